@@ -1,0 +1,59 @@
+/* SPDX-License-Identifier: MIT */
+#include "cli.h"
+#include "codec/json.h"
+
+static void print_json(const char *file, const struct cli_definition *loaded, bool sound)
+{
+    struct zg_json json;
+
+    zg_json_begin(&json, true);
+    zg_json_open(&json, NULL, '{');
+    zg_json_string(&json, "file", file);
+    zg_json_bool(&json, "sound", sound);
+    zg_json_open(&json, "diagnostics", '[');
+    for (unsigned i = 0; i < zg_diagnostics_count(loaded->diagnostics); i++) {
+        const struct zg_diagnostic *diagnostic = zg_diagnostics_get(loaded->diagnostics, i);
+        zg_json_open(&json, NULL, '{');
+        zg_json_string(&json, "severity", diagnostic->severity == ZG_SEVERITY_ERROR ? "error" : "warning");
+        zg_json_unsigned(&json, "line", diagnostic->place.line);
+        zg_json_unsigned(&json, "column", diagnostic->place.column);
+        zg_json_string(&json, "message", diagnostic->message);
+        zg_json_close(&json, '}');
+    }
+    zg_json_close(&json, ']');
+    zg_json_close(&json, '}');
+    g_autofree char *text = zg_json_end(&json);
+    cli_print("%s\n", text);
+}
+
+static void print_summary(const struct zg_plan *plan)
+{
+    const struct zg_definition *definition = plan->definition;
+    unsigned count = plan->messages->len;
+
+    cli_print("%s %u.%u is sound: %u message%s, payload up to %u bytes, frames of %u to %u bytes on the wire, cobs, %s\n",
+              definition->protocol, definition->major, definition->minor, count, count == 1 ? "" : "s", plan->max_payload,
+              zg_plan_frame_least(plan->header.size + plan->check.size), plan->max_frame,
+              definition->check_name ? definition->check_name : "CRC by parameters");
+}
+
+static int run(const struct cli_verb *verb, int argc, char **argv)
+{
+    gboolean as_json = FALSE;
+    GOptionEntry entries[] = { { "json", 0, 0, G_OPTION_ARG_NONE, &as_json, "Print one JSON document", NULL },
+                               G_OPTION_ENTRY_NULL };
+    struct cli_definition loaded;
+
+    if (!cli_parse(verb, entries, &argc, &argv, 1, 1))
+        return CLI_USAGE;
+    int status = cli_load(verb, argv[1], as_json, &loaded);
+    if (status != CLI_TROUBLE && as_json)
+        print_json(argv[1], &loaded, status == CLI_YES);
+    else if (status == CLI_YES)
+        print_summary(loaded.plan);
+    cli_definition_clear(&loaded);
+    return cli_finish(verb, status);
+}
+
+const struct cli_verb cli_check = { "check", "DEF", "Checks a definition; prints all its errors, or one line when sound",
+                                    "zeugma check examples/loom/loom.yaml", run };

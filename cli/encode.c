@@ -1,0 +1,67 @@
+/* SPDX-License-Identifier: MIT */
+#include "cli.h"
+
+#include <stdio.h>
+
+#include "codec/frame.h"
+#include "codec/values.h"
+
+static void print_bytes(const GByteArray *bytes, bool binary)
+{
+    if (binary) {
+        (void)fwrite(bytes->data, 1, bytes->len, stdout);
+        return;
+    }
+    for (unsigned i = 0; i < bytes->len; i++)
+        cli_print("%02x", bytes->data[i]);
+    cli_print("\n");
+}
+
+static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char **argv, const char *header_text,
+                  bool payload_only, bool binary)
+{
+    const struct zg_plan_message *message = cli_message(verb, plan, argv[2]);
+    struct zg_header header = { 0 };
+    g_autoptr(GError) error = NULL;
+
+    if (!message)
+        return CLI_NO;
+    g_autofree union zg_raw *values = g_new0(union zg_raw, message->payload.steps->len + 1);
+    g_autofree uint8_t *payload = g_malloc0(message->payload.size + 1);
+    if (!zg_values_from_json(message, argv[3], values, &error) ||
+        (header_text && !zg_header_from_json(plan, header_text, &header, &error))) {
+        cli_error(verb, "%s", error->message);
+        return CLI_NO;
+    }
+    header.id = (uint32_t)message->message->id;
+    zg_block_pack(&message->payload, values, payload);
+    g_autoptr(GByteArray) bytes = payload_only
+                                      ? g_byte_array_append(g_byte_array_new(), payload, message->payload.size)
+                                      : zg_frame_make(plan, &header, payload, message->payload.size);
+    print_bytes(bytes, binary);
+    return CLI_YES;
+}
+
+static int run(const struct cli_verb *verb, int argc, char **argv)
+{
+    gboolean payload_only = FALSE, binary = FALSE;
+    g_autofree char *header = NULL;
+    GOptionEntry entries[] = {
+        { "payload", 0, 0, G_OPTION_ARG_NONE, &payload_only, "The payload only, no header, check or framing", NULL },
+        { "binary", 0, 0, G_OPTION_ARG_NONE, &binary, "Raw bytes instead of hex", NULL },
+        { "header", 0, 0, G_OPTION_ARG_STRING, &header, "Roles of the header, {\"sequence\": 12}", "JSON" },
+        G_OPTION_ENTRY_NULL
+    };
+    struct cli_definition loaded;
+
+    if (!cli_parse(verb, entries, &argc, &argv, 3, 3))
+        return CLI_USAGE;
+    int status = cli_load(verb, argv[1], false, &loaded);
+    if (status == CLI_YES)
+        status = encode(verb, loaded.plan, argv, header, payload_only, binary);
+    cli_definition_clear(&loaded);
+    return cli_finish(verb, status);
+}
+
+const struct cli_verb cli_encode = { "encode", "DEF MESSAGE JSON", "Makes a frame from values, as hex",
+                                     "zeugma encode examples/loom/loom.yaml load_row '{\"row\": 7, \"lift\": 21845}'", run };

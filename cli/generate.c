@@ -1,0 +1,79 @@
+/* SPDX-License-Identifier: MIT */
+#include "cli.h"
+#include "generate/generate.h"
+
+#include <string.h>
+
+#include "definition/words.h"
+
+/* The targets there are; each prints its files from a plan. */
+static const struct {
+    const char *name;
+    GPtrArray *(*print)(const struct zg_plan *plan);
+} targets[] = { { "c", zg_generate_c } };
+
+static const char *const later_targets[] = { "python", "docs", "vectors", NULL };
+
+/* The files of all targets of a list "c,python"; NULL: a message was printed. */
+static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_plan *plan, const char *list)
+{
+    g_auto(GStrv) words = g_strsplit(list, ",", -1);
+    g_autoptr(GPtrArray) files = zgi_generated_new();
+
+    for (char **word = words; *word; word++) {
+        GPtrArray *(*print)(const struct zg_plan *) = NULL;
+        for (size_t i = 0; i < G_N_ELEMENTS(targets); i++)
+            if (strcmp(targets[i].name, *word) == 0)
+                print = targets[i].print;
+        if (!print) {
+            cli_error(verb, g_strv_contains(later_targets, *word) ? "the target \"%s\" is not supported by this version yet; expected c"
+                                                                 : "unknown target \"%s\"; expected c", *word);
+            return NULL;
+        }
+        g_ptr_array_extend_and_steal(files, print(plan));
+    }
+    return g_steal_pointer(&files);
+}
+
+static int generate(const struct cli_verb *verb, const struct zg_plan *plan, const char *list, const char *folder)
+{
+    g_autoptr(GPtrArray) files = print_targets(verb, plan, list);
+    g_autoptr(GError) error = NULL;
+
+    if (!files)
+        return CLI_USAGE;
+    if (!zg_generated_write(files, folder, &error)) {
+        cli_error(verb, "%s", error->message);
+        return CLI_TROUBLE;
+    }
+    for (unsigned i = 0; i < files->len; i++)
+        cli_print("%s/%s\n", folder, ((struct zg_generated *)g_ptr_array_index(files, i))->name);
+    return CLI_YES;
+}
+
+static int run(const struct cli_verb *verb, int argc, char **argv)
+{
+    g_autofree char *folder = NULL;
+    g_autofree char *list = NULL;
+    GOptionEntry entries[] = {
+        { "output", 'o', 0, G_OPTION_ARG_FILENAME, &folder, "Write into this folder, made if missing", "DIR" },
+        { "target", 0, 0, G_OPTION_ARG_STRING, &list, "What to generate; default c", "LIST" },
+        G_OPTION_ENTRY_NULL
+    };
+    struct cli_definition loaded;
+
+    if (!cli_parse(verb, entries, &argc, &argv, 1, 1))
+        return CLI_USAGE;
+    if (!folder) {
+        cli_error(verb, "where to? give a folder with -o DIR");
+        return CLI_USAGE;
+    }
+    int status = cli_load(verb, argv[1], false, &loaded);
+    if (status == CLI_YES)
+        status = generate(verb, loaded.plan, list ? list : "c", folder);
+    cli_definition_clear(&loaded);
+    return cli_finish(verb, status);
+}
+
+const struct cli_verb cli_generate = { "generate", "DEF -o DIR", "Prints code for both ends",
+                                       "zeugma generate examples/loom/loom.yaml -o build/loom", run };

@@ -1,0 +1,257 @@
+/* SPDX-License-Identifier: MIT */
+#include "cli.h"
+
+#include <string.h>
+
+#include "analysis/budget.h"
+#include "codec/values.h"
+
+/* "80 ms", "340 us": a time with the unit that suits it. */
+static char *time_text(double seconds)
+{
+    static const struct {
+        const char *unit;
+        double size;
+    } units[] = { { "s", 1 }, { "ms", 1e-3 }, { "us", 1e-6 } };
+    size_t i = 0;
+    while (i + 1 < G_N_ELEMENTS(units) && seconds < units[i].size)
+        i++;
+    return g_strdup_printf("%.4g %s", seconds / units[i].size, units[i].unit);
+}
+
+/* The bits of its bytes that a value takes: "0-3", "" where it has them whole. */
+static char *bits_text(const struct zg_step *step)
+{
+    if (step->type.bits % 8 == 0)
+        return g_strdup("");
+    const struct zg_piece *lowest = &step->pieces[0];
+    const struct zg_piece *highest = &step->pieces[step->pieces_count - 1];
+    unsigned low = lowest->low, high = highest->low + highest->bits - 1;
+    if (lowest->byte != highest->byte)
+        return g_strdup_printf("%u.%u-%u.%u", lowest->byte, low, highest->byte, high);
+    return low == high ? g_strdup_printf("%u", low) : g_strdup_printf("%u-%u", low, high);
+}
+
+static char *bytes_text(const struct zg_step *step)
+{
+    return step->first_byte == step->last_byte ? g_strdup_printf("%u", step->first_byte)
+                                               : g_strdup_printf("%u-%u", step->first_byte, step->last_byte);
+}
+
+static char *range_text(const struct zg_step *step)
+{
+    g_autoptr(GString) text = g_string_new(NULL);
+
+    if (step->type.kind == ZG_KIND_BOOL || step->type.enumeration)
+        return g_strdup("");
+    if (step->type.kind == ZG_KIND_FLOAT && !step->field->ranged)
+        return g_strdup("");
+    if (!step->field || (!step->field->scaled && !step->field->ranged)) {
+        zg_value_to_text(step, step->low, text);
+        g_string_append(text, " to ");
+        zg_value_to_text(step, step->high, text);
+    } else {
+        zg_append_double(text, step->scale.low);
+        g_string_append(text, " to ");
+        zg_append_double(text, step->scale.high);
+    }
+    return g_strdup(text->str);
+}
+
+static void print_block(const struct zg_block *block, unsigned name_width)
+{
+    if (block->steps->len == 0) {
+        cli_print("  nothing\n");
+        return;
+    }
+    cli_print("  %-8s%-10s%-*s%-12s%-8s%s\n", "bytes", "bits", (int)name_width + 2, "name", "type", "unit", "range");
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        g_autofree char *bytes = bytes_text(step);
+        g_autofree char *bits = bits_text(step);
+        g_autofree char *type = zg_type_name(step->type);
+        g_autofree char *range = range_text(step);
+        const char *unit = step->field && step->field->unit ? step->field->unit : "";
+        g_autofree char *line = g_strdup_printf("  %-8s%-10s%-*s%-12s%-8s%s", bytes, bits, (int)name_width + 2, step->name,
+                                                type, unit, range);
+        cli_print("%s\n", g_strchomp(line));
+    }
+}
+
+static unsigned widest_name(const struct zg_plan *plan)
+{
+    size_t width = 8;
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_block *block = &zg_plan_message_at(plan, i)->payload;
+        for (unsigned k = 0; k < block->steps->len; k++)
+            width = MAX(width, strlen(zg_block_step(block, k)->name));
+    }
+    return (unsigned)width;
+}
+
+static void print_message(const struct zg_plan *plan, const struct zg_plan_message *item, unsigned name_width)
+{
+    const struct zg_message *message = item->message;
+    g_autofree char *time = time_text(zg_budget_seconds(&plan->definition->line, item->frame_most));
+
+    cli_print("\n%s", message->name);
+    if (plan->id_bits > 0)
+        cli_print(", id %" G_GUINT64_FORMAT, message->id);
+    cli_print(", from %s%s%s\n", zg_side_name(message->from), message->summary ? ": " : "",
+              message->summary ? message->summary : "");
+    print_block(&item->payload, name_width);
+    cli_print("  payload %u of at most %u bytes; frame ", item->payload.size, plan->max_payload);
+    if (item->frame_least == item->frame_most)
+        cli_print("%u", item->frame_most);
+    else
+        cli_print("%u to %u", item->frame_least, item->frame_most);
+    cli_print(" bytes on the wire, %s; overhead %u bytes\n", time, item->frame_most - item->payload.size);
+}
+
+static void print_load(const struct zg_plan *plan)
+{
+    static const enum zg_side sides[] = { ZG_SIDE_DEVICE, ZG_SIDE_HOST };
+
+    cli_print("\nload of the line at %" G_GUINT64_FORMAT " baud\n", plan->definition->line.baud);
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        if (item->message->every_ns == 0)
+            continue;
+        g_autofree char *period = time_text((double)item->message->every_ns * 1e-9);
+        cli_print("  %-24s%7.2f %%  every %s\n", item->message->name, 100 * zg_budget_load(plan, item), period);
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(sides); i++)
+        cli_print("  all of the %-13s%7.2f %%\n", zg_side_name(sides[i]), 100 * zg_budget_side_load(plan, sides[i]));
+}
+
+static void print_text(const struct zg_plan *plan, const struct zg_plan_message *only)
+{
+    const struct zg_definition *definition = plan->definition;
+    unsigned width = widest_name(plan);
+
+    cli_print("%s %u.%u%s%s\n", definition->protocol, definition->major, definition->minor, definition->summary ? ": " : "",
+              definition->summary ? definition->summary : "");
+    cli_print("frame: cobs of header %u, payload up to %u, check %u (%s, %s-endian); up to %u bytes on the wire\n",
+              plan->header.size, plan->max_payload, (unsigned)plan->check.size,
+              definition->check_name ? definition->check_name : "CRC by parameters",
+              plan->check.big_endian ? "big" : "little", plan->max_frame);
+    cli_print("\nheader, %u byte%s\n", plan->header.size, plan->header.size == 1 ? "" : "s");
+    print_block(&plan->header, width);
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        if (!only || only == zg_plan_message_at(plan, i))
+            print_message(plan, zg_plan_message_at(plan, i), width);
+    if (!only)
+        print_load(plan);
+}
+
+static void step_to_json(struct zg_json *json, const struct zg_step *step)
+{
+    g_autofree char *type = zg_type_name(step->type);
+
+    zg_json_open(json, NULL, '{');
+    zg_json_string(json, "name", step->name);
+    zg_json_string(json, "type", type);
+    zg_json_unsigned(json, "bits", step->type.bits);
+    zg_json_string(json, "order", step->big_endian ? "big" : "little");
+    zg_json_open(json, "places", '[');
+    for (unsigned i = 0; i < step->pieces_count; i++) {
+        const struct zg_piece *piece = &step->pieces[i];
+        zg_json_open(json, NULL, '{');
+        zg_json_unsigned(json, "byte", piece->byte);
+        zg_json_unsigned(json, "low_bit", piece->low);
+        zg_json_unsigned(json, "bits", piece->bits);
+        zg_json_unsigned(json, "shift", piece->shift);
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, ']');
+    if (step->field && step->field->unit)
+        zg_json_string(json, "unit", step->field->unit);
+    if (step->type.kind == ZG_KIND_FLOAT ? step->field->ranged : step->type.kind != ZG_KIND_BOOL && step->field) {
+        zg_json_double(json, "least", step->scale.low);
+        zg_json_double(json, "most", step->scale.high);
+    }
+    zg_json_close(json, '}');
+}
+
+static void block_to_json(struct zg_json *json, const char *key, const struct zg_block *block)
+{
+    zg_json_open(json, key, '[');
+    for (unsigned i = 0; i < block->steps->len; i++)
+        step_to_json(json, zg_block_step(block, i));
+    zg_json_close(json, ']');
+}
+
+static void message_to_json(struct zg_json *json, const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    zg_json_open(json, NULL, '{');
+    zg_json_string(json, "message", item->message->name);
+    zg_json_unsigned(json, "id", item->message->id);
+    zg_json_string(json, "from", zg_side_name(item->message->from));
+    block_to_json(json, "fields", &item->payload);
+    zg_json_unsigned(json, "payload_bytes", item->payload.size);
+    zg_json_unsigned(json, "content_bytes", item->content);
+    zg_json_unsigned(json, "frame_least_bytes", item->frame_least);
+    zg_json_unsigned(json, "frame_most_bytes", item->frame_most);
+    zg_json_unsigned(json, "field_bits", item->payload.bits);
+    zg_json_double(json, "line_seconds", zg_budget_seconds(&plan->definition->line, item->frame_most));
+    if (item->message->every_ns > 0) {
+        zg_json_double(json, "every_seconds", (double)item->message->every_ns * 1e-9);
+        zg_json_double(json, "load", zg_budget_load(plan, item));
+    }
+    zg_json_close(json, '}');
+}
+
+static void print_json(const struct zg_plan *plan, const struct zg_plan_message *only)
+{
+    const struct zg_definition *definition = plan->definition;
+    g_autofree char *version = g_strdup_printf("%u.%u", definition->major, definition->minor);
+    struct zg_json json;
+
+    zg_json_begin(&json, true);
+    zg_json_open(&json, NULL, '{');
+    zg_json_string(&json, "protocol", definition->protocol);
+    zg_json_string(&json, "version", version);
+    zg_json_unsigned(&json, "baud", definition->line.baud);
+    zg_json_double(&json, "bit_times_per_byte", zg_line_half_bits(&definition->line) / 2.0);
+    zg_json_string(&json, "framing", "cobs");
+    zg_json_string(&json, "check", definition->check_name ? definition->check_name : "crc by parameters");
+    zg_json_unsigned(&json, "check_bytes", plan->check.size);
+    zg_json_unsigned(&json, "header_bytes", plan->header.size);
+    zg_json_unsigned(&json, "max_payload_bytes", plan->max_payload);
+    zg_json_unsigned(&json, "max_frame_bytes", plan->max_frame);
+    block_to_json(&json, "header", &plan->header);
+    zg_json_open(&json, "messages", '[');
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        if (!only || only == zg_plan_message_at(plan, i))
+            message_to_json(&json, plan, zg_plan_message_at(plan, i));
+    zg_json_close(&json, ']');
+    zg_json_double(&json, "device_load", zg_budget_side_load(plan, ZG_SIDE_DEVICE));
+    zg_json_double(&json, "host_load", zg_budget_side_load(plan, ZG_SIDE_HOST));
+    zg_json_close(&json, '}');
+    g_autofree char *text = zg_json_end(&json);
+    cli_print("%s\n", text);
+}
+
+static int run(const struct cli_verb *verb, int argc, char **argv)
+{
+    gboolean as_json = FALSE;
+    GOptionEntry entries[] = { { "json", 0, 0, G_OPTION_ARG_NONE, &as_json, "Print one JSON document", NULL },
+                               G_OPTION_ENTRY_NULL };
+    struct cli_definition loaded;
+    const struct zg_plan_message *only = NULL;
+
+    if (!cli_parse(verb, entries, &argc, &argv, 1, 2))
+        return CLI_USAGE;
+    int status = cli_load(verb, argv[1], false, &loaded);
+    if (status == CLI_YES && argc == 3) {
+        only = cli_message(verb, loaded.plan, argv[2]);
+        status = only ? CLI_YES : CLI_NO;
+    }
+    if (status == CLI_YES)
+        (as_json ? print_json : print_text)(loaded.plan, only);
+    cli_definition_clear(&loaded);
+    return cli_finish(verb, status);
+}
+
+const struct cli_verb cli_layout = { "layout", "DEF [MESSAGE]", "Shows where every byte and bit of a frame lies",
+                                     "zeugma layout examples/loom/loom.yaml pick", run };

@@ -1,0 +1,54 @@
+/* SPDX-License-Identifier: MIT */
+#include <locale.h>
+#include <signal.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "cli.h"
+#include "definition/words.h"
+
+static const struct cli_verb *const verbs[] = { &cli_check,  &cli_layout, &cli_generate,
+                                                &cli_encode, &cli_decode, &cli_soak };
+
+static int print_help(void)
+{
+    cli_print("zeugma VERB ARGUMENTS [OPTIONS]: framed serial protocols from one definition file\n\n");
+    for (size_t i = 0; i < G_N_ELEMENTS(verbs); i++)
+        cli_print("  %-10s%-30s%s\n", verbs[i]->name, verbs[i]->arguments, verbs[i]->summary);
+    cli_print("\n  zeugma VERB --help      its options, with an example\n  zeugma --version\n\n"
+              "Exit status: 0 yes; 1 the answer is no; 2 wrong usage; 3 file, port or link trouble.\n\n"
+              "Example:\n  zeugma check examples/loom/loom.yaml\n");
+    return cli_finish(&(struct cli_verb){ .name = "help" }, CLI_YES);
+}
+
+static int unknown_verb(const char *word)
+{
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+
+    for (size_t i = 0; i < G_N_ELEMENTS(verbs); i++)
+        g_ptr_array_add(names, (gpointer)verbs[i]->name);
+    g_ptr_array_add(names, NULL);
+    g_autofree char *hint = zg_word_hint(word, (const char *const *)names->pdata);
+    (void)fprintf(stderr, "zeugma: unknown verb \"%s\"%s\n", word, hint);
+    return CLI_USAGE;
+}
+
+int main(int argc, char **argv)
+{
+    setlocale(LC_CTYPE, "");
+    signal(SIGPIPE, SIG_IGN); /* a closed output is an error like any other */
+    if (argc < 2) {
+        (void)fprintf(stderr, "zeugma: a verb is missing; zeugma --help lists them\n");
+        return CLI_USAGE;
+    }
+    if (strcmp(argv[1], "--help") == 0 || strcmp(argv[1], "-h") == 0 || strcmp(argv[1], "help") == 0)
+        return print_help();
+    if (strcmp(argv[1], "--version") == 0) {
+        cli_print("zeugma %s\n", ZEUGMA_VERSION);
+        return CLI_YES;
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(verbs); i++)
+        if (strcmp(verbs[i]->name, argv[1]) == 0)
+            return verbs[i]->run(verbs[i], argc - 1, argv + 1);
+    return unknown_verb(argv[1]);
+}

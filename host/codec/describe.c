@@ -1,0 +1,143 @@
+/* SPDX-License-Identifier: MIT */
+#include "codec/describe.h"
+
+#include "codec/values.h"
+
+enum { RAW_SHOWN = 48 }; /* bytes of a skipped stretch shown in a line of text */
+
+static char *check_digits(const struct zg_plan *plan, zg_check_word value)
+{
+    return g_strdup_printf("%0*" G_GINT64_MODIFIER "x", 2 * plan->check.size, (uint64_t)value);
+}
+
+static uint32_t role_of(const struct zg_header *header, enum zg_role role)
+{
+    switch (role) {
+    case ZG_ROLE_VERSION: return header->version;
+    case ZG_ROLE_ID: return header->id;
+    default: return header->sequence;
+    }
+}
+
+static void header_to_json(const struct zg_plan *plan, const struct zg_header *header, struct zg_json *json)
+{
+    zg_json_open(json, "header", '{');
+    for (unsigned i = 0; i < plan->header.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&plan->header, i);
+        zg_json_unsigned(json, step->name, role_of(header, step->role));
+    }
+    zg_json_close(json, '}');
+}
+
+static void fields_to_json(const struct zg_stretch *stretch, struct zg_json *json)
+{
+    const struct zg_block *block = &stretch->message->payload;
+    bool all_within = true;
+
+    zg_json_open(json, "fields", '{');
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        zg_value_to_json(step, stretch->values[i], json, step->name);
+        all_within = all_within && zg_step_permits(step, stretch->values[i]);
+    }
+    zg_json_close(json, '}');
+    if (all_within)
+        return;
+    zg_json_open(json, "out_of_range", '[');
+    for (unsigned i = 0; i < block->steps->len; i++)
+        if (!zg_step_permits(zg_block_step(block, i), stretch->values[i]))
+            zg_json_string(json, NULL, zg_block_step(block, i)->name);
+    zg_json_close(json, ']');
+}
+
+char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch)
+{
+    struct zg_json json;
+
+    zg_json_begin(&json, false);
+    zg_json_open(&json, NULL, '{');
+    if (stretch->kind == ZG_STRETCH_FRAME) {
+        zg_json_string(&json, "message", stretch->message->message->name);
+        zg_json_string(&json, "from", zg_side_name(stretch->message->message->from));
+        header_to_json(plan, &stretch->header, &json);
+        fields_to_json(stretch, &json);
+        if (stretch->ignored > 0)
+            zg_json_unsigned(&json, "ignored", stretch->ignored);
+    } else if (stretch->kind == ZG_STRETCH_UNDELIVERED) {
+        zg_json_string(&json, "undelivered", stretch->why);
+        header_to_json(plan, &stretch->header, &json);
+    } else {
+        zg_json_unsigned(&json, "skipped", stretch->raw_length);
+        zg_json_string(&json, "reason", stretch->why);
+        if (stretch->checked) {
+            g_autofree char *expected = check_digits(plan, stretch->expected);
+            g_autofree char *found = check_digits(plan, stretch->found);
+            zg_json_string(&json, "expected", expected);
+            zg_json_string(&json, "found", found);
+        }
+    }
+    zg_json_hex(&json, "raw", stretch->raw, stretch->raw_length);
+    zg_json_close(&json, '}');
+    return zg_json_end(&json);
+}
+
+static void fields_to_text(const struct zg_stretch *stretch, GString *text)
+{
+    const struct zg_block *block = &stretch->message->payload;
+
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        const char *unit = step->field->unit;
+        g_string_append_printf(text, "%s%s=", i > 0 ? "  " : "", step->name);
+        zg_value_to_text(step, stretch->values[i], text);
+        if (unit)
+            g_string_append_printf(text, " %s", unit);
+        if (!zg_step_permits(step, stretch->values[i]))
+            g_string_append(text, " (out of range)");
+    }
+}
+
+static void raw_to_text(const struct zg_stretch *stretch, GString *text)
+{
+    size_t shown = MIN(stretch->raw_length, RAW_SHOWN);
+    for (size_t i = 0; i < shown; i++)
+        g_string_append_printf(text, " %02x", stretch->raw[i]);
+    if (shown < stretch->raw_length)
+        g_string_append_printf(text, " ... and %zu more", stretch->raw_length - shown);
+}
+
+char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *stretch)
+{
+    g_autoptr(GString) text = g_string_new(NULL);
+
+    g_string_append_printf(text, "%6" G_GUINT64_FORMAT "  ", stretch->offset);
+    if (stretch->kind == ZG_STRETCH_FRAME) {
+        g_string_append_printf(text, "%-12s", stretch->message->message->name);
+        if (plan->sequence_bits > 0)
+            g_string_append_printf(text, " seq %-4u", stretch->header.sequence);
+        g_string_append_c(text, ' ');
+        fields_to_text(stretch, text);
+        if (stretch->ignored > 0)
+            g_string_append_printf(text, "  (%zu bytes more than known, ignored)", stretch->ignored);
+        return g_strdup(text->str);
+    }
+    if (stretch->kind == ZG_STRETCH_UNDELIVERED) {
+        g_string_append_printf(text, "not delivered: %s", stretch->why);
+        for (unsigned i = 0; i < plan->header.steps->len; i++) {
+            const struct zg_step *step = zg_block_step(&plan->header, i);
+            g_string_append_printf(text, "%s %s %u", i > 0 ? "," : " (", step->name, role_of(&stretch->header, step->role));
+        }
+        g_string_append(text, plan->header.steps->len > 0 ? "):" : ":");
+    } else {
+        g_string_append_printf(text, "skipped %zu byte%s: %s", stretch->raw_length, stretch->raw_length == 1 ? "" : "s",
+                               stretch->why);
+        if (stretch->checked) {
+            g_autofree char *expected = check_digits(plan, stretch->expected);
+            g_autofree char *found = check_digits(plan, stretch->found);
+            g_string_append_printf(text, ", expected %s, found %s", expected, found);
+        }
+        g_string_append_c(text, ':');
+    }
+    raw_to_text(stretch, text);
+    return g_strdup(text->str);
+}

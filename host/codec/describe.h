@@ -1,0 +1,15 @@
+/* SPDX-License-Identifier: MIT */
+/* A stretch of a stream in words: as one JSON object, or as one line of text. */
+#ifndef ZEUGMA_DESCRIBE_H
+#define ZEUGMA_DESCRIBE_H
+
+#include "codec/frame.h"
+
+/* One JSON object without line end: a frame {"message","from","header","fields","raw"}, with "out_of_range" and "ignored" where
+ * they apply; {"undelivered","header","raw"}; or {"skipped","reason","raw"} with "expected" and "found" for a check. Free with g_free(). */
+char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch);
+
+/* One line of text without line end. Free with g_free(). */
+char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *stretch);
+
+#endif

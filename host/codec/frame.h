@@ -1,0 +1,53 @@
+/* SPDX-License-Identifier: MIT */
+/* Whole frames: made from values, and found in a stream of bytes. */
+#ifndef ZEUGMA_FRAME_H
+#define ZEUGMA_FRAME_H
+
+#include "codec/payload.h"
+#include "zeugma/counters.h"
+
+/* The bytes on the wire of one frame, delimiter included; the header's version is the definition's. `length` is at most
+ * the plan's max_payload. Free with g_byte_array_unref(). */
+GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *header, const uint8_t *payload,
+                          size_t length);
+
+enum zg_stretch_kind {
+    ZG_STRETCH_FRAME,       /* a message */
+    ZG_STRETCH_UNDELIVERED, /* passed its check, and is no message: see `why` */
+    ZG_STRETCH_SKIPPED      /* was no frame: see `why` */
+};
+
+/* What a stretch of the stream was found to be. Valid during the call that reports it. */
+struct zg_stretch {
+    enum zg_stretch_kind kind;
+    const char *why;          /* "unknown id", "check failed", ...; NULL for a message */
+    const uint8_t *raw;       /* as it stood on the wire, delimiter included */
+    size_t raw_length;
+    uint64_t offset;          /* of raw[0] from the stream's start, bytes */
+    struct zg_header header;  /* not when skipped */
+    const struct zg_plan_message *message; /* of a frame */
+    const union zg_raw *values;            /* of a frame, one a step */
+    size_t ignored;           /* bytes after the last known field */
+    bool checked;             /* skipped for its check: found and expected are told */
+    zg_check_word expected;   /* computed from the bytes received */
+    zg_check_word found;
+};
+
+/* Finds frames in a stream fed in pieces of any size. Opaque; free with zg_stream_free(). Memory is bounded by the largest frame
+ * save `raw` of noise, which is reported at most 4096 bytes at a time. */
+struct zg_stream;
+
+typedef void (*zg_stretch_function)(const struct zg_stretch *stretch, void *data);
+
+struct zg_stream *zg_stream_new(const struct zg_plan *plan, zg_stretch_function report, void *data);
+void zg_stream_free(struct zg_stream *stream);
+
+void zg_stream_feed(struct zg_stream *stream, const uint8_t *bytes, size_t count);
+
+/* The stream ends: what is open is abandoned and reported. */
+void zg_stream_end(struct zg_stream *stream);
+
+/* As in the link: every byte fed is in exactly one of them, or pending. */
+const struct zg_counters *zg_stream_counters(const struct zg_stream *stream);
+
+#endif

@@ -1,0 +1,301 @@
+/* SPDX-License-Identifier: MIT */
+#include "codec/values.h"
+
+#include <json-glib/json-glib.h>
+#include <math.h>
+#include <string.h>
+
+#include "definition/words.h"
+
+static JsonParser *parse_object(const char *what, const char *text, GError **error)
+{
+    g_autoptr(JsonParser) parser = json_parser_new_immutable();
+    g_autoptr(GError) reason = NULL;
+
+    if (!json_parser_load_from_data(parser, text, -1, &reason)) {
+        const char *message = g_str_has_prefix(reason->message, "<data>:") ? reason->message + 7 : reason->message;
+        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_JSON, "%s: not JSON, at %s", what, message);
+        return NULL;
+    }
+    JsonNode *root = json_parser_get_root(parser);
+    if (!root || !JSON_NODE_HOLDS_OBJECT(root)) {
+        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_JSON,
+                    "%s: expected a JSON object, {\"name\": value, ...}", what);
+        return NULL;
+    }
+    return g_steal_pointer(&parser);
+}
+
+static bool step_error(const struct zg_plan_message *message, const struct zg_step *step, GError **error,
+                       const char *format, ...) G_GNUC_PRINTF(4, 5);
+
+static bool step_error(const struct zg_plan_message *message, const struct zg_step *step, GError **error,
+                       const char *format, ...)
+{
+    va_list arguments;
+    va_start(arguments, format);
+    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE, "%s.%s: %s", message->message->name, step->name, text);
+    return false;
+}
+
+/* A JSON node as a user would recognise it. */
+static char *found(JsonNode *node)
+{
+    return json_to_string(node, FALSE);
+}
+
+static bool enum_value(const struct zg_step *step, JsonNode *node, union zg_raw *raw)
+{
+    const struct zg_enum *enumeration = step->type.enumeration;
+    const char *name = json_node_get_value_type(node) == G_TYPE_STRING ? json_node_get_string(node) : NULL;
+
+    for (unsigned i = 0; name && i < enumeration->values->len; i++) {
+        const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
+        if (strcmp(value->name, name) == 0) {
+            *raw = value->raw;
+            return true;
+        }
+    }
+    return false;
+}
+
+static bool unknown_name(const struct zg_plan_message *message, const struct zg_step *step, const char *name,
+                         GError **error)
+{
+    const struct zg_enum *enumeration = step->type.enumeration;
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+
+    for (unsigned i = 0; i < enumeration->values->len; i++)
+        g_ptr_array_add(names, ((struct zg_enum_value *)g_ptr_array_index(enumeration->values, i))->name);
+    g_ptr_array_add(names, NULL);
+    g_autofree char *hint = zg_word_hint(name, (const char *const *)names->pdata);
+    return step_error(message, step, error, "\"%s\" is no value of %s%s", name, enumeration->name, hint);
+}
+
+/* A JSON number, or a string that holds one, exactly. */
+static bool exact_number(JsonNode *node, mpq_t value)
+{
+    GType type = json_node_get_value_type(node);
+
+    if (type == G_TYPE_INT64) {
+        mpq_set_si(value, json_node_get_int(node), 1);
+        return true;
+    }
+    if (type == G_TYPE_DOUBLE && isfinite(json_node_get_double(node))) {
+        mpq_set_d(value, json_node_get_double(node));
+        return true;
+    }
+    return type == G_TYPE_STRING && zgi_parse_number(json_node_get_string(node), false, value);
+}
+
+static bool special_float(JsonNode *node, union zg_raw *raw)
+{
+    const char *text = json_node_get_value_type(node) == G_TYPE_STRING ? json_node_get_string(node) : "";
+
+    if (strcmp(text, "nan") == 0)
+        raw->f = (double)NAN;
+    else if (strcmp(text, "inf") == 0)
+        raw->f = HUGE_VAL;
+    else if (strcmp(text, "-inf") == 0)
+        raw->f = -HUGE_VAL;
+    else
+        return false;
+    return true;
+}
+
+static bool outside(const struct zg_plan_message *message, const struct zg_step *step, JsonNode *node, GError **error)
+{
+    g_autoptr(GString) limits = g_string_new(NULL);
+    g_autofree char *value = found(node);
+    const char *unit = step->field->unit;
+
+    if (step->type.kind == ZG_KIND_FLOAT && !step->field->ranged) {
+        g_string_append(limits, "-3.4028235e+38 to 3.4028235e+38");
+    } else if (step->type.kind == ZG_KIND_FLOAT || step->field->scaled) {
+        zg_append_double(limits, step->scale.low);
+        g_string_append(limits, " to ");
+        zg_append_double(limits, step->scale.high);
+    } else {
+        zg_value_to_text(step, step->low, limits);
+        g_string_append(limits, " to ");
+        zg_value_to_text(step, step->high, limits);
+    }
+    return step_error(message, step, error, "%s is outside %s%s%s", value, limits->str, unit ? " " : "",
+                      unit ? unit : "");
+}
+
+static bool value_from_json(const struct zg_plan_message *message, const struct zg_step *step, JsonNode *node,
+                            union zg_raw *raw, GError **error)
+{
+    g_autofree char *text = found(node);
+    g_autofree char *type = zg_type_name(step->type);
+    raw->u = 0;
+
+    if (!JSON_NODE_HOLDS_VALUE(node))
+        return step_error(message, step, error, "expected %s, found %s", type, text);
+    if (step->type.kind == ZG_KIND_BOOL) {
+        if (json_node_get_value_type(node) != G_TYPE_BOOLEAN)
+            return step_error(message, step, error, "expected true or false, found %s", text);
+        raw->b = json_node_get_boolean(node);
+        return true;
+    }
+    if (step->type.enumeration && enum_value(step, node, raw))
+        return true;
+    if (step->type.kind == ZG_KIND_FLOAT && special_float(node, raw))
+        return zg_step_permits(step, *raw) || outside(message, step, node, error);
+    mpq_t number;
+    mpq_init(number);
+    bool is_number = exact_number(node, number);
+    bool good = is_number && zg_step_raw(step, number, raw);
+    bool fraction = is_number && mpz_cmp_ui(mpq_denref(number), 1) != 0;
+    mpq_clear(number);
+    if (!is_number && step->type.enumeration && json_node_get_value_type(node) == G_TYPE_STRING)
+        return unknown_name(message, step, json_node_get_string(node), error);
+    if (!is_number)
+        return step_error(message, step, error, "expected a number (%s), found %s", type, text);
+    if (fraction && step->type.enumeration)
+        return step_error(message, step, error, "expected a name or a whole number (%s), found %s", type, text);
+    return good || outside(message, step, node, error);
+}
+
+/* Whether every member of the object is a known name. */
+static bool known_members(const char *what, const char *kind, JsonObject *object, const char *const *names,
+                          GError **error)
+{
+    g_autoptr(GList) members = json_object_get_members(object);
+
+    for (GList *item = members; item; item = item->next) {
+        if (g_strv_contains(names, item->data))
+            continue;
+        g_autofree char *hint = zg_word_hint(item->data, names);
+        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s has no %s \"%s\"%s", what, kind,
+                    (const char *)item->data, hint);
+        return false;
+    }
+    return true;
+}
+
+bool zg_values_from_json(const struct zg_plan_message *message, const char *text, union zg_raw *values,
+                         GError **error)
+{
+    const struct zg_block *block = &message->payload;
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+    g_autoptr(JsonParser) parser = parse_object(message->message->name, text, error);
+
+    if (!parser)
+        return false;
+    JsonObject *object = json_node_get_object(json_parser_get_root(parser));
+    for (unsigned i = 0; i < block->steps->len; i++)
+        g_ptr_array_add(names, (gpointer)zg_block_step(block, i)->name);
+    g_ptr_array_add(names, NULL);
+    if (!known_members(message->message->name, "field", object, (const char *const *)names->pdata, error))
+        return false;
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        JsonNode *node = json_object_get_member(object, step->name);
+        if (!node) {
+            g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s: the field \"%s\" is missing",
+                        message->message->name, step->name);
+            return false;
+        }
+        if (!value_from_json(message, step, node, &values[i], error))
+            return false;
+    }
+    return true;
+}
+
+bool zg_header_from_json(const struct zg_plan *plan, const char *text, struct zg_header *header, GError **error)
+{
+    static const char *const names[] = { "sequence", NULL };
+    g_autoptr(JsonParser) parser = parse_object("the header", text, error);
+
+    if (!parser)
+        return false;
+    JsonObject *object = json_node_get_object(json_parser_get_root(parser));
+    if (!known_members("the header", "role to be chosen", object, names, error))
+        return false;
+    JsonNode *node = json_object_get_member(object, "sequence");
+    if (!node)
+        return true;
+    uint64_t most = plan->sequence_bits == 0 ? 0 : UINT64_MAX >> (64 - plan->sequence_bits);
+    g_autofree char *value = found(node);
+    if (plan->sequence_bits == 0) {
+        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "the header of %s has no sequence",
+                    plan->definition->protocol);
+        return false;
+    }
+    if (json_node_get_value_type(node) != G_TYPE_INT64 || json_node_get_int(node) < 0 ||
+        (uint64_t)json_node_get_int(node) > most) {
+        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE,
+                    "the header's sequence: %s is outside 0 to %" G_GUINT64_FORMAT, value, most);
+        return false;
+    }
+    header->sequence = (uint32_t)json_node_get_int(node);
+    return true;
+}
+
+void zg_value_to_json(const struct zg_step *step, union zg_raw raw, struct zg_json *json, const char *key)
+{
+    const char *name = step->type.enumeration ? zg_enum_name(step->type.enumeration, raw) : NULL;
+
+    if (name)
+        zg_json_string(json, key, name);
+    else if (step->type.kind == ZG_KIND_BOOL)
+        zg_json_bool(json, key, raw.b);
+    else if (step->type.kind == ZG_KIND_FLOAT)
+        zg_json_float(json, key, (float)raw.f);
+    else if (step->field && step->field->scaled)
+        zg_json_double(json, key, zg_step_physical(step, raw));
+    else if (step->type.kind == ZG_KIND_SIGNED)
+        zg_json_signed(json, key, raw.i);
+    else
+        zg_json_unsigned(json, key, raw.u);
+}
+
+void zg_value_to_text(const struct zg_step *step, union zg_raw raw, GString *text)
+{
+    const char *name = step->type.enumeration ? zg_enum_name(step->type.enumeration, raw) : NULL;
+
+    if (name)
+        g_string_append(text, name);
+    else if (step->type.kind == ZG_KIND_BOOL)
+        g_string_append(text, raw.b ? "true" : "false");
+    else if (step->type.kind == ZG_KIND_FLOAT)
+        zg_append_float(text, (float)raw.f);
+    else if (step->field && step->field->scaled)
+        zg_append_double(text, zg_step_physical(step, raw));
+    else if (step->type.kind == ZG_KIND_SIGNED)
+        g_string_append_printf(text, "%" G_GINT64_FORMAT, raw.i);
+    else
+        g_string_append_printf(text, "%" G_GUINT64_FORMAT, raw.u);
+}
+
+GByteArray *zg_bytes_from_hex(const char *text, GError **error)
+{
+    g_autoptr(GByteArray) bytes = g_byte_array_new();
+
+    for (const char *c = text; *c;) {
+        if (g_ascii_isspace(*c)) {
+            c++;
+            continue;
+        }
+        if (!g_ascii_isxdigit(c[0]) || !g_ascii_isxdigit(c[1])) {
+            const char *bad = g_ascii_isxdigit(c[0]) ? c + 1 : c;
+            if (*bad == '\0' || g_ascii_isspace(*bad))
+                g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_HEX,
+                            "hex: the digit at position %ld stands alone; expected two digits a byte",
+                            (long)(c - text) + 1);
+            else
+                g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_HEX,
+                            "hex: expected a hex digit at position %ld, found \"%.*s\"", (long)(bad - text) + 1,
+                            (int)(g_utf8_validate(bad, -1, NULL) ? g_utf8_next_char(bad) - bad : 1), bad);
+            return NULL;
+        }
+        guint8 byte = (guint8)(g_ascii_xdigit_value(c[0]) << 4 | g_ascii_xdigit_value(c[1]));
+        g_byte_array_append(bytes, &byte, 1);
+        c += 2;
+    }
+    return g_steal_pointer(&bytes);
+}

@@ -1,0 +1,35 @@
+/* SPDX-License-Identifier: MIT */
+/* Values as a user writes and reads them: JSON in, JSON and text out. */
+#ifndef ZEUGMA_CODEC_VALUES_H
+#define ZEUGMA_CODEC_VALUES_H
+
+#include "codec/json.h"
+#include "codec/payload.h"
+
+#define ZG_CODEC_ERROR (g_quark_from_static_string("zg-codec-error"))
+
+enum zg_codec_error {
+    ZG_CODEC_ERROR_JSON,  /* not JSON, or not an object */
+    ZG_CODEC_ERROR_FIELD, /* a field is missing or unknown */
+    ZG_CODEC_ERROR_VALUE, /* a value has the wrong type or is outside its limits */
+    ZG_CODEC_ERROR_HEX    /* hex digits that are none, or an odd number */
+};
+
+/* Reads {"field": value, ...} into one raw value a step of the message's payload. Every field must be there, none may be unknown. The
+ * error names message, field, value and limits. */
+bool zg_values_from_json(const struct zg_plan_message *message, const char *text, union zg_raw *values,
+                         GError **error);
+
+/* Reads {"sequence": 12, ...}: the roles a sender may choose; one too wide for its role is an error. */
+bool zg_header_from_json(const struct zg_plan *plan, const char *text, struct zg_header *header, GError **error);
+
+/* Writes a value as a member `key`. */
+void zg_value_to_json(const struct zg_step *step, union zg_raw raw, struct zg_json *json, const char *key);
+
+/* Appends a value as text, without its unit: 12.34, weaving, true. */
+void zg_value_to_text(const struct zg_step *step, union zg_raw raw, GString *text);
+
+/* Bytes from hex digits, blanks between bytes allowed; free with g_byte_array_unref(). */
+GByteArray *zg_bytes_from_hex(const char *text, GError **error);
+
+#endif

@@ -1,0 +1,26 @@
+/* SPDX-License-Identifier: MIT */
+/* The checks known by name. */
+#ifndef ZEUGMA_CHECKS_H
+#define ZEUGMA_CHECKS_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+/* A CRC's parameters as published: nothing shifted, nothing reversed. */
+struct zg_crc_parameters {
+    const char *name; /* NULL: given by parameters */
+    unsigned width;   /* bits, 3 to 64 */
+    uint64_t poly;
+    uint64_t init;
+    bool reflect_in;
+    bool reflect_out;
+    uint64_t xor_out;
+    uint64_t check; /* of the ASCII string "123456789"; 0 where not known by name */
+};
+
+/* The table, and one of it by name (NULL: unknown). */
+extern const struct zg_crc_parameters zg_crc_table[];
+extern const unsigned zg_crc_table_length;
+const struct zg_crc_parameters *zg_crc_by_name(const char *name);
+
+#endif

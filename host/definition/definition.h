@@ -1,0 +1,149 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * The model of a definition: what its file says, checked, with places. Read only once loaded; owned by the
+ * struct zg_definition, freed with it. The language is described in docs/definition.md.
+ */
+#ifndef ZEUGMA_DEFINITION_H
+#define ZEUGMA_DEFINITION_H
+
+#include <glib.h>
+#include <gmp.h>
+#include <stdbool.h>
+#include <stdint.h>
+
+#include "definition/checks.h"
+#include "definition/diagnostics.h"
+
+enum zg_kind { ZG_KIND_UNSIGNED, ZG_KIND_SIGNED, ZG_KIND_BOOL, ZG_KIND_FLOAT };
+
+struct zg_enum;
+
+struct zg_type {
+    enum zg_kind kind;
+    unsigned bits;
+    const struct zg_enum *enumeration; /* NULL: plain; else kind is unsigned or signed */
+};
+
+/* A raw value, as its type's kind says; a float as the double that it exactly is. */
+union zg_raw {
+    uint64_t u;
+    int64_t i;
+    bool b;
+    double f;
+};
+
+struct zg_enum_value {
+    char *name;
+    char *summary; /* or NULL */
+    union zg_raw raw;
+    struct zg_place place;
+};
+
+struct zg_enum {
+    char *name;
+    char *summary;
+    struct zg_type type;
+    GPtrArray *values; /* struct zg_enum_value */
+    struct zg_place place;
+};
+
+enum zg_side { ZG_SIDE_DEVICE = 1, ZG_SIDE_HOST = 2, ZG_SIDE_BOTH = 3 };
+
+struct zg_field {
+    char *name;
+    char *summary;
+    char *unit;
+    struct zg_type type;
+    bool big_endian;
+    bool scaled; /* scale is not 1 or offset is not 0 */
+    mpq_t scale; /* physical value = raw * scale + offset, exactly */
+    mpq_t offset;
+    bool ranged;
+    mpq_t low; /* physical limits, both included */
+    mpq_t high;
+    struct zg_place place;
+};
+
+struct zg_message {
+    char *name;
+    char *summary;
+    uint64_t id;
+    enum zg_side from;
+    uint64_t every_ns; /* nominal period; 0: none given */
+    GPtrArray *fields; /* struct zg_field */
+    struct zg_place place;
+    struct zg_place id_place;
+};
+
+enum zg_role { ZG_ROLE_VERSION, ZG_ROLE_ID, ZG_ROLE_SEQUENCE, ZG_ROLES };
+
+struct zg_header_role {
+    enum zg_role role;
+    unsigned bits; /* 1 to 32, unsigned */
+    bool big_endian;
+    struct zg_place place;
+};
+
+struct zg_line {
+    uint64_t baud;
+    unsigned data_bits;
+    char parity;         /* N E O M S */
+    unsigned half_stops; /* stop bits, times two */
+    uint64_t byte_timeout_ns;
+    struct zg_place place;
+};
+
+struct zg_definition {
+    char *file;
+    char *protocol;
+    char *summary;
+    unsigned major;
+    unsigned minor;
+    struct zg_line line;
+    bool big_endian;
+    GPtrArray *header; /* struct zg_header_role */
+    char *check_name;  /* as written, or NULL where given by parameters */
+    struct zg_crc_parameters check;
+    bool check_big_endian;
+    uint64_t max_payload; /* 0: as large as the largest message */
+    uint64_t max_frame;   /* 0: no limit */
+    GPtrArray *enums;     /* struct zg_enum */
+    GPtrArray *messages;  /* struct zg_message, as written */
+    struct zg_place frame_place;
+};
+
+/* The largest definition file, bytes. */
+#define ZG_DEFINITION_MAX (1024 * 1024)
+
+/* Reads a definition. Returns NULL where the file cannot be read (`*error` set) or has errors (`*error` not set,
+ * diagnostics filled). `diagnostics` may hold warnings in either case. Free with zg_definition_free(). */
+struct zg_definition *zg_definition_load(const char *file, struct zg_diagnostics *diagnostics, GError **error);
+
+/* The same from memory; `file` is only named in diagnostics. */
+struct zg_definition *zg_definition_parse(const char *file, const char *text, size_t length,
+                                          struct zg_diagnostics *diagnostics);
+
+void zg_definition_free(struct zg_definition *definition);
+
+/* A message by name, or NULL. */
+const struct zg_message *zg_definition_message(const struct zg_definition *definition, const char *name);
+
+/* The enum's name for a raw value, or NULL where it has none. */
+const char *zg_enum_name(const struct zg_enum *enumeration, union zg_raw raw);
+
+/* "device", "host" or "both". */
+const char *zg_side_name(enum zg_side side);
+
+/* "u8", "bool", "f32" or the enum's name. Free with g_free(). */
+char *zg_type_name(struct zg_type type);
+
+/* How the accessors of a scaled field name its unit: "in_N", "in_percent"; "value" without a unit. Free with g_free(). */
+char *zg_field_suffix(const struct zg_field *field);
+
+/* "version", "id", ... */
+const char *zg_role_name(enum zg_role role);
+
+/* Bit times of one byte on the line: start, data, parity and stop bits, times two. */
+unsigned zg_line_half_bits(const struct zg_line *line);
+
+#endif

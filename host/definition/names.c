@@ -1,0 +1,96 @@
+/* SPDX-License-Identifier: MIT */
+#include "definition/read.h"
+
+char *zg_field_suffix(const struct zg_field *field)
+{
+    g_autoptr(GString) suffix = g_string_new("in_");
+
+    if (!field->unit)
+        return g_strdup("value");
+    for (const char *c = field->unit; *c; c = g_utf8_next_char(c)) {
+        gunichar letter = g_utf8_get_char(c);
+        if (letter < 128 && g_ascii_isalnum((char)letter))
+            g_string_append_c(suffix, (char)letter);
+        else if (letter == '%')
+            g_string_append(suffix, "percent");
+        else if (letter == '/')
+            g_string_append(suffix, "_per_");
+        else if (letter == 0xB0)
+            g_string_append(suffix, "deg");
+        else if (letter == 0xB5 || letter == 0x3BC)
+            g_string_append_c(suffix, 'u');
+        else if (suffix->str[suffix->len - 1] != '_')
+            g_string_append_c(suffix, '_');
+    }
+    return g_strdup(suffix->str);
+}
+
+/* The names that generated code will define, each with what it is made for. */
+struct names {
+    GHashTable *taken; /* name -> owner, both owned */
+    struct zg_diagnostics *diagnostics;
+};
+
+static void take(struct names *names, struct zg_place place, const char *owner, char *name)
+{
+    const char *other = g_hash_table_lookup(names->taken, name);
+    if (other)
+        zgi_error(names->diagnostics, place, "%s would make the name \"%s\" in generated code, which %s makes too; "
+                  "rename one", owner, name, other);
+    g_hash_table_replace(names->taken, name, g_strdup(owner));
+}
+
+static void take_enum(struct names *names, const struct zg_enum *enumeration)
+{
+    g_autofree char *owner = g_strdup_printf("enum %s", enumeration->name);
+    take(names, enumeration->place, owner, g_strdup(enumeration->name));
+    for (unsigned i = 0; i < enumeration->values->len; i++) {
+        const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
+        g_autofree char *name = g_strdup_printf("%s_%s", enumeration->name, value->name);
+        g_autofree char *value_owner = g_strdup_printf("%s of enum %s", value->name, enumeration->name);
+        take(names, value->place, value_owner, g_ascii_strup(name, -1));
+    }
+}
+
+static void take_message(struct names *names, const struct zg_message *message)
+{
+    static const char *const functions[] = { "", "_pack", "_unpack", "_check" };
+    static const char *const constants[] = { "_ID", "_MAX_PAYLOAD" };
+    static const char *const nodes[] = { "device", "host" };
+    g_autofree char *owner = g_strdup_printf("message %s", message->name);
+    g_autofree char *upper = g_ascii_strup(message->name, -1);
+
+    for (size_t i = 0; i < G_N_ELEMENTS(functions); i++)
+        take(names, message->place, owner, g_strconcat(message->name, functions[i], NULL));
+    for (size_t i = 0; i < G_N_ELEMENTS(constants); i++)
+        take(names, message->place, owner, g_strconcat(upper, constants[i], NULL));
+    for (size_t i = 0; i < G_N_ELEMENTS(nodes); i++)
+        take(names, message->place, owner, g_strdup_printf("%s_send_%s", nodes[i], message->name));
+    for (unsigned i = 0; i < message->fields->len; i++) {
+        const struct zg_field *field = g_ptr_array_index(message->fields, i);
+        g_autofree char *field_owner = g_strdup_printf("field %s of message %s", field->name, message->name);
+        g_autofree char *suffix = zg_field_suffix(field);
+        if (!field->scaled)
+            continue;
+        take(names, field->place, field_owner, g_strdup_printf("%s_%s_%s", message->name, field->name, suffix));
+        take(names, field->place, field_owner, g_strdup_printf("%s_set_%s_%s", message->name, field->name, suffix));
+    }
+}
+
+void zgi_check_generated_names(const struct zg_definition *definition, struct zg_diagnostics *diagnostics)
+{
+    static const char *const own[] = { "device",      "device_handlers", "device_init",  "device_poll",
+                                       "host",        "host_handlers",   "host_init",    "host_poll",
+                                       "MAX_PAYLOAD", "HEADER_SIZE",     "CHECK_SIZE",   "MAX_FRAME",
+                                       "check",       "write_header",    "admit",        "VERSION_MAJOR",
+                                       "VERSION_MINOR" };
+    struct names names = { g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free), diagnostics };
+
+    for (size_t i = 0; i < G_N_ELEMENTS(own); i++)
+        take(&names, (struct zg_place){ 1, 1 }, "every definition", g_strdup(own[i]));
+    for (unsigned i = 0; i < definition->enums->len; i++)
+        take_enum(&names, g_ptr_array_index(definition->enums, i));
+    for (unsigned i = 0; i < definition->messages->len; i++)
+        take_message(&names, g_ptr_array_index(definition->messages, i));
+    g_hash_table_unref(names.taken);
+}

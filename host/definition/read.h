@@ -1,0 +1,33 @@
+/* SPDX-License-Identifier: MIT */
+/* The parts of a definition, each read by a file of its own. */
+#ifndef ZEUGMA_READ_H
+#define ZEUGMA_READ_H
+
+#include "definition/definition.h"
+#include "definition/yaml.h"
+
+
+/* Each takes the definition as `into`. */
+void zgi_read_line(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+void zgi_read_frame(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+void zgi_read_enums(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+void zgi_read_messages(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+
+/* The type a word names: a built-in one, or an enum of `definition` (may be NULL: built-in integers only). A diagnostic where
+ * there is none. */
+bool zgi_read_type(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
+                   struct zg_type *type);
+
+/* Text into a char *, replacing it; for tables of keys. */
+void zgi_keep_text(struct zgi_reader *reader, const struct zgi_entry *entry, char **into);
+
+/* little or big. */
+void zgi_read_order(struct zgi_reader *reader, yaml_node_t *node, bool *big_endian);
+
+/* "7", "-3": an integer's raw value in a type, or a diagnostic. */
+bool zgi_read_raw(struct zgi_reader *reader, yaml_node_t *node, struct zg_type type, union zg_raw *raw);
+
+/* Names and constants that generated code would define twice. */
+void zgi_check_generated_names(const struct zg_definition *definition, struct zg_diagnostics *diagnostics);
+
+#endif

@@ -1,0 +1,349 @@
+/* SPDX-License-Identifier: MIT */
+#include <string.h>
+
+#include "definition/read.h"
+#include "definition/words.h"
+
+/* --- the line */
+
+static void read_baud(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_definition *definition = into;
+    zgi_read_unsigned(reader, entry->value, "a baud rate", 50, 100000000, &definition->line.baud);
+}
+
+/* format = data bits, parity, stop bits: "8N1", "7E1.5" */
+static void read_format(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_line *line = &((struct zg_definition *)into)->line;
+    static const char expected[] = "a line format such as 8N1: data bits, parity N E O M or S, stop bits 1, 1.5 or 2";
+    static const char *const stops[] = { "1", "1.5", "2", NULL };
+    const char *text = zgi_scalar(reader, entry->value, expected);
+
+    if (!text)
+        return;
+    size_t length = strlen(text);
+    const char *stop = length >= 3 ? text + 2 : "";
+    if (text[0] < '5' || text[0] > '9' || !strchr("NEOMS", text[1]) || !g_strv_contains(stops, stop)) {
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "expected %s, found \"%s\"", expected, text);
+        return;
+    }
+    if (text[0] != '8')
+        zgi_error(reader->diagnostics, zgi_place(entry->value),
+                  "a line of %c data bits cannot carry frames of bytes; expected 8, as in 8%s", text[0], text + 1);
+    line->parity = text[1];
+    line->half_stops = strcmp(stop, "1") == 0 ? 2 : strcmp(stop, "2") == 0 ? 4 : 3;
+}
+
+static void read_byte_timeout(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_line *line = &((struct zg_definition *)into)->line;
+    const uint64_t longest_ns = UINT64_C(1800000000000); /* half of what a 32-bit microsecond clock tells apart */
+
+    if (zgi_read_time(reader, entry->value, "byte_timeout", &line->byte_timeout_ns) &&
+        line->byte_timeout_ns > longest_ns)
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "byte_timeout is over 30 min; choose a shorter one");
+}
+
+static const struct zgi_key line_keys[] = { { "baud", false, read_baud },
+                                            { "format", false, read_format },
+                                            { "duplex", false, NULL },
+                                            { "gap", false, NULL },
+                                            { "byte_timeout", false, read_byte_timeout },
+                                            { "keepalive", false, NULL },
+                                            { "link_timeout", false, NULL },
+                                            { NULL, false, NULL } };
+
+void zgi_read_line(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    ((struct zg_definition *)into)->line.place = entry->place;
+    zgi_read_mapping(reader, entry->value, entry->place, "the line", line_keys, into);
+}
+
+/* --- the frame */
+
+static void read_framing_word(struct zgi_reader *reader, yaml_node_t *node)
+{
+    static const char *const kinds[] = { "cobs", "slip", "hdlc", "length", "marks", "fixed", "gap", NULL };
+    unsigned index;
+
+    if (zgi_read_choice(reader, node, "a framing", kinds, &index) && index != 0)
+        zgi_error(reader->diagnostics, zgi_place(node),
+                  "the framing \"%s\" is part of the language but not supported by this version yet; expected cobs",
+                  kinds[index]);
+}
+
+static void read_framing_kind(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    (void)into;
+    read_framing_word(reader, entry->value);
+}
+
+static const struct zgi_key framing_keys[] = { { "kind", true, read_framing_kind },
+                                               { "lead", false, NULL },
+                                               { NULL, false, NULL } };
+
+static void read_framing(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    if (entry->value->type == YAML_MAPPING_NODE)
+        zgi_read_mapping(reader, entry->value, entry->place, "the framing", framing_keys, into);
+    else
+        read_framing_word(reader, entry->value);
+}
+
+/* Read before all other keys by zgi_read_frame(). */
+static void skip_byte_order(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    (void)reader;
+    (void)entry;
+    (void)into;
+}
+
+/* --- the header */
+
+static void read_role_type(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_header_role *role = into;
+    struct zg_type type;
+
+    if (!zgi_read_type(reader, entry->value, NULL, &type))
+        return;
+    if (type.kind != ZG_KIND_UNSIGNED || type.bits > 32)
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "the header role %s is unsigned and at most u32",
+                  zg_role_name(role->role));
+    role->bits = MIN(type.bits, 32);
+}
+
+static void read_role_order(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_order(reader, entry->value, &((struct zg_header_role *)into)->big_endian);
+}
+
+static const struct zgi_key role_keys[] = { { "type", true, read_role_type },
+                                            { "order", false, read_role_order },
+                                            { NULL, false, NULL } };
+
+static void check_role_unique(struct zgi_reader *reader, const struct zg_definition *definition,
+                              const struct zg_header_role *role)
+{
+    for (unsigned i = 0; i < definition->header->len; i++) {
+        const struct zg_header_role *other = g_ptr_array_index(definition->header, i);
+        if (other->role == role->role)
+            zgi_error(reader->diagnostics, role->place, "the header has the role %s already (%u:%u)",
+                      zg_role_name(role->role), other->place.line, other->place.column);
+    }
+}
+
+static void read_role(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_definition *definition = into;
+    static const char *const words[] = { "version", "id",     "sequence", "minor",    "destination",
+                                         "source",  "length", "const",    "reserved", NULL };
+    unsigned role = 0;
+
+    while (words[role] && strcmp(words[role], entry->key) != 0)
+        role++;
+    if (role >= ZG_ROLES) {
+        g_autofree char *hint = zg_word_hint(entry->key, words);
+        if (words[role])
+            zgi_error(reader->diagnostics, entry->place,
+                      "the header role \"%s\" is part of the language but not supported by this version yet",
+                      entry->key);
+        else
+            zgi_error(reader->diagnostics, entry->place, "unknown header role \"%s\"%s", entry->key, hint);
+        return;
+    }
+    struct zg_header_role *item = g_new0(struct zg_header_role, 1);
+    *item = (struct zg_header_role){ (enum zg_role)role, 8, definition->big_endian, entry->place };
+    if (entry->value->type == YAML_MAPPING_NODE)
+        zgi_read_mapping(reader, entry->value, entry->place, "the header role", role_keys, item);
+    else
+        read_role_type(reader, entry, item);
+    check_role_unique(reader, definition, item);
+    g_ptr_array_add(definition->header, item);
+}
+
+/* header = list of mappings with one role each */
+static void read_header(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    g_autoptr(GPtrArray) items = zgi_items(reader, entry->value, "a list of header roles, [id: u8, sequence: u8]");
+    for (unsigned i = 0; items && i < items->len; i++)
+        zgi_entries(reader, g_ptr_array_index(items, i), "a header role with its type, id: u8", read_role, into);
+}
+
+/* --- the check */
+
+/* A check given by its parameters; a value too wide is told once the width is known. */
+struct check_reading {
+    struct zg_definition *definition;
+    yaml_node_t *poly, *init, *xor_out;
+    yaml_node_t *name;
+};
+
+static bool known_check(struct zgi_reader *reader, yaml_node_t *node, struct zg_definition *definition)
+{
+    static const char *const others[] = { "none", "sum8", "sum8/negated", "sum8/inverted", "xor8", "fletcher16",
+                                          "adler32", "internet", NULL };
+    const char *word = zgi_scalar(reader, node, "the name of a check");
+
+    if (!word)
+        return false;
+    const struct zg_crc_parameters *known = zg_crc_by_name(word);
+    if (known) {
+        definition->check = *known;
+        definition->check_name = g_strdup(word);
+        return true;
+    }
+    if (g_strv_contains(others, word)) {
+        zgi_error(reader->diagnostics, zgi_place(node),
+                  "the check \"%s\" is part of the language but not supported by this version yet; expected a CRC", word);
+        return false;
+    }
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+    for (unsigned i = 0; i < zg_crc_table_length; i++)
+        g_ptr_array_add(names, (gpointer)zg_crc_table[i].name);
+    g_ptr_array_add(names, NULL);
+    g_autofree char *hint = zg_word_hint(word, (const char *const *)names->pdata);
+    zgi_error(reader->diagnostics, zgi_place(node), "unknown check \"%s\"%s", word, hint);
+    return false;
+}
+
+static void keep_check_name(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    (void)reader;
+    ((struct check_reading *)into)->name = entry->value;
+}
+
+static void read_crc_width(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    uint64_t width;
+    if (zgi_read_unsigned(reader, entry->value, "a CRC's width in bits", 3, 64, &width))
+        ((struct check_reading *)into)->definition->check.width = (unsigned)width;
+}
+
+static void keep_poly(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    (void)reader;
+    ((struct check_reading *)into)->poly = entry->value;
+}
+
+static void keep_init(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    (void)reader;
+    ((struct check_reading *)into)->init = entry->value;
+}
+
+static void keep_xor_out(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    (void)reader;
+    ((struct check_reading *)into)->xor_out = entry->value;
+}
+
+static void read_reflect_in(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_bool(reader, entry->value, "reflect_in", &((struct check_reading *)into)->definition->check.reflect_in);
+}
+
+static void read_reflect_out(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_bool(reader, entry->value, "reflect_out", &((struct check_reading *)into)->definition->check.reflect_out);
+}
+
+static void read_check_order(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_order(reader, entry->value, &((struct check_reading *)into)->definition->check_big_endian);
+}
+
+static void read_covers(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "content", "payload", "all", NULL };
+    unsigned index;
+    (void)into;
+    if (zgi_read_choice(reader, entry->value, "what the check covers", words, &index) && index != 0)
+        zgi_error(reader->diagnostics, zgi_place(entry->value),
+                  "covers: %s is part of the language but not supported by this version yet; expected content",
+                  words[index]);
+}
+
+static const struct zgi_key named_check_keys[] = { { "name", true, keep_check_name },
+                                                   { "order", false, read_check_order },
+                                                   { "covers", false, read_covers },
+                                                   { NULL, false, NULL } };
+
+static const struct zgi_key crc_keys[] = { { "crc", true, read_crc_width },
+                                           { "poly", true, keep_poly },
+                                           { "init", false, keep_init },
+                                           { "reflect_in", false, read_reflect_in },
+                                           { "reflect_out", false, read_reflect_out },
+                                           { "xor_out", false, keep_xor_out },
+                                           { "order", false, read_check_order },
+                                           { "covers", false, read_covers },
+                                           { NULL, false, NULL } };
+
+static void read_crc_value(struct zgi_reader *reader, yaml_node_t *node, const char *what, unsigned width,
+                           uint64_t *value)
+{
+    uint64_t most = width == 64 ? UINT64_MAX : ((uint64_t)1 << width) - 1;
+    g_autofree char *name = g_strdup_printf("%s of a %u-bit CRC", what, width);
+    if (node)
+        zgi_read_unsigned(reader, node, name, 0, most, value);
+}
+
+static void read_check(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_definition *definition = into;
+    struct check_reading reading = { .definition = definition };
+
+    if (entry->value->type != YAML_MAPPING_NODE) {
+        known_check(reader, entry->value, definition);
+        return;
+    }
+    if (zgi_lookup(reader, entry->value, "name")) {
+        zgi_read_mapping(reader, entry->value, entry->place, "the check", named_check_keys, &reading);
+        if (reading.name)
+            known_check(reader, reading.name, definition);
+        return;
+    }
+    zgi_read_mapping(reader, entry->value, entry->place, "the check", crc_keys, &reading);
+    unsigned width = definition->check.width;
+    if (width == 0)
+        return;
+    read_crc_value(reader, reading.poly, "poly", width, &definition->check.poly);
+    read_crc_value(reader, reading.init, "init", width, &definition->check.init);
+    read_crc_value(reader, reading.xor_out, "xor_out", width, &definition->check.xor_out);
+}
+
+/* --- sizes */
+
+static void read_max_payload(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_unsigned(reader, entry->value, "max_payload in bytes", 1, 65535,
+                      &((struct zg_definition *)into)->max_payload);
+}
+
+static void read_max_frame(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_unsigned(reader, entry->value, "max_frame in bytes", 1, 1000000,
+                      &((struct zg_definition *)into)->max_frame);
+}
+
+static const struct zgi_key frame_keys[] = { { "framing", true, read_framing },
+                                             { "byte_order", false, skip_byte_order },
+                                             { "header", false, read_header },
+                                             { "check", true, read_check },
+                                             { "max_payload", false, read_max_payload },
+                                             { "max_frame", false, read_max_frame },
+                                             { NULL, false, NULL } };
+
+void zgi_read_frame(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_definition *definition = into;
+
+    yaml_node_t *order = zgi_lookup(reader, entry->value, "byte_order");
+
+    definition->frame_place = entry->place;
+    if (order) /* what else the mapping holds depends on it */
+        zgi_read_order(reader, order, &definition->big_endian);
+    definition->check_big_endian = definition->big_endian;
+    zgi_read_mapping(reader, entry->value, entry->place, "the frame", frame_keys, definition);
+}

@@ -1,0 +1,38 @@
+/* SPDX-License-Identifier: MIT */
+/* Single words and numbers as a user writes them, in a definition or on the command line. */
+#ifndef ZEUGMA_WORDS_H
+#define ZEUGMA_WORDS_H
+
+#include <glib.h>
+#include <gmp.h>
+#include <stdbool.h>
+#include <stdint.h>
+
+/* The word of `known` (NULL-terminated) that `word` was probably meant to be, or NULL if none is near. */
+const char *zg_word_nearest(const char *word, const char *const *known);
+
+/* "; did you mean "X"?" or "; expected one of A, B, C" for an unknown word. Free with g_free(). */
+char *zg_word_hint(const char *word, const char *const *known);
+
+/* [A-Za-z][A-Za-z0-9_]* */
+bool zgi_is_identifier(const char *word);
+
+/* Whether C11 or Python keeps the word for itself. */
+bool zgi_is_keyword(const char *word);
+
+/* An integer: decimal, 0x hexadecimal or 0b binary, `_` between digits, an optional sign. False if it is none, or outside
+ * int64_t and uint64_t together; then *negative tells nothing. The magnitude is returned. */
+bool zgi_parse_integer(const char *text, bool *negative, uint64_t *magnitude);
+
+/* The same, for a number that must not be negative. */
+bool zgi_parse_unsigned(const char *text, uint64_t *value);
+
+/* A number, exactly: an integer as above or a decimal with optional exponent (`-0.25`, `1e3`); where `fraction`, also
+ * `1/64`. At most 40 digits, exponent within 300. `value` must be initialised. */
+bool zgi_parse_number(const char *text, bool fraction, mpq_t value);
+
+/* A span of time with its unit, `500us`, `20 ms`, `1.5 s`, `10min`, `24h`, in nanoseconds. False if malformed or over
+ * 2^63 ns. */
+bool zg_parse_time(const char *text, uint64_t *nanoseconds);
+
+#endif

@@ -1,0 +1,244 @@
+/* SPDX-License-Identifier: MIT */
+#include "definition/yaml.h"
+
+#include <string.h>
+
+#include "definition/words.h"
+
+static struct zg_place place_of(yaml_mark_t mark)
+{
+    return (struct zg_place){ (unsigned)mark.line + 1, (unsigned)mark.column + 1 };
+}
+
+struct zg_place zgi_place(const yaml_node_t *node)
+{
+    return place_of(node->start_mark);
+}
+
+bool zgi_yaml_parse(struct zgi_reader *reader, const char *text, size_t length)
+{
+    yaml_parser_t parser;
+    bool good = yaml_parser_initialize(&parser) != 0;
+
+    g_assert(good);
+    yaml_parser_set_input_string(&parser, (const unsigned char *)text, length);
+    good = yaml_parser_load(&parser, &reader->document) != 0;
+    if (!good && parser.error == YAML_READER_ERROR)
+        zgi_error(reader->diagnostics, (struct zg_place){ 1, 1 }, "not text: %s at byte %zu", parser.problem,
+                  parser.problem_offset);
+    else if (!good)
+        zgi_error(reader->diagnostics, place_of(parser.problem_mark), "not well-formed YAML: %s%s%s",
+                  parser.context ? parser.context : "", parser.context ? ", " : "", parser.problem);
+    else if (!yaml_document_get_root_node(&reader->document)) {
+        zgi_error(reader->diagnostics, (struct zg_place){ 1, 1 }, "the file is empty; expected a definition");
+        yaml_document_delete(&reader->document);
+        good = false;
+    }
+    yaml_parser_delete(&parser);
+    return good;
+}
+
+char *zgi_found(const yaml_node_t *node)
+{
+    switch (node->type) {
+    case YAML_MAPPING_NODE: return g_strdup("a mapping");
+    case YAML_SEQUENCE_NODE: return g_strdup("a list");
+    default: break;
+    }
+    const char *text = (const char *)node->data.scalar.value;
+    if (text[0] == '\0' && node->data.scalar.style == YAML_PLAIN_SCALAR_STYLE)
+        return g_strdup("nothing");
+    g_autofree char *quoted = g_strescape(text, NULL);
+    return strlen(quoted) > 40 ? g_strdup_printf("\"%.37s...\"", quoted) : g_strdup_printf("\"%s\"", quoted);
+}
+
+static void expected_found(struct zgi_reader *reader, const yaml_node_t *node, const char *expected)
+{
+    g_autofree char *found = zgi_found(node);
+    zgi_error(reader->diagnostics, zgi_place(node), "expected %s, found %s", expected, found);
+}
+
+const char *zgi_scalar(struct zgi_reader *reader, yaml_node_t *node, const char *expected)
+{
+    if (node->type == YAML_SCALAR_NODE) {
+        const char *text = (const char *)node->data.scalar.value;
+        if (text[0] != '\0' && strlen(text) == node->data.scalar.length)
+            return text;
+    }
+    expected_found(reader, node, expected);
+    return NULL;
+}
+
+bool zgi_entries(struct zgi_reader *reader, yaml_node_t *node, const char *expected,
+                 void (*each)(struct zgi_reader *reader, const struct zgi_entry *entry, void *into), void *into)
+{
+    if (node->type != YAML_MAPPING_NODE) {
+        expected_found(reader, node, expected);
+        return false;
+    }
+    g_autoptr(GHashTable) seen = g_hash_table_new(g_str_hash, g_str_equal);
+    for (yaml_node_pair_t *pair = node->data.mapping.pairs.start; pair < node->data.mapping.pairs.top; pair++) {
+        yaml_node_t *key = yaml_document_get_node(&reader->document, pair->key);
+        struct zgi_entry entry = { zgi_scalar(reader, key, "a key"), zgi_place(key),
+                                   yaml_document_get_node(&reader->document, pair->value) };
+        if (!entry.key)
+            continue;
+        const yaml_node_t *first = g_hash_table_lookup(seen, entry.key);
+        if (first) {
+            struct zg_place at = zgi_place(first);
+            zgi_error(reader->diagnostics, entry.place, "\"%s\" stands here a second time; the first is at %u:%u",
+                      entry.key, at.line, at.column);
+            continue;
+        }
+        g_hash_table_insert(seen, (gpointer)entry.key, key);
+        each(reader, &entry, into);
+    }
+    return true;
+}
+
+/* The table and target of the mapping being read, and which of its keys were seen. */
+struct table_walk {
+    const char *what;
+    const struct zgi_key *keys;
+    void *into;
+    uint64_t seen;
+};
+
+static void unknown_key(struct zgi_reader *reader, const struct zgi_entry *entry, const struct table_walk *walk)
+{
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+    for (const struct zgi_key *key = walk->keys; key->name; key++)
+        g_ptr_array_add(names, (gpointer)key->name);
+    g_ptr_array_add(names, NULL);
+    g_autofree char *hint = zg_word_hint(entry->key, (const char *const *)names->pdata);
+    zgi_error(reader->diagnostics, entry->place, "unknown key \"%s\" in %s%s", entry->key, walk->what, hint);
+}
+
+static void read_entry(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct table_walk *walk = into;
+    for (unsigned i = 0; walk->keys[i].name; i++) {
+        if (strcmp(walk->keys[i].name, entry->key) != 0)
+            continue;
+        walk->seen |= (uint64_t)1 << i;
+        if (walk->keys[i].read)
+            walk->keys[i].read(reader, entry, walk->into);
+        else
+            zgi_error(reader->diagnostics, entry->place,
+                      "\"%s\" is part of the language but not supported by this version yet; leave it out",
+                      entry->key);
+        return;
+    }
+    unknown_key(reader, entry, walk);
+}
+
+void zgi_read_mapping(struct zgi_reader *reader, yaml_node_t *node, struct zg_place at, const char *what,
+                      const struct zgi_key *keys, void *into)
+{
+    struct table_walk walk = { what, keys, into, 0 };
+    g_autofree char *expected = g_strdup_printf("a mapping for %s", what);
+
+    if (!zgi_entries(reader, node, expected, read_entry, &walk))
+        return;
+    for (unsigned i = 0; keys[i].name; i++)
+        if (keys[i].required && !(walk.seen >> i & 1))
+            zgi_error(reader->diagnostics, at, "%s lacks the key \"%s\"", what, keys[i].name);
+}
+
+yaml_node_t *zgi_lookup(struct zgi_reader *reader, const yaml_node_t *node, const char *key)
+{
+    if (node->type != YAML_MAPPING_NODE)
+        return NULL;
+    for (yaml_node_pair_t *pair = node->data.mapping.pairs.start; pair < node->data.mapping.pairs.top; pair++) {
+        const yaml_node_t *found = yaml_document_get_node(&reader->document, pair->key);
+        if (found->type == YAML_SCALAR_NODE && strcmp((const char *)found->data.scalar.value, key) == 0)
+            return yaml_document_get_node(&reader->document, pair->value);
+    }
+    return NULL;
+}
+
+GPtrArray *zgi_items(struct zgi_reader *reader, yaml_node_t *node, const char *expected)
+{
+    if (node->type != YAML_SEQUENCE_NODE) {
+        expected_found(reader, node, expected);
+        return NULL;
+    }
+    GPtrArray *items = g_ptr_array_new();
+    for (yaml_node_item_t *item = node->data.sequence.items.start; item < node->data.sequence.items.top; item++)
+        g_ptr_array_add(items, yaml_document_get_node(&reader->document, *item));
+    return items;
+}
+
+bool zgi_read_unsigned(struct zgi_reader *reader, yaml_node_t *node, const char *what, uint64_t least, uint64_t most,
+                       uint64_t *value)
+{
+    g_autofree char *expected =
+        g_strdup_printf("%s from %" G_GUINT64_FORMAT " to %" G_GUINT64_FORMAT, what, least, most);
+    const char *text = zgi_scalar(reader, node, expected);
+
+    if (!text)
+        return false;
+    if (zgi_parse_unsigned(text, value) && *value >= least && *value <= most)
+        return true;
+    expected_found(reader, node, expected);
+    return false;
+}
+
+bool zgi_read_bool(struct zgi_reader *reader, yaml_node_t *node, const char *what, bool *value)
+{
+    static const char *const words[] = { "false", "true", NULL };
+    unsigned index;
+    if (!zgi_read_choice(reader, node, what, words, &index))
+        return false;
+    *value = index == 1;
+    return true;
+}
+
+bool zgi_read_time(struct zgi_reader *reader, yaml_node_t *node, const char *what, uint64_t *nanoseconds)
+{
+    g_autofree char *expected = g_strdup_printf("%s as a time with its unit (500 us, 20 ms, 1 s)", what);
+    const char *text = zgi_scalar(reader, node, expected);
+
+    if (!text)
+        return false;
+    if (zg_parse_time(text, nanoseconds))
+        return true;
+    expected_found(reader, node, expected);
+    return false;
+}
+
+bool zgi_read_choice(struct zgi_reader *reader, yaml_node_t *node, const char *what, const char *const *words,
+                     unsigned *index)
+{
+    g_autofree char *all = g_strjoinv(", ", (char **)words);
+    g_autofree char *expected = g_strdup_printf("%s: one of %s", what, all);
+    const char *text = zgi_scalar(reader, node, expected);
+
+    if (!text)
+        return false;
+    for (*index = 0; words[*index]; ++*index)
+        if (strcmp(words[*index], text) == 0)
+            return true;
+    const char *nearest = zg_word_nearest(text, words);
+    zgi_error(reader->diagnostics, zgi_place(node), "expected %s, found \"%s\"%s%s%s", expected, text,
+              nearest ? "; did you mean \"" : "", nearest ? nearest : "", nearest ? "\"?" : "");
+    return false;
+}
+
+char *zgi_read_text(struct zgi_reader *reader, yaml_node_t *node, const char *what)
+{
+    return g_strdup(zgi_scalar(reader, node, what));
+}
+
+bool zgi_check_name(struct zgi_reader *reader, const char *name, struct zg_place place, const char *what)
+{
+    if (!zgi_is_identifier(name))
+        zgi_error(reader->diagnostics, place,
+                  "\"%s\" is no name for %s; expected a letter, then letters, digits and underscores", name, what);
+    else if (zgi_is_keyword(name))
+        zgi_error(reader->diagnostics, place, "\"%s\" is a keyword of C or Python and cannot name %s; choose another",
+                  name, what);
+    else
+        return true;
+    return false;
+}

@@ -1,0 +1,73 @@
+/* SPDX-License-Identifier: MIT */
+/* A YAML document as nodes with places, and the reading of its mappings by tables of keys. */
+#ifndef ZEUGMA_YAML_H
+#define ZEUGMA_YAML_H
+
+#include <stdint.h>
+#include <yaml.h>
+
+#include "definition/diagnostics.h"
+
+/* What reads a document: where it is and what was wrong with it. */
+struct zgi_reader {
+    yaml_document_t document;
+    struct zg_diagnostics *diagnostics;
+};
+
+/* One `key: value` of a mapping. */
+struct zgi_entry {
+    const char *key;
+    struct zg_place place; /* of the key */
+    yaml_node_t *value;
+};
+
+/* A key that a mapping may have. */
+struct zgi_key {
+    const char *name;
+    bool required;
+    /* NULL: a word of the language that this version does not read yet. */
+    void (*read)(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+};
+
+/* Parses one document. False, with diagnostics, where it is not well-formed YAML; else free with yaml_document_delete(). */
+bool zgi_yaml_parse(struct zgi_reader *reader, const char *text, size_t length);
+
+struct zg_place zgi_place(const yaml_node_t *node);
+
+/* "a mapping", "a list", `"text"`: what a node is, for messages. Free with g_free(). */
+char *zgi_found(const yaml_node_t *node);
+
+/* A scalar's text, or NULL with a diagnostic ("expected WHAT, found ..."). */
+const char *zgi_scalar(struct zgi_reader *reader, yaml_node_t *node, const char *expected);
+
+/* Calls `each` for every entry of a mapping, skipping keys that stand twice, with diagnostics. Where it is no mapping: a
+ * diagnostic, and false. */
+bool zgi_entries(struct zgi_reader *reader, yaml_node_t *node, const char *expected,
+                 void (*each)(struct zgi_reader *reader, const struct zgi_entry *entry, void *into), void *into);
+
+/* Reads a mapping by a table (ended by a row without name). `what` names the mapping in messages ("the frame"), `at` is the
+ * place where a missing key is reported. */
+void zgi_read_mapping(struct zgi_reader *reader, yaml_node_t *node, struct zg_place at, const char *what,
+                      const struct zgi_key *keys, void *into);
+
+/* The value of a mapping's first key of that name; NULL where there is none or the node is no mapping. */
+yaml_node_t *zgi_lookup(struct zgi_reader *reader, const yaml_node_t *node, const char *key);
+
+/* The items of a list, in order; NULL with a diagnostic where it is none. Free with g_ptr_array_unref(). */
+GPtrArray *zgi_items(struct zgi_reader *reader, yaml_node_t *node, const char *expected);
+
+/* Scalars by meaning; false with a diagnostic where the node holds something else. `what` names the value. */
+bool zgi_read_unsigned(struct zgi_reader *reader, yaml_node_t *node, const char *what, uint64_t least, uint64_t most,
+                       uint64_t *value);
+bool zgi_read_bool(struct zgi_reader *reader, yaml_node_t *node, const char *what, bool *value);
+bool zgi_read_time(struct zgi_reader *reader, yaml_node_t *node, const char *what, uint64_t *nanoseconds);
+bool zgi_read_choice(struct zgi_reader *reader, yaml_node_t *node, const char *what, const char *const *words,
+                     unsigned *index);
+
+/* Free text, NULL with a diagnostic where it is none. Free with g_free(). */
+char *zgi_read_text(struct zgi_reader *reader, yaml_node_t *node, const char *what);
+
+/* Whether a name is an identifier and no keyword; else a diagnostic at `place`. */
+bool zgi_check_name(struct zgi_reader *reader, const char *name, struct zg_place place, const char *what);
+
+#endif

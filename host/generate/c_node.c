@@ -1,0 +1,185 @@
+/* SPDX-License-Identifier: MIT */
+/* PROTOCOL_device.h/.c and PROTOCOL_host.h/.c: one end of the link each, typed. */
+#include "generate/c.h"
+
+static enum zg_side other(enum zg_side side)
+{
+    return side == ZG_SIDE_DEVICE ? ZG_SIDE_HOST : ZG_SIDE_DEVICE;
+}
+
+static unsigned power_of_two(unsigned least)
+{
+    unsigned size = 2;
+    while (size < least)
+        size *= 2;
+    return size;
+}
+
+static void print_ring(const struct zgi_c *c, GString *text, const char *node, const char *ring)
+{
+    g_string_append_printf(text,
+                           "#ifndef %s_%s_%s_RING\n#define %s_%s_%s_RING %u /* bytes, a power of two; the longest frame fits */\n"
+                           "#endif\nZG_ASSERT(%s_%s_%s_RING <= ZG_RING_MAX, \"this ring needs a wider ZG_RING_INDEX_BITS\");\n",
+                           c->upper, node, ring, c->upper, node, ring, power_of_two(c->plan->max_frame), c->upper, node, ring);
+}
+
+static void print_handlers(const struct zgi_c *c, GString *text, enum zg_side side)
+{
+    const char *p = c->prefix;
+    bool any = false;
+
+    g_string_append_printf(text,
+                           "/* What is called, from %s_%s_poll(), for each message that arrives; NULL: not wanted. `context` is the one\n"
+                           " * given to %s_%s_init(). */\nstruct %s_%s_handlers {\n",
+                           p, zg_side_name(side), p, zg_side_name(side), p, zg_side_name(side));
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
+        if (!(message->from & other(side)))
+            continue;
+        any = true;
+        g_string_append_printf(text,
+                               "    void (*%s)(void *context, const struct %s_%s *message, const struct zg_frame *frame);\n",
+                               message->name, p, message->name);
+    }
+    g_string_append_printf(text, "%s};\n\n", any ? "" : "    uint8_t nothing; /* the other end sends no message */\n");
+}
+
+void zgi_c_node_header(const struct zgi_c *c, GString *text, enum zg_side side)
+{
+    const char *p = c->prefix;
+    const char *s = zg_side_name(side);
+    g_autofree char *node = g_ascii_strup(s, -1);
+
+    g_string_append_printf(text, "#include \"%s.h\"\n\n#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n", p);
+    print_ring(c, text, node, "RECEIVE");
+    print_ring(c, text, node, "TRANSMIT");
+    g_string_append_c(text, '\n');
+    print_handlers(c, text, side);
+    g_string_append_printf(
+        text,
+        "/* The %s's end, all memory inside. link.counters may be read. */\n"
+        "struct %s_%s {\n"
+        "    struct zg_link link;\n"
+        "    /* private */\n"
+        "    const struct %s_%s_handlers *handlers;\n"
+        "    void *context;\n"
+        "    uint8_t receive[%s_%s_RECEIVE_RING];\n"
+        "    uint8_t transmit[%s_%s_TRANSMIT_RING];\n"
+        "    uint8_t content[%s_HEADER_SIZE + %s_MAX_PAYLOAD + %s_CHECK_SIZE];\n"
+        "};\n\n"
+        "/* Prepares the node; `handlers` is kept. Returns 0 or ZG_EINVALID (a ring's size). Call it before the interrupts are on. Bytes\n"
+        " * come in by zg_link_receive_isr(&node->link, ...) and go out by zg_link_transmit_isr(&node->link, ...). */\n"
+        "int %s_%s_init(struct %s_%s *node, const struct zg_port *port, void *port_context,\n"
+        "               const struct %s_%s_handlers *handlers, void *context);\n\n"
+        "/* Does what is due and calls the handlers. Never waits. Loop only. */\n"
+        "void %s_%s_poll(struct %s_%s *node);\n\n"
+        "/* Each sends one message: 0; ZG_ERANGE: a field is outside its type or range; ZG_EROOM: the transmit ring has no room now, nothing\n"
+        " * was sent, try again later. Loop only. */\n",
+        s, p, s, p, s, c->upper, node, c->upper, node, c->upper, c->upper, c->upper, p, s, p, s, p, s, p, s, p, s);
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
+        if (message->from & side)
+            g_string_append_printf(text, "int %s_%s_send_%s(struct %s_%s *node, const struct %s_%s *message);\n", p, s,
+                                   message->name, p, s, p, message->name);
+    }
+    g_string_append(text, "\n#ifdef __cplusplus\n}\n#endif\n\n");
+}
+
+static void print_case(const struct zgi_c *c, GString *text, const struct zg_message *message, enum zg_side side)
+{
+    const char *p = c->prefix;
+    const char *name = message->name;
+
+    g_string_append_printf(text,
+                           "static int take_%s(struct %s_%s *node, const struct zg_frame *frame, const uint8_t *payload,\n"
+                           "                   size_t length)\n{\n"
+                           "    struct %s_%s message;\n"
+                           "    int result = %s_%s_unpack(&message, payload, length);\n\n"
+                           "    if (result >= 0 && node->handlers->%s)\n"
+                           "        node->handlers->%s(node->context, &message, frame);\n"
+                           "    return result;\n}\n\n",
+                           name, p, zg_side_name(side), p, name, p, name, name, name);
+}
+
+static void print_deliver(const struct zgi_c *c, GString *text, enum zg_side side)
+{
+    const struct zg_plan *plan = c->plan;
+    g_autoptr(GString) cases = g_string_new(NULL);
+
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(plan, i)->message;
+        if (!(message->from & other(side)))
+            continue;
+        print_case(c, text, message, side);
+        if (plan->id_bits == 0) {
+            g_string_append_printf(cases, "    return take_%s(node, frame, payload, length);\n", message->name);
+            continue;
+        }
+        g_autofree char *id = zgi_c_constant(c, message->name, "ID");
+        g_string_append_printf(cases, "    case %s: return take_%s(node, frame, payload, length);\n", id, message->name);
+    }
+    g_string_append(text, "static int deliver(void *owner, const struct zg_frame *frame, const uint8_t *payload, size_t length)\n{\n");
+    if (cases->len == 0) {
+        g_string_append(text, "    (void)owner;\n    (void)frame;\n    (void)payload;\n    (void)length;\n    return ZG_EUNKNOWN;\n");
+    } else {
+        g_string_append_printf(text, "    struct %s_%s *node = (struct %s_%s *)owner;\n\n", c->prefix, zg_side_name(side),
+                               c->prefix, zg_side_name(side));
+        g_string_append_printf(text, plan->id_bits == 0 ? "%s" : "    switch (frame->header.id) {\n%s    default: return ZG_EUNKNOWN;\n    }\n",
+                               cases->str);
+    }
+    g_string_append(text, "}\n\n");
+}
+
+static void print_protocol(const struct zgi_c *c, GString *text)
+{
+    uint64_t timeout_us = c->plan->definition->line.byte_timeout_ns / 1000;
+
+    g_string_append_printf(text,
+                           "static const struct zg_protocol protocol = {\n"
+                           "    &%s_check,\n    %s_MAX_PAYLOAD,\n    UINT32_C(%" G_GUINT64_FORMAT "), /* us */\n"
+                           "    %s_HEADER_SIZE,\n    %u,\n    %s_write_header,\n    %s_admit,\n    deliver\n};\n\n",
+                           c->prefix, c->upper, timeout_us, c->upper, c->plan->sequence_bits, c->prefix, c->prefix);
+}
+
+static void print_send(const struct zgi_c *c, GString *text, const struct zg_message *message, enum zg_side side)
+{
+    const char *p = c->prefix;
+    const char *s = zg_side_name(side);
+    g_autofree char *id = zgi_c_constant(c, message->name, "ID");
+    g_autofree char *size = zgi_c_constant(c, message->name, "MAX_PAYLOAD");
+    const struct zg_plan_message *item = zg_plan_by_name(c->plan, message->name);
+
+    g_string_append_printf(text,
+                           "\nint %s_%s_send_%s(struct %s_%s *node, const struct %s_%s *message)\n{\n"
+                           "    uint8_t payload[%s];\n    size_t length;\n"
+                           "    int error = %s_%s_pack(message, payload, sizeof payload, &length);\n\n"
+                           "    return error ? error : zg_link_send(&node->link, %s, payload, length);\n}\n",
+                           p, s, message->name, p, s, p, message->name, item->payload.size > 0 ? size : "1", p, message->name,
+                           id);
+}
+
+void zgi_c_node_code(const struct zgi_c *c, GString *text, enum zg_side side)
+{
+    const char *p = c->prefix;
+    const char *s = zg_side_name(side);
+
+    g_string_append_printf(text, "#include \"%s_%s.h\"\n\n", p, s);
+    print_deliver(c, text, side);
+    print_protocol(c, text);
+    g_string_append_printf(text,
+                           "int %s_%s_init(struct %s_%s *node, const struct zg_port *port, void *port_context,\n"
+                           "               const struct %s_%s_handlers *handlers, void *context)\n{\n"
+                           "    struct zg_link_memory memory;\n\n"
+                           "    memory.receive = node->receive;\n    memory.receive_size = sizeof node->receive;\n"
+                           "    memory.transmit = node->transmit;\n    memory.transmit_size = sizeof node->transmit;\n"
+                           "    memory.content = node->content;\n    memory.content_size = sizeof node->content;\n"
+                           "    node->handlers = handlers;\n    node->context = context;\n"
+                           "    return zg_link_init(&node->link, &protocol, node, port, port_context, &memory);\n}\n\n"
+                           "void %s_%s_poll(struct %s_%s *node)\n{\n    zg_link_poll(&node->link);\n}\n",
+                           p, s, p, s, p, s, p, s, p, s);
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
+        if (message->from & side)
+            print_send(c, text, message, side);
+    }
+}

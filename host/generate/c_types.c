@@ -1,0 +1,154 @@
+/* SPDX-License-Identifier: MIT */
+/* PROTOCOL.h: constants, types and the functions of each message. */
+#include <string.h>
+
+#include "codec/values.h"
+#include "generate/c.h"
+
+static unsigned enum_bits(const struct zg_enum *enumeration)
+{
+    const struct zg_step step = { .type = enumeration->type };
+    return zgi_c_bits(&step);
+}
+
+static void print_enum(const struct zgi_c *c, GString *text, const struct zg_enum *enumeration)
+{
+    unsigned width = enum_bits(enumeration);
+    const char *sign = enumeration->type.kind == ZG_KIND_SIGNED ? "int" : "uint";
+
+    if (enumeration->summary) {
+        g_autofree char *summary = zgi_c_comment(enumeration->summary);
+        g_string_append_printf(text, "/* %s */\n", summary);
+    }
+    g_string_append_printf(text, "typedef %s%u_t %s_%s;\n", sign, width, c->prefix, enumeration->name);
+    for (unsigned i = 0; i < enumeration->values->len; i++) {
+        const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
+        g_autofree char *name = zgi_c_constant(c, enumeration->name, value->name);
+        g_autofree char *number = zgi_c_literal(enumeration->type.kind, width, value->raw);
+        g_string_append_printf(text, "#define %s ((%s_%s)%s)", name, c->prefix, enumeration->name, number);
+        if (value->summary) {
+            g_autofree char *summary = zgi_c_comment(value->summary);
+            g_string_append_printf(text, " /* %s */", summary);
+        }
+        g_string_append_c(text, '\n');
+    }
+    g_string_append_c(text, '\n');
+}
+
+/* What a field's comment says: scale, offset, unit, range, summary. */
+static char *field_note(const struct zg_step *step)
+{
+    const struct zg_field *field = step->field;
+    g_autoptr(GString) note = g_string_new(NULL);
+
+    if (field->scaled) {
+        g_autofree char *scale = mpq_get_str(NULL, 10, field->scale);
+        g_autofree char *offset = mpq_get_str(NULL, 10, field->offset);
+        g_string_append_printf(note, "* %s", scale);
+        if (mpq_sgn(field->offset) != 0)
+            g_string_append_printf(note, " %s %s", mpq_sgn(field->offset) < 0 ? "-" : "+",
+                                   offset + (offset[0] == '-'));
+    }
+    if (field->unit)
+        g_string_append_printf(note, "%s%s", note->len ? " " : "", field->unit);
+    if (field->ranged) {
+        g_string_append(note, note->len ? ", " : "");
+        zg_append_double(note, step->scale.low);
+        g_string_append(note, " to ");
+        zg_append_double(note, step->scale.high);
+    }
+    if (field->summary)
+        g_string_append_printf(note, "%s%s", note->len ? "; " : "", field->summary);
+    return zgi_c_comment(note->str);
+}
+
+static void print_struct(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
+{
+    const struct zg_message *message = item->message;
+    g_autofree char *id = zgi_c_constant(c, message->name, "ID");
+    g_autofree char *size = zgi_c_constant(c, message->name, "MAX_PAYLOAD");
+
+    if (message->summary) {
+        g_autofree char *summary = zgi_c_comment(message->summary);
+        g_string_append_printf(text, "/* %s; sent by %s */\n", summary, zg_side_name(message->from));
+    } else {
+        g_string_append_printf(text, "/* sent by %s */\n", zg_side_name(message->from));
+    }
+    g_string_append_printf(text, "#define %s %" G_GUINT64_FORMAT "U\n#define %s %uU /* bytes */\n\nstruct %s_%s {\n", id,
+                           message->id, size, item->payload.size, c->prefix, message->name);
+    for (unsigned i = 0; i < item->payload.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&item->payload, i);
+        g_autofree char *type = zgi_c_field_type(c, step);
+        g_autofree char *note = field_note(step);
+        g_string_append_printf(text, "    %s %s;%s%s%s\n", type, step->name, *note ? " /* " : "", note,
+                               *note ? " */" : "");
+    }
+    if (item->payload.steps->len == 0)
+        g_string_append(text, "    uint8_t nothing; /* no fields; C wants one */\n");
+    g_string_append(text, "};\n\n");
+}
+
+static void print_prototypes(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
+{
+    const char *p = c->prefix;
+    const char *name = item->message->name;
+
+    g_string_append_printf(
+        text,
+        "/* 0, or ZG_ERANGE where a field is outside its type or range. */\n"
+        "int %s_%s_check(const struct %s_%s *message);\n\n"
+        "/* Writes the payload into `out` and its length into `*size`. Returns 0; ZG_ERANGE as above; ZG_EROOM where `room` bytes are\n"
+        " * too few: `*size` tells how many are needed. Nothing is written then. */\n"
+        "int %s_%s_pack(const struct %s_%s *message, uint8_t *out, size_t room, size_t *size);\n\n"
+        "/* Reads a payload. Returns the bytes after the last known field, or ZG_ESIZE where `length` bytes are too few. Values outside\n"
+        " * their range are read as they are; %s_%s_check() tells. */\n"
+        "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length);\n\n",
+        p, name, p, name, p, name, p, name, p, name, p, name, p, name);
+    for (unsigned i = 0; i < item->payload.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&item->payload, i);
+        if (!step->field->scaled)
+            continue;
+        g_autofree char *suffix = zg_field_suffix(step->field);
+        g_string_append_printf(
+            text,
+            "/* %s%s%s: the nearest double of the field's physical value, and the nearest raw value of a physical one (0, or\n"
+            " * ZG_ERANGE and the field is as it was). */\n"
+            "double %s_%s_%s_%s(const struct %s_%s *message);\n"
+            "int %s_%s_set_%s_%s(struct %s_%s *message, double value);\n\n",
+            step->name, step->field->unit ? " in " : "", step->field->unit ? step->field->unit : "", p, name, step->name, suffix,
+            p, name, p, name, step->name, suffix, p, name);
+    }
+}
+
+void zgi_c_types(const struct zgi_c *c, GString *text)
+{
+    const struct zg_plan *plan = c->plan;
+
+    g_string_append_printf(text,
+                           "#include <stdbool.h>\n#include <stddef.h>\n#include <stdint.h>\n\n"
+                           "#include \"zeugma/error.h\"\n#include \"zeugma/link.h\"\n\n"
+                           "#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n"
+                           "#define %s_VERSION_MAJOR %uU\n#define %s_VERSION_MINOR %uU\n"
+                           "#define %s_HEADER_SIZE %uU /* bytes */\n"
+                           "#define %s_CHECK_SIZE %uU /* bytes */\n"
+                           "#define %s_MAX_PAYLOAD %uU /* bytes, before stuffing */\n"
+                           "#define %s_MAX_FRAME %uU /* bytes on the wire, stuffing at its worst */\n\n"
+                           "ZG_ASSERT(ZG_CHECK_BITS >= %u, \"this protocol's check needs a wider ZG_CHECK_BITS\");\n\n",
+                           c->upper, plan->definition->major, c->upper, plan->definition->minor, c->upper,
+                           plan->header.size, c->upper, (unsigned)plan->check.size, c->upper, plan->max_payload, c->upper,
+                           plan->max_frame, plan->check.crc.width);
+    for (unsigned i = 0; i < plan->definition->enums->len; i++)
+        print_enum(c, text, g_ptr_array_index(plan->definition->enums, i));
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        print_struct(c, text, zg_plan_message_at(plan, i));
+        print_prototypes(c, text, zg_plan_message_at(plan, i));
+    }
+    g_string_append_printf(text,
+                           "/* What both ends' nodes share. */\n"
+                           "extern const struct zg_check %s_check;\n"
+                           "void %s_write_header(void *owner, const struct zg_header *header, uint8_t *out);\n"
+                           "int %s_admit(void *owner, const uint8_t *in, size_t length, struct zg_header *header);\n\n"
+                           "#ifdef __cplusplus\n}\n#endif\n\n",
+                           c->prefix, c->prefix, c->prefix);
+}
+

@@ -1,0 +1,32 @@
+/* SPDX-License-Identifier: MIT */
+/* Code and documents printed from a plan. The same plan gives the same text, byte for byte. */
+#ifndef ZEUGMA_GENERATE_H
+#define ZEUGMA_GENERATE_H
+
+#include "plan/plan.h"
+
+#define ZG_GENERATE_ERROR (g_quark_from_static_string("zg-generate-error"))
+
+enum zg_generate_error {
+    ZG_GENERATE_ERROR_FOREIGN, /* a file of that name exists that was not generated */
+    ZG_GENERATE_ERROR_WRITE
+};
+
+struct zg_generated {
+    char *name; /* of the file, without folder */
+    char *text;
+};
+
+/* C11 for both ends: PROTOCOL.h/.c (types, pack, unpack), PROTOCOL_device.h/.c and PROTOCOL_host.h/.c (one node each, on the
+ * runtime). An array of struct zg_generated; free with g_ptr_array_unref(). */
+GPtrArray *zg_generate_c(const struct zg_plan *plan);
+
+/* Writes all files into a folder, made if missing, or none: each is written beside its place first, then all are moved. A file that is
+ * there and was not generated is left alone, with an error. */
+bool zg_generated_write(const GPtrArray *files, const char *folder, GError **error);
+
+/* For the generators: a new file whose first line tells what made it from what; g_string is its text so far. */
+void zgi_generated_add(GPtrArray *files, char *name, GString *text);
+GPtrArray *zgi_generated_new(void);
+
+#endif

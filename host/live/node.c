@@ -1,0 +1,94 @@
+/* SPDX-License-Identifier: MIT */
+#include "live/node.h"
+
+#include "codec/payload.h"
+#include "zeugma/error.h"
+
+struct zg_node {
+    struct zg_link link;
+    struct zg_protocol protocol;
+    const struct zg_plan *plan;
+    const struct zg_node_calls *calls;
+    void *data;
+    uint8_t *receive;
+    uint8_t *transmit;
+    uint8_t *content;
+};
+
+static void write_header(void *owner, const struct zg_header *header, uint8_t *at)
+{
+    const struct zg_plan *plan = ((struct zg_node *)owner)->plan;
+    struct zg_header roles = *header;
+
+    roles.version = plan->definition->major;
+    zg_header_pack(plan, &roles, at);
+}
+
+static int admit(void *owner, const uint8_t *content, size_t length, struct zg_header *header)
+{
+    const struct zg_node *node = owner;
+    const struct zg_plan *plan = node->plan;
+
+    zg_header_unpack(plan, content, header);
+    if (plan->version_bits == 0 ||
+        header->version == (plan->definition->major & (UINT32_MAX >> (32 - plan->version_bits))))
+        return 0;
+    if (node->calls->left)
+        node->calls->left(node->data, header, content + plan->header.size,
+                          length - plan->header.size - plan->check.size);
+    return ZG_EVERSION;
+}
+
+static int deliver(void *owner, const struct zg_frame *frame, const uint8_t *payload, size_t length)
+{
+    const struct zg_node *node = owner;
+    return node->calls->deliver(node->data, frame, payload, length);
+}
+
+struct zg_node *zg_node_new(const struct zg_plan *plan, size_t ring, const struct zg_port *port, void *port_context,
+                            const struct zg_node_calls *calls, void *data)
+{
+    struct zg_node *node = g_new0(struct zg_node, 1);
+    size_t size = 2;
+
+    while (size < ring || size < plan->max_frame)
+        size *= 2;
+    node->plan = plan;
+    node->calls = calls;
+    node->data = data;
+    node->receive = g_malloc(size);
+    node->transmit = g_malloc(size);
+    node->content = g_malloc(plan->max_content);
+    node->protocol = (struct zg_protocol){ .check = &plan->check,
+                                           .max_payload = plan->max_payload,
+                                           .byte_timeout_us = (uint32_t)(plan->definition->line.byte_timeout_ns / 1000),
+                                           .header_size = (uint8_t)plan->header.size,
+                                           .sequence_bits = (uint8_t)plan->sequence_bits,
+                                           .write_header = write_header,
+                                           .admit = admit,
+                                           .deliver = deliver };
+    const struct zg_link_memory memory = { node->receive, size, node->transmit, size, node->content, plan->max_content };
+    int error = zg_link_init(&node->link, &node->protocol, node, port, port_context, &memory);
+    g_assert(error == 0); /* the sizes above are right by construction */
+    return node;
+}
+
+void zg_node_free(struct zg_node *node)
+{
+    if (!node)
+        return;
+    g_free(node->receive);
+    g_free(node->transmit);
+    g_free(node->content);
+    g_free(node);
+}
+
+struct zg_link *zg_node_link(struct zg_node *node)
+{
+    return &node->link;
+}
+
+bool zg_node_has_room(const struct zg_node *node, unsigned count)
+{
+    return zg_ring_room(&node->link.transmit) >= (size_t)count * node->plan->max_frame;
+}

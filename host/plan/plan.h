@@ -1,0 +1,97 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * The plan: where every bit of every frame lies. Made once from a definition; the interpreter, the generators, the
+ * byte maps and the budget all read it, and layout arithmetic is done nowhere else. Read only; it borrows the definition,
+ * which must outlive it.
+ */
+#ifndef ZEUGMA_PLAN_H
+#define ZEUGMA_PLAN_H
+
+#include "definition/definition.h"
+#include "zeugma/check.h"
+#include "zeugma/scale.h"
+
+/* A part of a value that lies in one byte: its bits shift .. shift+bits-1 are the byte's bits low .. low+bits-1. */
+struct zg_piece {
+    unsigned byte; /* from the start of the block */
+    unsigned low;
+    unsigned bits; /* 1 to 8 */
+    unsigned shift;
+};
+
+/* A value (a field, or a role of the header) and its place in its block. */
+struct zg_step {
+    const char *name;
+    struct zg_type type;
+    const struct zg_field *field; /* NULL for a role of the header */
+    enum zg_role role;            /* of the header */
+    bool big_endian;
+    unsigned first_byte;     /* of the block, that holds bits of it */
+    unsigned last_byte;
+    unsigned pieces_count;   /* 1 to 9 */
+    struct zg_piece pieces[9]; /* least significant first; together all bits of the value */
+    union zg_raw low;        /* raw limits of what may be sent, both included (an integer's or a float's) */
+    union zg_raw high;
+    bool exact;              /* scale.factor, shift and divisor give every physical value to the last bit */
+    struct zg_scale scale;   /* of an integer; low and high also of a float */
+};
+
+/* A header or a payload: steps in the order of the definition. */
+struct zg_block {
+    GArray *steps; /* struct zg_step */
+    unsigned size; /* bytes */
+    unsigned bits; /* of all values together */
+};
+
+/* A message and its sizes, bytes. */
+struct zg_plan_message {
+    const struct zg_message *message;
+    struct zg_block payload;
+    unsigned content;    /* header, payload, check */
+    unsigned frame_least; /* on the wire, delimiter included */
+    unsigned frame_most;  /* stuffed at its worst */
+};
+
+struct zg_plan {
+    const struct zg_definition *definition;
+    struct zg_block header;
+    GArray *messages; /* struct zg_plan_message, in the order of the definition */
+    struct zg_check check;
+    zg_check_word *table;      /* of the check */
+    unsigned max_payload;      /* bytes, before stuffing */
+    unsigned max_content;
+    unsigned max_frame;        /* bytes on the wire of the largest frame that max_payload allows */
+    unsigned id_bits;          /* 0: the header has no id */
+    unsigned sequence_bits;    /* 0: none */
+    unsigned version_bits;     /* 0: none */
+};
+
+/* Lays a definition out. Returns NULL, with diagnostics, where something does not fit. Free with zg_plan_free(). */
+struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_diagnostics *diagnostics);
+void zg_plan_free(struct zg_plan *plan);
+
+/* Number `index` of a block's steps, of the plan's messages. */
+const struct zg_step *zg_block_step(const struct zg_block *block, unsigned index);
+const struct zg_plan_message *zg_plan_message_at(const struct zg_plan *plan, unsigned index);
+
+/* The message of an id (the only one, where the header has no id), or of a name; NULL: none. */
+const struct zg_plan_message *zg_plan_by_id(const struct zg_plan *plan, uint64_t id);
+const struct zg_plan_message *zg_plan_by_name(const struct zg_plan *plan, const char *name);
+
+/* Bytes on the wire of a frame with `content` bytes of content: fewest and most. */
+unsigned zg_plan_frame_least(unsigned content);
+unsigned zg_plan_frame_most(unsigned content);
+
+/* The raw value that a step sends for an exact physical value. Returns false where it is outside type or range. */
+bool zg_step_raw(const struct zg_step *step, const mpq_t physical, union zg_raw *raw);
+
+/* The nearest double of a raw value's exact physical value; a float's own value. */
+double zg_step_physical(const struct zg_step *step, union zg_raw raw);
+
+/* Whether a raw value lies within the step's limits. NaN lies within a float without range. */
+bool zg_step_permits(const struct zg_step *step, union zg_raw raw);
+
+/* The double nearest to an exact number, ties to even. */
+double zg_nearest_double(const mpq_t value);
+
+#endif

@@ -1,0 +1,264 @@
+/* SPDX-License-Identifier: MIT */
+/* Exact arithmetic between raw and physical values. */
+#include <math.h>
+#include <string.h>
+
+#include "plan/values.h"
+
+double zg_nearest_double(const mpq_t value)
+{
+    mpz_t quotient, rest, divisor;
+    int sign = mpq_sgn(value);
+
+    if (sign == 0)
+        return 0;
+    mpz_inits(quotient, rest, divisor, NULL);
+    mpz_abs(quotient, mpq_numref(value));
+    mpz_set(divisor, mpq_denref(value));
+    /* 2^exponent <= |value| < 2^(exponent+1), or exponent one too high; the quotient then has one bit less */
+    long exponent = (long)mpz_sizeinbase(quotient, 2) - (long)mpz_sizeinbase(divisor, 2);
+    mpz_t scaled;
+    mpz_init_set(scaled, divisor);
+    if (exponent >= 0)
+        mpz_mul_2exp(scaled, scaled, (mp_bitcnt_t)exponent);
+    else
+        mpz_mul_2exp(quotient, quotient, (mp_bitcnt_t)-exponent);
+    if (mpz_cmp(quotient, scaled) < 0)
+        exponent--;
+    mpz_abs(quotient, mpq_numref(value));
+    long lowest = MAX(exponent - 52, -1074); /* the weight of the last bit that a double of this size has */
+    if (lowest < 0)
+        mpz_mul_2exp(quotient, quotient, (mp_bitcnt_t)-lowest);
+    else
+        mpz_mul_2exp(divisor, divisor, (mp_bitcnt_t)lowest);
+    mpz_fdiv_qr(quotient, rest, quotient, divisor);
+    mpz_mul_2exp(rest, rest, 1);
+    int half = mpz_cmp(rest, divisor);
+    if (half > 0 || (half == 0 && mpz_odd_p(quotient)))
+        mpz_add_ui(quotient, quotient, 1);
+    double result = ldexp(mpz_get_d(quotient), (int)CLAMP(lowest, -2000, 2000));
+    mpz_clears(quotient, rest, divisor, scaled, NULL);
+    return sign < 0 ? -result : result;
+}
+
+static void set_raw(mpq_t value, enum zg_kind kind, union zg_raw raw)
+{
+    if (kind == ZG_KIND_SIGNED)
+        mpz_set_si(mpq_numref(value), raw.i);
+    else
+        mpz_set_ui(mpq_numref(value), raw.u);
+    mpz_set_ui(mpq_denref(value), 1);
+}
+
+static void exact_physical(const struct zg_step *step, union zg_raw raw, mpq_t physical)
+{
+    set_raw(physical, step->type.kind, raw);
+    if (step->field && step->field->scaled) {
+        mpq_mul(physical, physical, step->field->scale);
+        mpq_add(physical, physical, step->field->offset);
+    }
+}
+
+
+double zg_step_physical(const struct zg_step *step, union zg_raw raw)
+{
+    if (step->type.kind == ZG_KIND_FLOAT)
+        return raw.f;
+    if (step->type.kind == ZG_KIND_BOOL)
+        return raw.b;
+    if (step->exact)
+        return zg_scale_physical(&step->scale, step->type.kind == ZG_KIND_SIGNED ? (double)raw.i : (double)raw.u);
+    mpq_t physical;
+    mpq_init(physical);
+    exact_physical(step, raw, physical);
+    double nearest = zg_nearest_double(physical);
+    mpq_clear(physical);
+    return nearest;
+}
+
+bool zg_step_permits(const struct zg_step *step, union zg_raw raw)
+{
+    switch (step->type.kind) {
+    case ZG_KIND_UNSIGNED: return raw.u >= step->low.u && raw.u <= step->high.u;
+    case ZG_KIND_SIGNED: return raw.i >= step->low.i && raw.i <= step->high.i;
+    case ZG_KIND_FLOAT:
+        return !step->field->ranged || (raw.f >= step->low.f && raw.f <= step->high.f);
+    default: return true;
+    }
+}
+
+/* number = the integer nearest to value, ties away from zero */
+static void round_away(mpz_t number, const mpq_t value)
+{
+    mpz_t twice;
+    mpz_init(twice);
+    mpz_mul_2exp(twice, mpq_numref(value), 1);
+    if (mpq_sgn(value) >= 0)
+        mpz_add(twice, twice, mpq_denref(value));
+    else
+        mpz_sub(twice, twice, mpq_denref(value));
+    mpz_mul_2exp(number, mpq_denref(value), 1);
+    mpz_tdiv_q(number, twice, number);
+    mpz_clear(twice);
+}
+
+/* A whole number as a raw value, or false where the kind's 64 bits do not hold it. */
+static bool raw_of(const mpz_t number, enum zg_kind kind, union zg_raw *raw)
+{
+    if (kind == ZG_KIND_SIGNED) {
+        if (!mpz_fits_slong_p(number))
+            return false;
+        raw->i = mpz_get_si(number);
+    } else {
+        if (!mpz_fits_ulong_p(number))
+            return false;
+        raw->u = mpz_get_ui(number);
+    }
+    return true;
+}
+
+static bool float_raw(const struct zg_step *step, const mpq_t physical, union zg_raw *raw)
+{
+    double value = zg_nearest_double(physical);
+    float narrow = (float)value;
+
+    raw->f = (double)narrow;
+    if (isinf(narrow) || (mpq_sgn(physical) < 0 ? value < -(double)G_MAXFLOAT : value > (double)G_MAXFLOAT))
+        return false;
+    return (value >= step->scale.low && value <= step->scale.high) ||
+           ((double)narrow == value && zg_step_permits(step, *raw));
+}
+
+bool zg_step_raw(const struct zg_step *step, const mpq_t physical, union zg_raw *raw)
+{
+    mpq_t exact;
+    mpz_t number;
+    bool good;
+
+    if (step->type.kind == ZG_KIND_FLOAT)
+        return float_raw(step, physical, raw);
+    mpq_init(exact);
+    mpz_init(number);
+    mpq_set(exact, physical);
+    if (step->field && step->field->scaled) {
+        mpq_sub(exact, exact, step->field->offset);
+        mpq_div(exact, exact, step->field->scale);
+    }
+    round_away(number, exact);
+    good = raw_of(number, step->type.kind, raw) && zg_step_permits(step, *raw);
+    if (good && mpz_cmp_ui(mpq_denref(exact), 1) != 0) { /* judged on the value given, not on the rounded one */
+        double given = zg_nearest_double(physical);
+        good = (given >= step->scale.low && given <= step->scale.high) || given == zg_step_physical(step, *raw);
+    }
+    mpq_clear(exact);
+    mpz_clear(number);
+    return good;
+}
+
+/* Moves the raw limit that a physical one sets: the first raw value within it. */
+static void tighten(struct zg_step *step, const mpq_t limit, bool is_low)
+{
+    const struct zg_field *field = step->field;
+    bool raw_low = is_low == (mpq_sgn(field->scale) > 0);
+    union zg_raw raw;
+    mpq_t exact;
+    mpz_t number;
+
+    mpq_init(exact);
+    mpz_init(number);
+    mpq_sub(exact, limit, field->offset);
+    mpq_div(exact, exact, field->scale);
+    if (raw_low)
+        mpz_cdiv_q(number, mpq_numref(exact), mpq_denref(exact));
+    else
+        mpz_fdiv_q(number, mpq_numref(exact), mpq_denref(exact));
+    if (raw_of(number, step->type.kind, &raw) && zg_step_permits(step, raw))
+        *(raw_low ? &step->low : &step->high) = raw;
+    mpq_clear(exact);
+    mpz_clear(number);
+}
+
+/* The range in numbers of a float type, in the type's own precision. */
+static void float_limits(struct zg_step *step)
+{
+    step->scale = (struct zg_scale){ 1, 0, 1, -HUGE_VAL, HUGE_VAL };
+    if (!step->field->ranged)
+        return;
+    step->scale.low = zg_nearest_double(step->field->low);
+    step->scale.high = zg_nearest_double(step->field->high);
+    step->low.f = (double)(float)step->scale.low;
+    step->high.f = (double)(float)step->scale.high;
+}
+
+static void type_limits(struct zg_step *step)
+{
+    if (step->type.kind == ZG_KIND_SIGNED) {
+        step->high.i = (int64_t)(((uint64_t)1 << (step->type.bits - 1)) - 1);
+        step->low.i = -step->high.i - 1;
+    } else {
+        step->high.u = UINT64_MAX >> (64 - step->type.bits);
+    }
+}
+
+/* The scale as three whole numbers, and whether they and twice the sums made of them stay below 2^53. */
+static void scale_in_doubles(struct zg_step *step)
+{
+    const struct zg_field *field = step->field;
+    mpz_t factor, shift, divisor, sum;
+
+    mpz_inits(factor, shift, divisor, sum, NULL);
+    mpz_mul(factor, mpq_numref(field->scale), mpq_denref(field->offset));
+    mpz_mul(shift, mpq_numref(field->offset), mpq_denref(field->scale));
+    mpz_mul(divisor, mpq_denref(field->scale), mpq_denref(field->offset));
+    mpz_gcd(sum, factor, shift);
+    mpz_gcd(sum, sum, divisor);
+    mpz_divexact(factor, factor, sum);
+    mpz_divexact(shift, shift, sum);
+    mpz_divexact(divisor, divisor, sum);
+    mpz_abs(sum, factor);
+    mpz_mul_2exp(sum, sum, step->type.bits);
+    step->exact = mpz_sizeinbase(sum, 2) <= 50 && mpz_sizeinbase(shift, 2) <= 50 && mpz_sizeinbase(divisor, 2) <= 51;
+    step->scale.factor = mpz_get_d(factor);
+    step->scale.shift = mpz_get_d(shift);
+    step->scale.divisor = mpz_get_d(divisor);
+    mpz_clears(factor, shift, divisor, sum, NULL);
+}
+
+/* The physical limits: those of the type, or of the range where it is narrower. */
+static void physical_limits(struct zg_step *step, union zg_raw least, union zg_raw most)
+{
+    const struct zg_field *field = step->field;
+    mpq_t low, high;
+
+    mpq_inits(low, high, NULL);
+    exact_physical(step, least, low);
+    exact_physical(step, most, high);
+    if (mpq_cmp(low, high) > 0)
+        mpq_swap(low, high);
+    if (field->ranged && mpq_cmp(field->low, low) > 0)
+        mpq_set(low, field->low);
+    if (field->ranged && mpq_cmp(field->high, high) < 0)
+        mpq_set(high, field->high);
+    step->scale.low = zg_nearest_double(low);
+    step->scale.high = zg_nearest_double(high);
+    mpq_clears(low, high, NULL);
+}
+
+void zgi_step_limits(struct zg_step *step)
+{
+    step->scale = (struct zg_scale){ 1, 0, 1, 0, 0 };
+    if (step->type.kind == ZG_KIND_FLOAT) {
+        float_limits(step);
+        return;
+    }
+    type_limits(step);
+    if (!step->field || step->type.kind == ZG_KIND_BOOL)
+        return;
+    union zg_raw least = step->low, most = step->high;
+    if (step->field->ranged) {
+        tighten(step, step->field->low, true);
+        tighten(step, step->field->high, false);
+    }
+    scale_in_doubles(step);
+    physical_limits(step, least, most);
+}

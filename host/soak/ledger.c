@@ -1,0 +1,137 @@
+/* SPDX-License-Identifier: MIT */
+#include "soak/ledger.h"
+
+/* What a flow's frames became; slot number % window holds frame `number`. */
+struct flow {
+    struct slot {
+        struct zg_ledger_entry entry;
+        uint32_t number;
+        bool used;
+    } *slots;
+    uint32_t next;    /* number of the next frame */
+    uint32_t highest; /* that arrived, plus one; 0: none did */
+};
+
+struct zg_ledger {
+    unsigned window;
+    struct flow flows[ZG_FLOWS];
+    struct zg_ledger_sums sums;
+};
+
+static const struct {
+    const char *name;
+    const char *key;
+} classes[ZG_CLASSES] = {
+    [ZG_CLASS_DELIVERED] = { "delivered", "delivered" },
+    [ZG_CLASS_LATE] = { "delivered late", "late" },
+    [ZG_CLASS_OUT_OF_ORDER] = { "out of order", "out_of_order" },
+    [ZG_CLASS_LOST_OUT] = { "lost on the way out", "lost_out" },
+    [ZG_CLASS_LOST_BACK] = { "lost on the way back", "lost_back" },
+    [ZG_CLASS_REPEATED] = { "repeated", "repeated" },
+    [ZG_CLASS_DETECTED] = { "damaged, detected", "damaged_detected" },
+    [ZG_CLASS_ACCEPTED] = { "damaged, accepted", "damaged_accepted" },
+    [ZG_CLASS_UNEXPECTED] = { "unexpected", "unexpected" },
+};
+
+const char *zg_class_name(enum zg_class class_)
+{
+    return classes[class_].name;
+}
+
+const char *zg_class_key(enum zg_class class_)
+{
+    return classes[class_].key;
+}
+
+struct zg_ledger *zg_ledger_new(unsigned window)
+{
+    struct zg_ledger *ledger = g_new0(struct zg_ledger, 1);
+
+    ledger->window = window;
+    for (unsigned i = 0; i < ZG_FLOWS; i++)
+        ledger->flows[i].slots = g_new0(struct slot, window);
+    return ledger;
+}
+
+void zg_ledger_free(struct zg_ledger *ledger)
+{
+    if (!ledger)
+        return;
+    for (unsigned i = 0; i < ZG_FLOWS; i++)
+        g_free(ledger->flows[i].slots);
+    g_free(ledger);
+}
+
+uint32_t zg_ledger_next(const struct zg_ledger *ledger, enum zg_flow flow)
+{
+    return ledger->flows[flow].next;
+}
+
+static void close_slot(struct zg_ledger *ledger, enum zg_flow flow, struct slot *slot)
+{
+    if (slot->used && !slot->entry.arrived)
+        ledger->sums.entries[flow][zg_flow_is_back(flow) ? ZG_CLASS_LOST_BACK : ZG_CLASS_LOST_OUT]++;
+    slot->used = false;
+}
+
+void zg_ledger_sent(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, uint64_t since_ns, uint32_t sequence)
+{
+    struct flow *to = &ledger->flows[flow];
+    struct slot *slot = &to->slots[number % ledger->window];
+
+    close_slot(ledger, flow, slot);
+    *slot = (struct slot){ { since_ns, sequence, false }, number, true };
+    to->next = number + 1;
+    ledger->sums.sent[flow]++;
+}
+
+static struct slot *find(const struct zg_ledger *ledger, enum zg_flow flow, uint32_t number)
+{
+    struct slot *slot = &ledger->flows[flow].slots[number % ledger->window];
+    return slot->used && slot->number == number ? slot : NULL;
+}
+
+const struct zg_ledger_entry *zg_ledger_find(const struct zg_ledger *ledger, enum zg_flow flow, uint32_t number)
+{
+    const struct slot *slot = find(ledger, flow, number);
+    return slot ? &slot->entry : NULL;
+}
+
+enum zg_class zg_ledger_arrived(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, uint64_t now_ns,
+                                uint64_t late_ns)
+{
+    struct slot *slot = find(ledger, flow, number);
+    struct flow *of = &ledger->flows[flow];
+    enum zg_class class_ = ZG_CLASS_DELIVERED;
+
+    g_assert(slot);
+    if (slot->entry.arrived)
+        class_ = ZG_CLASS_REPEATED;
+    else if (number + 1 < of->highest)
+        class_ = ZG_CLASS_OUT_OF_ORDER;
+    else if (now_ns - slot->entry.since_ns > late_ns)
+        class_ = ZG_CLASS_LATE;
+    if (class_ != ZG_CLASS_REPEATED)
+        ledger->sums.entries[flow][class_]++;
+    ledger->sums.arrivals[zg_flow_is_back(flow)][class_]++;
+    slot->entry.arrived = true;
+    of->highest = MAX(of->highest, number + 1);
+    return class_;
+}
+
+void zg_ledger_other(struct zg_ledger *ledger, bool at_host, enum zg_class class_, uint64_t count)
+{
+    ledger->sums.arrivals[at_host][class_] += count;
+}
+
+void zg_ledger_close(struct zg_ledger *ledger)
+{
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
+        for (unsigned i = 0; i < ledger->window; i++)
+            close_slot(ledger, (enum zg_flow)flow, &ledger->flows[flow].slots[i]);
+}
+
+const struct zg_ledger_sums *zg_ledger_sums(const struct zg_ledger *ledger)
+{
+    return &ledger->sums;
+}

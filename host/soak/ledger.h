@@ -1,0 +1,70 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * The ledger of a soak. Every frame sent has an entry, and every entry ends in exactly one class; everything that arrived ends in
+ * exactly one class, too. The classes therefore add up to what was sent and to what was received. docs/soak.md defines them.
+ */
+#ifndef ZEUGMA_LEDGER_H
+#define ZEUGMA_LEDGER_H
+
+#include "soak/traffic.h"
+
+enum zg_class {
+    ZG_CLASS_DELIVERED,    /* arrived once, whole, in order, in time */
+    ZG_CLASS_LATE,         /* arrived whole, after the limit */
+    ZG_CLASS_OUT_OF_ORDER, /* arrived whole, after a later one of its flow */
+    ZG_CLASS_LOST_OUT,     /* never arrived, on the way from host to device */
+    ZG_CLASS_LOST_BACK,    /* never arrived, on the way from device to host */
+    ZG_CLASS_REPEATED,     /* arrived once more */
+    ZG_CLASS_DETECTED,     /* arrived damaged, and the receiver noticed */
+    ZG_CLASS_ACCEPTED,     /* arrived damaged, and passed the check */
+    ZG_CLASS_UNEXPECTED,   /* arrived whole, and was never sent in this soak */
+    ZG_CLASSES
+};
+
+/* "delivered", ...; and as a word for requirements and JSON: "lost_out". */
+const char *zg_class_name(enum zg_class class_);
+const char *zg_class_key(enum zg_class class_);
+
+/* The counts. Entries use delivered to lost back, arrivals all but the two lost. */
+struct zg_ledger_sums {
+    uint64_t sent[ZG_FLOWS];
+    uint64_t entries[ZG_FLOWS][ZG_CLASSES];
+    uint64_t arrivals[2][ZG_CLASSES]; /* at the device (0), at the host (1) */
+};
+
+/* Opaque; free with zg_ledger_free(). Memory: the newest `window` frames of each flow; older ones still missing are lost. */
+struct zg_ledger;
+
+struct zg_ledger *zg_ledger_new(unsigned window);
+void zg_ledger_free(struct zg_ledger *ledger);
+
+/* The number that the flow's next frame carries. */
+uint32_t zg_ledger_next(const struct zg_ledger *ledger, enum zg_flow flow);
+
+/* A frame was sent under its number: the next one. `since_ns` is the time from which its lateness counts; `sequence` the header's (0
+ * without). For an echo back, numbers are those of the requests and may skip. */
+void zg_ledger_sent(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, uint64_t since_ns, uint32_t sequence);
+
+/* What the ledger knows of a frame sent. */
+struct zg_ledger_entry {
+    uint64_t since_ns;
+    uint32_t sequence;
+    bool arrived;
+};
+
+/* The entry of a frame sent within the window, or NULL. */
+const struct zg_ledger_entry *zg_ledger_find(const struct zg_ledger *ledger, enum zg_flow flow, uint32_t number);
+
+/* Frame `number` of a flow arrived whole; it must be found. Returns its class. */
+enum zg_class zg_ledger_arrived(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, uint64_t now_ns,
+                                uint64_t late_ns);
+
+/* Something arrived that is no frame sent: DETECTED, ACCEPTED or UNEXPECTED, `count` times, at the host or the device. */
+void zg_ledger_other(struct zg_ledger *ledger, bool at_host, enum zg_class class_, uint64_t count);
+
+/* Closes all open entries as lost. */
+void zg_ledger_close(struct zg_ledger *ledger);
+
+const struct zg_ledger_sums *zg_ledger_sums(const struct zg_ledger *ledger);
+
+#endif

@@ -1,0 +1,30 @@
+/* SPDX-License-Identifier: MIT */
+/* How sure a measured rate is, and how latencies are spread. */
+#ifndef ZEUGMA_STATISTICS_H
+#define ZEUGMA_STATISTICS_H
+
+#include <stdint.h>
+
+/* The exact two-sided bounds of a rate after `errors` in `trials`, at `confidence` (0.95): C. J. Clopper, E. S. Pearson, "The use
+ * of confidence or fiducial limits illustrated in the case of the binomial", Biometrika 26, 1934. No errors give a lower bound of
+ * 0 and an upper bound above it; no trials give 0 and 1. */
+void zg_rate_bounds(uint64_t errors, uint64_t trials, double confidence, double *low, double *high);
+
+/* The trials without any error after which the upper bound is at most `rate`. */
+uint64_t zg_rate_trials_needed(double rate, double confidence);
+
+/* A histogram of times with a resolution of 1/32. Zero-initialise it. */
+struct zg_spread {
+    uint64_t count;
+    uint64_t least_ns;
+    uint64_t most_ns;
+    /* private */
+    uint64_t bins[64 * 32];
+};
+
+void zg_spread_add(struct zg_spread *spread, uint64_t ns);
+
+/* The time that `share` (0 to 1) of all entries do not exceed, to within 1/32; 0 where there are none. */
+uint64_t zg_spread_at(const struct zg_spread *spread, double share);
+
+#endif

@@ -1,0 +1,85 @@
+/* SPDX-License-Identifier: MIT */
+#include "soak/traffic.h"
+
+#include <string.h>
+
+#include "sim/random.h"
+
+const char *zg_flow_name(enum zg_flow flow)
+{
+    static const char *const names[ZG_FLOWS] = { "echo out", "echo back", "stream out", "stream back" };
+    return names[flow];
+}
+
+bool zg_flow_is_back(enum zg_flow flow)
+{
+    return flow == ZG_FLOW_ECHO_BACK || flow == ZG_FLOW_STREAM_BACK;
+}
+
+static void fill(struct zg_random *random, uint8_t *at, size_t length)
+{
+    uint64_t bits = 0;
+    for (size_t i = 0; i < length; i++) {
+        if (i % 8 == 0)
+            bits = zg_random_next(random);
+        at[i] = (uint8_t)bits;
+        bits >>= 8;
+    }
+}
+
+size_t zg_traffic_make(uint64_t seed, enum zg_flow flow, uint32_t number, size_t most, uint8_t *payload)
+{
+    enum zg_flow source = flow == ZG_FLOW_ECHO_BACK ? ZG_FLOW_ECHO_OUT : flow;
+    struct zg_random random = zg_random_seeded(seed, (uint64_t)(source + 16) << 32 | number);
+    size_t length = ZG_TRAFFIC_LEAST + (size_t)zg_random_below(&random, most - ZG_TRAFFIC_LEAST + 1);
+    size_t rest = length - ZG_TRAFFIC_LEAST;
+
+    for (unsigned i = 0; i < ZG_TRAFFIC_LEAST; i++)
+        payload[i] = (uint8_t)(number >> 8 * i);
+    switch (zg_random_below(&random, 8)) {
+    case 0: memset(payload + ZG_TRAFFIC_LEAST, 0x00, rest); break;
+    case 1: memset(payload + ZG_TRAFFIC_LEAST, 0xFF, rest); break;
+    default: fill(&random, payload + ZG_TRAFFIC_LEAST, rest); break;
+    }
+    return length;
+}
+
+uint32_t zg_traffic_number(const uint8_t *payload)
+{
+    uint32_t number = 0;
+    for (unsigned i = 0; i < ZG_TRAFFIC_LEAST; i++)
+        number |= (uint32_t)payload[i] << 8 * i;
+    return number;
+}
+
+static bool is_free(const struct zg_plan *plan, const uint32_t *taken, unsigned count, uint64_t id)
+{
+    for (unsigned i = 0; i < count; i++)
+        if (taken[i] == id)
+            return false;
+    return zg_plan_by_id(plan, id) == NULL;
+}
+
+bool zg_traffic_choose_ids(const struct zg_plan *plan, struct zg_traffic_ids *ids)
+{
+    uint32_t chosen[3];
+    uint64_t ids_count = (uint64_t)1 << plan->id_bits;
+    uint64_t base = ids_count >= 16 ? (ids_count - 16) & ~(uint64_t)15 : 0;
+    const uint64_t wished[3] = { base + 1, base + 2, base + 15 };
+
+    memset(ids, 0, sizeof *ids);
+    if (plan->id_bits == 0)
+        return true;
+    for (unsigned i = 0; i < 3; i++) {
+        uint64_t id = wished[i];
+        uint64_t next = ids_count;
+        while (id >= ids_count || !is_free(plan, chosen, i, id)) {
+            if (next == 0)
+                return false;
+            id = --next;
+        }
+        chosen[i] = (uint32_t)id;
+    }
+    *ids = (struct zg_traffic_ids){ true, chosen[0], chosen[1], chosen[2] };
+    return true;
+}

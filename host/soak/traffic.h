@@ -1,0 +1,39 @@
+/* SPDX-License-Identifier: MIT */
+/* The frames that a soak sends: numbered, and predictable by both ends from the seed. */
+#ifndef ZEUGMA_TRAFFIC_H
+#define ZEUGMA_TRAFFIC_H
+
+#include "plan/plan.h"
+
+/* What a frame is sent for. OUT is from host to device, BACK from device to host. */
+enum zg_flow { ZG_FLOW_ECHO_OUT, ZG_FLOW_ECHO_BACK, ZG_FLOW_STREAM_OUT, ZG_FLOW_STREAM_BACK, ZG_FLOWS };
+
+/* "echo out", ... */
+const char *zg_flow_name(enum zg_flow flow);
+
+/* Whether the device sends it. */
+bool zg_flow_is_back(enum zg_flow flow);
+
+/* Every payload starts with the frame's number, 4 bytes, little-endian. */
+#define ZG_TRAFFIC_LEAST 4
+
+/* Makes payload `number` of a flow: ZG_TRAFFIC_LEAST to `most` bytes, by the seed random, all zero or all ones after the number. An echo back
+ * has the payload of its echo out. Returns the length. */
+size_t zg_traffic_make(uint64_t seed, enum zg_flow flow, uint32_t number, size_t most, uint8_t *payload);
+
+/* The number that a payload carries. */
+uint32_t zg_traffic_number(const uint8_t *payload);
+
+/* The ids under which soak frames travel: none that a message of the definition has. */
+struct zg_traffic_ids {
+    bool echo; /* false: the header has no id, so that there is stream traffic only */
+    uint32_t echo_request;
+    uint32_t echo_reply;
+    uint32_t stream;
+};
+
+/* Chooses them: those of the services echo_request and echo_reply and the last of the services' 16 where these are free, else the highest
+ * free ones. False: fewer than three ids are free. */
+bool zg_traffic_choose_ids(const struct zg_plan *plan, struct zg_traffic_ids *ids);
+
+#endif

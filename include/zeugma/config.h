@@ -1,0 +1,55 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * Compile-time options of the runtime. Give other values on the compiler's command line, the same for the
+ * runtime and for everything that includes its headers.
+ */
+#ifndef ZEUGMA_CONFIG_H
+#define ZEUGMA_CONFIG_H
+
+#include <stdint.h>
+
+#ifdef __cplusplus
+#define ZG_ASSERT(condition, text) static_assert(condition, text)
+#else
+#define ZG_ASSERT(condition, text) _Static_assert(condition, text)
+#endif
+
+/* Bits of a ring's indices: 8, 16 or 32. Must be read and written by the target in one access.
+ * A ring holds at most 2^(bits-1) bytes. */
+#ifndef ZG_RING_INDEX_BITS
+#if UINTPTR_MAX > 0xFFFF
+#define ZG_RING_INDEX_BITS 32
+#else
+#define ZG_RING_INDEX_BITS 8
+#endif
+#endif
+ZG_ASSERT(ZG_RING_INDEX_BITS == 8 || ZG_RING_INDEX_BITS == 16 || ZG_RING_INDEX_BITS == 32,
+               "ZG_RING_INDEX_BITS is 8, 16 or 32");
+
+/* Bits of the check's register: 8, 16, 32 or 64. The widest check in the program must fit. */
+#ifndef ZG_CHECK_BITS
+#if UINTPTR_MAX > 0xFFFFFFFF
+#define ZG_CHECK_BITS 64
+#elif UINTPTR_MAX > 0xFFFF
+#define ZG_CHECK_BITS 32
+#else
+#define ZG_CHECK_BITS 16
+#endif
+#endif
+ZG_ASSERT(ZG_CHECK_BITS == 8 || ZG_CHECK_BITS == 16 || ZG_CHECK_BITS == 32 || ZG_CHECK_BITS == 64,
+               "ZG_CHECK_BITS is 8, 16, 32 or 64");
+
+/* Bits of a byte that one table look-up of a CRC takes: 0 (no table, least flash), 4 (16 entries) or
+ * 8 (256 entries, fastest). */
+#ifndef ZG_CRC_TABLE
+#if UINTPTR_MAX > 0xFFFFFFFF
+#define ZG_CRC_TABLE 8
+#elif UINTPTR_MAX > 0xFFFF
+#define ZG_CRC_TABLE 4
+#else
+#define ZG_CRC_TABLE 0
+#endif
+#endif
+ZG_ASSERT(ZG_CRC_TABLE == 0 || ZG_CRC_TABLE == 4 || ZG_CRC_TABLE == 8, "ZG_CRC_TABLE is 0, 4 or 8");
+
+#endif

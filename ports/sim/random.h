@@ -1,0 +1,27 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * Pseudo-random numbers from one seed, the same on every machine: SplitMix64 (G. Steele, D. Lea, C. Flood, "Fast
+ * splittable pseudorandom number generators", OOPSLA 2014). The state is the caller's.
+ */
+#ifndef ZEUGMA_SIM_RANDOM_H
+#define ZEUGMA_SIM_RANDOM_H
+
+#include <stdint.h>
+
+struct zg_random {
+    uint64_t state;
+};
+
+/* A generator for one purpose of one seed; different `purpose` numbers give unrelated sequences. */
+struct zg_random zg_random_seeded(uint64_t seed, uint64_t purpose);
+
+/* 64 random bits. */
+uint64_t zg_random_next(struct zg_random *random);
+
+/* A number from 0 to bound - 1; bound is at least 1. */
+uint64_t zg_random_below(struct zg_random *random, uint64_t bound);
+
+/* How many trials go well before the next that fails, each failing with `probability`: UINT64_MAX where it is 0. */
+uint64_t zg_random_skip(struct zg_random *random, double probability);
+
+#endif
