@@ -1,3 +1,172 @@
+/* SPDX-License-Identifier: MIT */
 #include "cli.h"
-static int run(const struct cli_verb *verb, int argc, char **argv){(void)verb;(void)argc;(void)argv;return 0;}
-const struct cli_verb cli_soak = { "soak", "DEF LINK", "x", "x", run };
+
+#include <signal.h>
+#include <stdio.h>
+#include <unistd.h>
+
+#include "definition/words.h"
+#include "live/address.h"
+#include "soak/report.h"
+
+static volatile sig_atomic_t interrupted;
+
+static void interrupt(int signal_number)
+{
+    (void)signal_number;
+    interrupted = 1;
+}
+
+/* What the command line says, as written. */
+struct options {
+    char *duration, *faults, *late;
+    char **requirements;
+    double load;
+    gint64 seed;
+    gboolean as_json;
+};
+
+/* Progress on standard error: one line that redraws on a terminal, else one every 10 s. */
+struct progress {
+    gint64 begun_us;
+    gint64 next_us;
+    bool terminal;
+};
+
+static bool show_progress(double done, void *data)
+{
+    struct progress *progress = data;
+    gint64 now = g_get_monotonic_time();
+
+    if (now >= progress->next_us && done > 0) {
+        double left = (double)(now - progress->begun_us) * (1 - done) / done / 1e6;
+        (void)fprintf(stderr, progress->terminal ? "\r%3.0f %%, %.0f s left " : "%3.0f %%, %.0f s left\n", 100 * done, left);
+        progress->next_us = now + (progress->terminal ? 200000 : 10000000);
+    }
+    return !interrupted;
+}
+
+static bool read_time(const struct cli_verb *verb, const char *option, const char *text, uint64_t *ns)
+{
+    if (!text || (zg_parse_time(text, ns) && *ns > 0))
+        return true;
+    cli_error(verb, "--%s: expected a time with its unit, such as 500us, 20ms, 10s, 10min or 24h, found \"%s\"", option, text);
+    return false;
+}
+
+static bool read_settings(const struct cli_verb *verb, const struct options *options, struct zg_soak_settings *settings)
+{
+    g_autoptr(GError) error = NULL;
+
+    *settings = zg_soak_defaults();
+    settings->seed = (uint64_t)options->seed;
+    settings->load = options->load;
+    if (!read_time(verb, "for", options->duration, &settings->duration_ns) ||
+        !read_time(verb, "late", options->late, &settings->late_ns))
+        return false;
+    if (!(options->load > 0 && options->load <= 0.95)) {
+        cli_error(verb, "--load: expected a share of the line above 0, up to 0.95, found %g", options->load);
+        return false;
+    }
+    if (options->faults && !zg_faults_parse(options->faults, &settings->faults, &error)) {
+        cli_error(verb, "--faults: %s", error->message);
+        return false;
+    }
+    return true;
+}
+
+/* The requirements as an array of struct zg_soak_requirement; NULL: a message was printed. */
+static GArray *read_requirements(const struct cli_verb *verb, char **texts)
+{
+    g_autoptr(GArray) requirements = g_array_new(FALSE, FALSE, sizeof(struct zg_soak_requirement));
+
+    for (char **text = texts; text && *text; text++) {
+        struct zg_soak_requirement requirement;
+        g_autoptr(GError) error = NULL;
+        if (!zg_soak_requirement_parse(*text, &requirement, &error)) {
+            cli_error(verb, "--require: %s", error->message);
+            return NULL;
+        }
+        g_array_append_val(requirements, requirement);
+    }
+    return g_steal_pointer(&requirements);
+}
+
+static int soak(const struct cli_verb *verb, const struct zg_plan *plan, const struct zg_soak_settings *settings,
+                const GArray *requirements, bool as_json)
+{
+    struct progress progress = { g_get_monotonic_time(), 0, isatty(STDERR_FILENO) == 1 };
+    g_autoptr(GError) error = NULL;
+
+    progress.next_us = progress.begun_us + (progress.terminal ? 500000 : 10000000);
+    signal(SIGINT, interrupt);
+    g_autofree struct zg_soak_result *result = zg_soak_run(plan, settings, show_progress, &progress, &error);
+    if (!result) {
+        cli_error(verb, "%s", error->message);
+        return CLI_NO;
+    }
+    if (progress.terminal)
+        (void)fprintf(stderr, "\r%24s\r", "");
+    const struct zg_soak_report report = { plan, settings, result,
+                                           (const struct zg_soak_requirement *)(const void *)requirements->data,
+                                           requirements->len };
+    g_autofree char *text = as_json ? zg_soak_report_json(&report) : zg_soak_report_text(&report);
+    cli_print(as_json ? "%s\n" : "%s", text);
+    return zg_soak_passed(&report) ? CLI_YES : CLI_NO;
+}
+
+/* The command line once parsed: settings first, so that a wrong one is told before anything is loaded. */
+static int run_with(const struct cli_verb *verb, char **argv, const struct options *options)
+{
+    struct zg_soak_settings settings;
+    enum zg_address_kind kind;
+    g_autoptr(GError) error = NULL;
+    struct cli_definition loaded;
+
+    if (!read_settings(verb, options, &settings))
+        return CLI_USAGE;
+    g_autoptr(GArray) requirements = read_requirements(verb, options->requirements);
+    if (!requirements)
+        return CLI_USAGE;
+    if (!zg_address_parse(argv[2], &kind, &error)) {
+        cli_error(verb, "%s", error->message);
+        return CLI_USAGE;
+    }
+    int status = cli_load(verb, argv[1], false, &loaded);
+    if (status == CLI_YES)
+        status = soak(verb, loaded.plan, &settings, requirements, options->as_json);
+    cli_definition_clear(&loaded);
+    return status;
+}
+
+static int run(const struct cli_verb *verb, int argc, char **argv)
+{
+    const struct zg_soak_settings defaults = zg_soak_defaults();
+    struct options options = { .load = defaults.load, .seed = (gint64)defaults.seed };
+    GOptionEntry entries[] = {
+        { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration, "How long frames are sent: 500us, 20ms, 10s, 10min, 24h; default 10s", "TIME" },
+        { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults,
+          "What goes wrong, each way: ber, drop, double, latency; repeat, swap, stray (shares of frames)", "LIST" },
+        { "seed", 0, 0, G_OPTION_ARG_INT64, &options.seed, "The same seed gives the same run; default 1", "N" },
+        { "load", 0, 0, G_OPTION_ARG_DOUBLE, &options.load, "Share of the line's capacity to fill each way; default 0.5", "SHARE" },
+        { "late", 0, 0, G_OPTION_ARG_STRING, &options.late, "A frame that takes longer is late; default 100ms", "TIME" },
+        { "require", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.requirements,
+          "Fail unless shown with 95 % confidence: \"lost <= 1e-6\"; repeatable", "RULE" },
+        { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON document", NULL },
+        G_OPTION_ENTRY_NULL
+    };
+
+    if (!cli_parse(verb, entries, &argc, &argv, 2, 2))
+        return CLI_USAGE;
+    int status = run_with(verb, argv, &options);
+    g_free(options.duration);
+    g_free(options.faults);
+    g_free(options.late);
+    g_strfreev(options.requirements);
+    return cli_finish(verb, status);
+}
+
+const struct cli_verb cli_soak = {
+    "soak", "DEF LINK", "Sends numbered traffic and accounts for every frame",
+    "zeugma soak examples/loom/loom.yaml sim: --for 10min --faults ber=1e-5,drop=1e-6 --seed 7", run
+};

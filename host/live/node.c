@@ -92,3 +92,17 @@ bool zg_node_has_room(const struct zg_node *node, unsigned count)
 {
     return zg_ring_room(&node->link.transmit) >= (size_t)count * node->plan->max_frame;
 }
+
+uint32_t zg_node_sequence(const struct zg_node *node)
+{
+    return node->link.sequence;
+}
+
+int zg_node_send_again(struct zg_node *node, uint32_t id, const uint8_t *payload, size_t length)
+{
+    node->link.sequence--;
+    int error = zg_link_send(&node->link, id, payload, length);
+    if (error)
+        node->link.sequence++;
+    return error;
+}

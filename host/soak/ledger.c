@@ -85,6 +85,11 @@ void zg_ledger_sent(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number
     ledger->sums.sent[flow]++;
 }
 
+void zg_ledger_skip_to(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number)
+{
+    ledger->flows[flow].next = number;
+}
+
 static struct slot *find(const struct zg_ledger *ledger, enum zg_flow flow, uint32_t number)
 {
     struct slot *slot = &ledger->flows[flow].slots[number % ledger->window];

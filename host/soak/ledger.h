@@ -45,6 +45,9 @@ uint32_t zg_ledger_next(const struct zg_ledger *ledger, enum zg_flow flow);
  * without). For an echo back, numbers are those of the requests and may skip. */
 void zg_ledger_sent(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, uint64_t since_ns, uint32_t sequence);
 
+/* Sets the number of the flow's next frame, after numbers were sent out of order. */
+void zg_ledger_skip_to(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number);
+
 /* What the ledger knows of a frame sent. */
 struct zg_ledger_entry {
     uint64_t since_ns;

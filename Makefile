@@ -1,0 +1,29 @@
+# A thin front: make demo, make test. Everything else is CMake's (see CMakePresets.json).
+.POSIX:
+.PHONY: all demo test release sanitizers packages format clean
+
+all: release
+
+packages:
+	@tools/install-packages.sh
+
+release: packages
+	@tools/quietly.sh cmake --preset release
+	@tools/quietly.sh cmake --build --preset release
+
+sanitizers: packages
+	@tools/quietly.sh cmake --preset sanitizers
+	@tools/quietly.sh cmake --build --preset sanitizers
+
+demo: release
+	@tools/demo.sh build/release/bin
+
+test: release sanitizers
+	@ctest --preset release
+	@ctest --preset sanitizers
+
+format:
+	@git ls-files '*.c' '*.h' | xargs clang-format -i
+
+clean:
+	rm -rf build

@@ -1,0 +1,22 @@
+/* SPDX-License-Identifier: MIT */
+#ifndef LOOM_EXAMPLE_DEVICE_H
+#define LOOM_EXAMPLE_DEVICE_H
+
+#include "loom_device.h"
+
+struct device {
+    struct loom_device node;
+    const struct zg_port *port;
+    void *port_context;
+    struct loom_pick pick;
+    uint32_t next_pick_us;
+    uint32_t stops;
+    uint32_t rows;
+    uint32_t send_failures;
+};
+
+/* Call once, before interrupts are on; then device_loop() for ever. Bytes come in by zg_link_receive_isr(&device->node.link, ...). */
+int device_begin(struct device *device, const struct zg_port *port, void *port_context);
+void device_loop(struct device *device);
+
+#endif

@@ -1,0 +1,25 @@
+/* SPDX-License-Identifier: MIT */
+/* A soak's result, written out. */
+#ifndef ZEUGMA_REPORT_H
+#define ZEUGMA_REPORT_H
+
+#include "soak/soak.h"
+
+/* What a report is about. */
+struct zg_soak_report {
+    const struct zg_plan *plan;
+    const struct zg_soak_settings *settings;
+    const struct zg_soak_result *result;
+    const struct zg_soak_requirement *requirements;
+    unsigned requirements_count;
+};
+
+/* Whether the ledger adds up and all requirements are met. */
+bool zg_soak_passed(const struct zg_soak_report *report);
+
+/* The report as text for a terminal 100 columns wide, and as one JSON document (its keys are described in docs/soak.md). Free with
+ * g_free(). */
+char *zg_soak_report_text(const struct zg_soak_report *report);
+char *zg_soak_report_json(const struct zg_soak_report *report);
+
+#endif

@@ -1,0 +1,183 @@
+/* SPDX-License-Identifier: MIT */
+#include "codec/json.h"
+#include "soak/report.h"
+
+static void settings_to_json(struct zg_json *json, const struct zg_soak_report *report)
+{
+    const struct zg_soak_settings *settings = report->settings;
+    const struct zg_faults *faults = &settings->faults;
+
+    zg_json_open(json, "settings", '{');
+    zg_json_string(json, "link", "sim:");
+    zg_json_double(json, "seconds", (double)settings->duration_ns * 1e-9);
+    zg_json_unsigned(json, "seed", settings->seed);
+    zg_json_double(json, "load", settings->load);
+    zg_json_double(json, "late_seconds", (double)settings->late_ns * 1e-9);
+    zg_json_unsigned(json, "baud", report->plan->definition->line.baud);
+    zg_json_open(json, "faults", '{');
+    zg_json_double(json, "ber", faults->line.bit_error_rate);
+    zg_json_double(json, "drop", faults->line.drop);
+    zg_json_double(json, "double", faults->line.twice);
+    zg_json_double(json, "latency_seconds", (double)faults->line.latency_ns * 1e-9);
+    zg_json_double(json, "repeat", faults->repeat);
+    zg_json_double(json, "swap", faults->swap);
+    zg_json_double(json, "stray", faults->stray);
+    zg_json_close(json, '}');
+    zg_json_close(json, '}');
+}
+
+static void sent_to_json(struct zg_json *json, const struct zg_soak_result *result)
+{
+    static const char *const keys[ZG_FLOWS] = { "echo_out", "echo_back", "stream_out", "stream_back" };
+
+    zg_json_open(json, "sent", '{');
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
+        zg_json_open(json, keys[flow], '{');
+        zg_json_unsigned(json, "sent", result->sums.sent[flow]);
+        for (unsigned i = 0; i <= ZG_CLASS_LOST_BACK; i++)
+            zg_json_unsigned(json, zg_class_key((enum zg_class)i), result->sums.entries[flow][i]);
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, '}');
+}
+
+static void arrived_to_json(struct zg_json *json, const struct zg_soak_result *result)
+{
+    static const char *const keys[2] = { "device", "host" };
+
+    zg_json_open(json, "arrived", '{');
+    for (unsigned end = 0; end < 2; end++) {
+        zg_json_open(json, keys[end], '{');
+        for (unsigned i = 0; i < ZG_CLASSES; i++)
+            if (i != ZG_CLASS_LOST_OUT && i != ZG_CLASS_LOST_BACK)
+                zg_json_unsigned(json, zg_class_key((enum zg_class)i), result->sums.arrivals[end][i]);
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, '}');
+}
+
+static void rate_to_json(struct zg_json *json, const char *key, const struct zg_soak_rate *rate)
+{
+    zg_json_open(json, key, '{');
+    zg_json_unsigned(json, "count", rate->errors);
+    zg_json_unsigned(json, "of", rate->trials);
+    zg_json_double(json, "low", rate->low);
+    zg_json_double(json, "high", rate->high);
+    zg_json_close(json, '}');
+}
+
+static void rates_to_json(struct zg_json *json, const struct zg_soak_result *result)
+{
+    struct zg_soak_rate rate;
+
+    zg_json_open(json, "rates", '{');
+    for (unsigned i = 0; zg_soak_rate_at(result, i, &rate); i++)
+        rate_to_json(json, rate.key, &rate);
+    zg_json_close(json, '}');
+}
+
+static void balances_to_json(struct zg_json *json, const struct zg_soak_result *result)
+{
+    zg_json_open(json, "balances", '[');
+    for (unsigned i = 0; i < ZG_SOAK_BALANCES; i++) {
+        zg_json_open(json, NULL, '{');
+        zg_json_string(json, "left", result->balances[i].left_name);
+        zg_json_unsigned(json, "left_count", result->balances[i].left);
+        zg_json_string(json, "right", result->balances[i].right_name);
+        zg_json_unsigned(json, "right_count", result->balances[i].right);
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, ']');
+}
+
+static void counters_to_json(struct zg_json *json, const struct zg_soak_result *result)
+{
+    static const char *const keys[2] = { "device", "host" };
+
+    zg_json_open(json, "counters", '{');
+    for (unsigned end = 0; end < 2; end++) {
+        zg_json_open(json, keys[end], '{');
+        for (unsigned i = 0; i < ZG_COUNTERS; i++)
+            zg_json_unsigned(json, zg_counter_names[i], zg_counters_get(&result->counters[end], i));
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, '}');
+}
+
+static void line_to_json(struct zg_json *json, const struct zg_soak_result *result)
+{
+    static const char *const keys[2] = { "back", "out" };
+
+    zg_json_open(json, "line", '{');
+    for (unsigned end = 0; end < 2; end++) {
+        const struct zg_sim_totals *totals = &result->line[end];
+        zg_json_open(json, keys[end], '{');
+        zg_json_unsigned(json, "bytes", totals->sent);
+        zg_json_unsigned(json, "flipped_bits", totals->flipped_bits);
+        zg_json_unsigned(json, "dropped", totals->dropped);
+        zg_json_unsigned(json, "doubled", totals->doubled);
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, '}');
+}
+
+static void round_trip_to_json(struct zg_json *json, const struct zg_soak_result *result)
+{
+    const struct zg_spread *spread = &result->round_trip;
+
+    if (spread->count == 0)
+        return;
+    zg_json_open(json, "round_trip_seconds", '{');
+    zg_json_unsigned(json, "count", spread->count);
+    zg_json_double(json, "least", (double)spread->least_ns * 1e-9);
+    zg_json_double(json, "p50", (double)zg_spread_at(spread, 0.5) * 1e-9);
+    zg_json_double(json, "p99", (double)zg_spread_at(spread, 0.99) * 1e-9);
+    zg_json_double(json, "most", (double)spread->most_ns * 1e-9);
+    zg_json_close(json, '}');
+}
+
+static void requirements_to_json(struct zg_json *json, const struct zg_soak_report *report)
+{
+    static const char *const verdicts[] = { "met", "failed", "not shown" };
+
+    zg_json_open(json, "requirements", '[');
+    for (unsigned i = 0; i < report->requirements_count; i++) {
+        struct zg_soak_rate rate;
+        enum zg_soak_verdict verdict = zg_soak_judge(report->result, &report->requirements[i], &rate);
+        zg_json_open(json, NULL, '{');
+        zg_json_string(json, "rate", rate.key);
+        zg_json_double(json, "limit", report->requirements[i].limit);
+        zg_json_string(json, "verdict", verdicts[verdict]);
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, ']');
+}
+
+char *zg_soak_report_json(const struct zg_soak_report *report)
+{
+    const struct zg_soak_result *result = report->result;
+    const struct zg_definition *definition = report->plan->definition;
+    g_autofree char *version = g_strdup_printf("%u.%u", definition->major, definition->minor);
+    struct zg_json json;
+
+    zg_json_begin(&json, true);
+    zg_json_open(&json, NULL, '{');
+    zg_json_string(&json, "protocol", definition->protocol);
+    zg_json_string(&json, "version", version);
+    settings_to_json(&json, report);
+    zg_json_double(&json, "ran_seconds", (double)result->ran_ns * 1e-9);
+    zg_json_bool(&json, "stopped", result->stopped);
+    sent_to_json(&json, result);
+    zg_json_unsigned(&json, "injected", result->injected);
+    arrived_to_json(&json, result);
+    zg_json_bool(&json, "adds_up", result->adds_up);
+    balances_to_json(&json, result);
+    rates_to_json(&json, result);
+    round_trip_to_json(&json, result);
+    line_to_json(&json, result);
+    counters_to_json(&json, result);
+    requirements_to_json(&json, report);
+    zg_json_bool(&json, "passed", zg_soak_passed(report));
+    zg_json_close(&json, '}');
+    return zg_json_end(&json);
+}

@@ -1,0 +1,221 @@
+/* SPDX-License-Identifier: MIT */
+#include <string.h>
+
+#include "soak/report.h"
+
+enum { NAME_WIDTH = 24, COLUMN = 13 };
+
+static bool is_entry_class(enum zg_class class_)
+{
+    return class_ <= ZG_CLASS_LOST_BACK;
+}
+
+static bool is_arrival_class(enum zg_class class_)
+{
+    return class_ <= ZG_CLASS_OUT_OF_ORDER || class_ >= ZG_CLASS_REPEATED;
+}
+
+static char *time_text(uint64_t ns)
+{
+    if (ns >= UINT64_C(10000000000))
+        return g_strdup_printf("%" G_GUINT64_FORMAT " s", (ns + 500000000) / 1000000000);
+    if (ns >= 10000000)
+        return g_strdup_printf("%" G_GUINT64_FORMAT " ms", (ns + 500000) / 1000000);
+    return g_strdup_printf("%.3f ms", (double)ns / 1e6);
+}
+
+static void row_start(GString *text, const char *name)
+{
+    g_string_append_printf(text, "  %-*s", NAME_WIDTH, name);
+}
+
+static void cell(GString *text, uint64_t count)
+{
+    if (count > 0)
+        g_string_append_printf(text, "%*" G_GUINT64_FORMAT, COLUMN, count);
+    else
+        g_string_append_printf(text, "%*s", COLUMN, "-");
+}
+
+static void append_settings(GString *text, const struct zg_soak_report *report)
+{
+    const struct zg_definition *definition = report->plan->definition;
+    const struct zg_soak_settings *settings = report->settings;
+    const struct zg_faults *faults = &settings->faults;
+    g_autofree char *ran = time_text(report->result->ran_ns);
+    g_autofree char *late = time_text(settings->late_ns);
+    g_autofree char *latency = time_text(faults->line.latency_ns);
+
+    g_string_append_printf(text,
+                           "soak of %s %u.%u on sim:, %s of virtual time at %" G_GUINT64_FORMAT
+                           " baud, load %.0f %% each way, seed %" G_GUINT64_FORMAT "\n",
+                           definition->protocol, definition->major, definition->minor, ran, definition->line.baud,
+                           100 * settings->load, settings->seed);
+    g_string_append_printf(text,
+                           "faults each way: bit errors %g, dropped bytes %g, doubled bytes %g, latency %s; frames repeated %g, "
+                           "swapped %g, stray %g\n",
+                           faults->line.bit_error_rate, faults->line.drop, faults->line.twice, latency, faults->repeat,
+                           faults->swap, faults->stray);
+    g_string_append_printf(text, "a frame is late after %s%s%s\n", late,
+                           report->result->echo ? "" : "; stream traffic only, since the header has no id",
+                           report->result->stopped ? "; stopped before its time" : "");
+}
+
+static void append_sent(GString *text, const struct zg_soak_result *result)
+{
+    uint64_t total = 0;
+
+    g_string_append_printf(text, "\n  %-*s", NAME_WIDTH, "frames sent");
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
+        g_string_append_printf(text, "%*s", COLUMN, zg_flow_name((enum zg_flow)flow));
+    g_string_append_printf(text, "%*s\n", COLUMN, "all");
+    for (unsigned i = 0; i < ZG_CLASSES; i++) {
+        uint64_t all = 0;
+        if (!is_entry_class((enum zg_class)i))
+            continue;
+        row_start(text, zg_class_name((enum zg_class)i));
+        for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
+            cell(text, result->sums.entries[flow][i]);
+            all += result->sums.entries[flow][i];
+        }
+        cell(text, all);
+        g_string_append_c(text, '\n');
+    }
+    row_start(text, "sent");
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
+        cell(text, result->sums.sent[flow]);
+        total += result->sums.sent[flow];
+    }
+    cell(text, total);
+    g_string_append_c(text, '\n');
+}
+
+static void append_arrived(GString *text, const struct zg_soak_result *result)
+{
+    uint64_t sums[2] = { 0, 0 };
+
+    g_string_append_printf(text, "\n  %-*s%*s%*s%*s\n", NAME_WIDTH, "arrived", COLUMN, "at device", COLUMN, "at host", COLUMN,
+                           "all");
+    for (unsigned i = 0; i < ZG_CLASSES; i++) {
+        if (!is_arrival_class((enum zg_class)i))
+            continue;
+        row_start(text, zg_class_name((enum zg_class)i));
+        for (unsigned end = 0; end < 2; end++) {
+            cell(text, result->sums.arrivals[end][i]);
+            sums[end] += result->sums.arrivals[end][i];
+        }
+        cell(text, result->sums.arrivals[0][i] + result->sums.arrivals[1][i]);
+        g_string_append_c(text, '\n');
+    }
+    row_start(text, "arrived");
+    cell(text, sums[0]);
+    cell(text, sums[1]);
+    cell(text, sums[0] + sums[1]);
+    g_string_append_c(text, '\n');
+}
+
+static void append_balances(GString *text, const struct zg_soak_result *result)
+{
+    g_string_append(text, "\n  does it add up\n");
+    for (unsigned i = 0; i < ZG_SOAK_BALANCES; i++) {
+        const struct zg_soak_balance *balance = &result->balances[i];
+        bool equal = (uint32_t)balance->left == (uint32_t)balance->right;
+        g_string_append_printf(text, "  %12" G_GUINT64_FORMAT " %-36s %s %12" G_GUINT64_FORMAT " %s\n", balance->left,
+                               balance->left_name, equal ? "= " : "!=", balance->right, balance->right_name);
+    }
+}
+
+static void append_rates(GString *text, const struct zg_soak_result *result)
+{
+    struct zg_soak_rate rate;
+
+    g_string_append_printf(text, "\n  %-*s%*s%*s   %s\n", NAME_WIDTH, "rate", COLUMN, "count", COLUMN, "measured",
+                           "95 % bounds (exact)");
+    for (unsigned i = 0; zg_soak_rate_at(result, i, &rate); i++) {
+        row_start(text, rate.key);
+        cell(text, rate.errors);
+        if (rate.errors > 0)
+            g_string_append_printf(text, "%*.2e   %.2e to %.2e of %s\n", COLUMN, (double)rate.errors / (double)rate.trials,
+                                   rate.low, rate.high, rate.of);
+        else
+            g_string_append_printf(text, "%*s   at most %.2e of %s\n", COLUMN, "none seen", rate.high, rate.of);
+    }
+}
+
+static void append_line(GString *text, const struct zg_soak_result *result)
+{
+    const struct zg_sim_totals *device = &result->line[0], *host = &result->line[1];
+    const struct zg_spread *spread = &result->round_trip;
+
+    g_string_append_printf(text,
+                           "\n  the line carried %" G_GUINT64_FORMAT " bytes out and %" G_GUINT64_FORMAT
+                           " back; it flipped %" G_GUINT64_FORMAT " bits, dropped %" G_GUINT64_FORMAT " bytes, doubled %" G_GUINT64_FORMAT
+                           "\n",
+                           host->sent, device->sent, device->flipped_bits + host->flipped_bits,
+                           device->dropped + host->dropped, device->doubled + host->doubled);
+    if (spread->count == 0)
+        return;
+    g_autofree char *least = time_text(spread->least_ns);
+    g_autofree char *half = time_text(zg_spread_at(spread, 0.5));
+    g_autofree char *most_of = time_text(zg_spread_at(spread, 0.99));
+    g_autofree char *most = time_text(spread->most_ns);
+    g_string_append_printf(text, "  echo round trip: least %s, half within %s, 99 %% within %s, most %s\n", least, half, most_of,
+                           most);
+}
+
+static void append_requirement(GString *text, const struct zg_soak_result *result,
+                               const struct zg_soak_requirement *requirement)
+{
+    struct zg_soak_rate rate;
+
+    switch (zg_soak_judge(result, requirement, &rate)) {
+    case ZG_SOAK_MET:
+        g_string_append_printf(text, "  met:       %s <= %g, since it is at most %.2e\n", requirement->key, requirement->limit,
+                               rate.high);
+        break;
+    case ZG_SOAK_FAILED:
+        g_string_append_printf(text, "  failed:    %s <= %g, since it is at least %.2e\n", requirement->key, requirement->limit,
+                               rate.low);
+        break;
+    case ZG_SOAK_NOT_SHOWN:
+        g_string_append_printf(text, "  not shown: %s <= %g, since it may be up to %.2e", requirement->key, requirement->limit,
+                               rate.high);
+        if (rate.errors == 0 && requirement->limit > 0)
+            g_string_append_printf(text, "; %" G_GUINT64_FORMAT " %s without one would show it, there were %" G_GUINT64_FORMAT,
+                                   zg_rate_trials_needed(requirement->limit, 0.95), rate.of, rate.trials);
+        else if (rate.errors == 0)
+            g_string_append(text, "; no soak can show a rate of 0");
+        g_string_append_c(text, '\n');
+        break;
+    }
+}
+
+static void append_verdict(GString *text, const struct zg_soak_report *report)
+{
+    const struct zg_soak_result *result = report->result;
+
+    g_string_append_c(text, '\n');
+    for (unsigned i = 0; i < report->requirements_count; i++)
+        append_requirement(text, result, &report->requirements[i]);
+    if (!result->adds_up)
+        g_string_append(text, "verdict: failed, the ledger does not add up; please report this with the settings above\n");
+    else if (report->requirements_count == 0)
+        g_string_append(text, "verdict: every frame and byte is accounted for; no requirement was set (--require \"lost <= 1e-4\")\n");
+    else
+        g_string_append_printf(text, "verdict: %s; every frame and byte is accounted for\n",
+                               zg_soak_passed(report) ? "passed, all requirements are met" : "failed, not all requirements are met");
+}
+
+char *zg_soak_report_text(const struct zg_soak_report *report)
+{
+    GString *text = g_string_new(NULL);
+
+    append_settings(text, report);
+    append_sent(text, report->result);
+    append_arrived(text, report->result);
+    append_balances(text, report->result);
+    append_rates(text, report->result);
+    append_line(text, report->result);
+    append_verdict(text, report);
+    return g_string_free(text, FALSE);
+}

@@ -1,0 +1,88 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * A soak: numbered traffic over a link, with every frame accounted for. Here over the simulated line, in virtual time, with the runtime's own
+ * link at both ends; the same settings give the same result to the last bit.
+ */
+#ifndef ZEUGMA_SOAK_H
+#define ZEUGMA_SOAK_H
+
+#include "soak/faults.h"
+#include "soak/ledger.h"
+#include "soak/statistics.h"
+#include "zeugma/counters.h"
+
+#define ZG_SOAK_ERROR (g_quark_from_static_string("zg-soak-error"))
+
+struct zg_soak_settings {
+    uint64_t duration_ns; /* virtual time in which frames are sent */
+    uint64_t seed;
+    struct zg_faults faults;
+    double load;      /* share of each direction's capacity that is used, above 0, up to 0.95 */
+    uint64_t late_ns; /* a frame that takes longer is late: echo back by the round trip, the others one way */
+    uint32_t clock_us; /* what both ends' clocks show at the start */
+};
+
+/* The defaults: 10 s, seed 1, no faults, half load, 100 ms. */
+struct zg_soak_settings zg_soak_defaults(void);
+
+/* Two counts that must be equal, taken independently of each other. */
+struct zg_soak_balance {
+    const char *left_name;
+    uint64_t left;
+    const char *right_name;
+    uint64_t right;
+};
+
+enum { ZG_SOAK_BALANCES = 7 };
+
+struct zg_soak_result {
+    uint64_t ran_ns;  /* virtual time in which frames were sent */
+    bool stopped;     /* before its time, by the caller */
+    bool echo;        /* false: the header has no id, stream traffic only */
+    struct zg_ledger_sums sums;
+    uint64_t injected;             /* frames that the faults repeat and stray put on the line */
+    struct zg_counters counters[2]; /* of the device's link (0) and the host's (1) */
+    struct zg_sim_totals line[2];   /* of what the device sent (0), the host (1) */
+    struct zg_spread round_trip;    /* of echoes that came back whole */
+    struct zg_soak_balance balances[ZG_SOAK_BALANCES];
+    bool adds_up; /* all balances hold */
+};
+
+/* Called now and then with the share of the run that is done; false stops the run, and what was measured counts. */
+typedef bool (*zg_soak_progress)(double done, void *data);
+
+/* Runs a soak over the simulated line. `progress` may be NULL. NULL with an error where the definition cannot carry soak frames; else free
+ * with g_free(). */
+struct zg_soak_result *zg_soak_run(const struct zg_plan *plan, const struct zg_soak_settings *settings,
+                                   zg_soak_progress progress, void *data, GError **error);
+
+/* A rate with its exact two-sided 95 % bounds. */
+struct zg_soak_rate {
+    const char *key; /* "lost", "lost_out", ... */
+    const char *of;  /* what is counted as trials */
+    uint64_t errors;
+    uint64_t trials;
+    double low;
+    double high;
+};
+
+/* Number `index` of the rates of a result; false past the last. */
+bool zg_soak_rate_at(const struct zg_soak_result *result, unsigned index, struct zg_soak_rate *rate);
+
+/* A requirement, `lost <= 1e-6`, and whether a result shows it. */
+struct zg_soak_requirement {
+    const char *key;
+    double limit;
+};
+
+enum zg_soak_verdict {
+    ZG_SOAK_MET,      /* the upper bound is within the limit */
+    ZG_SOAK_FAILED,   /* the lower bound is above the limit */
+    ZG_SOAK_NOT_SHOWN /* the limit lies between the bounds: a longer soak may tell */
+};
+
+bool zg_soak_requirement_parse(const char *text, struct zg_soak_requirement *requirement, GError **error);
+enum zg_soak_verdict zg_soak_judge(const struct zg_soak_result *result, const struct zg_soak_requirement *requirement,
+                                   struct zg_soak_rate *rate);
+
+#endif
