@@ -13,6 +13,8 @@ static bool append_special(GString *text, double value)
         g_string_append(text, "nan");
     else if (isinf(value))
         g_string_append(text, value < 0 ? "-inf" : "inf");
+    else if (value == 0 && signbit(value))
+        g_string_append(text, "-0.0"); /* "-0" would be read as an integer, which has no such zero */
     else
         return false;
     return true;

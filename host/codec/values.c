@@ -92,9 +92,12 @@ static bool exact_number(JsonNode *node, mpq_t value)
 
 static bool special_float(JsonNode *node, union zg_raw *raw)
 {
-    const char *text = json_node_get_value_type(node) == G_TYPE_STRING ? json_node_get_string(node) : "";
+    GType type = json_node_get_value_type(node);
+    const char *text = type == G_TYPE_STRING ? json_node_get_string(node) : "";
 
-    if (strcmp(text, "nan") == 0)
+    if (type == G_TYPE_DOUBLE && json_node_get_double(node) == 0)
+        raw->f = json_node_get_double(node); /* with its sign, which an exact number has not */
+    else if (strcmp(text, "nan") == 0)
         raw->f = (double)NAN;
     else if (strcmp(text, "inf") == 0)
         raw->f = HUGE_VAL;
@@ -117,10 +120,10 @@ static bool outside(const struct zg_plan_message *message, const struct zg_step 
         zg_append_double(limits, step->scale.low);
         g_string_append(limits, " to ");
         zg_append_double(limits, step->scale.high);
+    } else if (step->type.kind == ZG_KIND_SIGNED) {
+        g_string_printf(limits, "%" G_GINT64_FORMAT " to %" G_GINT64_FORMAT, step->low.i, step->high.i);
     } else {
-        zg_value_to_text(step, step->low, limits);
-        g_string_append(limits, " to ");
-        zg_value_to_text(step, step->high, limits);
+        g_string_printf(limits, "%" G_GUINT64_FORMAT " to %" G_GUINT64_FORMAT, step->low.u, step->high.u);
     }
     return step_error(message, step, error, "%s is outside %s%s%s", value, limits->str, unit ? " " : "",
                       unit ? unit : "");

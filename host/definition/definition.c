@@ -10,9 +10,11 @@
 
 static void read_language(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
-    uint64_t version;
+    const char *text = zgi_scalar(reader, entry->value, "1, the version of the language");
     (void)into;
-    zgi_read_unsigned(reader, entry->value, "version 1 of the language,", 1, 1, &version);
+    if (text && strcmp(text, "1") != 0)
+        zgi_error(reader->diagnostics, zgi_place(entry->value),
+                  "expected 1, the version of the language that this zeugma reads, found \"%s\"", text);
 }
 
 static void read_protocol(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)

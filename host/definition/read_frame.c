@@ -128,9 +128,10 @@ static void check_role_unique(struct zgi_reader *reader, const struct zg_definit
 {
     for (unsigned i = 0; i < definition->header->len; i++) {
         const struct zg_header_role *other = g_ptr_array_index(definition->header, i);
+        g_autofree char *where = zgi_where(reader, other->place);
         if (other->role == role->role)
-            zgi_error(reader->diagnostics, role->place, "the header has the role %s already (%u:%u)",
-                      zg_role_name(role->role), other->place.line, other->place.column);
+            zgi_error(reader->diagnostics, role->place, "the header has the role %s already (%s)",
+                      zg_role_name(role->role), where);
     }
 }
 

@@ -273,9 +273,10 @@ static void check_id(struct zgi_reader *reader, const struct message_reading *re
                   (1U << role->bits) - 1);
     for (unsigned i = 0; i < definition->messages->len; i++) {
         const struct zg_message *other = g_ptr_array_index(definition->messages, i);
-        if (other->id == message->id && other != message)
-            zgi_error(reader->diagnostics, message->id_place, "id %" G_GUINT64_FORMAT " is already taken by %s (%u:%u)",
-                      message->id, other->name, other->id_place.line, other->id_place.column);
+        g_autofree char *where = zgi_where(reader, other->id_place);
+        if (other->id == message->id)
+            zgi_error(reader->diagnostics, message->id_place, "id %" G_GUINT64_FORMAT " is already taken by %s (%s)",
+                      message->id, other->name, where);
     }
 }
 

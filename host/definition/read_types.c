@@ -176,9 +176,10 @@ static void check_value_unique(struct zgi_reader *reader, const struct zg_enum *
         return;
     for (unsigned i = 0; i < enumeration->values->len; i++) {
         const struct zg_enum_value *other = g_ptr_array_index(enumeration->values, i);
+        g_autofree char *where = zgi_where(reader, other->place);
         if (strcmp(other->name, taken) == 0)
-            zgi_error(reader->diagnostics, value->place, "the value of %s is already taken by %s (%u:%u)", value->name,
-                      taken, other->place.line, other->place.column);
+            zgi_error(reader->diagnostics, value->place, "the value of %s is already taken by %s (%s)", value->name,
+                      taken, where);
     }
 }
 

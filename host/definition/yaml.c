@@ -15,6 +15,11 @@ struct zg_place zgi_place(const yaml_node_t *node)
     return place_of(node->start_mark);
 }
 
+char *zgi_where(const struct zgi_reader *reader, struct zg_place place)
+{
+    return g_strdup_printf("%s:%u:%u", zg_diagnostics_file(reader->diagnostics), place.line, place.column);
+}
+
 bool zgi_yaml_parse(struct zgi_reader *reader, const char *text, size_t length)
 {
     yaml_parser_t parser;
@@ -85,9 +90,9 @@ bool zgi_entries(struct zgi_reader *reader, yaml_node_t *node, const char *expec
             continue;
         const yaml_node_t *first = g_hash_table_lookup(seen, entry.key);
         if (first) {
-            struct zg_place at = zgi_place(first);
-            zgi_error(reader->diagnostics, entry.place, "\"%s\" stands here a second time; the first is at %u:%u",
-                      entry.key, at.line, at.column);
+            g_autofree char *where = zgi_where(reader, zgi_place(first));
+            zgi_error(reader->diagnostics, entry.place, "\"%s\" stands here a second time; the first is at %s", entry.key,
+                      where);
             continue;
         }
         g_hash_table_insert(seen, (gpointer)entry.key, key);
@@ -227,7 +232,8 @@ bool zgi_read_choice(struct zgi_reader *reader, yaml_node_t *node, const char *w
 
 char *zgi_read_text(struct zgi_reader *reader, yaml_node_t *node, const char *what)
 {
-    return g_strdup(zgi_scalar(reader, node, what));
+    g_autofree char *expected = g_strdup_printf("text for %s", what);
+    return g_strdup(zgi_scalar(reader, node, expected));
 }
 
 bool zgi_check_name(struct zgi_reader *reader, const char *name, struct zg_place place, const char *what)

@@ -34,6 +34,9 @@ bool zgi_yaml_parse(struct zgi_reader *reader, const char *text, size_t length);
 
 struct zg_place zgi_place(const yaml_node_t *node);
 
+/* "FILE:LINE:COL", for messages that name a second place. Free with g_free(). */
+char *zgi_where(const struct zgi_reader *reader, struct zg_place place);
+
 /* "a mapping", "a list", `"text"`: what a node is, for messages. Free with g_free(). */
 char *zgi_found(const yaml_node_t *node);
 

@@ -1,0 +1,182 @@
+/* SPDX-License-Identifier: MIT */
+#include "support.h"
+
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "codec/frame.h"
+#include "codec/values.h"
+
+/* One line of data/codec/vectors.txt. */
+static void check_vector(const struct zg_plan *plan, char **columns)
+{
+    const struct zg_plan_message *message = zg_plan_by_name(plan, columns[1]);
+    g_autoptr(GByteArray) wanted = zg_bytes_from_hex(columns[3], NULL);
+    g_autoptr(GError) error = NULL;
+    union zg_raw values[8];
+    uint8_t payload[64];
+    struct zg_json json;
+
+    if (!zg_values_from_json(message, columns[2], values, &error)) {
+        const char *told = columns[4] + 2;
+        size_t length = g_str_has_suffix(told, "...") ? strlen(told) - 3 : strlen(error->message) + 1;
+        if (columns[4][0] != '!' || strncmp(error->message, told, length) != 0)
+            fail_msg("%s: %s", columns[0], error->message);
+        return;
+    }
+    zg_block_pack(&message->payload, values, payload);
+    zg_json_begin(&json, false);
+    zg_json_open(&json, NULL, '{');
+    zg_block_unpack(&message->payload, payload, values);
+    for (unsigned i = 0; i < message->payload.steps->len; i++)
+        zg_value_to_json(zg_block_step(&message->payload, i), values[i], &json, zg_block_step(&message->payload, i)->name);
+    zg_json_close(&json, '}');
+    g_autofree char *text = zg_json_end(&json);
+    if (wanted->len != message->payload.size || memcmp(payload, wanted->data, wanted->len) != 0 ||
+        strcmp(text, columns[4][0] == '=' ? columns[2] : columns[4]) != 0) {
+        g_autoptr(GString) hex = g_string_new(NULL);
+        for (unsigned i = 0; i < message->payload.size; i++)
+            g_string_append_printf(hex, "%02x", payload[i]);
+        fail_msg("%s: %s %s", columns[0], hex->str, text);
+    }
+}
+
+static void test_vectors(void **state)
+{
+    struct test_plan plan = test_plan_load("codec/fields.yaml");
+    g_autofree char *text = test_data("codec/vectors.txt");
+    g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
+    unsigned checked = 0;
+    (void)state;
+    for (char **line = lines; *line; line++) {
+        if (**line == '#' || **line == '\0')
+            continue;
+        g_auto(GStrv) columns = g_strsplit(*line, "|", -1);
+        assert_int_equal(g_strv_length(columns), 5);
+        for (char **column = columns; *column; column++)
+            g_strstrip(*column);
+        check_vector(plan.plan, columns);
+        checked++;
+    }
+    assert_true(checked >= 30);
+    test_plan_clear(&plan);
+}
+
+/* For every raw value: its physical value is the double nearest to the exact one, and encodes to it again; so does the runtime's
+ * arithmetic, where it is said to be exact. */
+static void test_every_raw_value(void **state)
+{
+    static const char *const scales[] = { "0.01", "0.1", "-0.003", "1/64", "1/3", "7", "1e-20", "123456789.5" };
+    (void)state;
+    for (size_t i = 0; i < G_N_ELEMENTS(scales); i++) {
+        g_autofree char *text = g_strdup_printf(
+            "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: cobs, check: crc8/smbus }\n"
+            "messages: { m: { from: host, fields: { a: { type: i16, scale: %s, offset: -0.7 } } } }\n", scales[i]);
+        struct test_plan plan = test_plan_of(text);
+        const struct zg_step *step = zg_block_step(&zg_plan_message_at(plan.plan, 0)->payload, 0);
+        assert_int_equal(step->exact, i != 6); /* 1e-20 beside -0.7 needs more digits than a double has */
+        mpq_t exact, back;
+        mpq_inits(exact, back, NULL);
+        for (int raw = -32768; raw <= 32767; raw++) {
+            union zg_raw in = { .i = raw }, out;
+            double physical = zg_step_physical(step, in);
+            mpq_set_si(exact, raw, 1);
+            mpq_mul(exact, exact, step->field->scale);
+            mpq_add(exact, exact, step->field->offset);
+            assert_true(physical == zg_nearest_double(exact));
+            if (i == 6)
+                continue; /* neighbours share a double */
+            mpq_set_d(back, physical);
+            assert_true(zg_step_raw(step, back, &out) && out.i == raw);
+            double number;
+            assert_int_equal(zg_scale_raw(&step->scale, physical, &number), 0);
+            assert_true(number == raw);
+        }
+        mpq_clears(exact, back, NULL);
+        test_plan_clear(&plan);
+    }
+}
+
+/* Values between raw values: the runtime's arithmetic rounds as the exact one does, ties included. */
+static void test_rounding_in_between(void **state)
+{
+    struct test_plan plan = test_plan_load("codec/fields.yaml");
+    const struct zg_block *block = &zg_plan_by_name(plan.plan, "scaled")->payload;
+    struct zg_random random = zg_random_seeded(7, 0);
+    unsigned accepted = 0;
+    mpq_t exact;
+    (void)state;
+    mpq_init(exact);
+    for (unsigned round = 0; round < 200000; round++) {
+        const struct zg_step *step = zg_block_step(block, (unsigned)zg_random_below(&random, 4));
+        double span = step->scale.high - step->scale.low + 2;
+        double value = step->scale.low - 1 + span * (double)(zg_random_next(&random) >> 11) * 0x1p-53;
+        if (round % 2)
+            value = round % 4 == 1 ? rint(value * 200) / 200 : rint(value * 6) / 6; /* middles, as decimals give them */
+        union zg_raw raw;
+        double number = NAN;
+        mpq_set_d(exact, value);
+        bool good = zg_step_raw(step, exact, &raw);
+        assert_int_equal(zg_scale_raw(&step->scale, value, &number) == 0, good);
+        if (good)
+            assert_true(number == (step->type.kind == ZG_KIND_SIGNED ? (double)raw.i : (double)raw.u));
+        accepted += good;
+    }
+    assert_true(accepted > 50000 && accepted < 199000);
+    mpq_clear(exact);
+    test_plan_clear(&plan);
+}
+
+/* The nearest double agrees with the C library's reading of the same decimal, subnormal and huge ones included. */
+static void test_nearest_double(void **state)
+{
+    struct zg_random random = zg_random_seeded(8, 0);
+    mpq_t value;
+    mpz_t power;
+    (void)state;
+    mpq_init(value);
+    mpz_init(power);
+    for (unsigned round = 0; round < 20000; round++) {
+        uint64_t digits = zg_random_next(&random) >> zg_random_below(&random, 64);
+        int exponent = (int)zg_random_below(&random, 660) - 345;
+        g_autofree char *text = g_strdup_printf("%" G_GUINT64_FORMAT "e%d", digits, exponent);
+        mpz_set_ui(mpq_numref(value), digits);
+        mpz_set_ui(mpq_denref(value), 1);
+        mpz_ui_pow_ui(power, 10, (unsigned long)abs(exponent));
+        if (exponent < 0)
+            mpz_set(mpq_denref(value), power);
+        else
+            mpz_mul(mpq_numref(value), mpq_numref(value), power);
+        mpq_canonicalize(value);
+        if (isfinite(strtod(text, NULL)))
+            assert_true(zg_nearest_double(value) == strtod(text, NULL));
+    }
+    mpq_clear(value);
+    mpz_clear(power);
+}
+
+static void test_hex(void **state)
+{
+    static const char *const bad[][2] = { { "0", "hex: the digit at position 1 stands alone; expected two digits a byte" },
+                                          { "00 1 22", "hex: the digit at position 4 stands alone; expected two digits a byte" },
+                                          { "0g", "hex: expected a hex digit at position 2, found \"g\"" },
+                                          { "00\xc3\xa9", "hex: expected a hex digit at position 3, found \"\xc3\xa9\"" } };
+    g_autoptr(GByteArray) good = zg_bytes_from_hex(" 0aFF\n 7e", NULL);
+    (void)state;
+    assert_int_equal(good->len, 3);
+    assert_memory_equal(good->data, "\x0a\xff\x7e", 3);
+    for (size_t i = 0; i < G_N_ELEMENTS(bad); i++) {
+        g_autoptr(GError) error = NULL;
+        assert_null(zg_bytes_from_hex(bad[i][0], &error));
+        assert_string_equal(error->message, bad[i][1]);
+    }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_vectors), cmocka_unit_test(test_every_raw_value),
+                                        cmocka_unit_test(test_rounding_in_between), cmocka_unit_test(test_nearest_double),
+                                        cmocka_unit_test(test_hex) };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

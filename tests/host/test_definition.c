@@ -1,0 +1,131 @@
+/* SPDX-License-Identifier: MIT */
+/* Every file of data/definitions ends with the diagnostics it must give, each as "#! LINE:COL: SEVERITY: MESSAGE". */
+#include "support.h"
+
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "definition/words.h"
+
+static char *diagnose(const char *text, size_t length)
+{
+    struct zg_diagnostics *diagnostics = zg_diagnostics_new("x");
+    struct zg_definition *definition = zg_definition_parse("x", text, length, diagnostics);
+    struct zg_plan *plan = definition ? zg_plan_new(definition, diagnostics) : NULL;
+    GString *lines = g_string_new(NULL);
+
+    for (unsigned i = 0; i < zg_diagnostics_count(diagnostics); i++) {
+        g_autofree char *line = zg_diagnostics_line(diagnostics, i);
+        g_string_append_printf(lines, "#! %s\n", line + strlen("x:"));
+    }
+    assert_int_equal(plan != NULL, zg_diagnostics_errors(diagnostics) == 0);
+    zg_plan_free(plan);
+    zg_definition_free(definition);
+    zg_diagnostics_free(diagnostics);
+    return g_string_free(lines, FALSE);
+}
+
+static void test_diagnostics(void **state)
+{
+    g_autoptr(GDir) folder = g_dir_open(TEST_DATA "/definitions", 0, NULL);
+    unsigned files = 0, failed = 0;
+    (void)state;
+    assert_non_null(folder);
+    for (const char *name; (name = g_dir_read_name(folder)); files++) {
+        g_autofree char *path = g_build_filename("definitions", name, NULL);
+        g_autofree char *text = test_data(path);
+        const char *wanted = strstr(text, "\n#! ");
+        size_t length = wanted ? (size_t)(wanted + 1 - text) : strlen(text);
+        g_autofree char *told = diagnose(text, length);
+        if (strcmp(told, text + length) == 0)
+            continue;
+        print_error("%s gives:\n%s", name, told);
+        failed++;
+    }
+    assert_int_equal(failed, 0);
+    assert_true(files >= 10);
+}
+
+/* Hostile files end in an error, fast: nothing crashes, nothing hangs. */
+static void test_hostile_files(void **state)
+{
+    struct zg_random random = zg_random_seeded(6, 0);
+    g_autofree char *sound = test_data("definitions/sound.yaml");
+    size_t length = strlen(sound);
+    unsigned unsound = 0;
+    (void)state;
+    for (unsigned round = 0; round < 4000; round++) { /* a sound one with a few characters changed, doubled or gone */
+        g_autofree char *text = g_strndup(sound, length);
+        for (uint64_t i = zg_random_below(&random, 4) + 1; i > 0; i--) {
+            static const char letters[] = "{}[]:,#&*!|>'\"%@`-0x \n\t\xFF";
+            text[zg_random_below(&random, length)] = letters[zg_random_below(&random, sizeof letters - 1)];
+        }
+        g_autofree char *told = diagnose(text, length - zg_random_below(&random, 3) * zg_random_below(&random, 50));
+        unsound += strstr(told, "error") != NULL;
+    }
+    assert_true(unsound > 2000);
+
+    g_autoptr(GString) noise = g_string_new(NULL);
+    for (unsigned i = 0; i < 100000; i++)
+        g_string_append_c(noise, (char)zg_random_next(&random));
+    g_autofree char *of_noise = diagnose(noise->str, noise->len);
+    assert_non_null(strstr(of_noise, "error"));
+    g_autofree char *deep = g_strnfill(20000, '[');
+    g_autofree char *of_deep = diagnose(deep, strlen(deep));
+    assert_non_null(strstr(of_deep, "error"));
+    g_autoptr(GString) bomb = g_string_new("a: &a [x, x]\n");
+    for (char c = 'b'; c <= 'z'; c++)
+        g_string_append_printf(bomb, "%c: &%c [*%c, *%c, *%c, *%c, *%c]\n", c, c, c - 1, c - 1, c - 1, c - 1, c - 1);
+    g_string_append(bomb, "messages: *z\nframe: *z\n");
+    g_autofree char *of_bomb = diagnose(bomb->str, bomb->len);
+    assert_non_null(strstr(of_bomb, "error"));
+}
+
+static void test_files(void **state)
+{
+    g_autofree char *large = g_build_filename(g_get_tmp_dir(), "zeugma-large-XXXXXX", NULL);
+    struct zg_diagnostics *diagnostics = zg_diagnostics_new("x");
+    g_autoptr(GError) missing = NULL, folder = NULL;
+    (void)state;
+    assert_null(zg_definition_load("/nonexistent/x.yaml", diagnostics, &missing));
+    assert_string_equal(missing->message, "cannot read /nonexistent/x.yaml: No such file or directory");
+    assert_null(zg_definition_load("/tmp", diagnostics, &folder));
+    assert_string_equal(folder->message, "cannot read /tmp: Is a directory");
+    assert_int_equal(zg_diagnostics_count(diagnostics), 0);
+    int handle = g_mkstemp(large);
+    g_autofree char *zeros = g_malloc0(ZG_DEFINITION_MAX + 1);
+    assert_true(write(handle, zeros, ZG_DEFINITION_MAX + 1) == ZG_DEFINITION_MAX + 1);
+    close(handle);
+    GError *none = NULL;
+    assert_null(zg_definition_load(large, diagnostics, &none));
+    assert_null(none);
+    assert_int_equal(zg_diagnostics_errors(diagnostics), 1);
+    remove(large);
+    zg_diagnostics_free(diagnostics);
+}
+
+static void test_times(void **state)
+{
+    static const struct {
+        const char *text;
+        uint64_t ns;
+    } good[] = { { "500us", 500000 }, { "20 ms", 20000000 }, { "10s", 10000000000 }, { "10min", 600000000000 },
+                 { "24h", 86400000000000 }, { "1.5 s", 1500000000 }, { "0 us", 0 }, { "1_000ns", 1000 } };
+    static const char *const bad[] = { "", "10", "ms", "-1s", "1e3s", "1 S", "1.s", "10 s x", "99999999999h", "0x10s", "1..2s" };
+    uint64_t ns;
+    (void)state;
+    for (size_t i = 0; i < G_N_ELEMENTS(good); i++) {
+        assert_true(zg_parse_time(good[i].text, &ns));
+        assert_int_equal(ns, good[i].ns);
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(bad); i++)
+        assert_false(zg_parse_time(bad[i], &ns));
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_diagnostics), cmocka_unit_test(test_hostile_files),
+                                        cmocka_unit_test(test_files), cmocka_unit_test(test_times) };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

@@ -1,0 +1,134 @@
+/* SPDX-License-Identifier: MIT */
+#include "support.h"
+
+#include <math.h>
+
+#include "live/node.h"
+#include "sim/line.h"
+
+static unsigned taken;
+
+static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
+{
+    (void)data;
+    (void)frame;
+    (void)payload;
+    (void)length;
+    taken++;
+    return 0;
+}
+
+static const struct zg_node_calls calls = { deliver, NULL };
+
+/* Two nodes on a line, both sending as much as it carries. */
+struct bench {
+    struct test_plan plan;
+    struct zg_sim_line *line;
+    struct zg_node *nodes[2];
+};
+
+static struct bench begin(const struct zg_sim_settings *settings)
+{
+    struct bench bench = { test_plan_of(test_small_definition), zg_sim_line_new(settings), { NULL } };
+    for (unsigned end = 0; end < 2; end++) {
+        bench.nodes[end] = zg_node_new(bench.plan.plan, 256, &zg_sim_port, zg_sim_context(bench.line, end), &calls, NULL);
+        zg_sim_attach(bench.line, end, zg_node_link(bench.nodes[end]));
+    }
+    taken = 0;
+    return bench;
+}
+
+static void end(struct bench *bench)
+{
+    zg_node_free(bench->nodes[0]);
+    zg_node_free(bench->nodes[1]);
+    zg_sim_line_free(bench->line);
+    test_plan_clear(&bench->plan);
+}
+
+static void run_busy(struct bench *bench, uint64_t until_ns)
+{
+    const uint8_t payload[40] = { 1, 2, 3 };
+    for (uint64_t now = zg_sim_now(bench->line); now < until_ns;) {
+        for (unsigned i = 0; i < 2; i++)
+            while (zg_link_send(zg_node_link(bench->nodes[i]), 1, payload, sizeof payload) == 0)
+                ;
+        zg_sim_advance(bench->line, now += 500000);
+        zg_link_poll(zg_node_link(bench->nodes[0]));
+        zg_link_poll(zg_node_link(bench->nodes[1]));
+    }
+}
+
+/* A frame of 14 bytes at 9600 baud 8N1 takes 14 * 10 / 9600 s; with a latency, that much more. */
+static void test_frames_take_their_time(void **state)
+{
+    const uint8_t payload[8] = { 0 };
+    (void)state;
+    for (uint64_t latency = 0; latency <= 3000000; latency += 1500000) {
+        const struct zg_sim_settings settings = { .baud = 9600, .half_bits = 20, .faults = { { .latency_ns = latency } } };
+        struct bench bench = begin(&settings);
+        uint64_t due = (14 * UINT64_C(10000000000) + 4800) / 9600 + latency;
+        assert_int_equal(zg_link_send(zg_node_link(bench.nodes[0]), 1, payload, sizeof payload), 0);
+        zg_sim_advance(bench.line, due - 1000);
+        zg_link_poll(zg_node_link(bench.nodes[1]));
+        assert_int_equal(taken, 0);
+        zg_sim_advance(bench.line, due + 1000);
+        zg_link_poll(zg_node_link(bench.nodes[1]));
+        assert_int_equal(taken, 1);
+        end(&bench);
+    }
+}
+
+/* Whether a count lies within five standard deviations of what a rate makes of so many trials. */
+static void assert_near(uint64_t count, uint64_t trials, double rate)
+{
+    double mean = rate * (double)trials;
+    if (fabs((double)count - mean) > 5 * sqrt(mean) + 1)
+        fail_msg("%" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT " is not a rate of %g", count, trials, rate);
+}
+
+static void test_faults_come_at_their_rates(void **state)
+{
+    (void)state;
+    for (double rate = 1e-5; rate < 0.2; rate *= 10) {
+        const struct zg_sim_faults faults = { .bit_error_rate = rate / 8, .drop = rate, .twice = rate / 2 };
+        const struct zg_sim_settings settings = { .baud = 3000000, .half_bits = 22, .faults = { faults, { 0 } }, .seed = 3 };
+        struct bench bench = begin(&settings);
+        run_busy(&bench, UINT64_C(4000000000));
+        const struct zg_sim_totals *hurt = zg_sim_totals(bench.line, 0), *clean = zg_sim_totals(bench.line, 1);
+        assert_near(hurt->flipped_bits, 8 * hurt->sent, rate / 8);
+        assert_near(hurt->dropped, hurt->sent, rate);
+        assert_near(hurt->doubled, hurt->sent - hurt->dropped, rate / 2);
+        assert_int_equal(clean->flipped_bits + clean->dropped + clean->doubled, 0);
+        assert_near(clean->sent, UINT64_C(4000000000), 3e6 / 11 / 1e9); /* it was busy all the time */
+        assert_int_equal(zg_node_link(bench.nodes[0])->counters.failed_check, 0);
+        end(&bench);
+    }
+}
+
+static void test_one_seed_one_run(void **state)
+{
+    const struct zg_sim_faults faults = { .bit_error_rate = 1e-4, .drop = 1e-4, .twice = 1e-4, .latency_ns = 700000 };
+    struct zg_counters seen[3];
+    (void)state;
+    for (unsigned i = 0; i < 3; i++) {
+        const struct zg_sim_settings settings = {
+            .baud = 115200, .half_bits = 20, .faults = { faults, faults }, .seed = i == 2 ? 12 : 11, .clock_us = UINT32_MAX - 900000
+        };
+        struct bench bench = begin(&settings);
+        run_busy(&bench, UINT64_C(5000000000));
+        seen[i] = zg_node_link(bench.nodes[0])->counters;
+        end(&bench);
+    }
+    assert_true(seen[0].failed_check > 10);
+    assert_memory_equal(&seen[0], &seen[1], sizeof seen[0]);
+    assert_memory_not_equal(&seen[0], &seen[2], sizeof seen[0]);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_frames_take_their_time),
+                                        cmocka_unit_test(test_faults_come_at_their_rates),
+                                        cmocka_unit_test(test_one_seed_one_run) };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

@@ -1,0 +1,306 @@
+/* SPDX-License-Identifier: MIT */
+/* A link under damage, silence, full rings and a wrapping clock, beside the host's stream decoder. */
+#include "support.h"
+
+#include <string.h>
+
+#include "codec/frame.h"
+#include "live/node.h"
+#include "zeugma/error.h"
+
+/* A port whose clock is set by assignment. */
+static uint32_t clock_us;
+
+static uint32_t now_us(void *context)
+{
+    (void)context;
+    return clock_us;
+}
+
+static void start_transmit(void *context)
+{
+    (void)context;
+}
+
+static const struct zg_port port = { now_us, start_transmit, NULL, NULL };
+
+/* The frames delivered: the values of `data`, in order. */
+static GArray *delivered;
+static unsigned left_frames;
+
+static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
+{
+    uint64_t value = 0;
+    (void)data;
+    if (frame->header.id == 2)
+        return length < 1 ? ZG_ESIZE : (int)(length - 1);
+    if (frame->header.id != 1)
+        return ZG_EUNKNOWN;
+    if (length < 8)
+        return ZG_ESIZE;
+    memcpy(&value, payload, 8);
+    g_array_append_val(delivered, value);
+    return (int)(length - 8);
+}
+
+static void left(void *data, const struct zg_header *header, const uint8_t *payload, size_t length)
+{
+    (void)data;
+    (void)payload;
+    (void)length;
+    assert_int_not_equal(header->version, 2);
+    left_frames++;
+}
+
+static const struct zg_node_calls calls = { deliver, left };
+
+static struct test_plan small;
+
+static int set_up(void **state)
+{
+    (void)state;
+    small = test_plan_of(test_small_definition);
+    delivered = g_array_new(FALSE, FALSE, sizeof(uint64_t));
+    return 0;
+}
+
+static int tear_down(void **state)
+{
+    (void)state;
+    g_array_unref(delivered);
+    test_plan_clear(&small);
+    return 0;
+}
+
+static struct zg_node *new_node(size_t ring)
+{
+    g_array_set_size(delivered, 0);
+    left_frames = 0;
+    return zg_node_new(small.plan, ring, &port, NULL, &calls, NULL);
+}
+
+static void feed(struct zg_link *link, const uint8_t *bytes, size_t count)
+{
+    for (size_t i = 0; i < count; i++)
+        zg_link_receive_isr(link, bytes[i], 0);
+    zg_link_poll(link);
+}
+
+static GByteArray *frame_of(uint32_t version_of_header, uint32_t id, uint32_t sequence, const void *payload, size_t length)
+{
+    struct zg_header header = { version_of_header, id, sequence };
+    return zg_frame_make(small.plan, &header, payload, length);
+}
+
+static void check_accounting(const struct zg_link *link, size_t fed)
+{
+    const struct zg_counters *c = &link->counters;
+    assert_int_equal(c->bytes_in, fed);
+    assert_int_equal(c->bytes_in, c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console + c->bytes_idle +
+                                      zg_link_pending(link));
+}
+
+static void ignore_stretch(const struct zg_stretch *stretch, void *data)
+{
+    *(size_t *)data += stretch->raw_length;
+}
+
+/* The host's decoder told the same bytes counts the same, but for a candidate cut by the end. */
+static void check_stream(const struct zg_link *link, const GByteArray *bytes)
+{
+    size_t told = 0;
+    struct zg_stream *stream = zg_stream_new(small.plan, ignore_stretch, &told);
+    zg_stream_feed(stream, bytes->data, bytes->len);
+    const struct zg_counters *a = zg_stream_counters(stream), *b = &link->counters;
+    assert_int_equal(a->frames_in, b->frames_in);
+    assert_int_equal(a->bytes_of_frames, b->bytes_of_frames);
+    assert_int_equal(a->failed_check, b->failed_check);
+    assert_int_equal(a->malformed, b->malformed);
+    assert_int_equal(a->too_long, b->too_long);
+    assert_int_equal(a->other_version, b->other_version);
+    assert_int_equal(a->unknown_id, b->unknown_id);
+    assert_int_equal(a->bad_payload, b->bad_payload);
+    assert_int_equal(a->extra_bytes, b->extra_bytes);
+    assert_int_equal(a->bytes_idle, b->bytes_idle);
+    zg_stream_end(stream);
+    assert_int_equal(told + a->bytes_idle, bytes->len);
+    zg_stream_free(stream);
+}
+
+/* Frames with values 0, 1, 2, ...; begins[k] is where frame k begins. */
+static GByteArray *sent_frames(struct zg_random *random, unsigned count, GArray *begins)
+{
+    GByteArray *bytes = g_byte_array_new();
+    for (uint64_t value = 0; value < count; value++) {
+        uint8_t payload[64];
+        size_t length = 8 + zg_random_below(random, 57);
+        unsigned begin = bytes->len;
+        memset(payload, zg_random_below(random, 2) ? 0 : 0xEE, sizeof payload);
+        memcpy(payload, &value, 8);
+        g_autoptr(GByteArray) frame = frame_of(0, 1, (uint32_t)value, payload, length);
+        g_array_append_val(begins, begin);
+        g_byte_array_append(bytes, frame->data, frame->len);
+    }
+    unsigned end = bytes->len;
+    g_array_append_val(begins, end);
+    return bytes;
+}
+
+/* Whether bytes begin .. end-1 of the stream sent, and the delimiter before them, arrived side by side and unhurt. */
+static bool must_arrive(const GByteArray *touched, const GArray *origin, int begin, int end)
+{
+    int first = begin > 0 ? begin - 1 : 0;
+    for (unsigned k = 0; k < origin->len; k++) {
+        if (g_array_index(origin, int, k) != first || (k > 0 && begin == 0 && k != 0))
+            continue;
+        for (int i = 0; i < end - first; i++)
+            if (k + (unsigned)i >= origin->len || g_array_index(origin, int, k + (unsigned)i) != first + i ||
+                (i > 0 && touched->data[k + (unsigned)i]))
+                return false;
+        return true;
+    }
+    return false;
+}
+
+/* The promise: whatever happens to the bytes, intact frames behind an intact delimiter arrive, in order and once, and nothing else. */
+static void test_damage_to_the_stream(void **state)
+{
+    struct zg_random random = zg_random_seeded(5, 0);
+    unsigned demanded = 0, missed = 0;
+    (void)state;
+    for (unsigned round = 0; round < 600; round++) {
+        g_autoptr(GArray) begins = g_array_new(FALSE, FALSE, sizeof(unsigned));
+        g_autoptr(GByteArray) bytes = sent_frames(&random, 60, begins);
+        g_autoptr(GByteArray) touched = NULL;
+        g_autoptr(GArray) origin = NULL;
+        g_autoptr(GByteArray) arrived =
+            test_damage(&random, bytes->data, bytes->len, (unsigned)zg_random_below(&random, 12), &touched, &origin);
+        struct zg_node *node = new_node(256);
+        for (size_t at = 0; at < arrived->len;) {
+            size_t piece = 1 + zg_random_below(&random, MIN(arrived->len - at, 200));
+            feed(zg_node_link(node), arrived->data + at, piece);
+            at += piece;
+        }
+        for (unsigned i = 0; i < delivered->len; i++) { /* only what was sent, in order, once */
+            uint64_t value = g_array_index(delivered, uint64_t, i);
+            assert_true(value < 60);
+            assert_true(i == 0 || value > g_array_index(delivered, uint64_t, i - 1));
+        }
+        for (uint64_t frame = 0, next = 0; frame < 60; frame++) {
+            bool there = next < delivered->len && g_array_index(delivered, uint64_t, next) == frame;
+            next += there;
+            missed += !there;
+            if (!must_arrive(touched, origin, (int)g_array_index(begins, unsigned, frame),
+                             (int)g_array_index(begins, unsigned, frame + 1)))
+                continue;
+            demanded++;
+            assert_true(there);
+        }
+        check_accounting(zg_node_link(node), arrived->len);
+        check_stream(zg_node_link(node), arrived);
+        zg_node_free(node);
+    }
+    assert_true(demanded > 25000 && missed > 1000);
+}
+
+static void test_what_becomes_of_frames(void **state)
+{
+    struct zg_node *node = new_node(256);
+    struct zg_link *link = zg_node_link(node);
+    const uint8_t payload[16] = { 7 };
+    GByteArray *frames[] = { frame_of(0, 1, 0, payload, 8), frame_of(0, 1, 1, payload, 11), frame_of(0, 9, 2, payload, 8),
+                             frame_of(0, 1, 3, payload, 7), frame_of(0, 2, 6, payload, 1),  frame_of(0, 2, 6, payload, 1),
+                             frame_of(0, 2, 5, payload, 1) };
+    (void)state;
+    for (size_t i = 0; i < G_N_ELEMENTS(frames); i++) {
+        feed(link, frames[i]->data, frames[i]->len);
+        g_byte_array_unref(frames[i]);
+    }
+    assert_int_equal(delivered->len, 2);
+    assert_int_equal(link->counters.frames_in, 7);
+    assert_int_equal(link->counters.extra_bytes, 3);
+    assert_int_equal(link->counters.unknown_id, 1);
+    assert_int_equal(link->counters.bad_payload, 1);
+    assert_int_equal(link->counters.lost, 2);
+    assert_int_equal(link->counters.repeated, 1);
+    assert_int_equal(link->counters.late, 1);
+
+    small.definition->major = 3; /* a sender of the next major version */
+    g_autoptr(GByteArray) newer = frame_of(0, 1, 9, payload, 8);
+    small.definition->major = 2;
+    feed(link, newer->data, newer->len);
+    assert_int_equal(link->counters.other_version, 1);
+    assert_int_equal(left_frames, 1);
+    assert_int_equal(link->counters.lost, 2); /* its sequence is not of our concern */
+    feed(link, (const uint8_t *)"\0\0\0", 3);
+    assert_int_equal(link->counters.bytes_idle, 3);
+    zg_node_free(node);
+}
+
+static void test_silence_at_every_clock(void **state)
+{
+    const uint8_t payload[8] = { 1 };
+    g_autoptr(GByteArray) frame = frame_of(0, 1, 0, payload, 8);
+    (void)state;
+    for (unsigned i = 0; i < 140; i++) { /* from 70 ms before the wrap to 70 ms after */
+        uint32_t start = UINT32_MAX - 70000 + 1000 * i;
+        struct zg_node *node = new_node(256);
+        struct zg_link *link = zg_node_link(node);
+        clock_us = start;
+        feed(link, frame->data, 5); /* a frame cut short */
+        clock_us = start + 19999;
+        zg_link_poll(link);
+        assert_int_equal(link->counters.timed_out, 0);
+        clock_us = start + 20000;
+        zg_link_poll(link);
+        assert_int_equal(link->counters.timed_out, 1);
+        assert_int_equal(link->counters.bytes_failed, 5);
+        feed(link, frame->data, frame->len); /* silence was as good as a delimiter */
+        assert_int_equal(delivered->len, 1);
+        clock_us += 1000000; /* silence between frames is nothing */
+        zg_link_poll(link);
+        assert_int_equal(link->counters.timed_out, 1);
+        check_accounting(link, 5 + frame->len);
+        zg_node_free(node);
+    }
+}
+
+static void test_full_rings(void **state)
+{
+    struct zg_node *node = new_node(2);
+    struct zg_link *link = zg_node_link(node);
+    uint8_t payload[65] = { 1 };
+    unsigned sent = 0;
+    (void)state;
+    assert_int_equal(zg_link_send(link, 1, payload, 65), ZG_ESIZE);
+    while (zg_link_send(link, 1, payload, 8) == 0)
+        sent++;
+    assert_int_equal(zg_link_send(link, 1, payload, 8), ZG_EROOM);
+    assert_int_equal(sent, 128 / 14);
+    assert_int_equal(link->counters.frames_out, sent);
+    assert_int_equal(link->counters.bytes_out, 14 * sent);
+    uint8_t byte;
+    struct zg_node *other = zg_node_new(small.plan, 256, &port, NULL, &calls, NULL);
+    while (zg_link_transmit_isr(link, &byte))
+        zg_link_receive_isr(zg_node_link(other), byte, 0);
+    zg_link_poll(zg_node_link(other));
+    assert_int_equal(delivered->len, sent); /* whole frames only */
+
+    for (unsigned i = 0; i < 200; i++)
+        zg_link_receive_isr(link, 1, i % 100 == 0 ? ZG_LINE_OVERRUN | ZG_LINE_BREAK : 0);
+    zg_link_poll(link);
+    assert_int_equal(link->counters.bytes_dropped, 200 - 128);
+    assert_int_equal(link->counters.line_overrun, 2);
+    assert_int_equal(link->counters.line_break, 2);
+    assert_int_equal(link->counters.line_framing, 0);
+    check_accounting(link, 128);
+    zg_node_free(other);
+    zg_node_free(node);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_damage_to_the_stream), cmocka_unit_test(test_what_becomes_of_frames),
+                                        cmocka_unit_test(test_silence_at_every_clock), cmocka_unit_test(test_full_rings) };
+    return cmocka_run_group_tests(tests, set_up, tear_down);
+}

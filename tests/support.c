@@ -1,0 +1,197 @@
+/* SPDX-License-Identifier: MIT */
+#include "support.h"
+
+#include <string.h>
+
+static struct test_plan plan_of(const char *file, const char *text)
+{
+    struct zg_diagnostics *diagnostics = zg_diagnostics_new(file);
+    struct test_plan plan = { zg_definition_parse(file, text, strlen(text), diagnostics), NULL };
+
+    if (plan.definition)
+        plan.plan = zg_plan_new(plan.definition, diagnostics);
+    for (unsigned i = 0; !plan.plan && i < zg_diagnostics_count(diagnostics); i++) {
+        g_autofree char *line = zg_diagnostics_line(diagnostics, i);
+        print_error("%s\n", line);
+    }
+    if (!plan.plan)
+        print_error("%s\n", text);
+    assert_non_null(plan.plan);
+    zg_diagnostics_free(diagnostics);
+    return plan;
+}
+
+struct test_plan test_plan_of(const char *text)
+{
+    return plan_of("test.yaml", text);
+}
+
+struct test_plan test_plan_load(const char *name)
+{
+    g_autofree char *text = test_data(name);
+    return plan_of(name, text);
+}
+
+void test_plan_clear(struct test_plan *plan)
+{
+    zg_plan_free(plan->plan);
+    zg_definition_free(plan->definition);
+}
+
+const char test_small_definition[] =
+    "zeugma: 1\nprotocol: small\nversion: 2.0\n"
+    "frame: { framing: cobs, header: [version: u3, id: u5, sequence: u8], check: crc16/xmodem, max_payload: 64 }\n"
+    "messages:\n  data: { id: 1, from: both, fields: { value: u64 } }\n  tiny: { id: 2, from: both, fields: { value: u8 } }\n";
+
+char *test_data(const char *name)
+{
+    g_autofree char *path = g_build_filename(TEST_DATA, name, NULL);
+    char *text = NULL;
+    assert_true(g_file_get_contents(path, &text, NULL, NULL));
+    return text;
+}
+
+static bool one_in(struct zg_random *random, uint64_t n)
+{
+    return zg_random_below(random, n) == 0;
+}
+
+static void random_field(struct zg_random *random, GString *text, unsigned number, unsigned enums)
+{
+    unsigned kind = (unsigned)zg_random_below(random, 8);
+    unsigned width = 2 + (unsigned)zg_random_below(random, 63);
+    const char *order = one_in(random, 4) ? ", order: big" : one_in(random, 4) ? ", order: little" : "";
+
+    g_string_append_printf(text, "      f%u: ", number);
+    switch (kind) {
+    case 0: g_string_append(text, "bool\n"); break;
+    case 1: g_string_append_printf(text, "{ type: f32%s%s }\n", order, one_in(random, 2) ? ", range: [-1.5, 1e3]" : ""); break;
+    case 2: g_string_append_printf(text, "e%u\n", (unsigned)zg_random_below(random, enums)); break;
+    case 3: { /* scaled, with a width that its arithmetic holds exactly */
+        static const char *const scales[] = { "0.01", "-0.1", "1/64", "2.5", "1/3" };
+        g_string_append_printf(text, "{ type: %c%u, scale: %s, offset: %d%s }\n", one_in(random, 2) ? 'u' : 'i',
+                               2 + (unsigned)zg_random_below(random, 31), scales[zg_random_below(random, 5)],
+                               (int)zg_random_below(random, 200) - 100, order);
+        break;
+    }
+    case 4: /* a narrow type, so that runs of bits come about */
+        g_string_append_printf(text, "{ type: u%u%s }\n", 1 + (unsigned)zg_random_below(random, 7), order);
+        break;
+    default: g_string_append_printf(text, "{ type: %c%u%s }\n", one_in(random, 2) ? 'u' : 'i', width, order); break;
+    }
+}
+
+char *test_random_definition(struct zg_random *random)
+{
+    static const char *const checks[] = { "crc8/smbus", "crc16/modbus", "{ name: crc24/openpgp, order: big }", "crc32/iscsi",
+                                          "crc64/xz", "{ crc: 13, poly: 0x1CF5, reflect_out: true }" };
+    GString *text = g_string_new("zeugma: 1\nprotocol: random\nversion: 3.1\n");
+    unsigned enums = 1 + (unsigned)zg_random_below(random, 3);
+    unsigned messages = 1 + (unsigned)zg_random_below(random, 5);
+
+    g_string_append_printf(text, "frame:\n  framing: cobs\n  byte_order: %s\n  check: %s\n  header: [version: u%u, id: { type: u%u, order: big }, sequence: u%u]\n",
+                           one_in(random, 2) ? "big" : "little", checks[zg_random_below(random, 6)],
+                           1 + (unsigned)zg_random_below(random, 9), 3 + (unsigned)zg_random_below(random, 20),
+                           1 + (unsigned)zg_random_below(random, 32));
+    g_string_append(text, "enums:\n");
+    for (unsigned i = 0; i < enums; i++)
+        g_string_append_printf(text, "  e%u: { type: %c%u, values: { zero: 0, one: 1, three: 3 } }\n", i, one_in(random, 2) ? 'u' : 'i',
+                               3 + (unsigned)zg_random_below(random, 62));
+    g_string_append(text, "messages:\n");
+    for (unsigned i = 0; i < messages; i++) {
+        unsigned fields = (unsigned)zg_random_below(random, 12);
+        g_string_append_printf(text, "  m%u:\n    id: %u\n    from: %s\n    fields:%s\n", i, i,
+                               one_in(random, 3)   ? "both"
+                               : one_in(random, 2) ? "device"
+                                                   : "host",
+                               fields ? "" : " {}");
+        for (unsigned k = 0; k < fields; k++)
+            random_field(random, text, k, enums);
+    }
+    return g_string_free(text, FALSE);
+}
+
+union zg_raw test_random_raw(struct zg_random *random, const struct zg_step *step)
+{
+    static const uint32_t floats[] = { 0, 0x80000000U, 1, 0x7F7FFFFF, 0xFF7FFFFF, 0x7F800000, 0x3F800000, 0x7FC00000 };
+    uint64_t bits = zg_random_next(random);
+    union zg_raw raw = { .u = 0 };
+    float f;
+
+    switch (step->type.kind) {
+    case ZG_KIND_BOOL: raw.b = bits & 1; return raw;
+    case ZG_KIND_FLOAT: {
+        uint32_t word = one_in(random, 3) ? floats[bits % G_N_ELEMENTS(floats)] : (uint32_t)bits;
+        memcpy(&f, &word, sizeof f);
+        raw.f = (double)f;
+        if (step->field->ranged && !zg_step_permits(step, raw))
+            raw.f = one_in(random, 2) ? step->low.f : step->high.f;
+        return raw;
+    }
+    case ZG_KIND_SIGNED: {
+        uint64_t span = (uint64_t)step->high.i - (uint64_t)step->low.i;
+        uint64_t at = one_in(random, 3) ? bits % 2 : one_in(random, 3) ? span - bits % 2 : span == UINT64_MAX ? bits : bits % (span + 1);
+        raw.i = (int64_t)((uint64_t)step->low.i + at);
+        return raw;
+    }
+    default: {
+        uint64_t span = step->high.u - step->low.u;
+        uint64_t at = one_in(random, 3) ? bits % 2 : one_in(random, 3) ? span - bits % 2 : span == UINT64_MAX ? bits : bits % (span + 1);
+        raw.u = step->low.u + at;
+        return raw;
+    }
+    }
+}
+
+/* A stream under damage: bytes, where each came from (-1: from nowhere), and whether something is wrong at or right before it. */
+static void put(GByteArray *out, GByteArray *touched, GArray *origin, uint8_t byte, int from, bool wrong)
+{
+    guint8 flag = wrong;
+    g_byte_array_append(out, &byte, 1);
+    g_byte_array_append(touched, &flag, 1);
+    g_array_append_val(origin, from);
+}
+
+GByteArray *test_damage(struct zg_random *random, const uint8_t *bytes, size_t length, unsigned count,
+                        GByteArray **touched, GArray **origin)
+{
+    GByteArray *out = g_byte_array_new();
+    g_autofree uint8_t *hit = g_malloc0(length);
+    bool gap = false;
+
+    *touched = g_byte_array_new();
+    *origin = g_array_new(FALSE, FALSE, sizeof(int));
+    for (unsigned i = 0; i < count; i++)
+        hit[zg_random_below(random, length)] = (uint8_t)(1 + zg_random_below(random, 6));
+    for (size_t i = 0; i < length; i++) {
+        unsigned run = 1 + (unsigned)zg_random_below(random, 40);
+        uint8_t noise = (uint8_t)zg_random_next(random);
+        switch (hit[i]) {
+        case 1: put(out, *touched, *origin, (uint8_t)(bytes[i] ^ 1U << noise % 8), -1, true); break; /* flipped */
+        case 2: gap = true; continue;                                                               /* dropped */
+        case 3:                                                                                     /* doubled */
+            put(out, *touched, *origin, bytes[i], (int)i, gap);
+            put(out, *touched, *origin, bytes[i], -1, true);
+            gap = true;
+            continue;
+        case 4: /* noise inserted */
+            for (unsigned k = 0; k < run; k++)
+                put(out, *touched, *origin, one_in(random, 8) ? 0 : (uint8_t)zg_random_next(random), -1, true);
+            put(out, *touched, *origin, bytes[i], (int)i, true);
+            break;
+        case 5: /* a run cut out */
+            i += MIN((size_t)run, length - 1 - i);
+            gap = true;
+            continue;
+        case 6: /* a run overwritten with one value */
+            for (unsigned k = 0; k < run && i < length; k++, i++)
+                put(out, *touched, *origin, noise, -1, true);
+            i--;
+            gap = true;
+            continue;
+        default: put(out, *touched, *origin, bytes[i], (int)i, gap); break;
+        }
+        gap = hit[i] == 1;
+    }
+    return out;
+}
