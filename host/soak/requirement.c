@@ -82,7 +82,7 @@ bool zg_soak_requirement_parse(const char *text, struct zg_soak_requirement *req
     }
     g_strdelimit(name, " ", '_');
     requirement->limit = g_ascii_strtod(relation + 2, &end);
-    if (end == relation + 2 || *g_strchug(end) != '\0' || !(requirement->limit >= 0 && requirement->limit <= 1)) {
+    if (end == relation + 2 || end[strspn(end, " ")] != '\0' || !(requirement->limit >= 0 && requirement->limit <= 1)) {
         g_set_error(error, ZG_SOAK_ERROR, 0, "requirement \"%s\": expected a rate from 0 to 1 after <=", text);
         return false;
     }

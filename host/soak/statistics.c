@@ -1,61 +1,45 @@
 /* SPDX-License-Identifier: MIT */
 #include "soak/statistics.h"
 
+#include <float.h>
 #include <glib.h>
 #include <math.h>
 
-/* ln Gamma by the C library, whose sign variable is not ours to touch. */
-static double log_gamma(double x)
+/* What Stirling's approximation leaves out: ln Gamma(z) - ((z - 1/2) ln z - z + ln(2 pi) / 2). */
+static double stirling_rest(double z)
 {
-    int sign;
-    return lgamma_r(x, &sign);
+    int sign; /* lgamma() would write to a variable of the C library */
+    if (z < 15)
+        return lgamma_r(z, &sign) - ((z - 0.5) * log(z) - z + 0.5 * log(2 * G_PI));
+    double square = z * z;
+    return (1.0 / 12 - (1.0 / 360 - (1.0 / 1260 - 1.0 / 1680 / square) / square) / square) / z;
 }
 
-/* The continued fraction of the incomplete beta function, Abramowitz and Stegun 26.5.8, evaluated by the method of W. J. Lentz,
- * "Generating Bessel functions in Mie scattering calculations using continued fractions", Applied Optics 15, 1976. */
-static double beta_fraction(double a, double b, double x)
-{
-    const double tiny = 1e-300;
-    double c = 1;
-    double d = 1 - (a + b) * x / (a + 1);
-    d = 1 / (fabs(d) < tiny ? tiny : d);
-    double result = d;
-
-    for (int m = 1; m < 10000; m++) {
-        double even = m * (b - m) * x / ((a + 2 * m - 1) * (a + 2 * m));
-        double odd = -(a + m) * (a + b + m) * x / ((a + 2 * m) * (a + 2 * m + 1));
-        double before = result;
-        d = 1 + even * d;
-        c = 1 + even / c;
-        d = 1 / (fabs(d) < tiny ? tiny : d);
-        c = fabs(c) < tiny ? tiny : c;
-        result *= d * c;
-        d = 1 + odd * d;
-        c = 1 + odd / c;
-        d = 1 / (fabs(d) < tiny ? tiny : d);
-        c = fabs(c) < tiny ? tiny : c;
-        result *= d * c;
-        if (fabs(result - before) <= 1e-15 * fabs(result))
-            break;
-    }
-    return result;
-}
-
-/* The regularised incomplete beta function I_x(a, b). */
+/* The regularised incomplete beta function I_x(a, b), by its series of positive terms (Abramowitz and Stegun 26.5.4). Its first factor,
+ * x^a (1 - x)^b / B(a, b), is found without the cancellation of large logarithms: after C. Loader, "Fast and accurate computation of
+ * binomial probabilities", 2000. */
 static double beta_share(double a, double b, double x)
 {
-    if (x <= 0)
-        return 0;
-    if (x >= 1)
+    const double negligible = -60; /* e^-60 is below what a double adds to 1 */
+    double n = a + b;
+    double off = x * n - a;
+    double deviance = a * (log1p(off / a) - off / a) + b * (log1p(-off / b) + off / b);
+    double rest = stirling_rest(n) - stirling_rest(a) - stirling_rest(b);
+    double sum = 1, term = 1;
+
+    if (off > 0 && deviance < negligible)
         return 1;
-    double front = exp(log_gamma(a + b) - log_gamma(a) - log_gamma(b) + a * log(x) + b * log1p(-x));
-    return x < (a + 1) / (a + b + 2) ? front * beta_fraction(a, b, x) / a : 1 - front * beta_fraction(b, a, 1 - x) / b;
+    for (double j = 0; term > 1e-17 * sum; j++) {
+        term *= x * (n + j) / (a + 1 + j);
+        sum += term;
+    }
+    return exp(deviance + rest) * sqrt(a * b / (2 * G_PI * n)) / a * sum;
 }
 
-/* The x at which I_x(a, b) is `share`. Halves the interval of ln x, so that small rates are found to full precision. */
+/* The x at which I_x(a, b) is `share`, by halving the interval of ln x, so that small rates are found to full precision. */
 static double beta_quantile(double a, double b, double share)
 {
-    double low = -750, high = 0;
+    double low = log(DBL_MIN), high = -DBL_EPSILON;
     for (int i = 0; i < 100; i++) {
         double middle = (low + high) / 2;
         if (beta_share(a, b, exp(middle)) < share)
@@ -76,10 +60,16 @@ void zg_rate_bounds(uint64_t errors, uint64_t trials, double confidence, double 
     *high = 1;
     if (trials == 0)
         return;
+    if (errors > trials / 2) { /* the series below is for small rates */
+        double other_low, other_high;
+        zg_rate_bounds(trials - errors, trials, confidence, &other_low, &other_high);
+        *low = 1 - other_high;
+        *high = 1 - other_low;
+        return;
+    }
     if (errors > 0)
-        *low = errors == trials ? exp(log(tail) / n) : beta_quantile(k, n - k + 1, tail);
-    if (errors < trials)
-        *high = errors == 0 ? -expm1(log(tail) / n) : beta_quantile(k + 1, n - k, 1 - tail);
+        *low = beta_quantile(k, n - k + 1, tail);
+    *high = errors == 0 ? -expm1(log(tail) / n) : beta_quantile(k + 1, n - k, 1 - tail);
 }
 
 uint64_t zg_rate_trials_needed(double rate, double confidence)

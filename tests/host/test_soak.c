@@ -1,0 +1,213 @@
+/* SPDX-License-Identifier: MIT */
+/* Seeded faults: each must be found in its own class, in no other, and everything must add up. */
+#include "support.h"
+
+#include <stdio.h>
+#include <string.h>
+
+#include "soak/report.h"
+
+/* As test_small_definition, with a check of three bits: one damaged frame in eight passes. */
+static const char weak_definition[] =
+    "zeugma: 1\nprotocol: weak\nversion: 2.0\nframe: { framing: cobs, header: [version: u3, id: u5, sequence: u8], "
+    "check: { crc: 3, poly: 3 }, max_payload: 64 }\nmessages:\n  data: { id: 1, from: both, fields: { value: u64 } }\n";
+
+/* No id, one message: stream traffic only. Ids 17 and 18 taken: others are chosen. */
+static const char single_definition[] = "zeugma: 1\nprotocol: single\nversion: 1.0\nframe: { framing: cobs, check: crc32/iscsi }\n"
+                                        "messages: { data: { from: both, fields: { value: u64 } } }\n";
+static const char crowded_definition[] =
+    "zeugma: 1\nprotocol: crowded\nversion: 1.0\nframe: { framing: cobs, header: [id: u5], check: crc32/iscsi }\n"
+    "messages:\n  a: { id: 17, from: both, fields: { value: u64 } }\n  b: { id: 18, from: both, fields: {} }\n"
+    "  c: { id: 31, from: both, fields: {} }\n";
+
+static struct zg_soak_result *run(const char *definition, const char *faults, uint64_t seconds, uint64_t late_ns)
+{
+    struct test_plan plan = test_plan_of(definition);
+    struct zg_soak_settings settings = zg_soak_defaults();
+    g_autoptr(GError) error = NULL;
+
+    settings.duration_ns = seconds * UINT64_C(1000000000);
+    settings.seed = 7;
+    settings.late_ns = late_ns;
+    settings.clock_us = UINT32_MAX - 500000; /* wraps in the first second */
+    if (!zg_faults_parse(faults, &settings.faults, &error))
+        fail_msg("%s", error->message);
+    struct zg_soak_result *result = zg_soak_run(plan.plan, &settings, NULL, NULL, &error);
+    assert_non_null(result);
+    for (unsigned i = 0; i < ZG_SOAK_BALANCES; i++)
+        if (result->balances[i].left != result->balances[i].right)
+            fail_msg("%s: %s is %" G_GUINT64_FORMAT ", %s is %" G_GUINT64_FORMAT, faults, result->balances[i].left_name,
+                     result->balances[i].left, result->balances[i].right_name, result->balances[i].right);
+    assert_true(result->adds_up);
+    test_plan_clear(&plan);
+    return result;
+}
+
+static uint64_t count(const struct zg_soak_result *result, enum zg_class class_)
+{
+    uint64_t sum = result->sums.arrivals[0][class_] + result->sums.arrivals[1][class_];
+    if (class_ == ZG_CLASS_LOST_OUT || class_ == ZG_CLASS_LOST_BACK)
+        for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
+            sum += result->sums.entries[flow][class_];
+    return sum;
+}
+
+#define BIT(class_) (1U << (class_))
+#define LOST (BIT(ZG_CLASS_LOST_OUT) | BIT(ZG_CLASS_LOST_BACK))
+
+static void test_each_class_catches_its_own(void **state)
+{
+    static const struct {
+        const char *definition, *faults;
+        uint64_t late_ns;
+        unsigned seen; /* classes beside delivered that must be seen; no other may be */
+        bool none_delivered;
+    } rows[] = {
+        { test_small_definition, "ber=0", 100000000, 0, false },
+        { test_small_definition, "latency=40ms", 20000000, BIT(ZG_CLASS_LATE), true },
+        { test_small_definition, "latency=40ms", 100000000, 0, false },
+        { test_small_definition, "latency=30ms", 50000000, BIT(ZG_CLASS_LATE), false }, /* only the round trip is late */
+        { test_small_definition, "drop=1e-3", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
+        { test_small_definition, "double=1e-3", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
+        { test_small_definition, "ber=1e-4", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
+        { test_small_definition, "repeat=1e-2", 100000000, BIT(ZG_CLASS_REPEATED), false },
+        { test_small_definition, "swap=1e-2", 100000000, BIT(ZG_CLASS_OUT_OF_ORDER), false },
+        { test_small_definition, "stray=1e-2", 100000000, BIT(ZG_CLASS_UNEXPECTED), false },
+        { weak_definition, "ber=1e-3", 100000000, LOST | BIT(ZG_CLASS_DETECTED) | BIT(ZG_CLASS_ACCEPTED), false },
+        { single_definition, "ber=1e-4", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
+        { crowded_definition, "ber=1e-4", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
+        { test_small_definition, "ber=1e-5,drop=1e-4,double=1e-4,repeat=1e-3,swap=1e-3,stray=1e-3,latency=5ms", 100000000,
+          LOST | BIT(ZG_CLASS_DETECTED) | BIT(ZG_CLASS_REPEATED) | BIT(ZG_CLASS_OUT_OF_ORDER) | BIT(ZG_CLASS_UNEXPECTED), false },
+    };
+    (void)state;
+    for (size_t i = 0; i < G_N_ELEMENTS(rows); i++) {
+        g_autofree struct zg_soak_result *result = run(rows[i].definition, rows[i].faults, 20, rows[i].late_ns);
+        for (unsigned k = 0; k < ZG_CLASSES; k++) {
+            uint64_t seen = count(result, (enum zg_class)k);
+            bool wanted = k == ZG_CLASS_DELIVERED ? !rows[i].none_delivered : (rows[i].seen >> k & 1) != 0;
+            if ((seen > 0) != wanted)
+                fail_msg("row %zu, %s: %" G_GUINT64_FORMAT " %s", i, rows[i].faults, seen, zg_class_name((enum zg_class)k));
+        }
+        assert_true(result->sums.sent[ZG_FLOW_STREAM_OUT] > 500);
+        assert_int_equal(result->sums.sent[ZG_FLOW_ECHO_OUT] > 500, result->echo);
+        assert_int_equal(result->echo, rows[i].definition != single_definition);
+    }
+}
+
+/* What the faults did is what the ledger counts. */
+static void test_counts_are_right(void **state)
+{
+    g_autofree struct zg_soak_result *repeats = run(test_small_definition, "repeat=2e-2", 30, 100000000);
+    g_autofree struct zg_soak_result *strays = run(test_small_definition, "stray=2e-2", 30, 100000000);
+    g_autofree struct zg_soak_result *flips = run(test_small_definition, "ber=2e-6", 300, 100000000);
+    uint64_t lost = count(flips, ZG_CLASS_LOST_OUT) + count(flips, ZG_CLASS_LOST_BACK);
+    uint64_t flipped = flips->line[0].flipped_bits + flips->line[1].flipped_bits;
+    (void)state;
+    assert_true(repeats->injected > 100);
+    assert_int_equal(count(repeats, ZG_CLASS_REPEATED), repeats->injected);
+    assert_true(strays->injected > 100);
+    assert_int_equal(count(strays, ZG_CLASS_UNEXPECTED), strays->injected);
+    /* a rare flipped bit loses its frame, and the next one too where it hit the delimiter between them */
+    if (flipped < 50 || lost < flipped - flipped / 20 || lost > flipped + flipped / 5)
+        fail_msg("%" G_GUINT64_FORMAT " lost by %" G_GUINT64_FORMAT " bits", lost, flipped);
+}
+
+/* Three bits of check find every single flip, and let through up to an eighth of what is worse. */
+static void test_accepted_damage_is_measured(void **state)
+{
+    g_autofree struct zg_soak_result *weak = run(weak_definition, "ber=1e-3", 300, 100000000);
+    double accepted = (double)count(weak, ZG_CLASS_ACCEPTED), detected = (double)count(weak, ZG_CLASS_DETECTED);
+    (void)state;
+    assert_true(accepted > 100);
+    if (accepted / (accepted + detected) < 0.01 || accepted / (accepted + detected) > 0.125)
+        fail_msg("%g accepted, %g detected", accepted, detected);
+}
+
+static void test_same_seed_same_result(void **state)
+{
+    static const char faults[] = "ber=1e-5,drop=1e-4,repeat=1e-3,swap=1e-3,stray=1e-3";
+    g_autofree struct zg_soak_result *first = run(test_small_definition, faults, 10, 100000000);
+    g_autofree struct zg_soak_result *second = run(test_small_definition, faults, 10, 100000000);
+    (void)state;
+    assert_memory_equal(&first->sums, &second->sums, sizeof first->sums);
+    assert_memory_equal(first->counters, second->counters, sizeof first->counters);
+    assert_memory_equal(&first->round_trip, &second->round_trip, sizeof first->round_trip);
+}
+
+static bool stop_half_way(double done, void *data)
+{
+    (void)data;
+    return done < 0.5;
+}
+
+static void test_stopping_keeps_what_was_measured(void **state)
+{
+    struct test_plan plan = test_plan_of(test_small_definition);
+    struct zg_soak_settings settings = zg_soak_defaults();
+    settings.duration_ns = UINT64_C(100000000000);
+    g_autofree struct zg_soak_result *result = zg_soak_run(plan.plan, &settings, stop_half_way, NULL, NULL);
+    (void)state;
+    assert_true(result->stopped && result->adds_up);
+    assert_true(result->ran_ns >= 50000000000 && result->ran_ns < 60000000000);
+    test_plan_clear(&plan);
+}
+
+static void test_requirements(void **state)
+{
+    static const struct {
+        const char *text;
+        enum zg_soak_verdict verdict;
+    } rows[] = { { "lost <= 0.5", ZG_SOAK_MET },        { "lost<=1e-6", ZG_SOAK_FAILED },      { "damaged accepted <= 0.01", ZG_SOAK_MET },
+                 { "unexpected <= 1e-9", ZG_SOAK_NOT_SHOWN }, { "late <= 0", ZG_SOAK_NOT_SHOWN }, { "lost_out <= 1", ZG_SOAK_MET } };
+    static const char *const wrong[][2] = {
+        { "lots <= 1", "requirement \"lots <= 1\": unknown rate \"lots\"; did you mean \"lost\"?" },
+        { "lost < 1", "requirement \"lost < 1\": expected NAME <= RATE, such as \"lost <= 1e-6\"" },
+        { "lost <= 2", "requirement \"lost <= 2\": expected a rate from 0 to 1 after <=" },
+        { "lost <= 1e-6x", "requirement \"lost <= 1e-6x\": expected a rate from 0 to 1 after <=" },
+    };
+    g_autofree struct zg_soak_result *result = run(test_small_definition, "ber=1e-4", 10, 100000000);
+    struct zg_soak_requirement requirement;
+    struct zg_soak_rate rate;
+    (void)state;
+    for (size_t i = 0; i < G_N_ELEMENTS(rows); i++) {
+        assert_true(zg_soak_requirement_parse(rows[i].text, &requirement, NULL));
+        assert_int_equal(zg_soak_judge(result, &requirement, &rate), rows[i].verdict);
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(wrong); i++) {
+        g_autoptr(GError) error = NULL;
+        assert_false(zg_soak_requirement_parse(wrong[i][0], &requirement, &error));
+        assert_string_equal(error->message, wrong[i][1]);
+    }
+}
+
+static void test_definitions_that_cannot(void **state)
+{
+    static const char *const rows[][2] = {
+        { "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: cobs, check: crc8/smbus }\n"
+          "messages: { m: { from: host, fields: { a: u16 } } }\n", "a soak needs payloads of 4 bytes or more; max_payload is 2" },
+        { "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: cobs, header: [id: u1], check: crc8/smbus, max_payload: 9 }\n"
+          "messages: { m: { id: 0, from: host, fields: { a: u16 } } }\n",
+          "a soak needs three ids that no message has; widen the header's id, u1" },
+    };
+    const struct zg_soak_settings settings = zg_soak_defaults();
+    (void)state;
+    for (size_t i = 0; i < G_N_ELEMENTS(rows); i++) {
+        struct test_plan plan = test_plan_of(rows[i][0]);
+        g_autoptr(GError) error = NULL;
+        assert_null(zg_soak_run(plan.plan, &settings, NULL, NULL, &error));
+        assert_string_equal(error->message, rows[i][1]);
+        test_plan_clear(&plan);
+    }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_each_class_catches_its_own),
+                                        cmocka_unit_test(test_counts_are_right),
+                                        cmocka_unit_test(test_accepted_damage_is_measured),
+                                        cmocka_unit_test(test_same_seed_same_result),
+                                        cmocka_unit_test(test_stopping_keeps_what_was_measured),
+                                        cmocka_unit_test(test_requirements),
+                                        cmocka_unit_test(test_definitions_that_cannot) };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
