@@ -31,10 +31,11 @@ static void print_summary(const struct zg_plan *plan)
     const struct zg_definition *definition = plan->definition;
     unsigned count = plan->messages->len;
 
-    cli_print("%s %u.%u is sound: %u message%s, payload up to %u bytes, frames of %u to %u bytes on the wire, cobs, %s\n",
-              definition->protocol, definition->major, definition->minor, count, count == 1 ? "" : "s", plan->max_payload,
-              zg_plan_frame_least(plan->header.size + plan->check.size), plan->max_frame,
-              definition->check_name ? definition->check_name : "CRC by parameters");
+    cli_print(
+        "%s %u.%u is sound: %u message%s, payload up to %u bytes, frames of %u to %u bytes on the wire, cobs, %s\n",
+        definition->protocol, definition->major, definition->minor, count, count == 1 ? "" : "s", plan->max_payload,
+        zg_plan_frame_least(plan->header.size + plan->check.size), plan->max_frame,
+        definition->check_name ? definition->check_name : "CRC by parameters");
 }
 
 static int run(const struct cli_verb *verb, int argc, char **argv)
@@ -55,5 +56,6 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     return cli_finish(verb, status);
 }
 
-const struct cli_verb cli_check = { "check", "DEF", "Checks a definition; prints all its errors, or one line when sound",
+const struct cli_verb cli_check = { "check", "DEF",
+                                    "Checks a definition; prints all its errors, or one line when sound",
                                     "zeugma check examples/loom/loom.yaml", run };

@@ -23,8 +23,8 @@ struct cli_verb {
     int (*run)(const struct cli_verb *verb, int argc, char **argv);
 };
 
-/* Parses a verb's options and counts its arguments. `*argc` and `*argv` then hold the verb and its arguments only. False: a message was
- * printed, return CLI_USAGE. */
+/* Parses a verb's options and counts its arguments. `*argc` and `*argv` then hold the verb and its arguments only.
+ * False: a message was printed, return CLI_USAGE. */
 bool cli_parse(const struct cli_verb *verb, GOptionEntry *entries, int *argc, char ***argv, int least, int most);
 
 /* Prints "zeugma VERB: MESSAGE" to standard error. */
@@ -37,8 +37,8 @@ struct cli_definition {
     struct zg_diagnostics *diagnostics;
 };
 
-/* Loads a definition and lays it out, printing all diagnostics to standard error unless `quiet`. Returns CLI_YES, CLI_NO (it has errors)
- * or CLI_TROUBLE (it cannot be read). Clear in any case. */
+/* Loads a definition and lays it out, printing all diagnostics to standard error unless `quiet`. Returns CLI_YES,
+ * CLI_NO (it has errors) or CLI_TROUBLE (it cannot be read). Clear in any case. */
 int cli_load(const struct cli_verb *verb, const char *file, bool quiet, struct cli_definition *loaded);
 void cli_definition_clear(struct cli_definition *loaded);
 

@@ -16,8 +16,8 @@ struct printing {
 static void print_stretch(const struct zg_stretch *stretch, void *data)
 {
     const struct printing *printing = data;
-    g_autofree char *line = printing->as_json ? zg_stretch_to_json(printing->plan, stretch)
-                                              : zg_stretch_to_text(printing->plan, stretch);
+    g_autofree char *line =
+        printing->as_json ? zg_stretch_to_json(printing->plan, stretch) : zg_stretch_to_text(printing->plan, stretch);
     cli_print("%s\n", line);
 }
 
@@ -56,11 +56,10 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
 {
     gboolean as_json = FALSE;
     g_autofree char *hex = NULL;
-    GOptionEntry entries[] = {
-        { "hex", 0, 0, G_OPTION_ARG_STRING, &hex, "Decode these bytes, two hex digits each", "STRING" },
-        { "json", 0, 0, G_OPTION_ARG_NONE, &as_json, "One JSON object a line", NULL },
-        G_OPTION_ENTRY_NULL
-    };
+    GOptionEntry entries[] = { { "hex", 0, 0, G_OPTION_ARG_STRING, &hex, "Decode these bytes, two hex digits each",
+                                 "STRING" },
+                               { "json", 0, 0, G_OPTION_ARG_NONE, &as_json, "One JSON object a line", NULL },
+                               G_OPTION_ENTRY_NULL };
     struct cli_definition loaded;
 
     if (!cli_parse(verb, entries, &argc, &argv, 1, 2))
@@ -81,5 +80,6 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     return cli_finish(verb, status);
 }
 
-const struct cli_verb cli_decode = { "decode", "DEF [FILE or -]", "Finds frames in bytes; tells what was skipped and why",
+const struct cli_verb cli_decode = { "decode", "DEF [FILE or -]",
+                                     "Finds frames in bytes; tells what was skipped and why",
                                      "zeugma decode examples/loom/loom.yaml --hex 0501430103010100", run };

@@ -35,9 +35,8 @@ static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char 
     }
     header.id = (uint32_t)message->message->id;
     zg_block_pack(&message->payload, values, payload);
-    g_autoptr(GByteArray) bytes = payload_only
-                                      ? g_byte_array_append(g_byte_array_new(), payload, message->payload.size)
-                                      : zg_frame_make(plan, &header, payload, message->payload.size);
+    g_autoptr(GByteArray) bytes = payload_only ? g_byte_array_append(g_byte_array_new(), payload, message->payload.size)
+                                               : zg_frame_make(plan, &header, payload, message->payload.size);
     print_bytes(bytes, binary);
     return CLI_YES;
 }
@@ -64,4 +63,5 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
 }
 
 const struct cli_verb cli_encode = { "encode", "DEF MESSAGE JSON", "Makes a frame from values, as hex",
-                                     "zeugma encode examples/loom/loom.yaml load_row '{\"row\": 7, \"lift\": 21845}'", run };
+                                     "zeugma encode examples/loom/loom.yaml load_row '{\"row\": 7, \"lift\": 21845}'",
+                                     run };

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-#include "cli.h"
 #include "generate/generate.h"
+#include "cli.h"
 
 #include <string.h>
 
@@ -26,8 +26,11 @@ static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_pla
             if (strcmp(targets[i].name, *word) == 0)
                 print = targets[i].print;
         if (!print) {
-            cli_error(verb, g_strv_contains(later_targets, *word) ? "the target \"%s\" is not supported by this version yet; expected c"
-                                                                 : "unknown target \"%s\"; expected c", *word);
+            cli_error(verb,
+                      g_strv_contains(later_targets, *word)
+                          ? "the target \"%s\" is not supported by this version yet; expected c"
+                          : "unknown target \"%s\"; expected c",
+                      *word);
             return NULL;
         }
         g_ptr_array_extend_and_steal(files, print(plan));
@@ -55,11 +58,10 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
 {
     g_autofree char *folder = NULL;
     g_autofree char *list = NULL;
-    GOptionEntry entries[] = {
-        { "output", 'o', 0, G_OPTION_ARG_FILENAME, &folder, "Write into this folder, made if missing", "DIR" },
-        { "target", 0, 0, G_OPTION_ARG_STRING, &list, "What to generate; default c", "LIST" },
-        G_OPTION_ENTRY_NULL
-    };
+    GOptionEntry entries[] = { { "output", 'o', 0, G_OPTION_ARG_FILENAME, &folder,
+                                 "Write into this folder, made if missing", "DIR" },
+                               { "target", 0, 0, G_OPTION_ARG_STRING, &list, "What to generate; default c", "LIST" },
+                               G_OPTION_ENTRY_NULL };
     struct cli_definition loaded;
 
     if (!cli_parse(verb, entries, &argc, &argv, 1, 1))

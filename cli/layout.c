@@ -72,8 +72,8 @@ static void print_block(const struct zg_block *block, unsigned name_width)
         g_autofree char *type = zg_type_name(step->type);
         g_autofree char *range = range_text(step);
         const char *unit = step->field && step->field->unit ? step->field->unit : "";
-        g_autofree char *line = g_strdup_printf("  %-8s%-10s%-*s%-12s%-8s%s", bytes, bits, (int)name_width + 2, step->name,
-                                                type, unit, range);
+        g_autofree char *line = g_strdup_printf("  %-8s%-10s%-*s%-12s%-8s%s", bytes, bits, (int)name_width + 2,
+                                                step->name, type, unit, range);
         cli_print("%s\n", g_strchomp(line));
     }
 }
@@ -129,8 +129,8 @@ static void print_text(const struct zg_plan *plan, const struct zg_plan_message 
     const struct zg_definition *definition = plan->definition;
     unsigned width = widest_name(plan);
 
-    cli_print("%s %u.%u%s%s\n", definition->protocol, definition->major, definition->minor, definition->summary ? ": " : "",
-              definition->summary ? definition->summary : "");
+    cli_print("%s %u.%u%s%s\n", definition->protocol, definition->major, definition->minor,
+              definition->summary ? ": " : "", definition->summary ? definition->summary : "");
     cli_print("frame: cobs of header %u, payload up to %u, check %u (%s, %s-endian); up to %u bytes on the wire\n",
               plan->header.size, plan->max_payload, (unsigned)plan->check.size,
               definition->check_name ? definition->check_name : "CRC by parameters",

@@ -40,7 +40,8 @@ static bool show_progress(double done, void *data)
 
     if (now >= progress->next_us && done > 0) {
         double left = (double)(now - progress->begun_us) * (1 - done) / done / 1e6;
-        (void)fprintf(stderr, progress->terminal ? "\r%3.0f %%, %.0f s left " : "%3.0f %%, %.0f s left\n", 100 * done, left);
+        (void)fprintf(stderr, progress->terminal ? "\r%3.0f %%, %.0f s left " : "%3.0f %%, %.0f s left\n", 100 * done,
+                      left);
         progress->next_us = now + (progress->terminal ? 200000 : 10000000);
     }
     return !interrupted;
@@ -50,7 +51,8 @@ static bool read_time(const struct cli_verb *verb, const char *option, const cha
 {
     if (!text || (zg_parse_time(text, ns) && *ns > 0))
         return true;
-    cli_error(verb, "--%s: expected a time with its unit, such as 500us, 20ms, 10s, 10min or 24h, found \"%s\"", option, text);
+    cli_error(verb, "--%s: expected a time with its unit, such as 500us, 20ms, 10s, 10min or 24h, found \"%s\"", option,
+              text);
     return false;
 }
 
@@ -144,12 +146,15 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     const struct zg_soak_settings defaults = zg_soak_defaults();
     struct options options = { .load = defaults.load, .seed = (gint64)defaults.seed };
     GOptionEntry entries[] = {
-        { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration, "How long frames are sent: 500us, 20ms, 10s, 10min, 24h; default 10s", "TIME" },
+        { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration,
+          "How long frames are sent: 500us, 20ms, 10s, 10min, 24h; default 10s", "TIME" },
         { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults,
           "What goes wrong, each way: ber, drop, double, latency; repeat, swap, stray (shares of frames)", "LIST" },
         { "seed", 0, 0, G_OPTION_ARG_INT64, &options.seed, "The same seed gives the same run; default 1", "N" },
-        { "load", 0, 0, G_OPTION_ARG_DOUBLE, &options.load, "Share of the line's capacity to fill each way; default 0.5", "SHARE" },
-        { "late", 0, 0, G_OPTION_ARG_STRING, &options.late, "A frame that takes longer is late; default 100ms", "TIME" },
+        { "load", 0, 0, G_OPTION_ARG_DOUBLE, &options.load,
+          "Share of the line's capacity to fill each way; default 0.5", "SHARE" },
+        { "late", 0, 0, G_OPTION_ARG_STRING, &options.late, "A frame that takes longer is late; default 100ms",
+          "TIME" },
         { "require", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.requirements,
           "Fail unless shown with 95 % confidence: \"lost <= 1e-6\"; repeatable", "RULE" },
         { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON document", NULL },

@@ -7,7 +7,7 @@
 
 static zg_check_word low_bits(unsigned width)
 {
-    return (zg_check_word)((zg_check_word)~(zg_check_word)0 >> (ZG_CHECK_BITS - width));
+    return (zg_check_word)((zg_check_word) ~(zg_check_word)0 >> (ZG_CHECK_BITS - width));
 }
 
 static zg_check_word reverse(zg_check_word value, unsigned width)
@@ -51,8 +51,8 @@ static zg_check_word place(const struct zg_crc *crc, zg_check_word value)
     return ZG_CRC_TOP(value, crc->width);
 }
 
-int zg_crc_make(struct zg_crc *crc, unsigned width, uint64_t poly, uint64_t init, bool reflect_in,
-                bool reflect_out, uint64_t xor_out, zg_check_word *table)
+int zg_crc_make(struct zg_crc *crc, unsigned width, uint64_t poly, uint64_t init, bool reflect_in, bool reflect_out,
+                uint64_t xor_out, zg_check_word *table)
 {
     if (width < 3 || width > ZG_CHECK_BITS || ((poly | init | xor_out) & ~(uint64_t)low_bits(width)) != 0)
         return ZG_EINVALID;
@@ -146,8 +146,7 @@ zg_check_word zg_check_load(const struct zg_check *check, const uint8_t *at)
 {
     zg_check_word value = 0;
     for (uint8_t i = 0; i < check->size; i++)
-        value = (zg_check_word)((zg_check_word)(value << 4 << 4) |
-                                at[check->big_endian ? i : check->size - 1 - i]);
+        value = (zg_check_word)((zg_check_word)(value << 4 << 4) | at[check->big_endian ? i : check->size - 1 - i]);
     return value;
 }
 

@@ -131,8 +131,7 @@ static enum zg_framing_event take(struct zg_cobs_decoder *decoder, uint8_t byte)
     return keep(decoder, byte);
 }
 
-size_t zg_cobs_decode(struct zg_cobs_decoder *decoder, const uint8_t *bytes, size_t count,
-                      enum zg_framing_event *event)
+size_t zg_cobs_decode(struct zg_cobs_decoder *decoder, const uint8_t *bytes, size_t count, enum zg_framing_event *event)
 {
     size_t i = 0;
     *event = ZG_FRAMING_MORE;

@@ -41,7 +41,8 @@ void test_plan_clear(struct test_plan *plan)
 const char test_small_definition[] =
     "zeugma: 1\nprotocol: small\nversion: 2.0\n"
     "frame: { framing: cobs, header: [version: u3, id: u5, sequence: u8], check: crc16/xmodem, max_payload: 64 }\n"
-    "messages:\n  data: { id: 1, from: both, fields: { value: u64 } }\n  tiny: { id: 2, from: both, fields: { value: u8 } }\n";
+    "messages:\n  data: { id: 1, from: both, fields: { value: u64 } }\n  tiny: { id: 2, from: both, fields: { value: "
+    "u8 } }\n";
 
 char *test_data(const char *name)
 {
@@ -65,7 +66,9 @@ static void random_field(struct zg_random *random, GString *text, unsigned numbe
     g_string_append_printf(text, "      f%u: ", number);
     switch (kind) {
     case 0: g_string_append(text, "bool\n"); break;
-    case 1: g_string_append_printf(text, "{ type: f32%s%s }\n", order, one_in(random, 2) ? ", range: [-1.5, 1e3]" : ""); break;
+    case 1:
+        g_string_append_printf(text, "{ type: f32%s%s }\n", order, one_in(random, 2) ? ", range: [-1.5, 1e3]" : "");
+        break;
     case 2: g_string_append_printf(text, "e%u\n", (unsigned)zg_random_below(random, enums)); break;
     case 3: { /* scaled, with a width that its arithmetic holds exactly */
         static const char *const scales[] = { "0.01", "-0.1", "1/64", "2.5", "1/3" };
@@ -83,20 +86,24 @@ static void random_field(struct zg_random *random, GString *text, unsigned numbe
 
 char *test_random_definition(struct zg_random *random)
 {
-    static const char *const checks[] = { "crc8/smbus", "crc16/modbus", "{ name: crc24/openpgp, order: big }", "crc32/iscsi",
-                                          "crc64/xz", "{ crc: 13, poly: 0x1CF5, reflect_out: true }" };
+    static const char *const checks[] = {
+        "crc8/smbus",  "crc16/modbus", "{ name: crc24/openpgp, order: big }",
+        "crc32/iscsi", "crc64/xz",     "{ crc: 13, poly: 0x1CF5, reflect_out: true }"
+    };
     GString *text = g_string_new("zeugma: 1\nprotocol: random\nversion: 3.1\n");
     unsigned enums = 1 + (unsigned)zg_random_below(random, 3);
     unsigned messages = 1 + (unsigned)zg_random_below(random, 5);
 
-    g_string_append_printf(text, "frame:\n  framing: cobs\n  byte_order: %s\n  check: %s\n  header: [version: u%u, id: { type: u%u, order: big }, sequence: u%u]\n",
+    g_string_append_printf(text,
+                           "frame:\n  framing: cobs\n  byte_order: %s\n  check: %s\n  header: [version: u%u, id: { "
+                           "type: u%u, order: big }, sequence: u%u]\n",
                            one_in(random, 2) ? "big" : "little", checks[zg_random_below(random, 6)],
                            1 + (unsigned)zg_random_below(random, 9), 3 + (unsigned)zg_random_below(random, 20),
                            1 + (unsigned)zg_random_below(random, 32));
     g_string_append(text, "enums:\n");
     for (unsigned i = 0; i < enums; i++)
-        g_string_append_printf(text, "  e%u: { type: %c%u, values: { zero: 0, one: 1, three: 3 } }\n", i, one_in(random, 2) ? 'u' : 'i',
-                               3 + (unsigned)zg_random_below(random, 62));
+        g_string_append_printf(text, "  e%u: { type: %c%u, values: { zero: 0, one: 1, three: 3 } }\n", i,
+                               one_in(random, 2) ? 'u' : 'i', 3 + (unsigned)zg_random_below(random, 62));
     g_string_append(text, "messages:\n");
     for (unsigned i = 0; i < messages; i++) {
         unsigned fields = (unsigned)zg_random_below(random, 12);
@@ -130,20 +137,27 @@ union zg_raw test_random_raw(struct zg_random *random, const struct zg_step *ste
     }
     case ZG_KIND_SIGNED: {
         uint64_t span = (uint64_t)step->high.i - (uint64_t)step->low.i;
-        uint64_t at = one_in(random, 3) ? bits % 2 : one_in(random, 3) ? span - bits % 2 : span == UINT64_MAX ? bits : bits % (span + 1);
+        uint64_t at = one_in(random, 3)    ? bits % 2
+                      : one_in(random, 3)  ? span - bits % 2
+                      : span == UINT64_MAX ? bits
+                                           : bits % (span + 1);
         raw.i = (int64_t)((uint64_t)step->low.i + at);
         return raw;
     }
     default: {
         uint64_t span = step->high.u - step->low.u;
-        uint64_t at = one_in(random, 3) ? bits % 2 : one_in(random, 3) ? span - bits % 2 : span == UINT64_MAX ? bits : bits % (span + 1);
+        uint64_t at = one_in(random, 3)    ? bits % 2
+                      : one_in(random, 3)  ? span - bits % 2
+                      : span == UINT64_MAX ? bits
+                                           : bits % (span + 1);
         raw.u = step->low.u + at;
         return raw;
     }
     }
 }
 
-/* A stream under damage: bytes, where each came from (-1: from nowhere), and whether something is wrong at or right before it. */
+/* A stream under damage: bytes, where each came from (-1: from nowhere), and whether something is wrong at or right
+ * before it. */
 static void put(GByteArray *out, GByteArray *touched, GArray *origin, uint8_t byte, int from, bool wrong)
 {
     guint8 flag = wrong;
@@ -168,8 +182,8 @@ GByteArray *test_damage(struct zg_random *random, const uint8_t *bytes, size_t l
         uint8_t noise = (uint8_t)zg_random_next(random);
         switch (hit[i]) {
         case 1: put(out, *touched, *origin, (uint8_t)(bytes[i] ^ 1U << noise % 8), -1, true); break; /* flipped */
-        case 2: gap = true; continue;                                                               /* dropped */
-        case 3:                                                                                     /* doubled */
+        case 2: gap = true; continue;                                                                /* dropped */
+        case 3:                                                                                      /* doubled */
             put(out, *touched, *origin, bytes[i], (int)i, gap);
             put(out, *touched, *origin, bytes[i], -1, true);
             gap = true;

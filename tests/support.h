@@ -27,8 +27,8 @@ struct test_plan test_plan_of(const char *text);
 struct test_plan test_plan_load(const char *name);
 void test_plan_clear(struct test_plan *plan);
 
-/* A definition with header version u3, id u5, sequence u8, CRC-16, max_payload 64 and messages `data` (id 1, from both, eight
- * bytes) and `tiny` (id 2, from both, one byte). */
+/* A definition with header version u3, id u5, sequence u8, CRC-16, max_payload 64 and messages `data` (id 1, from both,
+ * eight bytes) and `tiny` (id 2, from both, one byte). */
 extern const char test_small_definition[];
 
 /* The text of a file of tests/data; free with g_free(). */
@@ -40,9 +40,9 @@ char *test_random_definition(struct zg_random *random);
 /* A raw value for a step: often its limits or next to them, else anything within. */
 union zg_raw test_random_raw(struct zg_random *random, const struct zg_step *step);
 
-/* Damages a stream of bytes in about `count` places: bits flipped, bytes dropped, doubled, inserted, runs cut or overwritten. Byte k of the
- * result came from byte origin[k] of the stream, or from nowhere (-1); touched[k] tells that it is not as sent, or what stands before it
- * is not. */
+/* Damages a stream of bytes in about `count` places: bits flipped, bytes dropped, doubled, inserted, runs cut or
+ * overwritten. Byte k of the result came from byte origin[k] of the stream, or from nowhere (-1); touched[k] tells that
+ * it is not as sent, or what stands before it is not. */
 GByteArray *test_damage(struct zg_random *random, const uint8_t *bytes, size_t length, unsigned count,
                         GByteArray **touched, GArray **origin);
 

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* The loom's head: a pick every 80 ms, a stop every 250 picks, a reply to each load_row. The same file runs on any port. */
+/* The loom's head: a pick every 80 ms, a stop every 250 picks, a reply to each load_row. The same file runs on any
+ * port. */
 #include "device.h"
 
 #include "zeugma/clock.h"

@@ -15,7 +15,8 @@ struct device {
     uint32_t send_failures;
 };
 
-/* Call once, before interrupts are on; then device_loop() for ever. Bytes come in by zg_link_receive_isr(&device->node.link, ...). */
+/* Call once, before interrupts are on; then device_loop() for ever. Bytes come in by
+ * zg_link_receive_isr(&device->node.link, ...). */
 int device_begin(struct device *device, const struct zg_port *port, void *port_context);
 void device_loop(struct device *device);
 

@@ -18,8 +18,8 @@ static void print_end(const char *name, const struct zg_counters *counters)
 {
     printf("  %-8s%8" PRIu32 " frames out %8" PRIu32 " in %6" PRIu32 " failed their check %4" PRIu32
            " malformed or timed out %5" PRIu32 " lost by sequence\n",
-           name, counters->frames_out, counters->frames_in, counters->failed_check, counters->malformed + counters->timed_out,
-           counters->lost);
+           name, counters->frames_out, counters->frames_in, counters->failed_check,
+           counters->malformed + counters->timed_out, counters->lost);
 }
 
 int main(void)
@@ -41,14 +41,15 @@ int main(void)
         device_loop(&device);
         host_loop(&host);
     }
-    printf("loom on a simulated line: 10 virtual minutes, bit errors 2e-5, dropped bytes 1e-4, the clocks wrap half-way\n");
+    printf("loom on a simulated line: 10 virtual minutes, bit errors 2e-5, dropped bytes 1e-4, the clocks wrap "
+           "half-way\n");
     print_end("device", &device.node.link.counters);
     print_end("host", &host.node.link.counters);
-    printf("  picks   %8" PRIu32 " sent %8" PRIu32 " received %8" PRIu32 " missed; most tension %.2f N\n", device.pick.number,
-           host.picks, host.picks_missed, host.most_tension);
+    printf("  picks   %8" PRIu32 " sent %8" PRIu32 " received %8" PRIu32 " missed; most tension %.2f N\n",
+           device.pick.number, host.picks, host.picks_missed, host.most_tension);
     printf("  stops   %8" PRIu32 " sent %8" PRIu32 " received\n", device.stops, host.stops);
-    printf("  rows    %8" PRIu32 " loaded %6" PRIu32 " acknowledged %4" PRIu32 " sent again, because no reply came\n", device.rows,
-           host.rows_acknowledged, host.rows_again);
+    printf("  rows    %8" PRIu32 " loaded %6" PRIu32 " acknowledged %4" PRIu32 " sent again, because no reply came\n",
+           device.rows, host.rows_acknowledged, host.rows_again);
     zg_sim_line_free(line);
     /* every pick was received or is known to be missed; the last may still be on the way */
     return device.pick.number - host.picks - host.picks_missed <= 1 && device.send_failures == 0 ? 0 : 1;

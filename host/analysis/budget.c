@@ -32,12 +32,14 @@ void zg_budget_check(const struct zg_plan *plan, struct zg_diagnostics *diagnost
         double load = zg_budget_side_load(plan, sides[i]);
         struct zg_place place = plan->definition->line.place;
         if (load > 1)
-            zgi_error(diagnostics, place, "the messages of the %s take %.0f %% of the line's capacity at %" G_GUINT64_FORMAT
-                      " baud; raise the baud rate or the periods", zg_side_name(sides[i]), 100 * load,
-                      plan->definition->line.baud);
+            zgi_error(diagnostics, place,
+                      "the messages of the %s take %.0f %% of the line's capacity at %" G_GUINT64_FORMAT
+                      " baud; raise the baud rate or the periods",
+                      zg_side_name(sides[i]), 100 * load, plan->definition->line.baud);
         else if (load > 0.7)
-            zgi_warning(diagnostics, place, "the messages of the %s take %.0f %% of the line's capacity at %"
-                        G_GUINT64_FORMAT " baud", zg_side_name(sides[i]), 100 * load, plan->definition->line.baud);
+            zgi_warning(diagnostics, place,
+                        "the messages of the %s take %.0f %% of the line's capacity at %" G_GUINT64_FORMAT " baud",
+                        zg_side_name(sides[i]), 100 * load, plan->definition->line.baud);
     }
     zgi_diagnostics_sort(diagnostics);
 }

@@ -125,7 +125,8 @@ char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *st
         g_string_append_printf(text, "not delivered: %s", stretch->why);
         for (unsigned i = 0; i < plan->header.steps->len; i++) {
             const struct zg_step *step = zg_block_step(&plan->header, i);
-            g_string_append_printf(text, "%s %s %u", i > 0 ? "," : " (", step->name, role_of(&stretch->header, step->role));
+            g_string_append_printf(text, "%s %s %u", i > 0 ? "," : " (", step->name,
+                                   role_of(&stretch->header, step->role));
         }
         g_string_append(text, plan->header.steps->len > 0 ? "):" : ":");
     } else {

@@ -5,8 +5,9 @@
 
 #include "codec/frame.h"
 
-/* One JSON object without line end: a frame {"message","from","header","fields","raw"}, with "out_of_range" and "ignored" where
- * they apply; {"undelivered","header","raw"}; or {"skipped","reason","raw"} with "expected" and "found" for a check. Free with g_free(). */
+/* One JSON object without line end: a frame {"message","from","header","fields","raw"}, with "out_of_range" and
+ * "ignored" where they apply; {"undelivered","header","raw"}; or {"skipped","reason","raw"} with "expected" and "found"
+ * for a check. Free with g_free(). */
 char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch);
 
 /* One line of text without line end. Free with g_free(). */

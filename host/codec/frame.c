@@ -165,9 +165,7 @@ static void take_event(struct zg_stream *stream, enum zg_framing_event event)
 
     switch (event) {
     case ZG_FRAMING_CONTENT: take_content(stream); break;
-    case ZG_FRAMING_MALFORMED:
-        skip(stream, &counters->malformed, &counters->bytes_failed, "malformed stuffing");
-        break;
+    case ZG_FRAMING_MALFORMED: skip(stream, &counters->malformed, &counters->bytes_failed, "malformed stuffing"); break;
     case ZG_FRAMING_TOO_LONG: skip(stream, &counters->too_long, &counters->bytes_failed, "too long"); break;
     case ZG_FRAMING_NOISE:
         if (stream->raw->len > 0) /* else all of it was reported in pieces */

@@ -20,21 +20,21 @@ enum zg_stretch_kind {
 /* What a stretch of the stream was found to be. Valid during the call that reports it. */
 struct zg_stretch {
     enum zg_stretch_kind kind;
-    const char *why;          /* "unknown id", "check failed", ...; NULL for a message */
-    const uint8_t *raw;       /* as it stood on the wire, delimiter included */
+    const char *why;    /* "unknown id", "check failed", ...; NULL for a message */
+    const uint8_t *raw; /* as it stood on the wire, delimiter included */
     size_t raw_length;
-    uint64_t offset;          /* of raw[0] from the stream's start, bytes */
-    struct zg_header header;  /* not when skipped */
+    uint64_t offset;                       /* of raw[0] from the stream's start, bytes */
+    struct zg_header header;               /* not when skipped */
     const struct zg_plan_message *message; /* of a frame */
     const union zg_raw *values;            /* of a frame, one a step */
-    size_t ignored;           /* bytes after the last known field */
-    bool checked;             /* skipped for its check: found and expected are told */
-    zg_check_word expected;   /* computed from the bytes received */
+    size_t ignored;                        /* bytes after the last known field */
+    bool checked;                          /* skipped for its check: found and expected are told */
+    zg_check_word expected;                /* computed from the bytes received */
     zg_check_word found;
 };
 
-/* Finds frames in a stream fed in pieces of any size. Opaque; free with zg_stream_free(). Memory is bounded by the largest frame
- * save `raw` of noise, which is reported at most 4096 bytes at a time. */
+/* Finds frames in a stream fed in pieces of any size. Opaque; free with zg_stream_free(). Memory is bounded by the
+ * largest frame save `raw` of noise, which is reported at most 4096 bytes at a time. */
 struct zg_stream;
 
 typedef void (*zg_stretch_function)(const struct zg_stretch *stretch, void *data);

@@ -22,7 +22,8 @@ struct zg_json {
 void zg_json_begin(struct zg_json *json, bool indented);
 char *zg_json_end(struct zg_json *json);
 
-/* '{' or '[', and their closing counterparts. In an object every value has a key; in a list and at the top it is NULL. */
+/* '{' or '[', and their closing counterparts. In an object every value has a key; in a list and at the top it is NULL.
+ */
 void zg_json_open(struct zg_json *json, const char *key, char bracket);
 void zg_json_close(struct zg_json *json, char bracket);
 

@@ -19,8 +19,8 @@ static JsonParser *parse_object(const char *what, const char *text, GError **err
     }
     JsonNode *root = json_parser_get_root(parser);
     if (!root || !JSON_NODE_HOLDS_OBJECT(root)) {
-        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_JSON,
-                    "%s: expected a JSON object, {\"name\": value, ...}", what);
+        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_JSON, "%s: expected a JSON object, {\"name\": value, ...}",
+                    what);
         return NULL;
     }
     return g_steal_pointer(&parser);
@@ -180,8 +180,7 @@ static bool known_members(const char *what, const char *kind, JsonObject *object
     return true;
 }
 
-bool zg_values_from_json(const struct zg_plan_message *message, const char *text, union zg_raw *values,
-                         GError **error)
+bool zg_values_from_json(const struct zg_plan_message *message, const char *text, union zg_raw *values, GError **error)
 {
     const struct zg_block *block = &message->payload;
     g_autoptr(GPtrArray) names = g_ptr_array_new();

@@ -15,10 +15,9 @@ enum zg_codec_error {
     ZG_CODEC_ERROR_HEX    /* hex digits that are none, or an odd number */
 };
 
-/* Reads {"field": value, ...} into one raw value a step of the message's payload. Every field must be there, none may be unknown. The
- * error names message, field, value and limits. */
-bool zg_values_from_json(const struct zg_plan_message *message, const char *text, union zg_raw *values,
-                         GError **error);
+/* Reads {"field": value, ...} into one raw value a step of the message's payload. Every field must be there, none may
+ * be unknown. The error names message, field, value and limits. */
+bool zg_values_from_json(const struct zg_plan_message *message, const char *text, union zg_raw *values, GError **error);
 
 /* Reads {"sequence": 12, ...}: the roles a sender may choose; one too wide for its role is an error. */
 bool zg_header_from_json(const struct zg_plan *plan, const char *text, struct zg_header *header, GError **error);

@@ -57,20 +57,13 @@ static void skip_section(struct zgi_reader *reader, const struct zgi_entry *entr
     (void)into;
 }
 
-static const struct zgi_key keys[] = { { "zeugma", true, read_language },
-                                       { "protocol", true, read_protocol },
-                                       { "version", true, read_version },
-                                       { "summary", false, read_summary },
-                                       { "line", false, skip_section },
-                                       { "frame", true, skip_section },
-                                       { "enums", false, skip_section },
-                                       { "messages", true, skip_section },
-                                       { "flags", false, NULL },
-                                       { "records", false, NULL },
-                                       { "variables", false, NULL },
-                                       { "services", false, NULL },
-                                       { "console", false, NULL },
-                                       { NULL, false, NULL } };
+static const struct zgi_key keys[] = { { "zeugma", true, read_language }, { "protocol", true, read_protocol },
+                                       { "version", true, read_version }, { "summary", false, read_summary },
+                                       { "line", false, skip_section },   { "frame", true, skip_section },
+                                       { "enums", false, skip_section },  { "messages", true, skip_section },
+                                       { "flags", false, NULL },          { "records", false, NULL },
+                                       { "variables", false, NULL },      { "services", false, NULL },
+                                       { "console", false, NULL },        { NULL, false, NULL } };
 
 /* What a section says may depend on those before it here, wherever they stand in the file. */
 static const struct zgi_key sections[] = { { "line", false, zgi_read_line },

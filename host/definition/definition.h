@@ -137,7 +137,8 @@ const char *zg_side_name(enum zg_side side);
 /* "u8", "bool", "f32" or the enum's name. Free with g_free(). */
 char *zg_type_name(struct zg_type type);
 
-/* How the accessors of a scaled field name its unit: "in_N", "in_percent"; "value" without a unit. Free with g_free(). */
+/* How the accessors of a scaled field name its unit: "in_N", "in_percent"; "value" without a unit. Free with g_free().
+ */
 char *zg_field_suffix(const struct zg_field *field);
 
 /* "version", "id", ... */

@@ -36,8 +36,7 @@ const struct zg_diagnostic *zg_diagnostics_get(const struct zg_diagnostics *diag
 char *zg_diagnostics_line(const struct zg_diagnostics *diagnostics, unsigned index);
 
 /* Adds one. Beyond 200 only their number is kept. */
-void zgi_error(struct zg_diagnostics *diagnostics, struct zg_place place, const char *format, ...)
-    G_GNUC_PRINTF(3, 4);
+void zgi_error(struct zg_diagnostics *diagnostics, struct zg_place place, const char *format, ...) G_GNUC_PRINTF(3, 4);
 void zgi_warning(struct zg_diagnostics *diagnostics, struct zg_place place, const char *format, ...)
     G_GNUC_PRINTF(3, 4);
 

@@ -35,8 +35,10 @@ static void take(struct names *names, struct zg_place place, const char *owner, 
 {
     const char *other = g_hash_table_lookup(names->taken, name);
     if (other)
-        zgi_error(names->diagnostics, place, "%s would make the name \"%s\" in generated code, which %s makes too; "
-                  "rename one", owner, name, other);
+        zgi_error(names->diagnostics, place,
+                  "%s would make the name \"%s\" in generated code, which %s makes too; "
+                  "rename one",
+                  owner, name, other);
     g_hash_table_replace(names->taken, name, g_strdup(owner));
 }
 
@@ -79,11 +81,10 @@ static void take_message(struct names *names, const struct zg_message *message)
 
 void zgi_check_generated_names(const struct zg_definition *definition, struct zg_diagnostics *diagnostics)
 {
-    static const char *const own[] = { "device",      "device_handlers", "device_init",  "device_poll",
-                                       "host",        "host_handlers",   "host_init",    "host_poll",
-                                       "MAX_PAYLOAD", "HEADER_SIZE",     "CHECK_SIZE",   "MAX_FRAME",
-                                       "check",       "write_header",    "admit",        "VERSION_MAJOR",
-                                       "VERSION_MINOR" };
+    static const char *const own[] = { "device",        "device_handlers", "device_init", "device_poll",  "host",
+                                       "host_handlers", "host_init",       "host_poll",   "MAX_PAYLOAD",  "HEADER_SIZE",
+                                       "CHECK_SIZE",    "MAX_FRAME",       "check",       "write_header", "admit",
+                                       "VERSION_MAJOR", "VERSION_MINOR" };
     struct names names = { g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free), diagnostics };
 
     for (size_t i = 0; i < G_N_ELEMENTS(own); i++)

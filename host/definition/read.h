@@ -6,15 +6,14 @@
 #include "definition/definition.h"
 #include "definition/yaml.h"
 
-
 /* Each takes the definition as `into`. */
 void zgi_read_line(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_frame(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_enums(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_messages(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 
-/* The type a word names: a built-in one, or an enum of `definition` (may be NULL: built-in integers only). A diagnostic where
- * there is none. */
+/* The type a word names: a built-in one, or an enum of `definition` (may be NULL: built-in integers only). A diagnostic
+ * where there is none. */
 bool zgi_read_type(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
                    struct zg_type *type);
 

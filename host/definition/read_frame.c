@@ -183,8 +183,9 @@ struct check_reading {
 
 static bool known_check(struct zgi_reader *reader, yaml_node_t *node, struct zg_definition *definition)
 {
-    static const char *const others[] = { "none", "sum8", "sum8/negated", "sum8/inverted", "xor8", "fletcher16",
-                                          "adler32", "internet", NULL };
+    static const char *const others[] = { "none",          "sum8",     "sum8/negated",
+                                          "sum8/inverted", "xor8",     "fletcher16",
+                                          "adler32",       "internet", NULL };
     const char *word = zgi_scalar(reader, node, "the name of a check");
 
     if (!word)
@@ -197,7 +198,8 @@ static bool known_check(struct zgi_reader *reader, yaml_node_t *node, struct zg_
     }
     if (g_strv_contains(others, word)) {
         zgi_error(reader->diagnostics, zgi_place(node),
-                  "the check \"%s\" is part of the language but not supported by this version yet; expected a CRC", word);
+                  "the check \"%s\" is part of the language but not supported by this version yet; expected a CRC",
+                  word);
         return false;
     }
     g_autoptr(GPtrArray) names = g_ptr_array_new();

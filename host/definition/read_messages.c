@@ -35,7 +35,8 @@ static void read_scale(struct zgi_reader *reader, const struct zgi_entry *entry,
     struct zg_field *field = reading->field;
 
     reading->scale_place = entry->place;
-    if (read_number(reader, entry->value, "a scale: a decimal number or a fraction, 0.01 or 1/64", true, field->scale) &&
+    if (read_number(reader, entry->value, "a scale: a decimal number or a fraction, 0.01 or 1/64", true,
+                    field->scale) &&
         mpq_sgn(field->scale) == 0) {
         zgi_error(reader->diagnostics, zgi_place(entry->value), "a scale of 0 makes every value the same");
         mpq_set_ui(field->scale, 1, 1);
@@ -87,16 +88,13 @@ static void read_field_order(struct zgi_reader *reader, const struct zgi_entry *
     zgi_read_order(reader, entry->value, &((struct field_reading *)into)->field->big_endian);
 }
 
-static const struct zgi_key field_keys[] = { { "type", true, read_field_type },
-                                             { "scale", false, read_scale },
-                                             { "offset", false, read_offset },
-                                             { "unit", false, read_field_unit },
-                                             { "range", false, read_range },
-                                             { "summary", false, read_field_summary },
-                                             { "order", false, read_field_order },
-                                             { "since", false, NULL },
-                                             { "default", false, NULL },
-                                             { NULL, false, NULL } };
+static const struct zgi_key field_keys[] = {
+    { "type", true, read_field_type },    { "scale", false, read_scale },
+    { "offset", false, read_offset },     { "unit", false, read_field_unit },
+    { "range", false, read_range },       { "summary", false, read_field_summary },
+    { "order", false, read_field_order }, { "since", false, NULL },
+    { "default", false, NULL },           { NULL, false, NULL }
+};
 
 /* The physical limits of a field's raw type. */
 static void type_limits(const struct zg_field *field, mpq_t low, mpq_t high)
@@ -130,15 +128,16 @@ static void check_range_reachable(struct zgi_reader *reader, const struct field_
         zgi_error(reader->diagnostics, reading->range_place, "%s can hold %g to %g, which the range excludes wholly",
                   field->name, least, most);
     else if (mpq_cmp(field->low, low) < 0 || mpq_cmp(field->high, high) > 0)
-        zgi_warning(reader->diagnostics, reading->range_place, "the range of %s reaches beyond what it can hold, %g to %g",
-                    field->name, least, most);
+        zgi_warning(reader->diagnostics, reading->range_place,
+                    "the range of %s reaches beyond what it can hold, %g to %g", field->name, least, most);
     mpq_clears(low, high, NULL);
 }
 
 static void check_field(struct zgi_reader *reader, struct field_reading *reading)
 {
     struct zg_field *field = reading->field;
-    bool integer = !field->type.enumeration && (field->type.kind == ZG_KIND_UNSIGNED || field->type.kind == ZG_KIND_SIGNED);
+    bool integer =
+        !field->type.enumeration && (field->type.kind == ZG_KIND_UNSIGNED || field->type.kind == ZG_KIND_SIGNED);
     g_autofree char *type = zg_type_name(field->type);
 
     field->scaled = mpq_cmp_ui(field->scale, 1, 1) != 0 || mpq_sgn(field->offset) != 0;
@@ -146,7 +145,8 @@ static void check_field(struct zgi_reader *reader, struct field_reading *reading
         zgi_error(reader->diagnostics, reading->scale_place, "scale and offset need an integer type; %s is %s",
                   field->name, type);
     else if (field->ranged && !integer && field->type.kind != ZG_KIND_FLOAT)
-        zgi_error(reader->diagnostics, reading->range_place, "a range needs a number type; %s is %s", field->name, type);
+        zgi_error(reader->diagnostics, reading->range_place, "a range needs a number type; %s is %s", field->name,
+                  type);
     else if (field->ranged && integer)
         check_range_reachable(reader, reading);
 }
@@ -229,18 +229,14 @@ static void read_fields(struct zgi_reader *reader, const struct zgi_entry *entry
     zgi_entries(reader, entry->value, "a mapping of fields ({} for none)", read_field, into);
 }
 
-static const struct zgi_key message_keys[] = { { "id", false, read_id },
-                                               { "from", true, read_from },
-                                               { "every", false, read_every },
-                                               { "summary", false, read_message_summary },
-                                               { "fields", true, read_fields },
-                                               { "reply", false, NULL },
-                                               { "timeout", false, NULL },
-                                               { "retries", false, NULL },
-                                               { "delivery", false, NULL },
-                                               { "window", false, NULL },
-                                               { "order", false, NULL },
-                                               { NULL, false, NULL } };
+static const struct zgi_key message_keys[] = {
+    { "id", false, read_id },        { "from", true, read_from },
+    { "every", false, read_every },  { "summary", false, read_message_summary },
+    { "fields", true, read_fields }, { "reply", false, NULL },
+    { "timeout", false, NULL },      { "retries", false, NULL },
+    { "delivery", false, NULL },     { "window", false, NULL },
+    { "order", false, NULL },        { NULL, false, NULL }
+};
 
 static void message_free(gpointer data)
 {

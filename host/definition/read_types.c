@@ -26,8 +26,8 @@ static bool integer_type(const char *word, struct zg_type *type)
     bool is_signed = word[0] == 'i';
 
     if ((word[0] != 'u' && word[0] != 'i') || !g_ascii_isdigit(word[1]) || word[1] == '0' ||
-        strspn(word + 1, "0123456789") != strlen(word + 1) || !zgi_parse_unsigned(word + 1, &bits) ||
-        bits > 64 || (is_signed && bits < 2))
+        strspn(word + 1, "0123456789") != strlen(word + 1) || !zgi_parse_unsigned(word + 1, &bits) || bits > 64 ||
+        (is_signed && bits < 2))
         return false;
     *type = (struct zg_type){ is_signed ? ZG_KIND_SIGNED : ZG_KIND_UNSIGNED, (unsigned)bits, NULL };
     return true;
@@ -66,8 +66,8 @@ bool zgi_read_type(struct zgi_reader *reader, yaml_node_t *node, const struct zg
     if (integer_type(word, type))
         return true;
     if (!definition) {
-        zgi_error(reader->diagnostics, zgi_place(node), "expected an integer type, u1 to u64 or i2 to i64, found \"%s\"",
-                  word);
+        zgi_error(reader->diagnostics, zgi_place(node),
+                  "expected an integer type, u1 to u64 or i2 to i64, found \"%s\"", word);
         return false;
     }
     if (strcmp(word, "bool") == 0) {
@@ -111,9 +111,9 @@ bool zgi_read_raw(struct zgi_reader *reader, yaml_node_t *node, struct zg_type t
     uint64_t most = magnitude_bits == 64 ? UINT64_MAX : ((uint64_t)1 << magnitude_bits) - 1;
     if (negative ? type.kind != ZG_KIND_SIGNED || magnitude > most + 1 : magnitude > most) {
         g_autofree char *name = zg_type_name(type);
-        zgi_error(reader->diagnostics, zgi_place(node), "%s does not fit %s (%s%" G_GUINT64_FORMAT " to %" G_GUINT64_FORMAT
-                  ")", text, name, type.kind == ZG_KIND_SIGNED ? "-" : "",
-                  type.kind == ZG_KIND_SIGNED ? most + 1 : 0, most);
+        zgi_error(reader->diagnostics, zgi_place(node),
+                  "%s does not fit %s (%s%" G_GUINT64_FORMAT " to %" G_GUINT64_FORMAT ")", text, name,
+                  type.kind == ZG_KIND_SIGNED ? "-" : "", type.kind == ZG_KIND_SIGNED ? most + 1 : 0, most);
         return false;
     }
     if (type.kind == ZG_KIND_SIGNED)
@@ -164,9 +164,9 @@ static void read_value_summary(struct zgi_reader *reader, const struct zgi_entry
     zgi_keep_text(reader, entry, &((struct value_reading *)into)->value->summary);
 }
 
-static const struct zgi_key value_keys[] = {
-    { "value", true, read_value_value }, { "summary", false, read_value_summary }, { NULL, false, NULL }
-};
+static const struct zgi_key value_keys[] = { { "value", true, read_value_value },
+                                             { "summary", false, read_value_summary },
+                                             { NULL, false, NULL } };
 
 static void check_value_unique(struct zgi_reader *reader, const struct zg_enum *enumeration,
                                const struct zg_enum_value *value)

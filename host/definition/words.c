@@ -69,9 +69,9 @@ bool zgi_is_keyword(const char *word)
         /* C11, 6.4.1 */
         "auto", "break", "case", "char", "const", "continue", "default", "do", "double", "else", "enum", "extern",
         "float", "for", "goto", "if", "inline", "int", "long", "register", "restrict", "return", "short", "signed",
-        "sizeof", "static", "struct", "switch", "typedef", "union", "unsigned", "void", "volatile", "while",
-        "_Alignas", "_Alignof", "_Atomic", "_Bool", "_Complex", "_Generic", "_Imaginary", "_Noreturn",
-        "_Static_assert", "_Thread_local",
+        "sizeof", "static", "struct", "switch", "typedef", "union", "unsigned", "void", "volatile", "while", "_Alignas",
+        "_Alignof", "_Atomic", "_Bool", "_Complex", "_Generic", "_Imaginary", "_Noreturn", "_Static_assert",
+        "_Thread_local",
         /* Python 3, 2.3.1 */
         "False", "None", "True", "and", "as", "assert", "async", "await", "class", "def", "del", "elif", "except",
         "finally", "from", "global", "import", "in", "is", "lambda", "nonlocal", "not", "or", "pass", "raise", "try",
@@ -202,8 +202,8 @@ bool zg_parse_time(const char *text, uint64_t *nanoseconds)
     static const struct {
         const char *unit;
         unsigned long ns;
-    } units[] = { { "ns", 1 },           { "us", 1000 },          { "ms", 1000000 },
-                  { "s", 1000000000 },   { "min", 60000000000 },  { "h", 3600000000000 } };
+    } units[] = { { "ns", 1 },         { "us", 1000 },         { "ms", 1000000 },
+                  { "s", 1000000000 }, { "min", 60000000000 }, { "h", 3600000000000 } };
     size_t length = strspn(text, "0123456789._");
     g_autofree char *digits = g_strndup(text, length);
     g_autofree char *unit = g_strstrip(g_strdup(text + length));

@@ -20,8 +20,8 @@ bool zgi_is_identifier(const char *word);
 /* Whether C11 or Python keeps the word for itself. */
 bool zgi_is_keyword(const char *word);
 
-/* An integer: decimal, 0x hexadecimal or 0b binary, `_` between digits, an optional sign. False if it is none, or outside
- * int64_t and uint64_t together; then *negative tells nothing. The magnitude is returned. */
+/* An integer: decimal, 0x hexadecimal or 0b binary, `_` between digits, an optional sign. False if it is none, or
+ * outside int64_t and uint64_t together; then *negative tells nothing. The magnitude is returned. */
 bool zgi_parse_integer(const char *text, bool *negative, uint64_t *magnitude);
 
 /* The same, for a number that must not be negative. */

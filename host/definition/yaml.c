@@ -91,8 +91,8 @@ bool zgi_entries(struct zgi_reader *reader, yaml_node_t *node, const char *expec
         const yaml_node_t *first = g_hash_table_lookup(seen, entry.key);
         if (first) {
             g_autofree char *where = zgi_where(reader, zgi_place(first));
-            zgi_error(reader->diagnostics, entry.place, "\"%s\" stands here a second time; the first is at %s", entry.key,
-                      where);
+            zgi_error(reader->diagnostics, entry.place, "\"%s\" stands here a second time; the first is at %s",
+                      entry.key, where);
             continue;
         }
         g_hash_table_insert(seen, (gpointer)entry.key, key);
@@ -130,8 +130,7 @@ static void read_entry(struct zgi_reader *reader, const struct zgi_entry *entry,
             walk->keys[i].read(reader, entry, walk->into);
         else
             zgi_error(reader->diagnostics, entry->place,
-                      "\"%s\" is part of the language but not supported by this version yet; leave it out",
-                      entry->key);
+                      "\"%s\" is part of the language but not supported by this version yet; leave it out", entry->key);
         return;
     }
     unknown_key(reader, entry, walk);

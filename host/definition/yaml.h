@@ -29,7 +29,8 @@ struct zgi_key {
     void (*read)(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 };
 
-/* Parses one document. False, with diagnostics, where it is not well-formed YAML; else free with yaml_document_delete(). */
+/* Parses one document. False, with diagnostics, where it is not well-formed YAML; else free with
+ * yaml_document_delete(). */
 bool zgi_yaml_parse(struct zgi_reader *reader, const char *text, size_t length);
 
 struct zg_place zgi_place(const yaml_node_t *node);
@@ -43,13 +44,13 @@ char *zgi_found(const yaml_node_t *node);
 /* A scalar's text, or NULL with a diagnostic ("expected WHAT, found ..."). */
 const char *zgi_scalar(struct zgi_reader *reader, yaml_node_t *node, const char *expected);
 
-/* Calls `each` for every entry of a mapping, skipping keys that stand twice, with diagnostics. Where it is no mapping: a
- * diagnostic, and false. */
+/* Calls `each` for every entry of a mapping, skipping keys that stand twice, with diagnostics. Where it is no mapping:
+ * a diagnostic, and false. */
 bool zgi_entries(struct zgi_reader *reader, yaml_node_t *node, const char *expected,
                  void (*each)(struct zgi_reader *reader, const struct zgi_entry *entry, void *into), void *into);
 
-/* Reads a mapping by a table (ended by a row without name). `what` names the mapping in messages ("the frame"), `at` is the
- * place where a missing key is reported. */
+/* Reads a mapping by a table (ended by a row without name). `what` names the mapping in messages ("the frame"), `at` is
+ * the place where a missing key is reported. */
 void zgi_read_mapping(struct zgi_reader *reader, yaml_node_t *node, struct zg_place at, const char *what,
                       const struct zgi_key *keys, void *into);
 

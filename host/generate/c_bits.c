@@ -15,16 +15,17 @@ char *zgi_c_load(const struct zg_step *step)
     for (unsigned i = 0; i < step->pieces_count; i++) {
         const struct zg_piece *piece = &step->pieces[i];
         g_autofree char *byte = g_strdup_printf("in[%u]", piece->byte);
-        g_autofree char *part =
-            whole_byte(piece) ? g_strdup(byte)
-            : piece->low > 0  ? g_strdup_printf("(%s >> %u & %uU)", byte, piece->low, (1U << piece->bits) - 1)
-                              : g_strdup_printf("(%s & %uU)", byte, (1U << piece->bits) - 1);
+        g_autofree char *part = whole_byte(piece) ? g_strdup(byte)
+                                : piece->low > 0
+                                    ? g_strdup_printf("(%s >> %u & %uU)", byte, piece->low, (1U << piece->bits) - 1)
+                                    : g_strdup_printf("(%s & %uU)", byte, (1U << piece->bits) - 1);
         g_string_append_printf(text, "%s(uint%u_t)%s", i > 0 ? " | " : "", width, part);
         if (piece->shift > 0)
             g_string_append_printf(text, " << %u", piece->shift);
     }
     /* narrow parts were promoted to int */
-    return width < 32 && step->pieces_count > 1 ? g_strdup_printf("(uint%u_t)(%s)", width, text->str) : g_strdup(text->str);
+    return width < 32 && step->pieces_count > 1 ? g_strdup_printf("(uint%u_t)(%s)", width, text->str)
+                                                : g_strdup(text->str);
 }
 
 static void append_term(GString *text, const struct zg_step *step, const struct zg_piece *piece, const char *before)
@@ -33,8 +34,7 @@ static void append_term(GString *text, const struct zg_step *step, const struct 
     g_autofree char *value = step->type.kind == ZG_KIND_FLOAT
                                  ? g_strconcat("bits_of_", step->name, NULL)
                                  : g_strdup_printf("(uint%u_t)%s%s", width, before, step->name);
-    g_autofree char *part =
-        piece->shift > 0 ? g_strdup_printf("%s >> %u", value, piece->shift) : g_strdup(value);
+    g_autofree char *part = piece->shift > 0 ? g_strdup_printf("%s >> %u", value, piece->shift) : g_strdup(value);
 
     if (whole_byte(piece)) {
         g_string_append(text, part);

@@ -18,8 +18,9 @@ static void print_float_check(GString *text, const struct zg_step *step)
     const char *high_point = strpbrk(high->str, ".en") ? "" : ".0";
     if (strchr(low->str, 'n') || strchr(high->str, 'n')) /* inf: reaches beyond all floats */
         return;
-    g_string_append_printf(text, "    if (!(message->%s >= %s%sF && message->%s <= %s%sF))\n        return ZG_ERANGE;\n", step->name,
-                           low->str, low_point, step->name, high->str, high_point);
+    g_string_append_printf(text,
+                           "    if (!(message->%s >= %s%sF && message->%s <= %s%sF))\n        return ZG_ERANGE;\n",
+                           step->name, low->str, low_point, step->name, high->str, high_point);
 }
 
 static void print_step_check(GString *text, const struct zg_step *step)
@@ -88,7 +89,9 @@ static void print_load(GString *text, const struct zg_step *step)
 
     switch (step->type.kind) {
     case ZG_KIND_BOOL: g_string_append_printf(text, "    message->%s = %s != 0;\n", step->name, load); break;
-    case ZG_KIND_FLOAT: g_string_append_printf(text, "    message->%s = zg_f32_of_bits(%s);\n", step->name, load); break;
+    case ZG_KIND_FLOAT:
+        g_string_append_printf(text, "    message->%s = zg_f32_of_bits(%s);\n", step->name, load);
+        break;
     case ZG_KIND_SIGNED:
         g_string_append_printf(text, "    message->%s = zg_signed%u(%s, %u);\n", step->name, zgi_c_bits(step), load,
                                step->type.bits);
@@ -102,8 +105,8 @@ static void print_unpack(const struct zgi_c *c, GString *text, const struct zg_p
     const char *name = item->message->name;
     g_autofree char *size = zgi_c_constant(c, name, "MAX_PAYLOAD");
 
-    g_string_append_printf(text, "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length)\n{\n", c->prefix,
-                           name, c->prefix, name);
+    g_string_append_printf(text, "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length)\n{\n",
+                           c->prefix, name, c->prefix, name);
     if (item->payload.size > 0)
         g_string_append_printf(text, "    if (length < %s)\n        return ZG_ESIZE;\n", size);
     else
@@ -145,8 +148,9 @@ static void print_accessors(const struct zgi_c *c, GString *text, const struct z
                            "    int error = zg_scale_raw(&%s_%s_scale, value, &raw);\n\n"
                            "    if (error)\n        return error;\n"
                            "    message->%s = (%s)raw;\n    return 0;\n}\n\n",
-                           name, step->name, factor, shift, divisor, low, high, p, name, step->name, suffix, p, name, name,
-                           step->name, step->name, p, name, step->name, suffix, p, name, name, step->name, step->name, type);
+                           name, step->name, factor, shift, divisor, low, high, p, name, step->name, suffix, p, name,
+                           name, step->name, step->name, p, name, step->name, suffix, p, name, name, step->name,
+                           step->name, type);
 }
 
 static const char *word_suffix(unsigned width)
@@ -182,25 +186,26 @@ static void print_crc(const struct zgi_c *c, GString *text)
     const struct zg_crc_parameters *written = &c->plan->definition->check;
     const char *suffix = word_suffix(crc->width);
 
-    g_string_append_printf(text, crc->reflected ? "#define WORD(value) ((zg_check_word)(value))\n"
-                                                : "#define WORD(value) ZG_CRC_TOP(value, %u)\n",
+    g_string_append_printf(text,
+                           crc->reflected ? "#define WORD(value) ((zg_check_word)(value))\n"
+                                          : "#define WORD(value) ZG_CRC_TOP(value, %u)\n",
                            crc->width);
     g_string_append(text, "#if ZG_CRC_TABLE == 8\n");
     print_table(c, text, 256, 1);
     g_string_append(text, "#elif ZG_CRC_TABLE == 4\n");
     print_table(c, text, 16, crc->reflected ? 16 : 1); /* four steps on zeros first: the byte's other half */
-    g_string_append_printf(
-        text,
-        "#else\n#define check_table NULL\n#endif\n\n"
-        "/* %s */\n"
-        "const struct zg_check %s_check = {\n"
-        "    { %u, %s, %s, WORD(0x%" G_GINT64_MODIFIER "X%s), WORD(0x%" G_GINT64_MODIFIER "X%s), (zg_check_word)0x%" G_GINT64_MODIFIER
-        "X%s, check_table },\n"
-        "    %s_CHECK_SIZE,\n    %s\n};\n\n",
-        c->plan->definition->check_name ? c->plan->definition->check_name : "CRC by parameters", c->prefix, crc->width,
-        crc->reflected ? "true" : "false", crc->turned ? "true" : "false",
-        crc->reflected ? (uint64_t)crc->poly : written->poly, suffix, crc->reflected ? (uint64_t)crc->init : written->init,
-        suffix, written->xor_out, suffix, c->upper, check->big_endian ? "true" : "false");
+    g_string_append_printf(text,
+                           "#else\n#define check_table NULL\n#endif\n\n"
+                           "/* %s */\n"
+                           "const struct zg_check %s_check = {\n"
+                           "    { %u, %s, %s, WORD(0x%" G_GINT64_MODIFIER "X%s), WORD(0x%" G_GINT64_MODIFIER
+                           "X%s), (zg_check_word)0x%" G_GINT64_MODIFIER "X%s, check_table },\n"
+                           "    %s_CHECK_SIZE,\n    %s\n};\n\n",
+                           c->plan->definition->check_name ? c->plan->definition->check_name : "CRC by parameters",
+                           c->prefix, crc->width, crc->reflected ? "true" : "false", crc->turned ? "true" : "false",
+                           crc->reflected ? (uint64_t)crc->poly : written->poly, suffix,
+                           crc->reflected ? (uint64_t)crc->init : written->init, suffix, written->xor_out, suffix,
+                           c->upper, check->big_endian ? "true" : "false");
 }
 
 static void print_header_functions(const struct zgi_c *c, GString *text)
@@ -218,8 +223,9 @@ static void print_header_functions(const struct zgi_c *c, GString *text)
         g_string_append(text, "    (void)header;\n    (void)out;\n");
     zgi_c_store(text, header, plan->version_bits > 0 ? "roles." : "header->");
     g_string_append_printf(
-        text, "}\n\nint %s_admit(void *owner, const uint8_t *in, size_t length, struct zg_header *header)\n{\n"
-              "    (void)owner;\n    (void)length;\n%s",
+        text,
+        "}\n\nint %s_admit(void *owner, const uint8_t *in, size_t length, struct zg_header *header)\n{\n"
+        "    (void)owner;\n    (void)length;\n%s",
         c->prefix, header->size == 0 ? "    (void)in;\n    (void)header;\n" : "");
     for (unsigned i = 0; i < header->steps->len; i++) {
         const struct zg_step *step = zg_block_step(header, i);
@@ -227,8 +233,9 @@ static void print_header_functions(const struct zgi_c *c, GString *text)
         g_string_append_printf(text, "    header->%s = %s;\n", step->name, load);
     }
     if (plan->version_bits > 0)
-        g_string_append_printf(text, "    return header->version == (%s_VERSION_MAJOR & UINT32_C(%u)) ? 0 : ZG_EVERSION;\n}\n",
-                               c->upper, UINT32_MAX >> (32 - plan->version_bits));
+        g_string_append_printf(
+            text, "    return header->version == (%s_VERSION_MAJOR & UINT32_C(%u)) ? 0 : ZG_EVERSION;\n}\n", c->upper,
+            UINT32_MAX >> (32 - plan->version_bits));
     else
         g_string_append(text, "    return 0;\n}\n");
 }

@@ -17,10 +17,11 @@ static unsigned power_of_two(unsigned least)
 
 static void print_ring(const struct zgi_c *c, GString *text, const char *node, const char *ring)
 {
-    g_string_append_printf(text,
-                           "#ifndef %s_%s_%s_RING\n#define %s_%s_%s_RING %u /* bytes, a power of two; the longest frame fits */\n"
-                           "#endif\nZG_ASSERT(%s_%s_%s_RING <= ZG_RING_MAX, \"this ring needs a wider ZG_RING_INDEX_BITS\");\n",
-                           c->upper, node, ring, c->upper, node, ring, power_of_two(c->plan->max_frame), c->upper, node, ring);
+    g_string_append_printf(
+        text,
+        "#ifndef %s_%s_%s_RING\n#define %s_%s_%s_RING %u /* bytes, a power of two; the longest frame fits */\n"
+        "#endif\nZG_ASSERT(%s_%s_%s_RING <= ZG_RING_MAX, \"this ring needs a wider ZG_RING_INDEX_BITS\");\n",
+        c->upper, node, ring, c->upper, node, ring, power_of_two(c->plan->max_frame), c->upper, node, ring);
 }
 
 static void print_handlers(const struct zgi_c *c, GString *text, enum zg_side side)
@@ -28,18 +29,19 @@ static void print_handlers(const struct zgi_c *c, GString *text, enum zg_side si
     const char *p = c->prefix;
     bool any = false;
 
-    g_string_append_printf(text,
-                           "/* What is called, from %s_%s_poll(), for each message that arrives; NULL: not wanted. `context` is the one\n"
-                           " * given to %s_%s_init(). */\nstruct %s_%s_handlers {\n",
-                           p, zg_side_name(side), p, zg_side_name(side), p, zg_side_name(side));
+    g_string_append_printf(
+        text,
+        "/* What is called, from %s_%s_poll(), for each message that arrives; NULL: not wanted. `context` is the one\n"
+        " * given to %s_%s_init(). */\nstruct %s_%s_handlers {\n",
+        p, zg_side_name(side), p, zg_side_name(side), p, zg_side_name(side));
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         if (!(message->from & other(side)))
             continue;
         any = true;
-        g_string_append_printf(text,
-                               "    void (*%s)(void *context, const struct %s_%s *message, const struct zg_frame *frame);\n",
-                               message->name, p, message->name);
+        g_string_append_printf(
+            text, "    void (*%s)(void *context, const struct %s_%s *message, const struct zg_frame *frame);\n",
+            message->name, p, message->name);
     }
     g_string_append_printf(text, "%s};\n\n", any ? "" : "    uint8_t nothing; /* the other end sends no message */\n");
 }
@@ -67,13 +69,15 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text, enum zg_side side)
         "    uint8_t transmit[%s_%s_TRANSMIT_RING];\n"
         "    uint8_t content[%s_HEADER_SIZE + %s_MAX_PAYLOAD + %s_CHECK_SIZE];\n"
         "};\n\n"
-        "/* Prepares the node; `handlers` is kept. Returns 0 or ZG_EINVALID (a ring's size). Call it before the interrupts are on. Bytes\n"
+        "/* Prepares the node; `handlers` is kept. Returns 0 or ZG_EINVALID (a ring's size). Call it before the "
+        "interrupts are on. Bytes\n"
         " * come in by zg_link_receive_isr(&node->link, ...) and go out by zg_link_transmit_isr(&node->link, ...). */\n"
         "int %s_%s_init(struct %s_%s *node, const struct zg_port *port, void *port_context,\n"
         "               const struct %s_%s_handlers *handlers, void *context);\n\n"
         "/* Does what is due and calls the handlers. Never waits. Loop only. */\n"
         "void %s_%s_poll(struct %s_%s *node);\n\n"
-        "/* Each sends one message: 0; ZG_ERANGE: a field is outside its type or range; ZG_EROOM: the transmit ring has no room now, nothing\n"
+        "/* Each sends one message: 0; ZG_ERANGE: a field is outside its type or range; ZG_EROOM: the transmit ring "
+        "has no room now, nothing\n"
         " * was sent, try again later. Loop only. */\n",
         s, p, s, p, s, c->upper, node, c->upper, node, c->upper, c->upper, c->upper, p, s, p, s, p, s, p, s, p, s);
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
@@ -90,15 +94,16 @@ static void print_case(const struct zgi_c *c, GString *text, const struct zg_mes
     const char *p = c->prefix;
     const char *name = message->name;
 
-    g_string_append_printf(text,
-                           "static int take_%s(struct %s_%s *node, const struct zg_frame *frame, const uint8_t *payload,\n"
-                           "                   size_t length)\n{\n"
-                           "    struct %s_%s message;\n"
-                           "    int result = %s_%s_unpack(&message, payload, length);\n\n"
-                           "    if (result >= 0 && node->handlers->%s)\n"
-                           "        node->handlers->%s(node->context, &message, frame);\n"
-                           "    return result;\n}\n\n",
-                           name, p, zg_side_name(side), p, name, p, name, name, name);
+    g_string_append_printf(
+        text,
+        "static int take_%s(struct %s_%s *node, const struct zg_frame *frame, const uint8_t *payload,\n"
+        "                   size_t length)\n{\n"
+        "    struct %s_%s message;\n"
+        "    int result = %s_%s_unpack(&message, payload, length);\n\n"
+        "    if (result >= 0 && node->handlers->%s)\n"
+        "        node->handlers->%s(node->context, &message, frame);\n"
+        "    return result;\n}\n\n",
+        name, p, zg_side_name(side), p, name, p, name, name, name);
 }
 
 static void print_deliver(const struct zgi_c *c, GString *text, enum zg_side side)
@@ -116,16 +121,23 @@ static void print_deliver(const struct zgi_c *c, GString *text, enum zg_side sid
             continue;
         }
         g_autofree char *id = zgi_c_constant(c, message->name, "ID");
-        g_string_append_printf(cases, "    case %s: return take_%s(node, frame, payload, length);\n", id, message->name);
+        g_string_append_printf(cases, "    case %s: return take_%s(node, frame, payload, length);\n", id,
+                               message->name);
     }
-    g_string_append(text, "static int deliver(void *owner, const struct zg_frame *frame, const uint8_t *payload, size_t length)\n{\n");
+    g_string_append(
+        text,
+        "static int deliver(void *owner, const struct zg_frame *frame, const uint8_t *payload, size_t length)\n{\n");
     if (cases->len == 0) {
-        g_string_append(text, "    (void)owner;\n    (void)frame;\n    (void)payload;\n    (void)length;\n    return ZG_EUNKNOWN;\n");
+        g_string_append(
+            text,
+            "    (void)owner;\n    (void)frame;\n    (void)payload;\n    (void)length;\n    return ZG_EUNKNOWN;\n");
     } else {
-        g_string_append_printf(text, "    struct %s_%s *node = (struct %s_%s *)owner;\n\n", c->prefix, zg_side_name(side),
-                               c->prefix, zg_side_name(side));
-        g_string_append_printf(text, plan->id_bits == 0 ? "%s" : "    switch (frame->header.id) {\n%s    default: return ZG_EUNKNOWN;\n    }\n",
-                               cases->str);
+        g_string_append_printf(text, "    struct %s_%s *node = (struct %s_%s *)owner;\n\n", c->prefix,
+                               zg_side_name(side), c->prefix, zg_side_name(side));
+        g_string_append_printf(
+            text,
+            plan->id_bits == 0 ? "%s" : "    switch (frame->header.id) {\n%s    default: return ZG_EUNKNOWN;\n    }\n",
+            cases->str);
     }
     g_string_append(text, "}\n\n");
 }
@@ -154,8 +166,8 @@ static void print_send(const struct zgi_c *c, GString *text, const struct zg_mes
                            "    uint8_t payload[%s];\n    size_t length;\n"
                            "    int error = %s_%s_pack(message, payload, sizeof payload, &length);\n\n"
                            "    return error ? error : zg_link_send(&node->link, %s, payload, length);\n}\n",
-                           p, s, message->name, p, s, p, message->name, item->payload.size > 0 ? size : "1", p, message->name,
-                           id);
+                           p, s, message->name, p, s, p, message->name, item->payload.size > 0 ? size : "1", p,
+                           message->name, id);
 }
 
 void zgi_c_node_code(const struct zgi_c *c, GString *text, enum zg_side side)

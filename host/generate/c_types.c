@@ -46,8 +46,7 @@ static char *field_note(const struct zg_step *step)
         g_autofree char *offset = mpq_get_str(NULL, 10, field->offset);
         g_string_append_printf(note, "* %s", scale);
         if (mpq_sgn(field->offset) != 0)
-            g_string_append_printf(note, " %s %s", mpq_sgn(field->offset) < 0 ? "-" : "+",
-                                   offset + (offset[0] == '-'));
+            g_string_append_printf(note, " %s %s", mpq_sgn(field->offset) < 0 ? "-" : "+", offset + (offset[0] == '-'));
     }
     if (field->unit)
         g_string_append_printf(note, "%s%s", note->len ? " " : "", field->unit);
@@ -74,8 +73,8 @@ static void print_struct(const struct zgi_c *c, GString *text, const struct zg_p
     } else {
         g_string_append_printf(text, "/* sent by %s */\n", zg_side_name(message->from));
     }
-    g_string_append_printf(text, "#define %s %" G_GUINT64_FORMAT "U\n#define %s %uU /* bytes */\n\nstruct %s_%s {\n", id,
-                           message->id, size, item->payload.size, c->prefix, message->name);
+    g_string_append_printf(text, "#define %s %" G_GUINT64_FORMAT "U\n#define %s %uU /* bytes */\n\nstruct %s_%s {\n",
+                           id, message->id, size, item->payload.size, c->prefix, message->name);
     for (unsigned i = 0; i < item->payload.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&item->payload, i);
         g_autofree char *type = zgi_c_field_type(c, step);
@@ -93,30 +92,31 @@ static void print_prototypes(const struct zgi_c *c, GString *text, const struct 
     const char *p = c->prefix;
     const char *name = item->message->name;
 
-    g_string_append_printf(
-        text,
-        "/* 0, or ZG_ERANGE where a field is outside its type or range. */\n"
-        "int %s_%s_check(const struct %s_%s *message);\n\n"
-        "/* Writes the payload into `out` and its length into `*size`. Returns 0; ZG_ERANGE as above; ZG_EROOM where `room` bytes are\n"
-        " * too few: `*size` tells how many are needed. Nothing is written then. */\n"
-        "int %s_%s_pack(const struct %s_%s *message, uint8_t *out, size_t room, size_t *size);\n\n"
-        "/* Reads a payload. Returns the bytes after the last known field, or ZG_ESIZE where `length` bytes are too few. Values outside\n"
-        " * their range are read as they are; %s_%s_check() tells. */\n"
-        "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length);\n\n",
-        p, name, p, name, p, name, p, name, p, name, p, name, p, name);
+    g_string_append_printf(text,
+                           "/* 0, or ZG_ERANGE where a field is outside its type or range. */\n"
+                           "int %s_%s_check(const struct %s_%s *message);\n\n"
+                           "/* Writes the payload into `out` and its length into `*size`. Returns 0; ZG_ERANGE as "
+                           "above; ZG_EROOM where `room` bytes are\n"
+                           " * too few: `*size` tells how many are needed. Nothing is written then. */\n"
+                           "int %s_%s_pack(const struct %s_%s *message, uint8_t *out, size_t room, size_t *size);\n\n"
+                           "/* Reads a payload. Returns the bytes after the last known field, or ZG_ESIZE where "
+                           "`length` bytes are too few. Values outside\n"
+                           " * their range are read as they are; %s_%s_check() tells. */\n"
+                           "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length);\n\n",
+                           p, name, p, name, p, name, p, name, p, name, p, name, p, name);
     for (unsigned i = 0; i < item->payload.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&item->payload, i);
         if (!step->field->scaled)
             continue;
         g_autofree char *suffix = zg_field_suffix(step->field);
-        g_string_append_printf(
-            text,
-            "/* %s%s%s: the nearest double of the field's physical value, and the nearest raw value of a physical one (0, or\n"
-            " * ZG_ERANGE and the field is as it was). */\n"
-            "double %s_%s_%s_%s(const struct %s_%s *message);\n"
-            "int %s_%s_set_%s_%s(struct %s_%s *message, double value);\n\n",
-            step->name, step->field->unit ? " in " : "", step->field->unit ? step->field->unit : "", p, name, step->name, suffix,
-            p, name, p, name, step->name, suffix, p, name);
+        g_string_append_printf(text,
+                               "/* %s%s%s: the nearest double of the field's physical value, and the nearest raw value "
+                               "of a physical one (0, or\n"
+                               " * ZG_ERANGE and the field is as it was). */\n"
+                               "double %s_%s_%s_%s(const struct %s_%s *message);\n"
+                               "int %s_%s_set_%s_%s(struct %s_%s *message, double value);\n\n",
+                               step->name, step->field->unit ? " in " : "", step->field->unit ? step->field->unit : "",
+                               p, name, step->name, suffix, p, name, p, name, step->name, suffix, p, name);
     }
 }
 
@@ -135,8 +135,8 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
                            "#define %s_MAX_FRAME %uU /* bytes on the wire, stuffing at its worst */\n\n"
                            "ZG_ASSERT(ZG_CHECK_BITS >= %u, \"this protocol's check needs a wider ZG_CHECK_BITS\");\n\n",
                            c->upper, plan->definition->major, c->upper, plan->definition->minor, c->upper,
-                           plan->header.size, c->upper, (unsigned)plan->check.size, c->upper, plan->max_payload, c->upper,
-                           plan->max_frame, plan->check.crc.width);
+                           plan->header.size, c->upper, (unsigned)plan->check.size, c->upper, plan->max_payload,
+                           c->upper, plan->max_frame, plan->check.crc.width);
     for (unsigned i = 0; i < plan->definition->enums->len; i++)
         print_enum(c, text, g_ptr_array_index(plan->definition->enums, i));
     for (unsigned i = 0; i < plan->messages->len; i++) {
@@ -151,4 +151,3 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
                            "#ifdef __cplusplus\n}\n#endif\n\n",
                            c->prefix, c->prefix, c->prefix);
 }
-

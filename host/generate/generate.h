@@ -17,12 +17,12 @@ struct zg_generated {
     char *text;
 };
 
-/* C11 for both ends: PROTOCOL.h/.c (types, pack, unpack), PROTOCOL_device.h/.c and PROTOCOL_host.h/.c (one node each, on the
- * runtime). An array of struct zg_generated; free with g_ptr_array_unref(). */
+/* C11 for both ends: PROTOCOL.h/.c (types, pack, unpack), PROTOCOL_device.h/.c and PROTOCOL_host.h/.c (one node each,
+ * on the runtime). An array of struct zg_generated; free with g_ptr_array_unref(). */
 GPtrArray *zg_generate_c(const struct zg_plan *plan);
 
-/* Writes all files into a folder, made if missing, or none: each is written beside its place first, then all are moved. A file that is
- * there and was not generated is left alone, with an error. */
+/* Writes all files into a folder, made if missing, or none: each is written beside its place first, then all are moved.
+ * A file that is there and was not generated is left alone, with an error. */
 bool zg_generated_write(const GPtrArray *files, const char *folder, GError **error);
 
 /* For the generators: a new file whose first line tells what made it from what; g_string is its text so far. */

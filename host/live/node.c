@@ -67,7 +67,9 @@ struct zg_node *zg_node_new(const struct zg_plan *plan, size_t ring, const struc
                                            .write_header = write_header,
                                            .admit = admit,
                                            .deliver = deliver };
-    const struct zg_link_memory memory = { node->receive, size, node->transmit, size, node->content, plan->max_content };
+    const struct zg_link_memory memory = {
+        node->receive, size, node->transmit, size, node->content, plan->max_content
+    };
     int error = zg_link_init(&node->link, &node->protocol, node, port, port_context, &memory);
     g_assert(error == 0); /* the sizes above are right by construction */
     return node;

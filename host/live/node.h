@@ -31,13 +31,15 @@ bool zg_node_has_room(const struct zg_node *node, unsigned count);
 /* The sequence number that the next frame will carry (all 32 bits of the counter). */
 uint32_t zg_node_sequence(const struct zg_node *node);
 
-/* Sends a frame as zg_link_send() does, under the sequence number of the frame before: a sender's buffer that goes out twice. */
+/* Sends a frame as zg_link_send() does, under the sequence number of the frame before: a sender's buffer that goes out
+ * twice. */
 int zg_node_send_again(struct zg_node *node, uint32_t id, const uint8_t *payload, size_t length);
 
 /* The sequence number that the next frame will carry (all 32 bits of the counter). */
 uint32_t zg_node_sequence(const struct zg_node *node);
 
-/* Sends a frame as zg_link_send() does, under the sequence number of the frame before: a sender's buffer that goes out twice. */
+/* Sends a frame as zg_link_send() does, under the sequence number of the frame before: a sender's buffer that goes out
+ * twice. */
 int zg_node_send_again(struct zg_node *node, uint32_t id, const uint8_t *payload, size_t length);
 
 #endif

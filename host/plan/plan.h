@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
  * The plan: where every bit of every frame lies. Made once from a definition; the interpreter, the generators, the
- * byte maps and the budget all read it, and layout arithmetic is done nowhere else. Read only; it borrows the definition,
- * which must outlive it.
+ * byte maps and the budget all read it, and layout arithmetic is done nowhere else. Read only; it borrows the
+ * definition, which must outlive it.
  */
 #ifndef ZEUGMA_PLAN_H
 #define ZEUGMA_PLAN_H
@@ -26,14 +26,14 @@ struct zg_step {
     const struct zg_field *field; /* NULL for a role of the header */
     enum zg_role role;            /* of the header */
     bool big_endian;
-    unsigned first_byte;     /* of the block, that holds bits of it */
+    unsigned first_byte; /* of the block, that holds bits of it */
     unsigned last_byte;
-    unsigned pieces_count;   /* 1 to 9 */
+    unsigned pieces_count;     /* 1 to 9 */
     struct zg_piece pieces[9]; /* least significant first; together all bits of the value */
-    union zg_raw low;        /* raw limits of what may be sent, both included (an integer's or a float's) */
+    union zg_raw low;          /* raw limits of what may be sent, both included (an integer's or a float's) */
     union zg_raw high;
-    bool exact;              /* scale.factor, shift and divisor give every physical value to the last bit */
-    struct zg_scale scale;   /* of an integer; low and high also of a float */
+    bool exact;            /* scale.factor, shift and divisor give every physical value to the last bit */
+    struct zg_scale scale; /* of an integer; low and high also of a float */
 };
 
 /* A header or a payload: steps in the order of the definition. */
@@ -47,7 +47,7 @@ struct zg_block {
 struct zg_plan_message {
     const struct zg_message *message;
     struct zg_block payload;
-    unsigned content;    /* header, payload, check */
+    unsigned content;     /* header, payload, check */
     unsigned frame_least; /* on the wire, delimiter included */
     unsigned frame_most;  /* stuffed at its worst */
 };
@@ -57,13 +57,13 @@ struct zg_plan {
     struct zg_block header;
     GArray *messages; /* struct zg_plan_message, in the order of the definition */
     struct zg_check check;
-    zg_check_word *table;      /* of the check */
-    unsigned max_payload;      /* bytes, before stuffing */
+    zg_check_word *table; /* of the check */
+    unsigned max_payload; /* bytes, before stuffing */
     unsigned max_content;
-    unsigned max_frame;        /* bytes on the wire of the largest frame that max_payload allows */
-    unsigned id_bits;          /* 0: the header has no id */
-    unsigned sequence_bits;    /* 0: none */
-    unsigned version_bits;     /* 0: none */
+    unsigned max_frame;     /* bytes on the wire of the largest frame that max_payload allows */
+    unsigned id_bits;       /* 0: the header has no id */
+    unsigned sequence_bits; /* 0: none */
+    unsigned version_bits;  /* 0: none */
 };
 
 /* Lays a definition out. Returns NULL, with diagnostics, where something does not fit. Free with zg_plan_free(). */

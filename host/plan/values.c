@@ -59,7 +59,6 @@ static void exact_physical(const struct zg_step *step, union zg_raw raw, mpq_t p
     }
 }
 
-
 double zg_step_physical(const struct zg_step *step, union zg_raw raw)
 {
     if (step->type.kind == ZG_KIND_FLOAT)
@@ -81,8 +80,7 @@ bool zg_step_permits(const struct zg_step *step, union zg_raw raw)
     switch (step->type.kind) {
     case ZG_KIND_UNSIGNED: return raw.u >= step->low.u && raw.u <= step->high.u;
     case ZG_KIND_SIGNED: return raw.i >= step->low.i && raw.i <= step->high.i;
-    case ZG_KIND_FLOAT:
-        return !step->field->ranged || (raw.f >= step->low.f && raw.f <= step->high.f);
+    case ZG_KIND_FLOAT: return !step->field->ranged || (raw.f >= step->low.f && raw.f <= step->high.f);
     default: return true;
     }
 }

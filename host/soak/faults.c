@@ -53,8 +53,8 @@ static bool parse_one(char *text, struct zg_faults *faults, GError **error)
     if (fault->time) {
         uint64_t ns;
         if (!zg_parse_time(value, &ns) || ns > 60 * UINT64_C(1000000000)) {
-            g_set_error(error, ZG_FAULTS_ERROR, 0, "%s: expected a time up to 1min with its unit, such as 2ms, found \"%s\"",
-                        text, value);
+            g_set_error(error, ZG_FAULTS_ERROR, 0,
+                        "%s: expected a time up to 1min with its unit, such as 2ms, found \"%s\"", text, value);
             return false;
         }
         memcpy((char *)faults + fault->offset, &ns, sizeof ns);

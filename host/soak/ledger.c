@@ -7,7 +7,7 @@ struct flow {
         struct zg_ledger_entry entry;
         uint32_t number;
         bool used;
-    } *slots;
+    } * slots;
     uint32_t next;    /* number of the next frame */
     uint32_t highest; /* that arrived, plus one; 0: none did */
 };

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * The ledger of a soak. Every frame sent has an entry, and every entry ends in exactly one class; everything that arrived ends in
- * exactly one class, too. The classes therefore add up to what was sent and to what was received. docs/soak.md defines them.
+ * The ledger of a soak. Every frame sent has an entry, and every entry ends in exactly one class; everything that
+ * arrived ends in exactly one class, too. The classes therefore add up to what was sent and to what was received.
+ * docs/soak.md defines them.
  */
 #ifndef ZEUGMA_LEDGER_H
 #define ZEUGMA_LEDGER_H
@@ -32,7 +33,8 @@ struct zg_ledger_sums {
     uint64_t arrivals[2][ZG_CLASSES]; /* at the device (0), at the host (1) */
 };
 
-/* Opaque; free with zg_ledger_free(). Memory: the newest `window` frames of each flow; older ones still missing are lost. */
+/* Opaque; free with zg_ledger_free(). Memory: the newest `window` frames of each flow; older ones still missing are
+ * lost. */
 struct zg_ledger;
 
 struct zg_ledger *zg_ledger_new(unsigned window);
@@ -41,8 +43,8 @@ void zg_ledger_free(struct zg_ledger *ledger);
 /* The number that the flow's next frame carries. */
 uint32_t zg_ledger_next(const struct zg_ledger *ledger, enum zg_flow flow);
 
-/* A frame was sent under its number: the next one. `since_ns` is the time from which its lateness counts; `sequence` the header's (0
- * without). For an echo back, numbers are those of the requests and may skip. */
+/* A frame was sent under its number: the next one. `since_ns` is the time from which its lateness counts; `sequence`
+ * the header's (0 without). For an echo back, numbers are those of the requests and may skip. */
 void zg_ledger_sent(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, uint64_t since_ns, uint32_t sequence);
 
 /* Sets the number of the flow's next frame, after numbers were sent out of order. */
@@ -62,7 +64,8 @@ const struct zg_ledger_entry *zg_ledger_find(const struct zg_ledger *ledger, enu
 enum zg_class zg_ledger_arrived(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, uint64_t now_ns,
                                 uint64_t late_ns);
 
-/* Something arrived that is no frame sent: DETECTED, ACCEPTED or UNEXPECTED, `count` times, at the host or the device. */
+/* Something arrived that is no frame sent: DETECTED, ACCEPTED or UNEXPECTED, `count` times, at the host or the device.
+ */
 void zg_ledger_other(struct zg_ledger *ledger, bool at_host, enum zg_class class_, uint64_t count);
 
 /* Closes all open entries as lost. */

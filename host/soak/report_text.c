@@ -51,11 +51,12 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
                            " baud, load %.0f %% each way, seed %" G_GUINT64_FORMAT "\n",
                            definition->protocol, definition->major, definition->minor, ran, definition->line.baud,
                            100 * settings->load, settings->seed);
-    g_string_append_printf(text,
-                           "faults each way: bit errors %g, dropped bytes %g, doubled bytes %g, latency %s; frames repeated %g, "
-                           "swapped %g, stray %g\n",
-                           faults->line.bit_error_rate, faults->line.drop, faults->line.twice, latency, faults->repeat,
-                           faults->swap, faults->stray);
+    g_string_append_printf(
+        text,
+        "faults each way: bit errors %g, dropped bytes %g, doubled bytes %g, latency %s; frames repeated %g, "
+        "swapped %g, stray %g\n",
+        faults->line.bit_error_rate, faults->line.drop, faults->line.twice, latency, faults->repeat, faults->swap,
+        faults->stray);
     g_string_append_printf(text, "a frame is late after %s%s%s\n", late,
                            report->result->echo ? "" : "; stream traffic only, since the header has no id",
                            report->result->stopped ? "; stopped before its time" : "");
@@ -94,8 +95,8 @@ static void append_arrived(GString *text, const struct zg_soak_result *result)
 {
     uint64_t sums[2] = { 0, 0 };
 
-    g_string_append_printf(text, "\n  %-*s%*s%*s%*s\n", NAME_WIDTH, "arrived", COLUMN, "at device", COLUMN, "at host", COLUMN,
-                           "all");
+    g_string_append_printf(text, "\n  %-*s%*s%*s%*s\n", NAME_WIDTH, "arrived", COLUMN, "at device", COLUMN, "at host",
+                           COLUMN, "all");
     for (unsigned i = 0; i < ZG_CLASSES; i++) {
         if (!is_arrival_class((enum zg_class)i))
             continue;
@@ -135,8 +136,8 @@ static void append_rates(GString *text, const struct zg_soak_result *result)
         row_start(text, rate.key);
         cell(text, rate.errors);
         if (rate.errors > 0)
-            g_string_append_printf(text, "%*.2e   %.2e to %.2e of %s\n", COLUMN, (double)rate.errors / (double)rate.trials,
-                                   rate.low, rate.high, rate.of);
+            g_string_append_printf(text, "%*.2e   %.2e to %.2e of %s\n", COLUMN,
+                                   (double)rate.errors / (double)rate.trials, rate.low, rate.high, rate.of);
         else
             g_string_append_printf(text, "%*s   at most %.2e of %s\n", COLUMN, "none seen", rate.high, rate.of);
     }
@@ -149,8 +150,8 @@ static void append_line(GString *text, const struct zg_soak_result *result)
 
     g_string_append_printf(text,
                            "\n  the line carried %" G_GUINT64_FORMAT " bytes out and %" G_GUINT64_FORMAT
-                           " back; it flipped %" G_GUINT64_FORMAT " bits, dropped %" G_GUINT64_FORMAT " bytes, doubled %" G_GUINT64_FORMAT
-                           "\n",
+                           " back; it flipped %" G_GUINT64_FORMAT " bits, dropped %" G_GUINT64_FORMAT
+                           " bytes, doubled %" G_GUINT64_FORMAT "\n",
                            host->sent, device->sent, device->flipped_bits + host->flipped_bits,
                            device->dropped + host->dropped, device->doubled + host->doubled);
     if (spread->count == 0)
@@ -159,8 +160,8 @@ static void append_line(GString *text, const struct zg_soak_result *result)
     g_autofree char *half = time_text(zg_spread_at(spread, 0.5));
     g_autofree char *most_of = time_text(zg_spread_at(spread, 0.99));
     g_autofree char *most = time_text(spread->most_ns);
-    g_string_append_printf(text, "  echo round trip: least %s, half within %s, 99 %% within %s, most %s\n", least, half, most_of,
-                           most);
+    g_string_append_printf(text, "  echo round trip: least %s, half within %s, 99 %% within %s, most %s\n", least, half,
+                           most_of, most);
 }
 
 static void append_requirement(GString *text, const struct zg_soak_result *result,
@@ -170,19 +171,20 @@ static void append_requirement(GString *text, const struct zg_soak_result *resul
 
     switch (zg_soak_judge(result, requirement, &rate)) {
     case ZG_SOAK_MET:
-        g_string_append_printf(text, "  met:       %s <= %g, since it is at most %.2e\n", requirement->key, requirement->limit,
-                               rate.high);
+        g_string_append_printf(text, "  met:       %s <= %g, since it is at most %.2e\n", requirement->key,
+                               requirement->limit, rate.high);
         break;
     case ZG_SOAK_FAILED:
-        g_string_append_printf(text, "  failed:    %s <= %g, since it is at least %.2e\n", requirement->key, requirement->limit,
-                               rate.low);
+        g_string_append_printf(text, "  failed:    %s <= %g, since it is at least %.2e\n", requirement->key,
+                               requirement->limit, rate.low);
         break;
     case ZG_SOAK_NOT_SHOWN:
-        g_string_append_printf(text, "  not shown: %s <= %g, since it may be up to %.2e", requirement->key, requirement->limit,
-                               rate.high);
+        g_string_append_printf(text, "  not shown: %s <= %g, since it may be up to %.2e", requirement->key,
+                               requirement->limit, rate.high);
         if (rate.errors == 0 && requirement->limit > 0)
-            g_string_append_printf(text, "; %" G_GUINT64_FORMAT " %s without one would show it, there were %" G_GUINT64_FORMAT,
-                                   zg_rate_trials_needed(requirement->limit, 0.95), rate.of, rate.trials);
+            g_string_append_printf(
+                text, "; %" G_GUINT64_FORMAT " %s without one would show it, there were %" G_GUINT64_FORMAT,
+                zg_rate_trials_needed(requirement->limit, 0.95), rate.of, rate.trials);
         else if (rate.errors == 0)
             g_string_append(text, "; no soak can show a rate of 0");
         g_string_append_c(text, '\n');
@@ -198,12 +200,16 @@ static void append_verdict(GString *text, const struct zg_soak_report *report)
     for (unsigned i = 0; i < report->requirements_count; i++)
         append_requirement(text, result, &report->requirements[i]);
     if (!result->adds_up)
-        g_string_append(text, "verdict: failed, the ledger does not add up; please report this with the settings above\n");
+        g_string_append(text,
+                        "verdict: failed, the ledger does not add up; please report this with the settings above\n");
     else if (report->requirements_count == 0)
-        g_string_append(text, "verdict: every frame and byte is accounted for; no requirement was set (--require \"lost <= 1e-4\")\n");
+        g_string_append(
+            text,
+            "verdict: every frame and byte is accounted for; no requirement was set (--require \"lost <= 1e-4\")\n");
     else
         g_string_append_printf(text, "verdict: %s; every frame and byte is accounted for\n",
-                               zg_soak_passed(report) ? "passed, all requirements are met" : "failed, not all requirements are met");
+                               zg_soak_passed(report) ? "passed, all requirements are met"
+                                                      : "failed, not all requirements are met");
 }
 
 char *zg_soak_report_text(const struct zg_soak_report *report)

@@ -7,7 +7,8 @@
 
 static const double confidence = 0.95;
 
-/* What is counted against what. Bits of `classes` are enum zg_class; the lost are entries, the others arrivals or both. */
+/* What is counted against what. Bits of `classes` are enum zg_class; the lost are entries, the others arrivals or both.
+ */
 static const struct {
     const char *key;
     const char *of;
@@ -77,7 +78,8 @@ bool zg_soak_requirement_parse(const char *text, struct zg_soak_requirement *req
     char *end = NULL;
 
     if (!relation) {
-        g_set_error(error, ZG_SOAK_ERROR, 0, "requirement \"%s\": expected NAME <= RATE, such as \"lost <= 1e-6\"", text);
+        g_set_error(error, ZG_SOAK_ERROR, 0, "requirement \"%s\": expected NAME <= RATE, such as \"lost <= 1e-6\"",
+                    text);
         return false;
     }
     g_strdelimit(name, " ", '_');

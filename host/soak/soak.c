@@ -10,10 +10,10 @@
 
 enum { DEVICE, HOST };
 enum {
-    WINDOW = 65536,       /* frames of each flow that the ledger remembers */
-    STEP_BYTES = 20,      /* byte times between two visits of the loops */
+    WINDOW = 65536,  /* frames of each flow that the ledger remembers */
+    STEP_BYTES = 20, /* byte times between two visits of the loops */
     STEP_MOST_NS = 1000000,
-    RECENT = 32,          /* frames that a damaged one is compared with */
+    RECENT = 32, /* frames that a damaged one is compared with */
     PROGRESS_STEPS = 4096
 };
 
@@ -33,9 +33,9 @@ struct soak {
     struct zg_ledger *ledger;
     struct zg_traffic_ids ids;
     struct end ends[2];
-    GQueue replies;             /* numbers of echoes that the device still owes */
-    double due_ns[ZG_FLOWS];    /* when each flow sends next */
-    struct zg_random random;    /* of the senders' faults */
+    GQueue replies;                        /* numbers of echoes that the device still owes */
+    double due_ns[ZG_FLOWS];               /* when each flow sends next */
+    struct zg_random random;               /* of the senders' faults */
     uint64_t to_repeat, to_swap, to_stray; /* frames until the next one */
     uint8_t *payload;
     uint8_t *expected;
@@ -52,8 +52,9 @@ struct zg_soak_settings zg_soak_defaults(void)
 
 static uint32_t id_of(const struct soak *soak, enum zg_flow flow)
 {
-    return flow == ZG_FLOW_ECHO_OUT ? soak->ids.echo_request : flow == ZG_FLOW_ECHO_BACK ? soak->ids.echo_reply
-                                                                                      : soak->ids.stream;
+    return flow == ZG_FLOW_ECHO_OUT    ? soak->ids.echo_request
+           : flow == ZG_FLOW_ECHO_BACK ? soak->ids.echo_reply
+                                       : soak->ids.stream;
 }
 
 static struct zg_node *sender_of(const struct soak *soak, enum zg_flow flow)
@@ -202,8 +203,8 @@ static bool like_one_sent(const struct end *end, const uint8_t *payload, size_t 
         if (zg_flow_is_back((enum zg_flow)flow) != end->is_host)
             continue;
         for (uint32_t back = 1; back <= RECENT && back <= next; back++) {
-            size_t sent = zg_traffic_make(soak->settings->seed, (enum zg_flow)flow, next - back, soak->plan->max_payload,
-                                          soak->expected);
+            size_t sent = zg_traffic_make(soak->settings->seed, (enum zg_flow)flow, next - back,
+                                          soak->plan->max_payload, soak->expected);
             if (zgi_similar(soak->expected, sent, payload, length))
                 return true;
         }
@@ -344,11 +345,13 @@ static void balance(struct soak *soak)
         { "frames in the ledger", sent, "the sum of their classes", entries },
         { "frames in the ledger and from faults", sent + result->injected, "frames that both links sent",
           (uint64_t)device->frames_out + host->frames_out },
-        { "arrivals that passed the check", passed, "frames that both links took", (uint64_t)device->frames_in + host->frames_in },
+        { "arrivals that passed the check", passed, "frames that both links took",
+          (uint64_t)device->frames_in + host->frames_in },
         { "arrivals found damaged", detected, "candidates that both links failed",
           candidates_failed(device) + candidates_failed(host) },
         { "bytes that both links took", (uint64_t)device->bytes_in + host->bytes_in, "the sum of what they were",
-          bytes_accounted(zg_node_link(soak->ends[DEVICE].node)) + bytes_accounted(zg_node_link(soak->ends[HOST].node)) },
+          bytes_accounted(zg_node_link(soak->ends[DEVICE].node)) +
+              bytes_accounted(zg_node_link(soak->ends[HOST].node)) },
         { "bytes that both links sent", (uint64_t)device->bytes_out + host->bytes_out, "bytes that the line carried",
           result->line[DEVICE].sent + result->line[HOST].sent },
         { "carried - dropped + doubled",

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * A soak: numbered traffic over a link, with every frame accounted for. Here over the simulated line, in virtual time, with the runtime's own
- * link at both ends; the same settings give the same result to the last bit.
+ * A soak: numbered traffic over a link, with every frame accounted for. Here over the simulated line, in virtual time,
+ * with the runtime's own link at both ends; the same settings give the same result to the last bit.
  */
 #ifndef ZEUGMA_SOAK_H
 #define ZEUGMA_SOAK_H
@@ -17,8 +17,8 @@ struct zg_soak_settings {
     uint64_t duration_ns; /* virtual time in which frames are sent */
     uint64_t seed;
     struct zg_faults faults;
-    double load;      /* share of each direction's capacity that is used, above 0, up to 0.95 */
-    uint64_t late_ns; /* a frame that takes longer is late: echo back by the round trip, the others one way */
+    double load;       /* share of each direction's capacity that is used, above 0, up to 0.95 */
+    uint64_t late_ns;  /* a frame that takes longer is late: echo back by the round trip, the others one way */
     uint32_t clock_us; /* what both ends' clocks show at the start */
 };
 
@@ -36,11 +36,11 @@ struct zg_soak_balance {
 enum { ZG_SOAK_BALANCES = 7 };
 
 struct zg_soak_result {
-    uint64_t ran_ns;  /* virtual time in which frames were sent */
-    bool stopped;     /* before its time, by the caller */
-    bool echo;        /* false: the header has no id, stream traffic only */
+    uint64_t ran_ns; /* virtual time in which frames were sent */
+    bool stopped;    /* before its time, by the caller */
+    bool echo;       /* false: the header has no id, stream traffic only */
     struct zg_ledger_sums sums;
-    uint64_t injected;             /* frames that the faults repeat and stray put on the line */
+    uint64_t injected;              /* frames that the faults repeat and stray put on the line */
     struct zg_counters counters[2]; /* of the device's link (0) and the host's (1) */
     struct zg_sim_totals line[2];   /* of what the device sent (0), the host (1) */
     struct zg_spread round_trip;    /* of echoes that came back whole */
@@ -51,8 +51,8 @@ struct zg_soak_result {
 /* Called now and then with the share of the run that is done; false stops the run, and what was measured counts. */
 typedef bool (*zg_soak_progress)(double done, void *data);
 
-/* Runs a soak over the simulated line. `progress` may be NULL. NULL with an error where the definition cannot carry soak frames; else free
- * with g_free(). */
+/* Runs a soak over the simulated line. `progress` may be NULL. NULL with an error where the definition cannot carry
+ * soak frames; else free with g_free(). */
 struct zg_soak_result *zg_soak_run(const struct zg_plan *plan, const struct zg_soak_settings *settings,
                                    zg_soak_progress progress, void *data, GError **error);
 

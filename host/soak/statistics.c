@@ -15,9 +15,9 @@ static double stirling_rest(double z)
     return (1.0 / 12 - (1.0 / 360 - (1.0 / 1260 - 1.0 / 1680 / square) / square) / square) / z;
 }
 
-/* The regularised incomplete beta function I_x(a, b), by its series of positive terms (Abramowitz and Stegun 26.5.4). Its first factor,
- * x^a (1 - x)^b / B(a, b), is found without the cancellation of large logarithms: after C. Loader, "Fast and accurate computation of
- * binomial probabilities", 2000. */
+/* The regularised incomplete beta function I_x(a, b), by its series of positive terms (Abramowitz and Stegun 26.5.4).
+ * Its first factor, x^a (1 - x)^b / B(a, b), is found without the cancellation of large logarithms: after C. Loader,
+ * "Fast and accurate computation of binomial probabilities", 2000. */
 static double beta_share(double a, double b, double x)
 {
     const double negligible = -60; /* e^-60 is below what a double adds to 1 */
@@ -36,7 +36,8 @@ static double beta_share(double a, double b, double x)
     return exp(deviance + rest) * sqrt(a * b / (2 * G_PI * n)) / a * sum;
 }
 
-/* The x at which I_x(a, b) is `share`, by halving the interval of ln x, so that small rates are found to full precision. */
+/* The x at which I_x(a, b) is `share`, by halving the interval of ln x, so that small rates are found to full
+ * precision. */
 static double beta_quantile(double a, double b, double share)
 {
     double low = log(DBL_MIN), high = -DBL_EPSILON;

@@ -5,9 +5,9 @@
 
 #include <stdint.h>
 
-/* The exact two-sided bounds of a rate after `errors` in `trials`, at `confidence` (0.95): C. J. Clopper, E. S. Pearson, "The use
- * of confidence or fiducial limits illustrated in the case of the binomial", Biometrika 26, 1934. No errors give a lower bound of
- * 0 and an upper bound above it; no trials give 0 and 1. */
+/* The exact two-sided bounds of a rate after `errors` in `trials`, at `confidence` (0.95): C. J. Clopper, E. S.
+ * Pearson, "The use of confidence or fiducial limits illustrated in the case of the binomial", Biometrika 26, 1934. No
+ * errors give a lower bound of 0 and an upper bound above it; no trials give 0 and 1. */
 void zg_rate_bounds(uint64_t errors, uint64_t trials, double confidence, double *low, double *high);
 
 /* The trials without any error after which the upper bound is at most `rate`. */

@@ -17,8 +17,8 @@ bool zg_flow_is_back(enum zg_flow flow);
 /* Every payload starts with the frame's number, 4 bytes, little-endian. */
 #define ZG_TRAFFIC_LEAST 4
 
-/* Makes payload `number` of a flow: ZG_TRAFFIC_LEAST to `most` bytes, by the seed random, all zero or all ones after the number. An echo back
- * has the payload of its echo out. Returns the length. */
+/* Makes payload `number` of a flow: ZG_TRAFFIC_LEAST to `most` bytes, by the seed random, all zero or all ones after
+ * the number. An echo back has the payload of its echo out. Returns the length. */
 size_t zg_traffic_make(uint64_t seed, enum zg_flow flow, uint32_t number, size_t most, uint8_t *payload);
 
 /* The number that a payload carries. */
@@ -32,8 +32,8 @@ struct zg_traffic_ids {
     uint32_t stream;
 };
 
-/* Chooses them: those of the services echo_request and echo_reply and the last of the services' 16 where these are free, else the highest
- * free ones. False: fewer than three ids are free. */
+/* Chooses them: those of the services echo_request and echo_reply and the last of the services' 16 where these are
+ * free, else the highest free ones. False: fewer than three ids are free. */
 bool zg_traffic_choose_ids(const struct zg_plan *plan, struct zg_traffic_ids *ids);
 
 #endif

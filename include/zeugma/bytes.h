@@ -19,15 +19,13 @@ extern "C" {
 static inline int8_t zg_signed8(uint8_t raw, unsigned bits)
 {
     uint8_t top = (uint8_t)(1U << (bits - 1U));
-    return raw & top ? (int8_t)(-(int8_t)(uint8_t)((uint8_t)(top - 1U) - (uint8_t)(raw ^ top)) - 1)
-                     : (int8_t)raw;
+    return raw & top ? (int8_t)(-(int8_t)(uint8_t)((uint8_t)(top - 1U) - (uint8_t)(raw ^ top)) - 1) : (int8_t)raw;
 }
 
 static inline int16_t zg_signed16(uint16_t raw, unsigned bits)
 {
     uint16_t top = (uint16_t)((uint16_t)1U << (bits - 1U));
-    return raw & top ? (int16_t)(-(int16_t)(uint16_t)((uint16_t)(top - 1U) - (uint16_t)(raw ^ top)) - 1)
-                     : (int16_t)raw;
+    return raw & top ? (int16_t)(-(int16_t)(uint16_t)((uint16_t)(top - 1U) - (uint16_t)(raw ^ top)) - 1) : (int16_t)raw;
 }
 
 static inline int32_t zg_signed32(uint32_t raw, unsigned bits)

@@ -77,8 +77,8 @@ bool zg_cobs_between(const struct zg_cobs_decoder *decoder);
 /* Bytes taken that no event has told of yet. */
 size_t zg_cobs_pending(const struct zg_cobs_decoder *decoder);
 
-/* Gives up whatever is open, as silence or the end of a file does; what follows counts as after a delimiter. Returns the
- * pending bytes given up. */
+/* Gives up whatever is open, as silence or the end of a file does; what follows counts as after a delimiter. Returns
+ * the pending bytes given up. */
 size_t zg_cobs_abandon(struct zg_cobs_decoder *decoder);
 
 #ifdef __cplusplus

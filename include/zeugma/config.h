@@ -24,7 +24,7 @@
 #endif
 #endif
 ZG_ASSERT(ZG_RING_INDEX_BITS == 8 || ZG_RING_INDEX_BITS == 16 || ZG_RING_INDEX_BITS == 32,
-               "ZG_RING_INDEX_BITS is 8, 16 or 32");
+          "ZG_RING_INDEX_BITS is 8, 16 or 32");
 
 /* Bits of the check's register: 8, 16, 32 or 64. The widest check in the program must fit. */
 #ifndef ZG_CHECK_BITS
@@ -37,7 +37,7 @@ ZG_ASSERT(ZG_RING_INDEX_BITS == 8 || ZG_RING_INDEX_BITS == 16 || ZG_RING_INDEX_B
 #endif
 #endif
 ZG_ASSERT(ZG_CHECK_BITS == 8 || ZG_CHECK_BITS == 16 || ZG_CHECK_BITS == 32 || ZG_CHECK_BITS == 64,
-               "ZG_CHECK_BITS is 8, 16, 32 or 64");
+          "ZG_CHECK_BITS is 8, 16, 32 or 64");
 
 /* Bits of a byte that one table look-up of a CRC takes: 0 (no table, least flash), 4 (16 entries) or
  * 8 (256 entries, fastest). */

@@ -10,12 +10,12 @@ extern "C" {
 #endif
 
 /* One list makes the enumeration, the names and the texts. */
-#define ZG_ERRORS(X)                                                                                         \
-    X(ZG_EROOM, -1, "the buffer or ring has not enough room")                                                \
-    X(ZG_ESIZE, -2, "the payload has another length than its message")                                       \
-    X(ZG_ERANGE, -3, "a value is outside its type or range")                                                 \
-    X(ZG_EVERSION, -4, "the frame is of another major version")                                              \
-    X(ZG_EUNKNOWN, -5, "no message has this id")                                                             \
+#define ZG_ERRORS(X)                                                                                                   \
+    X(ZG_EROOM, -1, "the buffer or ring has not enough room")                                                          \
+    X(ZG_ESIZE, -2, "the payload has another length than its message")                                                 \
+    X(ZG_ERANGE, -3, "a value is outside its type or range")                                                           \
+    X(ZG_EVERSION, -4, "the frame is of another major version")                                                        \
+    X(ZG_EUNKNOWN, -5, "no message has this id")                                                                       \
     X(ZG_EINVALID, -6, "an argument is not valid")
 
 enum zg_error {

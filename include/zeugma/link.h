@@ -2,8 +2,8 @@
 /*
  * One end of a line: rings, framing, check, header, sequence, counters and dispatch. The generated code wraps it with
  * types; all memory is the caller's. Functions ending in _isr may be called from an interrupt, the others from the loop
- * only. Receive ring: producer zg_link_receive_isr, consumer zg_link_poll. Transmit ring: producer zg_link_send, consumer
- * zg_link_transmit_isr.
+ * only. Receive ring: producer zg_link_receive_isr, consumer zg_link_poll. Transmit ring: producer zg_link_send,
+ * consumer zg_link_transmit_isr.
  */
 #ifndef ZEUGMA_LINK_H
 #define ZEUGMA_LINK_H
@@ -49,14 +49,13 @@ struct zg_protocol {
     void (*write_header)(void *owner, const struct zg_header *header, uint8_t *at);
     /* Reads the header of a frame that passed its check and judges it: 0, or ZG_EVERSION: counted and left. */
     int (*admit)(void *owner, const uint8_t *content, size_t length, struct zg_header *header);
-    /* Hands on an admitted frame: returns the number of bytes after the last known field, or ZG_EUNKNOWN (no such id) or
-     * ZG_ESIZE (payload too short). */
+    /* Hands on an admitted frame: returns the number of bytes after the last known field, or ZG_EUNKNOWN (no such id)
+     * or ZG_ESIZE (payload too short). */
     int (*deliver)(void *owner, const struct zg_frame *frame, const uint8_t *payload, size_t length);
 };
 
 /* The largest content of a frame, bytes: what the content buffer must hold. */
-#define ZG_LINK_CONTENT(protocol) \
-    ((size_t)(protocol)->header_size + (protocol)->max_payload + (protocol)->check->size)
+#define ZG_LINK_CONTENT(protocol) ((size_t)(protocol)->header_size + (protocol)->max_payload + (protocol)->check->size)
 
 /* The largest header that a definition may have, bytes. */
 #define ZG_HEADER_MAX 16
@@ -72,12 +71,7 @@ struct zg_link_memory {
 };
 
 /* Errors of the line that a UART flags for a byte. */
-enum zg_line_error {
-    ZG_LINE_FRAMING = 1,
-    ZG_LINE_PARITY = 2,
-    ZG_LINE_OVERRUN = 4,
-    ZG_LINE_BREAK = 8
-};
+enum zg_line_error { ZG_LINE_FRAMING = 1, ZG_LINE_PARITY = 2, ZG_LINE_OVERRUN = 4, ZG_LINE_BREAK = 8 };
 
 struct zg_link {
     struct zg_counters counters; /* read only; the loop's */
@@ -110,12 +104,12 @@ void zg_link_receive_isr(struct zg_link *link, uint8_t byte, unsigned line_error
 /* The next byte to send. False: none, turn the transmit interrupt off. Transmit interrupt; constant time. */
 bool zg_link_transmit_isr(struct zg_link *link, uint8_t *byte);
 
-/* Sends one frame: header, payload and check go stuffed into the transmit ring. Returns 0; ZG_EROOM: the ring has no room
- * now, nothing was sent, try again later; ZG_ESIZE: the payload is longer than max_payload. Linear in `length`. */
+/* Sends one frame: header, payload and check go stuffed into the transmit ring. Returns 0; ZG_EROOM: the ring has no
+ * room now, nothing was sent, try again later; ZG_ESIZE: the payload is longer than max_payload. Linear in `length`. */
 int zg_link_send(struct zg_link *link, uint32_t id, const uint8_t *payload, size_t length);
 
-/* Does what is due: takes received bytes apart, delivers frames, watches silence. Never waits; bounded by the bytes that are
- * in the receive ring when it is called. */
+/* Does what is due: takes received bytes apart, delivers frames, watches silence. Never waits; bounded by the bytes
+ * that are in the receive ring when it is called. */
 void zg_link_poll(struct zg_link *link);
 
 /* Bytes of a candidate, or of noise, that has not ended yet: `pending` in the sum of counters.h. */

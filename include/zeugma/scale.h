@@ -13,7 +13,7 @@ extern "C" {
 #endif
 
 struct zg_scale {
-    double factor;  /* not 0 */
+    double factor; /* not 0 */
     double shift;
     double divisor; /* positive */
     double low;     /* physical limits of what may be sent, both included */

@@ -23,11 +23,11 @@ struct direction {
     struct zg_sim_faults faults;
     struct zg_random random;
     struct zg_sim_totals totals;
-    bool running;       /* the transmitter has more to send */
-    uint64_t free_ps;   /* when it can take the next byte */
-    uint64_t good_bits; /* until the next flipped one */
-    uint64_t kept;      /* bytes until the next dropped one */
-    uint64_t single;    /* bytes until the next doubled one */
+    bool running;           /* the transmitter has more to send */
+    uint64_t free_ps;       /* when it can take the next byte */
+    uint64_t good_bits;     /* until the next flipped one */
+    uint64_t kept;          /* bytes until the next dropped one */
+    uint64_t single;        /* bytes until the next doubled one */
     struct flight *flights; /* a queue: bytes on the way, in the order of arrival */
     size_t flights_size;    /* a power of two */
     size_t first, last;     /* counts; flights in the queue == last - first */

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
  * A simulated serial line between two links, by the byte, in virtual time. Frames take the time that their bits take; a
- * fault is drawn only where something goes wrong; one seed gives exactly the same run. Times are nanoseconds since the start.
- * One thread. The line owns its memory; the links are the caller's.
+ * fault is drawn only where something goes wrong; one seed gives exactly the same run. Times are nanoseconds since the
+ * start. One thread. The line owns its memory; the links are the caller's.
  */
 #ifndef ZEUGMA_SIM_LINE_H
 #define ZEUGMA_SIM_LINE_H

@@ -83,7 +83,8 @@ static void test_blocks(void **state)
 static int shell(const char *format, const char *folder)
 {
     g_autofree char *command = g_strdup_printf(format, folder);
-    g_autofree char *whole = g_strconcat("cd " TEST_SOURCE "; Z=" TEST_ZEUGMA "; D=examples/loom/loom.yaml; ", command, NULL);
+    g_autofree char *whole =
+        g_strconcat("cd " TEST_SOURCE "; Z=" TEST_ZEUGMA "; D=examples/loom/loom.yaml; ", command, NULL);
     int status = system(whole);
     return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
 }
@@ -93,13 +94,16 @@ static void test_pipes(void **state)
 {
     g_autofree char *folder = g_dir_make_tmp("zeugma-cli-XXXXXX", NULL);
     (void)state;
-    assert_int_equal(shell("for i in 1 2 3; do $Z encode $D load_row '{\"row\": 7, \"lift\": 9}' --binary; done > %s/three", folder), 0);
+    assert_int_equal(
+        shell("for i in 1 2 3; do $Z encode $D load_row '{\"row\": 7, \"lift\": 9}' --binary; done > %s/three", folder),
+        0);
     assert_int_equal(shell("test $(wc -c < %s/three) = 30", folder), 0);
     assert_int_equal(shell("test $($Z decode $D %s/three --json | grep -c '\"row\":7') = 3", folder), 0);
     assert_int_equal(shell("test $(cat %s/three | $Z decode $D - | grep -c load_row) = 3", folder), 0);
     assert_int_equal(shell("head -c 300000 /dev/urandom | $Z decode $D > %s/out", folder), 0);
     assert_int_equal(shell("$Z layout $D > /dev/full 2> %s/err", folder), 3);
-    assert_int_equal(shell("grep -q 'zeugma layout: cannot write the output: No space left on device' %s/err", folder), 0);
+    assert_int_equal(shell("grep -q 'zeugma layout: cannot write the output: No space left on device' %s/err", folder),
+                     0);
     assert_int_equal(shell("cat %s/three | $Z decode $D | true", folder), 0);
     assert_int_equal(shell("$Z generate $D -o %s/gen > /dev/null", folder), 0);
     assert_int_equal(shell("test $(ls %s/gen | wc -l) = 6", folder), 0);
@@ -109,14 +113,16 @@ static void test_pipes(void **state)
 /* Ctrl-C ends a soak cleanly, with what was measured. */
 static void test_interrupt(void **state)
 {
-    char *argv[] = { TEST_ZEUGMA, "soak", TEST_SOURCE "/examples/loom/loom.yaml", "sim:", "--for", "240h", "--json", NULL };
+    char *argv[] = { TEST_ZEUGMA, "soak", TEST_SOURCE "/examples/loom/loom.yaml", "sim:", "--for", "240h",
+                     "--json",    NULL };
     GPid child;
     int out = -1, status = 0;
     char buffer[65536];
     ssize_t length;
     g_autoptr(GString) text = g_string_new(NULL);
     (void)state;
-    assert_true(g_spawn_async_with_pipes(NULL, argv, NULL, G_SPAWN_DO_NOT_REAP_CHILD, NULL, NULL, &child, NULL, &out, NULL, NULL));
+    assert_true(g_spawn_async_with_pipes(NULL, argv, NULL, G_SPAWN_DO_NOT_REAP_CHILD, NULL, NULL, &child, NULL, &out,
+                                         NULL, NULL));
     g_usleep(300000); /* time for the signal's handler to be there */
     assert_int_equal(kill(child, SIGINT), 0);
     while ((length = read(out, buffer, sizeof buffer)) > 0)

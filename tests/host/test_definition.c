@@ -110,9 +110,10 @@ static void test_times(void **state)
     static const struct {
         const char *text;
         uint64_t ns;
-    } good[] = { { "500us", 500000 }, { "20 ms", 20000000 }, { "10s", 10000000000 }, { "10min", 600000000000 },
-                 { "24h", 86400000000000 }, { "1.5 s", 1500000000 }, { "0 us", 0 }, { "1_000ns", 1000 } };
-    static const char *const bad[] = { "", "10", "ms", "-1s", "1e3s", "1 S", "1.s", "10 s x", "99999999999h", "0x10s", "1..2s" };
+    } good[] = { { "500us", 500000 },       { "20 ms", 20000000 },   { "10s", 10000000000 }, { "10min", 600000000000 },
+                 { "24h", 86400000000000 }, { "1.5 s", 1500000000 }, { "0 us", 0 },          { "1_000ns", 1000 } };
+    static const char *const bad[] = { "",    "10",     "ms",           "-1s",   "1e3s", "1 S",
+                                       "1.s", "10 s x", "99999999999h", "0x10s", "1..2s" };
     uint64_t ns;
     (void)state;
     for (size_t i = 0; i < G_N_ELEMENTS(good); i++) {

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Generated C, compiled and loaded, held against the interpreter: random definitions, random values, extremes included. */
+/* Generated C, compiled and loaded, held against the interpreter: random definitions, random values, extremes included.
+ */
 #include "support.h"
 
 #include <dlfcn.h>
@@ -21,31 +22,40 @@ static void print_glue(GString *text, const struct zg_plan_message *item)
     const char *name = item->message->name;
     const struct zg_block *block = &item->payload;
 
-    g_string_append_printf(text, "int glue_pack_%s(const union raw *v, uint8_t *out, size_t room, size_t *size)\n{\n"
-                                 "    struct random_%s m;\n    (void)v;\n    memset(&m, 0, sizeof m);\n", name, name);
+    g_string_append_printf(text,
+                           "int glue_pack_%s(const union raw *v, uint8_t *out, size_t room, size_t *size)\n{\n"
+                           "    struct random_%s m;\n    (void)v;\n    memset(&m, 0, sizeof m);\n",
+                           name, name);
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
-        g_string_append_printf(text, step->type.kind == ZG_KIND_FLOAT    ? "    m.%s = (float)v[%u].f;\n"
-                                     : step->type.kind == ZG_KIND_BOOL   ? "    m.%s = v[%u].b;\n"
-                                     : step->type.kind == ZG_KIND_SIGNED ? "    m.%s = v[%u].i;\n"
-                                                                         : "    m.%s = v[%u].u;\n", step->name, i);
+        g_string_append_printf(text,
+                               step->type.kind == ZG_KIND_FLOAT    ? "    m.%s = (float)v[%u].f;\n"
+                               : step->type.kind == ZG_KIND_BOOL   ? "    m.%s = v[%u].b;\n"
+                               : step->type.kind == ZG_KIND_SIGNED ? "    m.%s = v[%u].i;\n"
+                                                                   : "    m.%s = v[%u].u;\n",
+                               step->name, i);
     }
-    g_string_append_printf(text, "    return random_%s_pack(&m, out, room, size);\n}\n"
-                                 "int glue_unpack_%s(const uint8_t *in, size_t length, union raw *v, double *physical)\n{\n"
-                                 "    struct random_%s m;\n    int result = random_%s_unpack(&m, in, length);\n"
-                                 "    (void)v;\n    (void)physical;\n    if (result < 0)\n        return result;\n",
+    g_string_append_printf(text,
+                           "    return random_%s_pack(&m, out, room, size);\n}\n"
+                           "int glue_unpack_%s(const uint8_t *in, size_t length, union raw *v, double *physical)\n{\n"
+                           "    struct random_%s m;\n    int result = random_%s_unpack(&m, in, length);\n"
+                           "    (void)v;\n    (void)physical;\n    if (result < 0)\n        return result;\n",
                            name, name, name, name);
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
-        g_string_append_printf(text, step->type.kind == ZG_KIND_FLOAT    ? "    v[%u].f = m.%s;\n"
-                                     : step->type.kind == ZG_KIND_BOOL   ? "    v[%u].u = m.%s;\n"
-                                     : step->type.kind == ZG_KIND_SIGNED ? "    v[%u].i = m.%s;\n"
-                                                                         : "    v[%u].u = m.%s;\n", i, step->name);
+        g_string_append_printf(text,
+                               step->type.kind == ZG_KIND_FLOAT    ? "    v[%u].f = m.%s;\n"
+                               : step->type.kind == ZG_KIND_BOOL   ? "    v[%u].u = m.%s;\n"
+                               : step->type.kind == ZG_KIND_SIGNED ? "    v[%u].i = m.%s;\n"
+                                                                   : "    v[%u].u = m.%s;\n",
+                               i, step->name);
         if (step->field->scaled)
-            g_string_append_printf(text, "    physical[%u] = random_%s_%s_value(&m);\n"
-                                         "    { struct random_%s o = m; o.%s = 0;\n"
-                                         "      if (random_%s_set_%s_value(&o, physical[%u]) != 0 || o.%s != m.%s) return -100; }\n",
-                                   i, name, step->name, name, step->name, name, step->name, i, step->name, step->name);
+            g_string_append_printf(
+                text,
+                "    physical[%u] = random_%s_%s_value(&m);\n"
+                "    { struct random_%s o = m; o.%s = 0;\n"
+                "      if (random_%s_set_%s_value(&o, physical[%u]) != 0 || o.%s != m.%s) return -100; }\n",
+                i, name, step->name, name, step->name, name, step->name, i, step->name, step->name);
     }
     g_string_append(text, "    return result;\n}\n");
 }
@@ -64,11 +74,12 @@ static void *build(const struct zg_plan *plan, const char *folder)
         print_glue(glue, zg_plan_message_at(plan, i));
     assert_true(g_file_set_contents(path, glue->str, -1, NULL));
     g_autofree char *command = g_strdup_printf(
-        TEST_CC " -std=c11 -O1 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -c -fPIC -I" TEST_SOURCE
-                "/include %s/random.c -o %s/random.o && " TEST_CC " -std=c11 -Wall -Wextra -Werror -c -fPIC -I" TEST_SOURCE
-                "/include %s/random_device.c -o %s/d.o && " TEST_CC " -std=c11 -Wall -Wextra -Werror -c -fPIC -I" TEST_SOURCE
-                "/include %s/random_host.c -o %s/h.o && " TEST_CC " -std=c11 -Wall -shared -fPIC -I" TEST_SOURCE
-                "/include %s/glue.c %s/random.o " TEST_SOURCE "/runtime/scale.c -o %s",
+        TEST_CC
+        " -std=c11 -O1 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -c -fPIC -I" TEST_SOURCE
+        "/include %s/random.c -o %s/random.o && " TEST_CC " -std=c11 -Wall -Wextra -Werror -c -fPIC -I" TEST_SOURCE
+        "/include %s/random_device.c -o %s/d.o && " TEST_CC " -std=c11 -Wall -Wextra -Werror -c -fPIC -I" TEST_SOURCE
+        "/include %s/random_host.c -o %s/h.o && " TEST_CC " -std=c11 -Wall -shared -fPIC -I" TEST_SOURCE
+        "/include %s/glue.c %s/random.o " TEST_SOURCE "/runtime/scale.c -o %s",
         folder, folder, folder, folder, folder, folder, folder, folder, library);
     assert_int_equal(system(command), 0);
     void *handle = dlopen(library, RTLD_NOW | RTLD_LOCAL);
@@ -192,8 +203,8 @@ static void test_random_definitions(void **state)
     }
 }
 
-/* The same plan prints the same text; what is written again is unchanged; what was not generated is left alone, and then nothing at all
- * is written. */
+/* The same plan prints the same text; what is written again is unchanged; what was not generated is left alone, and
+ * then nothing at all is written. */
 static void test_writing(void **state)
 {
     g_autofree char *folder = g_dir_make_tmp("zeugma-generated-XXXXXX", NULL);

@@ -13,8 +13,9 @@ static const char weak_definition[] =
     "check: { crc: 3, poly: 3 }, max_payload: 64 }\nmessages:\n  data: { id: 1, from: both, fields: { value: u64 } }\n";
 
 /* No id, one message: stream traffic only. Ids 17 and 18 taken: others are chosen. */
-static const char single_definition[] = "zeugma: 1\nprotocol: single\nversion: 1.0\nframe: { framing: cobs, check: crc32/iscsi }\n"
-                                        "messages: { data: { from: both, fields: { value: u64 } } }\n";
+static const char single_definition[] =
+    "zeugma: 1\nprotocol: single\nversion: 1.0\nframe: { framing: cobs, check: crc32/iscsi }\n"
+    "messages: { data: { from: both, fields: { value: u64 } } }\n";
 static const char crowded_definition[] =
     "zeugma: 1\nprotocol: crowded\nversion: 1.0\nframe: { framing: cobs, header: [id: u5], check: crc32/iscsi }\n"
     "messages:\n  a: { id: 17, from: both, fields: { value: u64 } }\n  b: { id: 18, from: both, fields: {} }\n"
@@ -66,7 +67,8 @@ static void test_each_class_catches_its_own(void **state)
         { test_small_definition, "ber=0", 100000000, 0, false },
         { test_small_definition, "latency=40ms", 20000000, BIT(ZG_CLASS_LATE), true },
         { test_small_definition, "latency=40ms", 100000000, 0, false },
-        { test_small_definition, "latency=30ms", 50000000, BIT(ZG_CLASS_LATE), false }, /* only the round trip is late */
+        { test_small_definition, "latency=30ms", 50000000, BIT(ZG_CLASS_LATE),
+          false }, /* only the round trip is late */
         { test_small_definition, "drop=1e-3", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
         { test_small_definition, "double=1e-3", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
         { test_small_definition, "ber=1e-4", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
@@ -76,8 +78,11 @@ static void test_each_class_catches_its_own(void **state)
         { weak_definition, "ber=1e-3", 100000000, LOST | BIT(ZG_CLASS_DETECTED) | BIT(ZG_CLASS_ACCEPTED), false },
         { single_definition, "ber=1e-4", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
         { crowded_definition, "ber=1e-4", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
-        { test_small_definition, "ber=1e-5,drop=1e-4,double=1e-4,repeat=1e-3,swap=1e-3,stray=1e-3,latency=5ms", 100000000,
-          LOST | BIT(ZG_CLASS_DETECTED) | BIT(ZG_CLASS_REPEATED) | BIT(ZG_CLASS_OUT_OF_ORDER) | BIT(ZG_CLASS_UNEXPECTED), false },
+        { test_small_definition, "ber=1e-5,drop=1e-4,double=1e-4,repeat=1e-3,swap=1e-3,stray=1e-3,latency=5ms",
+          100000000,
+          LOST | BIT(ZG_CLASS_DETECTED) | BIT(ZG_CLASS_REPEATED) | BIT(ZG_CLASS_OUT_OF_ORDER) |
+              BIT(ZG_CLASS_UNEXPECTED),
+          false },
     };
     (void)state;
     for (size_t i = 0; i < G_N_ELEMENTS(rows); i++) {
@@ -86,7 +91,8 @@ static void test_each_class_catches_its_own(void **state)
             uint64_t seen = count(result, (enum zg_class)k);
             bool wanted = k == ZG_CLASS_DELIVERED ? !rows[i].none_delivered : (rows[i].seen >> k & 1) != 0;
             if ((seen > 0) != wanted)
-                fail_msg("row %zu, %s: %" G_GUINT64_FORMAT " %s", i, rows[i].faults, seen, zg_class_name((enum zg_class)k));
+                fail_msg("row %zu, %s: %" G_GUINT64_FORMAT " %s", i, rows[i].faults, seen,
+                         zg_class_name((enum zg_class)k));
         }
         assert_true(result->sums.sent[ZG_FLOW_STREAM_OUT] > 500);
         assert_int_equal(result->sums.sent[ZG_FLOW_ECHO_OUT] > 500, result->echo);
@@ -157,8 +163,12 @@ static void test_requirements(void **state)
     static const struct {
         const char *text;
         enum zg_soak_verdict verdict;
-    } rows[] = { { "lost <= 0.5", ZG_SOAK_MET },        { "lost<=1e-6", ZG_SOAK_FAILED },      { "damaged accepted <= 0.01", ZG_SOAK_MET },
-                 { "unexpected <= 1e-9", ZG_SOAK_NOT_SHOWN }, { "late <= 0", ZG_SOAK_NOT_SHOWN }, { "lost_out <= 1", ZG_SOAK_MET } };
+    } rows[] = { { "lost <= 0.5", ZG_SOAK_MET },
+                 { "lost<=1e-6", ZG_SOAK_FAILED },
+                 { "damaged accepted <= 0.01", ZG_SOAK_MET },
+                 { "unexpected <= 1e-9", ZG_SOAK_NOT_SHOWN },
+                 { "late <= 0", ZG_SOAK_NOT_SHOWN },
+                 { "lost_out <= 1", ZG_SOAK_MET } };
     static const char *const wrong[][2] = {
         { "lots <= 1", "requirement \"lots <= 1\": unknown rate \"lots\"; did you mean \"lost\"?" },
         { "lost < 1", "requirement \"lost < 1\": expected NAME <= RATE, such as \"lost <= 1e-6\"" },
@@ -184,8 +194,10 @@ static void test_definitions_that_cannot(void **state)
 {
     static const char *const rows[][2] = {
         { "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: cobs, check: crc8/smbus }\n"
-          "messages: { m: { from: host, fields: { a: u16 } } }\n", "a soak needs payloads of 4 bytes or more; max_payload is 2" },
-        { "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: cobs, header: [id: u1], check: crc8/smbus, max_payload: 9 }\n"
+          "messages: { m: { from: host, fields: { a: u16 } } }\n",
+          "a soak needs payloads of 4 bytes or more; max_payload is 2" },
+        { "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: cobs, header: [id: u1], check: crc8/smbus, "
+          "max_payload: 9 }\n"
           "messages: { m: { id: 0, from: host, fields: { a: u16 } } }\n",
           "a soak needs three ids that no message has; widen the header's id, u1" },
     };
@@ -202,12 +214,11 @@ static void test_definitions_that_cannot(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_each_class_catches_its_own),
-                                        cmocka_unit_test(test_counts_are_right),
-                                        cmocka_unit_test(test_accepted_damage_is_measured),
-                                        cmocka_unit_test(test_same_seed_same_result),
-                                        cmocka_unit_test(test_stopping_keeps_what_was_measured),
-                                        cmocka_unit_test(test_requirements),
-                                        cmocka_unit_test(test_definitions_that_cannot) };
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_each_class_catches_its_own),       cmocka_unit_test(test_counts_are_right),
+        cmocka_unit_test(test_accepted_damage_is_measured),      cmocka_unit_test(test_same_seed_same_result),
+        cmocka_unit_test(test_stopping_keeps_what_was_measured), cmocka_unit_test(test_requirements),
+        cmocka_unit_test(test_definitions_that_cannot)
+    };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -51,7 +51,8 @@ static void test_large_and_none(void **state)
     assert_true(low == 0 && high == 1);
     zg_rate_bounds(0, 1000000000000, 0.95, &low, &high);
     assert_close(high, -log(0.025) / 1e12, 1e-9);
-    /* for many trials a count is as good as Poisson's: 10 has the bounds 4.795389 and 18.390356 (Garwood, Biometrika 28, 1936) */
+    /* for many trials a count is as good as Poisson's: 10 has the bounds 4.795389 and 18.390356 (Garwood, Biometrika
+     * 28, 1936) */
     zg_rate_bounds(10, 1000000000000, 0.95, &low, &high);
     assert_close(low, 4.795389e-12, 1e-6);
     assert_close(high, 18.390356e-12, 1e-6);
@@ -84,7 +85,7 @@ static void test_spread(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_bounds_by_their_meaning), cmocka_unit_test(test_large_and_none),
-                                        cmocka_unit_test(test_spread) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_bounds_by_their_meaning),
+                                        cmocka_unit_test(test_large_and_none), cmocka_unit_test(test_spread) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -31,7 +31,8 @@ static struct bench begin(const struct zg_sim_settings *settings)
 {
     struct bench bench = { test_plan_of(test_small_definition), zg_sim_line_new(settings), { NULL } };
     for (unsigned end = 0; end < 2; end++) {
-        bench.nodes[end] = zg_node_new(bench.plan.plan, 256, &zg_sim_port, zg_sim_context(bench.line, end), &calls, NULL);
+        bench.nodes[end] =
+            zg_node_new(bench.plan.plan, 256, &zg_sim_port, zg_sim_context(bench.line, end), &calls, NULL);
         zg_sim_attach(bench.line, end, zg_node_link(bench.nodes[end]));
     }
     taken = 0;
@@ -65,7 +66,9 @@ static void test_frames_take_their_time(void **state)
     const uint8_t payload[8] = { 0 };
     (void)state;
     for (uint64_t latency = 0; latency <= 3000000; latency += 1500000) {
-        const struct zg_sim_settings settings = { .baud = 9600, .half_bits = 20, .faults = { { .latency_ns = latency } } };
+        const struct zg_sim_settings settings = { .baud = 9600,
+                                                  .half_bits = 20,
+                                                  .faults = { { .latency_ns = latency } } };
         struct bench bench = begin(&settings);
         uint64_t due = (14 * UINT64_C(10000000000) + 4800) / 9600 + latency;
         assert_int_equal(zg_link_send(zg_node_link(bench.nodes[0]), 1, payload, sizeof payload), 0);
@@ -92,7 +95,9 @@ static void test_faults_come_at_their_rates(void **state)
     (void)state;
     for (double rate = 1e-5; rate < 0.2; rate *= 10) {
         const struct zg_sim_faults faults = { .bit_error_rate = rate / 8, .drop = rate, .twice = rate / 2 };
-        const struct zg_sim_settings settings = { .baud = 3000000, .half_bits = 22, .faults = { faults, { 0 } }, .seed = 3 };
+        const struct zg_sim_settings settings = {
+            .baud = 3000000, .half_bits = 22, .faults = { faults, { 0 } }, .seed = 3
+        };
         struct bench bench = begin(&settings);
         run_busy(&bench, UINT64_C(4000000000));
         const struct zg_sim_totals *hurt = zg_sim_totals(bench.line, 0), *clean = zg_sim_totals(bench.line, 1);
@@ -112,9 +117,11 @@ static void test_one_seed_one_run(void **state)
     struct zg_counters seen[3];
     (void)state;
     for (unsigned i = 0; i < 3; i++) {
-        const struct zg_sim_settings settings = {
-            .baud = 115200, .half_bits = 20, .faults = { faults, faults }, .seed = i == 2 ? 12 : 11, .clock_us = UINT32_MAX - 900000
-        };
+        const struct zg_sim_settings settings = { .baud = 115200,
+                                                  .half_bits = 20,
+                                                  .faults = { faults, faults },
+                                                  .seed = i == 2 ? 12 : 11,
+                                                  .clock_us = UINT32_MAX - 900000 };
         struct bench bench = begin(&settings);
         run_busy(&bench, UINT64_C(5000000000));
         seen[i] = zg_node_link(bench.nodes[0])->counters;

@@ -19,7 +19,8 @@ static zg_check_word table[256];
 static struct zg_crc make(const struct zg_crc_parameters *p)
 {
     struct zg_crc crc;
-    assert_int_equal(zg_crc_make(&crc, p->width, p->poly, p->init, p->reflect_in, p->reflect_out, p->xor_out, table), 0);
+    assert_int_equal(zg_crc_make(&crc, p->width, p->poly, p->init, p->reflect_in, p->reflect_out, p->xor_out, table),
+                     0);
     return crc;
 }
 

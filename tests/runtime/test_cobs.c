@@ -56,7 +56,8 @@ static void test_vectors(void **state)
     uint8_t out[16];
     (void)state;
     for (size_t i = 0; i < G_N_ELEMENTS(vectors); i++) {
-        assert_int_equal(encode((const uint8_t *)vectors[i].content, vectors[i].content_length, out), vectors[i].wire_length);
+        assert_int_equal(encode((const uint8_t *)vectors[i].content, vectors[i].content_length, out),
+                         vectors[i].wire_length);
         assert_memory_equal(out, vectors[i].wire, vectors[i].wire_length);
     }
 }

@@ -86,7 +86,8 @@ static void feed(struct zg_link *link, const uint8_t *bytes, size_t count)
     zg_link_poll(link);
 }
 
-static GByteArray *frame_of(uint32_t version_of_header, uint32_t id, uint32_t sequence, const void *payload, size_t length)
+static GByteArray *frame_of(uint32_t version_of_header, uint32_t id, uint32_t sequence, const void *payload,
+                            size_t length)
 {
     struct zg_header header = { version_of_header, id, sequence };
     return zg_frame_make(small.plan, &header, payload, length);
@@ -96,8 +97,8 @@ static void check_accounting(const struct zg_link *link, size_t fed)
 {
     const struct zg_counters *c = &link->counters;
     assert_int_equal(c->bytes_in, fed);
-    assert_int_equal(c->bytes_in, c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console + c->bytes_idle +
-                                      zg_link_pending(link));
+    assert_int_equal(c->bytes_in, c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console +
+                                      c->bytes_idle + zg_link_pending(link));
 }
 
 static void ignore_stretch(const struct zg_stretch *stretch, void *data)
@@ -162,7 +163,8 @@ static bool must_arrive(const GByteArray *touched, const GArray *origin, int beg
     return false;
 }
 
-/* The promise: whatever happens to the bytes, intact frames behind an intact delimiter arrive, in order and once, and nothing else. */
+/* The promise: whatever happens to the bytes, intact frames behind an intact delimiter arrive, in order and once, and
+ * nothing else. */
 static void test_damage_to_the_stream(void **state)
 {
     struct zg_random random = zg_random_seeded(5, 0);
@@ -208,8 +210,9 @@ static void test_what_becomes_of_frames(void **state)
     struct zg_node *node = new_node(256);
     struct zg_link *link = zg_node_link(node);
     const uint8_t payload[16] = { 7 };
-    GByteArray *frames[] = { frame_of(0, 1, 0, payload, 8), frame_of(0, 1, 1, payload, 11), frame_of(0, 9, 2, payload, 8),
-                             frame_of(0, 1, 3, payload, 7), frame_of(0, 2, 6, payload, 1),  frame_of(0, 2, 6, payload, 1),
+    GByteArray *frames[] = { frame_of(0, 1, 0, payload, 8), frame_of(0, 1, 1, payload, 11),
+                             frame_of(0, 9, 2, payload, 8), frame_of(0, 1, 3, payload, 7),
+                             frame_of(0, 2, 6, payload, 1), frame_of(0, 2, 6, payload, 1),
                              frame_of(0, 2, 5, payload, 1) };
     (void)state;
     for (size_t i = 0; i < G_N_ELEMENTS(frames); i++) {
@@ -300,7 +303,9 @@ static void test_full_rings(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_damage_to_the_stream), cmocka_unit_test(test_what_becomes_of_frames),
-                                        cmocka_unit_test(test_silence_at_every_clock), cmocka_unit_test(test_full_rings) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_damage_to_the_stream),
+                                        cmocka_unit_test(test_what_becomes_of_frames),
+                                        cmocka_unit_test(test_silence_at_every_clock),
+                                        cmocka_unit_test(test_full_rings) };
     return cmocka_run_group_tests(tests, set_up, tear_down);
 }
