@@ -8,10 +8,12 @@ packages:
 	@tools/install-packages.sh
 
 release: packages
+	@echo "Building (about 20 s) ..."
 	@tools/quietly.sh cmake --preset release
 	@tools/quietly.sh cmake --build --preset release
 
 sanitizers: packages
+	@echo "Building with sanitizers (about 30 s) ..."
 	@tools/quietly.sh cmake --preset sanitizers
 	@tools/quietly.sh cmake --build --preset sanitizers
 

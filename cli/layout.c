@@ -32,6 +32,15 @@ static char *bits_text(const struct zg_step *step)
     return low == high ? g_strdup_printf("%u", low) : g_strdup_printf("%u-%u", low, high);
 }
 
+/* The type, for an enum with the integer that carries it: "head_state (u3)". */
+static char *type_text(const struct zg_step *step)
+{
+    const struct zg_type plain = { step->type.kind, step->type.bits, NULL };
+    g_autofree char *type = zg_type_name(step->type);
+    g_autofree char *carrier = zg_type_name(plain);
+    return step->type.enumeration ? g_strdup_printf("%s (%s)", type, carrier) : g_strdup(type);
+}
+
 static char *bytes_text(const struct zg_step *step)
 {
     return step->first_byte == step->last_byte ? g_strdup_printf("%u", step->first_byte)
@@ -64,15 +73,15 @@ static void print_block(const struct zg_block *block, unsigned name_width)
         cli_print("  nothing\n");
         return;
     }
-    cli_print("  %-8s%-10s%-*s%-12s%-8s%s\n", "bytes", "bits", (int)name_width + 2, "name", "type", "unit", "range");
+    cli_print("  %-8s%-10s%-*s%-18s%-8s%s\n", "bytes", "bits", (int)name_width + 2, "name", "type", "unit", "range");
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         g_autofree char *bytes = bytes_text(step);
         g_autofree char *bits = bits_text(step);
-        g_autofree char *type = zg_type_name(step->type);
+        g_autofree char *type = type_text(step);
         g_autofree char *range = range_text(step);
         const char *unit = step->field && step->field->unit ? step->field->unit : "";
-        g_autofree char *line = g_strdup_printf("  %-8s%-10s%-*s%-12s%-8s%s", bytes, bits, (int)name_width + 2,
+        g_autofree char *line = g_strdup_printf("  %-8s%-10s%-*s%-18s%-8s%s", bytes, bits, (int)name_width + 2,
                                                 step->name, type, unit, range);
         cli_print("%s\n", g_strchomp(line));
     }

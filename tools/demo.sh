@@ -6,7 +6,14 @@ definition=examples/loom/loom.yaml
 folder=build/demo
 
 show() {
-    printf '\n$ %s\n' "$*" | sed "s|$bin/||"
+    printf '\n$'
+    for word in "$@"; do
+        case $word in
+        *[!A-Za-z0-9_./:=,-]*) printf " '%s'" "$word" ;;
+        *) printf ' %s' "${word#"$bin"/}" ;;
+        esac
+    done
+    printf '\n'
     "$@"
 }
 
@@ -14,7 +21,9 @@ show "$bin/zeugma" check $definition
 show "$bin/zeugma" layout $definition
 show "$bin/zeugma" generate $definition -o $folder
 show "$bin/zeugma" encode $definition load_row '{"row": 7, "lift": 21845}' --header '{"sequence": 12}'
-show "$bin/zeugma" decode $definition --hex '04410c0705555513bb00 040907ffff 04410c0705555513bb00'
+printf '\n# the same frame whole, with a bit flipped, and cut short'
+show "$bin/zeugma" decode $definition --hex '04410c07045555bc0100 04410c07045554bc0100 04410c07'
+printf '\n# device and host programs, made of the generated code and the runtime, on one simulated line'
 show "$bin/loom_sim"
-show "$bin/zeugma" soak $definition sim: --for 10min --faults ber=1e-5,drop=1e-6 --seed 7 --require 'lost <= 1e-2' \
-    --require 'damaged accepted <= 1e-4'
+show "$bin/zeugma" soak $definition sim: --for 10min --faults ber=1e-5,drop=1e-6 --seed 7 \
+    --require 'lost <= 1e-2' --require 'damaged accepted <= 1e-4'

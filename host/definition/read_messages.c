@@ -203,7 +203,7 @@ static void read_from(struct zgi_reader *reader, const struct zgi_entry *entry, 
     struct message_reading *reading = into;
     unsigned index;
 
-    if (zgi_read_choice(reader, entry->value, "who sends it", sides, &index))
+    if (zgi_read_choice(reader, entry->value, "a sender", sides, &index))
         reading->message->from = (enum zg_side)(index + 1);
 }
 

@@ -166,6 +166,7 @@ char *zg_soak_report_json(const struct zg_soak_report *report)
     zg_json_string(&json, "version", version);
     settings_to_json(&json, report);
     zg_json_double(&json, "ran_seconds", (double)result->ran_ns * 1e-9);
+    zg_json_double(&json, "poll_seconds", (double)result->poll_ns * 1e-9);
     zg_json_bool(&json, "stopped", result->stopped);
     sent_to_json(&json, result);
     zg_json_unsigned(&json, "injected", result->injected);

@@ -17,6 +17,8 @@ static bool is_arrival_class(enum zg_class class_)
 
 static char *time_text(uint64_t ns)
 {
+    if (ns == 0)
+        return g_strdup("0");
     if (ns >= UINT64_C(10000000000))
         return g_strdup_printf("%" G_GUINT64_FORMAT " s", (ns + 500000000) / 1000000000);
     if (ns >= 10000000)
@@ -44,6 +46,7 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
     const struct zg_faults *faults = &settings->faults;
     g_autofree char *ran = time_text(report->result->ran_ns);
     g_autofree char *late = time_text(settings->late_ns);
+    g_autofree char *poll = time_text(report->result->poll_ns);
     g_autofree char *latency = time_text(faults->line.latency_ns);
 
     g_string_append_printf(text,
@@ -57,7 +60,7 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
         "swapped %g, stray %g\n",
         faults->line.bit_error_rate, faults->line.drop, faults->line.twice, latency, faults->repeat, faults->swap,
         faults->stray);
-    g_string_append_printf(text, "a frame is late after %s%s%s\n", late,
+    g_string_append_printf(text, "a frame is late after %s; both ends look after the link every %s%s%s\n", late, poll,
                            report->result->echo ? "" : "; stream traffic only, since the header has no id",
                            report->result->stopped ? "; stopped before its time" : "");
 }
@@ -126,6 +129,28 @@ static void append_balances(GString *text, const struct zg_soak_result *result)
     }
 }
 
+/* What the two links counted of trouble, whatever is not 0. */
+static void append_counters(GString *text, const struct zg_soak_result *result)
+{
+    static const char *const plain[] = { "bytes_in", "bytes_out", "bytes_of_frames", "frames_in", "frames_out", NULL };
+    bool any = false;
+
+    g_string_append_printf(text, "\n  %-*s%*s%*s\n", NAME_WIDTH, "counted by the links", COLUMN, "device", COLUMN,
+                           "host");
+    for (unsigned i = 0; i < ZG_COUNTERS; i++) {
+        uint32_t device = zg_counters_get(&result->counters[0], i), host = zg_counters_get(&result->counters[1], i);
+        if (g_strv_contains(plain, zg_counter_names[i]) || (device == 0 && host == 0))
+            continue;
+        row_start(text, zg_counter_names[i]);
+        cell(text, device);
+        cell(text, host);
+        g_string_append_c(text, '\n');
+        any = true;
+    }
+    if (!any)
+        g_string_append(text, "  no trouble\n");
+}
+
 static void append_rates(GString *text, const struct zg_soak_result *result)
 {
     struct zg_soak_rate rate;
@@ -183,8 +208,10 @@ static void append_requirement(GString *text, const struct zg_soak_result *resul
                                requirement->limit, rate.high);
         if (rate.errors == 0 && requirement->limit > 0)
             g_string_append_printf(
-                text, "; %" G_GUINT64_FORMAT " %s without one would show it, there were %" G_GUINT64_FORMAT,
-                zg_rate_trials_needed(requirement->limit, 0.95), rate.of, rate.trials);
+                text,
+                ";\n             %" G_GUINT64_FORMAT " %s without one would show it, a soak about %.3g times as long",
+                zg_rate_trials_needed(requirement->limit, 0.95), rate.of,
+                (double)zg_rate_trials_needed(requirement->limit, 0.95) / (double)MAX(rate.trials, 1));
         else if (rate.errors == 0)
             g_string_append(text, "; no soak can show a rate of 0");
         g_string_append_c(text, '\n');
@@ -220,6 +247,7 @@ char *zg_soak_report_text(const struct zg_soak_report *report)
     append_sent(text, report->result);
     append_arrived(text, report->result);
     append_balances(text, report->result);
+    append_counters(text, report->result);
     append_rates(text, report->result);
     append_line(text, report->result);
     append_verdict(text, report);

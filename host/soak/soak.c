@@ -299,6 +299,7 @@ static void run(struct soak *soak, zg_soak_progress progress, void *data)
     uint64_t end_ns = soak->settings->duration_ns;
     uint64_t steps = 0;
 
+    result->poll_ns = step_ns;
     while (result->ran_ns < end_ns && !result->stopped) {
         send_all(soak);
         result->ran_ns = MIN(result->ran_ns + step_ns, end_ns);

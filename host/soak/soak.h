@@ -37,6 +37,7 @@ enum { ZG_SOAK_BALANCES = 7 };
 
 struct zg_soak_result {
     uint64_t ran_ns; /* virtual time in which frames were sent */
+    uint64_t poll_ns; /* virtual time between two visits of each end's loop */
     bool stopped;    /* before its time, by the caller */
     bool echo;       /* false: the header has no id, stream traffic only */
     struct zg_ledger_sums sums;
