@@ -16,7 +16,7 @@ GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *he
     size_t size = 2, wire;
 
     g_assert(length <= plan->max_payload);
-    roles.version = plan->definition->major;
+    roles.version = plan->version;
     zg_header_pack(plan, &roles, content);
     if (length > 0)
         memcpy(content + plan->header.size, payload, length);
@@ -129,8 +129,7 @@ static void take_frame(struct zg_stream *stream)
     counters->bytes_of_frames += stream->raw->len;
     zg_header_unpack(plan, stream->content, &stretch.header);
     stretch.message = zg_plan_by_id(plan, stretch.header.id);
-    if (plan->version_bits > 0 &&
-        stretch.header.version != (plan->definition->major & (UINT32_MAX >> (32 - plan->version_bits)))) {
+    if (stretch.header.version != plan->version) {
         undelivered(stream, &stretch, &counters->other_version, "other version");
     } else if (!stretch.message) {
         undelivered(stream, &stretch, &counters->unknown_id, "unknown id");

@@ -233,9 +233,7 @@ static void print_header_functions(const struct zgi_c *c, GString *text)
         g_string_append_printf(text, "    header->%s = %s;\n", step->name, load);
     }
     if (plan->version_bits > 0)
-        g_string_append_printf(
-            text, "    return header->version == (%s_VERSION_MAJOR & UINT32_C(%u)) ? 0 : ZG_EVERSION;\n}\n", c->upper,
-            UINT32_MAX >> (32 - plan->version_bits));
+        g_string_append_printf(text, "    return header->version == %uU ? 0 : ZG_EVERSION;\n}\n", plan->version);
     else
         g_string_append(text, "    return 0;\n}\n");
 }

@@ -20,7 +20,7 @@ static void write_header(void *owner, const struct zg_header *header, uint8_t *a
     const struct zg_plan *plan = ((struct zg_node *)owner)->plan;
     struct zg_header roles = *header;
 
-    roles.version = plan->definition->major;
+    roles.version = plan->version;
     zg_header_pack(plan, &roles, at);
 }
 
@@ -30,8 +30,7 @@ static int admit(void *owner, const uint8_t *content, size_t length, struct zg_h
     const struct zg_plan *plan = node->plan;
 
     zg_header_unpack(plan, content, header);
-    if (plan->version_bits == 0 ||
-        header->version == (plan->definition->major & (UINT32_MAX >> (32 - plan->version_bits))))
+    if (header->version == plan->version)
         return 0;
     if (node->calls->left)
         node->calls->left(node->data, header, content + plan->header.size,

@@ -113,6 +113,8 @@ static void plan_header(struct zg_plan *plan)
         place(&plan->header, &cursor, &step);
         *widths[role->role] = role->bits;
     }
+    if (plan->version_bits > 0)
+        plan->version = definition->major & UINT32_MAX >> (32 - plan->version_bits);
 }
 
 /* The check's parameters as the runtime computes with them, and its size. */

@@ -64,6 +64,7 @@ struct zg_plan {
     unsigned id_bits;       /* 0: the header has no id */
     unsigned sequence_bits; /* 0: none */
     unsigned version_bits;  /* 0: none */
+    uint32_t version;       /* the major number as the header carries it, modulo its width; 0 without */
 };
 
 /* Lays a definition out. Returns NULL, with diagnostics, where something does not fit. Free with zg_plan_free(). */

@@ -36,10 +36,10 @@ struct zg_soak_balance {
 enum { ZG_SOAK_BALANCES = 7 };
 
 struct zg_soak_result {
-    uint64_t ran_ns; /* virtual time in which frames were sent */
+    uint64_t ran_ns;  /* virtual time in which frames were sent */
     uint64_t poll_ns; /* virtual time between two visits of each end's loop */
-    bool stopped;    /* before its time, by the caller */
-    bool echo;       /* false: the header has no id, stream traffic only */
+    bool stopped;     /* before its time, by the caller */
+    bool echo;        /* false: the header has no id, stream traffic only */
     struct zg_ledger_sums sums;
     uint64_t injected;              /* frames that the faults repeat and stray put on the line */
     struct zg_counters counters[2]; /* of the device's link (0) and the host's (1) */

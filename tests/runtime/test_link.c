@@ -228,9 +228,9 @@ static void test_what_becomes_of_frames(void **state)
     assert_int_equal(link->counters.repeated, 1);
     assert_int_equal(link->counters.late, 1);
 
-    small.definition->major = 3; /* a sender of the next major version */
+    small.plan->version = 3; /* a sender of the next major version */
     g_autoptr(GByteArray) newer = frame_of(0, 1, 9, payload, 8);
-    small.definition->major = 2;
+    small.plan->version = 2;
     feed(link, newer->data, newer->len);
     assert_int_equal(link->counters.other_version, 1);
     assert_int_equal(left_frames, 1);
