@@ -26,17 +26,27 @@ static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char 
 
     if (!message)
         return CLI_NO;
-    g_autofree union zg_raw *values = g_new0(union zg_raw, message->payload.steps->len + 1);
-    g_autofree uint8_t *payload = g_malloc0(message->payload.size + 1);
-    if (!zg_values_from_json(message, argv[3], values, &error) ||
-        (header_text && !zg_header_from_json(plan, header_text, &header, &error))) {
+    const struct zg_block *block = &message->payload;
+    struct zg_value *values = zg_values_new(block);
+    bool good = zg_values_from_json(message, argv[3], values, &error) &&
+                (!header_text || zg_header_from_json(plan, header_text, &header, &error));
+    size_t length = good ? zg_block_size(block, values) : 0;
+    g_autofree uint8_t *payload = g_malloc0(length + 1);
+    if (good)
+        zg_block_pack(block, values, payload);
+    zg_values_free(block, values);
+    if (!good) {
         cli_error(verb, "%s", error->message);
         return CLI_NO;
     }
+    if (length > plan->max_payload) {
+        cli_error(verb, "%s: the payload takes %zu bytes, the frame has room for %u", argv[2], length,
+                  plan->max_payload);
+        return CLI_NO;
+    }
     header.id = (uint32_t)message->message->id;
-    zg_block_pack(&message->payload, values, payload);
-    g_autoptr(GByteArray) bytes = payload_only ? g_byte_array_append(g_byte_array_new(), payload, message->payload.size)
-                                               : zg_frame_make(plan, &header, payload, message->payload.size);
+    g_autoptr(GByteArray) bytes = payload_only ? g_byte_array_append(g_byte_array_new(), payload, (guint)length)
+                                               : zg_frame_make(plan, &header, payload, length);
     print_bytes(bytes, binary);
     return CLI_YES;
 }

@@ -19,46 +19,58 @@ static char *time_text(double seconds)
     return g_strdup_printf("%.4g %s", seconds / units[i].size, units[i].unit);
 }
 
-/* The bits of its bytes that a value takes: "0-3", "" where it has them whole. */
+/* The bits of its bytes that a value takes: "0-3", "" where it has them whole; of an array, those of its first element.
+ */
 static char *bits_text(const struct zg_step *step)
 {
-    if (step->type.bits % 8 == 0)
+    struct zg_piece pieces[ZG_PIECES];
+
+    if (!zg_step_is_bitwise(step))
         return g_strdup("");
-    const struct zg_piece *lowest = &step->pieces[0];
-    const struct zg_piece *highest = &step->pieces[step->pieces_count - 1];
+    unsigned count = zg_step_pieces(step, 0, pieces);
+    const struct zg_piece *lowest = &pieces[0];
+    const struct zg_piece *highest = &pieces[count - 1];
     unsigned low = lowest->low, high = highest->low + highest->bits - 1;
+    const char *more = step->type.extent == ZG_EXTENT_ONE ? "" : " ...";
     if (lowest->byte != highest->byte)
-        return g_strdup_printf("%u.%u-%u.%u", lowest->byte, low, highest->byte, high);
-    return low == high ? g_strdup_printf("%u", low) : g_strdup_printf("%u-%u", low, high);
+        return g_strdup_printf("%u.%u-%u.%u%s", lowest->byte, low, highest->byte, high, more);
+    return low == high ? g_strdup_printf("%u%s", low, more) : g_strdup_printf("%u-%u%s", low, high, more);
+}
+
+/* The bytes it takes: "4-7", "4.." where its size varies, "+4" where it is counted from the end of what varies before
+ * it. */
+static char *bytes_text(const struct zg_step *step, bool after)
+{
+    unsigned first = step->byte + step->bit / 8;
+    unsigned last = zg_step_end(step) - 1;
+    const char *plus = after ? "+" : "";
+
+    if (step->varies)
+        return g_strdup_printf("%s%u..", plus, first);
+    return first == last ? g_strdup_printf("%s%u", plus, first) : g_strdup_printf("%s%u-%u", plus, first, last);
 }
 
 /* The type, for an enum with the integer that carries it: "head_state (u3)". */
 static char *type_text(const struct zg_step *step)
 {
-    const struct zg_type plain = { step->type.kind, step->type.bits, NULL };
+    const struct zg_type plain = { .kind = step->type.kind, .bits = step->type.bits };
     g_autofree char *type = zg_type_name(step->type);
     g_autofree char *carrier = zg_type_name(plain);
     return step->type.enumeration ? g_strdup_printf("%s (%s)", type, carrier) : g_strdup(type);
-}
-
-static char *bytes_text(const struct zg_step *step)
-{
-    return step->first_byte == step->last_byte ? g_strdup_printf("%u", step->first_byte)
-                                               : g_strdup_printf("%u-%u", step->first_byte, step->last_byte);
 }
 
 static char *range_text(const struct zg_step *step)
 {
     g_autoptr(GString) text = g_string_new(NULL);
 
-    if (step->type.kind == ZG_KIND_BOOL || step->type.enumeration)
+    if ((!zg_type_is_integer(step->type) && step->type.kind != ZG_KIND_FLOAT) || step->type.enumeration)
         return g_strdup("");
     if (step->type.kind == ZG_KIND_FLOAT && !step->field->ranged)
         return g_strdup("");
     if (!step->field || (!step->field->scaled && !step->field->ranged)) {
-        zg_value_to_text(step, step->low, text);
+        zg_raw_to_text(step, step->low, text);
         g_string_append(text, " to ");
-        zg_value_to_text(step, step->high, text);
+        zg_raw_to_text(step, step->high, text);
     } else {
         zg_append_double(text, step->scale.low);
         g_string_append(text, " to ");
@@ -74,9 +86,12 @@ static void print_block(const struct zg_block *block, unsigned name_width)
         return;
     }
     cli_print("  %-8s%-10s%-*s%-18s%-8s%s\n", "bytes", "bits", (int)name_width + 2, "name", "type", "unit", "range");
+    bool after = false;
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
-        g_autofree char *bytes = bytes_text(step);
+        after = after || step->newer;
+        g_autofree char *bytes = bytes_text(step, after);
+        after = after || step->varies;
         g_autofree char *bits = bits_text(step);
         g_autofree char *type = type_text(step);
         g_autofree char *range = range_text(step);
@@ -109,12 +124,16 @@ static void print_message(const struct zg_plan *plan, const struct zg_plan_messa
     cli_print(", from %s%s%s\n", zg_side_name(message->from), message->summary ? ": " : "",
               message->summary ? message->summary : "");
     print_block(&item->payload, name_width);
-    cli_print("  payload %u of at most %u bytes; frame ", item->payload.size, plan->max_payload);
+    if (item->payload.size == item->payload.most_size)
+        cli_print("  payload %u of at most %u bytes; frame ", item->payload.size, plan->max_payload);
+    else
+        cli_print("  payload %u to %u of at most %u bytes; frame ", item->payload.size, item->payload.most_size,
+                  plan->max_payload);
     if (item->frame_least == item->frame_most)
         cli_print("%u", item->frame_most);
     else
         cli_print("%u to %u", item->frame_least, item->frame_most);
-    cli_print(" bytes on the wire, %s; overhead %u bytes\n", time, item->frame_most - item->payload.size);
+    cli_print(" bytes on the wire, %s; overhead %u bytes\n", time, item->frame_most - item->payload.most_size);
 }
 
 static void print_load(const struct zg_plan *plan)
@@ -146,11 +165,38 @@ static void print_text(const struct zg_plan *plan, const struct zg_plan_message 
               plan->check.big_endian ? "big" : "little", plan->max_frame);
     cli_print("\nheader, %u byte%s\n", plan->header.size, plan->header.size == 1 ? "" : "s");
     print_block(&plan->header, width);
+    for (unsigned i = 0; i < plan->records->len; i++) {
+        const struct zg_block *record = g_ptr_array_index(plan->records, i);
+        cli_print("\nrecord %s, ", record->name);
+        if (record->size == record->most_size)
+            cli_print("%u bytes\n", record->size);
+        else
+            cli_print("%u to %u bytes\n", record->size, record->most_size);
+        print_block(record, width);
+    }
     for (unsigned i = 0; i < plan->messages->len; i++)
         if (!only || only == zg_plan_message_at(plan, i))
             print_message(plan, zg_plan_message_at(plan, i), width);
     if (!only)
         print_load(plan);
+}
+
+/* Where the bits of a number lie; of an array, of its first element. */
+static void places_to_json(struct zg_json *json, const struct zg_step *step)
+{
+    struct zg_piece pieces[ZG_PIECES];
+    unsigned count = zg_step_pieces(step, 0, pieces);
+
+    zg_json_open(json, "places", '[');
+    for (unsigned i = 0; i < count; i++) {
+        zg_json_open(json, NULL, '{');
+        zg_json_unsigned(json, "byte", pieces[i].byte);
+        zg_json_unsigned(json, "low_bit", pieces[i].low);
+        zg_json_unsigned(json, "bits", pieces[i].bits);
+        zg_json_unsigned(json, "shift", pieces[i].shift);
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, ']');
 }
 
 static void step_to_json(struct zg_json *json, const struct zg_step *step)
@@ -162,20 +208,15 @@ static void step_to_json(struct zg_json *json, const struct zg_step *step)
     zg_json_string(json, "type", type);
     zg_json_unsigned(json, "bits", step->type.bits);
     zg_json_string(json, "order", step->big_endian ? "big" : "little");
-    zg_json_open(json, "places", '[');
-    for (unsigned i = 0; i < step->pieces_count; i++) {
-        const struct zg_piece *piece = &step->pieces[i];
-        zg_json_open(json, NULL, '{');
-        zg_json_unsigned(json, "byte", piece->byte);
-        zg_json_unsigned(json, "low_bit", piece->low);
-        zg_json_unsigned(json, "bits", piece->bits);
-        zg_json_unsigned(json, "shift", piece->shift);
-        zg_json_close(json, '}');
-    }
-    zg_json_close(json, ']');
+    zg_json_unsigned(json, "byte", step->byte + step->bit / 8);
+    zg_json_unsigned(json, "least_bytes", step->least_size);
+    zg_json_unsigned(json, "most_bytes", step->most_size);
+    zg_json_bool(json, "varies", step->varies);
+    if (step->bits > 0 && !step->record && step->type.kind != ZG_KIND_TEXT && step->type.kind != ZG_KIND_BYTES)
+        places_to_json(json, step);
     if (step->field && step->field->unit)
         zg_json_string(json, "unit", step->field->unit);
-    if (step->type.kind == ZG_KIND_FLOAT ? step->field->ranged : step->type.kind != ZG_KIND_BOOL && step->field) {
+    if (step->field && (step->type.kind == ZG_KIND_FLOAT ? step->field->ranged : zg_type_is_integer(step->type))) {
         zg_json_double(json, "least", step->scale.low);
         zg_json_double(json, "most", step->scale.high);
     }
@@ -197,8 +238,8 @@ static void message_to_json(struct zg_json *json, const struct zg_plan *plan, co
     zg_json_unsigned(json, "id", item->message->id);
     zg_json_string(json, "from", zg_side_name(item->message->from));
     block_to_json(json, "fields", &item->payload);
-    zg_json_unsigned(json, "payload_bytes", item->payload.size);
-    zg_json_unsigned(json, "content_bytes", item->content);
+    zg_json_unsigned(json, "payload_least_bytes", item->payload.size);
+    zg_json_unsigned(json, "payload_most_bytes", item->payload.most_size);
     zg_json_unsigned(json, "frame_least_bytes", item->frame_least);
     zg_json_unsigned(json, "frame_most_bytes", item->frame_most);
     zg_json_unsigned(json, "field_bits", item->payload.bits);

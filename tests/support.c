@@ -57,30 +57,60 @@ static bool one_in(struct zg_random *random, uint64_t n)
     return zg_random_below(random, n) == 0;
 }
 
-static void random_field(struct zg_random *random, GString *text, unsigned number, unsigned enums)
+/* A type without extent, as it is written; `records` says how many records it may name. */
+static char *random_type(struct zg_random *random, unsigned enums, unsigned records)
 {
-    unsigned kind = (unsigned)zg_random_below(random, 8);
-    unsigned width = 2 + (unsigned)zg_random_below(random, 63);
+    static const char *const others[] = { "f32", "f64", "uleb32", "uleb64", "sleb32", "sleb64", "bool" };
+
+    switch (zg_random_below(random, 8)) {
+    case 0: return g_strdup(others[zg_random_below(random, G_N_ELEMENTS(others))]);
+    case 1: return g_strdup_printf("e%u", (unsigned)zg_random_below(random, enums));
+    case 2: return records > 0 ? g_strdup_printf("r%u", (unsigned)zg_random_below(random, records)) : g_strdup("u8");
+    case 3:
+        return g_strdup_printf("u%u", 1 + (unsigned)zg_random_below(random, 7)); /* so that runs of bits come about */
+    default: return g_strdup_printf("%c%u", one_in(random, 2) ? 'u' : 'i', 2 + (unsigned)zg_random_below(random, 63));
+    }
+}
+
+static void random_field(struct zg_random *random, GString *text, unsigned number, unsigned enums, unsigned records,
+                         const char *more)
+{
+    static const char *const scales[] = { "0.01", "-0.1", "1/64", "2.5", "1/3" };
     const char *order = one_in(random, 4) ? ", order: big" : one_in(random, 4) ? ", order: little" : "";
+    const char *dots = one_in(random, 2) ? ".." : "";
+    g_autofree char *type = random_type(random, enums, records);
 
     g_string_append_printf(text, "      f%u: ", number);
-    switch (kind) {
-    case 0: g_string_append(text, "bool\n"); break;
+    switch (zg_random_below(random, 6)) {
+    case 0:
+        g_string_append_printf(text, "{ type: \"%s[%s%u]\"%s%s }\n", type, dots,
+                               1 + (unsigned)zg_random_below(random, one_in(random, 8) ? 300 : 9), order, more);
+        break;
     case 1:
-        g_string_append_printf(text, "{ type: f32%s%s }\n", order, one_in(random, 2) ? ", range: [-1.5, 1e3]" : "");
+        g_string_append_printf(text, "{ type: \"%s[%s%u]\"%s }\n", one_in(random, 2) ? "text" : "bytes", dots,
+                               1 + (unsigned)zg_random_below(random, 20), more);
         break;
-    case 2: g_string_append_printf(text, "e%u\n", (unsigned)zg_random_below(random, enums)); break;
-    case 3: { /* scaled, with a width that its arithmetic holds exactly */
-        static const char *const scales[] = { "0.01", "-0.1", "1/64", "2.5", "1/3" };
-        g_string_append_printf(text, "{ type: %c%u, scale: %s, offset: %d%s }\n", one_in(random, 2) ? 'u' : 'i',
-                               2 + (unsigned)zg_random_below(random, 31), scales[zg_random_below(random, 5)],
-                               (int)zg_random_below(random, 200) - 100, order);
+    case 2: /* scaled, with a width that its arithmetic holds exactly */
+        g_string_append_printf(text, "{ type: \"%c%u%s\", scale: %s, offset: %d%s%s }\n", one_in(random, 2) ? 'u' : 'i',
+                               2 + (unsigned)zg_random_below(random, 31), one_in(random, 4) ? "[3]" : "",
+                               scales[zg_random_below(random, 5)], (int)zg_random_below(random, 200) - 100, order,
+                               more);
         break;
+    case 3:
+        g_string_append_printf(text, "{ type: f%u%s%s%s }\n", one_in(random, 2) ? 32 : 64, order,
+                               one_in(random, 2) ? ", range: [-1.5, 1e3]" : "", more);
+        break;
+    default: g_string_append_printf(text, "{ type: %s%s%s }\n", type, order, more); break;
     }
-    case 4: /* a narrow type, so that runs of bits come about */
-        g_string_append_printf(text, "{ type: u%u%s }\n", 1 + (unsigned)zg_random_below(random, 7), order);
-        break;
-    default: g_string_append_printf(text, "{ type: %c%u%s }\n", one_in(random, 2) ? 'u' : 'i', width, order); break;
+}
+
+static void random_records(struct zg_random *random, GString *text, unsigned enums, unsigned records)
+{
+    g_string_append(text, records > 0 ? "records:\n" : "");
+    for (unsigned i = 0; i < records; i++) {
+        g_string_append_printf(text, "  r%u:\n", i);
+        for (unsigned k = 0; k < 1 + zg_random_below(random, 4); k++)
+            random_field(random, text, k, enums, i, "");
     }
 }
 
@@ -90,30 +120,44 @@ char *test_random_definition(struct zg_random *random)
         "crc8/smbus",  "crc16/modbus", "{ name: crc24/openpgp, order: big }",
         "crc32/iscsi", "crc64/xz",     "{ crc: 13, poly: 0x1CF5, reflect_out: true }"
     };
-    GString *text = g_string_new("zeugma: 1\nprotocol: random\nversion: 3.1\n");
-    unsigned enums = 1 + (unsigned)zg_random_below(random, 3);
+    GString *text = g_string_new("zeugma: 1\nprotocol: random\nversion: 3.2\n");
+    unsigned enums = 2 + (unsigned)zg_random_below(random, 3);
+    unsigned records = (unsigned)zg_random_below(random, 4);
     unsigned messages = 1 + (unsigned)zg_random_below(random, 5);
 
     g_string_append_printf(text,
-                           "frame:\n  framing: cobs\n  byte_order: %s\n  check: %s\n  header: [version: u%u, id: { "
-                           "type: u%u, order: big }, sequence: u%u]\n",
+                           "frame:\n  framing: cobs\n  max_payload: 60000\n  byte_order: %s\n  check: %s\n"
+                           "  header: [version: u%u, id: { type: u%u, order: big }, sequence: u%u]\n",
                            one_in(random, 2) ? "big" : "little", checks[zg_random_below(random, 6)],
                            1 + (unsigned)zg_random_below(random, 9), 3 + (unsigned)zg_random_below(random, 20),
                            1 + (unsigned)zg_random_below(random, 32));
     g_string_append(text, "enums:\n");
-    for (unsigned i = 0; i < enums; i++)
+    for (unsigned i = 1; i < enums; i++)
         g_string_append_printf(text, "  e%u: { type: %c%u, values: { zero: 0, one: 1, three: 3 } }\n", i,
                                one_in(random, 2) ? 'u' : 'i', 3 + (unsigned)zg_random_below(random, 62));
+    g_string_append_printf(text, "flags:\n  e0: { type: u%u, bits: { first: 0, third: 2 } }\n",
+                           3 + (unsigned)zg_random_below(random, 62));
+    random_records(random, text, enums, records);
     g_string_append(text, "messages:\n");
     for (unsigned i = 0; i < messages; i++) {
-        unsigned fields = (unsigned)zg_random_below(random, 12);
+        unsigned fields = (unsigned)zg_random_below(random, 9);
+        unsigned newer = fields > 0 ? (unsigned)zg_random_below(random, 3) : 0;
+        bool open_ended = fields + newer > 0 && one_in(random, 3);
         g_string_append_printf(text, "  m%u:\n    id: %u\n    from: %s\n    fields:%s\n", i, i,
                                one_in(random, 3)   ? "both"
                                : one_in(random, 2) ? "device"
                                                    : "host",
                                fields ? "" : " {}");
         for (unsigned k = 0; k < fields; k++)
-            random_field(random, text, k, enums);
+            random_field(random, text, k, enums, records, "");
+        for (unsigned k = 0; k < newer; k++)
+            random_field(random, text, fields + k, enums, records, k == 0 ? ", since: 3.1" : ", since: 3.2");
+        if (open_ended)
+            g_string_append_printf(text, "      rest: { type: \"%s[..]\"%s }\n",
+                                   one_in(random, 3)   ? "bytes"
+                                   : one_in(random, 2) ? "uleb32"
+                                                       : "i24",
+                                   newer > 0 ? ", since: 3.2" : "");
     }
     return g_string_free(text, FALSE);
 }
@@ -131,10 +175,13 @@ union zg_raw test_random_raw(struct zg_random *random, const struct zg_step *ste
         uint32_t word = one_in(random, 3) ? floats[bits % G_N_ELEMENTS(floats)] : (uint32_t)bits;
         memcpy(&f, &word, sizeof f);
         raw.f = (double)f;
+        if (step->type.bits == 64 && one_in(random, 2))
+            memcpy(&raw.f, &bits, sizeof raw.f);
         if (step->field->ranged && !zg_step_permits(step, raw))
             raw.f = one_in(random, 2) ? step->low.f : step->high.f;
         return raw;
     }
+    case ZG_KIND_LEB_SIGNED:
     case ZG_KIND_SIGNED: {
         uint64_t span = (uint64_t)step->high.i - (uint64_t)step->low.i;
         uint64_t at = one_in(random, 3)    ? bits % 2
@@ -153,6 +200,46 @@ union zg_raw test_random_raw(struct zg_random *random, const struct zg_step *ste
         raw.u = step->low.u + at;
         return raw;
     }
+    }
+}
+
+static void random_bytes(struct zg_random *random, const struct zg_step *step, struct zg_value *value, unsigned count)
+{
+    zg_value_resize(step, value, count);
+    for (unsigned i = 0; i < count; i++)
+        value->bytes[i] = step->type.kind == ZG_KIND_TEXT ? (uint8_t)('!' + zg_random_below(random, 90))
+                                                          : (uint8_t)zg_random_next(random);
+}
+
+static void random_item(struct zg_random *random, const struct zg_step *step, struct zg_value *value)
+{
+    if (step->record)
+        test_random_values(random, step->record, value->items);
+    else
+        value->raw = test_random_raw(random, step);
+}
+
+void test_random_values(struct zg_random *random, const struct zg_block *block, struct zg_value *values)
+{
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        bool fixed = step->type.extent == ZG_EXTENT_FIXED;
+        unsigned count = step->most;
+        if (!fixed && !one_in(random, 4))
+            count = (unsigned)zg_random_below(random, MIN(step->most, 12U) + 1U);
+        if (step->type.extent == ZG_EXTENT_REST)
+            count = MIN(count, 40U);
+        if (step->type.kind == ZG_KIND_BYTES)
+            random_bytes(random, step, &values[i], count);
+        else if (step->type.kind == ZG_KIND_TEXT)
+            random_bytes(random, step, &values[i], fixed ? (unsigned)zg_random_below(random, count + 1U) : count);
+        else if (step->type.extent == ZG_EXTENT_ONE)
+            random_item(random, step, &values[i]);
+        else {
+            zg_value_resize(step, &values[i], count);
+            for (unsigned k = 0; k < count; k++)
+                random_item(random, step, &values[i].items[k]);
+        }
     }
 }
 

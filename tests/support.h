@@ -13,7 +13,7 @@
 #include <glib.h>
 #include <stdbool.h>
 
-#include "plan/plan.h"
+#include "codec/payload.h"
 #include "sim/random.h"
 
 /* A sound definition and its plan. */
@@ -39,6 +39,9 @@ char *test_random_definition(struct zg_random *random);
 
 /* A raw value for a step: often its limits or next to them, else anything within. */
 union zg_raw test_random_raw(struct zg_random *random, const struct zg_step *step);
+
+/* Random values for all steps of a block, made by zg_values_new(). */
+void test_random_values(struct zg_random *random, const struct zg_block *block, struct zg_value *values);
 
 /* Damages a stream of bytes in about `count` places: bits flipped, bytes dropped, doubled, inserted, runs cut or
  * overwritten. Byte k of the result came from byte origin[k] of the stream, or from nowhere (-1); touched[k] tells that

@@ -32,21 +32,16 @@ static void header_to_json(const struct zg_plan *plan, const struct zg_header *h
 static void fields_to_json(const struct zg_stretch *stretch, struct zg_json *json)
 {
     const struct zg_block *block = &stretch->message->payload;
-    bool all_within = true;
+    g_autoptr(GPtrArray) paths = g_ptr_array_new_with_free_func(g_free);
 
     zg_json_open(json, "fields", '{');
-    for (unsigned i = 0; i < block->steps->len; i++) {
-        const struct zg_step *step = zg_block_step(block, i);
-        zg_value_to_json(step, stretch->values[i], json, step->name);
-        all_within = all_within && zg_step_permits(step, stretch->values[i]);
-    }
+    zg_block_to_json(block, stretch->values, json);
     zg_json_close(json, '}');
-    if (all_within)
+    if (zg_block_permits(block, stretch->values, paths))
         return;
     zg_json_open(json, "out_of_range", '[');
-    for (unsigned i = 0; i < block->steps->len; i++)
-        if (!zg_step_permits(zg_block_step(block, i), stretch->values[i]))
-            zg_json_string(json, NULL, zg_block_step(block, i)->name);
+    for (unsigned i = 0; i < paths->len; i++)
+        zg_json_string(json, NULL, g_ptr_array_index(paths, i));
     zg_json_close(json, ']');
 }
 
@@ -84,17 +79,22 @@ char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *st
 static void fields_to_text(const struct zg_stretch *stretch, GString *text)
 {
     const struct zg_block *block = &stretch->message->payload;
+    g_autoptr(GPtrArray) paths = g_ptr_array_new_with_free_func(g_free);
 
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         const char *unit = step->field->unit;
         g_string_append_printf(text, "%s%s=", i > 0 ? "  " : "", step->name);
-        zg_value_to_text(step, stretch->values[i], text);
+        zg_value_to_text(step, &stretch->values[i], text);
         if (unit)
             g_string_append_printf(text, " %s", unit);
-        if (!zg_step_permits(step, stretch->values[i]))
-            g_string_append(text, " (out of range)");
     }
+    if (zg_block_permits(block, stretch->values, paths))
+        return;
+    g_string_append(text, "  (out of range:");
+    for (unsigned i = 0; i < paths->len; i++)
+        g_string_append_printf(text, " %s", (char *)g_ptr_array_index(paths, i));
+    g_string_append_c(text, ')');
 }
 
 static void raw_to_text(const struct zg_stretch *stretch, GString *text)

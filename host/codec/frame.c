@@ -42,7 +42,7 @@ struct zg_stream {
     GByteArray *raw; /* of the open stretch */
     uint64_t offset; /* of raw's first byte */
     uint8_t *content;
-    union zg_raw *values;
+    struct zg_value **values; /* for each message, used again and again */
 };
 
 enum { NOISE_PIECE = 4096 };
@@ -50,16 +50,15 @@ enum { NOISE_PIECE = 4096 };
 struct zg_stream *zg_stream_new(const struct zg_plan *plan, zg_stretch_function report, void *data)
 {
     struct zg_stream *stream = g_new0(struct zg_stream, 1);
-    unsigned steps = 1;
 
+    stream->values = g_new0(struct zg_value *, plan->messages->len);
     for (unsigned i = 0; i < plan->messages->len; i++)
-        steps = MAX(steps, zg_plan_message_at(plan, i)->payload.steps->len);
+        stream->values[i] = zg_values_new(&zg_plan_message_at(plan, i)->payload);
     stream->plan = plan;
     stream->report = report;
     stream->data = data;
     stream->raw = g_byte_array_new();
     stream->content = g_malloc(plan->max_content);
-    stream->values = g_new0(union zg_raw, steps);
     zg_cobs_decoder_init(&stream->decoder, stream->content, plan->max_content);
     return stream;
 }
@@ -70,6 +69,8 @@ void zg_stream_free(struct zg_stream *stream)
         return;
     g_byte_array_unref(stream->raw);
     g_free(stream->content);
+    for (unsigned i = 0; i < stream->plan->messages->len; i++)
+        zg_values_free(&zg_plan_message_at(stream->plan, i)->payload, stream->values[i]);
     g_free(stream->values);
     g_free(stream);
 }
@@ -118,6 +119,11 @@ static void undelivered(struct zg_stream *stream, struct zg_stretch *stretch, ui
     tell(stream, stretch);
 }
 
+static struct zg_value *values_of(const struct zg_stream *stream, const struct zg_plan_message *message)
+{
+    return stream->values[message - zg_plan_message_at(stream->plan, 0)];
+}
+
 static void take_frame(struct zg_stream *stream)
 {
     const struct zg_plan *plan = stream->plan;
@@ -133,12 +139,11 @@ static void take_frame(struct zg_stream *stream)
         undelivered(stream, &stretch, &counters->other_version, "other version");
     } else if (!stretch.message) {
         undelivered(stream, &stretch, &counters->unknown_id, "unknown id");
-    } else if (length < stretch.message->payload.size) {
+    } else if (!zg_block_unpack(&stretch.message->payload, stream->content + plan->header.size, length,
+                                values_of(stream, stretch.message), &stretch.ignored)) {
         undelivered(stream, &stretch, &counters->bad_payload, "bad payload");
     } else {
-        zg_block_unpack(&stretch.message->payload, stream->content + plan->header.size, stream->values);
-        stretch.values = stream->values;
-        stretch.ignored = length - stretch.message->payload.size;
+        stretch.values = values_of(stream, stretch.message);
         counters->extra_bytes += (uint32_t)stretch.ignored;
         tell(stream, &stretch);
     }

@@ -26,7 +26,7 @@ struct zg_stretch {
     uint64_t offset;                       /* of raw[0] from the stream's start, bytes */
     struct zg_header header;               /* not when skipped */
     const struct zg_plan_message *message; /* of a frame */
-    const union zg_raw *values;            /* of a frame, one a step */
+    const struct zg_value *values;         /* of a frame, one a step */
     size_t ignored;                        /* bytes after the last known field */
     bool checked;                          /* skipped for its check: found and expected are told */
     zg_check_word expected;                /* computed from the bytes received */

@@ -4,6 +4,7 @@
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
 
 static const int64_t whole_in_double = (int64_t)1 << 53;
 
@@ -52,10 +53,10 @@ void zg_append_float(GString *text, float value)
     g_string_append(text, digits);
 }
 
-static void append_quoted(GString *text, const char *value)
+static void append_quoted(GString *text, const char *value, size_t length)
 {
     g_string_append_c(text, '"');
-    for (const char *c = value; *c; c++) {
+    for (const char *c = value; c < value + length; c++) {
         if (*c == '"' || *c == '\\')
             g_string_append_printf(text, "\\%c", *c);
         else if ((unsigned char)*c < 0x20 || *c == 0x7F)
@@ -82,7 +83,7 @@ static void lead_in(struct zg_json *json, const char *key)
     json->first = false;
     if (!key)
         return;
-    append_quoted(json->text, key);
+    append_quoted(json->text, key, strlen(key));
     g_string_append(json->text, json->indented ? ": " : ":");
 }
 
@@ -115,8 +116,13 @@ void zg_json_close(struct zg_json *json, char bracket)
 
 void zg_json_string(struct zg_json *json, const char *key, const char *value)
 {
+    zg_json_text(json, key, value, strlen(value));
+}
+
+void zg_json_text(struct zg_json *json, const char *key, const char *text, size_t length)
+{
     lead_in(json, key);
-    append_quoted(json->text, value);
+    append_quoted(json->text, text, length);
 }
 
 void zg_json_bool(struct zg_json *json, const char *key, bool value)

@@ -28,6 +28,9 @@ void zg_json_open(struct zg_json *json, const char *key, char bracket);
 void zg_json_close(struct zg_json *json, char bracket);
 
 void zg_json_string(struct zg_json *json, const char *key, const char *value);
+
+/* UTF-8 of a given length, U+0000 included. */
+void zg_json_text(struct zg_json *json, const char *key, const char *text, size_t length);
 void zg_json_bool(struct zg_json *json, const char *key, bool value);
 void zg_json_null(struct zg_json *json, const char *key);
 

@@ -1,16 +1,41 @@
 /* SPDX-License-Identifier: MIT */
-/* The interpreter: raw values to the bytes of a block and back, by the plan. */
+/* The interpreter: values to the bytes of a block and back, by the plan. */
 #ifndef ZEUGMA_PAYLOAD_H
 #define ZEUGMA_PAYLOAD_H
 
 #include "plan/plan.h"
 #include "zeugma/link.h"
 
-/* Writes block->size bytes. `values` holds one raw value a step, each within its type. */
-void zg_block_pack(const struct zg_block *block, const union zg_raw *values, uint8_t *at);
+/* The value of a step. A single integer, float or truth is in `raw`; text and bytes are `count` bytes; an array is
+ * `count` items; a record is one item for each step of its block. */
+struct zg_value {
+    union zg_raw raw;
+    unsigned count;
+    uint8_t *bytes;
+    struct zg_value *items;
+};
 
-/* Reads block->size bytes into one raw value a step. */
-void zg_block_unpack(const struct zg_block *block, const uint8_t *at, union zg_raw *values);
+/* One value for each step of a block, all zero, with as many items as are fixed; free with zg_values_free(). */
+struct zg_value *zg_values_new(const struct zg_block *block);
+void zg_values_free(const struct zg_block *block, struct zg_value *values);
+
+/* Sets the number of a step's items, or of the bytes of text and bytes; what is new is zero. At most step->most. */
+void zg_value_resize(const struct zg_step *step, struct zg_value *value, unsigned count);
+
+/* Bytes that the values take on the wire, and the writing of them; `at` has room for them. Every value lies within its
+ * type. */
+size_t zg_block_size(const struct zg_block *block, const struct zg_value *values);
+void zg_block_pack(const struct zg_block *block, const struct zg_value *values, uint8_t *at);
+
+/* Reads `length` bytes into values. Fields that are missing, because the sender is older, take their defaults;
+ * `*ignored` is told of bytes after the last field. False where the bytes are too few, a count is too large, a LEB128
+ * number is not in its shortest form or too wide, or text is not UTF-8. */
+bool zg_block_unpack(const struct zg_block *block, const uint8_t *at, size_t length, struct zg_value *values,
+                     size_t *ignored);
+
+/* Whether everything lies within its range; else the paths of what does not ("a[2]", "p.x") are added to `paths` (may
+ * be NULL; else free each with g_free()). */
+bool zg_block_permits(const struct zg_block *block, const struct zg_value *values, GPtrArray *paths);
 
 /* A header's roles as the link sees them, packed and unpacked. */
 void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, uint8_t *at);

@@ -26,17 +26,15 @@ static JsonParser *parse_object(const char *what, const char *text, GError **err
     return g_steal_pointer(&parser);
 }
 
-static bool step_error(const struct zg_plan_message *message, const struct zg_step *step, GError **error,
-                       const char *format, ...) G_GNUC_PRINTF(4, 5);
+static bool value_error(const char *path, GError **error, const char *format, ...) G_GNUC_PRINTF(3, 4);
 
-static bool step_error(const struct zg_plan_message *message, const struct zg_step *step, GError **error,
-                       const char *format, ...)
+static bool value_error(const char *path, GError **error, const char *format, ...)
 {
     va_list arguments;
     va_start(arguments, format);
     g_autofree char *text = g_strdup_vprintf(format, arguments);
     va_end(arguments);
-    g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE, "%s.%s: %s", message->message->name, step->name, text);
+    g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE, "%s: %s", path, text);
     return false;
 }
 
@@ -61,8 +59,7 @@ static bool enum_value(const struct zg_step *step, JsonNode *node, union zg_raw 
     return false;
 }
 
-static bool unknown_name(const struct zg_plan_message *message, const struct zg_step *step, const char *name,
-                         GError **error)
+static bool unknown_name(const char *path, const struct zg_step *step, const char *name, GError **error)
 {
     const struct zg_enum *enumeration = step->type.enumeration;
     g_autoptr(GPtrArray) names = g_ptr_array_new();
@@ -71,7 +68,7 @@ static bool unknown_name(const struct zg_plan_message *message, const struct zg_
         g_ptr_array_add(names, ((struct zg_enum_value *)g_ptr_array_index(enumeration->values, i))->name);
     g_ptr_array_add(names, NULL);
     g_autofree char *hint = zg_word_hint(name, (const char *const *)names->pdata);
-    return step_error(message, step, error, "\"%s\" is no value of %s%s", name, enumeration->name, hint);
+    return value_error(path, error, "\"%s\" is no value of %s%s", name, enumeration->name, hint);
 }
 
 /* A JSON number, or a string that holds one, exactly. */
@@ -108,46 +105,72 @@ static bool special_float(JsonNode *node, union zg_raw *raw)
     return true;
 }
 
-static bool outside(const struct zg_plan_message *message, const struct zg_step *step, JsonNode *node, GError **error)
+static bool outside(const char *path, const struct zg_step *step, JsonNode *node, GError **error)
 {
     g_autoptr(GString) limits = g_string_new(NULL);
     g_autofree char *value = found(node);
     const char *unit = step->field->unit;
 
     if (step->type.kind == ZG_KIND_FLOAT && !step->field->ranged) {
-        g_string_append(limits, "-3.4028235e+38 to 3.4028235e+38");
+        g_string_append(limits, step->type.bits == 64 ? "-1.7976931348623157e+308 to 1.7976931348623157e+308"
+                                                      : "-3.4028235e+38 to 3.4028235e+38");
     } else if (step->type.kind == ZG_KIND_FLOAT || step->field->scaled) {
         zg_append_double(limits, step->scale.low);
         g_string_append(limits, " to ");
         zg_append_double(limits, step->scale.high);
-    } else if (step->type.kind == ZG_KIND_SIGNED) {
+    } else if (step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED) {
         g_string_printf(limits, "%" G_GINT64_FORMAT " to %" G_GINT64_FORMAT, step->low.i, step->high.i);
     } else {
         g_string_printf(limits, "%" G_GUINT64_FORMAT " to %" G_GUINT64_FORMAT, step->low.u, step->high.u);
     }
-    return step_error(message, step, error, "%s is outside %s%s%s", value, limits->str, unit ? " " : "",
-                      unit ? unit : "");
+    return value_error(path, error, "%s is outside %s%s%s", value, limits->str, unit ? " " : "", unit ? unit : "");
 }
 
-static bool value_from_json(const struct zg_plan_message *message, const struct zg_step *step, JsonNode *node,
-                            union zg_raw *raw, GError **error)
+/* Flags are an array of names and bit numbers. */
+static bool flags_from_json(const char *path, const struct zg_step *step, JsonArray *array, union zg_raw *raw,
+                            GError **error)
+{
+    raw->u = 0;
+    for (unsigned i = 0; i < json_array_get_length(array); i++) {
+        JsonNode *node = json_array_get_element(array, i);
+        GType type = json_node_get_value_type(node);
+        union zg_raw bit = { .u = 0 };
+        g_autofree char *text = found(node);
+
+        if (type == G_TYPE_INT64)
+            bit.i = json_node_get_int(node);
+        else if (!enum_value(step, node, &bit))
+            return type == G_TYPE_STRING ? unknown_name(path, step, json_node_get_string(node), error)
+                                         : value_error(path, error, "expected names and bit numbers, found %s", text);
+        if (bit.u >= step->type.bits)
+            return value_error(path, error, "bit %s is outside 0 to %u", text, step->type.bits - 1);
+        raw->u |= (uint64_t)1 << bit.u;
+    }
+    return true;
+}
+
+static bool raw_from_json(const char *path, const struct zg_step *step, JsonNode *node, union zg_raw *raw,
+                          GError **error)
 {
     g_autofree char *text = found(node);
-    g_autofree char *type = zg_type_name(step->type);
+    const struct zg_type single = { step->type.kind, step->type.bits, ZG_EXTENT_ONE, 0, step->type.enumeration, NULL };
+    g_autofree char *type = zg_type_name(single);
     raw->u = 0;
 
+    if (step->type.enumeration && step->type.enumeration->flags && JSON_NODE_HOLDS_ARRAY(node))
+        return flags_from_json(path, step, json_node_get_array(node), raw, error);
     if (!JSON_NODE_HOLDS_VALUE(node))
-        return step_error(message, step, error, "expected %s, found %s", type, text);
+        return value_error(path, error, "expected %s, found %s", type, text);
     if (step->type.kind == ZG_KIND_BOOL) {
         if (json_node_get_value_type(node) != G_TYPE_BOOLEAN)
-            return step_error(message, step, error, "expected true or false, found %s", text);
+            return value_error(path, error, "expected true or false, found %s", text);
         raw->b = json_node_get_boolean(node);
         return true;
     }
-    if (step->type.enumeration && enum_value(step, node, raw))
+    if (step->type.enumeration && !step->type.enumeration->flags && enum_value(step, node, raw))
         return true;
     if (step->type.kind == ZG_KIND_FLOAT && special_float(node, raw))
-        return zg_step_permits(step, *raw) || outside(message, step, node, error);
+        return zg_step_permits(step, *raw) || outside(path, step, node, error);
     mpq_t number;
     mpq_init(number);
     bool is_number = exact_number(node, number);
@@ -155,12 +178,98 @@ static bool value_from_json(const struct zg_plan_message *message, const struct 
     bool fraction = is_number && mpz_cmp_ui(mpq_denref(number), 1) != 0;
     mpq_clear(number);
     if (!is_number && step->type.enumeration && json_node_get_value_type(node) == G_TYPE_STRING)
-        return unknown_name(message, step, json_node_get_string(node), error);
+        return unknown_name(path, step, json_node_get_string(node), error);
     if (!is_number)
-        return step_error(message, step, error, "expected a number (%s), found %s", type, text);
+        return value_error(path, error, "expected a number (%s), found %s", type, text);
     if (fraction && step->type.enumeration)
-        return step_error(message, step, error, "expected a name or a whole number (%s), found %s", type, text);
-    return good || outside(message, step, node, error);
+        return value_error(path, error, "expected a name or a whole number (%s), found %s", type, text);
+    return good || outside(path, step, node, error);
+}
+
+static bool block_from_json(const char *path, const struct zg_block *block, JsonObject *object, struct zg_value *values,
+                            GError **error);
+
+static bool text_from_json(const char *path, const struct zg_step *step, JsonNode *node, struct zg_value *value,
+                           GError **error)
+{
+    g_autofree char *type = zg_type_name(step->type);
+    g_autofree char *shown = found(node);
+
+    if (json_node_get_value_type(node) != G_TYPE_STRING)
+        return value_error(path, error, "expected a string (%s), found %s", type, shown);
+    const char *text = json_node_get_string(node);
+    size_t length = strlen(text);
+    if (length > step->most)
+        return value_error(path, error, "%zu bytes are too many for %s", length, type);
+    zg_value_resize(step, value, (unsigned)length);
+    memcpy(value->bytes, text, length);
+    return true;
+}
+
+static bool bytes_from_json(const char *path, const struct zg_step *step, JsonNode *node, struct zg_value *value,
+                            GError **error)
+{
+    g_autofree char *type = zg_type_name(step->type);
+    g_autofree char *shown = found(node);
+    g_autoptr(GError) reason = NULL;
+
+    if (json_node_get_value_type(node) != G_TYPE_STRING)
+        return value_error(path, error, "expected hex digits (%s), found %s", type, shown);
+    g_autoptr(GByteArray) bytes = zg_bytes_from_hex(json_node_get_string(node), &reason);
+    if (!bytes)
+        return value_error(path, error, "%s", reason->message);
+    if (bytes->len > step->most || (step->type.extent == ZG_EXTENT_FIXED && bytes->len != step->most))
+        return value_error(path, error, "%u bytes are not %s", bytes->len, type);
+    zg_value_resize(step, value, bytes->len);
+    if (bytes->len > 0)
+        memcpy(value->bytes, bytes->data, bytes->len);
+    return true;
+}
+
+/* One element: a record or a single number. */
+static bool item_from_json(const char *path, const struct zg_step *step, JsonNode *node, struct zg_value *value,
+                           GError **error)
+{
+    g_autofree char *shown = found(node);
+
+    if (!step->record)
+        return raw_from_json(path, step, node, &value->raw, error);
+    if (!JSON_NODE_HOLDS_OBJECT(node))
+        return value_error(path, error, "expected an object (%s), found %s", step->record->name, shown);
+    return block_from_json(path, step->record, json_node_get_object(node), value->items, error);
+}
+
+static bool array_from_json(const char *path, const struct zg_step *step, JsonNode *node, struct zg_value *value,
+                            GError **error)
+{
+    g_autofree char *type = zg_type_name(step->type);
+    g_autofree char *shown = found(node);
+
+    if (!JSON_NODE_HOLDS_ARRAY(node))
+        return value_error(path, error, "expected an array (%s), found %s", type, shown);
+    JsonArray *array = json_node_get_array(node);
+    unsigned count = json_array_get_length(array);
+    if (count > step->most || (step->type.extent == ZG_EXTENT_FIXED && count != step->most))
+        return value_error(path, error, "%u elements are not %s", count, type);
+    zg_value_resize(step, value, count);
+    for (unsigned i = 0; i < count; i++) {
+        g_autofree char *inner = g_strdup_printf("%s[%u]", path, i);
+        if (!item_from_json(inner, step, json_array_get_element(array, i), &value->items[i], error))
+            return false;
+    }
+    return true;
+}
+
+static bool value_from_json(const char *path, const struct zg_step *step, JsonNode *node, struct zg_value *value,
+                            GError **error)
+{
+    if (step->type.kind == ZG_KIND_TEXT)
+        return text_from_json(path, step, node, value, error);
+    if (step->type.kind == ZG_KIND_BYTES)
+        return bytes_from_json(path, step, node, value, error);
+    if (step->type.extent != ZG_EXTENT_ONE)
+        return array_from_json(path, step, node, value, error);
+    return item_from_json(path, step, node, value, error);
 }
 
 /* Whether every member of the object is a known name. */
@@ -180,32 +289,38 @@ static bool known_members(const char *what, const char *kind, JsonObject *object
     return true;
 }
 
-bool zg_values_from_json(const struct zg_plan_message *message, const char *text, union zg_raw *values, GError **error)
+static bool block_from_json(const char *path, const struct zg_block *block, JsonObject *object, struct zg_value *values,
+                            GError **error)
 {
-    const struct zg_block *block = &message->payload;
     g_autoptr(GPtrArray) names = g_ptr_array_new();
-    g_autoptr(JsonParser) parser = parse_object(message->message->name, text, error);
 
-    if (!parser)
-        return false;
-    JsonObject *object = json_node_get_object(json_parser_get_root(parser));
     for (unsigned i = 0; i < block->steps->len; i++)
         g_ptr_array_add(names, (gpointer)zg_block_step(block, i)->name);
     g_ptr_array_add(names, NULL);
-    if (!known_members(message->message->name, "field", object, (const char *const *)names->pdata, error))
+    if (!known_members(path, "field", object, (const char *const *)names->pdata, error))
         return false;
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         JsonNode *node = json_object_get_member(object, step->name);
+        g_autofree char *inner = g_strconcat(path, ".", step->name, NULL);
         if (!node) {
-            g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s: the field \"%s\" is missing",
-                        message->message->name, step->name);
+            g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s: the field \"%s\" is missing", path,
+                        step->name);
             return false;
         }
-        if (!value_from_json(message, step, node, &values[i], error))
+        if (!value_from_json(inner, step, node, &values[i], error))
             return false;
     }
     return true;
+}
+
+bool zg_values_from_json(const struct zg_plan_message *message, const char *text, struct zg_value *values,
+                         GError **error)
+{
+    g_autoptr(JsonParser) parser = parse_object(message->message->name, text, error);
+
+    return parser && block_from_json(message->message->name, &message->payload,
+                                     json_node_get_object(json_parser_get_root(parser)), values, error);
 }
 
 bool zg_header_from_json(const struct zg_plan *plan, const char *text, struct zg_header *header, GError **error)
@@ -238,40 +353,148 @@ bool zg_header_from_json(const struct zg_plan *plan, const char *text, struct zg
     return true;
 }
 
-void zg_value_to_json(const struct zg_step *step, union zg_raw raw, struct zg_json *json, const char *key)
+static void raw_to_json(const struct zg_step *step, union zg_raw raw, struct zg_json *json, const char *key)
 {
-    const char *name = step->type.enumeration ? zg_enum_name(step->type.enumeration, raw) : NULL;
+    const struct zg_enum *enumeration = step->type.enumeration;
+    const char *name = enumeration && !enumeration->flags ? zg_enum_name(enumeration, raw) : NULL;
 
-    if (name)
+    if (enumeration && enumeration->flags) {
+        zg_json_open(json, key, '[');
+        for (uint64_t bit = 0; bit < step->type.bits; bit++) {
+            const char *flag = zg_enum_name(enumeration, (union zg_raw){ .u = bit });
+            if (!(raw.u >> bit & 1))
+                continue;
+            if (flag)
+                zg_json_string(json, NULL, flag);
+            else
+                zg_json_unsigned(json, NULL, bit);
+        }
+        zg_json_close(json, ']');
+    } else if (name)
         zg_json_string(json, key, name);
     else if (step->type.kind == ZG_KIND_BOOL)
         zg_json_bool(json, key, raw.b);
-    else if (step->type.kind == ZG_KIND_FLOAT)
+    else if (step->type.kind == ZG_KIND_FLOAT && step->type.bits == 32)
         zg_json_float(json, key, (float)raw.f);
+    else if (step->type.kind == ZG_KIND_FLOAT)
+        zg_json_double(json, key, raw.f);
     else if (step->field && step->field->scaled)
         zg_json_double(json, key, zg_step_physical(step, raw));
-    else if (step->type.kind == ZG_KIND_SIGNED)
+    else if (step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED)
         zg_json_signed(json, key, raw.i);
     else
         zg_json_unsigned(json, key, raw.u);
 }
 
-void zg_value_to_text(const struct zg_step *step, union zg_raw raw, GString *text)
+static void item_to_json(const struct zg_step *step, const struct zg_value *value, struct zg_json *json,
+                         const char *key)
 {
-    const char *name = step->type.enumeration ? zg_enum_name(step->type.enumeration, raw) : NULL;
+    if (!step->record) {
+        raw_to_json(step, value->raw, json, key);
+        return;
+    }
+    zg_json_open(json, key, '{');
+    zg_block_to_json(step->record, value->items, json);
+    zg_json_close(json, '}');
+}
 
-    if (name)
+static void value_to_json(const struct zg_step *step, const struct zg_value *value, struct zg_json *json)
+{
+    if (step->type.kind == ZG_KIND_TEXT)
+        zg_json_text(json, step->name, (const char *)value->bytes, value->count);
+    else if (step->type.kind == ZG_KIND_BYTES)
+        zg_json_hex(json, step->name, value->bytes, value->count);
+    else if (step->type.extent == ZG_EXTENT_ONE)
+        item_to_json(step, value, json, step->name);
+    else {
+        zg_json_open(json, step->name, '[');
+        for (unsigned i = 0; i < value->count; i++)
+            item_to_json(step, &value->items[i], json, NULL);
+        zg_json_close(json, ']');
+    }
+}
+
+void zg_block_to_json(const struct zg_block *block, const struct zg_value *values, struct zg_json *json)
+{
+    for (unsigned i = 0; i < block->steps->len; i++)
+        value_to_json(zg_block_step(block, i), &values[i], json);
+}
+
+static void flags_to_text(const struct zg_step *step, uint64_t bits, GString *text)
+{
+    bool any = false;
+
+    for (uint64_t bit = 0; bit < step->type.bits; bit++) {
+        const char *flag = zg_enum_name(step->type.enumeration, (union zg_raw){ .u = bit });
+        if (!(bits >> bit & 1))
+            continue;
+        g_string_append(text, any ? "|" : "");
+        if (flag)
+            g_string_append(text, flag);
+        else
+            g_string_append_printf(text, "%u", (unsigned)bit);
+        any = true;
+    }
+    g_string_append(text, any ? "" : "none");
+}
+
+void zg_raw_to_text(const struct zg_step *step, union zg_raw raw, GString *text)
+{
+    const struct zg_enum *enumeration = step->type.enumeration;
+    const char *name = enumeration && !enumeration->flags ? zg_enum_name(enumeration, raw) : NULL;
+
+    if (enumeration && enumeration->flags)
+        flags_to_text(step, raw.u, text);
+    else if (name)
         g_string_append(text, name);
     else if (step->type.kind == ZG_KIND_BOOL)
         g_string_append(text, raw.b ? "true" : "false");
-    else if (step->type.kind == ZG_KIND_FLOAT)
+    else if (step->type.kind == ZG_KIND_FLOAT && step->type.bits == 32)
         zg_append_float(text, (float)raw.f);
+    else if (step->type.kind == ZG_KIND_FLOAT)
+        zg_append_double(text, raw.f);
     else if (step->field && step->field->scaled)
         zg_append_double(text, zg_step_physical(step, raw));
-    else if (step->type.kind == ZG_KIND_SIGNED)
+    else if (step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED)
         g_string_append_printf(text, "%" G_GINT64_FORMAT, raw.i);
     else
         g_string_append_printf(text, "%" G_GUINT64_FORMAT, raw.u);
+}
+
+static void item_to_text(const struct zg_step *step, const struct zg_value *value, GString *text)
+{
+    if (!step->record) {
+        zg_raw_to_text(step, value->raw, text);
+        return;
+    }
+    g_string_append_c(text, '{');
+    for (unsigned i = 0; i < step->record->steps->len; i++) {
+        const struct zg_step *inner = zg_block_step(step->record, i);
+        g_string_append_printf(text, "%s%s=", i > 0 ? " " : "", inner->name);
+        zg_value_to_text(inner, &value->items[i], text);
+    }
+    g_string_append_c(text, '}');
+}
+
+void zg_value_to_text(const struct zg_step *step, const struct zg_value *value, GString *text)
+{
+    if (step->type.kind == ZG_KIND_TEXT) {
+        g_autofree char *quoted = g_strescape((const char *)value->bytes, NULL);
+        g_string_append_printf(text, "\"%s\"", quoted);
+    } else if (step->type.kind == ZG_KIND_BYTES) {
+        g_string_append(text, value->count == 0 ? "empty" : "");
+        for (unsigned i = 0; i < value->count; i++)
+            g_string_append_printf(text, "%02x", value->bytes[i]);
+    } else if (step->type.extent == ZG_EXTENT_ONE) {
+        item_to_text(step, value, text);
+    } else {
+        g_string_append_c(text, '[');
+        for (unsigned i = 0; i < value->count; i++) {
+            g_string_append(text, i > 0 ? " " : "");
+            item_to_text(step, &value->items[i], text);
+        }
+        g_string_append_c(text, ']');
+    }
 }
 
 GByteArray *zg_bytes_from_hex(const char *text, GError **error)

@@ -15,18 +15,22 @@ enum zg_codec_error {
     ZG_CODEC_ERROR_HEX    /* hex digits that are none, or an odd number */
 };
 
-/* Reads {"field": value, ...} into one raw value a step of the message's payload. Every field must be there, none may
- * be unknown. The error names message, field, value and limits. */
-bool zg_values_from_json(const struct zg_plan_message *message, const char *text, union zg_raw *values, GError **error);
+/* Reads {"field": value, ...} into the values of the message's payload (made by zg_values_new()). Every field must be
+ * there, none may be unknown. The error names message, field, value and limits. */
+bool zg_values_from_json(const struct zg_plan_message *message, const char *text, struct zg_value *values,
+                         GError **error);
 
 /* Reads {"sequence": 12, ...}: the roles a sender may choose; one too wide for its role is an error. */
 bool zg_header_from_json(const struct zg_plan *plan, const char *text, struct zg_header *header, GError **error);
 
-/* Writes a value as a member `key`. */
-void zg_value_to_json(const struct zg_step *step, union zg_raw raw, struct zg_json *json, const char *key);
+/* Writes all values of a block as members of an object that is open. */
+void zg_block_to_json(const struct zg_block *block, const struct zg_value *values, struct zg_json *json);
 
-/* Appends a value as text, without its unit: 12.34, weaving, true. */
-void zg_value_to_text(const struct zg_step *step, union zg_raw raw, GString *text);
+/* Appends a value as text, without its unit: 12.34, weaving, true, [1 2 3], {x=1 y=2}, "text". */
+void zg_value_to_text(const struct zg_step *step, const struct zg_value *value, GString *text);
+
+/* The same for a single raw number. */
+void zg_raw_to_text(const struct zg_step *step, union zg_raw raw, GString *text);
 
 /* Bytes from hex digits, blanks between bytes allowed; free with g_byte_array_unref(). */
 GByteArray *zg_bytes_from_hex(const char *text, GError **error);

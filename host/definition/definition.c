@@ -13,6 +13,7 @@ void zg_definition_free(struct zg_definition *definition)
     g_free(definition->check_name);
     g_ptr_array_unref(definition->header);
     g_ptr_array_unref(definition->messages);
+    g_ptr_array_unref(definition->records);
     g_ptr_array_unref(definition->enums);
     g_free(definition);
 }
@@ -40,18 +41,6 @@ const char *zg_enum_name(const struct zg_enum *enumeration, union zg_raw raw)
 const char *zg_side_name(enum zg_side side)
 {
     return side == ZG_SIDE_DEVICE ? "device" : side == ZG_SIDE_HOST ? "host" : "both";
-}
-
-char *zg_type_name(struct zg_type type)
-{
-    if (type.enumeration)
-        return g_strdup(type.enumeration->name);
-    switch (type.kind) {
-    case ZG_KIND_BOOL: return g_strdup("bool");
-    case ZG_KIND_FLOAT: return g_strdup_printf("f%u", type.bits);
-    case ZG_KIND_SIGNED: return g_strdup_printf("i%u", type.bits);
-    default: return g_strdup_printf("u%u", type.bits);
-    }
 }
 
 const char *zg_role_name(enum zg_role role)

@@ -14,14 +14,31 @@
 #include "definition/checks.h"
 #include "definition/diagnostics.h"
 
-enum zg_kind { ZG_KIND_UNSIGNED, ZG_KIND_SIGNED, ZG_KIND_BOOL, ZG_KIND_FLOAT };
+enum zg_kind {
+    ZG_KIND_UNSIGNED,
+    ZG_KIND_SIGNED,
+    ZG_KIND_BOOL,
+    ZG_KIND_FLOAT,
+    ZG_KIND_LEB_UNSIGNED,
+    ZG_KIND_LEB_SIGNED,
+    ZG_KIND_TEXT,
+    ZG_KIND_BYTES,
+    ZG_KIND_RECORD
+};
+
+/* How often a type stands: once, N times, up to N times with a count in front, or to the end of the payload. */
+enum zg_extent { ZG_EXTENT_ONE, ZG_EXTENT_FIXED, ZG_EXTENT_COUNTED, ZG_EXTENT_REST };
 
 struct zg_enum;
+struct zg_record;
 
 struct zg_type {
     enum zg_kind kind;
-    unsigned bits;
-    const struct zg_enum *enumeration; /* NULL: plain; else kind is unsigned or signed */
+    unsigned bits; /* of one integer or float; LEB128: 32 or 64 */
+    enum zg_extent extent;
+    unsigned count;                    /* N of FIXED and COUNTED: elements; text and bytes: bytes */
+    const struct zg_enum *enumeration; /* enum or flags: kind is unsigned or signed; else NULL */
+    const struct zg_record *record;    /* of kind record */
 };
 
 /* A raw value, as its type's kind says; a float as the double that it exactly is. */
@@ -43,6 +60,7 @@ struct zg_enum {
     char *name;
     char *summary;
     struct zg_type type;
+    bool flags;        /* a set of flags: raw values are bit numbers */
     GPtrArray *values; /* struct zg_enum_value */
     struct zg_place place;
 };
@@ -61,6 +79,18 @@ struct zg_field {
     bool ranged;
     mpq_t low; /* physical limits, both included */
     mpq_t high;
+    unsigned since;     /* minor version in which it came; 0: from the start */
+    char *default_text; /* of a field that is missing, as written; NULL: raw zero */
+    struct zg_place place;
+    struct zg_place since_place;
+    struct zg_place default_place;
+};
+
+/* Fields under one name. Never contains itself, however deep. */
+struct zg_record {
+    char *name;
+    char *summary;
+    GPtrArray *fields; /* struct zg_field */
     struct zg_place place;
 };
 
@@ -107,7 +137,8 @@ struct zg_definition {
     bool check_big_endian;
     uint64_t max_payload; /* 0: as large as the largest message */
     uint64_t max_frame;   /* 0: no limit */
-    GPtrArray *enums;     /* struct zg_enum */
+    GPtrArray *enums;     /* struct zg_enum, flags included */
+    GPtrArray *records;   /* struct zg_record, each after those that it holds */
     GPtrArray *messages;  /* struct zg_message, as written */
     struct zg_place frame_place;
 };
@@ -128,13 +159,16 @@ void zg_definition_free(struct zg_definition *definition);
 /* A message by name, or NULL. */
 const struct zg_message *zg_definition_message(const struct zg_definition *definition, const char *name);
 
+/* Whether a type is one integer that may be scaled, ranged, or an enum: not a float, LEB128 included. */
+bool zg_type_is_integer(struct zg_type type);
+
 /* The enum's name for a raw value, or NULL where it has none. */
 const char *zg_enum_name(const struct zg_enum *enumeration, union zg_raw raw);
 
 /* "device", "host" or "both". */
 const char *zg_side_name(enum zg_side side);
 
-/* "u8", "bool", "f32" or the enum's name. Free with g_free(). */
+/* As it is written: "u8", "head_state", "text[..24]". Free with g_free(). */
 char *zg_type_name(struct zg_type type);
 
 /* How the accessors of a scaled field name its unit: "in_N", "in_percent"; "value" without a unit. Free with g_free().

@@ -30,19 +30,10 @@ static void read_version(struct zgi_reader *reader, const struct zgi_entry *entr
 {
     struct zg_definition *definition = into;
     const char *text = zgi_scalar(reader, entry->value, "a version major.minor, such as 1.0");
-    guint64 major, minor;
 
-    if (!text)
-        return;
-    g_auto(GStrv) parts = g_strsplit(text, ".", -1);
-    if (g_strv_length(parts) != 2 || !g_ascii_string_to_unsigned(parts[0], 10, 0, 255, &major, NULL) ||
-        !g_ascii_string_to_unsigned(parts[1], 10, 0, 255, &minor, NULL)) {
+    if (text && !zgi_parse_version(text, &definition->major, &definition->minor))
         zgi_error(reader->diagnostics, zgi_place(entry->value),
                   "expected a version major.minor, each 0 to 255, such as 1.0, found \"%s\"", text);
-        return;
-    }
-    definition->major = (unsigned)major;
-    definition->minor = (unsigned)minor;
 }
 
 static void read_summary(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
@@ -61,15 +52,15 @@ static const struct zgi_key keys[] = { { "zeugma", true, read_language }, { "pro
                                        { "version", true, read_version }, { "summary", false, read_summary },
                                        { "line", false, skip_section },   { "frame", true, skip_section },
                                        { "enums", false, skip_section },  { "messages", true, skip_section },
-                                       { "flags", false, NULL },          { "records", false, NULL },
+                                       { "flags", false, skip_section },  { "records", false, skip_section },
                                        { "variables", false, NULL },      { "services", false, NULL },
                                        { "console", false, NULL },        { NULL, false, NULL } };
 
 /* What a section says may depend on those before it here, wherever they stand in the file. */
-static const struct zgi_key sections[] = { { "line", false, zgi_read_line },
-                                           { "frame", false, zgi_read_frame },
-                                           { "enums", false, zgi_read_enums },
-                                           { "messages", false, zgi_read_messages } };
+static const struct zgi_key sections[] = {
+    { "line", false, zgi_read_line },   { "frame", false, zgi_read_frame },     { "enums", false, zgi_read_enums },
+    { "flags", false, zgi_read_flags }, { "records", false, zgi_read_records }, { "messages", false, zgi_read_messages }
+};
 
 static void read_sections(struct zgi_reader *reader, yaml_node_t *root, struct zg_definition *definition)
 {
@@ -103,6 +94,7 @@ struct zg_definition *zg_definition_parse(const char *file, const char *text, si
     definition->frame_place = (struct zg_place){ 1, 1 };
     definition->header = g_ptr_array_new_with_free_func(g_free);
     definition->enums = g_ptr_array_new();
+    definition->records = g_ptr_array_new();
     definition->messages = g_ptr_array_new();
     yaml_node_t *root = yaml_document_get_root_node(&reader.document);
     zgi_read_mapping(&reader, root, (struct zg_place){ 1, 1 }, "the definition", keys, definition);

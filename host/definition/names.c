@@ -54,6 +54,40 @@ static void take_enum(struct names *names, const struct zg_enum *enumeration)
     }
 }
 
+/* The members of a struct: a field, and NAME_count where its number varies. */
+static void take_members(struct names *names, const char *owner, const GPtrArray *fields)
+{
+    for (unsigned i = 0; i < fields->len; i++) {
+        const struct zg_field *field = g_ptr_array_index(fields, i);
+        g_autofree char *field_owner = g_strdup_printf("field %s of %s", field->name, owner);
+        take(names, field->place, field_owner, g_strdup_printf("%s.%s", owner, field->name));
+        if (field->type.extent == ZG_EXTENT_COUNTED || field->type.extent == ZG_EXTENT_REST)
+            take(names, field->place, field_owner, g_strdup_printf("%s.%s_count", owner, field->name));
+    }
+}
+
+static void take_accessors(struct names *names, const char *block, const GPtrArray *fields)
+{
+    for (unsigned i = 0; i < fields->len; i++) {
+        const struct zg_field *field = g_ptr_array_index(fields, i);
+        g_autofree char *owner = g_strdup_printf("field %s of %s", field->name, block);
+        g_autofree char *suffix = zg_field_suffix(field);
+        if (!field->scaled)
+            continue;
+        take(names, field->place, owner, g_strdup_printf("%s_%s_%s", block, field->name, suffix));
+        take(names, field->place, owner, g_strdup_printf("%s_set_%s_%s", block, field->name, suffix));
+        take(names, field->place, owner, g_strdup_printf("%s_%s_scale", block, field->name));
+    }
+}
+
+static void take_record(struct names *names, const struct zg_record *record)
+{
+    g_autofree char *owner = g_strdup_printf("record %s", record->name);
+    take(names, record->place, owner, g_strdup(record->name));
+    take_members(names, owner, record->fields);
+    take_accessors(names, record->name, record->fields);
+}
+
 static void take_message(struct names *names, const struct zg_message *message)
 {
     static const char *const functions[] = { "", "_pack", "_unpack", "_check" };
@@ -68,15 +102,8 @@ static void take_message(struct names *names, const struct zg_message *message)
         take(names, message->place, owner, g_strconcat(upper, constants[i], NULL));
     for (size_t i = 0; i < G_N_ELEMENTS(nodes); i++)
         take(names, message->place, owner, g_strdup_printf("%s_send_%s", nodes[i], message->name));
-    for (unsigned i = 0; i < message->fields->len; i++) {
-        const struct zg_field *field = g_ptr_array_index(message->fields, i);
-        g_autofree char *field_owner = g_strdup_printf("field %s of message %s", field->name, message->name);
-        g_autofree char *suffix = zg_field_suffix(field);
-        if (!field->scaled)
-            continue;
-        take(names, field->place, field_owner, g_strdup_printf("%s_%s_%s", message->name, field->name, suffix));
-        take(names, field->place, field_owner, g_strdup_printf("%s_set_%s_%s", message->name, field->name, suffix));
-    }
+    take_members(names, owner, message->fields);
+    take_accessors(names, message->name, message->fields);
 }
 
 void zgi_check_generated_names(const struct zg_definition *definition, struct zg_diagnostics *diagnostics)
@@ -91,6 +118,8 @@ void zgi_check_generated_names(const struct zg_definition *definition, struct zg
         take(&names, (struct zg_place){ 1, 1 }, "every definition", g_strdup(own[i]));
     for (unsigned i = 0; i < definition->enums->len; i++)
         take_enum(&names, g_ptr_array_index(definition->enums, i));
+    for (unsigned i = 0; i < definition->records->len; i++)
+        take_record(&names, g_ptr_array_index(definition->records, i));
     for (unsigned i = 0; i < definition->messages->len; i++)
         take_message(&names, g_ptr_array_index(definition->messages, i));
     g_hash_table_unref(names.taken);

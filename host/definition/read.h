@@ -10,12 +10,25 @@
 void zgi_read_line(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_frame(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_enums(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+void zgi_read_flags(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+void zgi_read_records(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_messages(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 
-/* The type a word names: a built-in one, or an enum of `definition` (may be NULL: built-in integers only). A diagnostic
+/* The type that a word names: a built-in one, an enum, flags or a record of `definition`, with its extent. A diagnostic
  * where there is none. */
 bool zgi_read_type(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
                    struct zg_type *type);
+
+/* The same for an integer type only. */
+bool zgi_read_integer_type(struct zgi_reader *reader, yaml_node_t *node, struct zg_type *type);
+
+/* A built-in type without extent. */
+bool zgi_builtin_type(const char *word, struct zg_type *type);
+
+/* A mapping of fields into an array of struct zg_field. */
+void zgi_read_fields(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
+                     GPtrArray *fields);
+GPtrArray *zgi_fields_new(void);
 
 /* Text into a char *, replacing it; for tables of keys. */
 void zgi_keep_text(struct zgi_reader *reader, const struct zgi_entry *entry, char **into);

@@ -106,7 +106,7 @@ static void read_role_type(struct zgi_reader *reader, const struct zgi_entry *en
     struct zg_header_role *role = into;
     struct zg_type type;
 
-    if (!zgi_read_type(reader, entry->value, NULL, &type))
+    if (!zgi_read_integer_type(reader, entry->value, &type))
         return;
     if (type.kind != ZG_KIND_UNSIGNED || type.bits > 32)
         zgi_error(reader->diagnostics, zgi_place(entry->value), "the header role %s is unsigned and at most u32",

@@ -19,81 +19,6 @@ void zgi_read_order(struct zgi_reader *reader, yaml_node_t *node, bool *big_endi
         *big_endian = index == 1;
 }
 
-/* integer type = ( "u" | "i" ) width */
-static bool integer_type(const char *word, struct zg_type *type)
-{
-    uint64_t bits;
-    bool is_signed = word[0] == 'i';
-
-    if ((word[0] != 'u' && word[0] != 'i') || !g_ascii_isdigit(word[1]) || word[1] == '0' ||
-        strspn(word + 1, "0123456789") != strlen(word + 1) || !zgi_parse_unsigned(word + 1, &bits) || bits > 64 ||
-        (is_signed && bits < 2))
-        return false;
-    *type = (struct zg_type){ is_signed ? ZG_KIND_SIGNED : ZG_KIND_UNSIGNED, (unsigned)bits, NULL };
-    return true;
-}
-
-static bool later_type(const char *word)
-{
-    static const char *const words[] = { "f64", "uleb32", "uleb64", "sleb32", "sleb64", NULL };
-    return g_strv_contains(words, word) || strchr(word, '[') != NULL;
-}
-
-static void unknown_type(struct zgi_reader *reader, struct zg_place place, const char *word,
-                         const struct zg_definition *definition)
-{
-    static const char *const common[] = { "bool", "u8", "u16", "u32", "u64", "i8", "i16", "i32", "i64", "f32" };
-    g_autoptr(GPtrArray) names = g_ptr_array_new();
-
-    for (size_t i = 0; i < G_N_ELEMENTS(common); i++)
-        g_ptr_array_add(names, (gpointer)common[i]);
-    for (unsigned i = 0; i < definition->enums->len; i++)
-        g_ptr_array_add(names, ((struct zg_enum *)g_ptr_array_index(definition->enums, i))->name);
-    g_ptr_array_add(names, NULL);
-    const char *nearest = zg_word_nearest(word, (const char *const *)names->pdata);
-    zgi_error(reader->diagnostics, place, "unknown type \"%s\"%s%s%s", word, nearest ? "; did you mean \"" : "",
-              nearest ? nearest : "; expected u1 to u64, i2 to i64, bool, f32 or the name of an enum",
-              nearest ? "\"?" : "");
-}
-
-bool zgi_read_type(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
-                   struct zg_type *type)
-{
-    const char *word = zgi_scalar(reader, node, definition ? "a type" : "an integer type");
-
-    if (!word)
-        return false;
-    if (integer_type(word, type))
-        return true;
-    if (!definition) {
-        zgi_error(reader->diagnostics, zgi_place(node),
-                  "expected an integer type, u1 to u64 or i2 to i64, found \"%s\"", word);
-        return false;
-    }
-    if (strcmp(word, "bool") == 0) {
-        *type = (struct zg_type){ ZG_KIND_BOOL, 1, NULL };
-        return true;
-    }
-    if (strcmp(word, "f32") == 0) {
-        *type = (struct zg_type){ ZG_KIND_FLOAT, 32, NULL };
-        return true;
-    }
-    for (unsigned i = 0; i < definition->enums->len; i++) {
-        const struct zg_enum *enumeration = g_ptr_array_index(definition->enums, i);
-        if (strcmp(enumeration->name, word) == 0) {
-            *type = enumeration->type;
-            type->enumeration = enumeration;
-            return true;
-        }
-    }
-    if (later_type(word))
-        zgi_error(reader->diagnostics, zgi_place(node),
-                  "the type \"%s\" is part of the language but not supported by this version yet", word);
-    else
-        unknown_type(reader, zgi_place(node), word, definition);
-    return false;
-}
-
 bool zgi_read_raw(struct zgi_reader *reader, yaml_node_t *node, struct zg_type type, union zg_raw *raw)
 {
     bool negative;
@@ -133,7 +58,7 @@ struct enum_reading {
 static void read_enum_type(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     struct enum_reading *reading = into;
-    reading->typed = zgi_read_type(reader, entry->value, NULL, &reading->enumeration->type);
+    reading->typed = zgi_read_integer_type(reader, entry->value, &reading->enumeration->type);
 }
 
 static void keep_enum_values(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
@@ -156,7 +81,13 @@ struct value_reading {
 static void read_value_value(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     struct value_reading *reading = into;
-    reading->good = zgi_read_raw(reader, entry->value, reading->enumeration->type, &reading->value->raw);
+    const struct zg_enum *enumeration = reading->enumeration;
+
+    if (enumeration->flags)
+        reading->good = zgi_read_unsigned(reader, entry->value, "a bit number", 0, enumeration->type.bits - 1,
+                                          &reading->value->raw.u);
+    else
+        reading->good = zgi_read_raw(reader, entry->value, enumeration->type, &reading->value->raw);
 }
 
 static void read_value_summary(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
@@ -223,9 +154,44 @@ static const struct zgi_key enum_keys[] = { { "type", true, read_enum_type },
                                             { "summary", false, read_enum_summary },
                                             { NULL, false, NULL } };
 
-static void read_enum(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+static const struct zgi_key flags_keys[] = { { "type", true, read_enum_type },
+                                             { "bits", true, keep_enum_values },
+                                             { "summary", false, read_enum_summary },
+                                             { NULL, false, NULL } };
+
+/* Whether an enum has a value for raw zero, which a field has that nobody set. */
+static bool has_zero(const struct zg_enum *enumeration)
 {
-    struct zg_definition *definition = into;
+    return zg_enum_name(enumeration, (union zg_raw){ .u = 0 }) != NULL;
+}
+
+static void check_enum(struct zgi_reader *reader, const struct zg_enum *enumeration, struct zg_place values)
+{
+    if (enumeration->values->len == 0)
+        zgi_error(reader->diagnostics, values, "%s %s has no %s", enumeration->flags ? "flags" : "enum",
+                  enumeration->name, enumeration->flags ? "bits" : "values");
+    else if (!enumeration->flags && !has_zero(enumeration))
+        zgi_warning(reader->diagnostics, enumeration->place,
+                    "enum %s has no value 0, which a field holds that nobody has set", enumeration->name);
+    else if (enumeration->flags && enumeration->type.kind == ZG_KIND_SIGNED)
+        zgi_error(reader->diagnostics, enumeration->place, "flags %s need an unsigned type", enumeration->name);
+}
+
+static void check_type_unique(struct zgi_reader *reader, const struct zg_definition *definition,
+                              const struct zg_enum *enumeration)
+{
+    for (unsigned i = 0; i < definition->enums->len; i++) {
+        const struct zg_enum *other = g_ptr_array_index(definition->enums, i);
+        g_autofree char *where = zgi_where(reader, other->place);
+        if (other != enumeration && strcmp(other->name, enumeration->name) == 0)
+            zgi_error(reader->diagnostics, enumeration->place,
+                      "the type %s stands here a second time; the first is at %s", enumeration->name, where);
+    }
+}
+
+static void read_type(struct zgi_reader *reader, const struct zgi_entry *entry, struct zg_definition *definition,
+                      bool flags)
+{
     struct zg_enum *enumeration = g_new0(struct zg_enum, 1);
     struct enum_reading reading = { enumeration, NULL, false };
     struct zg_type builtin;
@@ -233,17 +199,27 @@ static void read_enum(struct zgi_reader *reader, const struct zgi_entry *entry, 
     enumeration->name = g_strdup(entry->key);
     enumeration->place = entry->place;
     enumeration->type.bits = 8;
+    enumeration->flags = flags;
     enumeration->values = g_ptr_array_new_with_free_func(value_free);
     g_ptr_array_add(definition->enums, enumeration);
-    if (zgi_check_name(reader, entry->key, entry->place, "an enum") &&
-        (integer_type(entry->key, &builtin) || strcmp(entry->key, "bool") == 0 || strcmp(entry->key, "f32") == 0 ||
-         later_type(entry->key)))
-        zgi_error(reader->diagnostics, entry->place, "\"%s\" is a built-in type and cannot name an enum", entry->key);
-    zgi_read_mapping(reader, entry->value, entry->place, "the enum", enum_keys, &reading);
+    if (zgi_check_name(reader, entry->key, entry->place, "a type") && zgi_builtin_type(entry->key, &builtin))
+        zgi_error(reader->diagnostics, entry->place, "\"%s\" is a built-in type and cannot be another", entry->key);
+    check_type_unique(reader, definition, enumeration);
+    zgi_read_mapping(reader, entry->value, entry->place, flags ? "the flags" : "the enum",
+                     flags ? flags_keys : enum_keys, &reading);
     if (reading.values && reading.typed &&
-        zgi_entries(reader, reading.values, "a mapping of names to integers", read_enum_value, enumeration) &&
-        enumeration->values->len == 0)
-        zgi_error(reader->diagnostics, zgi_place(reading.values), "enum %s has no values", entry->key);
+        zgi_entries(reader, reading.values, "a mapping of names to integers", read_enum_value, enumeration))
+        check_enum(reader, enumeration, zgi_place(reading.values));
+}
+
+static void read_enum(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    read_type(reader, entry, into, false);
+}
+
+static void read_flag_set(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    read_type(reader, entry, into, true);
 }
 
 void zgi_read_enums(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
@@ -251,4 +227,11 @@ void zgi_read_enums(struct zgi_reader *reader, const struct zgi_entry *entry, vo
     struct zg_definition *definition = into;
     g_ptr_array_set_free_func(definition->enums, enum_free);
     zgi_entries(reader, entry->value, "a mapping of enum names", read_enum, definition);
+}
+
+void zgi_read_flags(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_definition *definition = into;
+    g_ptr_array_set_free_func(definition->enums, enum_free);
+    zgi_entries(reader, entry->value, "a mapping of flag sets", read_flag_set, definition);
 }

@@ -197,6 +197,19 @@ bool zgi_parse_number(const char *text, bool fraction, mpq_t value)
     return parse_decimal(text, value);
 }
 
+bool zgi_parse_version(const char *text, unsigned *major, unsigned *minor)
+{
+    g_auto(GStrv) parts = g_strsplit(text, ".", -1);
+    guint64 numbers[2];
+
+    if (g_strv_length(parts) != 2 || !g_ascii_string_to_unsigned(parts[0], 10, 0, 255, &numbers[0], NULL) ||
+        !g_ascii_string_to_unsigned(parts[1], 10, 0, 255, &numbers[1], NULL))
+        return false;
+    *major = (unsigned)numbers[0];
+    *minor = (unsigned)numbers[1];
+    return true;
+}
+
 bool zg_parse_time(const char *text, uint64_t *nanoseconds)
 {
     static const struct {

@@ -31,6 +31,9 @@ bool zgi_parse_unsigned(const char *text, uint64_t *value);
  * `1/64`. At most 40 digits, exponent within 300. `value` must be initialised. */
 bool zgi_parse_number(const char *text, bool fraction, mpq_t value);
 
+/* major.minor, each 0 to 255. */
+bool zgi_parse_version(const char *text, unsigned *major, unsigned *minor);
+
 /* A span of time with its unit, `500us`, `20 ms`, `1.5 s`, `10min`, `24h`, in nanoseconds. False if malformed or over
  * 2^63 ns. */
 bool zg_parse_time(const char *text, uint64_t *nanoseconds);

@@ -20,6 +20,25 @@ char *zgi_where(const struct zgi_reader *reader, struct zg_place place)
     return g_strdup_printf("%s:%u:%u", zg_diagnostics_file(reader->diagnostics), place.line, place.column);
 }
 
+/* Whether a line of the text has a type with brackets that is not quoted, which ends a word within { }. */
+static bool has_bare_brackets(const char *text, size_t length, size_t line)
+{
+    const char *at = text, *end = text + length;
+
+    for (; line > 0 && at < end; at++)
+        line -= *at == '\n';
+    for (const char *c = at; c + 1 < end && *c != '\n'; c++) {
+        const char *word = c;
+        if (c[1] != '[' || !g_ascii_isalnum(*c))
+            continue;
+        while (word > at && (g_ascii_isalnum(word[-1]) || word[-1] == '_'))
+            word--;
+        if (word == at || (word[-1] != '"' && word[-1] != '\''))
+            return true;
+    }
+    return false;
+}
+
 bool zgi_yaml_parse(struct zgi_reader *reader, const char *text, size_t length)
 {
     yaml_parser_t parser;
@@ -32,8 +51,11 @@ bool zgi_yaml_parse(struct zgi_reader *reader, const char *text, size_t length)
         zgi_error(reader->diagnostics, (struct zg_place){ 1, 1 }, "not text: %s at byte %zu", parser.problem,
                   parser.problem_offset);
     else if (!good)
-        zgi_error(reader->diagnostics, place_of(parser.problem_mark), "not well-formed YAML: %s%s%s",
-                  parser.context ? parser.context : "", parser.context ? ", " : "", parser.problem);
+        zgi_error(reader->diagnostics, place_of(parser.problem_mark), "not well-formed YAML: %s%s%s%s",
+                  parser.context ? parser.context : "", parser.context ? ", " : "", parser.problem,
+                  has_bare_brackets(text, length, parser.problem_mark.line)
+                      ? "; within { } a type with brackets is quoted, \"u8[8]\""
+                      : "");
     else if (!yaml_document_get_root_node(&reader->document)) {
         zgi_error(reader->diagnostics, (struct zg_place){ 1, 1 }, "the file is empty; expected a definition");
         yaml_document_delete(&reader->document);

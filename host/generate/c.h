@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What the files of the C generator share. */
+/* What the files of the C generator share. Texts returned are freed with g_free(). */
 #ifndef ZEUGMA_GENERATE_C_H
 #define ZEUGMA_GENERATE_C_H
 
@@ -15,22 +15,43 @@ struct zgi_c {
 /* Begins a file: mark, summary, what it is. */
 GString *zgi_c_file(const struct zgi_c *c, const char *what);
 
-/* Text that may stand in a comment. Free with g_free(). */
+/* Text that may stand in a comment. */
 char *zgi_c_comment(const char *text);
 
-/* The bits of the C type that holds a step: 8, 16, 32 or 64. */
+/* The bits of the C integer that holds a step's number: 8, 16, 32 or 64. */
 unsigned zgi_c_bits(const struct zg_step *step);
 
-/* PREFIX_FIRST_SECOND in capitals (`second` may be NULL), the C type of a field, a raw integer as a constant of the
- * type that holds it. Free with g_free(). */
+/* PREFIX_FIRST_SECOND in capitals (`second` may be NULL), the C type of one element, a raw integer as a constant of the
+ * type that holds it. */
 char *zgi_c_constant(const struct zgi_c *c, const char *first, const char *second);
-char *zgi_c_field_type(const struct zgi_c *c, const struct zg_step *step);
+char *zgi_c_element_type(const struct zgi_c *c, const struct zg_step *step);
 char *zgi_c_literal(enum zg_kind kind, unsigned width, union zg_raw raw);
 
-/* An expression that reads a step's raw bits from the bytes `in` (free with g_free()), and statements that write a
- * block's steps, each found at `before` + name, into the bytes `out`; a float's bits are found in bits_of_NAME. */
-char *zgi_c_load(const struct zg_step *step);
-void zgi_c_store(GString *text, const struct zg_block *block, const char *before);
+/* What a step is in C. */
+bool zgi_c_is_string(const struct zg_step *step); /* text or bytes */
+bool zgi_c_is_array(const struct zg_step *step);  /* of numbers or records */
+bool zgi_c_is_leb(const struct zg_step *step);
+bool zgi_c_is_signed(const struct zg_step *step);
+bool zgi_c_has_count(const struct zg_step *step); /* NAME_count stands beside it */
+
+/* An expression for the raw bits of a single number in the bytes `buffer`; of one element of an array, with `buffer` at
+ * that element. */
+char *zgi_c_load(const struct zg_step *step, const char *buffer);
+
+/* Raw bits, as an expression, made the value of the step's type. */
+char *zgi_c_value(const struct zg_step *step, const char *bits);
+
+/* The value of `expression` as raw bits, an unsigned expression. */
+char *zgi_c_raw_bits(const struct zg_step *step, const char *expression);
+
+/* Statements that write the single numbers of steps first .. behind-1 into `out`, a line for each byte. Each value is
+ * found at `before` + name, a float's bits in bits_of_NAME. */
+void zgi_c_store(GString *text, const struct zg_block *block, unsigned first, unsigned behind, const char *before);
+
+/* Functions of a block, static: check_, size_, put_, get_NAME. */
+void zgi_c_block_check(const struct zgi_c *c, GString *text, const struct zg_block *block);
+void zgi_c_block_put(const struct zgi_c *c, GString *text, const struct zg_block *block);
+void zgi_c_block_get(const struct zgi_c *c, GString *text, const struct zg_block *block);
 
 /* The files' bodies. */
 void zgi_c_types(const struct zgi_c *c, GString *text);

@@ -166,7 +166,7 @@ static void print_send(const struct zgi_c *c, GString *text, const struct zg_mes
                            "    uint8_t payload[%s];\n    size_t length;\n"
                            "    int error = %s_%s_pack(message, payload, sizeof payload, &length);\n\n"
                            "    return error ? error : zg_link_send(&node->link, %s, payload, length);\n}\n",
-                           p, s, message->name, p, s, p, message->name, item->payload.size > 0 ? size : "1", p,
+                           p, s, message->name, p, s, p, message->name, item->payload.most_size > 0 ? size : "1", p,
                            message->name, id);
 }
 

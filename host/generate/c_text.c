@@ -44,21 +44,47 @@ char *zgi_c_constant(const struct zgi_c *c, const char *first, const char *secon
     return g_ascii_strup(name, -1);
 }
 
-char *zgi_c_field_type(const struct zgi_c *c, const struct zg_step *step)
+char *zgi_c_element_type(const struct zgi_c *c, const struct zg_step *step)
 {
     if (step->type.enumeration)
         return g_strdup_printf("%s_%s", c->prefix, step->type.enumeration->name);
     switch (step->type.kind) {
     case ZG_KIND_BOOL: return g_strdup("bool");
-    case ZG_KIND_FLOAT: return g_strdup("float");
-    case ZG_KIND_SIGNED: return g_strdup_printf("int%u_t", zgi_c_bits(step));
-    default: return g_strdup_printf("uint%u_t", zgi_c_bits(step));
+    case ZG_KIND_FLOAT: return g_strdup(step->type.bits == 64 ? "double" : "float");
+    case ZG_KIND_TEXT: return g_strdup("char");
+    case ZG_KIND_RECORD: return g_strdup_printf("struct %s_%s", c->prefix, step->record->name);
+    default: return g_strdup_printf("%sint%u_t", zgi_c_is_signed(step) ? "" : "u", zgi_c_bits(step));
     }
+}
+
+bool zgi_c_is_string(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES;
+}
+
+bool zgi_c_is_array(const struct zg_step *step)
+{
+    return !zgi_c_is_string(step) && step->type.extent != ZG_EXTENT_ONE;
+}
+
+bool zgi_c_is_leb(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_LEB_UNSIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
+}
+
+bool zgi_c_is_signed(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
+}
+
+bool zgi_c_has_count(const struct zg_step *step)
+{
+    return step->type.extent == ZG_EXTENT_COUNTED || step->type.extent == ZG_EXTENT_REST;
 }
 
 char *zgi_c_literal(enum zg_kind kind, unsigned width, union zg_raw raw)
 {
-    if (kind != ZG_KIND_SIGNED)
+    if (kind != ZG_KIND_SIGNED && kind != ZG_KIND_LEB_SIGNED)
         return g_strdup_printf("UINT%u_C(%" G_GUINT64_FORMAT ")", width, raw.u);
     int64_t least = width == 64 ? INT64_MIN : -((int64_t)1 << (width - 1));
     if (raw.i == least)

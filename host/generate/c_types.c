@@ -25,7 +25,11 @@ static void print_enum(const struct zgi_c *c, GString *text, const struct zg_enu
         const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
         g_autofree char *name = zgi_c_constant(c, enumeration->name, value->name);
         g_autofree char *number = zgi_c_literal(enumeration->type.kind, width, value->raw);
-        g_string_append_printf(text, "#define %s ((%s_%s)%s)", name, c->prefix, enumeration->name, number);
+        if (enumeration->flags)
+            g_string_append_printf(text, "#define %s ((%s_%s)((%s_%s)1 << %u))", name, c->prefix, enumeration->name,
+                                   c->prefix, enumeration->name, (unsigned)value->raw.u);
+        else
+            g_string_append_printf(text, "#define %s ((%s_%s)%s)", name, c->prefix, enumeration->name, number);
         if (value->summary) {
             g_autofree char *summary = zgi_c_comment(value->summary);
             g_string_append_printf(text, " /* %s */", summary);
@@ -61,7 +65,39 @@ static char *field_note(const struct zg_step *step)
     return zgi_c_comment(note->str);
 }
 
-static void print_struct(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
+static void print_field(const struct zgi_c *c, GString *text, const struct zg_step *step)
+{
+    g_autofree char *type = zgi_c_element_type(c, step);
+    g_autofree char *note = field_note(step);
+
+    if (zgi_c_has_count(step))
+        g_string_append_printf(text, "    uint%u_t %s_count; /* 0 to %u */\n", step->most > 255 ? 16 : 8, step->name,
+                               step->most);
+    g_string_append_printf(text, "    %s %s", type, step->name);
+    if (step->type.kind == ZG_KIND_TEXT) /* and a zero behind it */
+        g_string_append_printf(text, "[%u + 1]", step->most);
+    else if (step->type.extent != ZG_EXTENT_ONE)
+        g_string_append_printf(text, "[%u]", MAX(step->most, 1));
+    g_string_append_printf(text, ";%s%s%s\n", *note ? " /* " : "", note, *note ? " */" : "");
+}
+
+static void print_struct(const struct zgi_c *c, GString *text, const struct zg_block *block)
+{
+    g_string_append_printf(text, "struct %s_%s {\n", c->prefix, block->name);
+    for (unsigned i = 0; i < block->steps->len; i++)
+        print_field(c, text, zg_block_step(block, i));
+    if (block->steps->len == 0)
+        g_string_append(text, "    uint8_t nothing; /* no fields; C wants one */\n");
+    g_string_append(text, "};\n\n");
+}
+
+static void print_record(const struct zgi_c *c, GString *text, const struct zg_block *block)
+{
+    g_string_append_printf(text, "/* a record */\n");
+    print_struct(c, text, block);
+}
+
+static void print_message(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
 {
     const struct zg_message *message = item->message;
     g_autofree char *id = zgi_c_constant(c, message->name, "ID");
@@ -73,18 +109,30 @@ static void print_struct(const struct zgi_c *c, GString *text, const struct zg_p
     } else {
         g_string_append_printf(text, "/* sent by %s */\n", zg_side_name(message->from));
     }
-    g_string_append_printf(text, "#define %s %" G_GUINT64_FORMAT "U\n#define %s %uU /* bytes */\n\nstruct %s_%s {\n",
-                           id, message->id, size, item->payload.size, c->prefix, message->name);
-    for (unsigned i = 0; i < item->payload.steps->len; i++) {
-        const struct zg_step *step = zg_block_step(&item->payload, i);
-        g_autofree char *type = zgi_c_field_type(c, step);
-        g_autofree char *note = field_note(step);
-        g_string_append_printf(text, "    %s %s;%s%s%s\n", type, step->name, *note ? " /* " : "", note,
-                               *note ? " */" : "");
+    g_string_append_printf(text, "#define %s %" G_GUINT64_FORMAT "U\n#define %s %uU /* bytes */\n\n", id, message->id,
+                           size, item->payload.most_size);
+    print_struct(c, text, &item->payload);
+}
+
+/* The accessors of a block's scaled fields; an array's have an index. */
+static void print_accessors(const struct zgi_c *c, GString *text, const struct zg_block *block)
+{
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        const char *index = zgi_c_is_array(step) ? ", unsigned index" : "";
+        if (!step->field->scaled)
+            continue;
+        g_autofree char *suffix = zg_field_suffix(step->field);
+        g_string_append_printf(text,
+                               "/* %s%s%s: the nearest double of the field's physical value, and the nearest raw value "
+                               "of a physical one (0, or\n"
+                               " * ZG_ERANGE and the field is as it was). */\n"
+                               "double %s_%s_%s_%s(const struct %s_%s *message%s);\n"
+                               "int %s_%s_set_%s_%s(struct %s_%s *message%s, double value);\n\n",
+                               step->name, step->field->unit ? " in " : "", step->field->unit ? step->field->unit : "",
+                               c->prefix, block->name, step->name, suffix, c->prefix, block->name, index, c->prefix,
+                               block->name, step->name, suffix, c->prefix, block->name, index);
     }
-    if (item->payload.steps->len == 0)
-        g_string_append(text, "    uint8_t nothing; /* no fields; C wants one */\n");
-    g_string_append(text, "};\n\n");
 }
 
 static void print_prototypes(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
@@ -100,24 +148,11 @@ static void print_prototypes(const struct zgi_c *c, GString *text, const struct 
                            " * too few: `*size` tells how many are needed. Nothing is written then. */\n"
                            "int %s_%s_pack(const struct %s_%s *message, uint8_t *out, size_t room, size_t *size);\n\n"
                            "/* Reads a payload. Returns the bytes after the last known field, or ZG_ESIZE where "
-                           "`length` bytes are too few. Values outside\n"
+                           "`length` does not fit the fields. Values outside\n"
                            " * their range are read as they are; %s_%s_check() tells. */\n"
                            "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length);\n\n",
                            p, name, p, name, p, name, p, name, p, name, p, name, p, name);
-    for (unsigned i = 0; i < item->payload.steps->len; i++) {
-        const struct zg_step *step = zg_block_step(&item->payload, i);
-        if (!step->field->scaled)
-            continue;
-        g_autofree char *suffix = zg_field_suffix(step->field);
-        g_string_append_printf(text,
-                               "/* %s%s%s: the nearest double of the field's physical value, and the nearest raw value "
-                               "of a physical one (0, or\n"
-                               " * ZG_ERANGE and the field is as it was). */\n"
-                               "double %s_%s_%s_%s(const struct %s_%s *message);\n"
-                               "int %s_%s_set_%s_%s(struct %s_%s *message, double value);\n\n",
-                               step->name, step->field->unit ? " in " : "", step->field->unit ? step->field->unit : "",
-                               p, name, step->name, suffix, p, name, p, name, step->name, suffix, p, name);
-    }
+    print_accessors(c, text, &item->payload);
 }
 
 void zgi_c_types(const struct zgi_c *c, GString *text)
@@ -139,8 +174,12 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
                            c->upper, plan->max_frame, plan->check.crc.width);
     for (unsigned i = 0; i < plan->definition->enums->len; i++)
         print_enum(c, text, g_ptr_array_index(plan->definition->enums, i));
+    for (unsigned i = 0; i < plan->records->len; i++) {
+        print_record(c, text, g_ptr_array_index(plan->records, i));
+        print_accessors(c, text, g_ptr_array_index(plan->records, i));
+    }
     for (unsigned i = 0; i < plan->messages->len; i++) {
-        print_struct(c, text, zg_plan_message_at(plan, i));
+        print_message(c, text, zg_plan_message_at(plan, i));
         print_prototypes(c, text, zg_plan_message_at(plan, i));
     }
     g_string_append_printf(text,

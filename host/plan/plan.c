@@ -7,94 +7,247 @@
 
 enum { CODE_BLOCK = 254 }; /* content bytes under one COBS code byte */
 
+static void block_free(gpointer data)
+{
+    struct zg_block *block = data;
+    g_array_unref(block->steps);
+    g_free(block);
+}
+
 /* Where the next value goes: the first free byte, or a place in an open bit run. */
 struct cursor {
-    unsigned at;       /* bytes laid out, the open run's included */
+    unsigned at;       /* bytes since the last step that varies, the open run's included */
     unsigned run;      /* first byte of the open run */
     unsigned run_bits; /* bits in it; 0: none is open */
     bool run_big;
-    unsigned loose_bits; /* of all bit-wide values so far */
-    unsigned run_bytes;  /* of all runs so far */
+    unsigned loose_bits;  /* of all bit-wide values of this version */
+    unsigned loose_bytes; /* that those of older versions would take side by side */
+    unsigned run_bytes;   /* of all runs so far */
 };
 
-static void add_piece(struct zg_step *step, unsigned byte, unsigned low, unsigned bits, unsigned shift)
+bool zg_step_is_bitwise(const struct zg_step *step)
 {
-    step->pieces[step->pieces_count++] = (struct zg_piece){ byte, low, bits, shift };
+    return step->bits % 8 != 0;
 }
 
-/* A value of whole bytes: starts on a byte boundary, in its own byte order. */
-static void place_bytes(struct cursor *cursor, struct zg_step *step)
+unsigned zg_step_end(const struct zg_step *step)
 {
-    unsigned size = step->type.bits / 8;
-
-    cursor->run_bits = 0;
-    for (unsigned i = 0; i < size; i++)
-        add_piece(step, cursor->at + (step->big_endian ? size - 1 - i : i), 0, 8, 8 * i);
-    cursor->at += size;
+    return step->byte + (zg_step_is_bitwise(step) && step->type.extent != ZG_EXTENT_COUNTED
+                             ? (step->bit + step->most * step->bits + 7) / 8
+                             : step->most_size);
 }
 
 /* A little run is filled from its least significant bit up: bit k of the run is bit k % 8 of byte k / 8. */
-static void place_little_bits(const struct cursor *cursor, struct zg_step *step)
+static unsigned little_pieces(unsigned byte, unsigned bit, unsigned bits, struct zg_piece *pieces)
 {
-    unsigned done = 0;
-    while (done < step->type.bits) {
-        unsigned bit = cursor->run_bits + done;
-        unsigned count = MIN(8 - bit % 8, step->type.bits - done);
-        add_piece(step, cursor->run + bit / 8, bit % 8, count, done);
-        done += count;
+    unsigned count = 0;
+    for (unsigned done = 0; done < bits; count++) {
+        unsigned low = (bit + done) % 8;
+        unsigned part = MIN(8 - low, bits - done);
+        pieces[count] = (struct zg_piece){ byte + (bit + done) / 8, low, part, done };
+        done += part;
     }
+    return count;
 }
 
-/* A big run is filled from its most significant bit down. Pieces are found from the value's top; the list starts at its
- * bottom. */
-static void place_big_bits(const struct cursor *cursor, struct zg_step *step)
+/* A big run is filled from its most significant bit down. Pieces are listed from the value's lowest bit, which stands
+ * last. */
+static unsigned big_pieces(unsigned byte, unsigned bit, unsigned bits, struct zg_piece *pieces)
 {
-    unsigned left = step->type.bits;
-    unsigned end = cursor->run_bits + left; /* bits of the run, from its top, up to the value's last */
-    for (unsigned shift = 0; shift < step->type.bits;) {
+    unsigned count = 0;
+    unsigned end = bit + bits; /* bits of the run, from its top, up to the value's last */
+    for (unsigned done = 0; done < bits; count++) {
         unsigned low = (8 - end % 8) % 8;
-        unsigned count = MIN(8 - low, left);
-        add_piece(step, cursor->run + (end - 1) / 8, low, count, shift);
-        shift += count;
-        left -= count;
-        end -= count;
+        unsigned part = MIN(8 - low, bits - done);
+        pieces[count] = (struct zg_piece){ byte + (end - 1) / 8, low, part, done };
+        done += part;
+        end -= part;
     }
+    return count;
 }
 
-/* A value that shares bytes with its neighbours. Values of another byte order begin a run of their own. */
-static void place_bits(struct cursor *cursor, struct zg_step *step)
+unsigned zg_step_pieces(const struct zg_step *step, unsigned element, struct zg_piece pieces[ZG_PIECES])
+{
+    bool own_place = step->count_size > 0 || step->type.extent == ZG_EXTENT_REST;
+    unsigned byte = own_place ? 0 : step->byte;
+    unsigned bit = (own_place ? 0 : step->bit) + element * step->bits;
+
+    if (zg_step_is_bitwise(step) && step->big_endian)
+        return big_pieces(byte, bit, step->bits, pieces);
+    if (zg_step_is_bitwise(step) || !step->big_endian)
+        return little_pieces(byte, bit, step->bits, pieces);
+    for (unsigned i = 0; i < step->bits / 8; i++) /* whole bytes, most significant first */
+        pieces[i] = (struct zg_piece){ byte + bit / 8 + step->bits / 8 - 1 - i, 0, 8, 8 * i };
+    return step->bits / 8;
+}
+
+static void end_run(struct cursor *cursor)
+{
+    cursor->run_bits = 0;
+}
+
+/* A value, or a fixed array of them, that shares bytes with its neighbours. Values of another byte order begin a run of
+ * their own. */
+static void place_in_run(struct cursor *cursor, struct zg_step *step, unsigned bits)
 {
     if (cursor->run_bits == 0 || cursor->run_big != step->big_endian) {
         cursor->run = cursor->at;
         cursor->run_bits = 0;
         cursor->run_big = step->big_endian;
     }
-    if (step->big_endian)
-        place_big_bits(cursor, step);
-    else
-        place_little_bits(cursor, step);
     unsigned before = cursor->at;
-    cursor->run_bits += step->type.bits;
-    cursor->loose_bits += step->type.bits;
+    step->byte = cursor->run;
+    step->bit = cursor->run_bits;
+    cursor->run_bits += bits;
+    cursor->loose_bits += bits;
     cursor->at = cursor->run + (cursor->run_bits + 7) / 8;
     cursor->run_bytes += cursor->at - before;
+    step->least_size = step->most_size = cursor->at - before;
 }
 
-static void place(struct zg_block *block, struct cursor *cursor, struct zg_step *step)
+/* Bytes of LEB128 numbers: at least one, at most one for each started seven bits. */
+static void leb_sizes(const struct zg_step *step, unsigned *least, unsigned *most)
 {
-    if (step->type.bits % 8 == 0)
-        place_bytes(cursor, step);
-    else
-        place_bits(cursor, step);
-    step->first_byte = UINT_MAX;
-    for (unsigned i = 0; i < step->pieces_count; i++) {
-        step->first_byte = MIN(step->first_byte, step->pieces[i].byte);
-        step->last_byte = MAX(step->last_byte, step->pieces[i].byte);
+    *least = 1;
+    *most = (step->type.bits + 6) / 7;
+}
+
+/* The bytes of one element, least and most. */
+static void element_sizes(const struct zg_step *step, unsigned *least, unsigned *most)
+{
+    if (step->type.kind == ZG_KIND_LEB_UNSIGNED || step->type.kind == ZG_KIND_LEB_SIGNED) {
+        leb_sizes(step, least, most);
+    } else if (step->record) {
+        *least = step->record->size;
+        *most = step->record->most_size;
+    } else {
+        *least = *most = step->bits / 8;
     }
+}
+
+static unsigned array_bytes(const struct zg_step *step, unsigned count, unsigned element)
+{
+    return zg_step_is_bitwise(step) ? (count * step->bits + 7) / 8 : count * element;
+}
+
+/* A step that begins on a byte boundary; `room` is what is left of the payload for an open-ended one. */
+static void place_on_boundary(struct cursor *cursor, struct zg_step *step, unsigned room)
+{
+    unsigned least, most;
+
+    end_run(cursor);
+    element_sizes(step, &least, &most);
+    step->byte = cursor->at;
+    switch (step->type.extent) {
+    case ZG_EXTENT_ONE:
+    case ZG_EXTENT_FIXED:
+        step->least_size = step->most * least;
+        step->most_size = step->most * most;
+        break;
+    case ZG_EXTENT_COUNTED:
+        step->count_size = step->type.count <= 255 ? 1 : 2;
+        step->least_size = step->count_size;
+        step->most_size = step->count_size + array_bytes(step, step->type.count, most);
+        break;
+    case ZG_EXTENT_REST:
+        step->most = room / MAX(least, 1);
+        step->least_size = 0;
+        step->most_size = room - room % MAX(least, 1);
+        break;
+    }
+    step->varies = step->least_size != step->most_size;
+    cursor->at = step->varies ? 0 : cursor->at + step->most_size;
+}
+
+/* A step as its type and field say, not placed yet. */
+static struct zg_step new_step(const struct zg_plan *plan, const struct zg_field *field)
+{
+    const struct zg_type *type = &field->type;
+    struct zg_step step = { .name = field->name,
+                            .type = *type,
+                            .field = field,
+                            .bits = type->bits,
+                            .big_endian = field->big_endian,
+                            .count_big_endian = plan->definition->big_endian,
+                            .most = type->extent == ZG_EXTENT_ONE ? 1 : type->count };
+
+    for (unsigned i = 0; i < plan->records->len && type->kind == ZG_KIND_RECORD; i++) {
+        const struct zg_block *record = g_ptr_array_index(plan->records, i);
+        if (strcmp(record->name, type->record->name) != 0)
+            continue;
+        step.record = record;
+        step.bits = record->size == record->most_size ? 8 * record->size : 0;
+    }
+    if (type->kind == ZG_KIND_LEB_UNSIGNED || type->kind == ZG_KIND_LEB_SIGNED)
+        step.bits = 0;
+    return step;
+}
+
+static void place(struct zg_block *block, struct cursor *cursor, struct zg_step *step, unsigned room)
+{
+    bool in_run =
+        zg_step_is_bitwise(step) && (step->type.extent == ZG_EXTENT_ONE || step->type.extent == ZG_EXTENT_FIXED);
+
+    if (in_run)
+        place_in_run(cursor, step, step->most * step->bits);
+    else
+        place_on_boundary(cursor, step, room);
     zgi_step_limits(step);
-    block->bits += step->type.bits;
-    block->size = cursor->at;
+    block->size += step->least_size;
+    block->most_size += step->most_size;
+    block->bits += step->record ? step->most * step->record->bits
+                   : step->bits ? step->most * step->bits
+                                : step->most * step->type.bits;
     g_array_append_val(block->steps, *step);
+}
+
+/* Lays fields out one after the other. `room` bounds an open-ended one, bytes. */
+static void plan_fields(const struct zg_plan *plan, const GPtrArray *fields, unsigned room, struct zg_block *block,
+                        struct cursor *cursor, struct zg_diagnostics *diagnostics)
+{
+    unsigned since = 0;
+
+    block->steps = g_array_new(FALSE, FALSE, sizeof(struct zg_step));
+    for (unsigned i = 0; i < fields->len; i++) {
+        const struct zg_field *field = g_ptr_array_index(fields, i);
+        struct zg_step step = new_step(plan, field);
+        if (field->since > since) {
+            end_run(cursor);
+            cursor->at = 0;
+            cursor->loose_bytes += (cursor->loose_bits + 7) / 8;
+            cursor->loose_bits = 0;
+            step.newer = true;
+            since = field->since;
+        }
+        place(block, cursor, &step, room > block->most_size ? room - block->most_size : 0);
+        zgi_step_fallback(&g_array_index(block->steps, struct zg_step, i), diagnostics);
+    }
+}
+
+static void warn_of_waste(const struct cursor *cursor, const char *name, struct zg_place place_of_it,
+                          struct zg_diagnostics *diagnostics)
+{
+    unsigned least = cursor->loose_bytes + (cursor->loose_bits + 7) / 8;
+    if (cursor->run_bytes > least)
+        zgi_warning(diagnostics, place_of_it,
+                    "the bit-wide fields of %s take %u bytes; side by side they would take %u", name, cursor->run_bytes,
+                    least);
+}
+
+static void plan_records(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
+{
+    const struct zg_definition *definition = plan->definition;
+
+    plan->records = g_ptr_array_new_with_free_func(block_free);
+    for (unsigned i = 0; i < definition->records->len; i++) {
+        const struct zg_record *record = g_ptr_array_index(definition->records, i);
+        struct zg_block *block = g_new0(struct zg_block, 1);
+        struct cursor cursor = { 0 };
+        block->name = record->name;
+        plan_fields(plan, record->fields, 0, block, &cursor, diagnostics);
+        warn_of_waste(&cursor, record->name, record->place, diagnostics);
+        g_ptr_array_add(plan->records, block);
+    }
 }
 
 static void plan_header(struct zg_plan *plan)
@@ -103,14 +256,17 @@ static void plan_header(struct zg_plan *plan)
     unsigned *const widths[ZG_ROLES] = { &plan->version_bits, &plan->id_bits, &plan->sequence_bits };
     struct cursor cursor = { 0 };
 
+    plan->header.name = "header";
     plan->header.steps = g_array_new(FALSE, FALSE, sizeof(struct zg_step));
     for (unsigned i = 0; i < definition->header->len; i++) {
         const struct zg_header_role *role = g_ptr_array_index(definition->header, i);
         struct zg_step step = { .name = zg_role_name(role->role),
-                                .type = { ZG_KIND_UNSIGNED, role->bits, NULL },
+                                .type = { .kind = ZG_KIND_UNSIGNED, .bits = role->bits },
+                                .bits = role->bits,
+                                .most = 1,
                                 .role = role->role,
                                 .big_endian = role->big_endian };
-        place(&plan->header, &cursor, &step);
+        place(&plan->header, &cursor, &step, 0);
         *widths[role->role] = role->bits;
     }
     if (plan->version_bits > 0)
@@ -130,23 +286,36 @@ static void plan_check(struct zg_plan *plan)
     plan->check.big_endian = plan->definition->check_big_endian;
 }
 
-static void plan_payload(const struct zg_message *message, struct zg_block *block, struct zg_diagnostics *diagnostics)
+/* The largest payload that max_payload and max_frame leave room for, bytes; 0: no limit is set. */
+static unsigned payload_room(const struct zg_plan *plan)
+{
+    const struct zg_definition *definition = plan->definition;
+    unsigned room = (unsigned)definition->max_payload;
+    unsigned around = plan->header.size + plan->check.size;
+
+    if (definition->max_frame == 0)
+        return room;
+    if (room == 0)
+        room = (unsigned)definition->max_frame;
+    while (room > 0 && zg_plan_frame_most(around + room) > definition->max_frame)
+        room--;
+    return room;
+}
+
+static void plan_payload(const struct zg_plan *plan, const struct zg_message *message, struct zg_block *block,
+                         struct zg_diagnostics *diagnostics)
 {
     struct cursor cursor = { 0 };
+    unsigned room = payload_room(plan);
 
-    block->steps = g_array_new(FALSE, FALSE, sizeof(struct zg_step));
+    block->name = message->name;
+    plan_fields(plan, message->fields, room, block, &cursor, diagnostics);
+    warn_of_waste(&cursor, message->name, message->place, diagnostics);
     for (unsigned i = 0; i < message->fields->len; i++) {
         const struct zg_field *field = g_ptr_array_index(message->fields, i);
-        struct zg_step step = {
-            .name = field->name, .type = field->type, .field = field, .big_endian = field->big_endian
-        };
-        place(block, &cursor, &step);
+        if (field->type.extent == ZG_EXTENT_REST && room == 0)
+            zgi_error(diagnostics, field->place, "%s is open-ended; the frame needs max_payload", field->name);
     }
-    unsigned least = (cursor.loose_bits + 7) / 8;
-    if (cursor.run_bytes > least)
-        zgi_warning(diagnostics, message->place,
-                    "the bit-wide fields of %s take %u bytes; side by side they would take %u", message->name,
-                    cursor.run_bytes, least);
 }
 
 static void plan_messages(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
@@ -156,11 +325,11 @@ static void plan_messages(struct zg_plan *plan, struct zg_diagnostics *diagnosti
     plan->messages = g_array_new(FALSE, TRUE, sizeof(struct zg_plan_message));
     for (unsigned i = 0; i < definition->messages->len; i++) {
         struct zg_plan_message item = { .message = g_ptr_array_index(definition->messages, i) };
-        plan_payload(item.message, &item.payload, diagnostics);
-        item.content = plan->header.size + item.payload.size + plan->check.size;
-        item.frame_least = zg_plan_frame_least(item.content);
+        plan_payload(plan, item.message, &item.payload, diagnostics);
+        item.content = plan->header.size + item.payload.most_size + plan->check.size;
+        item.frame_least = zg_plan_frame_least(plan->header.size + item.payload.size + plan->check.size);
         item.frame_most = zg_plan_frame_most(item.content);
-        plan->max_payload = MAX(plan->max_payload, MAX(item.payload.size, 1));
+        plan->max_payload = MAX(plan->max_payload, MAX(item.payload.most_size, 1));
         g_array_append_val(plan->messages, item);
     }
 }
@@ -171,10 +340,10 @@ static void check_sizes(struct zg_plan *plan, struct zg_diagnostics *diagnostics
 
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        if (definition->max_payload > 0 && item->payload.size > definition->max_payload)
+        if (definition->max_payload > 0 && item->payload.most_size > definition->max_payload)
             zgi_error(diagnostics, item->message->place,
                       "the payload of %s takes %u bytes, max_payload is %" G_GUINT64_FORMAT, item->message->name,
-                      item->payload.size, definition->max_payload);
+                      item->payload.most_size, definition->max_payload);
         if (definition->max_frame > 0 && item->frame_most > definition->max_frame)
             zgi_error(diagnostics, item->message->place,
                       "a frame of %s takes up to %u bytes on the wire, max_frame is %" G_GUINT64_FORMAT,
@@ -189,6 +358,7 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
     plan->definition = definition;
     plan_header(plan);
     plan_check(plan);
+    plan_records(plan, diagnostics);
     plan_messages(plan, diagnostics);
     check_sizes(plan, diagnostics);
     if (definition->max_payload > 0)
@@ -209,6 +379,7 @@ void zg_plan_free(struct zg_plan *plan)
     for (unsigned i = 0; i < plan->messages->len; i++)
         g_array_unref(g_array_index(plan->messages, struct zg_plan_message, i).payload.steps);
     g_array_unref(plan->messages);
+    g_ptr_array_unref(plan->records);
     g_array_unref(plan->header.steps);
     g_free(plan->table);
     g_free(plan);

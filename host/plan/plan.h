@@ -13,34 +13,50 @@
 
 /* A part of a value that lies in one byte: its bits shift .. shift+bits-1 are the byte's bits low .. low+bits-1. */
 struct zg_piece {
-    unsigned byte; /* from the start of the block */
+    unsigned byte;
     unsigned low;
     unsigned bits; /* 1 to 8 */
     unsigned shift;
 };
 
-/* A value (a field, or a role of the header) and its place in its block. */
+/* The most pieces that a value has: 64 bits that begin within a byte. */
+#define ZG_PIECES 9
+
+struct zg_block;
+
+/* A value (a field, or a role of the header) and its place in its block. Places are counted from the block's start, or
+ * from the end of the last step before it whose size varies, or from the last newer step. */
 struct zg_step {
     const char *name;
     struct zg_type type;
     const struct zg_field *field; /* NULL for a role of the header */
     enum zg_role role;            /* of the header */
     bool big_endian;
-    unsigned first_byte; /* of the block, that holds bits of it */
-    unsigned last_byte;
-    unsigned pieces_count;     /* 1 to 9 */
-    struct zg_piece pieces[9]; /* least significant first; together all bits of the value */
-    union zg_raw low;          /* raw limits of what may be sent, both included (an integer's or a float's) */
+    unsigned byte;       /* where it begins; of a bit-wide one, where its run begins */
+    unsigned bit;        /* bits of the run before it */
+    unsigned bits;       /* of one element on the wire; of bytes and text 8; 0: varies (LEB128, some records) */
+    bool varies;         /* its size does: what follows is counted from its end */
+    unsigned count_size; /* bytes of the count in front: 0, 1 or 2 */
+    bool count_big_endian;
+    unsigned most;       /* elements at most; 1 of a single value */
+    unsigned least_size; /* bytes of it on the wire, count included; of a bit-wide one, with the run so far */
+    unsigned most_size;
+    const struct zg_block *record; /* the plan of a record's fields */
+    bool newer;                    /* the first of its since: a payload may end before it; places count from here */
+    union zg_raw fallback;         /* raw value of a field that is missing */
+    union zg_raw low;              /* raw limits of what may be sent, both included (an integer's or a float's) */
     union zg_raw high;
     bool exact;            /* scale.factor, shift and divisor give every physical value to the last bit */
     struct zg_scale scale; /* of an integer; low and high also of a float */
 };
 
-/* A header or a payload: steps in the order of the definition. */
+/* A header, a record or a payload: steps in the order of the definition. */
 struct zg_block {
-    GArray *steps; /* struct zg_step */
-    unsigned size; /* bytes */
-    unsigned bits; /* of all values together */
+    const char *name;
+    GArray *steps;      /* struct zg_step */
+    unsigned size;      /* bytes, least */
+    unsigned most_size; /* bytes, most; as size where nothing varies */
+    unsigned bits;      /* of all values together, at their most; counts not included */
 };
 
 /* A message and its sizes, bytes. */
@@ -55,7 +71,8 @@ struct zg_plan_message {
 struct zg_plan {
     const struct zg_definition *definition;
     struct zg_block header;
-    GArray *messages; /* struct zg_plan_message, in the order of the definition */
+    GPtrArray *records; /* struct zg_block, each after those that it holds */
+    GArray *messages;   /* struct zg_plan_message, in the order of the definition */
     struct zg_check check;
     zg_check_word *table; /* of the check */
     unsigned max_payload; /* bytes, before stuffing */
@@ -70,6 +87,16 @@ struct zg_plan {
 /* Lays a definition out. Returns NULL, with diagnostics, where something does not fit. Free with zg_plan_free(). */
 struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_diagnostics *diagnostics);
 void zg_plan_free(struct zg_plan *plan);
+
+/* The pieces of element `element` of a step of integers or floats (0 of a single value), from the place that step->byte
+ * is counted from; of a step with a count, or to the end, from its first element. Returns their number. */
+unsigned zg_step_pieces(const struct zg_step *step, unsigned element, struct zg_piece pieces[ZG_PIECES]);
+
+/* Where a step ends at its most, counted as step->byte is: the byte behind its last. */
+unsigned zg_step_end(const struct zg_step *step);
+
+/* Whether elements do not take whole bytes. */
+bool zg_step_is_bitwise(const struct zg_step *step);
 
 /* Number `index` of a block's steps, of the plan's messages. */
 const struct zg_step *zg_block_step(const struct zg_block *block, unsigned index);

@@ -3,6 +3,7 @@
 #include <math.h>
 #include <string.h>
 
+#include "definition/words.h"
 #include "plan/values.h"
 
 double zg_nearest_double(const mpq_t value)
@@ -43,7 +44,7 @@ double zg_nearest_double(const mpq_t value)
 
 static void set_raw(mpq_t value, enum zg_kind kind, union zg_raw raw)
 {
-    if (kind == ZG_KIND_SIGNED)
+    if (kind == ZG_KIND_SIGNED || kind == ZG_KIND_LEB_SIGNED)
         mpz_set_si(mpq_numref(value), raw.i);
     else
         mpz_set_ui(mpq_numref(value), raw.u);
@@ -59,6 +60,11 @@ static void exact_physical(const struct zg_step *step, union zg_raw raw, mpq_t p
     }
 }
 
+static bool is_signed(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
+}
+
 double zg_step_physical(const struct zg_step *step, union zg_raw raw)
 {
     if (step->type.kind == ZG_KIND_FLOAT)
@@ -66,7 +72,7 @@ double zg_step_physical(const struct zg_step *step, union zg_raw raw)
     if (step->type.kind == ZG_KIND_BOOL)
         return raw.b;
     if (step->exact)
-        return zg_scale_physical(&step->scale, step->type.kind == ZG_KIND_SIGNED ? (double)raw.i : (double)raw.u);
+        return zg_scale_physical(&step->scale, is_signed(step) ? (double)raw.i : (double)raw.u);
     mpq_t physical;
     mpq_init(physical);
     exact_physical(step, raw, physical);
@@ -77,12 +83,12 @@ double zg_step_physical(const struct zg_step *step, union zg_raw raw)
 
 bool zg_step_permits(const struct zg_step *step, union zg_raw raw)
 {
-    switch (step->type.kind) {
-    case ZG_KIND_UNSIGNED: return raw.u >= step->low.u && raw.u <= step->high.u;
-    case ZG_KIND_SIGNED: return raw.i >= step->low.i && raw.i <= step->high.i;
-    case ZG_KIND_FLOAT: return !step->field->ranged || (raw.f >= step->low.f && raw.f <= step->high.f);
-    default: return true;
-    }
+    if (step->type.kind == ZG_KIND_FLOAT)
+        return !step->field->ranged || (raw.f >= step->low.f && raw.f <= step->high.f);
+    if (!zg_type_is_integer(step->type))
+        return true;
+    return is_signed(step) ? raw.i >= step->low.i && raw.i <= step->high.i
+                           : raw.u >= step->low.u && raw.u <= step->high.u;
 }
 
 /* number = the integer nearest to value, ties away from zero */
@@ -103,7 +109,7 @@ static void round_away(mpz_t number, const mpq_t value)
 /* A whole number as a raw value, or false where the kind's 64 bits do not hold it. */
 static bool raw_of(const mpz_t number, enum zg_kind kind, union zg_raw *raw)
 {
-    if (kind == ZG_KIND_SIGNED) {
+    if (kind == ZG_KIND_SIGNED || kind == ZG_KIND_LEB_SIGNED) {
         if (!mpz_fits_slong_p(number))
             return false;
         raw->i = mpz_get_si(number);
@@ -118,13 +124,11 @@ static bool raw_of(const mpz_t number, enum zg_kind kind, union zg_raw *raw)
 static bool float_raw(const struct zg_step *step, const mpq_t physical, union zg_raw *raw)
 {
     double value = zg_nearest_double(physical);
-    float narrow = (float)value;
 
-    raw->f = (double)narrow;
-    if (isinf(narrow) || (mpq_sgn(physical) < 0 ? value < -(double)G_MAXFLOAT : value > (double)G_MAXFLOAT))
+    raw->f = step->type.bits == 64 ? value : (double)(float)value;
+    if (isinf(raw->f) || (step->type.bits == 32 && fabs(value) > (double)G_MAXFLOAT))
         return false;
-    return (value >= step->scale.low && value <= step->scale.high) ||
-           ((double)narrow == value && zg_step_permits(step, *raw));
+    return (value >= step->scale.low && value <= step->scale.high) || (raw->f == value && zg_step_permits(step, *raw));
 }
 
 bool zg_step_raw(const struct zg_step *step, const mpq_t physical, union zg_raw *raw)
@@ -184,13 +188,13 @@ static void float_limits(struct zg_step *step)
         return;
     step->scale.low = zg_nearest_double(step->field->low);
     step->scale.high = zg_nearest_double(step->field->high);
-    step->low.f = (double)(float)step->scale.low;
-    step->high.f = (double)(float)step->scale.high;
+    step->low.f = step->type.bits == 64 ? step->scale.low : (double)(float)step->scale.low;
+    step->high.f = step->type.bits == 64 ? step->scale.high : (double)(float)step->scale.high;
 }
 
 static void type_limits(struct zg_step *step)
 {
-    if (step->type.kind == ZG_KIND_SIGNED) {
+    if (is_signed(step)) {
         step->high.i = (int64_t)(((uint64_t)1 << (step->type.bits - 1)) - 1);
         step->low.i = -step->high.i - 1;
     } else {
@@ -249,8 +253,10 @@ void zgi_step_limits(struct zg_step *step)
         float_limits(step);
         return;
     }
+    if (!zg_type_is_integer(step->type))
+        return;
     type_limits(step);
-    if (!step->field || step->type.kind == ZG_KIND_BOOL)
+    if (!step->field)
         return;
     union zg_raw least = step->low, most = step->high;
     if (step->field->ranged) {
@@ -259,4 +265,39 @@ void zgi_step_limits(struct zg_step *step)
     }
     scale_in_doubles(step);
     physical_limits(step, least, most);
+}
+
+static bool read_default(const struct zg_step *step, const char *text, union zg_raw *raw)
+{
+    const struct zg_enum *enumeration = step->type.enumeration;
+    bool good;
+    mpq_t value;
+
+    if (step->type.kind == ZG_KIND_BOOL) {
+        raw->b = strcmp(text, "true") == 0;
+        return raw->b || strcmp(text, "false") == 0;
+    }
+    for (unsigned i = 0; enumeration && !enumeration->flags && i < enumeration->values->len; i++) {
+        const struct zg_enum_value *named = g_ptr_array_index(enumeration->values, i);
+        if (strcmp(named->name, text) == 0) {
+            *raw = named->raw;
+            return true;
+        }
+    }
+    mpq_init(value);
+    good = zgi_parse_number(text, false, value) && zg_step_raw(step, value, raw);
+    mpq_clear(value);
+    return good;
+}
+
+void zgi_step_fallback(struct zg_step *step, struct zg_diagnostics *diagnostics)
+{
+    const struct zg_field *field = step->field;
+
+    step->fallback.u = 0;
+    if (!field->default_text || step->type.extent != ZG_EXTENT_ONE || step->record)
+        return;
+    if (!read_default(step, field->default_text, &step->fallback))
+        zgi_error(diagnostics, field->default_place, "the default of %s, \"%s\", is not within its type and range",
+                  field->name, field->default_text);
 }

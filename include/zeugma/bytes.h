@@ -6,6 +6,7 @@
 #ifndef ZEUGMA_BYTES_H
 #define ZEUGMA_BYTES_H
 
+#include <stddef.h>
 #include <stdint.h>
 #include <string.h>
 
@@ -56,6 +57,56 @@ static inline float zg_f32_of_bits(uint32_t bits)
     float value;
     memcpy(&value, &bits, sizeof value);
     return value;
+}
+
+/* The IEEE 754 binary64 bits of `value`, and back; every NaN as the quiet, positive one without payload. Where double
+ * has but 32 bits, by way of these: what does not fit becomes an infinity or zero. */
+static inline uint64_t zg_bits_of_f64(double value)
+{
+    uint64_t bits = 0;
+    if (value != value)
+        return UINT64_C(0x7FF8000000000000);
+    if (sizeof value == sizeof bits) {
+        memcpy(&bits, &value, sizeof value);
+        return bits;
+    }
+    uint32_t narrow = zg_bits_of_f32((float)value);
+    uint32_t exponent = narrow >> 23 & 0xFFU;
+    uint64_t fraction = (uint64_t)(narrow & 0x7FFFFFU) << 29;
+    bits = (uint64_t)(narrow >> 31) << 63;
+    if (exponent == 0xFFU)
+        return bits | UINT64_C(0x7FF0000000000000);
+    if (exponent == 0) /* zero; a subnormal is too small to matter on such a target */
+        return bits;
+    return bits | (uint64_t)(exponent + 1023U - 127U) << 52 | fraction;
+}
+
+static inline double zg_f64_of_bits(uint64_t bits)
+{
+    double value = 0;
+    if (sizeof value == sizeof bits) {
+        memcpy(&value, &bits, sizeof value);
+        return value;
+    }
+    uint32_t exponent = (uint32_t)(bits >> 52) & 0x7FFU;
+    uint32_t narrow = (uint32_t)(bits >> 63) << 31;
+    if (exponent == 0x7FFU)
+        narrow |= 0x7F800000U | (uint32_t)((bits & UINT64_C(0xFFFFFFFFFFFFF)) != 0) << 22;
+    else if (exponent >= 1023U + 128U)
+        narrow |= 0x7F800000U;
+    else if (exponent > 1023U - 127U)
+        narrow |= (exponent + 127U - 1023U) << 23 | ((uint32_t)(bits >> 29) & 0x7FFFFFU);
+    return (double)zg_f32_of_bits(narrow);
+}
+
+/* Writes a text of at most `size` bytes into `size` bytes, zeros behind it. */
+static inline void zg_text_put(uint8_t *out, const char *text, size_t size)
+{
+    size_t i = 0;
+    for (; i < size && text[i] != '\0'; i++)
+        out[i] = (uint8_t)text[i];
+    for (; i < size; i++)
+        out[i] = 0;
 }
 
 #ifdef __cplusplus

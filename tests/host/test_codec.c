@@ -14,30 +14,33 @@ static void check_vector(const struct zg_plan *plan, char **columns)
     const struct zg_plan_message *message = zg_plan_by_name(plan, columns[1]);
     g_autoptr(GByteArray) wanted = zg_bytes_from_hex(columns[3], NULL);
     g_autoptr(GError) error = NULL;
-    union zg_raw values[8];
-    uint8_t payload[64];
+    struct zg_value *values = zg_values_new(&message->payload);
+    uint8_t payload[256];
     struct zg_json json;
+    size_t length, ignored;
 
     if (!zg_values_from_json(message, columns[2], values, &error)) {
         const char *told = columns[4] + 2;
-        size_t length = g_str_has_suffix(told, "...") ? strlen(told) - 3 : strlen(error->message) + 1;
-        if (columns[4][0] != '!' || strncmp(error->message, told, length) != 0)
+        size_t told_length = g_str_has_suffix(told, "...") ? strlen(told) - 3 : strlen(error->message) + 1;
+        zg_values_free(&message->payload, values);
+        if (columns[4][0] != '!' || strncmp(error->message, told, told_length) != 0)
             fail_msg("%s: %s", columns[0], error->message);
         return;
     }
+    length = zg_block_size(&message->payload, values);
     zg_block_pack(&message->payload, values, payload);
     zg_json_begin(&json, false);
     zg_json_open(&json, NULL, '{');
-    zg_block_unpack(&message->payload, payload, values);
-    for (unsigned i = 0; i < message->payload.steps->len; i++)
-        zg_value_to_json(zg_block_step(&message->payload, i), values[i], &json,
-                         zg_block_step(&message->payload, i)->name);
+    assert_true(zg_block_unpack(&message->payload, payload, length, values, &ignored));
+    assert_int_equal(ignored, 0);
+    zg_block_to_json(&message->payload, values, &json);
+    zg_values_free(&message->payload, values);
     zg_json_close(&json, '}');
     g_autofree char *text = zg_json_end(&json);
-    if (wanted->len != message->payload.size || (wanted->len > 0 && memcmp(payload, wanted->data, wanted->len) != 0) ||
+    if (wanted->len != length || (wanted->len > 0 && memcmp(payload, wanted->data, wanted->len) != 0) ||
         strcmp(text, columns[4][0] == '=' ? columns[2] : columns[4]) != 0) {
         g_autoptr(GString) hex = g_string_new(NULL);
-        for (unsigned i = 0; i < message->payload.size; i++)
+        for (size_t i = 0; i < length; i++)
             g_string_append_printf(hex, "%02x", payload[i]);
         fail_msg("%s: %s %s", columns[0], hex->str, text);
     }

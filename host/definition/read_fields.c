@@ -1,0 +1,335 @@
+/* SPDX-License-Identifier: MIT */
+/* Fields, of messages and of records, and the records. */
+#include <string.h>
+
+#include "definition/read.h"
+#include "definition/words.h"
+
+/* A field while it is read. */
+struct field_reading {
+    const struct zg_definition *definition;
+    struct zg_field *field;
+    bool typed;
+    struct zg_place scale_place, range_place;
+};
+
+static void read_field_type(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct field_reading *reading = into;
+    reading->typed = zgi_read_type(reader, entry->value, reading->definition, &reading->field->type);
+}
+
+static bool read_number(struct zgi_reader *reader, yaml_node_t *node, const char *expected, bool fraction, mpq_t value)
+{
+    const char *text = zgi_scalar(reader, node, expected);
+    if (!text)
+        return false;
+    if (zgi_parse_number(text, fraction, value))
+        return true;
+    zgi_error(reader->diagnostics, zgi_place(node), "expected %s, found \"%s\"", expected, text);
+    return false;
+}
+
+static void read_scale(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct field_reading *reading = into;
+    struct zg_field *field = reading->field;
+
+    reading->scale_place = entry->place;
+    if (read_number(reader, entry->value, "a scale: a decimal number or a fraction, 0.01 or 1/64", true,
+                    field->scale) &&
+        mpq_sgn(field->scale) == 0) {
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "a scale of 0 makes every value the same");
+        mpq_set_ui(field->scale, 1, 1);
+    }
+}
+
+static void read_offset(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct field_reading *reading = into;
+    reading->scale_place = entry->place;
+    read_number(reader, entry->value, "an offset: a decimal number", false, reading->field->offset);
+}
+
+/* range = [ low, high ] */
+static void read_range(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct field_reading *reading = into;
+    struct zg_field *field = reading->field;
+    static const char expected[] = "a range of two numbers, [low, high]";
+    g_autoptr(GPtrArray) items = zgi_items(reader, entry->value, expected);
+
+    reading->range_place = zgi_place(entry->value);
+    if (!items)
+        return;
+    if (items->len != 2) {
+        zgi_error(reader->diagnostics, reading->range_place, "expected %s, found %u items", expected, items->len);
+        return;
+    }
+    field->ranged = read_number(reader, g_ptr_array_index(items, 0), "a number", false, field->low) &&
+                    read_number(reader, g_ptr_array_index(items, 1), "a number", false, field->high);
+    if (field->ranged && mpq_cmp(field->low, field->high) > 0) {
+        zgi_error(reader->diagnostics, reading->range_place, "the range's low end is above its high end; swap them");
+        field->ranged = false;
+    }
+}
+
+static void read_field_unit(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_keep_text(reader, entry, &((struct field_reading *)into)->field->unit);
+}
+
+static void read_field_summary(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_keep_text(reader, entry, &((struct field_reading *)into)->field->summary);
+}
+
+static void read_field_order(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_order(reader, entry->value, &((struct field_reading *)into)->field->big_endian);
+}
+
+/* since = major "." minor: a version of this protocol, in which the field came */
+static void read_since(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct field_reading *reading = into;
+    const struct zg_definition *definition = reading->definition;
+    const char *text = zgi_scalar(reader, entry->value, "a version major.minor");
+    unsigned major, minor;
+
+    if (!text)
+        return;
+    reading->field->since_place = zgi_place(entry->value);
+    if (!zgi_parse_version(text, &major, &minor) || major != definition->major || minor > definition->minor ||
+        minor == 0)
+        zgi_error(reader->diagnostics, reading->field->since_place,
+                  "expected a version after %u.0, up to this protocol's %u.%u, found \"%s\"", definition->major,
+                  definition->major, definition->minor, text);
+    else
+        reading->field->since = minor;
+}
+
+static void read_default(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct field_reading *reading = into;
+    reading->field->default_place = zgi_place(entry->value);
+    zgi_keep_text(reader, entry, &reading->field->default_text);
+}
+
+static const struct zgi_key field_keys[] = {
+    { "type", true, read_field_type },    { "scale", false, read_scale },
+    { "offset", false, read_offset },     { "unit", false, read_field_unit },
+    { "range", false, read_range },       { "summary", false, read_field_summary },
+    { "order", false, read_field_order }, { "since", false, read_since },
+    { "default", false, read_default },   { NULL, false, NULL }
+};
+
+/* The physical limits of a field's raw type. */
+static void type_limits(const struct zg_field *field, mpq_t low, mpq_t high)
+{
+    unsigned bits = field->type.bits;
+    bool is_signed = field->type.kind == ZG_KIND_SIGNED || field->type.kind == ZG_KIND_LEB_SIGNED;
+
+    mpz_set_ui(mpq_numref(high), 1);
+    mpz_mul_2exp(mpq_numref(high), mpq_numref(high), is_signed ? bits - 1 : bits);
+    if (is_signed)
+        mpz_neg(mpq_numref(low), mpq_numref(high));
+    mpz_sub_ui(mpq_numref(high), mpq_numref(high), 1);
+    mpq_mul(low, low, field->scale);
+    mpq_add(low, low, field->offset);
+    mpq_mul(high, high, field->scale);
+    mpq_add(high, high, field->offset);
+    if (mpq_sgn(field->scale) < 0)
+        mpq_swap(low, high);
+}
+
+static void check_range_reachable(struct zgi_reader *reader, const struct field_reading *reading)
+{
+    const struct zg_field *field = reading->field;
+    mpq_t low, high;
+
+    mpq_inits(low, high, NULL);
+    type_limits(field, low, high);
+    double least = mpq_get_d(low);
+    double most = mpq_get_d(high);
+    if (mpq_cmp(field->high, low) < 0 || mpq_cmp(field->low, high) > 0)
+        zgi_error(reader->diagnostics, reading->range_place, "%s can hold %g to %g, which the range excludes wholly",
+                  field->name, least, most);
+    else if (mpq_cmp(field->low, low) < 0 || mpq_cmp(field->high, high) > 0)
+        zgi_warning(reader->diagnostics, reading->range_place,
+                    "the range of %s reaches beyond what it can hold, %g to %g", field->name, least, most);
+    mpq_clears(low, high, NULL);
+}
+
+static void check_field(struct zgi_reader *reader, struct field_reading *reading)
+{
+    struct zg_field *field = reading->field;
+    bool integer =
+        !field->type.enumeration && (field->type.kind == ZG_KIND_UNSIGNED || field->type.kind == ZG_KIND_SIGNED);
+    g_autofree char *type = zg_type_name(field->type);
+
+    field->scaled = mpq_cmp_ui(field->scale, 1, 1) != 0 || mpq_sgn(field->offset) != 0;
+    if (field->scaled && !integer)
+        zgi_error(reader->diagnostics, reading->scale_place, "scale and offset need an integer type; %s is %s",
+                  field->name, type);
+    else if (field->ranged && !integer && field->type.kind != ZG_KIND_FLOAT)
+        zgi_error(reader->diagnostics, reading->range_place, "a range needs a number type; %s is %s", field->name,
+                  type);
+    else if (field->ranged && integer)
+        check_range_reachable(reader, reading);
+    if (field->default_text && (field->type.extent != ZG_EXTENT_ONE || field->type.kind == ZG_KIND_RECORD))
+        zgi_error(reader->diagnostics, field->default_place,
+                  "only a single value has a default; %s is %s and is empty or 0", field->name, type);
+    if (field->default_text && field->since == 0)
+        zgi_error(reader->diagnostics, field->default_place, "a default is for a field with since; %s is always sent",
+                  field->name);
+}
+
+static void field_free(gpointer data)
+{
+    struct zg_field *field = data;
+    g_free(field->name);
+    g_free(field->summary);
+    g_free(field->unit);
+    g_free(field->default_text);
+    mpq_clears(field->scale, field->offset, field->low, field->high, NULL);
+    g_free(field);
+}
+
+GPtrArray *zgi_fields_new(void)
+{
+    return g_ptr_array_new_with_free_func(field_free);
+}
+
+/* Where fields are read into. */
+struct fields_reading {
+    const struct zg_definition *definition;
+    GPtrArray *fields;
+};
+
+static void read_field(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    const struct fields_reading *fields = into;
+    struct zg_field *field = g_new0(struct zg_field, 1);
+    struct field_reading reading = { .definition = fields->definition, .field = field };
+
+    mpq_inits(field->scale, field->offset, field->low, field->high, NULL);
+    mpq_set_ui(field->scale, 1, 1);
+    field->name = g_strdup(entry->key);
+    field->place = entry->place;
+    field->big_endian = fields->definition->big_endian;
+    field->type = (struct zg_type){ .kind = ZG_KIND_UNSIGNED, .bits = 8 };
+    g_ptr_array_add(fields->fields, field);
+    zgi_check_name(reader, entry->key, entry->place, "a field");
+    if (entry->value->type == YAML_MAPPING_NODE)
+        zgi_read_mapping(reader, entry->value, entry->place, "the field", field_keys, &reading);
+    else
+        read_field_type(reader, entry, &reading);
+    if (reading.typed)
+        check_field(reader, &reading);
+}
+
+void zgi_read_fields(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
+                     GPtrArray *fields)
+{
+    struct fields_reading reading = { definition, fields };
+    zgi_entries(reader, node, "a mapping of fields ({} for none)", read_field, &reading);
+}
+
+/* --- records */
+
+enum { DEEPEST = 32 }; /* records within records */
+
+static void record_free(gpointer data)
+{
+    struct zg_record *record = data;
+    g_free(record->name);
+    g_free(record->summary);
+    g_ptr_array_unref(record->fields);
+    g_free(record);
+}
+
+/* Makes a record known by name, so that others may name it before its fields are read. */
+static void name_record(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_definition *definition = into;
+    struct zg_record *record = g_new0(struct zg_record, 1);
+    struct zg_type taken;
+
+    record->name = g_strdup(entry->key);
+    record->place = entry->place;
+    record->fields = zgi_fields_new();
+    if (zgi_check_name(reader, entry->key, entry->place, "a record") && zgi_builtin_type(entry->key, &taken))
+        zgi_error(reader->diagnostics, entry->place, "\"%s\" is a built-in type and cannot be another", entry->key);
+    for (unsigned i = 0; i < definition->enums->len; i++) {
+        const struct zg_enum *other = g_ptr_array_index(definition->enums, i);
+        g_autofree char *where = zgi_where(reader, other->place);
+        if (strcmp(other->name, entry->key) == 0)
+            zgi_error(reader->diagnostics, entry->place, "the type %s stands here a second time; the first is at %s",
+                      entry->key, where);
+    }
+    g_ptr_array_add(definition->records, record);
+}
+
+static void fill_record(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
+                        struct zg_record *record)
+{
+    if (!node)
+        return;
+    zgi_read_fields(reader, node, definition, record->fields);
+    for (unsigned i = 0; i < record->fields->len; i++) {
+        const struct zg_field *field = g_ptr_array_index(record->fields, i);
+        if (field->type.extent == ZG_EXTENT_REST)
+            zgi_error(reader->diagnostics, field->place, "only the last field of a message can be open-ended");
+        if (field->since > 0)
+            zgi_error(reader->diagnostics, field->since_place,
+                      "a record does not grow; give the message a field with since");
+    }
+    if (record->fields->len == 0 && node->type == YAML_MAPPING_NODE)
+        zgi_error(reader->diagnostics, record->place, "record %s has no fields", record->name);
+}
+
+/* Takes the records that a record holds before itself into `ordered`; false with a diagnostic where it holds itself. */
+static bool order_record(struct zgi_reader *reader, const struct zg_record *record, GPtrArray *ordered, GPtrArray *open)
+{
+    if (g_ptr_array_find(ordered, record, NULL))
+        return true;
+    if (g_ptr_array_find(open, record, NULL)) {
+        zgi_error(reader->diagnostics, record->place, "record %s holds itself", record->name);
+        return false;
+    }
+    if (open->len >= DEEPEST) {
+        zgi_error(reader->diagnostics, record->place, "records are nested more than %d deep", DEEPEST);
+        return false;
+    }
+    g_ptr_array_add(open, (gpointer)record);
+    for (unsigned i = 0; i < record->fields->len; i++) {
+        const struct zg_field *field = g_ptr_array_index(record->fields, i);
+        if (field->type.kind == ZG_KIND_RECORD && field->type.record &&
+            !order_record(reader, field->type.record, ordered, open))
+            return false;
+    }
+    g_ptr_array_remove_index(open, open->len - 1);
+    g_ptr_array_add(ordered, (gpointer)record);
+    return true;
+}
+
+void zgi_read_records(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_definition *definition = into;
+    g_autoptr(GPtrArray) open = g_ptr_array_new();
+    GPtrArray *ordered = g_ptr_array_new();
+
+    g_ptr_array_set_free_func(definition->records, record_free);
+    zgi_entries(reader, entry->value, "a mapping of record names", name_record, definition);
+    for (unsigned i = 0; i < definition->records->len; i++) {
+        struct zg_record *record = g_ptr_array_index(definition->records, i);
+        fill_record(reader, zgi_lookup(reader, entry->value, record->name), definition, record);
+    }
+    for (unsigned i = 0; i < definition->records->len; i++)
+        if (!order_record(reader, g_ptr_array_index(definition->records, i), ordered, open))
+            break;
+    if (ordered->len == definition->records->len)
+        memcpy(definition->records->pdata, ordered->pdata, ordered->len * sizeof(gpointer));
+    g_ptr_array_unref(ordered);
+}

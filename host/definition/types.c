@@ -1,0 +1,196 @@
+/* SPDX-License-Identifier: MIT */
+/* Types as they are written. */
+#include <string.h>
+
+#include "definition/read.h"
+#include "definition/words.h"
+
+/* The built-in types that are not integers. */
+static const struct {
+    const char *name;
+    enum zg_kind kind;
+    unsigned bits;
+} builtins[] = {
+    { "bool", ZG_KIND_BOOL, 1 },
+    { "f32", ZG_KIND_FLOAT, 32 },
+    { "f64", ZG_KIND_FLOAT, 64 },
+    { "uleb32", ZG_KIND_LEB_UNSIGNED, 32 },
+    { "uleb64", ZG_KIND_LEB_UNSIGNED, 64 },
+    { "sleb32", ZG_KIND_LEB_SIGNED, 32 },
+    { "sleb64", ZG_KIND_LEB_SIGNED, 64 },
+    { "text", ZG_KIND_TEXT, 8 },
+    { "bytes", ZG_KIND_BYTES, 8 },
+};
+
+/* integer type = ( "u" | "i" ) width */
+static bool integer_type(const char *word, struct zg_type *type)
+{
+    uint64_t bits;
+    bool is_signed = word[0] == 'i';
+
+    if ((word[0] != 'u' && word[0] != 'i') || !g_ascii_isdigit(word[1]) || word[1] == '0' ||
+        strspn(word + 1, "0123456789") != strlen(word + 1) || !zgi_parse_unsigned(word + 1, &bits) || bits > 64 ||
+        (is_signed && bits < 2))
+        return false;
+    *type = (struct zg_type){ .kind = is_signed ? ZG_KIND_SIGNED : ZG_KIND_UNSIGNED, .bits = (unsigned)bits };
+    return true;
+}
+
+bool zgi_builtin_type(const char *word, struct zg_type *type)
+{
+    if (integer_type(word, type))
+        return true;
+    for (size_t i = 0; i < G_N_ELEMENTS(builtins); i++) {
+        if (strcmp(builtins[i].name, word) == 0) {
+            *type = (struct zg_type){ .kind = builtins[i].kind, .bits = builtins[i].bits };
+            return true;
+        }
+    }
+    return false;
+}
+
+static bool named_type(const char *word, const struct zg_definition *definition, struct zg_type *type)
+{
+    for (unsigned i = 0; i < definition->enums->len; i++) {
+        const struct zg_enum *enumeration = g_ptr_array_index(definition->enums, i);
+        if (strcmp(enumeration->name, word) == 0) {
+            *type = enumeration->type;
+            type->enumeration = enumeration;
+            return true;
+        }
+    }
+    for (unsigned i = 0; i < definition->records->len; i++) {
+        const struct zg_record *record = g_ptr_array_index(definition->records, i);
+        if (strcmp(record->name, word) == 0) {
+            *type = (struct zg_type){ .kind = ZG_KIND_RECORD, .record = record };
+            return true;
+        }
+    }
+    return false;
+}
+
+static void unknown_type(struct zgi_reader *reader, struct zg_place place, const char *word,
+                         const struct zg_definition *definition)
+{
+    static const char *const integers[] = { "u8", "u16", "u32", "u64", "i8", "i16", "i32", "i64" };
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+
+    for (size_t i = 0; i < G_N_ELEMENTS(integers); i++)
+        g_ptr_array_add(names, (gpointer)integers[i]);
+    for (size_t i = 0; i < G_N_ELEMENTS(builtins); i++)
+        g_ptr_array_add(names, (gpointer)builtins[i].name);
+    for (unsigned i = 0; i < definition->enums->len; i++)
+        g_ptr_array_add(names, ((struct zg_enum *)g_ptr_array_index(definition->enums, i))->name);
+    for (unsigned i = 0; i < definition->records->len; i++)
+        g_ptr_array_add(names, ((struct zg_record *)g_ptr_array_index(definition->records, i))->name);
+    g_ptr_array_add(names, NULL);
+    const char *nearest = zg_word_nearest(word, (const char *const *)names->pdata);
+    zgi_error(reader->diagnostics, place, "unknown type \"%s\"%s%s%s", word, nearest ? "; did you mean \"" : "",
+              nearest ? nearest
+                      : "; expected u1 to u64, i2 to i64, bool, f32, f64, text[N], bytes[N] or the name of an "
+                        "enum, flags or record",
+              nearest ? "\"?" : "");
+}
+
+/* extent = "[" [ ".." ] [ count ] "]" */
+static bool parse_extent(const char *text, struct zg_type *type)
+{
+    g_autofree char *inside = g_strndup(text + 1, strlen(text) - 1);
+    uint64_t count = 0;
+
+    if (!g_str_has_suffix(inside, "]"))
+        return false;
+    inside[strlen(inside) - 1] = '\0';
+    type->extent = ZG_EXTENT_FIXED;
+    const char *digits = inside;
+    if (g_str_has_prefix(inside, "..")) {
+        digits += 2;
+        type->extent = *digits == '\0' ? ZG_EXTENT_REST : ZG_EXTENT_COUNTED;
+    }
+    if (type->extent != ZG_EXTENT_REST && (!zgi_parse_unsigned(digits, &count) || count == 0 || count > 65535))
+        return false;
+    type->count = (unsigned)count;
+    return true;
+}
+
+/* Whether a type may stand with its extent; else a diagnostic. */
+static bool check_extent(struct zgi_reader *reader, struct zg_place place, const char *word, struct zg_type type)
+{
+    bool string = type.kind == ZG_KIND_TEXT || type.kind == ZG_KIND_BYTES;
+
+    if (string && type.extent == ZG_EXTENT_ONE)
+        zgi_error(reader->diagnostics, place, "\"%s\" needs a length: %s[N] or %s[..N]", word, word, word);
+    else if (type.kind == ZG_KIND_TEXT && type.extent == ZG_EXTENT_REST)
+        zgi_error(reader->diagnostics, place, "text cannot be open-ended; expected text[..N], or bytes[..]");
+    else if (type.extent == ZG_EXTENT_REST && type.kind != ZG_KIND_BYTES && type.kind != ZG_KIND_RECORD &&
+             type.kind != ZG_KIND_LEB_UNSIGNED && type.kind != ZG_KIND_LEB_SIGNED && type.bits % 8 != 0)
+        zgi_error(reader->diagnostics, place, "an open-ended array needs elements of whole bytes");
+    else
+        return true;
+    return false;
+}
+
+bool zgi_read_type(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
+                   struct zg_type *type)
+{
+    const char *word = zgi_scalar(reader, node, "a type");
+    const char *bracket = word ? strchr(word, '[') : NULL;
+    struct zg_type extent = { .extent = ZG_EXTENT_ONE };
+
+    if (!word)
+        return false;
+    g_autofree char *base = g_strndup(word, bracket ? (gsize)(bracket - word) : strlen(word));
+    if (!zgi_builtin_type(base, type) && !named_type(base, definition, type)) {
+        unknown_type(reader, zgi_place(node), base, definition);
+        return false;
+    }
+    if (bracket && !parse_extent(bracket, &extent)) {
+        zgi_error(reader->diagnostics, zgi_place(node),
+                  "expected %s[N], %s[..N] or %s[..] with N from 1 to 65535, found \"%s\"", base, base, base, word);
+        return false;
+    }
+    type->extent = extent.extent;
+    type->count = extent.count;
+    return check_extent(reader, zgi_place(node), word, *type);
+}
+
+bool zgi_read_integer_type(struct zgi_reader *reader, yaml_node_t *node, struct zg_type *type)
+{
+    const char *word = zgi_scalar(reader, node, "an integer type");
+
+    if (!word || integer_type(word, type))
+        return word != NULL;
+    zgi_error(reader->diagnostics, zgi_place(node), "expected an integer type, u1 to u64 or i2 to i64, found \"%s\"",
+              word);
+    return false;
+}
+
+static char *base_name(struct zg_type type)
+{
+    if (type.enumeration)
+        return g_strdup(type.enumeration->name);
+    if (type.kind == ZG_KIND_RECORD)
+        return g_strdup(type.record->name);
+    for (size_t i = 0; i < G_N_ELEMENTS(builtins); i++)
+        if (builtins[i].kind == type.kind && builtins[i].bits == type.bits)
+            return g_strdup(builtins[i].name);
+    return g_strdup_printf("%c%u", type.kind == ZG_KIND_SIGNED ? 'i' : 'u', type.bits);
+}
+
+char *zg_type_name(struct zg_type type)
+{
+    g_autofree char *base = base_name(type);
+
+    switch (type.extent) {
+    case ZG_EXTENT_FIXED: return g_strdup_printf("%s[%u]", base, type.count);
+    case ZG_EXTENT_COUNTED: return g_strdup_printf("%s[..%u]", base, type.count);
+    case ZG_EXTENT_REST: return g_strdup_printf("%s[..]", base);
+    default: return g_strdup(base);
+    }
+}
+
+bool zg_type_is_integer(struct zg_type type)
+{
+    return type.kind == ZG_KIND_UNSIGNED || type.kind == ZG_KIND_SIGNED || type.kind == ZG_KIND_LEB_UNSIGNED ||
+           type.kind == ZG_KIND_LEB_SIGNED;
+}
