@@ -10,9 +10,9 @@
 static const struct {
     const char *name;
     GPtrArray *(*print)(const struct zg_plan *plan);
-} targets[] = { { "c", zg_generate_c } };
+} targets[] = { { "c", zg_generate_c }, { "python", zg_generate_python } };
 
-static const char *const later_targets[] = { "python", "docs", "vectors", NULL };
+static const char *const later_targets[] = { "docs", "vectors", NULL };
 
 /* The files of all targets of a list "c,python"; NULL: a message was printed. */
 static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_plan *plan, const char *list)
@@ -28,8 +28,8 @@ static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_pla
         if (!print) {
             cli_error(verb,
                       g_strv_contains(later_targets, *word)
-                          ? "the target \"%s\" is not supported by this version yet; expected c"
-                          : "unknown target \"%s\"; expected c",
+                          ? "the target \"%s\" is not supported by this version yet; expected c, python"
+                          : "unknown target \"%s\"; expected c, python",
                       *word);
             return NULL;
         }

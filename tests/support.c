@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "support.h"
 
+#include <glib/gstdio.h>
+#include <math.h>
 #include <string.h>
 
 static struct test_plan plan_of(const char *file, const char *text)
@@ -241,6 +243,72 @@ void test_random_values(struct zg_random *random, const struct zg_block *block, 
                 random_item(random, step, &values[i].items[k]);
         }
     }
+}
+
+/* Every leaf of a message as text, "path=value;": printed here from the interpreter's values, and by glue from the C
+ * structs. */
+static void dump_item(GString *text, const struct zg_step *step, const struct zg_value *value, const char *path);
+
+static void dump_block(GString *text, const struct zg_block *block, const struct zg_value *values, const char *before)
+{
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        g_autofree char *path = g_strconcat(before, step->name, NULL);
+        if (step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES) {
+            g_string_append_printf(text, "%s=", path);
+            unsigned shown =
+                step->type.kind == ZG_KIND_BYTES || step->type.extent != ZG_EXTENT_FIXED ? values[i].count : step->most;
+            for (unsigned k = 0; k < shown; k++)
+                g_string_append_printf(text, "%02x", k < values[i].count ? values[i].bytes[k] : 0);
+            g_string_append_c(text, ';');
+        } else if (step->type.extent == ZG_EXTENT_ONE) {
+            dump_item(text, step, &values[i], path);
+        }
+        for (unsigned k = 0; step->type.extent != ZG_EXTENT_ONE && values[i].items && k < values[i].count; k++) {
+            g_autofree char *inner = g_strdup_printf("%s[%u]", path, k);
+            dump_item(text, step, &values[i].items[k], inner);
+        }
+    }
+}
+
+static void dump_item(GString *text, const struct zg_step *step, const struct zg_value *value, const char *path)
+{
+    g_autofree char *inner = g_strconcat(path, ".", NULL);
+
+    if (step->record) {
+        dump_block(text, step->record, value->items, inner);
+        return;
+    }
+    g_string_append_printf(text, "%s=", path);
+    if (step->type.kind == ZG_KIND_FLOAT && isnan(value->raw.f))
+        g_string_append(text, "nan");
+    else if (step->type.kind == ZG_KIND_FLOAT)
+        g_string_append_printf(text, "%.17g", value->raw.f);
+    else if (step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED)
+        g_string_append_printf(text, "%" G_GINT64_FORMAT, value->raw.i);
+    else
+        g_string_append_printf(text, "%" G_GUINT64_FORMAT, value->raw.u);
+    if (step->field->scaled)
+        g_string_append_printf(text, " %.17g", zg_step_physical(step, value->raw));
+    g_string_append_c(text, ';');
+}
+
+void test_dump(GString *text, const struct zg_block *block, const struct zg_value *values)
+{
+    dump_block(text, block, values, "");
+}
+
+void test_remove_folder(const char *folder)
+{
+    g_autoptr(GDir) directory = g_dir_open(folder, 0, NULL);
+    for (const char *name; (name = g_dir_read_name(directory));) {
+        g_autofree char *path = g_build_filename(folder, name, NULL);
+        if (g_file_test(path, G_FILE_TEST_IS_DIR))
+            test_remove_folder(path);
+        else
+            (void)g_remove(path);
+    }
+    (void)g_rmdir(folder);
 }
 
 /* A stream under damage: bytes, where each came from (-1: from nowhere), and whether something is wrong at or right

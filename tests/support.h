@@ -43,6 +43,12 @@ union zg_raw test_random_raw(struct zg_random *random, const struct zg_step *ste
 /* Random values for all steps of a block, made by zg_values_new(). */
 void test_random_values(struct zg_random *random, const struct zg_block *block, struct zg_value *values);
 
+/* Every leaf of the values as text, "path=value;": raw numbers, with their physical value where they are scaled. */
+void test_dump(GString *text, const struct zg_block *block, const struct zg_value *values);
+
+/* Removes a folder and all in it. */
+void test_remove_folder(const char *folder);
+
 /* Damages a stream of bytes in about `count` places: bits flipped, bytes dropped, doubled, inserted, runs cut or
  * overwritten. Byte k of the result came from byte origin[k] of the stream, or from nowhere (-1); touched[k] tells that
  * it is not as sent, or what stands before it is not. */

@@ -53,7 +53,8 @@ void zg_value_resize(const struct zg_step *step, struct zg_value *value, unsigne
     value->count = count;
 }
 
-/* Elements or bytes that a step has before anybody sets them: all where their number is fixed, but for text, whose zeros do not count. */
+/* Elements or bytes that a step has before anybody sets them: all where their number is fixed, but for text, whose
+ * zeros do not count. */
 static unsigned count_at_first(const struct zg_step *step)
 {
     return step->type.extent == ZG_EXTENT_FIXED && step->type.kind != ZG_KIND_TEXT ? step->most : 0;

@@ -175,6 +175,9 @@ char *zg_type_name(struct zg_type type);
  */
 char *zg_field_suffix(const struct zg_field *field);
 
+/* The Python class that a type or message becomes: "row_taken" is "RowTaken". Free with g_free(). */
+char *zg_python_name(const char *name);
+
 /* "version", "id", ... */
 const char *zg_role_name(enum zg_role role);
 

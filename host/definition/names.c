@@ -25,13 +25,27 @@ char *zg_field_suffix(const struct zg_field *field)
     return g_strdup(suffix->str);
 }
 
+char *zg_python_name(const char *name)
+{
+    GString *text = g_string_new(NULL);
+    bool start = true;
+
+    for (const char *c = name; *c; c++) {
+        if (*c != '_')
+            g_string_append_c(text, start ? g_ascii_toupper(*c) : *c);
+        start = *c == '_';
+    }
+    return g_string_free(text, FALSE);
+}
+
 /* The names that generated code will define, each with what it is made for. */
 struct names {
     GHashTable *taken; /* name -> owner, both owned */
     struct zg_diagnostics *diagnostics;
 };
 
-static void take(struct names *names, struct zg_place place, const char *owner, char *name)
+/* Takes a name, which it then owns; false, with a diagnostic, where it is taken. */
+static bool take(struct names *names, struct zg_place place, const char *owner, char *name)
 {
     const char *other = g_hash_table_lookup(names->taken, name);
     if (other)
@@ -39,13 +53,23 @@ static void take(struct names *names, struct zg_place place, const char *owner, 
                   "%s would make the name \"%s\" in generated code, which %s makes too; "
                   "rename one",
                   owner, name, other);
+    bool is_free = !other;
     g_hash_table_replace(names->taken, name, g_strdup(owner));
+    return is_free;
+}
+
+/* The name of an enum, flags, record or message, and of its Python class. */
+static void take_type(struct names *names, struct zg_place place, const char *owner, const char *name)
+{
+    g_autofree char *class_name = zg_python_name(name);
+    if (take(names, place, owner, g_strdup(name)))
+        take(names, place, owner, g_strconcat("class ", class_name, NULL));
 }
 
 static void take_enum(struct names *names, const struct zg_enum *enumeration)
 {
     g_autofree char *owner = g_strdup_printf("enum %s", enumeration->name);
-    take(names, enumeration->place, owner, g_strdup(enumeration->name));
+    take_type(names, enumeration->place, owner, enumeration->name);
     for (unsigned i = 0; i < enumeration->values->len; i++) {
         const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
         g_autofree char *name = g_strdup_printf("%s_%s", enumeration->name, value->name);
@@ -83,19 +107,20 @@ static void take_accessors(struct names *names, const char *block, const GPtrArr
 static void take_record(struct names *names, const struct zg_record *record)
 {
     g_autofree char *owner = g_strdup_printf("record %s", record->name);
-    take(names, record->place, owner, g_strdup(record->name));
+    take_type(names, record->place, owner, record->name);
     take_members(names, owner, record->fields);
     take_accessors(names, record->name, record->fields);
 }
 
 static void take_message(struct names *names, const struct zg_message *message)
 {
-    static const char *const functions[] = { "", "_pack", "_unpack", "_check" };
+    static const char *const functions[] = { "_pack", "_unpack", "_check" };
     static const char *const constants[] = { "_ID", "_MAX_PAYLOAD" };
     static const char *const nodes[] = { "device", "host" };
     g_autofree char *owner = g_strdup_printf("message %s", message->name);
     g_autofree char *upper = g_ascii_strup(message->name, -1);
 
+    take_type(names, message->place, owner, message->name);
     for (size_t i = 0; i < G_N_ELEMENTS(functions); i++)
         take(names, message->place, owner, g_strconcat(message->name, functions[i], NULL));
     for (size_t i = 0; i < G_N_ELEMENTS(constants); i++)
@@ -108,10 +133,32 @@ static void take_message(struct names *names, const struct zg_message *message)
 
 void zgi_check_generated_names(const struct zg_definition *definition, struct zg_diagnostics *diagnostics)
 {
-    static const char *const own[] = { "device",        "device_handlers", "device_init", "device_poll",  "host",
-                                       "host_handlers", "host_init",       "host_poll",   "MAX_PAYLOAD",  "HEADER_SIZE",
-                                       "CHECK_SIZE",    "MAX_FRAME",       "check",       "write_header", "admit",
-                                       "VERSION_MAJOR", "VERSION_MINOR" };
+    static const char *const own[] = { "device",
+                                       "device_handlers",
+                                       "device_init",
+                                       "device_poll",
+                                       "host",
+                                       "host_handlers",
+                                       "host_init",
+                                       "host_poll",
+                                       "MAX_PAYLOAD",
+                                       "HEADER_SIZE",
+                                       "CHECK_SIZE",
+                                       "MAX_FRAME",
+                                       "check",
+                                       "write_header",
+                                       "admit",
+                                       "VERSION_MAJOR",
+                                       "VERSION_MINOR",
+                                       "class Frame",
+                                       "class Receiver",
+                                       "class RangeError",
+                                       "class ProtocolError",
+                                       "class Fraction",
+                                       "class ClassVar",
+                                       "class Iterator",
+                                       "class List",
+                                       "class Union" };
     struct names names = { g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free), diagnostics };
 
     for (size_t i = 0; i < G_N_ELEMENTS(own); i++)

@@ -21,6 +21,10 @@ struct zg_generated {
  * on the runtime). An array of struct zg_generated; free with g_ptr_array_unref(). */
 GPtrArray *zg_generate_c(const struct zg_plan *plan);
 
+/* PROTOCOL.py: one module for Python 3.9 or later, standard library only: dataclasses, enums, packing, a streaming
+ * receiver. */
+GPtrArray *zg_generate_python(const struct zg_plan *plan);
+
 /* Writes all files into a folder, made if missing, or none: each is written beside its place first, then all are moved.
  * A file that is there and was not generated is left alone, with an error. */
 bool zg_generated_write(const GPtrArray *files, const char *folder, GError **error);

@@ -16,54 +16,6 @@
 
 enum { DEFINITIONS = 24, ROUNDS = 60 };
 
-/* Every leaf of a message as text, "path=value;": printed here from the interpreter's values, and by glue from the C
- * structs. */
-static void dump_item(GString *text, const struct zg_step *step, const struct zg_value *value, const char *path);
-
-static void dump_block(GString *text, const struct zg_block *block, const struct zg_value *values, const char *before)
-{
-    for (unsigned i = 0; i < block->steps->len; i++) {
-        const struct zg_step *step = zg_block_step(block, i);
-        g_autofree char *path = g_strconcat(before, step->name, NULL);
-        if (step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES) {
-            g_string_append_printf(text, "%s=", path);
-            unsigned shown =
-                step->type.kind == ZG_KIND_BYTES || step->type.extent != ZG_EXTENT_FIXED ? values[i].count : step->most;
-            for (unsigned k = 0; k < shown; k++)
-                g_string_append_printf(text, "%02x", k < values[i].count ? values[i].bytes[k] : 0);
-            g_string_append_c(text, ';');
-        } else if (step->type.extent == ZG_EXTENT_ONE) {
-            dump_item(text, step, &values[i], path);
-        }
-        for (unsigned k = 0; step->type.extent != ZG_EXTENT_ONE && values[i].items && k < values[i].count; k++) {
-            g_autofree char *inner = g_strdup_printf("%s[%u]", path, k);
-            dump_item(text, step, &values[i].items[k], inner);
-        }
-    }
-}
-
-static void dump_item(GString *text, const struct zg_step *step, const struct zg_value *value, const char *path)
-{
-    g_autofree char *inner = g_strconcat(path, ".", NULL);
-
-    if (step->record) {
-        dump_block(text, step->record, value->items, inner);
-        return;
-    }
-    g_string_append_printf(text, "%s=", path);
-    if (step->type.kind == ZG_KIND_FLOAT && isnan(value->raw.f))
-        g_string_append(text, "nan");
-    else if (step->type.kind == ZG_KIND_FLOAT)
-        g_string_append_printf(text, "%a", value->raw.f);
-    else if (step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED)
-        g_string_append_printf(text, "%" G_GINT64_FORMAT, value->raw.i);
-    else
-        g_string_append_printf(text, "%" G_GUINT64_FORMAT, value->raw.u);
-    if (step->field->scaled)
-        g_string_append_printf(text, " %a", zg_step_physical(step, value->raw));
-    g_string_append_c(text, ';');
-}
-
 static void glue_leaf(GString *code, const struct zg_step *step, const char *owner)
 {
     bool array = step->type.extent != ZG_EXTENT_ONE;
@@ -74,9 +26,9 @@ static void glue_leaf(GString *code, const struct zg_step *step, const char *own
         return;
     }
     if (step->type.kind == ZG_KIND_FLOAT)
-        g_string_append_printf(code,
-                               "        add(m->%s%s != m->%s%s ? \"%%s=nan\" : \"%%s=%%a\", path, (double)m->%s%s);\n",
-                               step->name, at, step->name, at, step->name, at);
+        g_string_append_printf(
+            code, "        add(m->%s%s != m->%s%s ? \"%%s=nan\" : \"%%s=%%.17g\", path, (double)m->%s%s);\n",
+            step->name, at, step->name, at, step->name, at);
     else if (step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED)
         g_string_append_printf(code, "        add(\"%%s=%%lld\", path, (long long)m->%s%s);\n", step->name, at);
     else
@@ -87,7 +39,7 @@ static void glue_leaf(GString *code, const struct zg_step *step, const char *own
             code,
             "        { struct random_%s o = *m; double v = random_%s_%s_value(m%s); o.%s%s = 0;\n"
             "          if (random_%s_set_%s_value(&o%s, v) != 0 || o.%s%s != m->%s%s) add(\"not set back\");\n"
-            "          add(\" %%a\", v); }\n",
+            "          add(\" %%.17g\", v); }\n",
             owner, owner, step->name, array ? ", i" : "", step->name, at, owner, step->name, array ? ", i" : "",
             step->name, at, step->name, at);
     g_string_append(code, "        add(\";\");\n");
@@ -237,7 +189,7 @@ static void compare(const struct zg_plan_message *item, glue_function *glue, con
     if (good) {
         g_autoptr(GString) dump = g_string_new(NULL);
         bool permitted = zg_block_permits(block, values, NULL);
-        dump_block(dump, block, values, "");
+        test_dump(dump, block, values);
         if (strcmp(dump->str, text) != 0)
             fail_msg("%s:\n%s\n%s", block->name, dump->str, text);
         assert_int_equal(check, permitted ? 0 : ZG_ERANGE);
@@ -271,24 +223,19 @@ static void check_message(struct zg_random *random, const struct zg_plan_message
         compare(item, glue, bytes, length, true);
         for (size_t cut = length > 40 ? length - 40 : 0; cut < length && round < 20; cut++)
             compare(item, glue, bytes, cut, false); /* older senders, and frames cut short */
-        for (unsigned i = 0; i < 8; i++)
+        for (unsigned i = 0; i < 64; i++)
             bytes[length + i] = (uint8_t)zg_random_next(random);
+        for (size_t i = 0; i < MIN(length, 64) && round < 20; i++) { /* counts one too large, among others */
+            bytes[i]++;
+            compare(item, glue, bytes, length + zg_random_below(random, 65), false);
+            bytes[i]--;
+        }
         compare(item, glue, bytes, length + zg_random_below(random, 9), false);
         for (unsigned i = 0; i < 4 && length > 0; i++)
             bytes[zg_random_below(random, length)] = (uint8_t)zg_random_next(random);
         compare(item, glue, bytes, length, false);
         zg_values_free(block, values);
     }
-}
-
-static void remove_folder(const char *folder)
-{
-    g_autoptr(GDir) directory = g_dir_open(folder, 0, NULL);
-    for (const char *name; (name = g_dir_read_name(directory));) {
-        g_autofree char *path = g_build_filename(folder, name, NULL);
-        (void)g_remove(path);
-    }
-    (void)g_rmdir(folder);
 }
 
 static void test_random_definitions(void **state)
@@ -304,7 +251,7 @@ static void test_random_definitions(void **state)
             check_message(&random, zg_plan_message_at(plan.plan, k), handle);
         dlclose(handle);
         test_plan_clear(&plan);
-        remove_folder(folder);
+        test_remove_folder(folder);
     }
 }
 
@@ -336,7 +283,7 @@ static void test_writing(void **state)
     assert_non_null(strstr(error->message, "small_host.c exists and was not generated"));
     assert_true(g_file_get_contents(path, &kept, NULL, NULL));
     assert_string_equal(kept, "/* Made by zeugma from an older version */");
-    remove_folder(inner);
+    test_remove_folder(inner);
     assert_int_equal(g_rmdir(folder), 0);
     g_clear_error(&error);
     assert_false(zg_generated_write(files, "/proc/nowhere", &error));

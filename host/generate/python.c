@@ -1,0 +1,341 @@
+/* SPDX-License-Identifier: MIT */
+/* PROTOCOL.py: constants, the support that every protocol shares, enums, records and messages. */
+#include <math.h>
+#include <string.h>
+
+#include "codec/json.h"
+#include "generate/generate.h"
+
+extern const char zgi_python_support[]; /* made of python_support.py */
+
+/* A field's name, with "_" behind it where a message has a function of that name. */
+static char *attribute(const char *name)
+{
+    static const char *const own[] = { "check", "pack", "unpack", "ID", "SENDER", NULL };
+    return g_strconcat(name, g_strv_contains(own, name) ? "_" : "", NULL);
+}
+
+/* Text as a Python string. */
+static char *quoted(const char *text)
+{
+    struct zg_json json;
+    zg_json_begin(&json, false);
+    zg_json_string(&json, NULL, text);
+    return zg_json_end(&json);
+}
+
+static void append_number(GString *text, double value)
+{
+    if (isinf(value)) {
+        g_string_append(text, value < 0 ? "-math.inf" : "math.inf");
+        return;
+    }
+    gsize before = text->len;
+    zg_append_double(text, value);
+    if (!strpbrk(text->str + before, ".en"))
+        g_string_append(text, ".0");
+}
+
+static bool is_signed(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
+}
+
+static void append_raw(GString *text, const struct zg_step *step, union zg_raw raw)
+{
+    if (step->type.kind == ZG_KIND_FLOAT)
+        append_number(text, raw.f);
+    else if (is_signed(step))
+        g_string_append_printf(text, "%" G_GINT64_FORMAT, raw.i);
+    else
+        g_string_append_printf(text, "%" G_GUINT64_FORMAT, raw.u);
+}
+
+/* --- what one element is */
+
+static const char *kind_name(const struct zg_step *step)
+{
+    static const char *const names[] = {
+        [ZG_KIND_UNSIGNED] = "u", [ZG_KIND_SIGNED] = "i",          [ZG_KIND_BOOL] = "bool",
+        [ZG_KIND_FLOAT] = "f",    [ZG_KIND_LEB_UNSIGNED] = "uleb", [ZG_KIND_LEB_SIGNED] = "sleb",
+        [ZG_KIND_TEXT] = "text",  [ZG_KIND_BYTES] = "bytes",       [ZG_KIND_RECORD] = "record",
+    };
+    return names[step->type.kind];
+}
+
+static char *element_hint(const struct zg_step *step)
+{
+    if (step->type.enumeration) {
+        g_autofree char *name = zg_python_name(step->type.enumeration->name);
+        return step->type.enumeration->flags ? g_strdup(name) : g_strdup_printf("Union[%s, int]", name);
+    }
+    switch (step->type.kind) {
+    case ZG_KIND_BOOL: return g_strdup("bool");
+    case ZG_KIND_FLOAT: return g_strdup("float");
+    case ZG_KIND_TEXT: return g_strdup("str");
+    case ZG_KIND_BYTES: return g_strdup("bytes");
+    case ZG_KIND_RECORD: return zg_python_name(step->record->name);
+    default: return g_strdup(step->field->scaled ? "float" : "int");
+    }
+}
+
+/* The value of one element that nobody has set. */
+static char *element_default(const struct zg_step *step)
+{
+    const struct zg_enum *enumeration = step->type.enumeration;
+    GString *text = g_string_new(NULL);
+
+    if (enumeration) {
+        g_autofree char *name = zg_python_name(enumeration->name);
+        const char *value = enumeration->flags ? NULL : zg_enum_name(enumeration, step->fallback);
+        g_autofree char *upper = value ? g_ascii_strup(value, -1) : NULL;
+        if (value)
+            g_string_append_printf(text, "%s.%s", name, upper);
+        else if (enumeration->flags)
+            g_string_append_printf(text, "%s(%" G_GUINT64_FORMAT ")", name, step->fallback.u);
+        else
+            append_raw(text, step, step->fallback);
+    } else if (step->record) {
+        g_autofree char *name = zg_python_name(step->record->name);
+        g_string_append_printf(text, "%s()", name);
+    } else if (step->type.kind == ZG_KIND_BOOL) {
+        g_string_append(text, step->fallback.b ? "True" : "False");
+    } else if (step->field->scaled) {
+        append_number(text, zg_step_physical(step, step->fallback));
+    } else {
+        append_raw(text, step, step->fallback);
+    }
+    return g_string_free(text, FALSE);
+}
+
+/* --- fields */
+
+static bool is_array(const struct zg_step *step)
+{
+    return step->type.extent != ZG_EXTENT_ONE && step->type.kind != ZG_KIND_TEXT && step->type.kind != ZG_KIND_BYTES;
+}
+
+static void print_default(GString *text, const struct zg_step *step)
+{
+    bool fixed = step->type.extent == ZG_EXTENT_FIXED;
+
+    if (step->type.kind == ZG_KIND_TEXT) {
+        g_string_append(text, "\"\"");
+        return;
+    }
+    if (step->type.kind == ZG_KIND_BYTES) {
+        g_string_append_printf(text, "bytes(%u)", fixed ? step->most : 0);
+        return;
+    }
+    g_autofree char *item = element_default(step);
+    if (is_array(step) && fixed)
+        g_string_append_printf(text, "field(default_factory=lambda: [%s for _ in range(%u)])", item, step->most);
+    else if (is_array(step))
+        g_string_append(text, "field(default_factory=list)");
+    else if (step->record)
+        g_string_append_printf(text, "field(default_factory=lambda: %s)", item);
+    else
+        g_string_append(text, item);
+}
+
+static void print_field(GString *text, const struct zg_step *step)
+{
+    g_autofree char *hint = element_hint(step);
+    g_autofree char *name = attribute(step->name);
+    g_autoptr(GString) note = g_string_new(NULL);
+
+    if (step->field->unit)
+        g_string_append(note, step->field->unit);
+    if (step->field->ranged) {
+        g_string_append(note, note->len ? ", " : "");
+        zg_append_double(note, step->scale.low);
+        g_string_append(note, " to ");
+        zg_append_double(note, step->scale.high);
+    }
+    if (step->field->summary)
+        g_string_append_printf(note, "%s%s", note->len ? "; " : "", step->field->summary);
+    g_strdelimit(note->str, "\r\n", ' ');
+    g_string_append_printf(text, is_array(step) ? "    %s: List[%s] = " : "    %s: %s = ", name, hint);
+    print_default(text, step);
+    g_string_append_printf(text, "%s%s\n", note->len ? "  # " : "", note->str);
+}
+
+static void print_limits(GString *text, const struct zg_step *step)
+{
+    if (zg_type_is_integer(step->type) || (step->type.kind == ZG_KIND_FLOAT && step->field->ranged)) {
+        g_string_append(text, ", low=");
+        append_raw(text, step, step->low);
+        g_string_append(text, ", high=");
+        append_raw(text, step, step->high);
+    }
+    if (step->field->scaled) {
+        g_autofree char *scale = mpq_get_str(NULL, 10, step->field->scale);
+        g_autofree char *offset = mpq_get_str(NULL, 10, step->field->offset);
+        g_string_append_printf(text, ", scale=Fraction(\"%s\"), offset=Fraction(\"%s\")", scale, offset);
+    }
+    if (step->field->scaled || (step->type.kind == ZG_KIND_FLOAT && step->field->ranged)) {
+        g_string_append(text, ", limits=(");
+        append_number(text, step->scale.low);
+        g_string_append(text, ", ");
+        append_number(text, step->scale.high);
+        g_string_append_c(text, ')');
+    }
+}
+
+static void print_step(GString *text, const struct zg_step *step)
+{
+    static const char *const extents[] = { "one", "fixed", "counted", "rest" };
+    bool leb = step->type.kind == ZG_KIND_LEB_UNSIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
+    g_autofree char *name = attribute(step->name);
+
+    g_string_append_printf(text, "        _Step(\"%s\", \"%s\", bits=%u, byte=%u", name, kind_name(step), step->bits,
+                           step->byte);
+    if (step->type.extent != ZG_EXTENT_ONE)
+        g_string_append_printf(text, ", extent=\"%s\", most=%u", extents[step->type.extent], step->most);
+    if (step->bit > 0)
+        g_string_append_printf(text, ", bit=%u", step->bit);
+    if (step->big_endian)
+        g_string_append(text, ", big=True");
+    if (step->varies)
+        g_string_append(text, ", varies=True");
+    if (step->count_size > 0)
+        g_string_append_printf(text, ", count=%u%s", step->count_size,
+                               step->count_big_endian ? ", count_big=True" : "");
+    if (step->newer)
+        g_string_append(text, ", newer=True");
+    if (leb)
+        g_string_append_printf(text, ", leb=%u", step->type.bits);
+    if (step->record) {
+        g_autofree char *record = zg_python_name(step->record->name);
+        g_string_append_printf(text, ", record=%s", record);
+    }
+    if (step->type.enumeration) {
+        g_autofree char *names = zg_python_name(step->type.enumeration->name);
+        g_string_append_printf(text, ", names=%s", names);
+    }
+    print_limits(text, step);
+    if (step->fallback.u != 0) {
+        g_string_append(text, ", default=");
+        append_raw(text, step, step->fallback);
+    }
+    g_string_append(text, "),\n");
+}
+
+static void print_steps(GString *text, const struct zg_block *block)
+{
+    g_string_append_printf(text, "    _size = %u\n    _steps = (\n", block->size);
+    for (unsigned i = 0; i < block->steps->len; i++)
+        print_step(text, zg_block_step(block, i));
+    g_string_append(text, "    )\n");
+}
+
+static void print_docstring(GString *text, const char *summary, const char *more)
+{
+    g_autofree char *whole = g_strdup_printf("%s%s%s", summary ? summary : "", summary && *more ? ". " : "", more);
+    g_autofree char *doc = quoted(whole);
+    g_string_append_printf(text, "    %s\n\n", doc);
+}
+
+/* --- the module */
+
+static void print_enum(GString *text, const struct zg_enum *enumeration)
+{
+    g_autofree char *name = zg_python_name(enumeration->name);
+
+    g_string_append_printf(text, "\n\nclass %s(enum.%s):\n", name, enumeration->flags ? "IntFlag" : "IntEnum");
+    print_docstring(text, enumeration->summary, enumeration->flags ? "A set of flags." : "One of these.");
+    for (unsigned i = 0; i < enumeration->values->len; i++) {
+        const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
+        g_autofree char *upper = g_ascii_strup(value->name, -1);
+        g_autofree char *summary = value->summary ? g_strdelimit(g_strdup(value->summary), "\r\n", ' ') : NULL;
+        if (enumeration->flags)
+            g_string_append_printf(text, "    %s = 1 << %u", upper, (unsigned)value->raw.u);
+        else
+            g_string_append_printf(text, "    %s = %" G_GINT64_FORMAT, upper, value->raw.i);
+        g_string_append_printf(text, "%s%s\n", summary ? "  # " : "", summary ? summary : "");
+    }
+}
+
+static void print_record(GString *text, const struct zg_block *record)
+{
+    g_autofree char *name = zg_python_name(record->name);
+
+    g_string_append_printf(text, "\n\n@dataclass\nclass %s(_Block):\n", name);
+    print_docstring(text, NULL, "A record.");
+    for (unsigned i = 0; i < record->steps->len; i++)
+        print_field(text, zg_block_step(record, i));
+    print_steps(text, record);
+}
+
+static void print_message(GString *text, const struct zg_plan_message *item)
+{
+    g_autofree char *name = zg_python_name(item->message->name);
+    g_autofree char *sender = g_strdup_printf("Sent by %s.", zg_side_name(item->message->from));
+
+    g_string_append_printf(text, "\n\n@dataclass\nclass %s(_Message):\n", name);
+    print_docstring(text, item->message->summary, sender);
+    for (unsigned i = 0; i < item->payload.steps->len; i++)
+        print_field(text, zg_block_step(&item->payload, i));
+    g_string_append_printf(text, "    ID: ClassVar[int] = %" G_GUINT64_FORMAT "\n    SENDER: ClassVar[str] = \"%s\"\n",
+                           item->message->id, zg_side_name(item->message->from));
+    print_steps(text, &item->payload);
+}
+
+static void print_constants(GString *text, const struct zg_plan *plan)
+{
+    const struct zg_definition *definition = plan->definition;
+    const struct zg_crc_parameters *crc = &definition->check;
+
+    g_string_append_printf(
+        text,
+        "VERSION = (%u, %u)\n_VERSION_ON_WIRE = %u\nHEADER_SIZE = %u\nCHECK_SIZE = %u\nCHECK_ORDER = \"%s\"\n"
+        "MAX_PAYLOAD = %u\nMAX_FRAME = %u\n",
+        definition->major, definition->minor, plan->version, plan->header.size, (unsigned)plan->check.size,
+        plan->check.big_endian ? "big" : "little", plan->max_payload, plan->max_frame);
+    g_string_append_printf(text,
+                           "CRC_WIDTH = %u\nCRC_POLY = 0x%" G_GINT64_MODIFIER "X\nCRC_INIT = 0x%" G_GINT64_MODIFIER
+                           "X\nCRC_REFLECT_IN = %s\nCRC_REFLECT_OUT = %s\nCRC_XOR_OUT = 0x%" G_GINT64_MODIFIER "X\n",
+                           crc->width, crc->poly, crc->init, crc->reflect_in ? "True" : "False",
+                           crc->reflect_out ? "True" : "False", crc->xor_out);
+    g_string_append(text, "_HEADER = (  # role, byte, bit of its run, bits, most significant first\n");
+    for (unsigned i = 0; i < plan->header.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&plan->header, i);
+        g_string_append_printf(text, "    (\"%s\", %u, %u, %u, %s),\n", step->name, step->byte, step->bit, step->bits,
+                               step->big_endian ? "True" : "False");
+    }
+    g_string_append(text, ")\n\n");
+}
+
+GPtrArray *zg_generate_python(const struct zg_plan *plan)
+{
+    const struct zg_definition *definition = plan->definition;
+    GPtrArray *files = zgi_generated_new();
+    GString *text = g_string_new(NULL);
+    g_autofree char *file = g_path_get_basename(definition->file);
+    g_autofree char *line = g_strdup_printf("Made by zeugma from %s, %s %u.%u. Change the definition, not this file.",
+                                            file, definition->protocol, definition->major, definition->minor);
+    g_autofree char *doc = quoted(line);
+
+    g_string_append_printf(text,
+                           "%s\n\nfrom __future__ import annotations\n\nimport enum\nimport math\nimport struct\n"
+                           "from dataclasses import dataclass, field\nfrom fractions import Fraction\n"
+                           "from typing import ClassVar, Iterator, List, Union\n\n",
+                           doc);
+    print_constants(text, plan);
+    g_string_append(text, zgi_python_support);
+    for (unsigned i = 0; i < definition->enums->len; i++)
+        print_enum(text, g_ptr_array_index(definition->enums, i));
+    for (unsigned i = 0; i < plan->records->len; i++)
+        print_record(text, g_ptr_array_index(plan->records, i));
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        print_message(text, zg_plan_message_at(plan, i));
+    g_string_append(text, "\n\nMESSAGES = {\n");
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(plan, i)->message;
+        g_autofree char *name = zg_python_name(message->name);
+        g_string_append_printf(text, "    %" G_GUINT64_FORMAT ": %s,\n", message->id, name);
+    }
+    g_string_append(text, "}\n");
+    zgi_generated_add(files, g_strconcat(definition->protocol, ".py", NULL), text);
+    return files;
+}

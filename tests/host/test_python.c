@@ -1,0 +1,203 @@
+/* SPDX-License-Identifier: MIT */
+/* Generated Python, run, held against the interpreter: random definitions, random values, damaged bytes, streams. */
+#include "support.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#include "codec/frame.h"
+#include "generate/generate.h"
+
+enum { DEFINITIONS = 16, ROUNDS = 40 };
+
+/* Reads "ID HEX" lines; tells for each what a message of that id makes of the payload: dump, whether it is permitted,
+ * and the bytes packed again. A line "stream HEX" is fed to a receiver in pieces. */
+static const char driver[] =
+    "import sys, random\n"
+    "sys.path.insert(0, sys.argv[1])\n"
+    "import random_ as p\n"
+    "def dump(block, before):\n"
+    "    out = ''\n"
+    "    for s in block._steps:\n"
+    "        v = getattr(block, s.name)\n"
+    "        path = before + s.name\n"
+    "        if s.kind in ('text', 'bytes'):\n"
+    "            v = v.encode() if s.kind == 'text' else v\n"
+    "            out += path + '=' + (v.ljust(s.most, b'\\0') if s.kind == 'text' and s.extent == 'fixed' else "
+    "v).hex() + ';'\n"
+    "        elif s.array:\n"
+    "            for i, x in enumerate(v): out += item(s, x, '%s[%d]' % (path, i))\n"
+    "        else:\n"
+    "            out += item(s, v, path)\n"
+    "    return out\n"
+    "def item(s, v, path):\n"
+    "    if s.kind == 'record': return dump(v, path + '.')\n"
+    "    raw = p._to_raw(s, v)\n"
+    "    text = path + '=' + ('%.17g' % raw if s.kind == 'f' else str(int(raw)))\n"
+    "    return text + (' %.17g' % v if s.scale is not None else '') + ';'\n"
+    "for line in sys.stdin:\n"
+    "    word, data = line.rstrip('\\n').split(' ')\n"
+    "    data = bytes.fromhex(data)\n"
+    "    if word == 'stream':\n"
+    "        r, frames = p.Receiver(), []\n"
+    "        while data:\n"
+    "            n = random.randint(1, 50)\n"
+    "            frames += ['%d:%s' % (f.message.ID, dump(f.message, '')) for f in r.feed(data[:n])]\n"
+    "            data = data[n:]\n"
+    "        print(' '.join(frames))\n"
+    "        print(' '.join('%s=%d' % (k, r.counters[k]) for k in ('frames_in', 'failed_check', 'other_version', "
+    "'unknown_id', 'bad_payload')))\n"
+    "        continue\n"
+    "    try: m = p.MESSAGES[int(word)].unpack(data)\n"
+    "    except p.ProtocolError: print('refused'); continue\n"
+    "    try: packed = m.pack().hex()\n"
+    "    except p.RangeError: packed = 'out of range'\n"
+    "    print(dump(m, ''), packed, sep='|')\n";
+
+static void append_hex(GString *text, const uint8_t *bytes, size_t length)
+{
+    for (size_t i = 0; i < length; i++)
+        g_string_append_printf(text, "%02x", bytes[i]);
+}
+
+/* One payload: a line of input, and the line that must come back. */
+static void expect(const struct zg_plan_message *item, const uint8_t *bytes, size_t length, GString *input,
+                   GString *wanted)
+{
+    const struct zg_block *block = &item->payload;
+    struct zg_value *values = zg_values_new(block);
+    size_t ignored;
+
+    g_string_append_printf(input, "%" G_GUINT64_FORMAT " ", item->message->id);
+    append_hex(input, bytes, length);
+    g_string_append_c(input, '\n');
+    if (!zg_block_unpack(block, bytes, length, values, &ignored)) {
+        g_string_append(wanted, "refused\n");
+    } else {
+        test_dump(wanted, block, values);
+        g_string_append_c(wanted, '|');
+        if (zg_block_permits(block, values, NULL)) {
+            size_t size = zg_block_size(block, values);
+            g_autofree uint8_t *packed = g_malloc(size + 1);
+            zg_block_pack(block, values, packed);
+            append_hex(wanted, packed, size);
+        } else {
+            g_string_append(wanted, "out of range");
+        }
+        g_string_append_c(wanted, '\n');
+    }
+    zg_values_free(block, values);
+}
+
+static void expect_message(struct zg_random *random, const struct zg_plan_message *item, GString *input,
+                           GString *wanted)
+{
+    const struct zg_block *block = &item->payload;
+
+    for (unsigned round = 0; round < ROUNDS; round++) {
+        struct zg_value *values = zg_values_new(block);
+        test_random_values(random, block, values);
+        size_t length = zg_block_size(block, values);
+        g_autofree uint8_t *bytes = g_malloc0(length + 8);
+        zg_block_pack(block, values, bytes);
+        expect(item, bytes, length, input, wanted);
+        expect(item, bytes, zg_random_below(random, length + 1), input, wanted);
+        for (unsigned i = 0; i < 4 && length > 0; i++)
+            bytes[zg_random_below(random, length)] = (uint8_t)zg_random_next(random);
+        expect(item, bytes, length + zg_random_below(random, 9), input, wanted);
+        zg_values_free(block, values);
+    }
+}
+
+/* What the host's stream decoder delivers. */
+static void note_stretch(const struct zg_stretch *stretch, void *data)
+{
+    GString *frames = data;
+    if (stretch->kind != ZG_STRETCH_FRAME)
+        return;
+    g_string_append_printf(frames, "%s%" G_GUINT64_FORMAT ":", frames->len ? " " : "", stretch->message->message->id);
+    test_dump(frames, &stretch->message->payload, stretch->values);
+}
+
+static void expect_stream(struct zg_random *random, const struct zg_plan *plan, GString *input, GString *wanted)
+{
+    g_autoptr(GByteArray) bytes = g_byte_array_new();
+    g_autoptr(GByteArray) touched = NULL;
+    g_autoptr(GArray) origin = NULL;
+    g_autoptr(GString) frames = g_string_new(NULL);
+
+    for (unsigned i = 0; i < 60; i++) {
+        const struct zg_plan_message *item =
+            zg_plan_message_at(plan, (unsigned)zg_random_below(random, plan->messages->len));
+        struct zg_header header = { 0, (uint32_t)item->message->id, i };
+        struct zg_value *values = zg_values_new(&item->payload);
+        test_random_values(random, &item->payload, values);
+        size_t length = zg_block_size(&item->payload, values);
+        g_autofree uint8_t *payload = g_malloc(length + 1);
+        zg_block_pack(&item->payload, values, payload);
+        g_autoptr(GByteArray) frame = zg_frame_make(plan, &header, payload, length);
+        g_byte_array_append(bytes, frame->data, frame->len);
+        zg_values_free(&item->payload, values);
+    }
+    g_autoptr(GByteArray) arrived = test_damage(random, bytes->data, bytes->len, 8, &touched, &origin);
+    struct zg_stream *stream = zg_stream_new(plan, note_stretch, frames);
+    zg_stream_feed(stream, arrived->data, arrived->len);
+    const struct zg_counters *c = zg_stream_counters(stream);
+    g_string_append(input, "stream ");
+    append_hex(input, arrived->data, arrived->len);
+    g_string_append_c(input, '\n');
+    g_string_append_printf(wanted, "%s\nframes_in=%u failed_check=%u other_version=%u unknown_id=%u bad_payload=%u\n",
+                           frames->str, c->frames_in, c->failed_check, c->other_version, c->unknown_id, c->bad_payload);
+    zg_stream_free(stream);
+}
+
+static void compare_lines(const char *wanted, const char *told, const char *input)
+{
+    g_auto(GStrv) wanted_lines = g_strsplit(wanted, "\n", -1);
+    g_auto(GStrv) told_lines = g_strsplit(told, "\n", -1);
+
+    for (unsigned i = 0; wanted_lines[i]; i++)
+        if (!told_lines[i] || strcmp(wanted_lines[i], told_lines[i]) != 0)
+            fail_msg("line %u of\n%.3000s\nwanted %.900s\ntold   %.900s", i, input, wanted_lines[i],
+                     told_lines[i] ? told_lines[i] : "nothing");
+}
+
+static void test_random_definitions(void **state)
+{
+    struct zg_random random = zg_random_seeded(10, 0);
+    (void)state;
+    for (unsigned i = 0; i < DEFINITIONS; i++) {
+        g_autofree char *folder = g_dir_make_tmp("zeugma-python-XXXXXX", NULL);
+        g_autofree char *text = test_random_definition(&random);
+        g_autofree char *named = g_strdup_printf("%.*srandom_%s", (int)(strstr(text, "random\n") - text), text,
+                                                 strstr(text, "random\n") + 6);
+        struct test_plan plan = test_plan_of(named);
+        g_autoptr(GPtrArray) files = zg_generate_python(plan.plan);
+        g_autoptr(GString) input = g_string_new(NULL), wanted = g_string_new(NULL);
+        g_autofree char *script = g_build_filename(folder, "driver.py", NULL);
+        g_autofree char *lines = g_build_filename(folder, "input", NULL);
+        g_autofree char *command = g_strdup_printf("python3 -W error %s %s < %s", script, folder, lines);
+        const char *shell[] = { "sh", "-c", command, NULL };
+        g_autofree char *told = NULL;
+        int status = 0;
+        for (unsigned k = 0; k < plan.plan->messages->len; k++)
+            expect_message(&random, zg_plan_message_at(plan.plan, k), input, wanted);
+        for (unsigned k = 0; k < 3; k++)
+            expect_stream(&random, plan.plan, input, wanted);
+        assert_true(zg_generated_write(files, folder, NULL));
+        assert_true(g_file_set_contents(script, driver, -1, NULL));
+        assert_true(g_file_set_contents(lines, input->str, (gssize)input->len, NULL));
+        assert_true(
+            g_spawn_sync(NULL, (char **)shell, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &told, NULL, &status, NULL));
+        compare_lines(wanted->str, told, input->str);
+        assert_int_equal(status, 0);
+        test_plan_clear(&plan);
+        test_remove_folder(folder);
+    }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions) };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
