@@ -21,7 +21,7 @@ static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char 
                   bool payload_only, bool binary)
 {
     const struct zg_plan_message *message = cli_message(verb, plan, argv[2]);
-    struct zg_header header = { 0 };
+    struct zg_header header = { .minor = plan->minor };
     g_autoptr(GError) error = NULL;
 
     if (!message)

@@ -55,8 +55,11 @@ static char *type_text(const struct zg_step *step)
 {
     const struct zg_type plain = { .kind = step->type.kind, .bits = step->type.bits };
     g_autofree char *type = zg_type_name(step->type);
+
+    if (!step->type.enumeration)
+        return g_strdup(type);
     g_autofree char *carrier = zg_type_name(plain);
-    return step->type.enumeration ? g_strdup_printf("%s (%s)", type, carrier) : g_strdup(type);
+    return g_strdup_printf("%s (%s)", type, carrier);
 }
 
 static char *range_text(const struct zg_step *step)
@@ -85,7 +88,7 @@ static void print_block(const struct zg_block *block, unsigned name_width)
         cli_print("  nothing\n");
         return;
     }
-    cli_print("  %-8s%-10s%-*s%-18s%-8s%s\n", "bytes", "bits", (int)name_width + 2, "name", "type", "unit", "range");
+    cli_print("  %-8s%-12s%-*s%-18s%-8s%s\n", "bytes", "bits", (int)name_width + 2, "name", "type", "unit", "range");
     bool after = false;
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
@@ -96,7 +99,7 @@ static void print_block(const struct zg_block *block, unsigned name_width)
         g_autofree char *type = type_text(step);
         g_autofree char *range = range_text(step);
         const char *unit = step->field && step->field->unit ? step->field->unit : "";
-        g_autofree char *line = g_strdup_printf("  %-8s%-10s%-*s%-18s%-8s%s", bytes, bits, (int)name_width + 2,
+        g_autofree char *line = g_strdup_printf("  %-8s%-12s%-*s%-18s%-8s%s", bytes, bits, (int)name_width + 2,
                                                 step->name, type, unit, range);
         cli_print("%s\n", g_strchomp(line));
     }

@@ -38,7 +38,7 @@ bool zg_link_transmit_isr(struct zg_link *link, uint8_t *byte)
 int zg_link_send(struct zg_link *link, uint32_t id, const uint8_t *payload, size_t length)
 {
     const struct zg_protocol *protocol = link->protocol;
-    struct zg_header header = { 0, id, link->sequence };
+    struct zg_header header = { .id = id, .sequence = link->sequence, .length = (uint32_t)length };
     uint8_t head[ZG_HEADER_MAX];
     uint8_t tail[sizeof(zg_check_word)];
     struct zg_cobs_encoder encoder;
@@ -99,20 +99,23 @@ static void judge_candidate(struct zg_link *link, uint32_t now)
     uint32_t wire = (uint32_t)link->decoder.wire;
     struct zg_frame frame = { .arrival = ZG_ARRIVAL_NEXT, .at_us = now, .line_errors = link->line_errors };
 
-    if (length < around || length == 0) {
-        counters->malformed++;
-        counters->bytes_failed += wire;
-        return;
-    }
-    if (!zg_check_passes(protocol->check, content, length)) {
-        counters->failed_check++;
+    uint32_t *failed = NULL;
+    int verdict = 0;
+    if (length < around || length == 0)
+        failed = &counters->malformed;
+    else if (!zg_check_passes(protocol->check, content, length))
+        failed = &counters->failed_check;
+    else if ((verdict = protocol->admit(link->owner, content, length, &frame.header)) == ZG_EFORM)
+        failed = &counters->malformed;
+    if (failed) {
+        ++*failed;
         counters->bytes_failed += wire;
         return;
     }
     counters->frames_in++;
     counters->bytes_of_frames += wire;
     link->line_errors = 0;
-    if (protocol->admit(link->owner, content, length, &frame.header) != 0)
+    if (verdict != 0)
         counters->other_version++;
     else
         hand_on(link, &frame, content + protocol->header_size, length - around);

@@ -122,6 +122,8 @@ char *test_random_definition(struct zg_random *random)
         "crc8/smbus",  "crc16/modbus", "{ name: crc24/openpgp, order: big }",
         "crc32/iscsi", "crc64/xz",     "{ crc: 13, poly: 0x1CF5, reflect_out: true }"
     };
+    static const char *const lengths[] = { "length: u16, ", "length: { type: u17, counts: rest }, ",
+                                           "length: { type: u16, counts: content, order: big }, " };
     GString *text = g_string_new("zeugma: 1\nprotocol: random\nversion: 3.2\n");
     unsigned enums = 2 + (unsigned)zg_random_below(random, 3);
     unsigned records = (unsigned)zg_random_below(random, 4);
@@ -129,10 +131,14 @@ char *test_random_definition(struct zg_random *random)
 
     g_string_append_printf(text,
                            "frame:\n  framing: cobs\n  max_payload: 60000\n  byte_order: %s\n  check: %s\n"
-                           "  header: [version: u%u, id: { type: u%u, order: big }, sequence: u%u]\n",
+                           "  header: [version: u%u, %sid: { type: u%u, order: big }, %ssequence: u%u%s]\n",
                            one_in(random, 2) ? "big" : "little", checks[zg_random_below(random, 6)],
-                           1 + (unsigned)zg_random_below(random, 9), 3 + (unsigned)zg_random_below(random, 20),
-                           1 + (unsigned)zg_random_below(random, 32));
+                           1 + (unsigned)zg_random_below(random, 9),
+                           one_in(random, 2) ? "const: { type: u11, value: 0x5A5 }, minor: u3, " : "",
+                           3 + (unsigned)zg_random_below(random, 20),
+                           one_in(random, 2) ? lengths[zg_random_below(random, 3)] : "",
+                           1 + (unsigned)zg_random_below(random, 32),
+                           one_in(random, 3) ? ", reserved: u5, const: { type: u16, value: 7, order: big }" : "");
     g_string_append(text, "enums:\n");
     for (unsigned i = 1; i < enums; i++)
         g_string_append_printf(text, "  e%u: { type: %c%u, values: { zero: 0, one: 1, three: 3 } }\n", i,

@@ -10,12 +10,16 @@ static char *check_digits(const struct zg_plan *plan, zg_check_word value)
     return g_strdup_printf("%0*" G_GINT64_MODIFIER "x", 2 * plan->check.size, (uint64_t)value);
 }
 
-static uint32_t role_of(const struct zg_header *header, enum zg_role role)
+/* A role as a user sees it; false for those that say nothing, constants and reserved bits. */
+static bool role_of(const struct zg_header *header, enum zg_role role, uint32_t *value)
 {
     switch (role) {
-    case ZG_ROLE_VERSION: return header->version;
-    case ZG_ROLE_ID: return header->id;
-    default: return header->sequence;
+    case ZG_ROLE_VERSION: *value = header->version; return true;
+    case ZG_ROLE_ID: *value = header->id; return true;
+    case ZG_ROLE_SEQUENCE: *value = header->sequence; return true;
+    case ZG_ROLE_MINOR: *value = header->minor; return true;
+    case ZG_ROLE_LENGTH: *value = header->length; return true;
+    default: return false;
     }
 }
 
@@ -24,7 +28,9 @@ static void header_to_json(const struct zg_plan *plan, const struct zg_header *h
     zg_json_open(json, "header", '{');
     for (unsigned i = 0; i < plan->header.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&plan->header, i);
-        zg_json_unsigned(json, step->name, role_of(header, step->role));
+        uint32_t value;
+        if (role_of(header, step->role->role, &value))
+            zg_json_unsigned(json, step->name, value);
     }
     zg_json_close(json, '}');
 }
@@ -125,10 +131,11 @@ char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *st
         g_string_append_printf(text, "not delivered: %s", stretch->why);
         for (unsigned i = 0; i < plan->header.steps->len; i++) {
             const struct zg_step *step = zg_block_step(&plan->header, i);
-            g_string_append_printf(text, "%s %s %u", i > 0 ? "," : " (", step->name,
-                                   role_of(&stretch->header, step->role));
+            uint32_t value;
+            if (role_of(&stretch->header, step->role->role, &value))
+                g_string_append_printf(text, ", %s %u", step->name, value);
         }
-        g_string_append(text, plan->header.steps->len > 0 ? "):" : ":");
+        g_string_append_c(text, ':');
     } else {
         g_string_append_printf(text, "skipped %zu byte%s: %s", stretch->raw_length, stretch->raw_length == 1 ? "" : "s",
                                stretch->why);

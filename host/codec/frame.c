@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "zeugma/cobs.h"
+#include "zeugma/error.h"
 
 GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *header, const uint8_t *payload,
                           size_t length)
@@ -17,7 +18,7 @@ GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *he
 
     g_assert(length <= plan->max_payload);
     roles.version = plan->version;
-    zg_header_pack(plan, &roles, content);
+    zg_header_pack(plan, &roles, length, content);
     if (length > 0)
         memcpy(content + plan->header.size, payload, length);
     zg_check_word reg = zg_crc_update(&plan->check.crc, zg_crc_start(&plan->check.crc), content, covered);
@@ -131,11 +132,15 @@ static void take_frame(struct zg_stream *stream)
     struct zg_stretch stretch = { .kind = ZG_STRETCH_FRAME };
     size_t length = stream->decoder.length - plan->header.size - plan->check.size;
 
+    int verdict = zg_header_unpack(plan, stream->content, length, &stretch.header);
+    if (verdict == ZG_EFORM) {
+        skip(stream, &counters->malformed, &counters->bytes_failed, "wrong constant or length in the header");
+        return;
+    }
     counters->frames_in++;
     counters->bytes_of_frames += stream->raw->len;
-    zg_header_unpack(plan, stream->content, &stretch.header);
     stretch.message = zg_plan_by_id(plan, stretch.header.id);
-    if (stretch.header.version != plan->version) {
+    if (verdict != 0) {
         undelivered(stream, &stretch, &counters->other_version, "other version");
     } else if (!stretch.message) {
         undelivered(stream, &stretch, &counters->unknown_id, "unknown id");

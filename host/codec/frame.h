@@ -6,7 +6,7 @@
 #include "codec/payload.h"
 #include "zeugma/counters.h"
 
-/* The bytes on the wire of one frame, delimiter included; the header's version is the definition's. `length` is at most
+/* The bytes on the wire of one frame, delimiter included; the header's version and length are set. `length` is at most
  * the plan's max_payload. Free with g_byte_array_unref(). */
 GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *header, const uint8_t *payload,
                           size_t length);

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "zeugma/bytes.h"
+#include "zeugma/error.h"
 #include "zeugma/leb.h"
 
 /* --- values */
@@ -440,24 +441,38 @@ bool zg_block_permits(const struct zg_block *block, const struct zg_value *value
 
 /* --- headers */
 
-void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, uint8_t *at)
+void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, size_t payload, uint8_t *at)
 {
-    const uint32_t roles[ZG_ROLES] = { header->version, header->id, header->sequence };
+    const uint64_t roles[ZG_ROLES] = { [ZG_ROLE_VERSION] = header->version,
+                                       [ZG_ROLE_ID] = header->id,
+                                       [ZG_ROLE_SEQUENCE] = header->sequence,
+                                       [ZG_ROLE_MINOR] = header->minor,
+                                       [ZG_ROLE_LENGTH] = payload + plan->length_more };
 
     memset(at, 0, plan->header.size);
     for (unsigned i = 0; i < plan->header.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&plan->header, i);
-        store(step, 0, roles[step->role], at);
+        store(step, 0, step->role->role == ZG_ROLE_CONST ? step->role->value : roles[step->role->role], at);
     }
 }
 
-void zg_header_unpack(const struct zg_plan *plan, const uint8_t *at, struct zg_header *header)
+int zg_header_unpack(const struct zg_plan *plan, const uint8_t *at, size_t payload, struct zg_header *header)
 {
-    uint32_t roles[ZG_ROLES] = { 0 };
+    uint64_t roles[ZG_ROLES] = { 0 };
+    bool formed = true;
 
     for (unsigned i = 0; i < plan->header.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&plan->header, i);
-        roles[step->role] = (uint32_t)load(step, 0, at);
+        roles[step->role->role] = load(step, 0, at);
+        if (step->role->role == ZG_ROLE_CONST)
+            formed = formed && roles[ZG_ROLE_CONST] == step->role->value;
     }
-    *header = (struct zg_header){ roles[ZG_ROLE_VERSION], roles[ZG_ROLE_ID], roles[ZG_ROLE_SEQUENCE] };
+    *header = (struct zg_header){ .version = (uint32_t)roles[ZG_ROLE_VERSION],
+                                  .id = (uint32_t)roles[ZG_ROLE_ID],
+                                  .sequence = (uint32_t)roles[ZG_ROLE_SEQUENCE],
+                                  .minor = (uint32_t)roles[ZG_ROLE_MINOR],
+                                  .length = (uint32_t)roles[ZG_ROLE_LENGTH] };
+    if (!formed || (plan->length_bits > 0 && roles[ZG_ROLE_LENGTH] != payload + plan->length_more))
+        return ZG_EFORM;
+    return header->version == plan->version ? 0 : ZG_EVERSION;
 }

@@ -37,8 +37,9 @@ bool zg_block_unpack(const struct zg_block *block, const uint8_t *at, size_t len
  * be NULL; else free each with g_free()). */
 bool zg_block_permits(const struct zg_block *block, const struct zg_value *values, GPtrArray *paths);
 
-/* A header's roles as the link sees them, packed and unpacked. */
-void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, uint8_t *at);
-void zg_header_unpack(const struct zg_plan *plan, const uint8_t *at, struct zg_header *header);
+/* A header's roles as the link sees them, packed, with length and constants; and unpacked: 0, ZG_EVERSION or ZG_EFORM
+ * as zg_protocol.admit. `payload` is the payload's length, bytes. */
+void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, size_t payload, uint8_t *at);
+int zg_header_unpack(const struct zg_plan *plan, const uint8_t *at, size_t payload, struct zg_header *header);
 
 #endif

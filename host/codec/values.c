@@ -323,34 +323,47 @@ bool zg_values_from_json(const struct zg_plan_message *message, const char *text
                                      json_node_get_object(json_parser_get_root(parser)), values, error);
 }
 
+/* A role that a sender may choose, from the object's member of that name; left as it is where there is none. */
+static bool role_from_json(const struct zg_plan *plan, JsonObject *object, enum zg_role role, uint32_t *value,
+                           GError **error)
+{
+    const char *name = zg_role_name(role);
+    JsonNode *node = json_object_get_member(object, name);
+    unsigned bits = 0;
+
+    for (unsigned i = 0; i < plan->header.steps->len; i++)
+        if (zg_block_step(&plan->header, i)->role->role == role)
+            bits = zg_block_step(&plan->header, i)->bits;
+    if (!node)
+        return true;
+    g_autofree char *text = found(node);
+    if (bits == 0) {
+        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "the header of %s has no %s",
+                    plan->definition->protocol, name);
+        return false;
+    }
+    uint64_t most = UINT64_MAX >> (64 - bits);
+    if (json_node_get_value_type(node) != G_TYPE_INT64 || json_node_get_int(node) < 0 ||
+        (uint64_t)json_node_get_int(node) > most) {
+        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE,
+                    "the header's %s: %s is outside 0 to %" G_GUINT64_FORMAT, name, text, most);
+        return false;
+    }
+    *value = (uint32_t)json_node_get_int(node);
+    return true;
+}
+
 bool zg_header_from_json(const struct zg_plan *plan, const char *text, struct zg_header *header, GError **error)
 {
-    static const char *const names[] = { "sequence", NULL };
+    static const char *const names[] = { "sequence", "minor", NULL };
     g_autoptr(JsonParser) parser = parse_object("the header", text, error);
 
     if (!parser)
         return false;
     JsonObject *object = json_node_get_object(json_parser_get_root(parser));
-    if (!known_members("the header", "role to be chosen", object, names, error))
-        return false;
-    JsonNode *node = json_object_get_member(object, "sequence");
-    if (!node)
-        return true;
-    uint64_t most = plan->sequence_bits == 0 ? 0 : UINT64_MAX >> (64 - plan->sequence_bits);
-    g_autofree char *value = found(node);
-    if (plan->sequence_bits == 0) {
-        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "the header of %s has no sequence",
-                    plan->definition->protocol);
-        return false;
-    }
-    if (json_node_get_value_type(node) != G_TYPE_INT64 || json_node_get_int(node) < 0 ||
-        (uint64_t)json_node_get_int(node) > most) {
-        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE,
-                    "the header's sequence: %s is outside 0 to %" G_GUINT64_FORMAT, value, most);
-        return false;
-    }
-    header->sequence = (uint32_t)json_node_get_int(node);
-    return true;
+    return known_members("the header", "role to be chosen", object, names, error) &&
+           role_from_json(plan, object, ZG_ROLE_SEQUENCE, &header->sequence, error) &&
+           role_from_json(plan, object, ZG_ROLE_MINOR, &header->minor, error);
 }
 
 static void raw_to_json(const struct zg_step *step, union zg_raw raw, struct zg_json *json, const char *key)

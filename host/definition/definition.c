@@ -45,7 +45,7 @@ const char *zg_side_name(enum zg_side side)
 
 const char *zg_role_name(enum zg_role role)
 {
-    static const char *const names[ZG_ROLES] = { "version", "id", "sequence" };
+    static const char *const names[ZG_ROLES] = { "version", "id", "sequence", "minor", "length", "const", "reserved" };
     return names[role];
 }
 

@@ -105,12 +105,26 @@ struct zg_message {
     struct zg_place id_place;
 };
 
-enum zg_role { ZG_ROLE_VERSION, ZG_ROLE_ID, ZG_ROLE_SEQUENCE, ZG_ROLES };
+enum zg_role {
+    ZG_ROLE_VERSION,
+    ZG_ROLE_ID,
+    ZG_ROLE_SEQUENCE,
+    ZG_ROLE_MINOR,
+    ZG_ROLE_LENGTH,
+    ZG_ROLE_CONST,
+    ZG_ROLE_RESERVED,
+    ZG_ROLES
+};
+
+/* What the role length counts: the payload, everything after the length itself, or all of the content. */
+enum zg_counts { ZG_COUNTS_PAYLOAD, ZG_COUNTS_REST, ZG_COUNTS_CONTENT };
 
 struct zg_header_role {
     enum zg_role role;
-    unsigned bits; /* 1 to 32, unsigned */
+    unsigned bits; /* unsigned; 1 to 32, of const and reserved to 64 */
     bool big_endian;
+    uint64_t value;        /* of const */
+    enum zg_counts counts; /* of length */
     struct zg_place place;
 };
 

@@ -9,6 +9,7 @@
 /* Each takes the definition as `into`. */
 void zgi_read_line(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_frame(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+void zgi_read_header(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_enums(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_flags(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_records(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);

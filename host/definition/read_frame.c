@@ -99,79 +99,6 @@ static void skip_byte_order(struct zgi_reader *reader, const struct zgi_entry *e
     (void)into;
 }
 
-/* --- the header */
-
-static void read_role_type(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
-{
-    struct zg_header_role *role = into;
-    struct zg_type type;
-
-    if (!zgi_read_integer_type(reader, entry->value, &type))
-        return;
-    if (type.kind != ZG_KIND_UNSIGNED || type.bits > 32)
-        zgi_error(reader->diagnostics, zgi_place(entry->value), "the header role %s is unsigned and at most u32",
-                  zg_role_name(role->role));
-    role->bits = MIN(type.bits, 32);
-}
-
-static void read_role_order(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
-{
-    zgi_read_order(reader, entry->value, &((struct zg_header_role *)into)->big_endian);
-}
-
-static const struct zgi_key role_keys[] = { { "type", true, read_role_type },
-                                            { "order", false, read_role_order },
-                                            { NULL, false, NULL } };
-
-static void check_role_unique(struct zgi_reader *reader, const struct zg_definition *definition,
-                              const struct zg_header_role *role)
-{
-    for (unsigned i = 0; i < definition->header->len; i++) {
-        const struct zg_header_role *other = g_ptr_array_index(definition->header, i);
-        g_autofree char *where = zgi_where(reader, other->place);
-        if (other->role == role->role)
-            zgi_error(reader->diagnostics, role->place, "the header has the role %s already (%s)",
-                      zg_role_name(role->role), where);
-    }
-}
-
-static void read_role(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
-{
-    struct zg_definition *definition = into;
-    static const char *const words[] = { "version", "id",     "sequence", "minor",    "destination",
-                                         "source",  "length", "const",    "reserved", NULL };
-    unsigned role = 0;
-
-    while (words[role] && strcmp(words[role], entry->key) != 0)
-        role++;
-    if (role >= ZG_ROLES) {
-        g_autofree char *hint = zg_word_hint(entry->key, words);
-        if (words[role])
-            zgi_error(reader->diagnostics, entry->place,
-                      "the header role \"%s\" is part of the language but not supported by this version yet",
-                      entry->key);
-        else
-            zgi_error(reader->diagnostics, entry->place, "unknown header role \"%s\"%s", entry->key, hint);
-        return;
-    }
-    struct zg_header_role *item = g_new0(struct zg_header_role, 1);
-    *item = (struct zg_header_role){ (enum zg_role)role, 8, definition->big_endian, entry->place };
-    if (entry->value->type == YAML_MAPPING_NODE)
-        zgi_read_mapping(reader, entry->value, entry->place, "the header role", role_keys, item);
-    else
-        read_role_type(reader, entry, item);
-    check_role_unique(reader, definition, item);
-    g_ptr_array_add(definition->header, item);
-}
-
-/* header = list of mappings with one role each */
-static void read_header(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
-{
-    g_autoptr(GPtrArray) items = zgi_items(reader, entry->value, "a list of header roles, [id: u8, sequence: u8]");
-    for (unsigned i = 0; items && i < items->len; i++)
-        zgi_entries(reader, g_ptr_array_index(items, i), "a header role with its type, id: u8", read_role, into);
-}
-
 /* --- the check */
 
 /* A check given by its parameters; a value too wide is told once the width is known. */
@@ -332,7 +259,7 @@ static void read_max_frame(struct zgi_reader *reader, const struct zgi_entry *en
 
 static const struct zgi_key frame_keys[] = { { "framing", true, read_framing },
                                              { "byte_order", false, skip_byte_order },
-                                             { "header", false, read_header },
+                                             { "header", false, zgi_read_header },
                                              { "check", true, read_check },
                                              { "max_payload", false, read_max_payload },
                                              { "max_frame", false, read_max_frame },

@@ -122,31 +122,69 @@ static void print_crc(const struct zgi_c *c, GString *text)
                            c->upper, check->big_endian ? "true" : "false");
 }
 
-static void print_header_functions(const struct zgi_c *c, GString *text)
+/* What a role is when a header is written, as a C expression. */
+static char *role_expression(const struct zgi_c *c, const struct zg_step *step)
 {
-    const struct zg_plan *plan = c->plan;
-    const struct zg_block *header = &plan->header;
+    switch (step->role->role) {
+    case ZG_ROLE_VERSION: return g_strdup_printf("%uU", c->plan->version);
+    case ZG_ROLE_MINOR: return g_strdup_printf("%uU", c->plan->minor);
+    case ZG_ROLE_LENGTH: return g_strdup_printf("header->length + %uU", c->plan->length_more);
+    case ZG_ROLE_CONST:
+        return zgi_c_literal(ZG_KIND_UNSIGNED, zgi_c_bits(step), (union zg_raw){ .u = step->role->value });
+    case ZG_ROLE_RESERVED: return g_strdup("0U");
+    default: return g_strdup_printf("header->%s", step->name);
+    }
+}
 
+/* The header with a name of its own for each role, since const and reserved may stand more than once. */
+static void print_write_header(const struct zgi_c *c, GString *text)
+{
+    const struct zg_block *header = &c->plan->header;
+    struct zg_block named = *header;
+    g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
+
+    named.steps = g_array_copy(header->steps);
     g_string_append_printf(text, "void %s_write_header(void *owner, const struct zg_header *header, uint8_t *out)\n{\n",
                            c->prefix);
-    if (plan->version_bits > 0)
-        g_string_append_printf(text, "    struct zg_header roles = *header;\n\n    roles.version = %s_VERSION_MAJOR;\n",
-                               c->upper);
-    g_string_append(text, "    (void)owner;\n");
-    if (header->size == 0)
-        g_string_append(text, "    (void)header;\n    (void)out;\n");
-    if (header->steps->len > 0)
-        zgi_c_store(text, header, 0, header->steps->len, plan->version_bits > 0 ? "roles." : "header->");
-    g_string_append_printf(
-        text,
-        "}\n\nint %s_admit(void *owner, const uint8_t *in, size_t length, struct zg_header *header)\n{\n"
-        "    (void)owner;\n    (void)length;\n%s",
-        c->prefix, header->size == 0 ? "    (void)in;\n    (void)header;\n" : "");
-    for (unsigned i = 0; i < header->steps->len; i++) {
-        const struct zg_step *step = zg_block_step(header, i);
-        g_autofree char *load = zgi_c_load(step, "in");
-        g_string_append_printf(text, "    header->%s = %s;\n", step->name, load);
+    for (unsigned i = 0; i < named.steps->len; i++) {
+        struct zg_step *step = &g_array_index(named.steps, struct zg_step, i);
+        g_autofree char *value = role_expression(c, step);
+        g_ptr_array_add(names, g_strdup_printf("role_%u", i));
+        step->name = g_ptr_array_index(names, i);
+        g_string_append_printf(text, "    const uint%u_t %s = (uint%u_t)(%s); /* %s */\n", zgi_c_bits(step), step->name,
+                               zgi_c_bits(step), value, zg_role_name(step->role->role));
     }
+    g_string_append(text, "\n    (void)owner;\n    (void)header;\n");
+    if (header->size == 0)
+        g_string_append(text, "    (void)out;\n");
+    else
+        zgi_c_store(text, &named, 0, named.steps->len, "");
+    g_string_append(text, "}\n\n");
+    g_array_unref(named.steps);
+}
+
+static void print_admit(const struct zgi_c *c, GString *text)
+{
+    const struct zg_plan *plan = c->plan;
+
+    g_string_append_printf(text,
+                           "int %s_admit(void *owner, const uint8_t *in, size_t length, struct zg_header *header)\n{\n"
+                           "    (void)owner;\n    (void)in;\n    (void)length;\n    (void)header;\n",
+                           c->prefix);
+    for (unsigned i = 0; i < plan->header.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&plan->header, i);
+        g_autofree char *load = zgi_c_load(step, "in");
+        g_autofree char *value = role_expression(c, step);
+        if (step->role->role == ZG_ROLE_CONST)
+            g_string_append_printf(text, "    if ((%s) != %s)\n        return ZG_EFORM;\n", load, value);
+        else if (step->role->role != ZG_ROLE_RESERVED)
+            g_string_append_printf(text, "    header->%s = %s;\n", step->name, load);
+    }
+    if (plan->length_bits > 0)
+        g_string_append_printf(text,
+                               "    if (header->length != length - %s_HEADER_SIZE - %s_CHECK_SIZE + %uU)\n"
+                               "        return ZG_EFORM;\n",
+                               c->upper, c->upper, plan->length_more);
     if (plan->version_bits > 0)
         g_string_append_printf(text, "    return header->version == %uU ? 0 : ZG_EVERSION;\n}\n", plan->version);
     else
@@ -251,5 +289,6 @@ void zgi_c_code(const struct zgi_c *c, GString *text)
         print_message(c, text, item);
         print_all_accessors(c, text, &item->payload);
     }
-    print_header_functions(c, text);
+    print_write_header(c, text);
+    print_admit(c, text);
 }

@@ -289,19 +289,20 @@ static void print_constants(GString *text, const struct zg_plan *plan)
     g_string_append_printf(
         text,
         "VERSION = (%u, %u)\n_VERSION_ON_WIRE = %u\nHEADER_SIZE = %u\nCHECK_SIZE = %u\nCHECK_ORDER = \"%s\"\n"
-        "MAX_PAYLOAD = %u\nMAX_FRAME = %u\n",
+        "MAX_PAYLOAD = %u\nMAX_FRAME = %u\n_LENGTH_MORE = %u\n",
         definition->major, definition->minor, plan->version, plan->header.size, (unsigned)plan->check.size,
-        plan->check.big_endian ? "big" : "little", plan->max_payload, plan->max_frame);
+        plan->check.big_endian ? "big" : "little", plan->max_payload, plan->max_frame, plan->length_more);
     g_string_append_printf(text,
                            "CRC_WIDTH = %u\nCRC_POLY = 0x%" G_GINT64_MODIFIER "X\nCRC_INIT = 0x%" G_GINT64_MODIFIER
                            "X\nCRC_REFLECT_IN = %s\nCRC_REFLECT_OUT = %s\nCRC_XOR_OUT = 0x%" G_GINT64_MODIFIER "X\n",
                            crc->width, crc->poly, crc->init, crc->reflect_in ? "True" : "False",
                            crc->reflect_out ? "True" : "False", crc->xor_out);
-    g_string_append(text, "_HEADER = (  # role, byte, bit of its run, bits, most significant first\n");
+    g_string_append(text,
+                    "_HEADER = (  # role, byte, bit of its run, bits, most significant first, value of a constant\n");
     for (unsigned i = 0; i < plan->header.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&plan->header, i);
-        g_string_append_printf(text, "    (\"%s\", %u, %u, %u, %s),\n", step->name, step->byte, step->bit, step->bits,
-                               step->big_endian ? "True" : "False");
+        g_string_append_printf(text, "    (\"%s\", %u, %u, %u, %s, %" G_GUINT64_FORMAT "),\n", step->name, step->byte,
+                               step->bit, step->bits, step->big_endian ? "True" : "False", step->role->value);
     }
     g_string_append(text, ")\n\n");
 }

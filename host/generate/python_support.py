@@ -401,14 +401,31 @@ def unstuff(stuffed: bytes) -> bytes:
 
 def _pack_header(roles):
     data = bytearray(HEADER_SIZE)
-    for name, byte, bit, bits, big in _HEADER:
-        _put_bits(data, byte, bit, bits, big, roles.get(name, 0))
+    for name, byte, bit, bits, big, constant in _HEADER:
+        _put_bits(data, byte, bit, bits, big, constant if name == "const" else roles.get(name, 0))
     return bytes(data)
+
+
+def _unpack_header(content):
+    """The roles by name, but constants and reserved bits; None where a constant or the length is wrong."""
+    header = {}
+    for name, byte, bit, bits, big, constant in _HEADER:
+        value = _take_bits(content, byte, bit, bits, big)
+        if name == "const" and value != constant:
+            return None
+        if name not in ("const", "reserved"):
+            header[name] = value
+    if header.get("length", len(content) - HEADER_SIZE + _LENGTH_MORE) != len(content) - HEADER_SIZE + _LENGTH_MORE:
+        return None
+    return header
 
 
 def encode(message, sequence: int = 0) -> bytes:
     """A frame as it stands on the wire."""
-    content = _pack_header({"version": VERSION[0], "id": message.ID, "sequence": sequence}) + message.pack()
+    payload = message.pack()
+    roles = {"version": VERSION[0], "minor": VERSION[1], "id": message.ID, "sequence": sequence,
+             "length": len(payload) + _LENGTH_MORE}
+    content = _pack_header(roles) + payload
     check = check_value(content).to_bytes(CHECK_SIZE, CHECK_ORDER)
     return stuff(content + check)
 
@@ -468,16 +485,18 @@ class Receiver:
             return self._fail("malformed", stuffed)
         if check_value(content[:covered]) != int.from_bytes(content[covered:], CHECK_ORDER):
             return self._fail("failed_check", stuffed)
+        header = _unpack_header(content[:covered])
+        if header is None:
+            return self._fail("malformed", stuffed)
         self.counters["frames_in"] += 1
         self.counters["bytes_of_frames"] += len(stuffed) + 1
-        return self._deliver(content[:covered])
+        return self._deliver(header, content[HEADER_SIZE:covered])
 
     def _fail(self, counter, stuffed):
         self.counters[counter] += 1
         self.counters["bytes_failed"] += len(stuffed) + 1
 
-    def _deliver(self, content):
-        header = {name: _take_bits(content, byte, bit, bits, big) for name, byte, bit, bits, big in _HEADER}
+    def _deliver(self, header, payload):
         kind = MESSAGES.get(header["id"]) if "id" in header else next(iter(MESSAGES.values()))
         if header.get("version", _VERSION_ON_WIRE) != _VERSION_ON_WIRE:
             self.counters["other_version"] += 1
@@ -485,7 +504,7 @@ class Receiver:
             self.counters["unknown_id"] += 1
         else:
             try:
-                return Frame(kind.unpack(content[HEADER_SIZE:]), header)
+                return Frame(kind.unpack(payload), header)
             except ProtocolError:
                 self.counters["bad_payload"] += 1
         return None

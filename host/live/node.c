@@ -21,7 +21,8 @@ static void write_header(void *owner, const struct zg_header *header, uint8_t *a
     struct zg_header roles = *header;
 
     roles.version = plan->version;
-    zg_header_pack(plan, &roles, at);
+    roles.minor = plan->minor;
+    zg_header_pack(plan, &roles, header->length, at);
 }
 
 static int admit(void *owner, const uint8_t *content, size_t length, struct zg_header *header)
@@ -29,13 +30,11 @@ static int admit(void *owner, const uint8_t *content, size_t length, struct zg_h
     const struct zg_node *node = owner;
     const struct zg_plan *plan = node->plan;
 
-    zg_header_unpack(plan, content, header);
-    if (header->version == plan->version)
-        return 0;
-    if (node->calls->left)
-        node->calls->left(node->data, header, content + plan->header.size,
-                          length - plan->header.size - plan->check.size);
-    return ZG_EVERSION;
+    size_t payload = length - plan->header.size - plan->check.size;
+    int verdict = zg_header_unpack(plan, content, payload, header);
+    if (verdict == ZG_EVERSION && node->calls->left)
+        node->calls->left(node->data, header, content + plan->header.size, payload);
+    return verdict;
 }
 
 static int deliver(void *owner, const struct zg_frame *frame, const uint8_t *payload, size_t length)

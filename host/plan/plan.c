@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "plan/values.h"
+#include "zeugma/link.h"
 
 enum { CODE_BLOCK = 254 }; /* content bytes under one COBS code byte */
 
@@ -253,7 +254,10 @@ static void plan_records(struct zg_plan *plan, struct zg_diagnostics *diagnostic
 static void plan_header(struct zg_plan *plan)
 {
     const struct zg_definition *definition = plan->definition;
-    unsigned *const widths[ZG_ROLES] = { &plan->version_bits, &plan->id_bits, &plan->sequence_bits };
+    unsigned ignored, minor_bits = 0;
+    unsigned *const widths[ZG_ROLES] = {
+        &plan->version_bits, &plan->id_bits, &plan->sequence_bits, &minor_bits, &plan->length_bits, &ignored, &ignored
+    };
     struct cursor cursor = { 0 };
 
     plan->header.name = "header";
@@ -264,13 +268,33 @@ static void plan_header(struct zg_plan *plan)
                                 .type = { .kind = ZG_KIND_UNSIGNED, .bits = role->bits },
                                 .bits = role->bits,
                                 .most = 1,
-                                .role = role->role,
+                                .role = role,
                                 .big_endian = role->big_endian };
         place(&plan->header, &cursor, &step, 0);
         *widths[role->role] = role->bits;
     }
     if (plan->version_bits > 0)
         plan->version = definition->major & UINT32_MAX >> (32 - plan->version_bits);
+    if (minor_bits > 0)
+        plan->minor = definition->minor & UINT32_MAX >> (32 - minor_bits);
+}
+
+/* What the role length counts beside the payload, and whether it is wide enough. */
+static void plan_length(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
+{
+    for (unsigned i = 0; i < plan->header.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&plan->header, i);
+        if (step->role->role != ZG_ROLE_LENGTH)
+            continue;
+        if (step->role->counts == ZG_COUNTS_REST)
+            plan->length_more = plan->header.size - zg_step_end(step) + plan->check.size;
+        else if (step->role->counts == ZG_COUNTS_CONTENT)
+            plan->length_more = plan->header.size + plan->check.size;
+        uint64_t most = (uint64_t)plan->max_payload + plan->length_more;
+        if (most > UINT64_MAX >> (64 - step->bits))
+            zgi_error(diagnostics, step->role->place,
+                      "length, u%u, is too narrow to count up to %" G_GUINT64_FORMAT " bytes", step->bits, most);
+    }
 }
 
 /* The check's parameters as the runtime computes with them, and its size. */
@@ -363,6 +387,10 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
     check_sizes(plan, diagnostics);
     if (definition->max_payload > 0)
         plan->max_payload = (unsigned)definition->max_payload;
+    plan_length(plan, diagnostics);
+    if (plan->header.size > ZG_HEADER_MAX)
+        zgi_error(diagnostics, definition->frame_place, "the header takes %u bytes, at most %d are supported",
+                  plan->header.size, ZG_HEADER_MAX);
     plan->max_content = plan->header.size + plan->max_payload + plan->check.size;
     plan->max_frame = zg_plan_frame_most(plan->max_content);
     zgi_diagnostics_sort(diagnostics);

@@ -29,8 +29,8 @@ struct zg_block;
 struct zg_step {
     const char *name;
     struct zg_type type;
-    const struct zg_field *field; /* NULL for a role of the header */
-    enum zg_role role;            /* of the header */
+    const struct zg_field *field;      /* NULL for a role of the header */
+    const struct zg_header_role *role; /* of the header, else NULL */
     bool big_endian;
     unsigned byte;       /* where it begins; of a bit-wide one, where its run begins */
     unsigned bit;        /* bits of the run before it */
@@ -81,6 +81,9 @@ struct zg_plan {
     unsigned id_bits;       /* 0: the header has no id */
     unsigned sequence_bits; /* 0: none */
     unsigned version_bits;  /* 0: none */
+    uint32_t minor;         /* the minor number, likewise */
+    unsigned length_bits;   /* 0: none */
+    unsigned length_more;   /* what the role length counts beside the payload, bytes */
     uint32_t version;       /* the major number as the header carries it, modulo its width; 0 without */
 };
 

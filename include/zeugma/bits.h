@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Single numbers in a run of bits, for arrays whose elements do not take whole bytes. Bit 0 of a little run is the least significant bit
- * of its first byte; bit 0 of a big run is the most significant one. Any context; linear in `bits`.
+ * Single numbers in a run of bits, for arrays whose elements do not take whole bytes. Bit 0 of a little run is the
+ * least significant bit of its first byte; bit 0 of a big run is the most significant one. Any context; linear in
+ * `bits`.
  */
 #ifndef ZEUGMA_BITS_H
 #define ZEUGMA_BITS_H

@@ -16,7 +16,8 @@ extern "C" {
     X(ZG_ERANGE, -3, "a value is outside its type or range")                                                           \
     X(ZG_EVERSION, -4, "the frame is of another major version")                                                        \
     X(ZG_EUNKNOWN, -5, "no message has this id")                                                                       \
-    X(ZG_EINVALID, -6, "an argument is not valid")
+    X(ZG_EINVALID, -6, "an argument is not valid")                                                                     \
+    X(ZG_EFORM, -7, "a constant or the length in the header is wrong")
 
 enum zg_error {
 #define X(name, number, text) name = number,

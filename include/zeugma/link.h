@@ -28,6 +28,8 @@ struct zg_header {
     uint32_t version; /* major number, modulo the role's width */
     uint32_t id;
     uint32_t sequence;
+    uint32_t minor;  /* minor number, modulo the role's width */
+    uint32_t length; /* of the payload, bytes */
 };
 
 /* What a callback learns beside the message. */
@@ -47,7 +49,8 @@ struct zg_protocol {
     uint8_t sequence_bits;    /* 0: the header has no sequence */
     /* Writes a header, header_size bytes. Only the low bits of each role are taken. */
     void (*write_header)(void *owner, const struct zg_header *header, uint8_t *at);
-    /* Reads the header of a frame that passed its check and judges it: 0, or ZG_EVERSION: counted and left. */
+    /* Reads the header of a frame that passed its check and judges it: 0; ZG_EVERSION: counted and left; ZG_EFORM: a
+     * constant or the length is wrong, the candidate failed. */
     int (*admit)(void *owner, const uint8_t *content, size_t length, struct zg_header *header);
     /* Hands on an admitted frame: returns the number of bytes after the last known field, or ZG_EUNKNOWN (no such id)
      * or ZG_ESIZE (payload too short). */

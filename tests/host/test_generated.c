@@ -11,6 +11,7 @@
 #include <string.h>
 
 #include "codec/payload.h"
+#include "zeugma/link.h"
 #include "generate/generate.h"
 #include "zeugma/error.h"
 
@@ -95,6 +96,40 @@ static void print_glue(GString *code, const struct zg_plan_message *item)
         "    if (result < 0)\n        return result;\n    dump_%s(&m, \"\");\n    *check = random_%s_check(&m);\n"
         "    *packed = random_%s_pack(&m, out, room, size);\n    return result;\n}\n",
         name, name, name, name, name, name);
+}
+
+/* Headers: written by the generated code and read back, beside the interpreter; then with every bit flipped in turn. */
+static void check_header(struct zg_random *random, const struct zg_plan *plan, void *handle)
+{
+    void (*write_header)(void *, const struct zg_header *, uint8_t *);
+    int (*admit)(void *, const uint8_t *, size_t, struct zg_header *);
+    uint8_t made[ZG_HEADER_MAX], wanted[ZG_HEADER_MAX];
+
+    *(void **)&write_header = dlsym(handle, "random_write_header");
+    *(void **)&admit = dlsym(handle, "random_admit");
+    for (unsigned round = 0; round < 200; round++) {
+        const size_t payload = (size_t)zg_random_below(random, plan->max_payload + 1);
+        const size_t length = plan->header.size + payload + plan->check.size;
+        struct zg_header header = { .version = plan->version,
+                                    .id = (uint32_t)zg_random_next(random),
+                                    .sequence = (uint32_t)zg_random_next(random),
+                                    .minor = plan->minor,
+                                    .length = (uint32_t)payload };
+        write_header(NULL, &header, made);
+        zg_header_pack(plan, &header, payload, wanted);
+        assert_memory_equal(made, wanted, plan->header.size);
+        for (unsigned bit = 0; bit <= 8 * plan->header.size; bit++) {
+            struct zg_header ours = { 0 }, theirs = { 0 };
+            if (bit < 8 * plan->header.size)
+                made[bit / 8] ^= (uint8_t)(1U << bit % 8);
+            int verdict = zg_header_unpack(plan, made, payload, &ours);
+            assert_int_equal(admit(NULL, made, length, &theirs), verdict);
+            if (verdict != ZG_EFORM)
+                assert_memory_equal(&ours, &theirs, sizeof ours);
+            if (bit < 8 * plan->header.size)
+                made[bit / 8] ^= (uint8_t)(1U << bit % 8);
+        }
+    }
 }
 
 /* Generates, compiles and loads; the folder is the caller's to remove. */
@@ -247,6 +282,7 @@ static void test_random_definitions(void **state)
         g_autofree char *text = test_random_definition(&random);
         struct test_plan plan = test_plan_of(text);
         void *handle = build(plan.plan, folder);
+        check_header(&random, plan.plan, handle);
         for (unsigned k = 0; k < plan.plan->messages->len; k++)
             check_message(&random, zg_plan_message_at(plan.plan, k), handle);
         dlclose(handle);

@@ -129,7 +129,7 @@ static void expect_stream(struct zg_random *random, const struct zg_plan *plan, 
     for (unsigned i = 0; i < 60; i++) {
         const struct zg_plan_message *item =
             zg_plan_message_at(plan, (unsigned)zg_random_below(random, plan->messages->len));
-        struct zg_header header = { 0, (uint32_t)item->message->id, i };
+        struct zg_header header = { .id = (uint32_t)item->message->id, .sequence = i, .minor = plan->minor };
         struct zg_value *values = zg_values_new(&item->payload);
         test_random_values(random, &item->payload, values);
         size_t length = zg_block_size(&item->payload, values);

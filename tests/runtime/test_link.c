@@ -89,7 +89,7 @@ static void feed(struct zg_link *link, const uint8_t *bytes, size_t count)
 static GByteArray *frame_of(uint32_t version_of_header, uint32_t id, uint32_t sequence, const void *payload,
                             size_t length)
 {
-    struct zg_header header = { version_of_header, id, sequence };
+    struct zg_header header = { .version = version_of_header, .id = id, .sequence = sequence };
     return zg_frame_make(small.plan, &header, payload, length);
 }
 

@@ -1,0 +1,134 @@
+/* SPDX-License-Identifier: MIT */
+/* The header: a list of roles, each with its type. */
+#include <string.h>
+
+#include "definition/read.h"
+#include "definition/words.h"
+
+/* A role while it is read. */
+struct role_reading {
+    struct zg_header_role *role;
+    yaml_node_t *value; /* of const */
+};
+
+static bool is_filler(enum zg_role role)
+{
+    return role == ZG_ROLE_CONST || role == ZG_ROLE_RESERVED;
+}
+
+static void read_role_type(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_header_role *role = ((struct role_reading *)into)->role;
+    unsigned most = is_filler(role->role) ? 64 : 32;
+    struct zg_type type;
+
+    if (!zgi_read_integer_type(reader, entry->value, &type))
+        return;
+    if (type.kind != ZG_KIND_UNSIGNED || type.bits > most)
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "the header role %s is unsigned and at most u%u",
+                  zg_role_name(role->role), most);
+    role->bits = MIN(type.bits, most);
+}
+
+static void read_role_order(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_order(reader, entry->value, &((struct role_reading *)into)->role->big_endian);
+}
+
+static void keep_value(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    (void)reader;
+    ((struct role_reading *)into)->value = entry->value;
+}
+
+static void read_counts(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "payload", "rest", "content", NULL };
+    unsigned index;
+    if (zgi_read_choice(reader, entry->value, "what length counts", words, &index))
+        ((struct role_reading *)into)->role->counts = (enum zg_counts)index;
+}
+
+static const struct zgi_key role_keys[] = { { "type", true, read_role_type },
+                                            { "order", false, read_role_order },
+                                            { NULL, false, NULL } };
+
+static const struct zgi_key length_keys[] = { { "type", true, read_role_type },
+                                              { "order", false, read_role_order },
+                                              { "counts", false, read_counts },
+                                              { NULL, false, NULL } };
+
+static const struct zgi_key const_keys[] = { { "type", true, read_role_type },
+                                             { "value", true, keep_value },
+                                             { "order", false, read_role_order },
+                                             { NULL, false, NULL } };
+
+static const struct zgi_key *keys_of(enum zg_role role)
+{
+    return role == ZG_ROLE_CONST ? const_keys : role == ZG_ROLE_LENGTH ? length_keys : role_keys;
+}
+
+static void check_role_unique(struct zgi_reader *reader, const struct zg_definition *definition,
+                              const struct zg_header_role *role)
+{
+    for (unsigned i = 0; i < definition->header->len && !is_filler(role->role); i++) {
+        const struct zg_header_role *other = g_ptr_array_index(definition->header, i);
+        g_autofree char *where = zgi_where(reader, other->place);
+        if (other->role == role->role)
+            zgi_error(reader->diagnostics, role->place, "the header has the role %s already (%s)",
+                      zg_role_name(role->role), where);
+    }
+}
+
+/* The role of a name; ZG_ROLES, with a diagnostic, where it is none. */
+static enum zg_role role_of(struct zgi_reader *reader, const struct zgi_entry *entry)
+{
+    static const char *const later[] = { "destination", "source", NULL };
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+
+    for (unsigned i = 0; i < ZG_ROLES; i++) {
+        if (strcmp(zg_role_name((enum zg_role)i), entry->key) == 0)
+            return (enum zg_role)i;
+        g_ptr_array_add(names, (gpointer)zg_role_name((enum zg_role)i));
+    }
+    g_ptr_array_add(names, NULL);
+    g_autofree char *hint = zg_word_hint(entry->key, (const char *const *)names->pdata);
+    if (g_strv_contains(later, entry->key))
+        zgi_error(reader->diagnostics, entry->place,
+                  "the header role \"%s\" is part of the language but not supported by this version yet", entry->key);
+    else
+        zgi_error(reader->diagnostics, entry->place, "unknown header role \"%s\"%s", entry->key, hint);
+    return ZG_ROLES;
+}
+
+static void read_role(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_definition *definition = into;
+    enum zg_role role = role_of(reader, entry);
+
+    if (role == ZG_ROLES)
+        return;
+    struct zg_header_role *item = g_new0(struct zg_header_role, 1);
+    struct role_reading reading = { item, NULL };
+    *item =
+        (struct zg_header_role){ .role = role, .bits = 8, .big_endian = definition->big_endian, .place = entry->place };
+    if (entry->value->type == YAML_MAPPING_NODE)
+        zgi_read_mapping(reader, entry->value, entry->place, "the header role", keys_of(role), &reading);
+    else if (role == ZG_ROLE_CONST)
+        zgi_error(reader->diagnostics, entry->place, "const needs its value: const: { type: u16, value: 0xA55A }");
+    else
+        read_role_type(reader, entry, &reading);
+    if (reading.value)
+        zgi_read_unsigned(reader, reading.value, "a value that fits its type,", 0, UINT64_MAX >> (64 - item->bits),
+                          &item->value);
+    check_role_unique(reader, definition, item);
+    g_ptr_array_add(definition->header, item);
+}
+
+/* header = list of mappings with one role each */
+void zgi_read_header(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    g_autoptr(GPtrArray) items = zgi_items(reader, entry->value, "a list of header roles, [id: u8, sequence: u8]");
+    for (unsigned i = 0; items && i < items->len; i++)
+        zgi_entries(reader, g_ptr_array_index(items, i), "a header role with its type, id: u8", read_role, into);
+}
