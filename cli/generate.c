@@ -38,14 +38,19 @@ static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_pla
     return g_steal_pointer(&files);
 }
 
-static int generate(const struct cli_verb *verb, const struct zg_plan *plan, const char *list, const char *folder)
+static int generate(const struct cli_verb *verb, const struct zg_plan *plan, const char *list, const char *folder,
+                    bool bundle, bool force)
 {
     g_autoptr(GPtrArray) files = print_targets(verb, plan, list);
     g_autoptr(GError) error = NULL;
 
     if (!files)
         return CLI_USAGE;
-    if (!zg_generated_write(files, folder, &error)) {
+    if (bundle && !zg_generate_bundle(files, &error)) {
+        cli_error(verb, "%s", error->message);
+        return CLI_NO;
+    }
+    if (!zg_generated_write(files, folder, force, &error)) {
         cli_error(verb, "%s", error->message);
         return CLI_TROUBLE;
     }
@@ -58,10 +63,15 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
 {
     g_autofree char *folder = NULL;
     g_autofree char *list = NULL;
-    GOptionEntry entries[] = { { "output", 'o', 0, G_OPTION_ARG_FILENAME, &folder,
-                                 "Write into this folder, made if missing", "DIR" },
-                               { "target", 0, 0, G_OPTION_ARG_STRING, &list, "What to generate; default c", "LIST" },
-                               G_OPTION_ENTRY_NULL };
+    gboolean bundle = FALSE, force = FALSE;
+    GOptionEntry entries[] = {
+        { "output", 'o', 0, G_OPTION_ARG_FILENAME, &folder, "Write into this folder, made if missing", "DIR" },
+        { "target", 0, 0, G_OPTION_ARG_STRING, &list, "What to generate: c, python; default c", "LIST" },
+        { "bundle", 0, 0, G_OPTION_ARG_NONE, &bundle, "Add the runtime's files, so that the folder compiles alone",
+          NULL },
+        { "force", 0, 0, G_OPTION_ARG_NONE, &force, "Replace files that were edited, or were not generated", NULL },
+        G_OPTION_ENTRY_NULL
+    };
     struct cli_definition loaded;
 
     if (!cli_parse(verb, entries, &argc, &argv, 1, 1))
@@ -72,7 +82,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     }
     int status = cli_load(verb, argv[1], false, &loaded);
     if (status == CLI_YES)
-        status = generate(verb, loaded.plan, list ? list : "c", folder);
+        status = generate(verb, loaded.plan, list ? list : "c", folder, bundle, force);
     cli_definition_clear(&loaded);
     return cli_finish(verb, status);
 }

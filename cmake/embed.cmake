@@ -1,5 +1,17 @@
-# Writes the bytes of FILE as the C array NAME, zero-terminated, into OUTPUT.
-file(READ ${FILE} bytes HEX)
-string(REGEX REPLACE "([0-9a-f][0-9a-f])" "0x\\1," bytes "${bytes}")
-string(REGEX REPLACE "(0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,)" "\\1\n" bytes "${bytes}")
-file(WRITE ${OUTPUT} "extern const char ${NAME}[];\nconst char ${NAME}[] = {\n${bytes}0};\n")
+# Writes files as C arrays into OUTPUT: a table NAME of { "path", "text" }, ended by a row of NULL.
+# FILES: paths, separated by commas, each as TARGET=SOURCE.
+string(REPLACE "," ";" files "${FILES}")
+set(code "#include <stddef.h>\n\n#include \"generate/embedded.h\"\n\n")
+set(rows "")
+set(number 0)
+foreach(file ${files})
+  string(REGEX REPLACE "=.*" "" target "${file}")
+  string(REGEX REPLACE ".*=" "" source "${file}")
+  file(READ ${source} bytes HEX)
+  string(REGEX REPLACE "([0-9a-f][0-9a-f])" "0x\\1," bytes "${bytes}")
+  string(REGEX REPLACE "(0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,)" "\\1\n" bytes "${bytes}")
+  string(APPEND code "static const char text_${number}[] = {\n${bytes}0};\n\n")
+  string(APPEND rows "    { \"${target}\", text_${number} },\n")
+  math(EXPR number "${number} + 1")
+endforeach()
+file(WRITE ${OUTPUT} "${code}const struct zgi_embedded ${NAME}[] = {\n${rows}    { NULL, NULL }\n};\n")

@@ -5,8 +5,6 @@
 #include <glib/gstdio.h>
 #include <string.h>
 
-static const char mark[] = "Made by zeugma from"; /* stands in the first line of every generated file */
-
 static void generated_free(gpointer data)
 {
     struct zg_generated *file = data;
@@ -20,29 +18,59 @@ GPtrArray *zgi_generated_new(void)
     return g_ptr_array_new_with_free_func(generated_free);
 }
 
+/* "[1a2b3c4d] " behind the mark: CRC-32/ISO-HDLC of the text without it. */
+enum { SEAL = 11 };
+
+static char *seal_of(const char *before, size_t length, const char *after)
+{
+    const struct zg_crc_parameters *p = zg_crc_by_name("crc32/iso-hdlc");
+    zg_check_word table[256];
+    struct zg_crc crc;
+
+    (void)zg_crc_make(&crc, p->width, p->poly, p->init, p->reflect_in, p->reflect_out, p->xor_out, table);
+    zg_check_word reg = zg_crc_update(&crc, zg_crc_start(&crc), (const uint8_t *)before, length);
+    reg = zg_crc_update(&crc, reg, (const uint8_t *)after, strlen(after));
+    return g_strdup_printf("[%08x] ", (unsigned)zg_crc_finish(&crc, reg));
+}
+
 void zgi_generated_add(GPtrArray *files, char *name, GString *text)
 {
     struct zg_generated *file = g_new0(struct zg_generated, 1);
+    const char *mark = strstr(text->str, ZGI_MARK);
+
+    g_assert(mark);
+    gsize at = (gsize)(mark - text->str) + strlen(ZGI_MARK) + 1;
+    g_autofree char *seal = seal_of(text->str, at, text->str + at);
+    g_string_insert(text, (gssize)at, seal);
     file->name = name;
     file->text = g_string_free(text, FALSE);
-    g_assert(strstr(file->text, mark));
     g_ptr_array_add(files, file);
 }
 
-/* Whether a file may be replaced: it is missing, or was generated. */
+/* Whether a file's text is as it was generated. */
+static bool is_untouched(const char *text)
+{
+    const char *mark = strstr(text, ZGI_MARK " [");
+    const char *seal = mark ? mark + strlen(ZGI_MARK) + 1 : NULL;
+
+    if (!seal || strlen(seal) < SEAL)
+        return false;
+    g_autofree char *right = seal_of(text, (size_t)(seal - text), seal + SEAL);
+    return strncmp(seal, right, SEAL) == 0;
+}
+
+/* Whether a file may be replaced: it is missing, or is as it was generated. */
 static bool replaceable(const char *path, GError **error)
 {
-    char start[256] = "";
-    FILE *file = fopen(path, "rb");
-    size_t length = file ? fread(start, 1, sizeof start - 1, file) : 0;
+    g_autofree char *text = NULL;
 
-    if (file)
-        (void)fclose(file);
-    start[length] = '\0';
-    if (!g_file_test(path, G_FILE_TEST_EXISTS) || strstr(start, mark))
+    if (!g_file_test(path, G_FILE_TEST_EXISTS) || (g_file_get_contents(path, &text, NULL, NULL) && is_untouched(text)))
         return true;
     g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_FOREIGN,
-                "%s exists and was not generated; move it away or choose another folder", path);
+                text && strstr(text, ZGI_MARK)
+                    ? "%s was edited since it was generated; --force replaces it, or choose another folder"
+                    : "%s exists and was not generated; --force replaces it, or choose another folder",
+                path);
     return false;
 }
 
@@ -83,7 +111,7 @@ static void remove_all(const GPtrArray *files, const char *folder, const char *s
     }
 }
 
-bool zg_generated_write(const GPtrArray *files, const char *folder, GError **error)
+bool zg_generated_write(const GPtrArray *files, const char *folder, bool force, GError **error)
 {
     static const char suffix[] = ".new";
 
@@ -95,8 +123,10 @@ bool zg_generated_write(const GPtrArray *files, const char *folder, GError **err
     for (unsigned i = 0; i < files->len; i++) {
         const struct zg_generated *file = g_ptr_array_index(files, i);
         g_autofree char *path = g_build_filename(folder, file->name, NULL);
-        if (!replaceable(path, error))
+        g_autofree char *inner = g_path_get_dirname(path);
+        if (!force && !replaceable(path, error))
             return false;
+        (void)g_mkdir_with_parents(inner, 0777); /* if that fails, so does the writing */
     }
     if (write_all(files, folder, suffix, error) && move_all(files, folder, suffix, error))
         return true;

@@ -8,7 +8,8 @@
 #define ZG_GENERATE_ERROR (g_quark_from_static_string("zg-generate-error"))
 
 enum zg_generate_error {
-    ZG_GENERATE_ERROR_FOREIGN, /* a file of that name exists that was not generated */
+    ZG_GENERATE_ERROR_FOREIGN, /* a file of that name exists that was not generated, or was edited since */
+    ZG_GENERATE_ERROR_NAME,    /* a generated file and a runtime file have one name */
     ZG_GENERATE_ERROR_WRITE
 };
 
@@ -25,11 +26,19 @@ GPtrArray *zg_generate_c(const struct zg_plan *plan);
  * receiver. */
 GPtrArray *zg_generate_python(const struct zg_plan *plan);
 
-/* Writes all files into a folder, made if missing, or none: each is written beside its place first, then all are moved.
- * A file that is there and was not generated is left alone, with an error. */
-bool zg_generated_write(const GPtrArray *files, const char *folder, GError **error);
+/* Adds the runtime's files that generated C needs, so that `cc -c *.c` in the folder compiles. False where the protocol
+ * has the name of one of them. */
+bool zg_generate_bundle(GPtrArray *files, GError **error);
 
-/* For the generators: a new file whose first line tells what made it from what; g_string is its text so far. */
+/* Writes all files into a folder, made if missing, or none: each is written beside its place first, then all are moved.
+ * A file that is there and was not generated, or was edited since, is left alone, with an error, unless `force`. */
+bool zg_generated_write(const GPtrArray *files, const char *folder, bool force, GError **error);
+
+/* What the first line of every generated file says, before what it was made from. */
+#define ZGI_MARK "Made by zeugma from"
+
+/* For the generators: adds a file and takes its name and text. The first line holds ZGI_MARK, and is given a check
+ * value of the whole, by which an edit is noticed. */
 void zgi_generated_add(GPtrArray *files, char *name, GString *text);
 GPtrArray *zgi_generated_new(void);
 

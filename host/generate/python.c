@@ -4,9 +4,8 @@
 #include <string.h>
 
 #include "codec/json.h"
+#include "generate/embedded.h"
 #include "generate/generate.h"
-
-extern const char zgi_python_support[]; /* made of python_support.py */
 
 /* A field's name, with "_" behind it where a message has a function of that name. */
 static char *attribute(const char *name)
@@ -323,7 +322,7 @@ GPtrArray *zg_generate_python(const struct zg_plan *plan)
                            "from typing import ClassVar, Iterator, List, Union\n\n",
                            doc);
     print_constants(text, plan);
-    g_string_append(text, zgi_python_support);
+    g_string_append(text, zgi_embedded_text("python_support.py"));
     for (unsigned i = 0; i < definition->enums->len; i++)
         print_enum(text, g_ptr_array_index(definition->enums, i));
     for (unsigned i = 0; i < plan->records->len; i++)

@@ -11,9 +11,9 @@
 #include <string.h>
 
 #include "codec/payload.h"
-#include "zeugma/link.h"
 #include "generate/generate.h"
 #include "zeugma/error.h"
+#include "zeugma/link.h"
 
 enum { DEFINITIONS = 24, ROUNDS = 60 };
 
@@ -143,7 +143,7 @@ static void *build(const struct zg_plan *plan, const char *folder)
     g_autofree char *path = g_build_filename(folder, "glue.c", NULL);
     g_autofree char *library = g_build_filename(folder, "random.so", NULL);
 
-    assert_true(zg_generated_write(files, folder, NULL));
+    assert_true(zg_generated_write(files, folder, false, NULL));
     for (unsigned i = 0; i < plan->records->len; i++)
         glue_dump(glue, g_ptr_array_index(plan->records, i));
     for (unsigned i = 0; i < plan->messages->len; i++)
@@ -291,44 +291,89 @@ static void test_random_definitions(void **state)
     }
 }
 
-/* The same plan prints the same text; what is written again is unchanged; what was not generated is left alone, and
- * then nothing at all is written. */
+static char *text_of(const char *path)
+{
+    char *text = NULL;
+    assert_true(g_file_get_contents(path, &text, NULL, NULL));
+    return text;
+}
+
+/* The same plan prints the same text; what is written again is unchanged; what was not generated, or was edited, is
+ * left alone, and then nothing at all is written. */
 static void test_writing(void **state)
 {
     g_autofree char *folder = g_dir_make_tmp("zeugma-generated-XXXXXX", NULL);
     g_autofree char *inner = g_build_filename(folder, "new", NULL);
-    g_autofree char *path = g_build_filename(inner, "small.h", NULL);
-    g_autofree char *other = g_build_filename(inner, "small_host.c", NULL);
+    g_autofree char *first = g_build_filename(inner, "small.h", NULL);
+    g_autofree char *last = g_build_filename(inner, "small_host.c", NULL);
     struct test_plan plan = test_plan_of(test_small_definition);
     g_autoptr(GPtrArray) files = zg_generate_c(plan.plan);
     g_autoptr(GPtrArray) again = zg_generate_c(plan.plan);
     g_autoptr(GError) error = NULL;
-    g_autofree char *text = NULL, *kept = NULL;
     (void)state;
     assert_int_equal(files->len, 6);
     for (unsigned i = 0; i < files->len; i++)
         assert_string_equal(((struct zg_generated *)g_ptr_array_index(files, i))->text,
                             ((struct zg_generated *)g_ptr_array_index(again, i))->text);
-    assert_true(zg_generated_write(files, inner, NULL));
-    assert_true(zg_generated_write(again, inner, NULL));
-    assert_true(g_file_get_contents(path, &text, NULL, NULL));
+    assert_true(zg_generated_write(files, inner, false, NULL));
+    assert_true(zg_generated_write(again, inner, false, NULL));
+    g_autofree char *text = text_of(first);
     assert_string_equal(text, ((struct zg_generated *)g_ptr_array_index(files, 0))->text);
-    assert_true(g_file_set_contents(other, "mine", -1, NULL));
-    assert_true(g_file_set_contents(path, "/* Made by zeugma from an older version */", -1, NULL));
-    assert_false(zg_generated_write(files, inner, &error));
-    assert_non_null(strstr(error->message, "small_host.c exists and was not generated"));
-    assert_true(g_file_get_contents(path, &kept, NULL, NULL));
-    assert_string_equal(kept, "/* Made by zeugma from an older version */");
-    test_remove_folder(inner);
-    assert_int_equal(g_rmdir(folder), 0);
+
+    g_autofree char *text_of_last = text_of(last);
+    g_autofree char *edited = g_strconcat(text_of_last, "/* mine */\n", NULL);
+    assert_true(g_file_set_contents(last, edited, -1, NULL));
+    assert_int_equal(g_remove(first), 0);
+    assert_false(zg_generated_write(files, inner, false, &error));
+    assert_non_null(strstr(error->message, "small_host.c was edited since it was generated; --force replaces it"));
+    assert_false(g_file_test(first, G_FILE_TEST_EXISTS));
     g_clear_error(&error);
-    assert_false(zg_generated_write(files, "/proc/nowhere", &error));
+    assert_true(g_file_set_contents(last, "mine", -1, NULL));
+    assert_false(zg_generated_write(files, inner, false, &error));
+    assert_non_null(strstr(error->message, "small_host.c exists and was not generated"));
+    assert_false(g_file_test(first, G_FILE_TEST_EXISTS));
+    assert_true(zg_generated_write(files, inner, true, NULL));
+    g_autofree char *forced = text_of(last);
+    assert_string_equal(forced, text_of_last);
+    test_remove_folder(folder);
+    g_clear_error(&error);
+    assert_false(zg_generated_write(files, "/proc/nowhere", false, &error));
     assert_non_null(strstr(error->message, "cannot make the folder /proc/nowhere"));
     test_plan_clear(&plan);
 }
 
+/* A bundle compiles by itself, and holds what its messages need and no more. */
+static void test_bundle(void **state)
+{
+    g_autofree char *folder = g_dir_make_tmp("zeugma-bundle-XXXXXX", NULL);
+    g_autofree char *command =
+        g_strdup_printf("cd %s && " TEST_CC " -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Werror -c *.c", folder);
+    g_autofree char *leb = g_build_filename(folder, "leb.c", NULL), *link = g_build_filename(folder, "link.c", NULL);
+    struct test_plan plan = test_plan_of(test_small_definition);
+    g_autoptr(GPtrArray) files = zg_generate_c(plan.plan);
+    g_autoptr(GError) error = NULL;
+    (void)state;
+    assert_true(zg_generate_bundle(files, NULL));
+    assert_true(zg_generated_write(files, folder, false, NULL));
+    assert_true(g_file_test(link, G_FILE_TEST_EXISTS));
+    assert_false(g_file_test(leb, G_FILE_TEST_EXISTS));
+    assert_int_equal(system(command), 0);
+    assert_true(zg_generated_write(files, folder, false, NULL));
+    test_remove_folder(folder);
+    test_plan_clear(&plan);
+
+    g_auto(GStrv) parts = g_strsplit(test_small_definition, "protocol: small", 2);
+    g_autofree char *text = g_strjoin("protocol: link", parts[0], parts[1], NULL);
+    struct test_plan clash = test_plan_of(text);
+    g_autoptr(GPtrArray) clashing = zg_generate_c(clash.plan);
+    assert_false(zg_generate_bundle(clashing, &error));
+    assert_non_null(strstr(error->message, "link.c is the name of a runtime file, too"));
+    test_plan_clear(&clash);
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions), cmocka_unit_test(test_writing) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions), cmocka_unit_test(test_writing),
+                                        cmocka_unit_test(test_bundle) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

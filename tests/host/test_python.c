@@ -184,7 +184,7 @@ static void test_random_definitions(void **state)
             expect_message(&random, zg_plan_message_at(plan.plan, k), input, wanted);
         for (unsigned k = 0; k < 3; k++)
             expect_stream(&random, plan.plan, input, wanted);
-        assert_true(zg_generated_write(files, folder, NULL));
+        assert_true(zg_generated_write(files, folder, false, NULL));
         assert_true(g_file_set_contents(script, driver, -1, NULL));
         assert_true(g_file_set_contents(lines, input->str, (gssize)input->len, NULL));
         assert_true(

@@ -1,0 +1,76 @@
+/* SPDX-License-Identifier: MIT */
+/* The runtime's files that generated C needs. */
+#include "generate/embedded.h"
+
+#include <string.h>
+
+#include "generate/generate.h"
+
+const char *zgi_embedded_text(const char *path)
+{
+    for (const struct zgi_embedded *file = zgi_embedded_files; file->path; file++)
+        if (strcmp(file->path, path) == 0)
+            return file->text;
+    return NULL;
+}
+
+static bool has_file(const GPtrArray *files, const char *name)
+{
+    for (unsigned i = 0; i < files->len; i++)
+        if (strcmp(((struct zg_generated *)g_ptr_array_index(files, i))->name, name) == 0)
+            return true;
+    return false;
+}
+
+static void add_file(GPtrArray *files, const char *path)
+{
+    const char *text = zgi_embedded_text(path);
+    GString *whole = g_string_new(NULL);
+
+    if (!text || has_file(files, path)) {
+        g_string_free(whole, TRUE);
+        return;
+    }
+    g_string_append_printf(whole, "/* " ZGI_MARK " the runtime, %s. Change it there. */\n%s", path, text);
+    if (g_str_has_prefix(path, "zeugma/")) /* headers find each other without an include path */
+        g_string_replace(whole, "#include \"zeugma/", "#include \"", 0);
+    zgi_generated_add(files, g_strdup(path), whole);
+}
+
+/* Adds a header that a text includes, and the source of the same name. */
+static void add_part(GPtrArray *files, const char *name)
+{
+    g_autofree char *header = g_strconcat("zeugma/", name, ".h", NULL);
+    g_autofree char *source = g_strconcat(name, ".c", NULL);
+    g_autofree char *private_header = g_strconcat(name, ".h", NULL);
+
+    add_file(files, header);
+    add_file(files, source);
+    add_file(files, private_header);
+}
+
+bool zg_generate_bundle(GPtrArray *files, GError **error)
+{
+    for (unsigned i = 0; i < files->len; i++) {
+        const struct zg_generated *file = g_ptr_array_index(files, i);
+        if (!zgi_embedded_text(file->name))
+            continue;
+        g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_NAME,
+                    "%s is the name of a runtime file, too; rename the protocol, or leave out --bundle", file->name);
+        return false;
+    }
+    g_autoptr(GRegex) include = g_regex_new("#include \"(?:zeugma/)?(\\w+)\\.h\"", 0, 0, NULL);
+
+    for (unsigned i = 0; i < files->len; i++) { /* the list grows by what its files include */
+        const struct zg_generated *file = g_ptr_array_index(files, i);
+        g_autoptr(GMatchInfo) match = NULL;
+        if (!g_str_has_suffix(file->name, ".c") && !g_str_has_suffix(file->name, ".h"))
+            continue;
+        g_autofree char *text = g_strdup(file->text);
+        for (g_regex_match(include, text, 0, &match); g_match_info_matches(match); g_match_info_next(match, NULL)) {
+            g_autofree char *name = g_match_info_fetch(match, 1);
+            add_part(files, name);
+        }
+    }
+    return true;
+}
