@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "analysis/budget.h"
+#include "analysis/text.h"
 #include "codec/values.h"
 
 /* "80 ms", "340 us": a time with the unit that suits it. */
@@ -116,7 +117,21 @@ static unsigned widest_name(const struct zg_plan *plan)
     return (unsigned)width;
 }
 
-static void print_message(const struct zg_plan *plan, const struct zg_plan_message *item, unsigned name_width)
+/* What the frame takes beside the fields' own bits, and what the same values take as text. */
+static void print_gain(const struct zg_plan_message *item)
+{
+    unsigned pairs, bare, bits = item->payload.bits;
+    double own = bits / 8.0, beside = item->frame_most - own;
+
+    zg_text_lengths(item, &pairs, &bare);
+    if (bits > 0)
+        cli_print("  the fields' own %u bits are %.4g bytes; %.4g bytes beside them, %.0f %% of the frame\n", bits, own,
+                  beside, 100 * beside / item->frame_most);
+    cli_print("  as text, without check or sequence: up to %u bytes as name=value, %u as bare values\n", pairs, bare);
+}
+
+static void print_message(const struct zg_plan *plan, const struct zg_plan_message *item, unsigned name_width,
+                          bool drawn)
 {
     const struct zg_message *message = item->message;
     g_autofree char *time = time_text(zg_budget_seconds(&plan->definition->line, item->frame_most));
@@ -127,6 +142,8 @@ static void print_message(const struct zg_plan *plan, const struct zg_plan_messa
     cli_print(", from %s%s%s\n", zg_side_name(message->from), message->summary ? ": " : "",
               message->summary ? message->summary : "");
     print_block(&item->payload, name_width);
+    if (drawn)
+        cli_print_map(&item->payload);
     if (item->payload.size == item->payload.most_size)
         cli_print("  payload %u of at most %u bytes; frame ", item->payload.size, plan->max_payload);
     else
@@ -136,7 +153,8 @@ static void print_message(const struct zg_plan *plan, const struct zg_plan_messa
         cli_print("%u", item->frame_most);
     else
         cli_print("%u to %u", item->frame_least, item->frame_most);
-    cli_print(" bytes on the wire, %s; overhead %u bytes\n", time, item->frame_most - item->payload.most_size);
+    cli_print(" bytes on the wire, %s\n", time);
+    print_gain(item);
 }
 
 static void print_load(const struct zg_plan *plan)
@@ -179,7 +197,7 @@ static void print_text(const struct zg_plan *plan, const struct zg_plan_message 
     }
     for (unsigned i = 0; i < plan->messages->len; i++)
         if (!only || only == zg_plan_message_at(plan, i))
-            print_message(plan, zg_plan_message_at(plan, i), width);
+            print_message(plan, zg_plan_message_at(plan, i), width, only != NULL);
     if (!only)
         print_load(plan);
 }
@@ -236,6 +254,8 @@ static void block_to_json(struct zg_json *json, const char *key, const struct zg
 
 static void message_to_json(struct zg_json *json, const struct zg_plan *plan, const struct zg_plan_message *item)
 {
+    unsigned pairs, bare;
+
     zg_json_open(json, NULL, '{');
     zg_json_string(json, "message", item->message->name);
     zg_json_unsigned(json, "id", item->message->id);
@@ -246,6 +266,9 @@ static void message_to_json(struct zg_json *json, const struct zg_plan *plan, co
     zg_json_unsigned(json, "frame_least_bytes", item->frame_least);
     zg_json_unsigned(json, "frame_most_bytes", item->frame_most);
     zg_json_unsigned(json, "field_bits", item->payload.bits);
+    zg_text_lengths(item, &pairs, &bare);
+    zg_json_unsigned(json, "text_pairs_bytes", pairs);
+    zg_json_unsigned(json, "text_bare_bytes", bare);
     zg_json_double(json, "line_seconds", zg_budget_seconds(&plan->definition->line, item->frame_most));
     if (item->message->every_ns > 0) {
         zg_json_double(json, "every_seconds", (double)item->message->every_ns * 1e-9);

@@ -1,0 +1,70 @@
+/* SPDX-License-Identifier: MIT */
+#include "analysis/text.h"
+
+#include <string.h>
+
+#include "codec/values.h"
+
+static unsigned raw_length(const struct zg_step *step, union zg_raw raw)
+{
+    g_autoptr(GString) text = g_string_new(NULL);
+    zg_raw_to_text(step, raw, text);
+    return (unsigned)text->len;
+}
+
+/* The longest of an enum's names, or of all a set's flags together. */
+static unsigned names_length(const struct zg_enum *enumeration)
+{
+    unsigned longest = 0, all = 0;
+
+    for (unsigned i = 0; i < enumeration->values->len; i++) {
+        const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
+        longest = MAX(longest, (unsigned)strlen(value->name));
+        all += (unsigned)strlen(value->name) + (i > 0);
+    }
+    return enumeration->flags ? all : longest;
+}
+
+/* The longest text of one number: at its limits and just within them, where decimals are. */
+static unsigned number_length(const struct zg_step *step)
+{
+    const unsigned f32_digits = 14, f64_digits = 24; /* -3.4028235e+38, -1.7976931348623157e+308 */
+    union zg_raw inner_low = step->low, inner_high = step->high;
+
+    if (step->type.enumeration)
+        return names_length(step->type.enumeration);
+    if (step->type.kind == ZG_KIND_BOOL)
+        return 1;
+    if (step->type.kind == ZG_KIND_FLOAT)
+        return step->type.bits == 32 ? f32_digits : f64_digits;
+    inner_low.u++;
+    inner_high.u--;
+    return MAX(MAX(raw_length(step, step->low), raw_length(step, step->high)),
+               MAX(raw_length(step, inner_low), raw_length(step, inner_high)));
+}
+
+static unsigned block_length(const struct zg_block *block, bool names)
+{
+    unsigned length = 0;
+
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        length += i > 0;
+        if (names)
+            length += (unsigned)strlen(step->name) + 1;
+        if (step->type.kind == ZG_KIND_TEXT)
+            length += step->most;
+        else if (step->type.kind == ZG_KIND_BYTES)
+            length += 2 * step->most;
+        else if (step->most > 0) /* elements, and a blank between them */
+            length +=
+                step->most * (step->record ? block_length(step->record, names) : number_length(step)) + step->most - 1;
+    }
+    return length;
+}
+
+void zg_text_lengths(const struct zg_plan_message *message, unsigned *pairs, unsigned *bare)
+{
+    *pairs = block_length(&message->payload, true) + 1;
+    *bare = block_length(&message->payload, false) + 1;
+}
