@@ -10,9 +10,9 @@
 static const struct {
     const char *name;
     GPtrArray *(*print)(const struct zg_plan *plan);
-} targets[] = { { "c", zg_generate_c }, { "python", zg_generate_python } };
+} targets[] = { { "c", zg_generate_c }, { "python", zg_generate_python }, { "vectors", zg_generate_vectors } };
 
-static const char *const later_targets[] = { "docs", "vectors", NULL };
+static const char *const later_targets[] = { "docs", NULL };
 
 /* The files of all targets of a list "c,python"; NULL: a message was printed. */
 static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_plan *plan, const char *list)
@@ -28,8 +28,8 @@ static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_pla
         if (!print) {
             cli_error(verb,
                       g_strv_contains(later_targets, *word)
-                          ? "the target \"%s\" is not supported by this version yet; expected c, python"
-                          : "unknown target \"%s\"; expected c, python",
+                          ? "the target \"%s\" is not supported by this version yet; expected c, python, vectors"
+                          : "unknown target \"%s\"; expected c, python, vectors",
                       *word);
             return NULL;
         }
@@ -66,7 +66,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     gboolean bundle = FALSE, force = FALSE;
     GOptionEntry entries[] = {
         { "output", 'o', 0, G_OPTION_ARG_FILENAME, &folder, "Write into this folder, made if missing", "DIR" },
-        { "target", 0, 0, G_OPTION_ARG_STRING, &list, "What to generate: c, python; default c", "LIST" },
+        { "target", 0, 0, G_OPTION_ARG_STRING, &list, "What to generate: c, python, vectors; default c", "LIST" },
         { "bundle", 0, 0, G_OPTION_ARG_NONE, &bundle, "Add the runtime's files, so that the folder compiles alone",
           NULL },
         { "force", 0, 0, G_OPTION_ARG_NONE, &force, "Replace files that were edited, or were not generated", NULL },

@@ -389,9 +389,11 @@ static const uint8_t *unpack_block(const struct zg_block *block, const uint8_t *
 bool zg_block_unpack(const struct zg_block *block, const uint8_t *at, size_t length, struct zg_value *values,
                      size_t *ignored)
 {
-    const uint8_t *end = unpack_block(block, at, at + length, values, true);
+    static const uint8_t nothing = 0;
+    const uint8_t *from = length > 0 ? at : &nothing; /* an empty payload may have no address */
+    const uint8_t *end = unpack_block(block, from, from + length, values, true);
 
-    *ignored = end ? length - (size_t)(end - at) : 0;
+    *ignored = end ? length - (size_t)(end - from) : 0;
     return end != NULL;
 }
 

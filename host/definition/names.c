@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include "definition/read.h"
+#include "definition/words.h"
 
 char *zg_field_suffix(const struct zg_field *field)
 {
@@ -35,6 +36,8 @@ char *zg_python_name(const char *name)
             g_string_append_c(text, start ? g_ascii_toupper(*c) : *c);
         start = *c == '_';
     }
+    if (zgi_is_keyword(text->str)) /* None, True, False */
+        g_string_append_c(text, '_');
     return g_string_free(text, FALSE);
 }
 

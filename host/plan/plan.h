@@ -119,6 +119,9 @@ bool zg_step_raw(const struct zg_step *step, const mpq_t physical, union zg_raw 
 /* The nearest double of a raw value's exact physical value; a float's own value. */
 double zg_step_physical(const struct zg_step *step, union zg_raw raw);
 
+/* A number as the step's float type holds it. */
+double zg_step_rounded(const struct zg_step *step, double value);
+
 /* Whether a raw value lies within the step's limits. NaN lies within a float without range. */
 bool zg_step_permits(const struct zg_step *step, union zg_raw raw);
 

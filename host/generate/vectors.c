@@ -1,0 +1,219 @@
+/* SPDX-License-Identifier: MIT */
+/* PROTOCOL_vectors.json: frames and values that any implementation can be held to. */
+#include <string.h>
+
+#include "codec/frame.h"
+#include "codec/values.h"
+#include "generate/generate.h"
+
+enum { MOST_ELEMENTS = 40, MIXED = 3 };
+
+/* How the values of one vector are chosen. */
+enum pattern { ZERO, LEAST, MOST, FIRST_MIXED, PATTERNS = FIRST_MIXED + MIXED };
+
+static const char *const titles[PATTERNS] = { "zero, or as near as is permitted",
+                                              "the least of everything",
+                                              "the most of everything",
+                                              "mixed values, 1",
+                                              "mixed values, 2",
+                                              "mixed values, 3" };
+
+/* A fixed sequence of numbers that look like chance: Knuth's multiplicative hashing with the golden ratio. */
+static uint64_t scatter(uint64_t *state)
+{
+    *state += UINT64_C(0x9E3779B97F4A7C15);
+    return (*state ^ *state >> 29) * UINT64_C(0xBF58476D1CE4E5B9);
+}
+
+static union zg_raw choose(const struct zg_step *step, enum pattern pattern, uint64_t *state)
+{
+    bool is_signed = step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
+    uint64_t bits = scatter(state);
+    union zg_raw raw = { .u = 0 };
+
+    if (step->type.kind == ZG_KIND_BOOL) {
+        raw.u = pattern == MOST || (pattern >= FIRST_MIXED && bits >> 63);
+        return raw;
+    }
+    if (step->type.kind == ZG_KIND_FLOAT) {
+        double low = step->field->ranged ? step->low.f : -1e30, high = step->field->ranged ? step->high.f : 1e30;
+        raw.f = pattern == LEAST  ? low
+                : pattern == MOST ? high
+                : pattern == ZERO ? 0
+                                  : low / 2 + high / 4 + (double)(bits >> 40);
+        raw.f = CLAMP(raw.f, low, high);
+        raw.f = zg_step_rounded(step, raw.f);
+        return raw;
+    }
+    if (pattern == LEAST || pattern == MOST)
+        return pattern == LEAST ? step->low : step->high;
+    if (pattern == ZERO)
+        return zg_step_permits(step, raw) ? raw : step->low;
+    uint64_t span = is_signed ? (uint64_t)step->high.i - (uint64_t)step->low.i : step->high.u - step->low.u;
+    raw.u = (is_signed ? (uint64_t)step->low.i : step->low.u) + (span == UINT64_MAX ? bits : bits % (span + 1));
+    return raw;
+}
+
+/* A raw number that its physical value leads back to: where a scale is finer than doubles, not all are such. */
+static union zg_raw number(const struct zg_step *step, enum pattern pattern, uint64_t *state)
+{
+    union zg_raw raw = choose(step, pattern, state);
+    mpq_t physical;
+
+    if (!step->field->scaled)
+        return raw;
+    mpq_init(physical);
+    mpq_set_d(physical, zg_step_physical(step, raw));
+    (void)zg_step_raw(step, physical, &raw);
+    mpq_clear(physical);
+    return raw;
+}
+
+static void fill(const struct zg_block *block, struct zg_value *values, enum pattern pattern, uint64_t *state);
+
+static void fill_string(const struct zg_step *step, struct zg_value *value, unsigned count, uint64_t *state)
+{
+    static const char letters[] = "Dobby loom; 7 shafts, \"weft\" & \\warp ";
+
+    zg_value_resize(step, value, count);
+    for (unsigned i = 0; i < count; i++)
+        value->bytes[i] = step->type.kind == ZG_KIND_TEXT ? (uint8_t)letters[i % (sizeof letters - 1)]
+                                                          : (uint8_t)(scatter(state) >> 56);
+}
+
+static void fill_step(const struct zg_step *step, struct zg_value *value, enum pattern pattern, uint64_t *state)
+{
+    bool fixed = step->type.extent == ZG_EXTENT_FIXED;
+    unsigned most = MIN(step->most, (unsigned)MOST_ELEMENTS);
+    unsigned count = pattern == MOST ? most : pattern < FIRST_MIXED ? 0 : (unsigned)(scatter(state) >> 33) % (most + 1);
+
+    if (step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES) {
+        fill_string(step, value, fixed && step->type.kind == ZG_KIND_BYTES ? step->most : count, state);
+    } else if (step->type.extent != ZG_EXTENT_ONE) {
+        zg_value_resize(step, value, fixed ? step->most : count);
+        for (unsigned i = 0; i < value->count; i++) {
+            if (step->record)
+                fill(step->record, value->items[i].items, pattern, state);
+            else
+                value->items[i].raw = number(step, pattern, state);
+        }
+    } else if (step->record) {
+        fill(step->record, value->items, pattern, state);
+    } else {
+        value->raw = number(step, pattern, state);
+    }
+}
+
+static void fill(const struct zg_block *block, struct zg_value *values, enum pattern pattern, uint64_t *state)
+{
+    for (unsigned i = 0; i < block->steps->len; i++)
+        fill_step(zg_block_step(block, i), &values[i], pattern, state);
+}
+
+static void print_fields(struct zg_json *json, const struct zg_block *block, const struct zg_value *values)
+{
+    zg_json_open(json, "fields", '{');
+    zg_block_to_json(block, values, json);
+    zg_json_close(json, '}');
+}
+
+/* A frame and its values. */
+static void print_frame(struct zg_json *json, const struct zg_plan *plan, const struct zg_plan_message *item,
+                        enum pattern pattern, const uint8_t *payload, size_t length, const struct zg_value *values)
+{
+    struct zg_header header = { .id = (uint32_t)item->message->id,
+                                .sequence = plan->sequence_bits ? 5U & UINT32_MAX >> (32 - plan->sequence_bits) : 0,
+                                .minor = plan->minor };
+    g_autoptr(GByteArray) frame = zg_frame_make(plan, &header, payload, length);
+
+    zg_json_open(json, NULL, '{');
+    zg_json_string(json, "title", titles[pattern]);
+    zg_json_string(json, "message", item->message->name);
+    zg_json_unsigned(json, "sequence", header.sequence);
+    print_fields(json, &item->payload, values);
+    zg_json_hex(json, "payload", payload, length);
+    zg_json_hex(json, "frame", frame->data, frame->len);
+    zg_json_close(json, '}');
+}
+
+/* What becomes of a payload that is shorter than its message: the values with their defaults where an older sender made
+ * it, else that it is refused. */
+static void print_cut(struct zg_json *json, const struct zg_plan_message *item, const uint8_t *payload, size_t length,
+                      struct zg_value *values)
+{
+    size_t ignored;
+    bool good = zg_block_unpack(&item->payload, payload, length, values, &ignored);
+
+    zg_json_open(json, NULL, '{');
+    zg_json_string(json, "title", good ? "as an older sender makes it" : "cut short");
+    zg_json_string(json, "message", item->message->name);
+    zg_json_hex(json, "payload", payload, length);
+    if (good)
+        print_fields(json, &item->payload, values);
+    zg_json_bool(json, "refused", !good);
+    zg_json_close(json, '}');
+}
+
+typedef void (*print_function)(struct zg_json *json, const struct zg_plan *plan, const struct zg_plan_message *item);
+
+static void print_frames(struct zg_json *json, const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    const struct zg_block *block = &item->payload;
+    uint64_t state = item->message->id;
+
+    for (unsigned pattern = 0; pattern < PATTERNS; pattern++) {
+        struct zg_value *values = zg_values_new(block);
+        fill(block, values, (enum pattern)pattern, &state);
+        size_t length = zg_block_size(block, values);
+        g_autofree uint8_t *payload = g_malloc(length + 1);
+        zg_block_pack(block, values, payload);
+        if (length <= plan->max_payload)
+            print_frame(json, plan, item, (enum pattern)pattern, payload, length, values);
+        zg_values_free(block, values);
+    }
+}
+
+static void print_cuts(struct zg_json *json, const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    const struct zg_block *block = &item->payload;
+    struct zg_value *values = zg_values_new(block);
+    uint64_t state = item->message->id;
+
+    (void)plan;
+    fill(block, values, FIRST_MIXED, &state);
+    size_t length = zg_block_size(block, values);
+    g_autofree uint8_t *payload = g_malloc(length + 1);
+    zg_block_pack(block, values, payload);
+    for (size_t cut = 0; cut < MIN(length, (size_t)MOST_ELEMENTS); cut++)
+        print_cut(json, item, payload, cut, values);
+    zg_values_free(block, values);
+}
+
+static void print_list(struct zg_json *json, const struct zg_plan *plan, const char *key, print_function print)
+{
+    zg_json_open(json, key, '[');
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        print(json, plan, zg_plan_message_at(plan, i));
+    zg_json_close(json, ']');
+}
+
+GPtrArray *zg_generate_vectors(const struct zg_plan *plan)
+{
+    const struct zg_definition *definition = plan->definition;
+    GPtrArray *files = zgi_generated_new();
+    g_autofree char *file = g_path_get_basename(definition->file);
+    g_autofree char *made = g_strdup_printf(ZGI_MARK " %s, %s %u.%u. Change the definition, not this file.", file,
+                                            definition->protocol, definition->major, definition->minor);
+    struct zg_json json;
+
+    zg_json_begin(&json, true);
+    zg_json_open(&json, NULL, '{');
+    zg_json_string(&json, "made", made);
+    zg_json_string(&json, "protocol", definition->protocol);
+    print_list(&json, plan, "frames", print_frames);
+    print_list(&json, plan, "payloads", print_cuts);
+    zg_json_close(&json, '}');
+    GString *text = g_string_append_c(json.text, '\n');
+    zgi_generated_add(files, g_strconcat(definition->protocol, "_vectors.json", NULL), text);
+    return files;
+}
