@@ -342,6 +342,32 @@ static void test_writing(void **state)
     test_plan_clear(&plan);
 }
 
+/* Whichever file cannot be written, none is, and nothing is left beside them. */
+static void test_each_file_failing(void **state)
+{
+    struct test_plan plan = test_plan_of(test_small_definition);
+    g_autoptr(GPtrArray) files = zg_generate_c(plan.plan);
+    (void)state;
+    for (unsigned i = 0; i < files->len; i++) {
+        g_autofree char *folder = g_dir_make_tmp("zeugma-generated-XXXXXX", NULL);
+        const struct zg_generated *file = g_ptr_array_index(files, i);
+        g_autofree char *beside = g_strconcat(folder, "/", file->name, ".new", NULL);
+        g_autofree char *blocker = g_build_filename(beside, "in the way", NULL);
+        g_autoptr(GError) error = NULL;
+        unsigned left = 0;
+        assert_int_equal(g_mkdir(beside, 0777), 0); /* where the new file would be written first */
+        assert_true(g_file_set_contents(blocker, "", -1, NULL));
+        assert_false(zg_generated_write(files, folder, false, &error));
+        assert_non_null(strstr(error->message, file->name));
+        g_autoptr(GDir) directory = g_dir_open(folder, 0, NULL);
+        while (g_dir_read_name(directory))
+            left++;
+        assert_int_equal(left, 1); /* the folder in the way */
+        test_remove_folder(folder);
+    }
+    test_plan_clear(&plan);
+}
+
 /* A bundle compiles by itself, and holds what its messages need and no more. */
 static void test_bundle(void **state)
 {
@@ -374,6 +400,6 @@ static void test_bundle(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions), cmocka_unit_test(test_writing),
-                                        cmocka_unit_test(test_bundle) };
+                                        cmocka_unit_test(test_each_file_failing), cmocka_unit_test(test_bundle) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

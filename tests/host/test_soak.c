@@ -2,6 +2,7 @@
 /* Seeded faults: each must be found in its own class, in no other, and everything must add up. */
 #include "support.h"
 
+#include <json-glib/json-glib.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -140,6 +141,62 @@ static void test_same_seed_same_result(void **state)
     assert_memory_equal(&first->round_trip, &second->round_trip, sizeof first->round_trip);
 }
 
+static uint64_t sum_of(JsonObject *object, const char *without)
+{
+    g_autoptr(GList) members = json_object_get_members(object);
+    uint64_t sum = 0;
+    for (GList *item = members; item; item = item->next)
+        if (strcmp(item->data, without) != 0)
+            sum += (uint64_t)json_object_get_int_member(object, item->data);
+    return sum;
+}
+
+/* The report's JSON by itself: its classes add up to what it says was sent, and its bounds hold what it says was
+ * counted. */
+static void test_report_as_json(void **state)
+{
+    static const char *const flows[] = { "echo_out", "echo_back", "stream_out", "stream_back" };
+    static const char *const rates[] = { "lost",         "lost_out", "lost_back",        "late",
+                                         "out_of_order", "repeated", "damaged_detected", "damaged_accepted",
+                                         "unexpected" };
+    g_autofree struct zg_soak_result *result =
+        run(test_small_definition, "ber=1e-5,repeat=1e-3,stray=1e-3", 20, 100000000);
+    struct test_plan plan = test_plan_of(test_small_definition);
+    const struct zg_soak_settings settings = zg_soak_defaults();
+    struct zg_soak_requirement requirement;
+    (void)state;
+    assert_true(zg_soak_requirement_parse("lost <= 0.1", &requirement, NULL));
+    const struct zg_soak_report report = { plan.plan, &settings, result, &requirement, 1 };
+    g_autofree char *text = zg_soak_report_json(&report);
+    g_autofree char *words = zg_soak_report_text(&report);
+    g_autoptr(JsonParser) parser = json_parser_new();
+    assert_true(json_parser_load_from_data(parser, text, -1, NULL));
+    JsonObject *root = json_node_get_object(json_parser_get_root(parser));
+    JsonObject *sent = json_object_get_object_member(root, "sent");
+    for (size_t i = 0; i < G_N_ELEMENTS(flows); i++) {
+        JsonObject *flow = json_object_get_object_member(sent, flows[i]);
+        assert_int_equal(sum_of(flow, "sent"), json_object_get_int_member(flow, "sent"));
+    }
+    JsonObject *all = json_object_get_object_member(root, "rates");
+    for (size_t i = 0; i < G_N_ELEMENTS(rates); i++) {
+        JsonObject *rate = json_object_get_object_member(all, rates[i]);
+        double measured =
+            (double)json_object_get_int_member(rate, "count") / (double)json_object_get_int_member(rate, "of");
+        assert_true(json_object_get_double_member(rate, "low") <= measured);
+        assert_true(measured < json_object_get_double_member(rate, "high"));
+    }
+    JsonObject *counters = json_object_get_object_member(json_object_get_object_member(root, "counters"), "device");
+    assert_int_equal(json_object_get_size(counters), ZG_COUNTERS);
+    assert_true(json_object_get_boolean_member(root, "adds_up") && json_object_get_boolean_member(root, "passed"));
+    assert_string_equal(
+        json_object_get_string_member(
+            json_array_get_object_element(json_object_get_array_member(root, "requirements"), 0), "verdict"),
+        "met");
+    assert_non_null(
+        strstr(words, "verdict: passed, all requirements are met; every frame and byte is accounted for\n"));
+    test_plan_clear(&plan);
+}
+
 static bool stop_half_way(double done, void *data)
 {
     (void)data;
@@ -214,11 +271,13 @@ static void test_definitions_that_cannot(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = {
-        cmocka_unit_test(test_each_class_catches_its_own),       cmocka_unit_test(test_counts_are_right),
-        cmocka_unit_test(test_accepted_damage_is_measured),      cmocka_unit_test(test_same_seed_same_result),
-        cmocka_unit_test(test_stopping_keeps_what_was_measured), cmocka_unit_test(test_requirements),
-        cmocka_unit_test(test_definitions_that_cannot)
-    };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_each_class_catches_its_own),
+                                        cmocka_unit_test(test_counts_are_right),
+                                        cmocka_unit_test(test_accepted_damage_is_measured),
+                                        cmocka_unit_test(test_same_seed_same_result),
+                                        cmocka_unit_test(test_stopping_keeps_what_was_measured),
+                                        cmocka_unit_test(test_requirements),
+                                        cmocka_unit_test(test_report_as_json),
+                                        cmocka_unit_test(test_definitions_that_cannot) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
