@@ -5,6 +5,8 @@
 
 #include "definition/words.h"
 
+enum { DEEPEST = 100 }; /* brackets within brackets */
+
 static struct zg_place place_of(yaml_mark_t mark)
 {
     return (struct zg_place){ (unsigned)mark.line + 1, (unsigned)mark.column + 1 };
@@ -39,12 +41,39 @@ static bool has_bare_brackets(const char *text, size_t length, size_t line)
     return false;
 }
 
+/* Whether the brackets are nested no deeper than any definition needs; else a diagnostic. The parser takes a time that
+ * grows with the square of the depth. Brackets in comments and texts count, too: there are never so many. */
+static bool check_depth(struct zgi_reader *reader, const char *text, size_t length)
+{
+    struct zg_place place = { 1, 1 };
+    unsigned depth = 0;
+
+    for (size_t i = 0; i < length; i++) {
+        if (text[i] == '[' || text[i] == '{')
+            depth++;
+        else if ((text[i] == ']' || text[i] == '}') && depth > 0)
+            depth--;
+        if (depth > DEEPEST) {
+            zgi_error(reader->diagnostics, place, "brackets are nested more than %d deep; is one not closed?", DEEPEST);
+            return false;
+        }
+        place.column++;
+        if (text[i] == '\n')
+            place = (struct zg_place){ place.line + 1, 1 };
+    }
+    return true;
+}
+
 bool zgi_yaml_parse(struct zgi_reader *reader, const char *text, size_t length)
 {
     yaml_parser_t parser;
     bool good = yaml_parser_initialize(&parser) != 0;
 
     g_assert(good);
+    if (!check_depth(reader, text, length)) {
+        yaml_parser_delete(&parser);
+        return false;
+    }
     yaml_parser_set_input_string(&parser, (const unsigned char *)text, length);
     good = yaml_parser_load(&parser, &reader->document) != 0;
     if (!good && parser.error == YAML_READER_ERROR)

@@ -71,9 +71,9 @@ static void test_hostile_files(void **state)
         g_string_append_c(noise, (char)zg_random_next(&random));
     g_autofree char *of_noise = diagnose(noise->str, noise->len);
     assert_non_null(strstr(of_noise, "error"));
-    g_autofree char *deep = g_strnfill(20000, '[');
+    g_autofree char *deep = g_strnfill(1000000, '[');
     g_autofree char *of_deep = diagnose(deep, strlen(deep));
-    assert_non_null(strstr(of_deep, "error"));
+    assert_string_equal(of_deep, "#! 1:101: error: brackets are nested more than 100 deep; is one not closed?\n");
     g_autoptr(GString) bomb = g_string_new("a: &a [x, x]\n");
     for (char c = 'b'; c <= 'z'; c++)
         g_string_append_printf(bomb, "%c: &%c [*%c, *%c, *%c, *%c, *%c]\n", c, c, c - 1, c - 1, c - 1, c - 1, c - 1);
