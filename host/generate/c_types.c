@@ -124,12 +124,13 @@ static void print_accessors(const struct zgi_c *c, GString *text, const struct z
             continue;
         g_autofree char *suffix = zg_field_suffix(step->field);
         g_string_append_printf(text,
-                               "/* %s%s%s: the nearest double of the field's physical value, and the nearest raw value "
-                               "of a physical one (0, or\n"
-                               " * ZG_ERANGE and the field is as it was). */\n"
+                               "/* %s%s%s: %s of the field's physical value, and the nearest raw value\n"
+                               " * of a physical one (0, or ZG_ERANGE and the field is as it was). */\n"
                                "double %s_%s_%s_%s(const struct %s_%s *message%s);\n"
                                "int %s_%s_set_%s_%s(struct %s_%s *message%s, double value);\n\n",
                                step->name, step->field->unit ? " in " : "", step->field->unit ? step->field->unit : "",
+                               step->exact ? "the nearest double"
+                                           : "a double, not always the nearest (the scale has too many digits),",
                                c->prefix, block->name, step->name, suffix, c->prefix, block->name, index, c->prefix,
                                block->name, step->name, suffix, c->prefix, block->name, index);
     }
