@@ -123,7 +123,7 @@ static void test_interrupt(void **state)
     (void)state;
     assert_true(g_spawn_async_with_pipes(NULL, argv, NULL, G_SPAWN_DO_NOT_REAP_CHILD, NULL, NULL, &child, NULL, &out,
                                          NULL, NULL));
-    g_usleep(300000); /* time for the signal's handler to be there */
+    g_usleep(1000000); /* time for the signal's handler to be there */
     assert_int_equal(kill(child, SIGINT), 0);
     while ((length = read(out, buffer, sizeof buffer)) > 0)
         g_string_append_len(text, buffer, length);
