@@ -6,7 +6,8 @@
 #include "plan/values.h"
 #include "zeugma/link.h"
 
-enum { CODE_BLOCK = 254 }; /* content bytes under one COBS code byte */
+enum { LARGEST_PAYLOAD = 65535, UNREACHABLE = 1 << 20 }; /* bytes */
+enum { CODE_BLOCK = 254 };                               /* content bytes under one COBS code byte */
 
 static void block_free(gpointer data)
 {
@@ -126,9 +127,15 @@ static void element_sizes(const struct zg_step *step, unsigned *least, unsigned 
     }
 }
 
+/* `count` times `size` bytes, held to what no payload reaches, so that sums of it do not overflow. */
+static unsigned bytes_of(unsigned count, unsigned size)
+{
+    return (unsigned)MIN((uint64_t)count * size, (uint64_t)UNREACHABLE);
+}
+
 static unsigned array_bytes(const struct zg_step *step, unsigned count, unsigned element)
 {
-    return zg_step_is_bitwise(step) ? (count * step->bits + 7) / 8 : count * element;
+    return zg_step_is_bitwise(step) ? (count * step->bits + 7) / 8 : bytes_of(count, element);
 }
 
 /* A step that begins on a byte boundary; `room` is what is left of the payload for an open-ended one. */
@@ -142,8 +149,8 @@ static void place_on_boundary(struct cursor *cursor, struct zg_step *step, unsig
     switch (step->type.extent) {
     case ZG_EXTENT_ONE:
     case ZG_EXTENT_FIXED:
-        step->least_size = step->most * least;
-        step->most_size = step->most * most;
+        step->least_size = bytes_of(step->most, least);
+        step->most_size = bytes_of(step->most, most);
         break;
     case ZG_EXTENT_COUNTED:
         step->count_size = step->type.count <= 255 ? 1 : 2;
@@ -194,8 +201,8 @@ static void place(struct zg_block *block, struct cursor *cursor, struct zg_step 
     else
         place_on_boundary(cursor, step, room);
     zgi_step_limits(step);
-    block->size += step->least_size;
-    block->most_size += step->most_size;
+    block->size = MIN(block->size + step->least_size, UNREACHABLE);
+    block->most_size = MIN(block->most_size + step->most_size, UNREACHABLE);
     block->bits += step->record ? step->most * step->record->bits
                    : step->bits ? step->most * step->bits
                                 : step->most * step->type.bits;
@@ -361,13 +368,17 @@ static void plan_messages(struct zg_plan *plan, struct zg_diagnostics *diagnosti
 static void check_sizes(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
     const struct zg_definition *definition = plan->definition;
+    const unsigned most = definition->max_payload > 0 ? (unsigned)definition->max_payload : LARGEST_PAYLOAD;
 
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        if (definition->max_payload > 0 && item->payload.most_size > definition->max_payload)
+        if (item->payload.most_size >= UNREACHABLE)
             zgi_error(diagnostics, item->message->place,
-                      "the payload of %s takes %u bytes, max_payload is %" G_GUINT64_FORMAT, item->message->name,
-                      item->payload.most_size, definition->max_payload);
+                      "the payload of %s takes over %d bytes, at most %d are possible", item->message->name,
+                      UNREACHABLE - 1, LARGEST_PAYLOAD);
+        else if (item->payload.most_size > most)
+            zgi_error(diagnostics, item->message->place, "the payload of %s takes %u bytes, max_payload is %u",
+                      item->message->name, item->payload.most_size, most);
         if (definition->max_frame > 0 && item->frame_most > definition->max_frame)
             zgi_error(diagnostics, item->message->place,
                       "a frame of %s takes up to %u bytes on the wire, max_frame is %" G_GUINT64_FORMAT,
