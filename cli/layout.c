@@ -233,7 +233,7 @@ static void step_to_json(struct zg_json *json, const struct zg_step *step)
     zg_json_unsigned(json, "least_bytes", step->least_size);
     zg_json_unsigned(json, "most_bytes", step->most_size);
     zg_json_bool(json, "varies", step->varies);
-    if (step->bits > 0 && !step->record && step->type.kind != ZG_KIND_TEXT && step->type.kind != ZG_KIND_BYTES)
+    if (step->bits > 0 && !step->record && !zg_step_is_string(step))
         places_to_json(json, step);
     if (step->field && step->field->unit)
         zg_json_string(json, "unit", step->field->unit);

@@ -9,7 +9,7 @@ enum { ROW_BYTES = 4, MOST_ROWS = 32, NOBODY = -1 };
 /* Which step each bit of the block's first part belongs to: owners[8 * byte + 7 - bit]. */
 static void mark_step(const struct zg_step *step, int index, int *owners, unsigned bytes)
 {
-    bool numbers = !step->record && step->type.kind != ZG_KIND_TEXT && step->type.kind != ZG_KIND_BYTES;
+    bool numbers = !step->record && !zg_step_is_string(step);
     struct zg_piece pieces[ZG_PIECES];
 
     for (unsigned byte = step->byte; !numbers && byte < zg_step_end(step); byte++)

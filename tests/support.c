@@ -5,6 +5,8 @@
 #include <math.h>
 #include <string.h>
 
+#include "codec/frame.h"
+
 static struct test_plan plan_of(const char *file, const char *text)
 {
     struct zg_diagnostics *diagnostics = zg_diagnostics_new(file);
@@ -249,6 +251,26 @@ void test_random_values(struct zg_random *random, const struct zg_block *block, 
                 random_item(random, step, &values[i].items[k]);
         }
     }
+}
+
+GByteArray *test_random_frames(struct zg_random *random, const struct zg_plan *plan, unsigned count)
+{
+    GByteArray *bytes = g_byte_array_new();
+
+    for (unsigned i = 0; i < count; i++) {
+        const struct zg_plan_message *item =
+            zg_plan_message_at(plan, (unsigned)zg_random_below(random, plan->messages->len));
+        struct zg_header header = { .id = (uint32_t)item->message->id, .sequence = i, .minor = plan->minor };
+        struct zg_value *values = zg_values_new(&item->payload);
+        test_random_values(random, &item->payload, values);
+        size_t length = zg_block_size(&item->payload, values);
+        g_autofree uint8_t *payload = g_malloc(length + 1);
+        zg_block_pack(&item->payload, values, payload);
+        g_autoptr(GByteArray) frame = zg_frame_make(plan, &header, payload, length);
+        g_byte_array_append(bytes, frame->data, frame->len);
+        zg_values_free(&item->payload, values);
+    }
+    return bytes;
 }
 
 /* Every leaf of a message as text, "path=value;": printed here from the interpreter's values, and by glue from the C

@@ -43,6 +43,9 @@ union zg_raw test_random_raw(struct zg_random *random, const struct zg_step *ste
 /* Random values for all steps of a block, made by zg_values_new(). */
 void test_random_values(struct zg_random *random, const struct zg_block *block, struct zg_value *values);
 
+/* Frames of random messages with random values, numbered from 0, one behind the other. */
+GByteArray *test_random_frames(struct zg_random *random, const struct zg_plan *plan, unsigned count);
+
 /* Every leaf of the values as text, "path=value;": raw numbers, with their physical value where they are scaled. */
 void test_dump(GString *text, const struct zg_block *block, const struct zg_value *values);
 

@@ -9,26 +9,11 @@
 
 /* --- values */
 
-static bool is_string(const struct zg_step *step)
-{
-    return step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES;
-}
-
-static bool is_leb(const struct zg_step *step)
-{
-    return step->type.kind == ZG_KIND_LEB_UNSIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
-}
-
-static bool is_array(const struct zg_step *step)
-{
-    return !is_string(step) && step->type.extent != ZG_EXTENT_ONE;
-}
-
 static void clear_items(const struct zg_step *step, struct zg_value *value)
 {
-    for (unsigned i = 0; value->items && i < value->count && step->record && is_array(step); i++)
+    for (unsigned i = 0; value->items && i < value->count && step->record && zg_step_is_array(step); i++)
         zg_values_free(step->record, value->items[i].items);
-    if (step->record && !is_array(step))
+    if (step->record && !zg_step_is_array(step))
         zg_values_free(step->record, value->items);
     else
         g_free(value->items);
@@ -38,7 +23,7 @@ static void clear_items(const struct zg_step *step, struct zg_value *value)
 void zg_value_resize(const struct zg_step *step, struct zg_value *value, unsigned count)
 {
     g_assert(count <= step->most);
-    if (is_string(step)) {
+    if (zg_step_is_string(step)) {
         value->bytes = g_realloc(value->bytes, count + 1U);
         if (count > value->count)
             memset(value->bytes + value->count, 0, count - value->count);
@@ -67,7 +52,7 @@ struct zg_value *zg_values_new(const struct zg_block *block)
 
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
-        if (is_string(step) || is_array(step))
+        if (zg_step_is_string(step) || zg_step_is_array(step))
             zg_value_resize(step, &values[i], count_at_first(step));
         else if (step->record)
             values[i].items = zg_values_new(step->record);
@@ -176,22 +161,22 @@ static void put_count(const struct zg_step *step, unsigned count, uint8_t *at)
 static uint8_t *pack_step(const struct zg_step *step, const struct zg_value *value, uint8_t *base)
 {
     uint8_t *at = base + step->byte;
-    bool own_place = step->count_size > 0 || step->type.extent == ZG_EXTENT_REST;
+    bool own_place = zg_step_is_open_count(step);
 
     put_count(step, value->count, at);
     at += step->count_size;
-    if (is_string(step)) {
+    if (zg_step_is_string(step)) {
         if (value->count > 0)
             memcpy(at, value->bytes, value->count);
         return at + (step->type.extent == ZG_EXTENT_FIXED ? step->most : value->count);
     }
-    if (step->record || is_leb(step))
-        return step->record && !is_array(step) ? pack_block(step->record, value->items, at)
-               : is_array(step)                ? pack_elements(step, value->items, value->count, at)
-                                               : put_leb(step, value->raw, at);
-    if (!is_array(step))
+    if (step->record || zg_step_is_leb(step))
+        return step->record && !zg_step_is_array(step) ? pack_block(step->record, value->items, at)
+               : zg_step_is_array(step)                ? pack_elements(step, value->items, value->count, at)
+                                                       : put_leb(step, value->raw, at);
+    if (!zg_step_is_array(step))
         store(step, 0, bits_of(step, value->raw), base);
-    for (unsigned i = 0; is_array(step) && i < value->count; i++)
+    for (unsigned i = 0; zg_step_is_array(step) && i < value->count; i++)
         store(step, i, bits_of(step, value->items[i].raw), own_place ? at : base);
     return at + (own_place ? (value->count * step->bits + 7) / 8 : 0);
 }
@@ -226,11 +211,11 @@ static size_t step_size(const struct zg_step *step, const struct zg_value *value
 
     if (!step->varies)
         return step->most_size;
-    if (is_string(step))
+    if (zg_step_is_string(step))
         return size + value->count;
-    if (!is_array(step))
+    if (!zg_step_is_array(step))
         return element_size(step, value);
-    if (!step->record && !is_leb(step))
+    if (!step->record && !zg_step_is_leb(step))
         return size + (value->count * step->bits + 7) / 8;
     for (unsigned i = 0; i < value->count; i++)
         size += element_size(step, &value->items[i]);
@@ -320,7 +305,7 @@ static const uint8_t *unpack_step(const struct zg_step *step, struct zg_value *v
                                   const uint8_t *end)
 {
     const uint8_t *at = base + step->byte;
-    bool own_place = step->count_size > 0 || step->type.extent == ZG_EXTENT_REST;
+    bool own_place = zg_step_is_open_count(step);
     unsigned count;
 
     if (end - base < (ptrdiff_t)zg_step_end(step) - (ptrdiff_t)(step->varies ? step->most_size - step->least_size : 0))
@@ -330,18 +315,18 @@ static const uint8_t *unpack_step(const struct zg_step *step, struct zg_value *v
         return NULL;
     if (own_place && step->bits > 0 && (size_t)(end - first) < ((size_t)count * step->bits + 7) / 8)
         return NULL;
-    if (is_string(step))
+    if (zg_step_is_string(step))
         return unpack_string(step, value, first, count);
-    if (step->record && !is_array(step))
+    if (step->record && !zg_step_is_array(step))
         return unpack_block(step->record, first, end, value->items, false);
-    if (!is_array(step) && is_leb(step))
+    if (!zg_step_is_array(step) && zg_step_is_leb(step))
         return get_leb(step, first, end, &value->raw);
-    if (!is_array(step)) {
+    if (!zg_step_is_array(step)) {
         value->raw = raw_of(step, load(step, 0, base));
         return first;
     }
     zg_value_resize(step, value, step->type.extent == ZG_EXTENT_REST && step->bits == 0 ? 0 : count);
-    if (step->record || is_leb(step))
+    if (step->record || zg_step_is_leb(step))
         return unpack_elements(step, value, first, end);
     for (unsigned i = 0; i < count; i++)
         value->items[i].raw = raw_of(step, load(step, i, own_place ? first : base));
@@ -351,7 +336,7 @@ static const uint8_t *unpack_step(const struct zg_step *step, struct zg_value *v
 static void take_default(const struct zg_step *step, struct zg_value *value)
 {
     value->raw = step->fallback;
-    if (is_string(step) || is_array(step)) {
+    if (zg_step_is_string(step) || zg_step_is_array(step)) {
         zg_value_resize(step, value, 0);
         zg_value_resize(step, value, count_at_first(step));
     } else if (step->record) {
@@ -425,11 +410,11 @@ static bool check_block(const struct zg_block *block, const struct zg_value *val
 
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
-        if (is_string(step))
+        if (zg_step_is_string(step))
             continue;
-        if (!is_array(step))
+        if (!zg_step_is_array(step))
             within = check_item(step, &values[i], g_strconcat(before, step->name, NULL), paths) && within;
-        for (unsigned k = 0; is_array(step) && k < values[i].count; k++)
+        for (unsigned k = 0; zg_step_is_array(step) && k < values[i].count; k++)
             within = check_item(step, &values[i].items[k], g_strdup_printf("%s%s[%u]", before, step->name, k), paths) &&
                      within;
     }

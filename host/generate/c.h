@@ -27,13 +27,6 @@ char *zgi_c_constant(const struct zgi_c *c, const char *first, const char *secon
 char *zgi_c_element_type(const struct zgi_c *c, const struct zg_step *step);
 char *zgi_c_literal(enum zg_kind kind, unsigned width, union zg_raw raw);
 
-/* What a step is in C. */
-bool zgi_c_is_string(const struct zg_step *step); /* text or bytes */
-bool zgi_c_is_array(const struct zg_step *step);  /* of numbers or records */
-bool zgi_c_is_leb(const struct zg_step *step);
-bool zgi_c_is_signed(const struct zg_step *step);
-bool zgi_c_has_count(const struct zg_step *step); /* NAME_count stands beside it */
-
 /* An expression for the raw bits of a single number in the bytes `buffer`; of one element of an array, with `buffer` at
  * that element. */
 char *zgi_c_load(const struct zg_step *step, const char *buffer);

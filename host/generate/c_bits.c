@@ -14,7 +14,7 @@ static struct zg_step alone(const struct zg_step *step)
 char *zgi_c_load(const struct zg_step *step, const char *buffer)
 {
     g_autoptr(GString) text = g_string_new(NULL);
-    const struct zg_step one = zgi_c_is_array(step) ? alone(step) : *step;
+    const struct zg_step one = zg_step_is_array(step) ? alone(step) : *step;
     unsigned width = zgi_c_bits(step);
     struct zg_piece pieces[ZG_PIECES];
     unsigned count = zg_step_pieces(&one, 0, pieces);
@@ -66,7 +66,7 @@ static void append_term(GString *text, const char *value, const struct zg_piece 
 /* Whether a step is one number at a known place, and whether it is an array of bits in a run that others may share. */
 static bool is_single(const struct zg_step *step)
 {
-    return !zgi_c_is_string(step) && !zgi_c_is_array(step) && !zgi_c_is_leb(step) && !step->record;
+    return !zg_step_is_string(step) && !zg_step_is_array(step) && !zg_step_is_leb(step) && !step->record;
 }
 
 static bool is_bit_array(const struct zg_step *step)

@@ -46,7 +46,7 @@ static void print_number_check(GString *text, const struct zg_step *step, const 
         print_float_check(text, step, value, indent);
     if (!zg_type_is_integer(step->type))
         return;
-    if (zgi_c_is_signed(step)) {
+    if (zg_step_is_signed(step)) {
         most.i = (int64_t)(UINT64_MAX >> (65 - width));
         least.i = -most.i - 1;
     }
@@ -70,22 +70,23 @@ static void print_element_check(GString *text, const struct zg_step *step, const
 /* The number of elements of an array, as an expression. */
 static char *count_of(const struct zg_step *step)
 {
-    return zgi_c_has_count(step) ? g_strdup_printf("message->%s_count", step->name) : g_strdup_printf("%u", step->most);
+    return zg_step_is_open_count(step) ? g_strdup_printf("message->%s_count", step->name)
+                                       : g_strdup_printf("%u", step->most);
 }
 
 static void print_step_check(GString *text, const struct zg_step *step)
 {
     g_autofree char *count = count_of(step);
-    g_autofree char *value = g_strdup_printf("message->%s%s", step->name, zgi_c_is_array(step) ? "[i]" : "");
+    g_autofree char *value = g_strdup_printf("message->%s%s", step->name, zg_step_is_array(step) ? "[i]" : "");
     g_autoptr(GString) inner = g_string_new(NULL);
 
-    if (zgi_c_has_count(step) && step->most != 255 && step->most != 65535)
+    if (zg_step_is_open_count(step) && step->most != 255 && step->most != 65535)
         g_string_append_printf(text, "    if (message->%s_count > %u)\n        return ZG_ERANGE;\n", step->name,
                                step->most);
-    if (zgi_c_is_string(step))
+    if (zg_step_is_string(step))
         return;
-    print_element_check(inner, step, value, zgi_c_is_array(step) ? "        " : "    ");
-    if (zgi_c_is_array(step) && inner->len > 0)
+    print_element_check(inner, step, value, zg_step_is_array(step) ? "        " : "    ");
+    if (zg_step_is_array(step) && inner->len > 0)
         g_string_append_printf(text, "    for (unsigned i = 0; i < %s; i++) {\n%s    }\n", count, inner->str);
     else
         g_string_append(text, inner->str);
@@ -137,22 +138,22 @@ static void print_element_size(GString *text, const struct zg_step *step, const 
     else if (step->record)
         g_string_append_printf(text, "%u", step->bits / 8);
     else
-        g_string_append_printf(text, "zg_%cleb_size(%s)", zgi_c_is_signed(step) ? 's' : 'u', value);
+        g_string_append_printf(text, "zg_%cleb_size(%s)", zg_step_is_signed(step) ? 's' : 'u', value);
 }
 
 /* What a step that varies adds to a block's size. */
 static void print_step_size(GString *text, const struct zg_step *step)
 {
     g_autofree char *count = count_of(step);
-    g_autofree char *value = g_strdup_printf("message->%s%s", step->name, zgi_c_is_array(step) ? "[i]" : "");
+    g_autofree char *value = g_strdup_printf("message->%s%s", step->name, zg_step_is_array(step) ? "[i]" : "");
 
-    if (zgi_c_is_string(step) || (zgi_c_is_array(step) && step->bits == 8))
+    if (zg_step_is_string(step) || (zg_step_is_array(step) && step->bits == 8))
         g_string_append_printf(text, "    size += %s;\n", count);
-    else if (zgi_c_is_array(step) && zg_step_is_bitwise(step))
+    else if (zg_step_is_array(step) && zg_step_is_bitwise(step))
         g_string_append_printf(text, "    size += ((size_t)%s * %u + 7) / 8;\n", count, step->bits);
-    else if (zgi_c_is_array(step) && step->bits > 0)
+    else if (zg_step_is_array(step) && step->bits > 0)
         g_string_append_printf(text, "    size += (size_t)%s * %u;\n", count, step->bits / 8);
-    else if (zgi_c_is_array(step)) {
+    else if (zg_step_is_array(step)) {
         g_string_append_printf(text, "    for (unsigned i = 0; i < %s; i++)\n        size += ", count);
         print_element_size(text, step, value);
         g_string_append(text, ";\n");
@@ -210,8 +211,8 @@ static void print_array_put(GString *text, const struct zg_step *step)
     } else if (step->record) {
         g_string_append_printf(text, "\n        (void)put_%s(&%s, out + %u + (size_t)i * %u);\n", step->record->name,
                                value, byte, step->bits / 8);
-    } else if (zgi_c_is_leb(step)) {
-        g_string_append_printf(text, "\n        out += zg_%cleb_put(%s, out);\n", zgi_c_is_signed(step) ? 's' : 'u',
+    } else if (zg_step_is_leb(step)) {
+        g_string_append_printf(text, "\n        out += zg_%cleb_put(%s, out);\n", zg_step_is_signed(step) ? 's' : 'u',
                                value);
     } else if (zg_step_is_bitwise(step)) {
         g_string_append_printf(text, "\n        zg_bits_put(out + %u, %u + (size_t)i * %u, %u, %s, %s);\n", byte,
@@ -239,14 +240,14 @@ static void print_other_put(GString *text, const struct zg_step *step)
 {
     g_autofree char *count = count_of(step);
 
-    if (zgi_c_is_string(step) && step->varies) {
+    if (zg_step_is_string(step) && step->varies) {
         g_string_append_printf(text, "    memcpy(out, message->%s, %s);\n    out += %s;\n", step->name, count, count);
     } else if (step->type.kind == ZG_KIND_TEXT) {
         g_string_append_printf(text, "    zg_text_put(out + %u, message->%s, %u);\n", step->byte, step->name,
                                step->most);
-    } else if (zgi_c_is_string(step)) {
+    } else if (zg_step_is_string(step)) {
         g_string_append_printf(text, "    memcpy(out + %u, message->%s, %u);\n", step->byte, step->name, step->most);
-    } else if (zgi_c_is_array(step)) {
+    } else if (zg_step_is_array(step)) {
         if (step->varies && zg_step_is_bitwise(step))
             g_string_append_printf(text, "    memset(out, 0, ((size_t)%s * %u + 7) / 8);\n", count, step->bits);
         print_array_put(text, step);
@@ -259,9 +260,9 @@ static void print_other_put(GString *text, const struct zg_step *step)
                                step->varies ? "    out = put_%s(&message->%s, out);\n"
                                             : "    (void)put_%s(&message->%s, out + %u);\n",
                                step->record->name, step->name, step->byte);
-    } else if (zgi_c_is_leb(step)) {
-        g_string_append_printf(text, "    out += zg_%cleb_put(message->%s, out);\n", zgi_c_is_signed(step) ? 's' : 'u',
-                               step->name);
+    } else if (zg_step_is_leb(step)) {
+        g_string_append_printf(text, "    out += zg_%cleb_put(message->%s, out);\n",
+                               zg_step_is_signed(step) ? 's' : 'u', step->name);
     }
 }
 
@@ -290,7 +291,7 @@ void zgi_c_block_put(const struct zgi_c *c, GString *text, const struct zg_block
                            c->prefix, block->name);
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
-        if (step->type.kind == ZG_KIND_FLOAT && !zgi_c_is_array(step))
+        if (step->type.kind == ZG_KIND_FLOAT && !zg_step_is_array(step))
             g_string_append_printf(text, "    const uint%u_t bits_of_%s = zg_bits_of_f%u(message->%s);\n",
                                    step->type.bits, step->name, step->type.bits, step->name);
     }
@@ -341,7 +342,7 @@ static void print_room_check(GString *text, const struct zg_step *step)
 /* One element at `in`, moved behind it: a LEB128 number or a record that varies. */
 static void print_varying_element_get(GString *text, const struct zg_step *step, const char *value, const char *indent)
 {
-    bool is_signed = zgi_c_is_signed(step);
+    bool is_signed = zg_step_is_signed(step);
 
     if (step->record) {
         g_string_append_printf(text, "%sin = get_%s(&%s, in, end);\n%sif (!in)\n%s    return NULL;\n", indent,
@@ -402,7 +403,7 @@ static void print_step_get(GString *text, const struct zg_step *step)
     g_autofree char *count = count_of(step);
     g_autofree char *value = g_strdup_printf("message->%s", step->name);
 
-    if (zgi_c_is_string(step)) {
+    if (zg_step_is_string(step)) {
         unsigned byte = step->varies ? 0 : step->byte;
         bool text_kind = step->type.kind == ZG_KIND_TEXT;
         if (byte > 0)
@@ -413,7 +414,7 @@ static void print_step_get(GString *text, const struct zg_step *step)
             g_string_append_printf(text, "    message->%s[%s] = '\\0';\n", step->name, count);
         if (step->varies)
             g_string_append_printf(text, "    in += %s;\n", count);
-    } else if (zgi_c_is_array(step)) {
+    } else if (zg_step_is_array(step)) {
         print_array_get(text, step);
     } else if (step->varies) {
         print_varying_element_get(text, step, value, "    ");
@@ -432,9 +433,9 @@ static void print_defaults(GString *text, const struct zg_block *block, unsigned
     g_string_append(text, "    if (in == end) { /* an older sender */\n");
     for (unsigned i = first; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
-        if (zgi_c_has_count(step))
+        if (zg_step_is_open_count(step))
             g_string_append_printf(text, "        message->%s_count = 0;\n", step->name);
-        if (zgi_c_is_string(step) || zgi_c_is_array(step)) {
+        if (zg_step_is_string(step) || zg_step_is_array(step)) {
             g_string_append_printf(text, "        memset(message->%s, 0, sizeof message->%s);\n", step->name,
                                    step->name);
         } else if (step->record) {

@@ -48,8 +48,8 @@ static void print_accessors(const struct zgi_c *c, GString *text, const struct z
     g_autofree char *high = double_literal(step->scale.high);
     g_autofree char *suffix = zg_field_suffix(step->field);
     g_autofree char *type = zgi_c_element_type(c, step);
-    const char *index = zgi_c_is_array(step) ? ", unsigned index" : "";
-    const char *at = zgi_c_is_array(step) ? "[index]" : "";
+    const char *index = zg_step_is_array(step) ? ", unsigned index" : "";
+    const char *at = zg_step_is_array(step) ? "[index]" : "";
     const char *p = c->prefix;
     const char *name = block->name;
 
@@ -220,7 +220,7 @@ static bool is_scaled(const struct zg_step *step)
 
 static bool is_bit_array(const struct zg_step *step)
 {
-    return zgi_c_is_array(step) && zg_step_is_bitwise(step);
+    return zg_step_is_array(step) && zg_step_is_bitwise(step);
 }
 
 static void print_includes(const struct zgi_c *c, GString *text)
@@ -231,7 +231,7 @@ static void print_includes(const struct zgi_c *c, GString *text)
     if (any_block(plan, is_bit_array))
         g_string_append(text, "#include \"zeugma/bits.h\"\n");
     g_string_append(text, "#include \"zeugma/bytes.h\"\n");
-    if (any_block(plan, zgi_c_is_leb))
+    if (any_block(plan, zg_step_is_leb))
         g_string_append(text, "#include \"zeugma/leb.h\"\n");
     if (any_block(plan, is_scaled))
         g_string_append(text, "#include \"zeugma/scale.h\"\n");

@@ -53,33 +53,8 @@ char *zgi_c_element_type(const struct zgi_c *c, const struct zg_step *step)
     case ZG_KIND_FLOAT: return g_strdup(step->type.bits == 64 ? "double" : "float");
     case ZG_KIND_TEXT: return g_strdup("char");
     case ZG_KIND_RECORD: return g_strdup_printf("struct %s_%s", c->prefix, step->record->name);
-    default: return g_strdup_printf("%sint%u_t", zgi_c_is_signed(step) ? "" : "u", zgi_c_bits(step));
+    default: return g_strdup_printf("%sint%u_t", zg_step_is_signed(step) ? "" : "u", zgi_c_bits(step));
     }
-}
-
-bool zgi_c_is_string(const struct zg_step *step)
-{
-    return step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES;
-}
-
-bool zgi_c_is_array(const struct zg_step *step)
-{
-    return !zgi_c_is_string(step) && step->type.extent != ZG_EXTENT_ONE;
-}
-
-bool zgi_c_is_leb(const struct zg_step *step)
-{
-    return step->type.kind == ZG_KIND_LEB_UNSIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
-}
-
-bool zgi_c_is_signed(const struct zg_step *step)
-{
-    return step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
-}
-
-bool zgi_c_has_count(const struct zg_step *step)
-{
-    return step->type.extent == ZG_EXTENT_COUNTED || step->type.extent == ZG_EXTENT_REST;
 }
 
 char *zgi_c_literal(enum zg_kind kind, unsigned width, union zg_raw raw)

@@ -70,7 +70,7 @@ static void print_field(const struct zgi_c *c, GString *text, const struct zg_st
     g_autofree char *type = zgi_c_element_type(c, step);
     g_autofree char *note = field_note(step);
 
-    if (zgi_c_has_count(step))
+    if (zg_step_is_open_count(step))
         g_string_append_printf(text, "    uint%u_t %s_count; /* 0 to %u */\n", step->most > 255 ? 16 : 8, step->name,
                                step->most);
     g_string_append_printf(text, "    %s %s", type, step->name);
@@ -119,7 +119,7 @@ static void print_accessors(const struct zgi_c *c, GString *text, const struct z
 {
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
-        const char *index = zgi_c_is_array(step) ? ", unsigned index" : "";
+        const char *index = zg_step_is_array(step) ? ", unsigned index" : "";
         if (!step->field->scaled)
             continue;
         g_autofree char *suffix = zg_field_suffix(step->field);

@@ -26,8 +26,8 @@ GPtrArray *zg_generate_c(const struct zg_plan *plan);
  * receiver. */
 GPtrArray *zg_generate_python(const struct zg_plan *plan);
 
-/* PROTOCOL_vectors.json: frames with their values, edge cases among them, and payloads that are cut short, for any other
- * implementation to be held to. */
+/* PROTOCOL_vectors.json: frames with their values, edge cases among them, and payloads that are cut short, for any
+ * other implementation to be held to. */
 GPtrArray *zg_generate_vectors(const struct zg_plan *plan);
 
 /* Adds the runtime's files that generated C needs, so that `cc -c *.c` in the folder compiles. False where the protocol

@@ -35,16 +35,11 @@ static void append_number(GString *text, double value)
         g_string_append(text, ".0");
 }
 
-static bool is_signed(const struct zg_step *step)
-{
-    return step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
-}
-
 static void append_raw(GString *text, const struct zg_step *step, union zg_raw raw)
 {
     if (step->type.kind == ZG_KIND_FLOAT)
         append_number(text, raw.f);
-    else if (is_signed(step))
+    else if (zg_step_is_signed(step))
         g_string_append_printf(text, "%" G_GINT64_FORMAT, raw.i);
     else
         g_string_append_printf(text, "%" G_GUINT64_FORMAT, raw.u);
@@ -109,11 +104,6 @@ static char *element_default(const struct zg_step *step)
 
 /* --- fields */
 
-static bool is_array(const struct zg_step *step)
-{
-    return step->type.extent != ZG_EXTENT_ONE && step->type.kind != ZG_KIND_TEXT && step->type.kind != ZG_KIND_BYTES;
-}
-
 static void print_default(GString *text, const struct zg_step *step)
 {
     bool fixed = step->type.extent == ZG_EXTENT_FIXED;
@@ -127,9 +117,9 @@ static void print_default(GString *text, const struct zg_step *step)
         return;
     }
     g_autofree char *item = element_default(step);
-    if (is_array(step) && fixed)
+    if (zg_step_is_array(step) && fixed)
         g_string_append_printf(text, "field(default_factory=lambda: [%s for _ in range(%u)])", item, step->most);
-    else if (is_array(step))
+    else if (zg_step_is_array(step))
         g_string_append(text, "field(default_factory=list)");
     else if (step->record)
         g_string_append_printf(text, "field(default_factory=lambda: %s)", item);
@@ -154,7 +144,7 @@ static void print_field(GString *text, const struct zg_step *step)
     if (step->field->summary)
         g_string_append_printf(note, "%s%s", note->len ? "; " : "", step->field->summary);
     g_strdelimit(note->str, "\r\n", ' ');
-    g_string_append_printf(text, is_array(step) ? "    %s: List[%s] = " : "    %s: %s = ", name, hint);
+    g_string_append_printf(text, zg_step_is_array(step) ? "    %s: List[%s] = " : "    %s: %s = ", name, hint);
     print_default(text, step);
     g_string_append_printf(text, "%s%s\n", note->len ? "  # " : "", note->str);
 }
@@ -184,7 +174,7 @@ static void print_limits(GString *text, const struct zg_step *step)
 static void print_step(GString *text, const struct zg_step *step)
 {
     static const char *const extents[] = { "one", "fixed", "counted", "rest" };
-    bool leb = step->type.kind == ZG_KIND_LEB_UNSIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
+    bool leb = zg_step_is_leb(step);
     g_autofree char *name = attribute(step->name);
 
     g_string_append_printf(text, "        _Step(\"%s\", \"%s\", bits=%u, byte=%u", name, kind_name(step), step->bits,

@@ -27,7 +27,7 @@ static uint64_t scatter(uint64_t *state)
 
 static union zg_raw choose(const struct zg_step *step, enum pattern pattern, uint64_t *state)
 {
-    bool is_signed = step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
+    bool is_signed = zg_step_is_signed(step);
     uint64_t bits = scatter(state);
     union zg_raw raw = { .u = 0 };
 
@@ -87,7 +87,7 @@ static void fill_step(const struct zg_step *step, struct zg_value *value, enum p
     unsigned most = MIN(step->most, (unsigned)MOST_ELEMENTS);
     unsigned count = pattern == MOST ? most : pattern < FIRST_MIXED ? 0 : (unsigned)(scatter(state) >> 33) % (most + 1);
 
-    if (step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES) {
+    if (zg_step_is_string(step)) {
         fill_string(step, value, fixed && step->type.kind == ZG_KIND_BYTES ? step->most : count, state);
     } else if (step->type.extent != ZG_EXTENT_ONE) {
         zg_value_resize(step, value, fixed ? step->most : count);

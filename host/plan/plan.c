@@ -32,6 +32,31 @@ bool zg_step_is_bitwise(const struct zg_step *step)
     return step->bits % 8 != 0;
 }
 
+bool zg_step_is_string(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES;
+}
+
+bool zg_step_is_array(const struct zg_step *step)
+{
+    return !zg_step_is_string(step) && step->type.extent != ZG_EXTENT_ONE;
+}
+
+bool zg_step_is_leb(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_LEB_UNSIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
+}
+
+bool zg_step_is_signed(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
+}
+
+bool zg_step_is_open_count(const struct zg_step *step)
+{
+    return step->type.extent == ZG_EXTENT_COUNTED || step->type.extent == ZG_EXTENT_REST;
+}
+
 unsigned zg_step_end(const struct zg_step *step)
 {
     return step->byte + (zg_step_is_bitwise(step) && step->type.extent != ZG_EXTENT_COUNTED
@@ -70,7 +95,7 @@ static unsigned big_pieces(unsigned byte, unsigned bit, unsigned bits, struct zg
 
 unsigned zg_step_pieces(const struct zg_step *step, unsigned element, struct zg_piece pieces[ZG_PIECES])
 {
-    bool own_place = step->count_size > 0 || step->type.extent == ZG_EXTENT_REST;
+    bool own_place = zg_step_is_open_count(step);
     unsigned byte = own_place ? 0 : step->byte;
     unsigned bit = (own_place ? 0 : step->bit) + element * step->bits;
 
@@ -117,7 +142,7 @@ static void leb_sizes(const struct zg_step *step, unsigned *least, unsigned *mos
 /* The bytes of one element, least and most. */
 static void element_sizes(const struct zg_step *step, unsigned *least, unsigned *most)
 {
-    if (step->type.kind == ZG_KIND_LEB_UNSIGNED || step->type.kind == ZG_KIND_LEB_SIGNED) {
+    if (zg_step_is_leb(step)) {
         leb_sizes(step, least, most);
     } else if (step->record) {
         *least = step->record->size;
@@ -186,7 +211,7 @@ static struct zg_step new_step(const struct zg_plan *plan, const struct zg_field
         step.record = record;
         step.bits = record->size == record->most_size ? 8 * record->size : 0;
     }
-    if (type->kind == ZG_KIND_LEB_UNSIGNED || type->kind == ZG_KIND_LEB_SIGNED)
+    if (zg_step_is_leb(&step))
         step.bits = 0;
     return step;
 }

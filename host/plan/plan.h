@@ -98,8 +98,13 @@ unsigned zg_step_pieces(const struct zg_step *step, unsigned element, struct zg_
 /* Where a step ends at its most, counted as step->byte is: the byte behind its last. */
 unsigned zg_step_end(const struct zg_step *step);
 
-/* Whether elements do not take whole bytes. */
-bool zg_step_is_bitwise(const struct zg_step *step);
+/* What a step is. */
+bool zg_step_is_bitwise(const struct zg_step *step);    /* its elements do not take whole bytes */
+bool zg_step_is_string(const struct zg_step *step);     /* text or bytes */
+bool zg_step_is_array(const struct zg_step *step);      /* of numbers or records */
+bool zg_step_is_leb(const struct zg_step *step);        /* of LEB128 numbers */
+bool zg_step_is_signed(const struct zg_step *step);     /* of signed integers, LEB128 included */
+bool zg_step_is_open_count(const struct zg_step *step); /* how many elements or bytes it has is told by each payload */
 
 /* Number `index` of a block's steps, of the plan's messages. */
 const struct zg_step *zg_block_step(const struct zg_block *block, unsigned index);

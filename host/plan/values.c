@@ -60,11 +60,6 @@ static void exact_physical(const struct zg_step *step, union zg_raw raw, mpq_t p
     }
 }
 
-static bool is_signed(const struct zg_step *step)
-{
-    return step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
-}
-
 double zg_step_physical(const struct zg_step *step, union zg_raw raw)
 {
     if (step->type.kind == ZG_KIND_FLOAT)
@@ -72,7 +67,7 @@ double zg_step_physical(const struct zg_step *step, union zg_raw raw)
     if (step->type.kind == ZG_KIND_BOOL)
         return raw.b;
     if (step->exact)
-        return zg_scale_physical(&step->scale, is_signed(step) ? (double)raw.i : (double)raw.u);
+        return zg_scale_physical(&step->scale, zg_step_is_signed(step) ? (double)raw.i : (double)raw.u);
     mpq_t physical;
     mpq_init(physical);
     exact_physical(step, raw, physical);
@@ -94,8 +89,8 @@ bool zg_step_permits(const struct zg_step *step, union zg_raw raw)
         return !step->field->ranged || (raw.f >= step->low.f && raw.f <= step->high.f);
     if (!zg_type_is_integer(step->type))
         return true;
-    return is_signed(step) ? raw.i >= step->low.i && raw.i <= step->high.i
-                           : raw.u >= step->low.u && raw.u <= step->high.u;
+    return zg_step_is_signed(step) ? raw.i >= step->low.i && raw.i <= step->high.i
+                                   : raw.u >= step->low.u && raw.u <= step->high.u;
 }
 
 /* number = the integer nearest to value, ties away from zero */
@@ -201,7 +196,7 @@ static void float_limits(struct zg_step *step)
 
 static void type_limits(struct zg_step *step)
 {
-    if (is_signed(step)) {
+    if (zg_step_is_signed(step)) {
         step->high.i = (int64_t)(((uint64_t)1 << (step->type.bits - 1)) - 1);
         step->low.i = -step->high.i - 1;
     } else {

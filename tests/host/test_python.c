@@ -121,24 +121,11 @@ static void note_stretch(const struct zg_stretch *stretch, void *data)
 
 static void expect_stream(struct zg_random *random, const struct zg_plan *plan, GString *input, GString *wanted)
 {
-    g_autoptr(GByteArray) bytes = g_byte_array_new();
+    g_autoptr(GByteArray) bytes = test_random_frames(random, plan, 60);
     g_autoptr(GByteArray) touched = NULL;
     g_autoptr(GArray) origin = NULL;
     g_autoptr(GString) frames = g_string_new(NULL);
 
-    for (unsigned i = 0; i < 60; i++) {
-        const struct zg_plan_message *item =
-            zg_plan_message_at(plan, (unsigned)zg_random_below(random, plan->messages->len));
-        struct zg_header header = { .id = (uint32_t)item->message->id, .sequence = i, .minor = plan->minor };
-        struct zg_value *values = zg_values_new(&item->payload);
-        test_random_values(random, &item->payload, values);
-        size_t length = zg_block_size(&item->payload, values);
-        g_autofree uint8_t *payload = g_malloc(length + 1);
-        zg_block_pack(&item->payload, values, payload);
-        g_autoptr(GByteArray) frame = zg_frame_make(plan, &header, payload, length);
-        g_byte_array_append(bytes, frame->data, frame->len);
-        zg_values_free(&item->payload, values);
-    }
     g_autoptr(GByteArray) arrived = test_damage(random, bytes->data, bytes->len, 8, &touched, &origin);
     struct zg_stream *stream = zg_stream_new(plan, note_stretch, frames);
     zg_stream_feed(stream, arrived->data, arrived->len);

@@ -69,33 +69,13 @@ static void check_lines(const char *lines)
     }
 }
 
-static GByteArray *frames_of(const struct zg_plan *plan, struct zg_random *random, unsigned count)
-{
-    GByteArray *bytes = g_byte_array_new();
-
-    for (unsigned i = 0; i < count; i++) {
-        const struct zg_plan_message *item =
-            zg_plan_message_at(plan, (unsigned)zg_random_below(random, plan->messages->len));
-        struct zg_header header = { .id = (uint32_t)item->message->id, .sequence = i, .minor = plan->minor };
-        struct zg_value *values = zg_values_new(&item->payload);
-        test_random_values(random, &item->payload, values);
-        size_t length = zg_block_size(&item->payload, values);
-        g_autofree uint8_t *payload = g_malloc(length + 1);
-        zg_block_pack(&item->payload, values, payload);
-        g_autoptr(GByteArray) frame = zg_frame_make(plan, &header, payload, length);
-        g_byte_array_append(bytes, frame->data, frame->len);
-        zg_values_free(&item->payload, values);
-    }
-    return bytes;
-}
-
 static void test_pieces_of_any_size(void **state)
 {
     struct test_plan plan = test_plan_load("codec/fields.yaml");
     struct zg_random random = zg_random_seeded(13, 0);
     (void)state;
     for (unsigned round = 0; round < 60; round++) {
-        g_autoptr(GByteArray) bytes = frames_of(plan.plan, &random, 40);
+        g_autoptr(GByteArray) bytes = test_random_frames(&random, plan.plan, 40);
         g_autoptr(GByteArray) touched = NULL;
         g_autoptr(GArray) origin = NULL;
         g_autoptr(GByteArray) arrived = test_damage(&random, bytes->data, bytes->len, 12, &touched, &origin);
