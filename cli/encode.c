@@ -29,11 +29,11 @@ static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char 
     const struct zg_block *block = &message->payload;
     struct zg_value *values = zg_values_new(block);
     bool good = zg_values_from_json(message, argv[3], values, &error) &&
-                (!header_text || zg_header_from_json(plan, header_text, &header, &error));
-    size_t length = good ? zg_block_size(block, values) : 0;
+                (!header_text || zg_header_from_json(plan, message, header_text, &header, &error));
+    size_t length = good ? zg_payload_size(message, values) : 0;
     g_autofree uint8_t *payload = g_malloc0(length + 1);
     if (good)
-        zg_block_pack(block, values, payload);
+        zg_payload_pack(message, &header, values, payload);
     zg_values_free(block, values);
     if (!good) {
         cli_error(verb, "%s", error->message);
@@ -58,7 +58,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     GOptionEntry entries[] = {
         { "payload", 0, 0, G_OPTION_ARG_NONE, &payload_only, "The payload only, no header, check or framing", NULL },
         { "binary", 0, 0, G_OPTION_ARG_NONE, &binary, "Raw bytes instead of hex", NULL },
-        { "header", 0, 0, G_OPTION_ARG_STRING, &header, "Roles of the header, {\"sequence\": 12}", "JSON" },
+        { "header", 0, 0, G_OPTION_ARG_STRING, &header, "Roles of the header and tickets, {\"sequence\": 12}", "JSON" },
         G_OPTION_ENTRY_NULL
     };
     struct cli_definition loaded;

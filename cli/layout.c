@@ -4,105 +4,37 @@
 #include <string.h>
 
 #include "analysis/budget.h"
+#include "analysis/places.h"
 #include "analysis/text.h"
 #include "codec/values.h"
 
-/* "80 ms", "340 us": a time with the unit that suits it. */
-static char *time_text(double seconds)
+static void print_line(unsigned name_width, const char *bytes, const char *bits, const char *name, const char *type,
+                       const char *unit, const char *range)
 {
-    static const struct {
-        const char *unit;
-        double size;
-    } units[] = { { "s", 1 }, { "ms", 1e-3 }, { "us", 1e-6 } };
-    size_t i = 0;
-    while (i + 1 < G_N_ELEMENTS(units) && seconds < units[i].size)
-        i++;
-    return g_strdup_printf("%.4g %s", seconds / units[i].size, units[i].unit);
+    g_autofree char *line = g_strdup_printf("  %-8s%-12s%-*s%-18s%-8s%s", bytes, bits, (int)name_width + 2, name, type,
+                                            unit ? unit : "", range);
+    cli_print("%s\n", g_strchomp(line));
 }
 
-/* The bits of its bytes that a value takes: "0-3", "" where it has them whole; of an array, those of its first element.
- */
-static char *bits_text(const struct zg_step *step)
+/* A block behind so many bytes of ticket and base. */
+static void print_block(const struct zg_block *block, unsigned name_width, unsigned tickets)
 {
-    struct zg_piece pieces[ZG_PIECES];
-
-    if (!zg_step_is_bitwise(step))
-        return g_strdup("");
-    unsigned count = zg_step_pieces(step, 0, pieces);
-    const struct zg_piece *lowest = &pieces[0];
-    const struct zg_piece *highest = &pieces[count - 1];
-    unsigned low = lowest->low, high = highest->low + highest->bits - 1;
-    const char *more = step->type.extent == ZG_EXTENT_ONE ? "" : " ...";
-    if (lowest->byte != highest->byte)
-        return g_strdup_printf("%u.%u-%u.%u%s", lowest->byte, low, highest->byte, high, more);
-    return low == high ? g_strdup_printf("%u%s", low, more) : g_strdup_printf("%u-%u%s", low, high, more);
-}
-
-/* The bytes it takes: "4-7", "4.." where its size varies, "+4" where it is counted from the end of what varies before
- * it. */
-static char *bytes_text(const struct zg_step *step, bool after)
-{
-    unsigned first = step->byte + step->bit / 8;
-    unsigned last = zg_step_end(step) - 1;
-    const char *plus = after ? "+" : "";
-
-    if (step->varies)
-        return g_strdup_printf("%s%u..", plus, first);
-    return first == last ? g_strdup_printf("%s%u", plus, first) : g_strdup_printf("%s%u-%u", plus, first, last);
-}
-
-/* The type, for an enum with the integer that carries it: "head_state (u3)". */
-static char *type_text(const struct zg_step *step)
-{
-    const struct zg_type plain = { .kind = step->type.kind, .bits = step->type.bits };
-    g_autofree char *type = zg_type_name(step->type);
-
-    if (!step->type.enumeration)
-        return g_strdup(type);
-    g_autofree char *carrier = zg_type_name(plain);
-    return g_strdup_printf("%s (%s)", type, carrier);
-}
-
-static char *range_text(const struct zg_step *step)
-{
-    g_autoptr(GString) text = g_string_new(NULL);
-
-    if ((!zg_type_is_integer(step->type) && step->type.kind != ZG_KIND_FLOAT) || step->type.enumeration)
-        return g_strdup("");
-    if (step->type.kind == ZG_KIND_FLOAT && !step->field->ranged)
-        return g_strdup("");
-    if (!step->field || (!step->field->scaled && !step->field->ranged)) {
-        zg_raw_to_text(step, step->low, text);
-        g_string_append(text, " to ");
-        zg_raw_to_text(step, step->high, text);
-    } else {
-        zg_append_double(text, step->scale.low);
-        g_string_append(text, " to ");
-        zg_append_double(text, step->scale.high);
-    }
-    return g_strdup(text->str);
-}
-
-static void print_block(const struct zg_block *block, unsigned name_width)
-{
-    if (block->steps->len == 0) {
+    if (block->steps->len + tickets == 0) {
         cli_print("  nothing\n");
         return;
     }
-    cli_print("  %-8s%-12s%-*s%-18s%-8s%s\n", "bytes", "bits", (int)name_width + 2, "name", "type", "unit", "range");
-    bool after = false;
+    print_line(name_width, "bytes", "bits", "name", "type", "unit", "range");
+    if (tickets > 0)
+        print_line(name_width, "0", "", "(ticket)", "u8", NULL, "");
+    if (tickets > 1)
+        print_line(name_width, "1", "", "(base)", "u8", NULL, "");
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
-        after = after || step->newer;
-        g_autofree char *bytes = bytes_text(step, after);
-        after = after || step->varies;
-        g_autofree char *bits = bits_text(step);
-        g_autofree char *type = type_text(step);
-        g_autofree char *range = range_text(step);
-        const char *unit = step->field && step->field->unit ? step->field->unit : "";
-        g_autofree char *line = g_strdup_printf("  %-8s%-12s%-*s%-18s%-8s%s", bytes, bits, (int)name_width + 2,
-                                                step->name, type, unit, range);
-        cli_print("%s\n", g_strchomp(line));
+        g_autofree char *bytes = zg_place_bytes(block, i, tickets);
+        g_autofree char *bits = zg_place_bits(step);
+        g_autofree char *type = zg_place_type(step);
+        g_autofree char *range = zg_place_range(step);
+        print_line(name_width, bytes, bits, step->name, type, step->field ? step->field->unit : NULL, range);
     }
 }
 
@@ -114,6 +46,8 @@ static unsigned widest_name(const struct zg_plan *plan)
         for (unsigned k = 0; k < block->steps->len; k++)
             width = MAX(width, strlen(zg_block_step(block, k)->name));
     }
+    for (unsigned i = 0; i < plan->variables->len; i++)
+        width = MAX(width, strlen(zg_variable_field(zg_plan_variable_at(plan, i)->variable)->name));
     return (unsigned)width;
 }
 
@@ -130,24 +64,42 @@ static void print_gain(const struct zg_plan_message *item)
     cli_print("  as text, without check or sequence: up to %u bytes as name=value, %u as bare values\n", pairs, bare);
 }
 
+/* How a message that is not just sent is delivered. */
+static void print_delivery(const struct zg_message *message)
+{
+    g_autofree char *timeout = zg_time_text((double)message->timeout_ns * 1e-9);
+
+    if (message->is_reply)
+        cli_print("  answers a request, whose ticket it repeats%s\n", message->kept ? "; in order" : "");
+    if (!message->reply && !message->acknowledged)
+        return;
+    if (message->reply)
+        cli_print("  a request, answered by %s", message->reply);
+    else
+        cli_print("  acknowledged");
+    cli_print("; sent again after %s, %u time%s at most; up to %u at a time%s\n", timeout, message->retries,
+              message->retries == 1 ? "" : "s", message->window, message->kept ? ", in order" : "");
+}
+
 static void print_message(const struct zg_plan *plan, const struct zg_plan_message *item, unsigned name_width,
                           bool drawn)
 {
     const struct zg_message *message = item->message;
-    g_autofree char *time = time_text(zg_budget_seconds(&plan->definition->line, item->frame_most));
+    g_autofree char *time = zg_time_text(zg_budget_seconds(&plan->definition->line, item->frame_most));
 
     cli_print("\n%s", message->name);
     if (plan->id_bits > 0)
         cli_print(", id %" G_GUINT64_FORMAT, message->id);
     cli_print(", from %s%s%s\n", zg_side_name(message->from), message->summary ? ": " : "",
               message->summary ? message->summary : "");
-    print_block(&item->payload, name_width);
+    print_delivery(message);
+    print_block(&item->payload, name_width, item->tickets);
     if (drawn)
-        cli_print_map(&item->payload);
-    if (item->payload.size == item->payload.most_size)
-        cli_print("  payload %u of at most %u bytes; frame ", item->payload.size, plan->max_payload);
+        cli_print_map(&item->payload, item->tickets);
+    if (item->payload_least == item->payload_most)
+        cli_print("  payload %u of at most %u bytes; frame ", item->payload_least, plan->max_payload);
     else
-        cli_print("  payload %u to %u of at most %u bytes; frame ", item->payload.size, item->payload.most_size,
+        cli_print("  payload %u to %u of at most %u bytes; frame ", item->payload_least, item->payload_most,
                   plan->max_payload);
     if (item->frame_least == item->frame_most)
         cli_print("%u", item->frame_most);
@@ -166,11 +118,30 @@ static void print_load(const struct zg_plan *plan)
         const struct zg_plan_message *item = zg_plan_message_at(plan, i);
         if (item->message->every_ns == 0)
             continue;
-        g_autofree char *period = time_text((double)item->message->every_ns * 1e-9);
+        g_autofree char *period = zg_time_text((double)item->message->every_ns * 1e-9);
         cli_print("  %-24s%7.2f %%  every %s\n", item->message->name, 100 * zg_budget_load(plan, item), period);
     }
     for (size_t i = 0; i < G_N_ELEMENTS(sides); i++)
         cli_print("  all of the %-13s%7.2f %%\n", zg_side_name(sides[i]), 100 * zg_budget_side_load(plan, sides[i]));
+    if (plan->definition->line.half_duplex)
+        cli_print("  both, half duplex     %7.2f %%\n", 100 * zg_budget_line_load(plan));
+}
+
+static void print_variables(const struct zg_plan *plan, unsigned name_width)
+{
+    if (plan->variables->len == 0)
+        return;
+    cli_print("\nvariables\n");
+    print_line(name_width, "index", "access", "name", "type", "unit", "range");
+    for (unsigned i = 0; i < plan->variables->len; i++) {
+        const struct zg_plan_variable *item = zg_plan_variable_at(plan, i);
+        const struct zg_step *step = zg_block_step(&item->block, 0);
+        g_autofree char *index = g_strdup_printf("%u", item->variable->index);
+        g_autofree char *type = zg_place_type(step);
+        g_autofree char *range = zg_place_range(step);
+        print_line(name_width, index, zg_access_name(item->variable->access), step->field->name, type,
+                   step->field->unit, range);
+    }
 }
 
 static void print_text(const struct zg_plan *plan, const struct zg_plan_message *only)
@@ -185,7 +156,7 @@ static void print_text(const struct zg_plan *plan, const struct zg_plan_message 
               definition->check_name ? definition->check_name : "CRC by parameters",
               plan->check.big_endian ? "big" : "little", plan->max_frame);
     cli_print("\nheader, %u byte%s\n", plan->header.size, plan->header.size == 1 ? "" : "s");
-    print_block(&plan->header, width);
+    print_block(&plan->header, width, 0);
     for (unsigned i = 0; i < plan->records->len; i++) {
         const struct zg_block *record = g_ptr_array_index(plan->records, i);
         cli_print("\nrecord %s, ", record->name);
@@ -193,11 +164,13 @@ static void print_text(const struct zg_plan *plan, const struct zg_plan_message 
             cli_print("%u bytes\n", record->size);
         else
             cli_print("%u to %u bytes\n", record->size, record->most_size);
-        print_block(record, width);
+        print_block(record, width, 0);
     }
     for (unsigned i = 0; i < plan->messages->len; i++)
         if (!only || only == zg_plan_message_at(plan, i))
             print_message(plan, zg_plan_message_at(plan, i), width, only != NULL);
+    if (!only)
+        print_variables(plan, width);
     if (!only)
         print_load(plan);
 }
@@ -252,6 +225,25 @@ static void block_to_json(struct zg_json *json, const char *key, const struct zg
     zg_json_close(json, ']');
 }
 
+static void delivery_to_json(struct zg_json *json, const struct zg_plan_message *item)
+{
+    const struct zg_message *message = item->message;
+
+    if (item->tickets > 0)
+        zg_json_unsigned(json, "ticket_bytes", item->tickets);
+    if (message->kept)
+        zg_json_string(json, "order", "kept");
+    if (message->reply)
+        zg_json_string(json, "reply", message->reply);
+    if (message->acknowledged)
+        zg_json_string(json, "delivery", "acknowledged");
+    if (!message->reply && !message->acknowledged)
+        return;
+    zg_json_double(json, "timeout_seconds", (double)message->timeout_ns * 1e-9);
+    zg_json_unsigned(json, "retries", message->retries);
+    zg_json_unsigned(json, "window", message->window);
+}
+
 static void message_to_json(struct zg_json *json, const struct zg_plan *plan, const struct zg_plan_message *item)
 {
     unsigned pairs, bare;
@@ -260,9 +252,10 @@ static void message_to_json(struct zg_json *json, const struct zg_plan *plan, co
     zg_json_string(json, "message", item->message->name);
     zg_json_unsigned(json, "id", item->message->id);
     zg_json_string(json, "from", zg_side_name(item->message->from));
+    delivery_to_json(json, item);
     block_to_json(json, "fields", &item->payload);
-    zg_json_unsigned(json, "payload_least_bytes", item->payload.size);
-    zg_json_unsigned(json, "payload_most_bytes", item->payload.most_size);
+    zg_json_unsigned(json, "payload_least_bytes", item->payload_least);
+    zg_json_unsigned(json, "payload_most_bytes", item->payload_most);
     zg_json_unsigned(json, "frame_least_bytes", item->frame_least);
     zg_json_unsigned(json, "frame_most_bytes", item->frame_most);
     zg_json_unsigned(json, "field_bits", item->payload.bits);
@@ -275,6 +268,34 @@ static void message_to_json(struct zg_json *json, const struct zg_plan *plan, co
         zg_json_double(json, "load", zg_budget_load(plan, item));
     }
     zg_json_close(json, '}');
+}
+
+static void records_to_json(struct zg_json *json, const struct zg_plan *plan)
+{
+    zg_json_open(json, "records", '[');
+    for (unsigned i = 0; i < plan->records->len; i++) {
+        const struct zg_block *record = g_ptr_array_index(plan->records, i);
+        zg_json_open(json, NULL, '{');
+        zg_json_string(json, "record", record->name);
+        block_to_json(json, "fields", record);
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, ']');
+}
+
+static void variables_to_json(struct zg_json *json, const struct zg_plan *plan)
+{
+    zg_json_open(json, "variables", '[');
+    for (unsigned i = 0; i < plan->variables->len; i++) {
+        const struct zg_plan_variable *item = zg_plan_variable_at(plan, i);
+        zg_json_open(json, NULL, '{');
+        zg_json_string(json, "variable", zg_variable_field(item->variable)->name);
+        zg_json_unsigned(json, "index", item->variable->index);
+        zg_json_string(json, "access", zg_access_name(item->variable->access));
+        block_to_json(json, "fields", &item->block);
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, ']');
 }
 
 static void print_json(const struct zg_plan *plan, const struct zg_plan_message *only)
@@ -301,6 +322,8 @@ static void print_json(const struct zg_plan *plan, const struct zg_plan_message 
         if (!only || only == zg_plan_message_at(plan, i))
             message_to_json(&json, plan, zg_plan_message_at(plan, i));
     zg_json_close(&json, ']');
+    records_to_json(&json, plan);
+    variables_to_json(&json, plan);
     zg_json_double(&json, "device_load", zg_budget_side_load(plan, ZG_SIDE_DEVICE));
     zg_json_double(&json, "host_load", zg_budget_side_load(plan, ZG_SIDE_HOST));
     zg_json_close(&json, '}');

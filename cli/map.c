@@ -2,26 +2,10 @@
 /* The bytes of a block drawn bit by bit, four bytes a row, the most significant bit of each byte first. */
 #include <string.h>
 
+#include "analysis/places.h"
 #include "cli.h"
 
-enum { ROW_BYTES = 4, MOST_ROWS = 32, NOBODY = -1 };
-
-/* Which step each bit of the block's first part belongs to: owners[8 * byte + 7 - bit]. */
-static void mark_step(const struct zg_step *step, int index, int *owners, unsigned bytes)
-{
-    bool numbers = !step->record && !zg_step_is_string(step);
-    struct zg_piece pieces[ZG_PIECES];
-
-    for (unsigned byte = step->byte; !numbers && byte < zg_step_end(step); byte++)
-        for (unsigned bit = 0; bit < 8; bit++)
-            owners[8 * byte + bit] = index;
-    for (unsigned element = 0; numbers && element < step->most; element++) {
-        unsigned count = zg_step_pieces(step, element, pieces);
-        for (unsigned i = 0; i < count; i++)
-            for (unsigned bit = 0; bit < pieces[i].bits && pieces[i].byte < bytes; bit++)
-                owners[8 * pieces[i].byte + 7 - pieces[i].low - bit] = index;
-    }
-}
+enum { ROW_BYTES = 4, MOST_ROWS = 32 };
 
 /* Text in the middle of a width, cut if it is too long. */
 static void append_label(GString *line, const char *label, size_t width)
@@ -32,19 +16,20 @@ static void append_label(GString *line, const char *label, size_t width)
     g_string_append_printf(line, "%*s%.*s%*s", (int)left, "", (int)length, label, (int)(width - left - length), "");
 }
 
-static void print_row(const struct zg_block *block, const int *owners, unsigned first, unsigned bytes)
+/* The row of bytes from `first` on; `before` bytes stand in front of the block. */
+static void print_row(const struct zg_block *block, const int *owners, unsigned first, unsigned bytes, unsigned before)
 {
     g_autoptr(GString) line = g_string_new(NULL);
     g_autoptr(GString) rule = g_string_new("      +");
     unsigned bits = 8 * MIN(ROW_BYTES, bytes - first);
 
-    g_string_append_printf(line, "  %3u |", first);
+    g_string_append_printf(line, "  %3u |", before + first);
     for (unsigned i = 0; i < bits;) {
         unsigned end = i + 1;
         int owner = owners[8 * first + i];
         while (end < bits && owners[8 * first + end] == owner)
             end++;
-        append_label(line, owner == NOBODY ? "" : zg_block_step(block, (unsigned)owner)->name, 2 * (end - i) - 1);
+        append_label(line, owner == ZG_NOBODY ? "" : zg_block_step(block, (unsigned)owner)->name, 2 * (end - i) - 1);
         g_string_append_c(line, '|');
         i = end;
     }
@@ -53,22 +38,13 @@ static void print_row(const struct zg_block *block, const int *owners, unsigned 
     cli_print("%s\n%s\n", line->str, rule->str);
 }
 
-void cli_print_map(const struct zg_block *block)
+void cli_print_map(const struct zg_block *block, unsigned before)
 {
-    unsigned behind = 0, bytes = 0;
+    unsigned behind, bytes;
+    g_autofree int *owners = zg_place_owners(block, &bytes, &behind);
 
-    while (behind < block->steps->len && !zg_block_step(block, behind)->varies &&
-           !zg_block_step(block, behind)->newer) {
-        bytes = MAX(bytes, zg_step_end(zg_block_step(block, behind)));
-        behind++;
-    }
     if (bytes == 0 || bytes > ROW_BYTES * MOST_ROWS)
         return;
-    g_autofree int *owners = g_new(int, 8 * bytes);
-    for (unsigned i = 0; i < 8 * bytes; i++)
-        owners[i] = NOBODY;
-    for (unsigned i = 0; i < behind; i++)
-        mark_step(zg_block_step(block, i), (int)i, owners, bytes);
     cli_print("\n       ");
     for (unsigned i = 0; i < 8 * MIN(ROW_BYTES, bytes); i++)
         cli_print("%u%s", 7 - i % 8, i + 1 < 8 * MIN(ROW_BYTES, bytes) ? " " : "");
@@ -77,7 +53,7 @@ void cli_print_map(const struct zg_block *block)
         cli_print(i % 8 == 7 ? "-+" : "--");
     cli_print("\n");
     for (unsigned first = 0; first < bytes; first += ROW_BYTES)
-        print_row(block, owners, first, bytes);
+        print_row(block, owners, first, bytes, before);
     for (unsigned i = behind; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         g_autofree char *type = zg_type_name(step->type);

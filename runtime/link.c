@@ -22,6 +22,12 @@ int zg_link_init(struct zg_link *link, const struct zg_protocol *protocol, void 
     return error ? error : zg_ring_init(&link->transmit, memory->transmit, memory->transmit_size);
 }
 
+void zg_link_set_addresses(struct zg_link *link, uint32_t own, uint32_t peer)
+{
+    link->address = own;
+    link->peer = peer;
+}
+
 void zg_link_receive_isr(struct zg_link *link, uint8_t byte, unsigned line_errors)
 {
     (void)zg_ring_put(&link->receive, byte);
@@ -38,7 +44,11 @@ bool zg_link_transmit_isr(struct zg_link *link, uint8_t *byte)
 int zg_link_send(struct zg_link *link, uint32_t id, const uint8_t *payload, size_t length)
 {
     const struct zg_protocol *protocol = link->protocol;
-    struct zg_header header = { .id = id, .sequence = link->sequence, .length = (uint32_t)length };
+    struct zg_header header = { .id = id,
+                                .sequence = link->sequence,
+                                .length = (uint32_t)length,
+                                .destination = link->peer,
+                                .source = link->address };
     uint8_t head[ZG_HEADER_MAX];
     uint8_t tail[sizeof(zg_check_word)];
     struct zg_cobs_encoder encoder;
@@ -67,18 +77,38 @@ int zg_link_send(struct zg_link *link, uint32_t id, const uint8_t *payload, size
     return 0;
 }
 
-/* Tells the sequence of an admitted frame, hands it on and counts what became of it. */
+/* Tells what a frame's sequence says, as far as one node's numbers are followed: the peer's. */
+static void note_sequence(struct zg_link *link, struct zg_frame *frame)
+{
+    const struct zg_protocol *protocol = link->protocol;
+    struct zg_counters *counters = &link->counters;
+    uint32_t skipped;
+
+    if (protocol->sequence_bits == 0 || (protocol->source_bits > 0 && frame->header.source != link->peer))
+        return;
+    frame->arrival = zg_sequence_note(&link->heard, protocol->sequence_bits, frame->header.sequence, &skipped);
+    counters->lost += skipped;
+    counters->repeated += frame->arrival == ZG_ARRIVAL_REPEATED;
+    counters->late += frame->arrival == ZG_ARRIVAL_LATE;
+}
+
+/* Whether a frame is for this node: it has its address, or that of everybody. */
+static bool is_for_us(const struct zg_link *link, const struct zg_header *header)
+{
+    unsigned bits = link->protocol->destination_bits;
+    return bits == 0 || header->destination == link->address || header->destination == UINT32_MAX >> (32 - bits);
+}
+
+/* Hands an admitted frame on and counts what became of it. */
 static void hand_on(struct zg_link *link, struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     const struct zg_protocol *protocol = link->protocol;
     struct zg_counters *counters = &link->counters;
 
-    if (protocol->sequence_bits > 0) {
-        uint32_t skipped;
-        frame->arrival = zg_sequence_note(&link->heard, protocol->sequence_bits, frame->header.sequence, &skipped);
-        counters->lost += skipped;
-        counters->repeated += frame->arrival == ZG_ARRIVAL_REPEATED;
-        counters->late += frame->arrival == ZG_ARRIVAL_LATE;
+    note_sequence(link, frame);
+    if (!is_for_us(link, &frame->header)) {
+        counters->not_for_us++;
+        return;
     }
     int result = protocol->deliver(link->owner, frame, payload, length);
     if (result == ZG_EUNKNOWN)

@@ -7,7 +7,8 @@ zeugma=$2
 out=$(mktemp -d)
 trap 'rm -rf "$out"' EXIT
 generated=$out/generated
-for definition in examples/loom/loom.yaml tests/data/codec/fields.yaml tests/data/definitions/sound.yaml; do
+for definition in examples/loom/loom.yaml tests/data/codec/fields.yaml tests/data/definitions/sound.yaml \
+    tests/data/definitions/behaviour.yaml; do
     name=$(basename "$definition" .yaml)
     sed "s/^protocol: .*/protocol: $name/" "$project/$definition" >"$out/$name.yaml"
     "$zeugma" generate "$out/$name.yaml" -o "$generated" >/dev/null 2>"$out/log" || { cat "$out/log"; exit 1; }
@@ -21,7 +22,8 @@ compile() { # compiler and options, then the source
     checked=$((checked + 1))
 }
 
-for target in 'avr-gcc -mmcu=atmega328p -Os' 'arm-none-eabi-gcc -mcpu=cortex-m0plus -Os' 'gcc -O2' 'clang -O2'; do
+for target in 'avr-gcc -mmcu=atmega328p -Os' 'arm-none-eabi-gcc -mcpu=cortex-m0plus -Os' \
+    'riscv64-unknown-elf-gcc --specs=picolibc.specs -march=rv64imac -mabi=lp64 -mcmodel=medany -Os' 'gcc -O2' 'clang -O2'; do
     for source in "$project"/runtime/*.c "$generated"/*.c; do
         compile "$target -std=c11 -ffreestanding -DZG_CHECK_BITS=32 -DZG_RING_INDEX_BITS=16" "$source"
     done
@@ -35,5 +37,14 @@ done
 for source in "$generated"/*.c; do
     compile 'g++ -x c++ -std=c++17' "$source"
 done
+# What has no floats, scaled values included, needs no floating point until a physical value is asked for.
+sed -e '/sag:/d' -e 's/^protocol: .*/protocol: plain/' "$project/examples/loom/loom.yaml" >"$out/plain.yaml"
+"$zeugma" generate "$out/plain.yaml" -o "$generated" >/dev/null
+for source in "$generated"/plain.c "$generated"/plain_device.c; do
+    compile 'avr-gcc -mmcu=atmega328p -Os -std=c11' "$source"
+    if avr-nm -u "$out/object.o" | grep -E 'sf|scale'; then echo "$source needs floating point"; exit 1; fi
+done
+compile 'avr-gcc -mmcu=atmega328p -Os -std=c11' "$generated/plain_physical.c"
+avr-nm -u "$out/object.o" | grep -q scale || { echo "the check for floating point finds none where it is"; exit 1; }
 [ "$checked" -gt 100 ] || { echo "only $checked compilations: sources are missing"; exit 1; }
 echo "$checked compilations without a warning"

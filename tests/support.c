@@ -126,18 +126,23 @@ char *test_random_definition(struct zg_random *random)
     };
     static const char *const lengths[] = { "length: u16, ", "length: { type: u17, counts: rest }, ",
                                            "length: { type: u16, counts: content, order: big }, " };
+    static const char *const deliveries[] = { "", "\n    reply: m0\n    retries: 2",
+                                              "\n    delivery: acknowledged\n    window: 2",
+                                              "\n    delivery: acknowledged\n    order: kept" };
     GString *text = g_string_new("zeugma: 1\nprotocol: random\nversion: 3.2\n");
     unsigned enums = 2 + (unsigned)zg_random_below(random, 3);
     unsigned records = (unsigned)zg_random_below(random, 4);
     unsigned messages = 1 + (unsigned)zg_random_below(random, 5);
+    bool services = one_in(random, 3);
+    const char *addresses = one_in(random, 3) ? "destination: u3, source: { type: u13, order: big }, " : "";
 
     g_string_append_printf(text,
                            "frame:\n  framing: cobs\n  max_payload: 60000\n  byte_order: %s\n  check: %s\n"
-                           "  header: [version: u%u, %sid: { type: u%u, order: big }, %ssequence: u%u%s]\n",
+                           "  header: [version: u%u, %s%sid: { type: u%u, order: big }, %ssequence: u%u%s]\n",
                            one_in(random, 2) ? "big" : "little", checks[zg_random_below(random, 6)],
                            1 + (unsigned)zg_random_below(random, 9),
-                           one_in(random, 2) ? "const: { type: u11, value: 0x5A5 }, minor: u3, " : "",
-                           3 + (unsigned)zg_random_below(random, 20),
+                           one_in(random, 2) ? "const: { type: u11, value: 0x5A5 }, minor: u3, " : "", addresses,
+                           5 + (unsigned)zg_random_below(random, 18),
                            one_in(random, 2) ? lengths[zg_random_below(random, 3)] : "",
                            1 + (unsigned)zg_random_below(random, 32),
                            one_in(random, 3) ? ", reserved: u5, const: { type: u16, value: 7, order: big }" : "");
@@ -153,11 +158,11 @@ char *test_random_definition(struct zg_random *random)
         unsigned fields = (unsigned)zg_random_below(random, 9);
         unsigned newer = fields > 0 ? (unsigned)zg_random_below(random, 3) : 0;
         bool open_ended = fields + newer > 0 && one_in(random, 3);
-        g_string_append_printf(text, "  m%u:\n    id: %u\n    from: %s\n    fields:%s\n", i, i,
-                               one_in(random, 3)   ? "both"
-                               : one_in(random, 2) ? "device"
-                                                   : "host",
-                               fields ? "" : " {}");
+        g_string_append_printf(text, "  m%u:\n    id: %u\n    from: %s%s\n    fields:%s\n", i, i,
+                               i == 0 || one_in(random, 3) ? "both" /* m0 answers the requests */
+                               : one_in(random, 2)         ? "device"
+                                                           : "host",
+                               services && i > 0 ? deliveries[zg_random_below(random, 4)] : "", fields ? "" : " {}");
         for (unsigned k = 0; k < fields; k++)
             random_field(random, text, k, enums, records, "");
         for (unsigned k = 0; k < newer; k++)
@@ -168,6 +173,13 @@ char *test_random_definition(struct zg_random *random)
                                    : one_in(random, 2) ? "uleb32"
                                                        : "i24",
                                    newer > 0 ? ", since: 3.2" : "");
+    }
+    if (services) {
+        g_string_append(text, "services: [delivery, hello, variables, counters]\nvariables:\n");
+        for (unsigned k = 0; k < 3; k++) { /* written as fields are, with an index */
+            g_autofree char *index = g_strdup_printf(", index: %u, access: %s", 2 * k, k ? "read" : "read_write");
+            random_field(random, text, k, enums, records, index);
+        }
     }
     return g_string_free(text, FALSE);
 }
@@ -260,12 +272,18 @@ GByteArray *test_random_frames(struct zg_random *random, const struct zg_plan *p
     for (unsigned i = 0; i < count; i++) {
         const struct zg_plan_message *item =
             zg_plan_message_at(plan, (unsigned)zg_random_below(random, plan->messages->len));
-        struct zg_header header = { .id = (uint32_t)item->message->id, .sequence = i, .minor = plan->minor };
+        struct zg_header header = { .id = (uint32_t)item->message->id,
+                                    .sequence = i,
+                                    .minor = plan->minor,
+                                    .destination = i,
+                                    .source = i / 3,
+                                    .ticket = (uint8_t)i,
+                                    .base = (uint8_t)(i / 2) };
         struct zg_value *values = zg_values_new(&item->payload);
         test_random_values(random, &item->payload, values);
-        size_t length = zg_block_size(&item->payload, values);
+        size_t length = zg_payload_size(item, values);
         g_autofree uint8_t *payload = g_malloc(length + 1);
-        zg_block_pack(&item->payload, values, payload);
+        zg_payload_pack(item, &header, values, payload);
         g_autoptr(GByteArray) frame = zg_frame_make(plan, &header, payload, length);
         g_byte_array_append(bytes, frame->data, frame->len);
         zg_values_free(&item->payload, values);

@@ -10,7 +10,9 @@ double zg_budget_load(const struct zg_plan *plan, const struct zg_plan_message *
 {
     if (message->message->every_ns == 0)
         return 0;
-    return zg_budget_seconds(&plan->definition->line, message->frame_most) * 1e9 / (double)message->message->every_ns;
+    const struct zg_line *line = &plan->definition->line;
+    double ns = zg_budget_seconds(line, message->frame_most) * 1e9 + (double)line->gap_ns;
+    return ns / (double)message->message->every_ns;
 }
 
 double zg_budget_side_load(const struct zg_plan *plan, enum zg_side side)
@@ -24,22 +26,34 @@ double zg_budget_side_load(const struct zg_plan *plan, enum zg_side side)
     return load;
 }
 
+double zg_budget_line_load(const struct zg_plan *plan)
+{
+    double device = zg_budget_side_load(plan, ZG_SIDE_DEVICE), host = zg_budget_side_load(plan, ZG_SIDE_HOST);
+    return plan->definition->line.half_duplex ? device + host : MAX(device, host);
+}
+
+static void judge(const struct zg_plan *plan, const char *whose, double load, struct zg_diagnostics *diagnostics)
+{
+    const struct zg_line *line = &plan->definition->line;
+
+    if (load > 1)
+        zgi_error(diagnostics, line->place,
+                  "the messages of %s take %.0f %% of the line's capacity at %" G_GUINT64_FORMAT
+                  " baud; raise the baud rate or the periods",
+                  whose, 100 * load, line->baud);
+    else if (load > 0.7)
+        zgi_warning(diagnostics, line->place,
+                    "the messages of %s take %.0f %% of the line's capacity at %" G_GUINT64_FORMAT " baud", whose,
+                    100 * load, line->baud);
+}
+
 void zg_budget_check(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
-    static const enum zg_side sides[] = { ZG_SIDE_DEVICE, ZG_SIDE_HOST };
-
-    for (size_t i = 0; i < G_N_ELEMENTS(sides); i++) {
-        double load = zg_budget_side_load(plan, sides[i]);
-        struct zg_place place = plan->definition->line.place;
-        if (load > 1)
-            zgi_error(diagnostics, place,
-                      "the messages of the %s take %.0f %% of the line's capacity at %" G_GUINT64_FORMAT
-                      " baud; raise the baud rate or the periods",
-                      zg_side_name(sides[i]), 100 * load, plan->definition->line.baud);
-        else if (load > 0.7)
-            zgi_warning(diagnostics, place,
-                        "the messages of the %s take %.0f %% of the line's capacity at %" G_GUINT64_FORMAT " baud",
-                        zg_side_name(sides[i]), 100 * load, plan->definition->line.baud);
+    if (plan->definition->line.half_duplex) {
+        judge(plan, "both sides", zg_budget_line_load(plan), diagnostics);
+    } else {
+        judge(plan, "the device", zg_budget_side_load(plan, ZG_SIDE_DEVICE), diagnostics);
+        judge(plan, "the host", zg_budget_side_load(plan, ZG_SIDE_HOST), diagnostics);
     }
     zgi_diagnostics_sort(diagnostics);
 }

@@ -19,12 +19,25 @@ static bool role_of(const struct zg_header *header, enum zg_role role, uint32_t 
     case ZG_ROLE_SEQUENCE: *value = header->sequence; return true;
     case ZG_ROLE_MINOR: *value = header->minor; return true;
     case ZG_ROLE_LENGTH: *value = header->length; return true;
+    case ZG_ROLE_DESTINATION: *value = header->destination; return true;
+    case ZG_ROLE_SOURCE: *value = header->source; return true;
     default: return false;
     }
 }
 
-static void header_to_json(const struct zg_plan *plan, const struct zg_header *header, struct zg_json *json)
+/* Who sent a frame: told by its address where there is one, else by the message. */
+static enum zg_side sender_of(const struct zg_plan *plan, const struct zg_stretch *stretch)
 {
+    if (plan->source_bits > 0)
+        return stretch->header.source == 0 ? ZG_SIDE_HOST : ZG_SIDE_DEVICE;
+    return stretch->message->message->from;
+}
+
+static void header_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch, struct zg_json *json)
+{
+    const struct zg_header *header = &stretch->header;
+    unsigned tickets = stretch->message && stretch->kind == ZG_STRETCH_FRAME ? stretch->message->tickets : 0;
+
     zg_json_open(json, "header", '{');
     for (unsigned i = 0; i < plan->header.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&plan->header, i);
@@ -32,6 +45,10 @@ static void header_to_json(const struct zg_plan *plan, const struct zg_header *h
         if (role_of(header, step->role->role, &value))
             zg_json_unsigned(json, step->name, value);
     }
+    if (tickets > 0)
+        zg_json_unsigned(json, "ticket", header->ticket);
+    if (tickets > 1)
+        zg_json_unsigned(json, "base", header->base);
     zg_json_close(json, '}');
 }
 
@@ -59,14 +76,14 @@ char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *st
     zg_json_open(&json, NULL, '{');
     if (stretch->kind == ZG_STRETCH_FRAME) {
         zg_json_string(&json, "message", stretch->message->message->name);
-        zg_json_string(&json, "from", zg_side_name(stretch->message->message->from));
-        header_to_json(plan, &stretch->header, &json);
+        zg_json_string(&json, "from", zg_side_name(sender_of(plan, stretch)));
+        header_to_json(plan, stretch, &json);
         fields_to_json(stretch, &json);
         if (stretch->ignored > 0)
             zg_json_unsigned(&json, "ignored", stretch->ignored);
     } else if (stretch->kind == ZG_STRETCH_UNDELIVERED) {
         zg_json_string(&json, "undelivered", stretch->why);
-        header_to_json(plan, &stretch->header, &json);
+        header_to_json(plan, stretch, &json);
     } else {
         zg_json_unsigned(&json, "skipped", stretch->raw_length);
         zg_json_string(&json, "reason", stretch->why);
@@ -121,6 +138,12 @@ char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *st
         g_string_append_printf(text, "%-12s", stretch->message->message->name);
         if (plan->sequence_bits > 0)
             g_string_append_printf(text, " seq %-4u", stretch->header.sequence);
+        if (plan->source_bits > 0)
+            g_string_append_printf(text, " from %u", stretch->header.source);
+        if (plan->destination_bits > 0)
+            g_string_append_printf(text, " to %u", stretch->header.destination);
+        if (stretch->message->tickets > 0)
+            g_string_append_printf(text, " ticket %-3u", stretch->header.ticket);
         g_string_append_c(text, ' ');
         fields_to_text(stretch, text);
         if (stretch->ignored > 0)

@@ -144,8 +144,8 @@ static void take_frame(struct zg_stream *stream)
         undelivered(stream, &stretch, &counters->other_version, "other version");
     } else if (!stretch.message) {
         undelivered(stream, &stretch, &counters->unknown_id, "unknown id");
-    } else if (!zg_block_unpack(&stretch.message->payload, stream->content + plan->header.size, length,
-                                values_of(stream, stretch.message), &stretch.ignored)) {
+    } else if (!zg_payload_unpack(stretch.message, stream->content + plan->header.size, length, &stretch.header,
+                                  values_of(stream, stretch.message), &stretch.ignored)) {
         undelivered(stream, &stretch, &counters->bad_payload, "bad payload");
     } else {
         stretch.values = values_of(stream, stretch.message);

@@ -428,12 +428,36 @@ bool zg_block_permits(const struct zg_block *block, const struct zg_value *value
 
 /* --- headers */
 
+size_t zg_payload_size(const struct zg_plan_message *message, const struct zg_value *values)
+{
+    return message->tickets + zg_block_size(&message->payload, values);
+}
+
+void zg_payload_pack(const struct zg_plan_message *message, const struct zg_header *header,
+                     const struct zg_value *values, uint8_t *at)
+{
+    const uint8_t tickets[2] = { header->ticket, header->base };
+    memcpy(at, tickets, message->tickets);
+    zg_block_pack(&message->payload, values, at + message->tickets);
+}
+
+bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at, size_t length,
+                       struct zg_header *header, struct zg_value *values, size_t *ignored)
+{
+    unsigned tickets = message->tickets;
+
+    if (length < tickets)
+        return false;
+    header->ticket = tickets > 0 ? at[0] : 0;
+    header->base = tickets > 1 ? at[1] : 0;
+    return zg_block_unpack(&message->payload, at + tickets, length - tickets, values, ignored);
+}
+
 void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, size_t payload, uint8_t *at)
 {
-    const uint64_t roles[ZG_ROLES] = { [ZG_ROLE_VERSION] = header->version,
-                                       [ZG_ROLE_ID] = header->id,
-                                       [ZG_ROLE_SEQUENCE] = header->sequence,
-                                       [ZG_ROLE_MINOR] = header->minor,
+    const uint64_t roles[ZG_ROLES] = { [ZG_ROLE_VERSION] = header->version,           [ZG_ROLE_ID] = header->id,
+                                       [ZG_ROLE_SEQUENCE] = header->sequence,         [ZG_ROLE_MINOR] = header->minor,
+                                       [ZG_ROLE_DESTINATION] = header->destination,   [ZG_ROLE_SOURCE] = header->source,
                                        [ZG_ROLE_LENGTH] = payload + plan->length_more };
 
     memset(at, 0, plan->header.size);
@@ -458,7 +482,9 @@ int zg_header_unpack(const struct zg_plan *plan, const uint8_t *at, size_t paylo
                                   .id = (uint32_t)roles[ZG_ROLE_ID],
                                   .sequence = (uint32_t)roles[ZG_ROLE_SEQUENCE],
                                   .minor = (uint32_t)roles[ZG_ROLE_MINOR],
-                                  .length = (uint32_t)roles[ZG_ROLE_LENGTH] };
+                                  .length = (uint32_t)roles[ZG_ROLE_LENGTH],
+                                  .destination = (uint32_t)roles[ZG_ROLE_DESTINATION],
+                                  .source = (uint32_t)roles[ZG_ROLE_SOURCE] };
     if (!formed || (plan->length_bits > 0 && roles[ZG_ROLE_LENGTH] != payload + plan->length_more))
         return ZG_EFORM;
     return header->version == plan->version ? 0 : ZG_EVERSION;

@@ -37,6 +37,13 @@ bool zg_block_unpack(const struct zg_block *block, const uint8_t *at, size_t len
  * be NULL; else free each with g_free()). */
 bool zg_block_permits(const struct zg_block *block, const struct zg_value *values, GPtrArray *paths);
 
+/* The same for a whole payload: a ticket and base in front where the message has them, from and into the header. */
+size_t zg_payload_size(const struct zg_plan_message *message, const struct zg_value *values);
+void zg_payload_pack(const struct zg_plan_message *message, const struct zg_header *header,
+                     const struct zg_value *values, uint8_t *at);
+bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at, size_t length,
+                       struct zg_header *header, struct zg_value *values, size_t *ignored);
+
 /* A header's roles as the link sees them, packed, with length and constants; and unpacked: 0, ZG_EVERSION or ZG_EFORM
  * as zg_protocol.admit. `payload` is the payload's length, bytes. */
 void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, size_t payload, uint8_t *at);

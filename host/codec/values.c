@@ -323,23 +323,18 @@ bool zg_values_from_json(const struct zg_plan_message *message, const char *text
                                      json_node_get_object(json_parser_get_root(parser)), values, error);
 }
 
-/* A role that a sender may choose, from the object's member of that name; left as it is where there is none. */
-static bool role_from_json(const struct zg_plan *plan, JsonObject *object, enum zg_role role, uint32_t *value,
+/* A role that a sender may choose, `bits` wide, from the object's member of that name; left as it is where there is
+ * none. `where` is told as lacking a role of 0 bits. */
+static bool role_from_json(JsonObject *object, const char *name, unsigned bits, const char *where, uint32_t *value,
                            GError **error)
 {
-    const char *name = zg_role_name(role);
     JsonNode *node = json_object_get_member(object, name);
-    unsigned bits = 0;
 
-    for (unsigned i = 0; i < plan->header.steps->len; i++)
-        if (zg_block_step(&plan->header, i)->role->role == role)
-            bits = zg_block_step(&plan->header, i)->bits;
     if (!node)
         return true;
     g_autofree char *text = found(node);
     if (bits == 0) {
-        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "the header of %s has no %s",
-                    plan->definition->protocol, name);
+        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s has no %s", where, name);
         return false;
     }
     uint64_t most = UINT64_MAX >> (64 - bits);
@@ -353,17 +348,28 @@ static bool role_from_json(const struct zg_plan *plan, JsonObject *object, enum 
     return true;
 }
 
-bool zg_header_from_json(const struct zg_plan *plan, const char *text, struct zg_header *header, GError **error)
+bool zg_header_from_json(const struct zg_plan *plan, const struct zg_plan_message *message, const char *text,
+                         struct zg_header *header, GError **error)
 {
-    static const char *const names[] = { "sequence", "minor", NULL };
+    static const char *const names[] = { "sequence", "source", "destination", "minor", "ticket", "base", NULL };
+    g_autofree char *where = g_strdup_printf("the header of %s", plan->definition->protocol);
+    const char *name = message->message->name;
     g_autoptr(JsonParser) parser = parse_object("the header", text, error);
+    uint32_t ticket = header->ticket, base = header->base;
 
     if (!parser)
         return false;
     JsonObject *object = json_node_get_object(json_parser_get_root(parser));
-    return known_members("the header", "role to be chosen", object, names, error) &&
-           role_from_json(plan, object, ZG_ROLE_SEQUENCE, &header->sequence, error) &&
-           role_from_json(plan, object, ZG_ROLE_MINOR, &header->minor, error);
+    bool good = known_members("the header", "role to be chosen", object, names, error) &&
+                role_from_json(object, "sequence", plan->sequence_bits, where, &header->sequence, error) &&
+                role_from_json(object, "source", plan->source_bits, where, &header->source, error) &&
+                role_from_json(object, "destination", plan->destination_bits, where, &header->destination, error) &&
+                role_from_json(object, "minor", plan->minor_bits, where, &header->minor, error) &&
+                role_from_json(object, "ticket", message->tickets > 0 ? 8 : 0, name, &ticket, error) &&
+                role_from_json(object, "base", message->tickets > 1 ? 8 : 0, name, &base, error);
+    header->ticket = (uint8_t)ticket;
+    header->base = (uint8_t)base;
+    return good;
 }
 
 static void raw_to_json(const struct zg_step *step, union zg_raw raw, struct zg_json *json, const char *key)

@@ -20,8 +20,10 @@ enum zg_codec_error {
 bool zg_values_from_json(const struct zg_plan_message *message, const char *text, struct zg_value *values,
                          GError **error);
 
-/* Reads {"sequence": 12, ...}: the roles a sender may choose; one too wide for its role is an error. */
-bool zg_header_from_json(const struct zg_plan *plan, const char *text, struct zg_header *header, GError **error);
+/* Reads {"sequence": 12, ...}: the roles that a sender of this message may choose, ticket and base included; one too
+ * wide for its role is an error. What is not named is left as it is. */
+bool zg_header_from_json(const struct zg_plan *plan, const struct zg_plan_message *message, const char *text,
+                         struct zg_header *header, GError **error);
 
 /* Writes all values of a block as members of an object that is open. */
 void zg_block_to_json(const struct zg_block *block, const struct zg_value *values, struct zg_json *json);

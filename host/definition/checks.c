@@ -51,3 +51,21 @@ const struct zg_crc_parameters *zg_crc_by_name(const char *name)
             return &zg_crc_table[i];
     return NULL;
 }
+
+uint64_t zg_crc_order(const struct zg_crc_parameters *crc, uint64_t most)
+{
+    unsigned width = crc->width;
+    uint64_t poly = crc->poly;
+
+    if (poly == 0)
+        return 1;
+    for (; (poly & 1) == 0; width--) /* factors of x see nothing more of two bits */
+        poly >>= 1;
+    uint64_t top = UINT64_C(1) << (width - 1), mask = top | (top - 1), power = 1;
+    for (uint64_t n = 1; n < most; n++) {
+        power = (power << 1 & mask) ^ (power & top ? poly & mask : 0);
+        if (power == 1)
+            return n;
+    }
+    return most;
+}

@@ -23,4 +23,8 @@ extern const struct zg_crc_parameters zg_crc_table[];
 extern const unsigned zg_crc_table_length;
 const struct zg_crc_parameters *zg_crc_by_name(const char *name);
 
+/* The bits up to which any two flipped bits are seen: the least n with x^n = 1 modulo the polynomial; `most` where that
+ * is larger. Time is linear in the result. */
+uint64_t zg_crc_order(const struct zg_crc_parameters *crc, uint64_t most);
+
 #endif

@@ -13,6 +13,7 @@ void zg_definition_free(struct zg_definition *definition)
     g_free(definition->check_name);
     g_ptr_array_unref(definition->header);
     g_ptr_array_unref(definition->messages);
+    g_ptr_array_unref(definition->variables);
     g_ptr_array_unref(definition->records);
     g_ptr_array_unref(definition->enums);
     g_free(definition);
@@ -45,8 +46,35 @@ const char *zg_side_name(enum zg_side side)
 
 const char *zg_role_name(enum zg_role role)
 {
-    static const char *const names[ZG_ROLES] = { "version", "id", "sequence", "minor", "length", "const", "reserved" };
+    static const char *const names[ZG_ROLES] = { "version",     "id",     "sequence", "minor",   "length",
+                                                 "destination", "source", "const",    "reserved" };
     return names[role];
+}
+
+const char *const zg_service_names[] = { "hello", "echo", "counters", "variables", "console", "delivery", NULL };
+
+bool zg_definition_serves(const struct zg_definition *definition, const char *service)
+{
+    for (unsigned i = 0; zg_service_names[i]; i++)
+        if (strcmp(zg_service_names[i], service) == 0)
+            return definition->services >> i & 1;
+    return false;
+}
+
+bool zg_message_is_ticketed(const struct zg_message *message)
+{
+    return message->acknowledged || message->reply || message->is_reply;
+}
+
+const char *zg_access_name(enum zg_access access)
+{
+    static const char *const names[] = { "", "read", "write", "read_write" };
+    return names[access];
+}
+
+const struct zg_field *zg_variable_field(const struct zg_variable *variable)
+{
+    return g_ptr_array_index(variable->fields, 0);
 }
 
 unsigned zg_line_half_bits(const struct zg_line *line)

@@ -98,11 +98,32 @@ struct zg_message {
     char *name;
     char *summary;
     uint64_t id;
+    bool identified; /* an id is given */
     enum zg_side from;
-    uint64_t every_ns; /* nominal period; 0: none given */
-    GPtrArray *fields; /* struct zg_field */
+    uint64_t every_ns;               /* nominal period; 0: none given */
+    GPtrArray *fields;               /* struct zg_field */
+    bool service;                    /* one of the services', not of the definition's own */
+    char *reply;                     /* the name of the message that answers it, which makes it a request; or NULL */
+    const struct zg_message *answer; /* that message */
+    bool is_reply;                   /* some request names it */
+    bool acknowledged;               /* delivery: acknowledged */
+    bool kept;                       /* order: kept */
+    unsigned window;                 /* unacknowledged ones at a time */
+    unsigned retries;
+    uint64_t timeout_ns; /* for the reply or the acknowledgement */
     struct zg_place place;
     struct zg_place id_place;
+    struct zg_place reply_place, delivery_place, order_place, resend_place; /* line 0: not given */
+};
+
+/* What a host may do with a variable. */
+enum zg_access { ZG_ACCESS_READ = 1, ZG_ACCESS_WRITE = 2, ZG_ACCESS_READ_WRITE = 3 };
+
+struct zg_variable {
+    unsigned index; /* 0 to 255 */
+    enum zg_access access;
+    GPtrArray *fields; /* the variable itself, as the only struct zg_field */
+    struct zg_place index_place;
 };
 
 enum zg_role {
@@ -111,6 +132,8 @@ enum zg_role {
     ZG_ROLE_SEQUENCE,
     ZG_ROLE_MINOR,
     ZG_ROLE_LENGTH,
+    ZG_ROLE_DESTINATION,
+    ZG_ROLE_SOURCE,
     ZG_ROLE_CONST,
     ZG_ROLE_RESERVED,
     ZG_ROLES
@@ -133,9 +156,15 @@ struct zg_line {
     unsigned data_bits;
     char parity;         /* N E O M S */
     unsigned half_stops; /* stop bits, times two */
+    bool half_duplex;    /* both sides share the line's time */
+    uint64_t gap_ns;     /* least idle time that a sender leaves between frames */
     uint64_t byte_timeout_ns;
-    struct zg_place place;
+    uint64_t keepalive_ns;    /* 0: none */
+    uint64_t link_timeout_ns; /* 0: none */
+    struct zg_place place, keepalive_place;
 };
+
+enum zg_console { ZG_CONSOLE_NONE, ZG_CONSOLE_FRAMED, ZG_CONSOLE_INTERLEAVED };
 
 struct zg_definition {
     char *file;
@@ -153,9 +182,27 @@ struct zg_definition {
     uint64_t max_frame;   /* 0: no limit */
     GPtrArray *enums;     /* struct zg_enum, flags included */
     GPtrArray *records;   /* struct zg_record, each after those that it holds */
-    GPtrArray *messages;  /* struct zg_message, as written */
-    struct zg_place frame_place;
+    GPtrArray *messages;  /* struct zg_message, as written, then those of the services */
+    GPtrArray *variables; /* struct zg_variable, as written */
+    unsigned services;    /* a bit for each that is enabled, in the order of zg_service_names */
+    enum zg_console console;
+    struct zg_place frame_place, check_place, services_place, variables_place, console_place;
 };
+
+/* The services' names, in their order, ended by NULL. */
+extern const char *const zg_service_names[];
+
+/* Whether a service is enabled, by its name. */
+bool zg_definition_serves(const struct zg_definition *definition, const char *service);
+
+/* Whether a message carries a ticket: it is acknowledged, a request or a reply. */
+bool zg_message_is_ticketed(const struct zg_message *message);
+
+/* "read", "write", "read_write". */
+const char *zg_access_name(enum zg_access access);
+
+/* A variable's field. */
+const struct zg_field *zg_variable_field(const struct zg_variable *variable);
 
 /* The largest definition file, bytes. */
 #define ZG_DEFINITION_MAX (1024 * 1024)

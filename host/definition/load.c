@@ -48,18 +48,21 @@ static void skip_section(struct zgi_reader *reader, const struct zgi_entry *entr
     (void)into;
 }
 
-static const struct zgi_key keys[] = { { "zeugma", true, read_language }, { "protocol", true, read_protocol },
-                                       { "version", true, read_version }, { "summary", false, read_summary },
-                                       { "line", false, skip_section },   { "frame", true, skip_section },
-                                       { "enums", false, skip_section },  { "messages", true, skip_section },
-                                       { "flags", false, skip_section },  { "records", false, skip_section },
-                                       { "variables", false, NULL },      { "services", false, NULL },
-                                       { "console", false, NULL },        { NULL, false, NULL } };
+static const struct zgi_key keys[] = { { "zeugma", true, read_language },    { "protocol", true, read_protocol },
+                                       { "version", true, read_version },    { "summary", false, read_summary },
+                                       { "line", false, skip_section },      { "frame", true, skip_section },
+                                       { "enums", false, skip_section },     { "messages", true, skip_section },
+                                       { "flags", false, skip_section },     { "records", false, skip_section },
+                                       { "variables", false, skip_section }, { "services", false, skip_section },
+                                       { "console", false, skip_section },   { NULL, false, NULL } };
 
 /* What a section says may depend on those before it here, wherever they stand in the file. */
 static const struct zgi_key sections[] = {
-    { "line", false, zgi_read_line },   { "frame", false, zgi_read_frame },     { "enums", false, zgi_read_enums },
-    { "flags", false, zgi_read_flags }, { "records", false, zgi_read_records }, { "messages", false, zgi_read_messages }
+    { "line", false, zgi_read_line },         { "frame", false, zgi_read_frame },
+    { "enums", false, zgi_read_enums },       { "flags", false, zgi_read_flags },
+    { "records", false, zgi_read_records },   { "messages", false, zgi_read_messages },
+    { "services", false, zgi_read_services }, { "variables", false, zgi_read_variables },
+    { "console", false, zgi_read_console }
 };
 
 static void read_sections(struct zgi_reader *reader, yaml_node_t *root, struct zg_definition *definition)
@@ -90,15 +93,19 @@ struct zg_definition *zg_definition_parse(const char *file, const char *text, si
         return NULL;
     struct zg_definition *definition = g_new0(struct zg_definition, 1);
     definition->file = g_strdup(file);
-    definition->line = (struct zg_line){ 115200, 8, 'N', 2, 20000000, { 1, 1 } };
+    definition->line = (struct zg_line){
+        .baud = 115200, .data_bits = 8, .parity = 'N', .half_stops = 2, .byte_timeout_ns = 20000000, .place = { 1, 1 }
+    };
     definition->frame_place = (struct zg_place){ 1, 1 };
     definition->header = g_ptr_array_new_with_free_func(g_free);
     definition->enums = g_ptr_array_new();
     definition->records = g_ptr_array_new();
-    definition->messages = g_ptr_array_new();
+    definition->messages = zgi_messages_new();
+    definition->variables = zgi_variables_new();
     yaml_node_t *root = yaml_document_get_root_node(&reader.document);
     zgi_read_mapping(&reader, root, (struct zg_place){ 1, 1 }, "the definition", keys, definition);
     read_sections(&reader, root, definition);
+    zgi_check_behaviour(definition, diagnostics);
     if (zg_diagnostics_errors(diagnostics) == 0)
         zgi_check_generated_names(definition, diagnostics);
     zgi_diagnostics_sort(diagnostics);

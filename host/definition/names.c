@@ -73,6 +73,7 @@ static void take_enum(struct names *names, const struct zg_enum *enumeration)
 {
     g_autofree char *owner = g_strdup_printf("enum %s", enumeration->name);
     take_type(names, enumeration->place, owner, enumeration->name);
+    take(names, enumeration->place, owner, g_strconcat(enumeration->name, "_text", NULL));
     for (unsigned i = 0; i < enumeration->values->len; i++) {
         const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
         g_autofree char *name = g_strdup_printf("%s_%s", enumeration->name, value->name);
@@ -115,53 +116,53 @@ static void take_record(struct names *names, const struct zg_record *record)
     take_accessors(names, record->name, record->fields);
 }
 
-static void take_message(struct names *names, const struct zg_message *message)
+/* What messages and variables have alike: a struct, its functions and constants. */
+static void take_block(struct names *names, struct zg_place place, const char *owner, const char *name,
+                       const GPtrArray *fields, const char *const *constants)
 {
     static const char *const functions[] = { "_pack", "_unpack", "_check" };
-    static const char *const constants[] = { "_ID", "_MAX_PAYLOAD" };
+    g_autofree char *upper = g_ascii_strup(name, -1);
+
+    take_type(names, place, owner, name);
+    for (size_t i = 0; i < G_N_ELEMENTS(functions); i++)
+        take(names, place, owner, g_strconcat(name, functions[i], NULL));
+    for (; *constants; constants++)
+        take(names, place, owner, g_strconcat(upper, *constants, NULL));
+    take_accessors(names, name, fields);
+}
+
+static void take_message(struct names *names, const struct zg_message *message)
+{
+    static const char *const constants[] = { "_ID", "_MAX_PAYLOAD", "_TICKET_SIZE", NULL };
     static const char *const nodes[] = { "device", "host" };
     g_autofree char *owner = g_strdup_printf("message %s", message->name);
-    g_autofree char *upper = g_ascii_strup(message->name, -1);
 
-    take_type(names, message->place, owner, message->name);
-    for (size_t i = 0; i < G_N_ELEMENTS(functions); i++)
-        take(names, message->place, owner, g_strconcat(message->name, functions[i], NULL));
-    for (size_t i = 0; i < G_N_ELEMENTS(constants); i++)
-        take(names, message->place, owner, g_strconcat(upper, constants[i], NULL));
+    take_block(names, message->place, owner, message->name, message->fields, constants);
+    take_members(names, owner, message->fields);
     for (size_t i = 0; i < G_N_ELEMENTS(nodes); i++)
         take(names, message->place, owner, g_strdup_printf("%s_send_%s", nodes[i], message->name));
-    take_members(names, owner, message->fields);
-    take_accessors(names, message->name, message->fields);
+}
+
+static void take_variable(struct names *names, const struct zg_variable *variable)
+{
+    static const char *const constants[] = { "_INDEX", "_ACCESS", "_SIZE", NULL };
+    const struct zg_field *field = zg_variable_field(variable);
+    g_autofree char *owner = g_strdup_printf("variable %s", field->name);
+    g_autofree char *name = g_strconcat("variable_", field->name, NULL);
+
+    take_block(names, field->place, owner, name, variable->fields, constants);
 }
 
 void zgi_check_generated_names(const struct zg_definition *definition, struct zg_diagnostics *diagnostics)
 {
-    static const char *const own[] = { "device",
-                                       "device_handlers",
-                                       "device_init",
-                                       "device_poll",
-                                       "host",
-                                       "host_handlers",
-                                       "host_init",
-                                       "host_poll",
-                                       "MAX_PAYLOAD",
-                                       "HEADER_SIZE",
-                                       "CHECK_SIZE",
-                                       "MAX_FRAME",
-                                       "check",
-                                       "write_header",
-                                       "admit",
-                                       "VERSION_MAJOR",
-                                       "VERSION_MINOR",
-                                       "class Frame",
-                                       "class Receiver",
-                                       "class RangeError",
-                                       "class ProtocolError",
-                                       "class Fraction",
-                                       "class ClassVar",
-                                       "class Iterator",
-                                       "class List",
-                                       "class Union" };
+    static const char *const own[] = {
+        "device",           "device_handlers",     "device_init",    "device_poll",    "host",
+        "host_handlers",    "host_init",           "host_poll",      "MAX_PAYLOAD",    "HEADER_SIZE",
+        "CHECK_SIZE",       "MAX_FRAME",           "check",          "write_header",   "admit",
+        "message_text",     "VERSION_MAJOR",       "VERSION_MINOR",  "class Frame",    "class Receiver",
+        "class RangeError", "class ProtocolError", "class Fraction", "class ClassVar", "class Iterator",
+        "class List",       "class Union"
+    };
     struct names names = { g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free), diagnostics };
 
     for (size_t i = 0; i < G_N_ELEMENTS(own); i++)
@@ -172,5 +173,7 @@ void zgi_check_generated_names(const struct zg_definition *definition, struct zg
         take_record(&names, g_ptr_array_index(definition->records, i));
     for (unsigned i = 0; i < definition->messages->len; i++)
         take_message(&names, g_ptr_array_index(definition->messages, i));
+    for (unsigned i = 0; i < definition->variables->len; i++)
+        take_variable(&names, g_ptr_array_index(definition->variables, i));
     g_hash_table_unref(names.taken);
 }

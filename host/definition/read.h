@@ -14,6 +14,19 @@ void zgi_read_enums(struct zgi_reader *reader, const struct zgi_entry *entry, vo
 void zgi_read_flags(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_records(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_messages(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+void zgi_read_variables(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+void zgi_read_services(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+void zgi_read_console(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+
+GPtrArray *zgi_messages_new(void);
+GPtrArray *zgi_variables_new(void);
+
+/* One message, `entry` being its name and mapping. */
+struct zg_message *zgi_read_message(struct zgi_reader *reader, const struct zgi_entry *entry,
+                                    struct zg_definition *definition);
+
+/* Takes a message into the definition, with a diagnostic where its id is taken. */
+void zgi_add_message(struct zgi_reader *reader, struct zg_definition *definition, struct zg_message *message);
 
 /* The type that a word names: a built-in one, an enum, flags or a record of `definition`, with its extent. A diagnostic
  * where there is none. */
@@ -31,6 +44,9 @@ void zgi_read_fields(struct zgi_reader *reader, yaml_node_t *node, const struct 
                      GPtrArray *fields);
 GPtrArray *zgi_fields_new(void);
 
+/* A time of at most 30 min, named by its key. */
+void zgi_read_clocked_time(struct zgi_reader *reader, const struct zgi_entry *entry, uint64_t *nanoseconds);
+
 /* Text into a char *, replacing it; for tables of keys. */
 void zgi_keep_text(struct zgi_reader *reader, const struct zgi_entry *entry, char **into);
 
@@ -39,6 +55,12 @@ void zgi_read_order(struct zgi_reader *reader, yaml_node_t *node, bool *big_endi
 
 /* "7", "-3": an integer's raw value in a type, or a diagnostic. */
 bool zgi_read_raw(struct zgi_reader *reader, yaml_node_t *node, struct zg_type type, union zg_raw *raw);
+
+/* The header's role, or NULL. */
+const struct zg_header_role *zgi_role(const struct zg_definition *definition, enum zg_role role);
+
+/* What messages, services and the line need of one another. Names of replies are looked up. */
+void zgi_check_behaviour(struct zg_definition *definition, struct zg_diagnostics *diagnostics);
 
 /* Names and constants that generated code would define twice. */
 void zgi_check_generated_names(const struct zg_definition *definition, struct zg_diagnostics *diagnostics);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Fields, of messages and of records, and the records. */
+/* Fields, of messages and of records, the variables and the records. */
 #include <string.h>
 
 #include "definition/read.h"
@@ -207,18 +207,26 @@ struct fields_reading {
     GPtrArray *fields;
 };
 
-static void read_field(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+/* A field as it is before it is read. */
+static struct zg_field *new_field(const struct zgi_entry *entry, const struct zg_definition *definition)
 {
-    const struct fields_reading *fields = into;
     struct zg_field *field = g_new0(struct zg_field, 1);
-    struct field_reading reading = { .definition = fields->definition, .field = field };
 
     mpq_inits(field->scale, field->offset, field->low, field->high, NULL);
     mpq_set_ui(field->scale, 1, 1);
     field->name = g_strdup(entry->key);
     field->place = entry->place;
-    field->big_endian = fields->definition->big_endian;
+    field->big_endian = definition->big_endian;
     field->type = (struct zg_type){ .kind = ZG_KIND_UNSIGNED, .bits = 8 };
+    return field;
+}
+
+static void read_field(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    const struct fields_reading *fields = into;
+    struct zg_field *field = new_field(entry, fields->definition);
+    struct field_reading reading = { .definition = fields->definition, .field = field };
+
     g_ptr_array_add(fields->fields, field);
     zgi_check_name(reader, entry->key, entry->place, "a field");
     if (entry->value->type == YAML_MAPPING_NODE)
@@ -234,6 +242,92 @@ void zgi_read_fields(struct zgi_reader *reader, yaml_node_t *node, const struct 
 {
     struct fields_reading reading = { definition, fields };
     zgi_entries(reader, node, "a mapping of fields ({} for none)", read_field, &reading);
+}
+
+/* --- variables */
+
+/* A variable while it is read: a field, for the functions of its keys, with more. */
+struct variable_reading {
+    struct field_reading field;
+    struct zg_variable *variable;
+};
+
+static void read_index(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_variable *variable = ((struct variable_reading *)into)->variable;
+    uint64_t index;
+
+    variable->index_place = zgi_place(entry->value);
+    if (zgi_read_unsigned(reader, entry->value, "a variable's index", 0, 255, &index))
+        variable->index = (unsigned)index;
+}
+
+static void read_access(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "read", "write", "read_write", NULL };
+    unsigned index;
+    if (zgi_read_choice(reader, entry->value, "what a host may do", words, &index))
+        ((struct variable_reading *)into)->variable->access = (enum zg_access)(index + 1);
+}
+
+static const struct zgi_key variable_keys[] = {
+    { "index", true, read_index },        { "type", true, read_field_type },
+    { "scale", false, read_scale },       { "offset", false, read_offset },
+    { "unit", false, read_field_unit },   { "range", false, read_range },
+    { "access", false, read_access },     { "summary", false, read_field_summary },
+    { "order", false, read_field_order }, { NULL, false, NULL }
+};
+
+static void variable_free(gpointer data)
+{
+    struct zg_variable *variable = data;
+    g_ptr_array_unref(variable->fields);
+    g_free(variable);
+}
+
+GPtrArray *zgi_variables_new(void)
+{
+    return g_ptr_array_new_with_free_func(variable_free);
+}
+
+static void check_index(struct zgi_reader *reader, const struct zg_definition *definition,
+                        const struct zg_variable *variable)
+{
+    for (unsigned i = 0; i < definition->variables->len; i++) {
+        const struct zg_variable *other = g_ptr_array_index(definition->variables, i);
+        if (other->index != variable->index)
+            continue;
+        g_autofree char *where = zgi_where(reader, other->index_place);
+        zgi_error(reader->diagnostics, variable->index_place, "index %u is already taken by %s (%s)", variable->index,
+                  zg_variable_field(other)->name, where);
+    }
+}
+
+static void read_variable(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_definition *definition = into;
+    struct zg_variable *variable = g_new0(struct zg_variable, 1);
+    struct zg_field *field = new_field(entry, definition);
+    struct variable_reading reading = { { .definition = definition, .field = field }, variable };
+
+    variable->access = ZG_ACCESS_READ_WRITE;
+    variable->fields = zgi_fields_new();
+    g_ptr_array_add(variable->fields, field);
+    zgi_check_name(reader, entry->key, entry->place, "a variable");
+    zgi_read_mapping(reader, entry->value, entry->place, "the variable", variable_keys, &reading);
+    if (reading.field.typed)
+        check_field(reader, &reading.field);
+    if (field->type.extent == ZG_EXTENT_REST)
+        zgi_error(reader->diagnostics, entry->place, "a variable cannot be open-ended; give %s a length", field->name);
+    if (variable->index_place.line > 0)
+        check_index(reader, definition, variable);
+    g_ptr_array_add(definition->variables, variable);
+}
+
+void zgi_read_variables(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    ((struct zg_definition *)into)->variables_place = entry->place;
+    zgi_entries(reader, entry->value, "a mapping of variable names", read_variable, into);
 }
 
 /* --- records */

@@ -35,23 +35,62 @@ static void read_format(struct zgi_reader *reader, const struct zgi_entry *entry
     line->half_stops = strcmp(stop, "1") == 0 ? 2 : strcmp(stop, "2") == 0 ? 4 : 3;
 }
 
-static void read_byte_timeout(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+void zgi_read_clocked_time(struct zgi_reader *reader, const struct zgi_entry *entry, uint64_t *nanoseconds)
 {
-    struct zg_line *line = &((struct zg_definition *)into)->line;
     const uint64_t longest_ns = UINT64_C(1800000000000); /* half of what a 32-bit microsecond clock tells apart */
 
-    if (zgi_read_time(reader, entry->value, "byte_timeout", &line->byte_timeout_ns) &&
-        line->byte_timeout_ns > longest_ns)
-        zgi_error(reader->diagnostics, zgi_place(entry->value), "byte_timeout is over 30 min; choose a shorter one");
+    if (zgi_read_time(reader, entry->value, entry->key, nanoseconds) && *nanoseconds > longest_ns)
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "%s is over 30 min; choose a shorter one", entry->key);
+}
+
+static void read_duplex(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "full", "half", NULL };
+    unsigned index;
+    if (zgi_read_choice(reader, entry->value, "a duplex", words, &index))
+        ((struct zg_definition *)into)->line.half_duplex = index == 1;
+}
+
+static void read_gap(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_clocked_time(reader, entry, &((struct zg_definition *)into)->line.gap_ns);
+}
+
+static void read_byte_timeout(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_clocked_time(reader, entry, &((struct zg_definition *)into)->line.byte_timeout_ns);
+}
+
+/* A time that 0 would make absent, which leaving the key out says. */
+static void read_watch(struct zgi_reader *reader, const struct zgi_entry *entry, uint64_t *nanoseconds)
+{
+    zgi_read_clocked_time(reader, entry, nanoseconds);
+    if (*nanoseconds == 0)
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "%s of 0; leave the key out for none", entry->key);
+}
+
+static void read_keepalive(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_line *line = &((struct zg_definition *)into)->line;
+    line->keepalive_place = entry->place;
+    line->keepalive_ns = 1;
+    read_watch(reader, entry, &line->keepalive_ns);
+}
+
+static void read_link_timeout(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_line *line = &((struct zg_definition *)into)->line;
+    line->link_timeout_ns = 1;
+    read_watch(reader, entry, &line->link_timeout_ns);
 }
 
 static const struct zgi_key line_keys[] = { { "baud", false, read_baud },
                                             { "format", false, read_format },
-                                            { "duplex", false, NULL },
-                                            { "gap", false, NULL },
+                                            { "duplex", false, read_duplex },
+                                            { "gap", false, read_gap },
                                             { "byte_timeout", false, read_byte_timeout },
-                                            { "keepalive", false, NULL },
-                                            { "link_timeout", false, NULL },
+                                            { "keepalive", false, read_keepalive },
+                                            { "link_timeout", false, read_link_timeout },
                                             { NULL, false, NULL } };
 
 void zgi_read_line(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
@@ -224,6 +263,7 @@ static void read_check(struct zgi_reader *reader, const struct zgi_entry *entry,
     struct zg_definition *definition = into;
     struct check_reading reading = { .definition = definition };
 
+    definition->check_place = zgi_place(entry->value);
     if (entry->value->type != YAML_MAPPING_NODE) {
         known_check(reader, entry->value, definition);
         return;

@@ -83,7 +83,6 @@ static void check_role_unique(struct zgi_reader *reader, const struct zg_definit
 /* The role of a name; ZG_ROLES, with a diagnostic, where it is none. */
 static enum zg_role role_of(struct zgi_reader *reader, const struct zgi_entry *entry)
 {
-    static const char *const later[] = { "destination", "source", NULL };
     g_autoptr(GPtrArray) names = g_ptr_array_new();
 
     for (unsigned i = 0; i < ZG_ROLES; i++) {
@@ -93,11 +92,7 @@ static enum zg_role role_of(struct zgi_reader *reader, const struct zgi_entry *e
     }
     g_ptr_array_add(names, NULL);
     g_autofree char *hint = zg_word_hint(entry->key, (const char *const *)names->pdata);
-    if (g_strv_contains(later, entry->key))
-        zgi_error(reader->diagnostics, entry->place,
-                  "the header role \"%s\" is part of the language but not supported by this version yet", entry->key);
-    else
-        zgi_error(reader->diagnostics, entry->place, "unknown header role \"%s\"%s", entry->key, hint);
+    zgi_error(reader->diagnostics, entry->place, "unknown header role \"%s\"%s", entry->key, hint);
     return ZG_ROLES;
 }
 

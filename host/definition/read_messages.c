@@ -8,14 +8,13 @@
 struct message_reading {
     const struct zg_definition *definition;
     struct zg_message *message;
-    bool identified;
 };
 
 static void read_id(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
-    struct message_reading *reading = into;
-    reading->message->id_place = zgi_place(entry->value);
-    reading->identified = zgi_read_unsigned(reader, entry->value, "an id", 0, UINT32_MAX, &reading->message->id);
+    struct zg_message *message = ((struct message_reading *)into)->message;
+    message->id_place = zgi_place(entry->value);
+    message->identified = zgi_read_unsigned(reader, entry->value, "an id", 0, UINT32_MAX, &message->id);
 }
 
 static void read_from(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
@@ -51,50 +50,122 @@ static void read_fields(struct zgi_reader *reader, const struct zgi_entry *entry
     zgi_read_fields(reader, entry->value, reading->definition, reading->message->fields);
 }
 
-static const struct zgi_key message_keys[] = {
-    { "id", false, read_id },        { "from", true, read_from },
-    { "every", false, read_every },  { "summary", false, read_message_summary },
-    { "fields", true, read_fields }, { "reply", false, NULL },
-    { "timeout", false, NULL },      { "retries", false, NULL },
-    { "delivery", false, NULL },     { "window", false, NULL },
-    { "order", false, NULL },        { NULL, false, NULL }
-};
+static void read_reply(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_message *message = ((struct message_reading *)into)->message;
+    message->reply_place = zgi_place(entry->value);
+    g_free(message->reply);
+    message->reply = g_strdup(zgi_scalar(reader, entry->value, "the name of the message that answers"));
+}
+
+static void read_delivery(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "acknowledged", NULL };
+    struct zg_message *message = ((struct message_reading *)into)->message;
+    unsigned index;
+
+    message->delivery_place = entry->place;
+    message->acknowledged = zgi_read_choice(reader, entry->value, "delivery", words, &index);
+}
+
+static void read_timeout(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_message *message = ((struct message_reading *)into)->message;
+    message->resend_place = entry->place;
+    zgi_read_clocked_time(reader, entry, &message->timeout_ns);
+    if (message->timeout_ns == 0)
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "a timeout of 0 leaves no time for an answer");
+}
+
+static void read_small(struct zgi_reader *reader, const struct zgi_entry *entry, void *into, uint64_t least,
+                       uint64_t most, unsigned *number)
+{
+    struct zg_message *message = ((struct message_reading *)into)->message;
+    uint64_t value;
+
+    message->resend_place = entry->place;
+    if (zgi_read_unsigned(reader, entry->value, entry->key, least, most, &value))
+        *number = (unsigned)value;
+}
+
+static void read_retries(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    read_small(reader, entry, into, 0, 255, &((struct message_reading *)into)->message->retries);
+}
+
+static void read_window(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    read_small(reader, entry, into, 1, 8, &((struct message_reading *)into)->message->window);
+}
+
+static void read_message_order(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "kept", NULL };
+    struct zg_message *message = ((struct message_reading *)into)->message;
+    unsigned index;
+
+    message->order_place = entry->place;
+    message->kept = zgi_read_choice(reader, entry->value, "a message's order", words, &index);
+}
+
+static const struct zgi_key message_keys[] = { { "id", false, read_id },
+                                               { "from", true, read_from },
+                                               { "every", false, read_every },
+                                               { "summary", false, read_message_summary },
+                                               { "fields", true, read_fields },
+                                               { "reply", false, read_reply },
+                                               { "timeout", false, read_timeout },
+                                               { "retries", false, read_retries },
+                                               { "delivery", false, read_delivery },
+                                               { "window", false, read_window },
+                                               { "order", false, read_message_order },
+                                               { NULL, false, NULL } };
 
 static void message_free(gpointer data)
 {
     struct zg_message *message = data;
     g_free(message->name);
     g_free(message->summary);
+    g_free(message->reply);
     g_ptr_array_unref(message->fields);
     g_free(message);
 }
 
-static const struct zg_header_role *id_role(const struct zg_definition *definition)
+const struct zg_header_role *zgi_role(const struct zg_definition *definition, enum zg_role role)
 {
     for (unsigned i = 0; i < definition->header->len; i++) {
-        const struct zg_header_role *role = g_ptr_array_index(definition->header, i);
-        if (role->role == ZG_ROLE_ID)
-            return role;
+        const struct zg_header_role *item = g_ptr_array_index(definition->header, i);
+        if (item->role == role)
+            return item;
     }
     return NULL;
 }
 
-static void check_id(struct zgi_reader *reader, const struct message_reading *reading)
+static bool is_before(struct zg_place a, struct zg_place b)
 {
-    const struct zg_definition *definition = reading->definition;
-    const struct zg_message *message = reading->message;
-    const struct zg_header_role *role = id_role(definition);
+    return a.line < b.line || (a.line == b.line && a.column < b.column);
+}
+
+static void check_id(struct zgi_reader *reader, const struct zg_definition *definition,
+                     const struct zg_message *message)
+{
+    const struct zg_header_role *role = zgi_role(definition, ZG_ROLE_ID);
 
     if (role && role->bits < 32 && message->id >> role->bits != 0)
         zgi_error(reader->diagnostics, message->id_place,
-                  "id %" G_GUINT64_FORMAT " does not fit the header's id, u%u (at most %u)", message->id, role->bits,
-                  (1U << role->bits) - 1);
+                  "id %" G_GUINT64_FORMAT " of %s does not fit the header's id, u%u (at most %u)", message->id,
+                  message->name, role->bits, (1U << role->bits) - 1);
     for (unsigned i = 0; i < definition->messages->len; i++) {
         const struct zg_message *other = g_ptr_array_index(definition->messages, i);
-        g_autofree char *where = zgi_where(reader, other->id_place);
-        if (other->id == message->id)
-            zgi_error(reader->diagnostics, message->id_place, "id %" G_GUINT64_FORMAT " is already taken by %s (%s)",
-                      message->id, other->name, where);
+        if (!other->identified || other->id != message->id)
+            continue;
+        bool second = !is_before(message->id_place, other->id_place);
+        const struct zg_message *first = second ? other : message;
+        g_autofree char *where = zgi_where(reader, first->id_place);
+        const char *name = second && message->service ? message->name : "";
+        zgi_error(reader->diagnostics, second ? message->id_place : other->id_place,
+                  "id %" G_GUINT64_FORMAT "%s%s is already taken by %s%s (%s)", message->id, *name ? " of " : "", name,
+                  first->name, first->service ? " of the services" : "", where);
     }
 }
 
@@ -116,9 +187,9 @@ static void check_growth(struct zgi_reader *reader, const struct zg_message *mes
     }
 }
 
-static void read_message(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+struct zg_message *zgi_read_message(struct zgi_reader *reader, const struct zgi_entry *entry,
+                                    struct zg_definition *definition)
 {
-    struct zg_definition *definition = into;
     struct zg_message *message = g_new0(struct zg_message, 1);
     struct message_reading reading = { .definition = definition, .message = message };
 
@@ -127,28 +198,45 @@ static void read_message(struct zgi_reader *reader, const struct zgi_entry *entr
     message->id_place = entry->place;
     message->from = ZG_SIDE_DEVICE;
     message->fields = zgi_fields_new();
+    message->timeout_ns = 100000000;
+    message->retries = 3;
+    message->window = 4;
     zgi_check_name(reader, entry->key, entry->place, "a message");
     zgi_read_mapping(reader, entry->value, entry->place, "the message", message_keys, &reading);
-    if (!reading.identified && id_role(definition) && entry->value->type == YAML_MAPPING_NODE &&
+    if (!message->identified && zgi_role(definition, ZG_ROLE_ID) && entry->value->type == YAML_MAPPING_NODE &&
         !zgi_lookup(reader, entry->value, "id"))
         zgi_error(reader->diagnostics, entry->place, "the message lacks the key \"id\"");
-    if (reading.identified)
-        check_id(reader, &reading);
     check_growth(reader, message);
+    return message;
+}
+
+void zgi_add_message(struct zgi_reader *reader, struct zg_definition *definition, struct zg_message *message)
+{
+    if (message->identified)
+        check_id(reader, definition, message);
     g_ptr_array_add(definition->messages, message);
+}
+
+static void read_message(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_add_message(reader, into, zgi_read_message(reader, entry, into));
 }
 
 void zgi_read_messages(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     struct zg_definition *definition = into;
 
-    g_ptr_array_set_free_func(definition->messages, message_free);
     if (!zgi_entries(reader, entry->value, "a mapping of message names", read_message, definition))
         return;
     if (definition->messages->len == 0)
         zgi_error(reader->diagnostics, zgi_place(entry->value), "there are no messages; expected at least one");
-    else if (definition->messages->len > 1 && !id_role(definition))
+    else if (definition->messages->len > 1 && !zgi_role(definition, ZG_ROLE_ID))
         zgi_error(reader->diagnostics, definition->frame_place,
                   "the header lacks the role id, without which %u messages cannot be told apart",
                   definition->messages->len);
+}
+
+GPtrArray *zgi_messages_new(void)
+{
+    return g_ptr_array_new_with_free_func(message_free);
 }

@@ -14,34 +14,41 @@ static void end_header(GString *text)
     g_string_append(text, "#endif\n");
 }
 
-static void add_node(const struct zgi_c *c, GPtrArray *files, enum zg_side side)
+static void add_code(const struct zgi_c *c, GPtrArray *files, const char *suffix, const char *what,
+                     void (*print)(const struct zgi_c *c, GString *text))
 {
-    g_autofree char *name = g_strdup_printf("%s_%s", c->prefix, zg_side_name(side));
-    g_autofree char *what = g_strdup_printf("the %s's end of the link", zg_side_name(side));
-    GString *header = begin_header(c, name, what);
     GString *code = zgi_c_file(c, what);
 
-    zgi_c_node_header(c, header, side);
+    print(c, code);
+    zgi_generated_add(files, g_strconcat(c->prefix, suffix, ".c", NULL), code);
+}
+
+/* A header and its code, named PROTOCOL and a suffix. */
+static void add_pair(const struct zgi_c *c, GPtrArray *files, const char *suffix, const char *what,
+                     void (*print_header)(const struct zgi_c *c, GString *text),
+                     void (*print_code)(const struct zgi_c *c, GString *text))
+{
+    g_autofree char *name = g_strconcat(c->prefix, suffix, NULL);
+    GString *header = begin_header(c, name, what);
+
+    print_header(c, header);
     end_header(header);
-    zgi_c_node_code(c, code, side);
     zgi_generated_add(files, g_strconcat(name, ".h", NULL), header);
-    zgi_generated_add(files, g_strconcat(name, ".c", NULL), code);
+    add_code(c, files, suffix, what, print_code);
 }
 
 GPtrArray *zg_generate_c(const struct zg_plan *plan)
 {
     GPtrArray *files = zgi_generated_new();
-    struct zgi_c c = { plan, plan->definition->protocol, g_ascii_strup(plan->definition->protocol, -1) };
-    GString *header = begin_header(&c, c.prefix, "messages, packing and unpacking");
-    GString *code = zgi_c_file(&c, "messages, packing and unpacking");
+    struct zgi_c c = { plan, plan->definition->protocol, g_ascii_strup(plan->definition->protocol, -1), ZG_SIDE_BOTH };
 
-    zgi_c_types(&c, header);
-    end_header(header);
-    zgi_c_code(&c, code);
-    zgi_generated_add(files, g_strconcat(c.prefix, ".h", NULL), header);
-    zgi_generated_add(files, g_strconcat(c.prefix, ".c", NULL), code);
-    add_node(&c, files, ZG_SIDE_DEVICE);
-    add_node(&c, files, ZG_SIDE_HOST);
+    add_pair(&c, files, "", "messages, packing and unpacking", zgi_c_types, zgi_c_code);
+    add_code(&c, files, "_physical", "physical values", zgi_c_physical_code);
+    add_pair(&c, files, "_text", "names of values and messages", zgi_c_words_header, zgi_c_words_code);
+    c.side = ZG_SIDE_DEVICE;
+    add_pair(&c, files, "_device", "the device's end of the link", zgi_c_node_header, zgi_c_node_code);
+    c.side = ZG_SIDE_HOST;
+    add_pair(&c, files, "_host", "the host's end of the link", zgi_c_node_header, zgi_c_node_code);
     g_free(c.upper);
     return files;
 }

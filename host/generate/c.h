@@ -10,6 +10,7 @@ struct zgi_c {
     const struct zg_plan *plan;
     const char *prefix; /* "loom" */
     char *upper;        /* "LOOM" */
+    enum zg_side side;  /* whose node is printed */
 };
 
 /* Begins a file: mark, summary, what it is. */
@@ -49,7 +50,10 @@ void zgi_c_block_get(const struct zgi_c *c, GString *text, const struct zg_block
 /* The files' bodies. */
 void zgi_c_types(const struct zgi_c *c, GString *text);
 void zgi_c_code(const struct zgi_c *c, GString *text);
-void zgi_c_node_header(const struct zgi_c *c, GString *text, enum zg_side side);
-void zgi_c_node_code(const struct zgi_c *c, GString *text, enum zg_side side);
+void zgi_c_physical_code(const struct zgi_c *c, GString *text);
+void zgi_c_words_header(const struct zgi_c *c, GString *text);
+void zgi_c_words_code(const struct zgi_c *c, GString *text);
+void zgi_c_node_header(const struct zgi_c *c, GString *text);
+void zgi_c_node_code(const struct zgi_c *c, GString *text);
 
 #endif

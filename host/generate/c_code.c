@@ -1,18 +1,16 @@
 /* SPDX-License-Identifier: MIT */
-/* PROTOCOL.c: the check, packing, unpacking and accessors. */
+/* PROTOCOL.c: the check, packing and unpacking. */
 #include <string.h>
 
-#include "codec/json.h"
 #include "generate/c.h"
 
-/* The public functions of a message, around those of its block. */
-static void print_message(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
+/* The public functions of a message or variable, around those of its block. */
+static void print_functions(const struct zgi_c *c, GString *text, const struct zg_block *block)
 {
     const char *p = c->prefix;
-    const char *name = item->message->name;
-    bool varies = item->payload.size != item->payload.most_size;
-    g_autofree char *most = zgi_c_constant(c, name, "MAX_PAYLOAD");
-    g_autofree char *size = varies ? g_strdup_printf("size_%s(message)", name) : g_strdup(most);
+    const char *name = block->name;
+    g_autofree char *size = block->size != block->most_size ? g_strdup_printf("size_%s(message)", name)
+                                                            : g_strdup_printf("%u", block->size);
 
     g_string_append_printf(text,
                            "int %s_%s_check(const struct %s_%s *message)\n{\n    return check_%s(message);\n}\n\n"
@@ -26,45 +24,6 @@ static void print_message(const struct zgi_c *c, GString *text, const struct zg_
                            "    const uint8_t *end = get_%s(message, in, in + length);\n\n"
                            "    return end ? (int)(in + length - end) : ZG_ESIZE;\n}\n\n",
                            p, name, p, name, name, p, name, p, name, name, size, name, p, name, p, name, name);
-}
-
-/* A double as a C constant: hexadecimal is exact, and decimal where that is as short. */
-static char *double_literal(double value)
-{
-    g_autoptr(GString) text = g_string_new(NULL);
-    zg_append_double(text, value);
-    if (!strpbrk(text->str, ".en"))
-        g_string_append(text, ".0");
-    return g_strdup(text->str);
-}
-
-static void print_accessors(const struct zgi_c *c, GString *text, const struct zg_block *block,
-                            const struct zg_step *step)
-{
-    g_autofree char *factor = double_literal(step->scale.factor);
-    g_autofree char *shift = double_literal(step->scale.shift);
-    g_autofree char *divisor = double_literal(step->scale.divisor);
-    g_autofree char *low = double_literal(step->scale.low);
-    g_autofree char *high = double_literal(step->scale.high);
-    g_autofree char *suffix = zg_field_suffix(step->field);
-    g_autofree char *type = zgi_c_element_type(c, step);
-    const char *index = zg_step_is_array(step) ? ", unsigned index" : "";
-    const char *at = zg_step_is_array(step) ? "[index]" : "";
-    const char *p = c->prefix;
-    const char *name = block->name;
-
-    g_string_append_printf(text,
-                           "static const struct zg_scale %s_%s_scale = { %s, %s, %s, %s, %s };\n\n"
-                           "double %s_%s_%s_%s(const struct %s_%s *message%s)\n{\n"
-                           "    return zg_scale_physical(&%s_%s_scale, (double)message->%s%s);\n}\n\n"
-                           "int %s_%s_set_%s_%s(struct %s_%s *message%s, double value)\n{\n"
-                           "    double raw;\n"
-                           "    int error = zg_scale_raw(&%s_%s_scale, value, &raw);\n\n"
-                           "    if (error)\n        return error;\n"
-                           "    message->%s%s = (%s)raw;\n    return 0;\n}\n\n",
-                           name, step->name, factor, shift, divisor, low, high, p, name, step->name, suffix, p, name,
-                           index, name, step->name, step->name, at, p, name, step->name, suffix, p, name, index, name,
-                           step->name, step->name, at, type);
 }
 
 static const char *word_suffix(unsigned width)
@@ -207,15 +166,13 @@ static bool any_block(const struct zg_plan *plan, bool (*like)(const struct zg_s
     for (unsigned i = 0; i < plan->messages->len; i++)
         if (any_step(&zg_plan_message_at(plan, i)->payload, like))
             return true;
+    for (unsigned i = 0; i < plan->variables->len; i++)
+        if (any_step(&zg_plan_variable_at(plan, i)->block, like))
+            return true;
     for (unsigned i = 0; i < plan->records->len; i++)
         if (any_step(g_ptr_array_index(plan->records, i), like))
             return true;
     return false;
-}
-
-static bool is_scaled(const struct zg_step *step)
-{
-    return step->field->scaled;
 }
 
 static bool is_bit_array(const struct zg_step *step)
@@ -233,8 +190,6 @@ static void print_includes(const struct zgi_c *c, GString *text)
     g_string_append(text, "#include \"zeugma/bytes.h\"\n");
     if (any_block(plan, zg_step_is_leb))
         g_string_append(text, "#include \"zeugma/leb.h\"\n");
-    if (any_block(plan, is_scaled))
-        g_string_append(text, "#include \"zeugma/scale.h\"\n");
     g_string_append_c(text, '\n');
 }
 
@@ -248,27 +203,29 @@ static bool holds(const struct zg_block *block, const struct zg_block *record)
     return false;
 }
 
-/* Whether a record is part of a message; another needs no functions. */
+/* Whether a record is part of a message or variable; another needs no functions. */
 static bool is_used(const struct zg_plan *plan, const struct zg_block *record)
 {
     for (unsigned i = 0; i < plan->messages->len; i++)
         if (holds(&zg_plan_message_at(plan, i)->payload, record))
             return true;
+    for (unsigned i = 0; i < plan->variables->len; i++)
+        if (holds(&zg_plan_variable_at(plan, i)->block, record))
+            return true;
     return false;
 }
 
-static void print_block(const struct zgi_c *c, GString *text, const struct zg_block *block)
+static void print_private(const struct zgi_c *c, GString *text, const struct zg_block *block)
 {
     zgi_c_block_check(c, text, block);
     zgi_c_block_put(c, text, block);
     zgi_c_block_get(c, text, block);
 }
 
-static void print_all_accessors(const struct zgi_c *c, GString *text, const struct zg_block *block)
+static void print_block(const struct zgi_c *c, GString *text, const struct zg_block *block)
 {
-    for (unsigned i = 0; i < block->steps->len; i++)
-        if (zg_block_step(block, i)->field->scaled)
-            print_accessors(c, text, block, zg_block_step(block, i));
+    print_private(c, text, block);
+    print_functions(c, text, block);
 }
 
 void zgi_c_code(const struct zgi_c *c, GString *text)
@@ -280,15 +237,12 @@ void zgi_c_code(const struct zgi_c *c, GString *text)
     for (unsigned i = 0; i < plan->records->len; i++) {
         const struct zg_block *record = g_ptr_array_index(plan->records, i);
         if (is_used(plan, record))
-            print_block(c, text, record);
-        print_all_accessors(c, text, record);
+            print_private(c, text, record);
     }
-    for (unsigned i = 0; i < plan->messages->len; i++) {
-        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        print_block(c, text, &item->payload);
-        print_message(c, text, item);
-        print_all_accessors(c, text, &item->payload);
-    }
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        print_block(c, text, &zg_plan_message_at(plan, i)->payload);
+    for (unsigned i = 0; i < plan->variables->len; i++)
+        print_block(c, text, &zg_plan_variable_at(plan, i)->block);
     print_write_header(c, text);
     print_admit(c, text);
 }

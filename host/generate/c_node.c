@@ -46,8 +46,27 @@ static void print_handlers(const struct zgi_c *c, GString *text, enum zg_side si
     g_string_append_printf(text, "%s};\n\n", any ? "" : "    uint8_t nothing; /* the other end sends no message */\n");
 }
 
-void zgi_c_node_header(const struct zgi_c *c, GString *text, enum zg_side side)
+/* Whether a side sends messages whose tickets it counts itself: all ticketed ones but replies. */
+static bool counts_tickets(const struct zg_plan *plan, enum zg_side side)
 {
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(plan, i)->message;
+        if (message->from & side && zg_message_is_ticketed(message) && !message->is_reply)
+            return true;
+    }
+    return false;
+}
+
+static char *send_prototype(const struct zgi_c *c, const struct zg_message *message, enum zg_side side)
+{
+    return g_strdup_printf("int %s_%s_send_%s(struct %s_%s *node, const struct %s_%s *message%s)", c->prefix,
+                           zg_side_name(side), message->name, c->prefix, zg_side_name(side), c->prefix, message->name,
+                           message->is_reply ? ", uint8_t ticket" : "");
+}
+
+void zgi_c_node_header(const struct zgi_c *c, GString *text)
+{
+    enum zg_side side = c->side;
     const char *p = c->prefix;
     const char *s = zg_side_name(side);
     g_autofree char *node = g_ascii_strup(s, -1);
@@ -68,7 +87,7 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text, enum zg_side side)
         "    uint8_t receive[%s_%s_RECEIVE_RING];\n"
         "    uint8_t transmit[%s_%s_TRANSMIT_RING];\n"
         "    uint8_t content[%s_HEADER_SIZE + %s_MAX_PAYLOAD + %s_CHECK_SIZE];\n"
-        "};\n\n"
+        "%s};\n\n"
         "/* Prepares the node; `handlers` is kept. Returns 0 or ZG_EINVALID (a ring's size). Call it before the "
         "interrupts are on. Bytes\n"
         " * come in by zg_link_receive_isr(&node->link, ...) and go out by zg_link_transmit_isr(&node->link, ...). */\n"
@@ -79,31 +98,45 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text, enum zg_side side)
         "/* Each sends one message: 0; ZG_ERANGE: a field is outside its type or range; ZG_EROOM: the transmit ring "
         "has no room now, nothing\n"
         " * was sent, try again later. Loop only. */\n",
-        s, p, s, p, s, c->upper, node, c->upper, node, c->upper, c->upper, c->upper, p, s, p, s, p, s, p, s, p, s);
+        s, p, s, p, s, c->upper, node, c->upper, node, c->upper, c->upper, c->upper,
+        counts_tickets(c->plan, side) ? "    uint8_t ticket; /* of the next ticketed message */\n" : "", p, s, p, s, p,
+        s, p, s, p, s);
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if (message->from & side)
-            g_string_append_printf(text, "int %s_%s_send_%s(struct %s_%s *node, const struct %s_%s *message);\n", p, s,
-                                   message->name, p, s, p, message->name);
+        g_autofree char *prototype = send_prototype(c, message, side);
+        if (!(message->from & side))
+            continue;
+        if (message->is_reply)
+            g_string_append_printf(text, "/* `ticket` is the request's, frame->header.ticket. */\n");
+        g_string_append_printf(text, "%s;\n", prototype);
     }
     g_string_append(text, "\n#ifdef __cplusplus\n}\n#endif\n\n");
 }
 
-static void print_case(const struct zgi_c *c, GString *text, const struct zg_message *message, enum zg_side side)
+static void print_case(const struct zgi_c *c, GString *text, const struct zg_plan_message *item, enum zg_side side)
 {
     const char *p = c->prefix;
-    const char *name = message->name;
+    const char *name = item->message->name;
+    g_autoptr(GString) tickets = g_string_new(NULL);
 
-    g_string_append_printf(
-        text,
-        "static int take_%s(struct %s_%s *node, const struct zg_frame *frame, const uint8_t *payload,\n"
-        "                   size_t length)\n{\n"
-        "    struct %s_%s message;\n"
-        "    int result = %s_%s_unpack(&message, payload, length);\n\n"
-        "    if (result >= 0 && node->handlers->%s)\n"
-        "        node->handlers->%s(node->context, &message, frame);\n"
-        "    return result;\n}\n\n",
-        name, p, zg_side_name(side), p, name, p, name, name, name);
+    if (item->tickets > 0)
+        g_string_append_printf(
+            tickets, "    if (length < %u)\n        return ZG_ESIZE;\n    frame->header.ticket = payload[0];\n",
+            item->tickets);
+    if (item->tickets > 1)
+        g_string_append(tickets, "    frame->header.base = payload[1];\n");
+    if (item->tickets > 0)
+        g_string_append_printf(tickets, "    payload += %u;\n    length -= %u;\n", item->tickets, item->tickets);
+    g_string_append_printf(text,
+                           "static int take_%s(struct %s_%s *node, struct zg_frame *frame, const uint8_t *payload,\n"
+                           "                   size_t length)\n{\n"
+                           "    struct %s_%s message;\n"
+                           "    int result;\n\n%s"
+                           "    result = %s_%s_unpack(&message, payload, length);\n"
+                           "    if (result >= 0 && node->handlers->%s)\n"
+                           "        node->handlers->%s(node->context, &message, frame);\n"
+                           "    return result;\n}\n\n",
+                           name, p, zg_side_name(side), p, name, tickets->str, p, name, name, name);
 }
 
 static void print_deliver(const struct zgi_c *c, GString *text, enum zg_side side)
@@ -115,7 +148,7 @@ static void print_deliver(const struct zgi_c *c, GString *text, enum zg_side sid
         const struct zg_message *message = zg_plan_message_at(plan, i)->message;
         if (!(message->from & other(side)))
             continue;
-        print_case(c, text, message, side);
+        print_case(c, text, zg_plan_message_at(plan, i), side);
         if (plan->id_bits == 0) {
             g_string_append_printf(cases, "    return take_%s(node, frame, payload, length);\n", message->name);
             continue;
@@ -125,8 +158,7 @@ static void print_deliver(const struct zgi_c *c, GString *text, enum zg_side sid
                                message->name);
     }
     g_string_append(
-        text,
-        "static int deliver(void *owner, const struct zg_frame *frame, const uint8_t *payload, size_t length)\n{\n");
+        text, "static int deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length)\n{\n");
     if (cases->len == 0) {
         g_string_append(
             text,
@@ -149,29 +181,57 @@ static void print_protocol(const struct zgi_c *c, GString *text)
     g_string_append_printf(text,
                            "static const struct zg_protocol protocol = {\n"
                            "    &%s_check,\n    %s_MAX_PAYLOAD,\n    UINT32_C(%" G_GUINT64_FORMAT "), /* us */\n"
-                           "    %s_HEADER_SIZE,\n    %u,\n    %s_write_header,\n    %s_admit,\n    deliver\n};\n\n",
-                           c->prefix, c->upper, timeout_us, c->upper, c->plan->sequence_bits, c->prefix, c->prefix);
+                           "    %s_HEADER_SIZE,\n    %u, /* bits of the sequence */\n    %u, /* of the destination "
+                           "*/\n    %u, /* of the source */\n    %s_write_header,\n    %s_admit,\n    deliver\n};\n\n",
+                           c->prefix, c->upper, timeout_us, c->upper, c->plan->sequence_bits, c->plan->destination_bits,
+                           c->plan->source_bits, c->prefix, c->prefix);
 }
 
-static void print_send(const struct zgi_c *c, GString *text, const struct zg_message *message, enum zg_side side)
+static void print_send(const struct zgi_c *c, GString *text, const struct zg_plan_message *item, enum zg_side side)
 {
-    const char *p = c->prefix;
-    const char *s = zg_side_name(side);
+    const struct zg_message *message = item->message;
     g_autofree char *id = zgi_c_constant(c, message->name, "ID");
     g_autofree char *size = zgi_c_constant(c, message->name, "MAX_PAYLOAD");
-    const struct zg_plan_message *item = zg_plan_by_name(c->plan, message->name);
+    g_autofree char *prototype = send_prototype(c, message, side);
+    unsigned tickets = item->tickets;
+    const char *ticket = message->is_reply ? "ticket" : "node->ticket";
 
+    g_string_append_printf(text, "\n%s\n{\n    uint8_t payload[%s];\n    size_t length;\n    int error;\n\n", prototype,
+                           item->payload_most > 0 ? size : "1");
+    if (tickets == 0) {
+        g_string_append_printf(text,
+                               "    error = %s_%s_pack(message, payload, sizeof payload, &length);\n"
+                               "    return error ? error : zg_link_send(&node->link, %s, payload, length);\n}\n",
+                               c->prefix, message->name, id);
+        return;
+    }
+    for (unsigned i = 0; i < tickets; i++) /* with nothing older on offer, base and ticket are the same */
+        g_string_append_printf(text, "    payload[%u] = %s;\n", i, ticket);
     g_string_append_printf(text,
-                           "\nint %s_%s_send_%s(struct %s_%s *node, const struct %s_%s *message)\n{\n"
-                           "    uint8_t payload[%s];\n    size_t length;\n"
-                           "    int error = %s_%s_pack(message, payload, sizeof payload, &length);\n\n"
-                           "    return error ? error : zg_link_send(&node->link, %s, payload, length);\n}\n",
-                           p, s, message->name, p, s, p, message->name, item->payload.most_size > 0 ? size : "1", p,
-                           message->name, id);
+                           "    error = %s_%s_pack(message, payload + %u, sizeof payload - %u, &length);\n"
+                           "    if (!error)\n"
+                           "        error = zg_link_send(&node->link, %s, payload, length + %u);\n",
+                           c->prefix, message->name, tickets, tickets, id, tickets);
+    if (!message->is_reply)
+        g_string_append(text, "    if (!error)\n        node->ticket++;\n");
+    g_string_append(text, "    return error;\n}\n");
 }
 
-void zgi_c_node_code(const struct zgi_c *c, GString *text, enum zg_side side)
+/* The end of an init function: on a shared line the PC is 0, and the device 1 until it is told its address. */
+static const char *init_end(const struct zg_plan *plan, enum zg_side side)
 {
+    if (plan->destination_bits == 0 && plan->source_bits == 0)
+        return "    return zg_link_init(&node->link, &protocol, node, port, port_context, &memory);\n";
+    return side == ZG_SIDE_DEVICE
+               ? "    int error = zg_link_init(&node->link, &protocol, node, port, port_context, &memory);\n"
+                 "    zg_link_set_addresses(&node->link, 1, 0);\n    return error;\n"
+               : "    int error = zg_link_init(&node->link, &protocol, node, port, port_context, &memory);\n"
+                 "    zg_link_set_addresses(&node->link, 0, 1);\n    return error;\n";
+}
+
+void zgi_c_node_code(const struct zgi_c *c, GString *text)
+{
+    enum zg_side side = c->side;
     const char *p = c->prefix;
     const char *s = zg_side_name(side);
 
@@ -186,12 +246,11 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text, enum zg_side side)
                            "    memory.transmit = node->transmit;\n    memory.transmit_size = sizeof node->transmit;\n"
                            "    memory.content = node->content;\n    memory.content_size = sizeof node->content;\n"
                            "    node->handlers = handlers;\n    node->context = context;\n"
-                           "    return zg_link_init(&node->link, &protocol, node, port, port_context, &memory);\n}\n\n"
+                           "%s%s}\n\n"
                            "void %s_%s_poll(struct %s_%s *node)\n{\n    zg_link_poll(&node->link);\n}\n",
-                           p, s, p, s, p, s, p, s, p, s);
-    for (unsigned i = 0; i < c->plan->messages->len; i++) {
-        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if (message->from & side)
-            print_send(c, text, message, side);
-    }
+                           p, s, p, s, p, s, counts_tickets(c->plan, side) ? "    node->ticket = 0;\n" : "",
+                           init_end(c->plan, side), p, s, p, s);
+    for (unsigned i = 0; i < c->plan->messages->len; i++)
+        if (zg_plan_message_at(c->plan, i)->message->from & side)
+            print_send(c, text, zg_plan_message_at(c->plan, i), side);
 }

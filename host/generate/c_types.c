@@ -97,21 +97,44 @@ static void print_record(const struct zgi_c *c, GString *text, const struct zg_b
     print_struct(c, text, block);
 }
 
+static void print_summary(GString *text, const char *summary, const char *more)
+{
+    g_autofree char *safe = summary ? zgi_c_comment(summary) : g_strdup("");
+    g_string_append_printf(text, "/* %s%s%s */\n", safe, *safe ? "; " : "", more);
+}
+
 static void print_message(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
 {
     const struct zg_message *message = item->message;
     g_autofree char *id = zgi_c_constant(c, message->name, "ID");
     g_autofree char *size = zgi_c_constant(c, message->name, "MAX_PAYLOAD");
+    g_autofree char *tickets = zgi_c_constant(c, message->name, "TICKET_SIZE");
+    g_autofree char *more =
+        g_strdup_printf("sent by %s%s%s", zg_side_name(message->from), message->reply ? ", answered by " : "",
+                        message->reply ? message->reply : "");
 
-    if (message->summary) {
-        g_autofree char *summary = zgi_c_comment(message->summary);
-        g_string_append_printf(text, "/* %s; sent by %s */\n", summary, zg_side_name(message->from));
-    } else {
-        g_string_append_printf(text, "/* sent by %s */\n", zg_side_name(message->from));
-    }
-    g_string_append_printf(text, "#define %s %" G_GUINT64_FORMAT "U\n#define %s %uU /* bytes */\n\n", id, message->id,
-                           size, item->payload.most_size);
+    print_summary(text, message->summary, more);
+    g_string_append_printf(text, "#define %s %" G_GUINT64_FORMAT "U\n#define %s %uU /* bytes%s */\n", id, message->id,
+                           size, item->payload_most, item->tickets > 0 ? ", ticket included" : "");
+    if (item->tickets > 0)
+        g_string_append_printf(text, "#define %s %uU /* bytes in front of the fields */\n", tickets, item->tickets);
+    g_string_append_c(text, '\n');
     print_struct(c, text, &item->payload);
+}
+
+static void print_variable(const struct zgi_c *c, GString *text, const struct zg_plan_variable *item)
+{
+    g_autofree char *index = zgi_c_constant(c, item->name, "INDEX");
+    g_autofree char *access = zgi_c_constant(c, item->name, "ACCESS");
+    g_autofree char *size = zgi_c_constant(c, item->name, "SIZE");
+
+    print_summary(text, zg_variable_field(item->variable)->summary, "a variable");
+    g_string_append_printf(text,
+                           "#define %s %uU\n#define %s %uU /* what a host may do: 1 read, 2 write, 3 both */\n"
+                           "#define %s %uU /* bytes at most */\n\n",
+                           index, item->variable->index, access, (unsigned)item->variable->access, size,
+                           item->block.most_size);
+    print_struct(c, text, &item->block);
 }
 
 /* The accessors of a block's scaled fields; an array's have an index. */
@@ -136,24 +159,25 @@ static void print_accessors(const struct zgi_c *c, GString *text, const struct z
     }
 }
 
-static void print_prototypes(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
+/* The functions of a message or variable; `what` is packed. */
+static void print_prototypes(const struct zgi_c *c, GString *text, const struct zg_block *block, const char *what)
 {
     const char *p = c->prefix;
-    const char *name = item->message->name;
+    const char *name = block->name;
 
     g_string_append_printf(text,
                            "/* 0, or ZG_ERANGE where a field is outside its type or range. */\n"
                            "int %s_%s_check(const struct %s_%s *message);\n\n"
-                           "/* Writes the payload into `out` and its length into `*size`. Returns 0; ZG_ERANGE as "
+                           "/* Writes %s into `out` and its length into `*size`. Returns 0; ZG_ERANGE as "
                            "above; ZG_EROOM where `room` bytes are\n"
                            " * too few: `*size` tells how many are needed. Nothing is written then. */\n"
                            "int %s_%s_pack(const struct %s_%s *message, uint8_t *out, size_t room, size_t *size);\n\n"
-                           "/* Reads a payload. Returns the bytes after the last known field, or ZG_ESIZE where "
+                           "/* Reads it. Returns the bytes after the last known field, or ZG_ESIZE where "
                            "`length` does not fit the fields. Values outside\n"
                            " * their range are read as they are; %s_%s_check() tells. */\n"
                            "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length);\n\n",
-                           p, name, p, name, p, name, p, name, p, name, p, name, p, name);
-    print_accessors(c, text, &item->payload);
+                           p, name, p, name, what, p, name, p, name, p, name, p, name, p, name);
+    print_accessors(c, text, block);
 }
 
 void zgi_c_types(const struct zgi_c *c, GString *text)
@@ -181,7 +205,12 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
     }
     for (unsigned i = 0; i < plan->messages->len; i++) {
         print_message(c, text, zg_plan_message_at(plan, i));
-        print_prototypes(c, text, zg_plan_message_at(plan, i));
+        print_prototypes(c, text, &zg_plan_message_at(plan, i)->payload,
+                         zg_plan_message_at(plan, i)->tickets > 0 ? "the payload behind its ticket" : "the payload");
+    }
+    for (unsigned i = 0; i < plan->variables->len; i++) {
+        print_variable(c, text, zg_plan_variable_at(plan, i));
+        print_prototypes(c, text, &zg_plan_variable_at(plan, i)->block, "the value");
     }
     g_string_append_printf(text,
                            "/* What both ends' nodes share. */\n"

@@ -10,7 +10,9 @@
 /* A field's name, with "_" behind it where a message has a function of that name. */
 static char *attribute(const char *name)
 {
-    static const char *const own[] = { "check", "pack", "unpack", "ID", "SENDER", NULL };
+    static const char *const own[] = {
+        "check", "pack", "unpack", "ID", "SENDER", "TICKET_SIZE", "INDEX", "ACCESS", NULL
+    };
     return g_strconcat(name, g_strv_contains(own, name) ? "_" : "", NULL);
 }
 
@@ -267,7 +269,21 @@ static void print_message(GString *text, const struct zg_plan_message *item)
         print_field(text, zg_block_step(&item->payload, i));
     g_string_append_printf(text, "    ID: ClassVar[int] = %" G_GUINT64_FORMAT "\n    SENDER: ClassVar[str] = \"%s\"\n",
                            item->message->id, zg_side_name(item->message->from));
+    if (item->tickets > 0)
+        g_string_append_printf(text, "    TICKET_SIZE: ClassVar[int] = %u\n", item->tickets);
     print_steps(text, &item->payload);
+}
+
+static void print_variable(GString *text, const struct zg_plan_variable *item)
+{
+    g_autofree char *name = zg_python_name(item->name);
+
+    g_string_append_printf(text, "\n\n@dataclass\nclass %s(_Message):\n", name);
+    print_docstring(text, zg_variable_field(item->variable)->summary, "A variable.");
+    print_field(text, zg_block_step(&item->block, 0));
+    g_string_append_printf(text, "    INDEX: ClassVar[int] = %u\n    ACCESS: ClassVar[str] = \"%s\"\n",
+                           item->variable->index, zg_access_name(item->variable->access));
+    print_steps(text, &item->block);
 }
 
 static void print_constants(GString *text, const struct zg_plan *plan)
@@ -319,11 +335,19 @@ GPtrArray *zg_generate_python(const struct zg_plan *plan)
         print_record(text, g_ptr_array_index(plan->records, i));
     for (unsigned i = 0; i < plan->messages->len; i++)
         print_message(text, zg_plan_message_at(plan, i));
+    for (unsigned i = 0; i < plan->variables->len; i++)
+        print_variable(text, zg_plan_variable_at(plan, i));
     g_string_append(text, "\n\nMESSAGES = {\n");
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(plan, i)->message;
         g_autofree char *name = zg_python_name(message->name);
         g_string_append_printf(text, "    %" G_GUINT64_FORMAT ": %s,\n", message->id, name);
+    }
+    g_string_append(text, "}\n\nVARIABLES = {\n");
+    for (unsigned i = 0; i < plan->variables->len; i++) {
+        const struct zg_plan_variable *item = zg_plan_variable_at(plan, i);
+        g_autofree char *name = zg_python_name(item->name);
+        g_string_append_printf(text, "    %u: %s,\n", item->variable->index, name);
     }
     g_string_append(text, "}\n");
     zgi_generated_add(files, g_strconcat(definition->protocol, ".py", NULL), text);

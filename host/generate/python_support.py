@@ -312,18 +312,21 @@ class _Block:
 
 
 class _Message(_Block):
+    """Also a variable, which has no id."""
+
     ID: ClassVar[int] = 0
     SENDER: ClassVar[str] = ""
+    TICKET_SIZE: ClassVar[int] = 0  # bytes in front of the fields
 
     def pack(self) -> bytes:
-        """The payload. Raises RangeError where a field is outside its type or range."""
+        """The payload behind its ticket. Raises RangeError where a field is outside its type or range."""
         self.check()
         return bytes(self._pack(bytearray()))
 
     @classmethod
     def unpack(cls, payload: bytes):
-        """A message from its payload. Fields that an older sender lacks take their defaults; bytes after the last known field are
-        ignored. Raises ProtocolError where the payload does not fit."""
+        """A message from its payload behind the ticket. Fields that an older sender lacks take their defaults; bytes after the last
+        known field are ignored. Raises ProtocolError where the payload does not fit."""
         return cls._unpack(payload, 0, len(payload), True)[0]
 
 
@@ -420,19 +423,26 @@ def _unpack_header(content):
     return header
 
 
-def encode(message, sequence: int = 0) -> bytes:
-    """A frame as it stands on the wire."""
+def encode(message, sequence: int = 0, **roles: int) -> bytes:
+    """A frame as it stands on the wire. `roles` may be source, destination, minor, and of a ticketed message ticket and base; each that
+    is left out is 0, minor this protocol's. Raises RangeError for a value that its type or range does not permit."""
     payload = message.pack()
-    roles = {"version": VERSION[0], "minor": VERSION[1], "id": message.ID, "sequence": sequence,
-             "length": len(payload) + _LENGTH_MORE}
-    content = _pack_header(roles) + payload
+    if message.TICKET_SIZE:
+        payload = bytes([roles.pop("ticket", 0), roles.pop("base", 0)][:message.TICKET_SIZE]) + payload
+    header = {"version": VERSION[0], "minor": VERSION[1], "id": message.ID, "sequence": sequence, "length": len(payload) + _LENGTH_MORE}
+    for name, value in roles.items():
+        bits = next((bits for role, _, _, bits, _, _ in _HEADER if role == name), 0)
+        if name not in ("source", "destination", "minor") or not 0 <= value < 1 << bits:
+            raise RangeError("%s: %r is no %s of this header and message" % (type(message).__name__, value, name))
+    header.update(roles)
+    content = _pack_header(header) + payload
     check = check_value(content).to_bytes(CHECK_SIZE, CHECK_ORDER)
     return stuff(content + check)
 
 
 @dataclass
 class Frame:
-    """A message that arrived, and its header's roles by name."""
+    """A message that arrived, and its header's roles by name, with ticket and base of a ticketed one."""
 
     message: object
     header: dict
@@ -504,7 +514,11 @@ class Receiver:
             self.counters["unknown_id"] += 1
         else:
             try:
-                return Frame(kind.unpack(payload), header)
+                size = kind.TICKET_SIZE
+                if len(payload) < size:
+                    raise ProtocolError("%s is cut short at its ticket" % kind.__name__)
+                header.update(zip(("ticket", "base"), payload[:size]))
+                return Frame(kind.unpack(payload[size:]), header)
             except ProtocolError:
                 self.counters["bad_payload"] += 1
         return None

@@ -110,6 +110,38 @@ static void fill(const struct zg_block *block, struct zg_value *values, enum pat
         fill_step(zg_block_step(block, i), &values[i], pattern, state);
 }
 
+/* The header of a vector: roles that a sender chooses are small numbers that fit. */
+static struct zg_header header_of(const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    const struct zg_header header = { .id = (uint32_t)item->message->id,
+                                      .sequence =
+                                          plan->sequence_bits ? 5U & UINT32_MAX >> (32 - plan->sequence_bits) : 0,
+                                      .minor = plan->minor,
+                                      .destination =
+                                          plan->destination_bits ? 2U & UINT32_MAX >> (32 - plan->destination_bits) : 0,
+                                      .source = plan->source_bits ? 1U & UINT32_MAX >> (32 - plan->source_bits) : 0,
+                                      .ticket = item->tickets > 0 ? 0xA7 : 0,
+                                      .base = item->tickets > 1 ? 0xA5 : 0 };
+    return header;
+}
+
+static void print_header(struct zg_json *json, const struct zg_plan *plan, const struct zg_plan_message *item,
+                         const struct zg_header *header)
+{
+    zg_json_open(json, "header", '{');
+    if (plan->sequence_bits > 0)
+        zg_json_unsigned(json, "sequence", header->sequence);
+    if (plan->destination_bits > 0)
+        zg_json_unsigned(json, "destination", header->destination);
+    if (plan->source_bits > 0)
+        zg_json_unsigned(json, "source", header->source);
+    if (item->tickets > 0)
+        zg_json_unsigned(json, "ticket", header->ticket);
+    if (item->tickets > 1)
+        zg_json_unsigned(json, "base", header->base);
+    zg_json_close(json, '}');
+}
+
 static void print_fields(struct zg_json *json, const struct zg_block *block, const struct zg_value *values)
 {
     zg_json_open(json, "fields", '{');
@@ -121,15 +153,13 @@ static void print_fields(struct zg_json *json, const struct zg_block *block, con
 static void print_frame(struct zg_json *json, const struct zg_plan *plan, const struct zg_plan_message *item,
                         enum pattern pattern, const uint8_t *payload, size_t length, const struct zg_value *values)
 {
-    struct zg_header header = { .id = (uint32_t)item->message->id,
-                                .sequence = plan->sequence_bits ? 5U & UINT32_MAX >> (32 - plan->sequence_bits) : 0,
-                                .minor = plan->minor };
+    const struct zg_header header = header_of(plan, item);
     g_autoptr(GByteArray) frame = zg_frame_make(plan, &header, payload, length);
 
     zg_json_open(json, NULL, '{');
     zg_json_string(json, "title", titles[pattern]);
     zg_json_string(json, "message", item->message->name);
-    zg_json_unsigned(json, "sequence", header.sequence);
+    print_header(json, plan, item, &header);
     print_fields(json, &item->payload, values);
     zg_json_hex(json, "payload", payload, length);
     zg_json_hex(json, "frame", frame->data, frame->len);
@@ -141,8 +171,9 @@ static void print_frame(struct zg_json *json, const struct zg_plan *plan, const 
 static void print_cut(struct zg_json *json, const struct zg_plan_message *item, const uint8_t *payload, size_t length,
                       struct zg_value *values)
 {
+    struct zg_header header;
     size_t ignored;
-    bool good = zg_block_unpack(&item->payload, payload, length, values, &ignored);
+    bool good = zg_payload_unpack(item, payload, length, &header, values, &ignored);
 
     zg_json_open(json, NULL, '{');
     zg_json_string(json, "title", good ? "as an older sender makes it" : "cut short");
@@ -164,9 +195,10 @@ static void print_frames(struct zg_json *json, const struct zg_plan *plan, const
     for (unsigned pattern = 0; pattern < PATTERNS; pattern++) {
         struct zg_value *values = zg_values_new(block);
         fill(block, values, (enum pattern)pattern, &state);
-        size_t length = zg_block_size(block, values);
+        const struct zg_header header = header_of(plan, item);
+        size_t length = zg_payload_size(item, values);
         g_autofree uint8_t *payload = g_malloc(length + 1);
-        zg_block_pack(block, values, payload);
+        zg_payload_pack(item, &header, values, payload);
         if (length <= plan->max_payload)
             print_frame(json, plan, item, (enum pattern)pattern, payload, length, values);
         zg_values_free(block, values);
@@ -177,13 +209,13 @@ static void print_cuts(struct zg_json *json, const struct zg_plan *plan, const s
 {
     const struct zg_block *block = &item->payload;
     struct zg_value *values = zg_values_new(block);
+    const struct zg_header header = header_of(plan, item);
     uint64_t state = item->message->id;
 
-    (void)plan;
     fill(block, values, FIRST_MIXED, &state);
-    size_t length = zg_block_size(block, values);
+    size_t length = zg_payload_size(item, values);
     g_autofree uint8_t *payload = g_malloc(length + 1);
-    zg_block_pack(block, values, payload);
+    zg_payload_pack(item, &header, values, payload);
     for (size_t cut = 0; cut < MIN(length, (size_t)MOST_ELEMENTS); cut++)
         print_cut(json, item, payload, cut, values);
     zg_values_free(block, values);

@@ -37,7 +37,7 @@ static int admit(void *owner, const uint8_t *content, size_t length, struct zg_h
     return verdict;
 }
 
-static int deliver(void *owner, const struct zg_frame *frame, const uint8_t *payload, size_t length)
+static int deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     const struct zg_node *node = owner;
     return node->calls->deliver(node->data, frame, payload, length);
@@ -62,6 +62,8 @@ struct zg_node *zg_node_new(const struct zg_plan *plan, size_t ring, const struc
                                            .byte_timeout_us = (uint32_t)(plan->definition->line.byte_timeout_ns / 1000),
                                            .header_size = (uint8_t)plan->header.size,
                                            .sequence_bits = (uint8_t)plan->sequence_bits,
+                                           .destination_bits = (uint8_t)plan->destination_bits,
+                                           .source_bits = (uint8_t)plan->source_bits,
                                            .write_header = write_header,
                                            .admit = admit,
                                            .deliver = deliver };

@@ -286,10 +286,16 @@ static void plan_records(struct zg_plan *plan, struct zg_diagnostics *diagnostic
 static void plan_header(struct zg_plan *plan)
 {
     const struct zg_definition *definition = plan->definition;
-    unsigned ignored, minor_bits = 0;
-    unsigned *const widths[ZG_ROLES] = {
-        &plan->version_bits, &plan->id_bits, &plan->sequence_bits, &minor_bits, &plan->length_bits, &ignored, &ignored
-    };
+    unsigned ignored;
+    unsigned *const widths[ZG_ROLES] = { [ZG_ROLE_VERSION] = &plan->version_bits,
+                                         [ZG_ROLE_ID] = &plan->id_bits,
+                                         [ZG_ROLE_SEQUENCE] = &plan->sequence_bits,
+                                         [ZG_ROLE_MINOR] = &plan->minor_bits,
+                                         [ZG_ROLE_LENGTH] = &plan->length_bits,
+                                         [ZG_ROLE_DESTINATION] = &plan->destination_bits,
+                                         [ZG_ROLE_SOURCE] = &plan->source_bits,
+                                         [ZG_ROLE_CONST] = &ignored,
+                                         [ZG_ROLE_RESERVED] = &ignored };
     struct cursor cursor = { 0 };
 
     plan->header.name = "header";
@@ -307,8 +313,8 @@ static void plan_header(struct zg_plan *plan)
     }
     if (plan->version_bits > 0)
         plan->version = definition->major & UINT32_MAX >> (32 - plan->version_bits);
-    if (minor_bits > 0)
-        plan->minor = definition->minor & UINT32_MAX >> (32 - minor_bits);
+    if (plan->minor_bits > 0)
+        plan->minor = definition->minor & UINT32_MAX >> (32 - plan->minor_bits);
 }
 
 /* What the role length counts beside the payload, and whether it is wide enough. */
@@ -358,18 +364,61 @@ static unsigned payload_room(const struct zg_plan *plan)
     return room;
 }
 
-static void plan_payload(const struct zg_plan *plan, const struct zg_message *message, struct zg_block *block,
-                         struct zg_diagnostics *diagnostics)
+/* Bytes of a variable's value in the messages that read and write it: behind ticket and index. */
+static unsigned variable_room(const struct zg_plan *plan, unsigned room)
 {
-    struct cursor cursor = { 0 };
+    const struct zg_plan_message *value = zg_plan_by_name(plan, "variable_value");
+    unsigned before = value && value->message->service ? value->payload_least : 2;
+    return room > before ? room - before : 0;
+}
+
+/* Bytes that an open-ended field may fill. Without a limit the user's have none, and the services' what the largest
+ * other message or variable takes. */
+static unsigned open_room(const struct zg_plan *plan, const struct zg_message *message, unsigned tickets)
+{
     unsigned room = payload_room(plan);
 
+    if (room == 0 && message->service) {
+        room = MAX(plan->max_payload, 16);
+        for (unsigned i = 0; i < plan->variables->len; i++)
+            room = MAX(room, 2 + zg_plan_variable_at(plan, i)->block.most_size);
+    }
+    return room > tickets ? room - tickets : 0;
+}
+
+/* What is open-ended in a service shrinks to fit: so does the name in hello, which is the only one with a count. */
+static void shrink_to_fit(struct zg_block *block, unsigned room)
+{
+    struct zg_step *last = &g_array_index(block->steps, struct zg_step, block->steps->len - 1);
+
+    if (last->type.extent != ZG_EXTENT_COUNTED || block->most_size <= room)
+        return;
+    unsigned over = MIN(block->most_size - room, last->most);
+    last->type.count -= over;
+    last->most -= over;
+    last->most_size -= over;
+    block->most_size -= over;
+    block->bits -= 8 * over;
+}
+
+static void plan_payload(const struct zg_plan *plan, struct zg_plan_message *item, struct zg_diagnostics *diagnostics)
+{
+    const struct zg_message *message = item->message;
+    struct zg_block *block = &item->payload;
+    struct cursor cursor = { 0 };
+
+    item->tickets = zg_message_is_ticketed(message) ? message->kept ? 2 : 1 : 0;
+    unsigned room = open_room(plan, message, item->tickets);
     block->name = message->name;
     plan_fields(plan, message->fields, room, block, &cursor, diagnostics);
+    if (message->service && payload_room(plan) > 0)
+        shrink_to_fit(block, room);
     warn_of_waste(&cursor, message->name, message->place, diagnostics);
+    item->payload_least = item->tickets + block->size;
+    item->payload_most = item->tickets + block->most_size;
     for (unsigned i = 0; i < message->fields->len; i++) {
         const struct zg_field *field = g_ptr_array_index(message->fields, i);
-        if (field->type.extent == ZG_EXTENT_REST && room == 0)
+        if (field->type.extent == ZG_EXTENT_REST && payload_room(plan) == 0 && !message->service)
             zgi_error(diagnostics, field->place, "%s is open-ended; the frame needs max_payload", field->name);
     }
 }
@@ -381,12 +430,44 @@ static void plan_messages(struct zg_plan *plan, struct zg_diagnostics *diagnosti
     plan->messages = g_array_new(FALSE, TRUE, sizeof(struct zg_plan_message));
     for (unsigned i = 0; i < definition->messages->len; i++) {
         struct zg_plan_message item = { .message = g_ptr_array_index(definition->messages, i) };
-        plan_payload(plan, item.message, &item.payload, diagnostics);
-        item.content = plan->header.size + item.payload.most_size + plan->check.size;
-        item.frame_least = zg_plan_frame_least(plan->header.size + item.payload.size + plan->check.size);
+        plan_payload(plan, &item, diagnostics);
+        item.content = plan->header.size + item.payload_most + plan->check.size;
+        item.frame_least = zg_plan_frame_least(plan->header.size + item.payload_least + plan->check.size);
         item.frame_most = zg_plan_frame_most(item.content);
-        plan->max_payload = MAX(plan->max_payload, MAX(item.payload.most_size, 1));
+        plan->max_payload = MAX(plan->max_payload, MAX(item.payload_most, 1));
         g_array_append_val(plan->messages, item);
+    }
+}
+
+static void plan_variables(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
+{
+    const struct zg_definition *definition = plan->definition;
+
+    plan->variables = g_array_new(FALSE, TRUE, sizeof(struct zg_plan_variable));
+    for (unsigned i = 0; i < definition->variables->len; i++) {
+        struct zg_plan_variable item = { .variable = g_ptr_array_index(definition->variables, i) };
+        const struct zg_field *field = zg_variable_field(item.variable);
+        struct cursor cursor = { 0 };
+        item.name = g_strconcat("variable_", field->name, NULL);
+        item.block.name = item.name;
+        plan_fields(plan, item.variable->fields, 0, &item.block, &cursor, diagnostics);
+        g_array_index(item.block.steps, struct zg_step, 0).name = "value";
+        g_array_append_val(plan->variables, item);
+    }
+}
+
+static void check_variable_sizes(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
+{
+    unsigned limit = payload_room(plan);
+    unsigned room = variable_room(plan, limit);
+
+    for (unsigned i = 0; i < plan->variables->len && limit > 0; i++) {
+        const struct zg_plan_variable *item = zg_plan_variable_at(plan, i);
+        const struct zg_field *field = zg_variable_field(item->variable);
+        if (item->block.most_size > room)
+            zgi_error(diagnostics, field->place,
+                      "the variable %s takes %u bytes, the messages that read and write it have room for %u",
+                      field->name, item->block.most_size, room);
     }
 }
 
@@ -397,18 +478,35 @@ static void check_sizes(struct zg_plan *plan, struct zg_diagnostics *diagnostics
 
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        if (item->payload.most_size >= UNREACHABLE)
+        if (item->payload_most >= UNREACHABLE)
             zgi_error(diagnostics, item->message->place,
                       "the payload of %s takes over %d bytes, at most %d are possible", item->message->name,
                       UNREACHABLE - 1, LARGEST_PAYLOAD);
-        else if (item->payload.most_size > most)
+        else if (item->payload_most > most)
             zgi_error(diagnostics, item->message->place, "the payload of %s takes %u bytes, max_payload is %u",
-                      item->message->name, item->payload.most_size, most);
+                      item->message->name, item->payload_most, most);
         if (definition->max_frame > 0 && item->frame_most > definition->max_frame)
             zgi_error(diagnostics, item->message->place,
                       "a frame of %s takes up to %u bytes on the wire, max_frame is %" G_GUINT64_FORMAT,
                       item->message->name, item->frame_most, definition->max_frame);
     }
+}
+
+/* Warns where two flipped bits can leave the check right: it sees them all only up to a length, the order of x modulo
+ * its polynomial (W. W. Peterson, D. T. Brown, "Cyclic Codes for Error Detection", 1961). */
+static void check_strength(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
+{
+    const struct zg_definition *definition = plan->definition;
+    unsigned largest = plan->header.size + plan->check.size;
+
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        largest = MAX(largest, MIN(zg_plan_message_at(plan, i)->content, (unsigned)LARGEST_PAYLOAD));
+    uint64_t seen = zg_crc_order(&definition->check, 8 * (uint64_t)largest);
+    if (seen < 8 * (uint64_t)largest)
+        zgi_warning(diagnostics, definition->check_place,
+                    "this %u-bit check sees any two flipped bits in up to %" G_GUINT64_FORMAT
+                    " bits only; the largest frame's content has %u; a wider check sees them all",
+                    definition->check.width, seen, 8 * largest);
 }
 
 struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_diagnostics *diagnostics)
@@ -419,8 +517,11 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
     plan_header(plan);
     plan_check(plan);
     plan_records(plan, diagnostics);
+    plan_variables(plan, diagnostics);
     plan_messages(plan, diagnostics);
     check_sizes(plan, diagnostics);
+    check_variable_sizes(plan, diagnostics);
+    check_strength(plan, diagnostics);
     if (definition->max_payload > 0)
         plan->max_payload = (unsigned)definition->max_payload;
     plan_length(plan, diagnostics);
@@ -441,8 +542,14 @@ void zg_plan_free(struct zg_plan *plan)
     if (!plan)
         return;
     for (unsigned i = 0; i < plan->messages->len; i++)
-        g_array_unref(g_array_index(plan->messages, struct zg_plan_message, i).payload.steps);
+        g_array_unref(zg_plan_message_at(plan, i)->payload.steps);
+    for (unsigned i = 0; i < plan->variables->len; i++) {
+        const struct zg_plan_variable *item = zg_plan_variable_at(plan, i);
+        g_array_unref(item->block.steps);
+        g_free(item->name);
+    }
     g_array_unref(plan->messages);
+    g_array_unref(plan->variables);
     g_ptr_array_unref(plan->records);
     g_array_unref(plan->header.steps);
     g_free(plan->table);
@@ -457,6 +564,11 @@ const struct zg_step *zg_block_step(const struct zg_block *block, unsigned index
 const struct zg_plan_message *zg_plan_message_at(const struct zg_plan *plan, unsigned index)
 {
     return &g_array_index(plan->messages, struct zg_plan_message, index);
+}
+
+const struct zg_plan_variable *zg_plan_variable_at(const struct zg_plan *plan, unsigned index)
+{
+    return &g_array_index(plan->variables, struct zg_plan_variable, index);
 }
 
 const struct zg_plan_message *zg_plan_by_id(const struct zg_plan *plan, uint64_t id)

@@ -62,10 +62,20 @@ struct zg_block {
 /* A message and its sizes, bytes. */
 struct zg_plan_message {
     const struct zg_message *message;
-    struct zg_block payload;
+    unsigned tickets;        /* in front of the fields: 0, 1 (ticket) or 2 (ticket and base) */
+    struct zg_block payload; /* the fields */
+    unsigned payload_least;  /* tickets included */
+    unsigned payload_most;
     unsigned content;     /* header, payload, check */
     unsigned frame_least; /* on the wire, delimiter included */
     unsigned frame_most;  /* stuffed at its worst */
+};
+
+/* A variable, as it stands in the services' messages: a block with one step, "value". */
+struct zg_plan_variable {
+    const struct zg_variable *variable;
+    char *name; /* of its block: "variable_target_tension" */
+    struct zg_block block;
 };
 
 struct zg_plan {
@@ -73,18 +83,21 @@ struct zg_plan {
     struct zg_block header;
     GPtrArray *records; /* struct zg_block, each after those that it holds */
     GArray *messages;   /* struct zg_plan_message, in the order of the definition */
+    GArray *variables;  /* struct zg_plan_variable, likewise */
     struct zg_check check;
     zg_check_word *table; /* of the check */
     unsigned max_payload; /* bytes, before stuffing */
     unsigned max_content;
-    unsigned max_frame;     /* bytes on the wire of the largest frame that max_payload allows */
-    unsigned id_bits;       /* 0: the header has no id */
-    unsigned sequence_bits; /* 0: none */
-    unsigned version_bits;  /* 0: none */
-    uint32_t minor;         /* the minor number, likewise */
-    unsigned length_bits;   /* 0: none */
-    unsigned length_more;   /* what the role length counts beside the payload, bytes */
-    uint32_t version;       /* the major number as the header carries it, modulo its width; 0 without */
+    unsigned max_frame;                     /* bytes on the wire of the largest frame that max_payload allows */
+    unsigned id_bits;                       /* 0: the header has no id */
+    unsigned sequence_bits;                 /* 0: none */
+    unsigned version_bits;                  /* 0: none */
+    unsigned minor_bits;                    /* 0: none */
+    unsigned length_bits;                   /* 0: none */
+    unsigned destination_bits, source_bits; /* 0: none */
+    unsigned length_more;                   /* what the role length counts beside the payload, bytes */
+    uint32_t version;                       /* the major number as the header carries it, modulo its width; 0 without */
+    uint32_t minor;                         /* the minor number, likewise */
 };
 
 /* Lays a definition out. Returns NULL, with diagnostics, where something does not fit. Free with zg_plan_free(). */
@@ -109,6 +122,7 @@ bool zg_step_is_open_count(const struct zg_step *step); /* how many elements or 
 /* Number `index` of a block's steps, of the plan's messages. */
 const struct zg_step *zg_block_step(const struct zg_block *block, unsigned index);
 const struct zg_plan_message *zg_plan_message_at(const struct zg_plan *plan, unsigned index);
+const struct zg_plan_variable *zg_plan_variable_at(const struct zg_plan *plan, unsigned index);
 
 /* The message of an id (the only one, where the header has no id), or of a name; NULL: none. */
 const struct zg_plan_message *zg_plan_by_id(const struct zg_plan *plan, uint64_t id);

@@ -30,6 +30,10 @@ struct zg_header {
     uint32_t sequence;
     uint32_t minor;  /* minor number, modulo the role's width */
     uint32_t length; /* of the payload, bytes */
+    uint32_t destination;
+    uint32_t source;
+    uint8_t ticket; /* in front of the fields of an acknowledged message, a request or a reply */
+    uint8_t base;   /* behind it where the order is kept: the oldest ticket that the sender still offers */
 };
 
 /* What a callback learns beside the message. */
@@ -47,6 +51,8 @@ struct zg_protocol {
     uint32_t byte_timeout_us; /* silence inside a frame that abandons it; 0: none */
     uint8_t header_size;      /* bytes */
     uint8_t sequence_bits;    /* 0: the header has no sequence */
+    uint8_t destination_bits; /* 0: no destination, every frame is for every node */
+    uint8_t source_bits;      /* 0: no source */
     /* Writes a header, header_size bytes. Only the low bits of each role are taken. */
     void (*write_header)(void *owner, const struct zg_header *header, uint8_t *at);
     /* Reads the header of a frame that passed its check and judges it: 0; ZG_EVERSION: counted and left; ZG_EFORM: a
@@ -54,7 +60,7 @@ struct zg_protocol {
     int (*admit)(void *owner, const uint8_t *content, size_t length, struct zg_header *header);
     /* Hands on an admitted frame: returns the number of bytes after the last known field, or ZG_EUNKNOWN (no such id)
      * or ZG_ESIZE (payload too short). */
-    int (*deliver)(void *owner, const struct zg_frame *frame, const uint8_t *payload, size_t length);
+    int (*deliver)(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length);
 };
 
 /* The largest content of a frame, bytes: what the content buffer must hold. */
@@ -86,8 +92,10 @@ struct zg_link {
     struct zg_ring receive;
     struct zg_ring transmit;
     struct zg_cobs_decoder decoder;
-    struct zg_sequence heard;
-    uint32_t sequence;    /* of the next frame sent */
+    struct zg_sequence heard; /* of the peer, where frames tell their source */
+    uint32_t sequence;        /* of the next frame sent */
+    uint32_t address;
+    uint32_t peer;
     uint32_t last_us;     /* when bytes last came in */
     uint32_t line_errors; /* since the last frame */
     uint16_t flagged[4];  /* the interrupt's: framing, parity, overrun, break; wrap */
@@ -99,6 +107,10 @@ struct zg_link {
  * power of two within ZG_RING_MAX or a buffer is too small. Before the interrupts are on. */
 int zg_link_init(struct zg_link *link, const struct zg_protocol *protocol, void *owner, const struct zg_port *port,
                  void *port_context, const struct zg_link_memory *memory);
+
+/* On a shared line: this node's own address, and the peer's, to which frames go and whose sequence is followed (the PC
+ * is 0; all ones is everybody). Both are 0 after zg_link_init(). Loop only. */
+void zg_link_set_addresses(struct zg_link *link, uint32_t own, uint32_t peer);
 
 /* A byte came in, with the errors flagged for it (a sum of zg_line_error, usually 0). Receive interrupt; constant time.
  * A byte that finds the ring full is dropped and counted. */

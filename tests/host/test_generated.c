@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* Generated C, compiled and loaded, held against the interpreter: random definitions, random values, extremes included.
  */
-#include "support.h"
+#include "generated.h"
 
 #include <dlfcn.h>
 #include <glib/gstdio.h>
@@ -16,87 +16,6 @@
 #include "zeugma/link.h"
 
 enum { DEFINITIONS = 24, ROUNDS = 60 };
-
-static void glue_leaf(GString *code, const struct zg_step *step, const char *owner)
-{
-    bool array = step->type.extent != ZG_EXTENT_ONE;
-    const char *at = array ? "[i]" : "";
-
-    if (step->record) {
-        g_string_append_printf(code, "        dump_%s(&m->%s%s, path);\n", step->record->name, step->name, at);
-        return;
-    }
-    if (step->type.kind == ZG_KIND_FLOAT)
-        g_string_append_printf(
-            code, "        add(m->%s%s != m->%s%s ? \"%%s=nan\" : \"%%s=%%.17g\", path, (double)m->%s%s);\n",
-            step->name, at, step->name, at, step->name, at);
-    else if (step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED)
-        g_string_append_printf(code, "        add(\"%%s=%%lld\", path, (long long)m->%s%s);\n", step->name, at);
-    else
-        g_string_append_printf(code, "        add(\"%%s=%%llu\", path, (unsigned long long)m->%s%s);\n", step->name,
-                               at);
-    if (step->field->scaled)
-        g_string_append_printf(
-            code,
-            "        { struct random_%s o = *m; double v = random_%s_%s_value(m%s); o.%s%s = 0;\n"
-            "          if (random_%s_set_%s_value(&o%s, v) != 0 || o.%s%s != m->%s%s) add(\"not set back\");\n"
-            "          add(\" %%.17g\", v); }\n",
-            owner, owner, step->name, array ? ", i" : "", step->name, at, owner, step->name, array ? ", i" : "",
-            step->name, at, step->name, at);
-    g_string_append(code, "        add(\";\");\n");
-}
-
-/* A function that prints a struct as dump_block() prints values. */
-static void glue_dump(GString *code, const struct zg_block *block)
-{
-    g_string_append_printf(code,
-                           "static void dump_%s(const struct random_%s *m, const char *before)\n{\n    char "
-                           "path[500];\n    unsigned i = 0;\n"
-                           "    (void)m; (void)before; (void)path; (void)i;\n",
-                           block->name, block->name);
-    for (unsigned k = 0; k < block->steps->len; k++) {
-        const struct zg_step *step = zg_block_step(block, k);
-        bool counted = step->type.extent == ZG_EXTENT_COUNTED || step->type.extent == ZG_EXTENT_REST;
-        g_autofree char *count =
-            counted ? g_strdup_printf("m->%s_count", step->name) : g_strdup_printf("%u", step->most);
-        if (step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES) {
-            g_string_append_printf(code,
-                                   "    add(\"%%s%s=\", before);\n    for (i = 0; i < %s; i++)\n        add(\"%%02x\", "
-                                   "(unsigned char)m->%s[i]);\n"
-                                   "    add(\";\");\n",
-                                   step->name, count, step->name);
-        } else if (step->type.extent == ZG_EXTENT_ONE) {
-            g_string_append_printf(code, "    {\n        sprintf(path, \"%%s%s%s\", before);\n", step->name,
-                                   step->record ? "." : "");
-            glue_leaf(code, step, block->name);
-            g_string_append(code, "    }\n");
-        } else {
-            g_string_append_printf(
-                code, "    for (i = 0; i < %s; i++) {\n        sprintf(path, \"%%s%s[%%u]%s\", before, i);\n", count,
-                step->name, step->record ? "." : "");
-            glue_leaf(code, step, block->name);
-            g_string_append(code, "    }\n");
-        }
-    }
-    g_string_append(code, "}\n");
-}
-
-/* Unpacks, prints, checks and packs again. */
-static void print_glue(GString *code, const struct zg_plan_message *item)
-{
-    const char *name = item->message->name;
-
-    glue_dump(code, &item->payload);
-    g_string_append_printf(
-        code,
-        "int glue_%s(const uint8_t *in, size_t length, char *text, int *check, uint8_t *out, size_t room, size_t "
-        "*size,\n"
-        "            int *packed)\n{\n    static struct random_%s m;\n    memset(&m, 0x55, sizeof m);\n"
-        "    int result = random_%s_unpack(&m, in, length);\n    at = text;\n    *at = 0;\n"
-        "    if (result < 0)\n        return result;\n    dump_%s(&m, \"\");\n    *check = random_%s_check(&m);\n"
-        "    *packed = random_%s_pack(&m, out, room, size);\n    return result;\n}\n",
-        name, name, name, name, name, name);
-}
 
 /* Headers: written by the generated code and read back, beside the interpreter; then with every bit flipped in turn. */
 static void check_header(struct zg_random *random, const struct zg_plan *plan, void *handle)
@@ -114,7 +33,9 @@ static void check_header(struct zg_random *random, const struct zg_plan *plan, v
                                     .id = (uint32_t)zg_random_next(random),
                                     .sequence = (uint32_t)zg_random_next(random),
                                     .minor = plan->minor,
-                                    .length = (uint32_t)payload };
+                                    .length = (uint32_t)payload,
+                                    .destination = (uint32_t)zg_random_next(random),
+                                    .source = (uint32_t)zg_random_next(random) };
         write_header(NULL, &header, made);
         zg_header_pack(plan, &header, payload, wanted);
         assert_memory_equal(made, wanted, plan->header.size);
@@ -131,50 +52,6 @@ static void check_header(struct zg_random *random, const struct zg_plan *plan, v
         }
     }
 }
-
-/* Generates, compiles and loads; the folder is the caller's to remove. */
-static void *build(const struct zg_plan *plan, const char *folder)
-{
-    g_autoptr(GPtrArray) files = zg_generate_c(plan);
-    g_autoptr(GString) glue =
-        g_string_new("#include \"random.h\"\n#include <stdarg.h>\n#include <stdio.h>\n#include <string.h>\n"
-                     "static char *at;\nstatic void add(const char *format, ...)\n{\n    va_list list;\n"
-                     "    va_start(list, format);\n    at += vsprintf(at, format, list);\n    va_end(list);\n}\n");
-    g_autofree char *path = g_build_filename(folder, "glue.c", NULL);
-    g_autofree char *library = g_build_filename(folder, "random.so", NULL);
-
-    assert_true(zg_generated_write(files, folder, false, NULL));
-    for (unsigned i = 0; i < plan->records->len; i++)
-        glue_dump(glue, g_ptr_array_index(plan->records, i));
-    for (unsigned i = 0; i < plan->messages->len; i++)
-        print_glue(glue, zg_plan_message_at(plan, i));
-    assert_true(g_file_set_contents(path, glue->str, -1, NULL));
-    g_autofree char *command = g_strdup_printf(
-        TEST_CC
-        " -std=c11 -O1 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -c -fPIC -I" TEST_SOURCE
-        "/include %s/random.c -o %s/random.o && " TEST_CC " -std=c11 -Wall -Wextra -Werror -c -fPIC -I" TEST_SOURCE
-        "/include %s/random_device.c -o %s/d.o && " TEST_CC " -std=c11 -Wall -Wextra -Werror -c -fPIC -I" TEST_SOURCE
-        "/include %s/random_host.c -o %s/h.o && " TEST_CC " -std=c11 -shared -fPIC -I" TEST_SOURCE
-        "/include %s/glue.c %s/random.o " TEST_SOURCE "/runtime/scale.c " TEST_SOURCE "/runtime/leb.c " TEST_SOURCE
-        "/runtime/bits.c -o %s",
-        folder, folder, folder, folder, folder, folder, folder, folder, library);
-    assert_int_equal(system(command), 0);
-    void *handle = dlopen(library, RTLD_NOW | RTLD_LOCAL);
-    if (!handle)
-        fail_msg("%s", dlerror());
-    return handle;
-}
-
-static void *symbol(void *handle, const char *prefix, const char *name)
-{
-    g_autofree char *full = g_strconcat(prefix, name, NULL);
-    void *found = dlsym(handle, full);
-    assert_non_null(found);
-    return found;
-}
-
-typedef int glue_function(const uint8_t *in, size_t length, char *text, int *check, uint8_t *out, size_t room,
-                          size_t *size, int *packed);
 
 enum { MOST_PAYLOAD = 60000, MOST_TEXT = 4000000 };
 
@@ -206,12 +83,11 @@ static bool has_inner_zero(const struct zg_block *block, const struct zg_value *
 }
 
 /* Bytes, whatever they are: both read the same values from them or both refuse them, and write the same again. */
-static void compare(const struct zg_plan_message *item, glue_function *glue, const uint8_t *bytes, size_t length,
+static void compare(const struct zg_block *block, test_glue *glue, const uint8_t *bytes, size_t length,
                     bool must_be_good)
 {
     static uint8_t out[MOST_PAYLOAD + 16], wanted[MOST_PAYLOAD + 16];
     static char text[MOST_TEXT];
-    const struct zg_block *block = &item->payload;
     struct zg_value *values = zg_values_new(block);
     size_t ignored, size = 0;
     int check = 0, packed = 0;
@@ -242,35 +118,51 @@ static void compare(const struct zg_plan_message *item, glue_function *glue, con
     zg_values_free(block, values);
 }
 
-static void check_message(struct zg_random *random, const struct zg_plan_message *item, void *handle)
+static void check_block(struct zg_random *random, const struct zg_block *block, void *handle)
 {
     static uint8_t bytes[MOST_PAYLOAD + 64];
-    const struct zg_block *block = &item->payload;
-    glue_function *glue;
+    test_glue *glue;
 
-    *(void **)&glue = symbol(handle, "glue_", item->message->name);
+    *(void **)&glue = test_symbol(handle, "glue_", block->name);
     for (unsigned round = 0; round < ROUNDS; round++) {
         struct zg_value *values = zg_values_new(block);
         test_random_values(random, block, values);
         size_t length = zg_block_size(block, values);
         assert_true(length <= block->most_size && length >= block->size);
         zg_block_pack(block, values, bytes);
-        compare(item, glue, bytes, length, true);
+        compare(block, glue, bytes, length, true);
         for (size_t cut = length > 40 ? length - 40 : 0; cut < length && round < 20; cut++)
-            compare(item, glue, bytes, cut, false); /* older senders, and frames cut short */
+            compare(block, glue, bytes, cut, false); /* older senders, and frames cut short */
         for (unsigned i = 0; i < 64; i++)
             bytes[length + i] = (uint8_t)zg_random_next(random);
         for (size_t i = 0; i < MIN(length, 64) && round < 20; i++) { /* counts one too large, among others */
             bytes[i]++;
-            compare(item, glue, bytes, length + zg_random_below(random, 65), false);
+            compare(block, glue, bytes, length + zg_random_below(random, 65), false);
             bytes[i]--;
         }
-        compare(item, glue, bytes, length + zg_random_below(random, 9), false);
+        compare(block, glue, bytes, length + zg_random_below(random, 9), false);
         for (unsigned i = 0; i < 4 && length > 0; i++)
             bytes[zg_random_below(random, length)] = (uint8_t)zg_random_next(random);
-        compare(item, glue, bytes, length, false);
+        compare(block, glue, bytes, length, false);
         zg_values_free(block, values);
     }
+}
+
+/* The names that a build may leave out. */
+static void check_names(const struct zg_plan *plan, void *handle)
+{
+    const char *(*message_text)(uint32_t);
+    const char *(*flag_text)(uint64_t);
+
+    *(void **)&message_text = test_symbol(handle, "random_", "message_text");
+    *(void **)&flag_text = test_symbol(handle, "random_", "e0_text");
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(plan, i)->message;
+        assert_string_equal(message_text((uint32_t)message->id), message->name);
+    }
+    assert_string_equal(message_text(UINT32_MAX), "?");
+    assert_string_equal(flag_text(4), "third");
+    assert_string_equal(flag_text(2), "?");
 }
 
 static void test_random_definitions(void **state)
@@ -281,10 +173,13 @@ static void test_random_definitions(void **state)
         g_autofree char *folder = g_dir_make_tmp("zeugma-generated-XXXXXX", NULL);
         g_autofree char *text = test_random_definition(&random);
         struct test_plan plan = test_plan_of(text);
-        void *handle = build(plan.plan, folder);
+        void *handle = test_build_c(plan.plan, folder);
         check_header(&random, plan.plan, handle);
         for (unsigned k = 0; k < plan.plan->messages->len; k++)
-            check_message(&random, zg_plan_message_at(plan.plan, k), handle);
+            check_block(&random, &zg_plan_message_at(plan.plan, k)->payload, handle);
+        for (unsigned k = 0; k < plan.plan->variables->len; k++)
+            check_block(&random, &zg_plan_variable_at(plan.plan, k)->block, handle);
+        check_names(plan.plan, handle);
         dlclose(handle);
         test_plan_clear(&plan);
         test_remove_folder(folder);
@@ -311,7 +206,7 @@ static void test_writing(void **state)
     g_autoptr(GPtrArray) again = zg_generate_c(plan.plan);
     g_autoptr(GError) error = NULL;
     (void)state;
-    assert_int_equal(files->len, 6);
+    assert_int_equal(files->len, 9);
     for (unsigned i = 0; i < files->len; i++)
         assert_string_equal(((struct zg_generated *)g_ptr_array_index(files, i))->text,
                             ((struct zg_generated *)g_ptr_array_index(again, i))->text);

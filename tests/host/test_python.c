@@ -42,13 +42,14 @@ static const char driver[] =
     "        r, frames = p.Receiver(), []\n"
     "        while data:\n"
     "            n = random.randint(1, 50)\n"
-    "            frames += ['%d:%s' % (f.message.ID, dump(f.message, '')) for f in r.feed(data[:n])]\n"
+    "            frames += ['%d:%s:%s' % (f.message.ID, ','.join(str(f.header.get(k, 0)) for k in ('source', "
+    "'destination', 'ticket', 'base')), dump(f.message, '')) for f in r.feed(data[:n])]\n"
     "            data = data[n:]\n"
     "        print(' '.join(frames))\n"
     "        print(' '.join('%s=%d' % (k, r.counters[k]) for k in ('frames_in', 'failed_check', 'other_version', "
     "'unknown_id', 'bad_payload')))\n"
     "        continue\n"
-    "    try: m = p.MESSAGES[int(word)].unpack(data)\n"
+    "    try: m = (p.VARIABLES[int(word[1:])] if word[0] == 'v' else p.MESSAGES[int(word)]).unpack(data)\n"
     "    except p.ProtocolError: print('refused'); continue\n"
     "    try: packed = m.pack().hex()\n"
     "    except p.RangeError: packed = 'out of range'\n"
@@ -61,14 +62,13 @@ static void append_hex(GString *text, const uint8_t *bytes, size_t length)
 }
 
 /* One payload: a line of input, and the line that must come back. */
-static void expect(const struct zg_plan_message *item, const uint8_t *bytes, size_t length, GString *input,
+static void expect(const struct zg_block *block, const char *word, const uint8_t *bytes, size_t length, GString *input,
                    GString *wanted)
 {
-    const struct zg_block *block = &item->payload;
     struct zg_value *values = zg_values_new(block);
     size_t ignored;
 
-    g_string_append_printf(input, "%" G_GUINT64_FORMAT " ", item->message->id);
+    g_string_append_printf(input, "%s ", word);
     append_hex(input, bytes, length);
     g_string_append_c(input, '\n');
     if (!zg_block_unpack(block, bytes, length, values, &ignored)) {
@@ -89,22 +89,21 @@ static void expect(const struct zg_plan_message *item, const uint8_t *bytes, siz
     zg_values_free(block, values);
 }
 
-static void expect_message(struct zg_random *random, const struct zg_plan_message *item, GString *input,
-                           GString *wanted)
+/* `word` is a message's id, or "v" and a variable's index. */
+static void expect_block(struct zg_random *random, const struct zg_block *block, const char *word, GString *input,
+                         GString *wanted)
 {
-    const struct zg_block *block = &item->payload;
-
     for (unsigned round = 0; round < ROUNDS; round++) {
         struct zg_value *values = zg_values_new(block);
         test_random_values(random, block, values);
         size_t length = zg_block_size(block, values);
         g_autofree uint8_t *bytes = g_malloc0(length + 8);
         zg_block_pack(block, values, bytes);
-        expect(item, bytes, length, input, wanted);
-        expect(item, bytes, zg_random_below(random, length + 1), input, wanted);
+        expect(block, word, bytes, length, input, wanted);
+        expect(block, word, bytes, zg_random_below(random, length + 1), input, wanted);
         for (unsigned i = 0; i < 4 && length > 0; i++)
             bytes[zg_random_below(random, length)] = (uint8_t)zg_random_next(random);
-        expect(item, bytes, length + zg_random_below(random, 9), input, wanted);
+        expect(block, word, bytes, length + zg_random_below(random, 9), input, wanted);
         zg_values_free(block, values);
     }
 }
@@ -115,7 +114,9 @@ static void note_stretch(const struct zg_stretch *stretch, void *data)
     GString *frames = data;
     if (stretch->kind != ZG_STRETCH_FRAME)
         return;
-    g_string_append_printf(frames, "%s%" G_GUINT64_FORMAT ":", frames->len ? " " : "", stretch->message->message->id);
+    g_string_append_printf(frames, "%s%" G_GUINT64_FORMAT ":%u,%u,%u,%u:", frames->len ? " " : "",
+                           stretch->message->message->id, stretch->header.source, stretch->header.destination,
+                           stretch->header.ticket, stretch->header.base);
     test_dump(frames, &stretch->message->payload, stretch->values);
 }
 
@@ -167,8 +168,16 @@ static void test_random_definitions(void **state)
         const char *shell[] = { "sh", "-c", command, NULL };
         g_autofree char *told = NULL;
         int status = 0;
-        for (unsigned k = 0; k < plan.plan->messages->len; k++)
-            expect_message(&random, zg_plan_message_at(plan.plan, k), input, wanted);
+        for (unsigned k = 0; k < plan.plan->messages->len; k++) {
+            const struct zg_plan_message *item = zg_plan_message_at(plan.plan, k);
+            g_autofree char *word = g_strdup_printf("%" G_GUINT64_FORMAT, item->message->id);
+            expect_block(&random, &item->payload, word, input, wanted);
+        }
+        for (unsigned k = 0; k < plan.plan->variables->len; k++) {
+            const struct zg_plan_variable *item = zg_plan_variable_at(plan.plan, k);
+            g_autofree char *word = g_strdup_printf("v%u", item->variable->index);
+            expect_block(&random, &item->block, word, input, wanted);
+        }
         for (unsigned k = 0; k < 3; k++)
             expect_stream(&random, plan.plan, input, wanted);
         assert_true(zg_generated_write(files, folder, false, NULL));

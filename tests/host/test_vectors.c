@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
-/* Generated vectors, held by the interpreter and by the generated Python, which share no code. */
-#include "support.h"
+/* Generated vectors, held by the interpreter, by the generated C and by the generated Python. */
+#include "generated.h"
+
+#include <dlfcn.h>
 
 #include <json-glib/json-glib.h>
 #include <string.h>
@@ -35,13 +37,17 @@ static const char holder[] =
     "held = 0\n"
     "for v in vectors['frames']:\n"
     "    m = block(kind(v['message']), v['fields'])\n"
-    "    assert m.pack().hex() == v['payload'], v\n"
-    "    assert p.encode(m, v['sequence']).hex() == v['frame'], v\n"
+    "    h, t = v['header'], 2 * m.TICKET_SIZE\n"
+    "    assert m.pack().hex() == v['payload'][t:], v\n"
+    "    assert p.encode(m, **h).hex() == v['frame'], v\n"
     "    f, = p.Receiver().feed(bytes.fromhex(v['frame']))\n"
-    "    assert f.message.pack().hex() == v['payload'] and f.message == type(m).unpack(m.pack()), v\n"
+    "    assert f.message.pack().hex() == v['payload'][t:] and f.message == type(m).unpack(m.pack()), v\n"
+    "    assert all(f.header[k] == h[k] for k in h), v\n"
     "    held += 1\n"
     "for v in vectors['payloads']:\n"
-    "    try: m = kind(v['message']).unpack(bytes.fromhex(v['payload']))\n"
+    "    k, data = kind(v['message']), bytes.fromhex(v['payload'])\n"
+    "    if len(data) < k.TICKET_SIZE: assert v['refused'], v; held += 1; continue\n"
+    "    try: m = k.unpack(data[k.TICKET_SIZE:])\n"
     "    except p.ProtocolError: assert v['refused'], v\n"
     "    else: assert not v['refused'] and m.pack() == block(type(m), v['fields']).pack(), v\n"
     "    held += 1\n"
@@ -54,84 +60,156 @@ static GByteArray *hex_member(JsonObject *vector, const char *name)
     return bytes;
 }
 
-/* The text of the next "fields" object, as it stands in the file: the JSON library would write its numbers anew. */
-static char *next_fields(const char **at)
+/* Who holds the vectors beside Python, and how far in the file's text they are. */
+struct holding {
+    const struct zg_plan *plan;
+    void *c; /* the generated C */
+    const char *at;
+};
+
+/* The text of the next object of that name, as it stands in the file: the JSON library would write its numbers anew. */
+static char *next_object(struct holding *holding, const char *name)
 {
-    const char *begin = strstr(*at, "\"fields\": ") + strlen("\"fields\": ");
+    const char *begin = strstr(holding->at, name) + strlen(name);
     unsigned depth = 0;
     bool inside = false;
 
-    for (*at = begin; *at == begin || depth > 0; ++*at) {
-        inside = inside != (**at == '"');
-        if (inside && **at == '\\')
-            ++*at;
+    for (holding->at = begin; holding->at == begin || depth > 0; ++holding->at) {
+        inside = inside != (*holding->at == '"');
+        if (inside && *holding->at == '\\')
+            ++holding->at;
         else if (!inside)
-            depth += (unsigned)(**at == '{') - (unsigned)(**at == '}');
+            depth += (unsigned)(*holding->at == '{') - (unsigned)(*holding->at == '}');
     }
-    return g_strndup(begin, (gsize)(*at - begin));
+    return g_strndup(begin, (gsize)(holding->at - begin));
 }
 
-/* The vector's fields, read as a user's JSON, packed. */
-static GByteArray *packed_fields(const struct zg_plan_message *message, const char **at)
+/* The vector's fields, read as a user's JSON. */
+static struct zg_value *next_values(struct holding *holding, const struct zg_plan_message *message)
 {
-    g_autofree char *text = next_fields(at);
+    g_autofree char *text = next_object(holding, "\"fields\": ");
     struct zg_value *values = zg_values_new(&message->payload);
     g_autoptr(GError) error = NULL;
 
     if (!zg_values_from_json(message, text, values, &error))
         fail_msg("%s: %s", error->message, text);
-    size_t length = zg_block_size(&message->payload, values);
-    g_autofree uint8_t *payload = g_malloc(length + 1);
-    zg_block_pack(&message->payload, values, payload);
-    zg_values_free(&message->payload, values);
-    return g_byte_array_append(g_byte_array_new(), payload, (guint)length);
+    return values;
 }
 
-static void assert_same(const GByteArray *a, const GByteArray *b)
+/* The generated C reads the same values from the payload and makes the same payload of them, or refuses it. */
+static void hold_by_c(const struct holding *holding, const struct zg_plan_message *message, const GByteArray *payload,
+                      const struct zg_value *values)
 {
-    assert_int_equal(a->len, b->len);
-    if (a->len > 0)
-        assert_memory_equal(a->data, b->data, a->len);
+    static char text[1000000];
+    static uint8_t out[65536];
+    unsigned tickets = message->tickets;
+    size_t size = 0;
+    int check = 0, packed = 0;
+    test_glue *glue;
+
+    if (payload->len < tickets)
+        return;
+    *(void **)&glue = test_symbol(holding->c, "glue_", message->message->name);
+    const uint8_t *fields = payload->len > 0 ? payload->data + tickets : out;
+    int result = glue(fields, payload->len - tickets, text, &check, out, sizeof out, &size, &packed);
+    if (!values) {
+        assert_true(result < 0);
+        return;
+    }
+    g_autoptr(GString) dump = g_string_new(NULL);
+    test_dump(dump, &message->payload, values);
+    if (result != 0)
+        fail_msg("%s of %u bytes: %d for %s", message->message->name, payload->len, result, dump->str);
+    assert_string_equal(dump->str, text);
+    assert_int_equal(check, 0);
+    assert_int_equal(size, zg_block_size(&message->payload, values));
+    g_autofree uint8_t *wanted = g_malloc(size + 1);
+    zg_block_pack(&message->payload, values, wanted);
+    if (size > 0)
+        assert_memory_equal(out, wanted, size);
 }
 
-static void hold_frame(const struct zg_plan *plan, JsonObject *vector, const char **at)
+/* Header and check of a frame as the generated C makes them. */
+static void hold_frame_by_c(const struct holding *holding, const struct zg_header *header, const GByteArray *payload,
+                            const GByteArray *frame)
 {
+    const struct zg_plan *plan = holding->plan;
+    const char *protocol = plan->definition->protocol;
+    const struct zg_check *check = test_symbol(holding->c, protocol, "_check");
+    void (*write_header)(void *owner, const struct zg_header *header, uint8_t *at);
+    g_autofree uint8_t *content = g_malloc(plan->max_content), *made = g_malloc(plan->max_content);
+    size_t covered = plan->header.size + payload->len;
+    struct zg_cobs_decoder decoder;
+    enum zg_framing_event event;
+
+    zg_cobs_decoder_init(&decoder, content, plan->max_content);
+    assert_int_equal(zg_cobs_decode(&decoder, frame->data, frame->len, &event), frame->len);
+    assert_int_equal(event, ZG_FRAMING_CONTENT);
+    *(void **)&write_header = test_symbol(holding->c, protocol, "_write_header");
+    write_header(NULL, header, made);
+    if (payload->len > 0)
+        memcpy(made + plan->header.size, payload->data, payload->len);
+    zg_check_store(check,
+                   zg_crc_finish(&check->crc, zg_crc_update(&check->crc, zg_crc_start(&check->crc), made, covered)),
+                   made + covered);
+    assert_int_equal(decoder.length, covered + check->size);
+    assert_memory_equal(made, content, decoder.length);
+}
+
+static void hold_frame(struct holding *holding, JsonObject *vector)
+{
+    const struct zg_plan *plan = holding->plan;
     const struct zg_plan_message *message = zg_plan_by_name(plan, json_object_get_string_member(vector, "message"));
-    struct zg_header header = { .id = (uint32_t)message->message->id,
-                                .sequence = (uint32_t)json_object_get_int_member(vector, "sequence"),
-                                .minor = plan->minor };
+    struct zg_header header = { .id = (uint32_t)message->message->id, .minor = plan->minor };
+    g_autofree char *roles = next_object(holding, "\"header\": ");
     g_autoptr(GByteArray) payload = hex_member(vector, "payload");
     g_autoptr(GByteArray) frame = hex_member(vector, "frame");
-    g_autoptr(GByteArray) packed = packed_fields(message, at);
-    g_autoptr(GByteArray) made = zg_frame_make(plan, &header, packed->data, packed->len);
+    struct zg_value *values = next_values(holding, message);
+    g_autofree uint8_t *packed = g_malloc(plan->max_payload);
 
-    assert_same(packed, payload);
-    assert_same(made, frame);
+    assert_true(zg_header_from_json(plan, message, roles, &header, NULL));
+    assert_int_equal(zg_payload_size(message, values), payload->len);
+    zg_payload_pack(message, &header, values, packed);
+    if (payload->len > 0)
+        assert_memory_equal(packed, payload->data, payload->len);
+    g_autoptr(GByteArray) made = zg_frame_make(plan, &header, packed, payload->len);
+    assert_int_equal(made->len, frame->len);
+    assert_memory_equal(made->data, frame->data, frame->len);
+    header.length = payload->len;
+    hold_by_c(holding, message, payload, values);
+    hold_frame_by_c(holding, &header, payload, frame);
+    zg_values_free(&message->payload, values);
 }
 
-static void hold_payload(const struct zg_plan *plan, JsonObject *vector, const char **at)
+static void hold_payload(struct holding *holding, JsonObject *vector)
 {
+    const struct zg_plan *plan = holding->plan;
     const struct zg_plan_message *message = zg_plan_by_name(plan, json_object_get_string_member(vector, "message"));
+    const struct zg_block *block = &message->payload;
     g_autoptr(GByteArray) payload = hex_member(vector, "payload");
-    struct zg_value *values = zg_values_new(&message->payload);
+    struct zg_value *values = zg_values_new(block);
+    struct zg_header header;
     size_t ignored;
-    bool good = zg_block_unpack(&message->payload, payload->data, payload->len, values, &ignored);
+    bool good = zg_payload_unpack(message, payload->data, payload->len, &header, values, &ignored);
 
     assert_int_equal(good, !json_object_get_boolean_member(vector, "refused"));
     if (good) {
-        assert_true(zg_block_permits(&message->payload, values, NULL));
-        g_autoptr(GByteArray) wanted = packed_fields(message, at);
-        g_autofree uint8_t *packed = g_malloc(wanted->len + 1);
-        assert_int_equal(zg_block_size(&message->payload, values), wanted->len);
-        zg_block_pack(&message->payload, values, packed);
-        if (wanted->len > 0)
-            assert_memory_equal(packed, wanted->data, wanted->len);
+        struct zg_value *wanted = next_values(holding, message);
+        g_autoptr(GString) dump = g_string_new(NULL), wanted_dump = g_string_new(NULL);
+        assert_true(zg_block_permits(block, values, NULL));
+        test_dump(dump, block, values);
+        test_dump(wanted_dump, block, wanted);
+        assert_string_equal(dump->str, wanted_dump->str);
+        zg_values_free(block, wanted);
     }
-    zg_values_free(&message->payload, values);
+    hold_by_c(holding, message, payload, good ? values : NULL);
+    zg_values_free(block, values);
 }
 
-static unsigned hold_by_interpreter(const struct zg_plan *plan, const char *text)
+/* By the interpreter and the generated C. */
+static unsigned hold_all(const struct zg_plan *plan, void *c, const char *text)
 {
+    struct holding holding = { plan, c, text };
     g_autoptr(JsonParser) parser = json_parser_new();
     assert_true(json_parser_load_from_data(parser, text, -1, NULL));
     JsonObject *root = json_node_get_object(json_parser_get_root(parser));
@@ -139,9 +217,9 @@ static unsigned hold_by_interpreter(const struct zg_plan *plan, const char *text
     JsonArray *payloads = json_object_get_array_member(root, "payloads");
 
     for (unsigned i = 0; i < json_array_get_length(frames); i++)
-        hold_frame(plan, json_array_get_object_element(frames, i), &text);
+        hold_frame(&holding, json_array_get_object_element(frames, i));
     for (unsigned i = 0; i < json_array_get_length(payloads); i++)
-        hold_payload(plan, json_array_get_object_element(payloads, i), &text);
+        hold_payload(&holding, json_array_get_object_element(payloads, i));
     return json_array_get_length(frames) + json_array_get_length(payloads);
 }
 
@@ -158,7 +236,9 @@ static void hold(const char *definition, unsigned least)
     g_autofree char *out = NULL, *err = NULL;
     int status = 0;
 
-    unsigned held = hold_by_interpreter(plan.plan, vectors->text);
+    void *c = test_build_c(plan.plan, folder);
+    unsigned held = hold_all(plan.plan, c, vectors->text);
+    dlclose(c);
     assert_true(held >= least);
     assert_true(zg_generated_write(files, folder, false, NULL) && zg_generated_write(module, folder, false, NULL));
     assert_true(g_file_set_contents(script, holder, -1, NULL));

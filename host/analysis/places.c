@@ -1,0 +1,112 @@
+/* SPDX-License-Identifier: MIT */
+#include "analysis/places.h"
+
+#include "codec/values.h"
+
+char *zg_time_text(double seconds)
+{
+    static const struct {
+        const char *unit;
+        double size;
+    } units[] = { { "s", 1 }, { "ms", 1e-3 }, { "us", 1e-6 } };
+    size_t i = 0;
+    while (i + 1 < G_N_ELEMENTS(units) && seconds < units[i].size)
+        i++;
+    return g_strdup_printf("%.4g %s", seconds / units[i].size, units[i].unit);
+}
+
+char *zg_place_bits(const struct zg_step *step)
+{
+    struct zg_piece pieces[ZG_PIECES];
+
+    if (!zg_step_is_bitwise(step))
+        return g_strdup("");
+    unsigned count = zg_step_pieces(step, 0, pieces);
+    const struct zg_piece *lowest = &pieces[0];
+    const struct zg_piece *highest = &pieces[count - 1];
+    unsigned low = lowest->low, high = highest->low + highest->bits - 1;
+    const char *more = step->type.extent == ZG_EXTENT_ONE ? "" : " ...";
+    if (lowest->byte != highest->byte)
+        return g_strdup_printf("%u.%u-%u.%u%s", lowest->byte, low, highest->byte, high, more);
+    return low == high ? g_strdup_printf("%u%s", low, more) : g_strdup_printf("%u-%u%s", low, high, more);
+}
+
+char *zg_place_bytes(const struct zg_block *block, unsigned index, unsigned before)
+{
+    const struct zg_step *step = zg_block_step(block, index);
+    bool after = step->newer;
+
+    for (unsigned i = 0; i < index; i++)
+        after = after || zg_block_step(block, i)->newer || zg_block_step(block, i)->varies;
+    before = after ? 0 : before;
+    unsigned first = before + step->byte + step->bit / 8;
+    unsigned last = before + zg_step_end(step) - 1;
+    const char *plus = after ? "+" : "";
+    if (step->varies)
+        return g_strdup_printf("%s%u..", plus, first);
+    return first == last ? g_strdup_printf("%s%u", plus, first) : g_strdup_printf("%s%u-%u", plus, first, last);
+}
+
+char *zg_place_type(const struct zg_step *step)
+{
+    const struct zg_type plain = { .kind = step->type.kind, .bits = step->type.bits };
+    g_autofree char *type = zg_type_name(step->type);
+
+    if (!step->type.enumeration)
+        return g_strdup(type);
+    g_autofree char *carrier = zg_type_name(plain);
+    return g_strdup_printf("%s (%s)", type, carrier);
+}
+
+char *zg_place_range(const struct zg_step *step)
+{
+    g_autoptr(GString) text = g_string_new(NULL);
+
+    if ((!zg_type_is_integer(step->type) && step->type.kind != ZG_KIND_FLOAT) || step->type.enumeration)
+        return g_strdup("");
+    if (step->type.kind == ZG_KIND_FLOAT && !step->field->ranged)
+        return g_strdup("");
+    if (!step->field || (!step->field->scaled && !step->field->ranged)) {
+        zg_raw_to_text(step, step->low, text);
+        g_string_append(text, " to ");
+        zg_raw_to_text(step, step->high, text);
+    } else {
+        zg_append_double(text, step->scale.low);
+        g_string_append(text, " to ");
+        zg_append_double(text, step->scale.high);
+    }
+    return g_strdup(text->str);
+}
+
+static void mark_step(const struct zg_step *step, int index, int *owners, unsigned bytes)
+{
+    bool numbers = !step->record && !zg_step_is_string(step);
+    struct zg_piece pieces[ZG_PIECES];
+
+    for (unsigned byte = step->byte; !numbers && byte < zg_step_end(step); byte++)
+        for (unsigned bit = 0; bit < 8; bit++)
+            owners[8 * byte + bit] = index;
+    for (unsigned element = 0; numbers && element < step->most; element++) {
+        unsigned count = zg_step_pieces(step, element, pieces);
+        for (unsigned i = 0; i < count; i++)
+            for (unsigned bit = 0; bit < pieces[i].bits && pieces[i].byte < bytes; bit++)
+                owners[8 * pieces[i].byte + 7 - pieces[i].low - bit] = index;
+    }
+}
+
+int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *behind)
+{
+    *bytes = 0;
+    for (*behind = 0; *behind < block->steps->len; ++*behind) {
+        const struct zg_step *step = zg_block_step(block, *behind);
+        if (step->varies || step->newer)
+            break;
+        *bytes = MAX(*bytes, zg_step_end(step));
+    }
+    int *owners = g_new(int, 8 * *bytes + 1);
+    for (unsigned i = 0; i < 8 * *bytes; i++)
+        owners[i] = ZG_NOBODY;
+    for (unsigned i = 0; i < *behind; i++)
+        mark_step(zg_block_step(block, i), (int)i, owners, *bytes);
+    return owners;
+}

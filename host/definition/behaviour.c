@@ -1,0 +1,109 @@
+/* SPDX-License-Identifier: MIT */
+/* What the parts of a definition need of one another: requests of their replies, messages of services. */
+#include <string.h>
+
+#include "definition/read.h"
+
+struct checking {
+    struct zg_definition *definition;
+    struct zg_diagnostics *diagnostics;
+};
+
+static void need_service(const struct checking *checking, struct zg_place place, const char *what, const char *service)
+{
+    if (!zg_definition_serves(checking->definition, service))
+        zgi_error(checking->diagnostics, place, "%s needs the service %s; expected services: [..., %s]", what, service,
+                  service);
+}
+
+static void check_reply(const struct checking *checking, struct zg_message *request)
+{
+    struct zg_diagnostics *diagnostics = checking->diagnostics;
+    struct zg_message *reply = (struct zg_message *)zg_definition_message(checking->definition, request->reply);
+    enum zg_side answering = (enum zg_side)((request->from & ZG_SIDE_DEVICE ? ZG_SIDE_HOST : 0) |
+                                            (request->from & ZG_SIDE_HOST ? ZG_SIDE_DEVICE : 0));
+
+    if (!reply) {
+        zgi_error(diagnostics, request->reply_place, "the reply \"%s\" is no message of this definition",
+                  request->reply);
+        return;
+    }
+    request->answer = reply;
+    reply->is_reply = true;
+    if ((reply->from & answering) != answering)
+        zgi_error(diagnostics, request->reply_place,
+                  "%s is sent by the %s and cannot answer %s, which is too; expected a message from: %s", reply->name,
+                  zg_side_name(reply->from), request->name, zg_side_name(answering));
+}
+
+static void check_message(const struct checking *checking, const struct zg_message *message)
+{
+    struct zg_diagnostics *diagnostics = checking->diagnostics;
+    bool ticketed = zg_message_is_ticketed(message);
+
+    if (message->reply && message->is_reply)
+        zgi_error(diagnostics, message->reply_place,
+                  "%s answers a request, whose ticket it repeats, and cannot be a request itself", message->name);
+    if (message->acknowledged && (message->reply || message->is_reply))
+        zgi_error(diagnostics, message->delivery_place, "the reply acknowledges its request; %s needs no delivery",
+                  message->name);
+    if (message->kept && !ticketed)
+        zgi_error(diagnostics, message->order_place,
+                  "order: kept is for acknowledged messages, requests and replies; give %s delivery: acknowledged",
+                  message->name);
+    if (message->resend_place.line > 0 && !message->acknowledged && !message->reply)
+        zgi_error(diagnostics, message->resend_place,
+                  "%s is never sent again; timeout, retries and window are for requests and acknowledged messages",
+                  message->name);
+    if (message->service || !ticketed)
+        return;
+    if (message->reply)
+        need_service(checking, message->reply_place, "a request", "delivery");
+    else if (message->acknowledged)
+        need_service(checking, message->delivery_place, "delivery: acknowledged", "delivery");
+}
+
+static void check_services(const struct checking *checking)
+{
+    const struct zg_definition *definition = checking->definition;
+
+    if (zg_definition_serves(definition, "delivery"))
+        need_service(checking, definition->services_place, "the service delivery", "hello");
+    if (zg_definition_serves(definition, "variables"))
+        need_service(checking, definition->services_place, "the service variables", "delivery");
+    if (definition->variables->len > 0)
+        need_service(checking, definition->variables_place, "variables", "variables");
+    if (definition->line.keepalive_ns > 0)
+        need_service(checking, definition->line.keepalive_place, "keepalive", "hello");
+    if (definition->console == ZG_CONSOLE_FRAMED)
+        need_service(checking, definition->console_place, "console: framed", "console");
+    if (definition->console == ZG_CONSOLE_INTERLEAVED)
+        zgi_error(checking->diagnostics, definition->console_place,
+                  "console: interleaved needs a framing with an opening delimiter; expected console: framed");
+}
+
+static void check_version(const struct checking *checking)
+{
+    const struct zg_header_role *role = zgi_role(checking->definition, ZG_ROLE_VERSION);
+
+    if (role && role->bits < 8 && checking->definition->major >> role->bits != 0)
+        zgi_warning(
+            checking->diagnostics, role->place,
+            "major version %u looks like %u in the header's u%u; older ends with that number cannot tell them apart",
+            checking->definition->major, checking->definition->major & ((1U << role->bits) - 1), role->bits);
+}
+
+void zgi_check_behaviour(struct zg_definition *definition, struct zg_diagnostics *diagnostics)
+{
+    const struct checking checking = { definition, diagnostics };
+
+    for (unsigned i = 0; i < definition->messages->len; i++) {
+        struct zg_message *message = g_ptr_array_index(definition->messages, i);
+        if (message->reply)
+            check_reply(&checking, message);
+    }
+    for (unsigned i = 0; i < definition->messages->len; i++)
+        check_message(&checking, g_ptr_array_index(definition->messages, i));
+    check_services(&checking);
+    check_version(&checking);
+}

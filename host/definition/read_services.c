@@ -1,0 +1,142 @@
+/* SPDX-License-Identifier: MIT */
+/* The services: which are enabled, and their messages, which are read from services.yaml as a user's would be. */
+#include <string.h>
+
+#include "definition/read.h"
+#include "definition/services.h"
+
+/* The services while they are read. */
+struct services_reading {
+    struct zg_definition *definition;
+    yaml_node_t *base, *enable;
+    struct zgi_reader *user;       /* of the definition */
+    struct zg_place service_place; /* of the name of the one that is being taken */
+    uint64_t first;                /* id that the services' are counted from */
+};
+
+static void keep_base(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    (void)reader;
+    ((struct services_reading *)into)->base = entry->value;
+}
+
+static void keep_enable(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    (void)reader;
+    ((struct services_reading *)into)->enable = entry->value;
+}
+
+static const struct zgi_key services_keys[] = { { "base", false, keep_base },
+                                                { "enable", true, keep_enable },
+                                                { NULL, false, NULL } };
+
+/* A message of the services' file, made one of the definition's, at the place where its service is enabled. */
+static void take_message(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct services_reading *reading = into;
+    struct zg_definition *definition = reading->definition;
+    struct zg_message *message = zgi_read_message(reader, entry, definition);
+    const struct zg_message *other = zg_definition_message(definition, message->name);
+
+    message->service = true;
+    message->id += reading->first;
+    message->place = message->id_place = reading->service_place;
+    for (unsigned i = 0; i < message->fields->len; i++)
+        ((struct zg_field *)g_ptr_array_index(message->fields, i))->place = reading->service_place;
+    if (other) {
+        g_autofree char *where = zgi_where(reading->user, reading->service_place);
+        zgi_error(reading->user->diagnostics, other->place,
+                  "the message %s has the name of one of the services' (%s); choose another", other->name, where);
+    }
+    zgi_add_message(reading->user, definition, message);
+}
+
+static void take_service(struct services_reading *reading, const char *name)
+{
+    struct zg_diagnostics *diagnostics = zg_diagnostics_new("services.yaml");
+    struct zgi_reader reader = { .diagnostics = diagnostics };
+    bool parsed = zgi_yaml_parse(&reader, zgi_services_text, strlen(zgi_services_text));
+
+    g_assert(parsed);
+    zgi_entries(&reader, zgi_lookup(&reader, yaml_document_get_root_node(&reader.document), name), name, take_message,
+                reading);
+    g_assert(zg_diagnostics_count(diagnostics) == 0);
+    yaml_document_delete(&reader.document);
+    zg_diagnostics_free(diagnostics);
+}
+
+/* The highest multiple of 16 that leaves 16 ids, or what the definition says. False, with a diagnostic: there are not
+ * enough ids. */
+static bool find_base(struct zgi_reader *reader, struct services_reading *reading)
+{
+    const struct zg_definition *definition = reading->definition;
+    const struct zg_header_role *role = zgi_role(definition, ZG_ROLE_ID);
+
+    if (!role) {
+        zgi_error(reader->diagnostics, definition->services_place, "services need the header role id");
+        return false;
+    }
+    if (reading->base)
+        return zgi_read_unsigned(reader, reading->base, "the services' first id", 0, UINT32_MAX, &reading->first);
+    if (role->bits < 4) {
+        zgi_error(reader->diagnostics, definition->services_place,
+                  "the services' ids do not fit the header's id, u%u; make it u4 or wider", role->bits);
+        return false;
+    }
+    reading->first = ((UINT64_C(1) << role->bits) - 16) & ~UINT64_C(15);
+    return true;
+}
+
+static void enable_all(struct zgi_reader *reader, struct services_reading *reading)
+{
+    struct zg_definition *definition = reading->definition;
+    g_autoptr(GPtrArray) items = zgi_items(reader, reading->enable, "a list of services, [hello, echo]");
+    struct zg_place places[32] = { { 0, 0 } };
+
+    for (unsigned i = 0; items && i < items->len; i++) {
+        yaml_node_t *item = g_ptr_array_index(items, i);
+        unsigned index;
+        if (!zgi_read_choice(reader, item, "a service", zg_service_names, &index))
+            continue;
+        if (definition->services >> index & 1) {
+            g_autofree char *where = zgi_where(reader, places[index]);
+            zgi_error(reader->diagnostics, zgi_place(item),
+                      "the service %s stands here a second time; the first is at %s", zg_service_names[index], where);
+            continue;
+        }
+        definition->services |= 1U << index;
+        places[index] = zgi_place(item);
+    }
+    if (definition->services == 0 || !find_base(reader, reading))
+        return;
+    for (unsigned i = 0; zg_service_names[i]; i++) {
+        reading->service_place = places[i];
+        if (definition->services >> i & 1)
+            take_service(reading, zg_service_names[i]);
+    }
+}
+
+/* services = list of names, or mapping of base and enable */
+void zgi_read_services(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct services_reading reading = { .definition = into, .user = reader, .enable = entry->value };
+
+    reading.definition->services_place = entry->place;
+    if (entry->value->type == YAML_MAPPING_NODE) {
+        reading.enable = NULL;
+        zgi_read_mapping(reader, entry->value, entry->place, "the services", services_keys, &reading);
+    }
+    if (reading.enable)
+        enable_all(reader, &reading);
+}
+
+void zgi_read_console(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "framed", "interleaved", NULL };
+    struct zg_definition *definition = into;
+    unsigned index;
+
+    definition->console_place = zgi_place(entry->value);
+    if (zgi_read_choice(reader, entry->value, "a console", words, &index))
+        definition->console = (enum zg_console)(index + 1);
+}
