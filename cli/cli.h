@@ -45,10 +45,6 @@ void cli_definition_clear(struct cli_definition *loaded);
 /* A message by name, or NULL with the error printed. */
 const struct zg_plan_message *cli_message(const struct cli_verb *verb, const struct zg_plan *plan, const char *name);
 
-/* Draws the bytes of a block up to what varies, and tells what follows; `before` bytes stand in front. Blocks over 128
- * bytes are not drawn. */
-void cli_print_map(const struct zg_block *block, unsigned before);
-
 /* Prints to standard output; a closed or full output is noticed by cli_finish(). */
 void cli_print(const char *format, ...) G_GNUC_PRINTF(1, 2);
 

@@ -10,9 +10,10 @@
 static const struct {
     const char *name;
     GPtrArray *(*print)(const struct zg_plan *plan);
-} targets[] = { { "c", zg_generate_c }, { "python", zg_generate_python }, { "vectors", zg_generate_vectors } };
-
-static const char *const later_targets[] = { "docs", NULL };
+} targets[] = { { "c", zg_generate_c },
+                { "python", zg_generate_python },
+                { "docs", zg_generate_docs },
+                { "vectors", zg_generate_vectors } };
 
 /* The files of all targets of a list "c,python"; NULL: a message was printed. */
 static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_plan *plan, const char *list)
@@ -26,11 +27,7 @@ static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_pla
             if (strcmp(targets[i].name, *word) == 0)
                 print = targets[i].print;
         if (!print) {
-            cli_error(verb,
-                      g_strv_contains(later_targets, *word)
-                          ? "the target \"%s\" is not supported by this version yet; expected c, python, vectors"
-                          : "unknown target \"%s\"; expected c, python, vectors",
-                      *word);
+            cli_error(verb, "unknown target \"%s\"; expected c, python, docs, vectors", *word);
             return NULL;
         }
         g_ptr_array_extend_and_steal(files, print(plan));
@@ -66,7 +63,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     gboolean bundle = FALSE, force = FALSE;
     GOptionEntry entries[] = {
         { "output", 'o', 0, G_OPTION_ARG_FILENAME, &folder, "Write into this folder, made if missing", "DIR" },
-        { "target", 0, 0, G_OPTION_ARG_STRING, &list, "What to generate: c, python, vectors; default c", "LIST" },
+        { "target", 0, 0, G_OPTION_ARG_STRING, &list, "What to generate: c, python, docs, vectors; default c", "LIST" },
         { "bundle", 0, 0, G_OPTION_ARG_NONE, &bundle, "Add the runtime's files, so that the folder compiles alone",
           NULL },
         { "force", 0, 0, G_OPTION_ARG_NONE, &force, "Replace files that were edited, or were not generated", NULL },

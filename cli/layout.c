@@ -81,6 +81,15 @@ static void print_delivery(const struct zg_message *message)
               message->retries == 1 ? "" : "s", message->window, message->kept ? ", in order" : "");
 }
 
+static void print_map(const struct zg_plan_message *item)
+{
+    g_autoptr(GString) map = g_string_new(NULL);
+
+    zg_place_map(map, &item->payload, item->tickets);
+    if (map->len > 0)
+        cli_print("\n%s\n", map->str);
+}
+
 static void print_message(const struct zg_plan *plan, const struct zg_plan_message *item, unsigned name_width,
                           bool drawn)
 {
@@ -95,7 +104,7 @@ static void print_message(const struct zg_plan *plan, const struct zg_plan_messa
     print_delivery(message);
     print_block(&item->payload, name_width, item->tickets);
     if (drawn)
-        cli_print_map(&item->payload, item->tickets);
+        print_map(item);
     if (item->payload_least == item->payload_most)
         cli_print("  payload %u of at most %u bytes; frame ", item->payload_least, plan->max_payload);
     else

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "analysis/places.h"
 
+#include <string.h>
+
 #include "codec/values.h"
 
 char *zg_time_text(double seconds)
@@ -109,4 +111,82 @@ int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *be
     for (unsigned i = 0; i < *behind; i++)
         mark_step(zg_block_step(block, i), (int)i, owners, *bytes);
     return owners;
+}
+
+/* --- drawn */
+
+enum { ROW_BYTES = 4, MOST_ROWS = 32 };
+
+/* Text in the middle of a width, cut if it is too long. */
+static void append_label(GString *line, const char *label, size_t width)
+{
+    size_t length = MIN(strlen(label), width);
+    size_t left = (width - length) / 2;
+
+    g_string_append_printf(line, "%*s%.*s%*s", (int)left, "", (int)length, label, (int)(width - left - length), "");
+}
+
+/* The row of bytes from `first` on; `before` bytes stand in front of the block. */
+static void append_row(GString *text, const struct zg_block *block, const int *owners, unsigned first, unsigned bytes,
+                       unsigned before)
+{
+    g_autoptr(GString) line = g_string_new(NULL);
+    g_autoptr(GString) rule = g_string_new("      +");
+    unsigned bits = 8 * MIN(ROW_BYTES, bytes - first);
+
+    g_string_append_printf(line, "  %3u |", before + first);
+    for (unsigned i = 0; i < bits;) {
+        unsigned end = i + 1;
+        int owner = owners[8 * first + i];
+        while (end < bits && owners[8 * first + end] == owner)
+            end++;
+        append_label(line, owner == ZG_NOBODY ? "" : zg_block_step(block, (unsigned)owner)->name, 2 * (end - i) - 1);
+        g_string_append_c(line, '|');
+        i = end;
+    }
+    for (unsigned i = 0; i < bits; i++)
+        g_string_append(rule, i % 8 == 7 ? "-+" : "--");
+    g_string_append_printf(text, "%s\n%s\n", line->str, rule->str);
+}
+
+void zg_place_map(GString *text, const struct zg_block *block, unsigned before)
+{
+    unsigned behind, bytes;
+    g_autofree int *owners = zg_place_owners(block, &bytes, &behind);
+
+    if (bytes == 0 || bytes > ROW_BYTES * MOST_ROWS)
+        return;
+    g_string_append(text, "       ");
+    for (unsigned i = 0; i < 8 * MIN(ROW_BYTES, bytes); i++)
+        g_string_append_printf(text, "%u%s", 7 - i % 8, i + 1 < 8 * MIN(ROW_BYTES, bytes) ? " " : "");
+    g_string_append_printf(text, "\n      +");
+    for (unsigned i = 0; i < 8 * MIN(ROW_BYTES, bytes); i++)
+        g_string_append_printf(text, i % 8 == 7 ? "-+" : "--");
+    g_string_append_printf(text, "\n");
+    for (unsigned first = 0; first < bytes; first += ROW_BYTES)
+        append_row(text, block, owners, first, bytes, before);
+    for (unsigned i = behind; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        g_autofree char *type = zg_type_name(step->type);
+        g_string_append_printf(text, "      | then %s, %s: ", step->name, type);
+        if (step->least_size == step->most_size)
+            g_string_append_printf(text, "%u bytes\n", step->most_size);
+        else
+            g_string_append_printf(text, "%u to %u bytes\n", step->least_size, step->most_size);
+    }
+}
+
+char *zg_place_scale(const struct zg_field *field)
+{
+    g_autoptr(GString) text = g_string_new(NULL);
+    g_autofree char *scale = mpq_get_str(NULL, 10, field->scale);
+    g_autofree char *offset = mpq_get_str(NULL, 10, field->offset);
+
+    if (!field->scaled)
+        return g_strdup("");
+    if (mpq_cmp_ui(field->scale, 1, 1) != 0)
+        g_string_append_printf(text, " * %s", scale);
+    if (mpq_sgn(field->offset) != 0)
+        g_string_append_printf(text, " %s %s", mpq_sgn(field->offset) < 0 ? "-" : "+", offset + (offset[0] == '-'));
+    return g_strdup(text->str);
 }

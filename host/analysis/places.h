@@ -24,6 +24,13 @@ char *zg_place_range(const struct zg_step *step);
 #define ZG_NOBODY (-1)
 int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *behind);
 
+/* Draws the bytes of a block bit by bit, four a row, the most significant bit of each first, up to what varies, and
+ * tells what follows; `before` bytes stand in front. Nothing of blocks over 128 bytes. */
+void zg_place_map(GString *text, const struct zg_block *block, unsigned before);
+
+/* What makes the physical value of the raw one: " * 1/100 - 40"; "" where they are the same. */
+char *zg_place_scale(const struct zg_field *field);
+
 /* "80 ms", "340 us": a time with the unit that suits it. */
 char *zg_time_text(double seconds);
 

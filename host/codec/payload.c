@@ -236,6 +236,22 @@ void zg_block_pack(const struct zg_block *block, const struct zg_value *values, 
     pack_block(block, values, at);
 }
 
+void zg_block_spans(const struct zg_block *block, const struct zg_value *values, struct zg_span *spans)
+{
+    size_t base = 0, end = 0;
+
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        if (step->newer)
+            base = end;
+        spans[i].first = base + step->byte + (step->varies ? 0 : step->bit / 8);
+        end = step->varies ? base + step->byte + step_size(step, &values[i]) : base + zg_step_end(step);
+        spans[i].size = end - spans[i].first;
+        if (step->varies)
+            base = end;
+    }
+}
+
 static const uint8_t *unpack_block(const struct zg_block *block, const uint8_t *at, const uint8_t *end,
                                    struct zg_value *values, bool may_be_older);
 

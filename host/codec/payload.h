@@ -27,6 +27,13 @@ void zg_value_resize(const struct zg_step *step, struct zg_value *value, unsigne
 size_t zg_block_size(const struct zg_block *block, const struct zg_value *values);
 void zg_block_pack(const struct zg_block *block, const struct zg_value *values, uint8_t *at);
 
+/* Where each step's bytes lie when the values are packed; bit-wide steps share theirs. One span a step. */
+struct zg_span {
+    size_t first;
+    size_t size;
+};
+void zg_block_spans(const struct zg_block *block, const struct zg_value *values, struct zg_span *spans);
+
 /* Reads `length` bytes into values. Fields that are missing, because the sender is older, take their defaults;
  * `*ignored` is told of bytes after the last field. False where the bytes are too few, a count is too large, a LEB128
  * number is not in its shortest form or too wide, or text is not UTF-8. */

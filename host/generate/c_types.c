@@ -2,6 +2,7 @@
 /* PROTOCOL.h: constants, types and the functions of each message. */
 #include <string.h>
 
+#include "analysis/places.h"
 #include "codec/values.h"
 #include "generate/c.h"
 
@@ -45,13 +46,8 @@ static char *field_note(const struct zg_step *step)
     const struct zg_field *field = step->field;
     g_autoptr(GString) note = g_string_new(NULL);
 
-    if (field->scaled) {
-        g_autofree char *scale = mpq_get_str(NULL, 10, field->scale);
-        g_autofree char *offset = mpq_get_str(NULL, 10, field->offset);
-        g_string_append_printf(note, "* %s", scale);
-        if (mpq_sgn(field->offset) != 0)
-            g_string_append_printf(note, " %s %s", mpq_sgn(field->offset) < 0 ? "-" : "+", offset + (offset[0] == '-'));
-    }
+    g_autofree char *scale = zg_place_scale(field);
+    g_string_append(note, g_strchug(scale));
     if (field->unit)
         g_string_append_printf(note, "%s%s", note->len ? " " : "", field->unit);
     if (field->ranged) {

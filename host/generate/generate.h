@@ -30,6 +30,9 @@ GPtrArray *zg_generate_python(const struct zg_plan *plan);
  * other implementation to be held to. */
 GPtrArray *zg_generate_vectors(const struct zg_plan *plan);
 
+/* PROTOCOL.md and PROTOCOL.html, one self-contained page: a specification of the protocol. */
+GPtrArray *zg_generate_docs(const struct zg_plan *plan);
+
 /* Adds the runtime's files that generated C needs, so that `cc -c *.c` in the folder compiles. False where the protocol
  * has the name of one of them. */
 bool zg_generate_bundle(GPtrArray *files, GError **error);
