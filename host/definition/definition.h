@@ -186,7 +186,7 @@ struct zg_definition {
     GPtrArray *variables; /* struct zg_variable, as written */
     unsigned services;    /* a bit for each that is enabled, in the order of zg_service_names */
     enum zg_console console;
-    struct zg_place frame_place, check_place, services_place, variables_place, console_place;
+    struct zg_place version_place, frame_place, check_place, services_place, variables_place, console_place;
 };
 
 /* The services' names, in their order, ended by NULL. */

@@ -31,6 +31,7 @@ static void read_version(struct zgi_reader *reader, const struct zgi_entry *entr
     struct zg_definition *definition = into;
     const char *text = zgi_scalar(reader, entry->value, "a version major.minor, such as 1.0");
 
+    definition->version_place = zgi_place(entry->value);
     if (text && !zgi_parse_version(text, &definition->major, &definition->minor))
         zgi_error(reader->diagnostics, zgi_place(entry->value),
                   "expected a version major.minor, each 0 to 255, such as 1.0, found \"%s\"", text);

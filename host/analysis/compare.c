@@ -1,0 +1,329 @@
+/* SPDX-License-Identifier: MIT */
+#include "analysis/compare.h"
+
+#include <string.h>
+
+static const struct zg_place nowhere = { 0, 0 };
+
+static void change_free(gpointer data)
+{
+    struct zg_change *change = data;
+    g_free(change->text);
+    g_free(change);
+}
+
+struct zg_change *zgi_changed(struct zgi_comparison *comparison, enum zg_verdict verdict, unsigned first,
+                              struct zg_place before, struct zg_place after, const char *format, ...)
+{
+    struct zg_change *change = g_new0(struct zg_change, 1);
+    va_list arguments;
+
+    *change = (struct zg_change){ .verdict = verdict, .first = first, .before = before, .after = after };
+    va_start(arguments, format);
+    change->text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    g_ptr_array_add(comparison->changes, change);
+    return change;
+}
+
+const char *zg_verdict_name(enum zg_verdict verdict)
+{
+    static const char *const names[] = { "same", "compatible", "breaking" };
+    return names[verdict];
+}
+
+enum zg_verdict zg_compare_verdict(const GPtrArray *changes, unsigned *first)
+{
+    enum zg_verdict worst = ZG_SAME;
+
+    *first = 0;
+    for (unsigned i = 0; i < changes->len; i++) {
+        const struct zg_change *change = g_ptr_array_index(changes, i);
+        worst = MAX(worst, change->verdict);
+        *first |= change->first;
+    }
+    if (worst == ZG_BREAKING)
+        *first = 0;
+    return worst;
+}
+
+/* --- line and frame: what every frame depends on */
+
+static void compare_line(struct zgi_comparison *comparison)
+{
+    const struct zg_line *before = &comparison->before->definition->line;
+    const struct zg_line *after = &comparison->after->definition->line;
+
+    if (before->baud != after->baud || before->parity != after->parity || before->half_stops != after->half_stops ||
+        before->data_bits != after->data_bits)
+        zgi_changed(comparison, ZG_BREAKING, 0, before->place, after->place,
+                    "the line's baud or format is another; no byte arrives as it was sent");
+    if (before->half_duplex != after->half_duplex)
+        zgi_changed(comparison, ZG_BREAKING, 0, before->place, after->place,
+                    "the line became %s duplex; an end with the %s definition talks into the other's frames",
+                    after->half_duplex ? "half" : "full", after->half_duplex ? "old" : "new");
+}
+
+static bool same_check(const struct zg_plan *before, const struct zg_plan *after)
+{
+    const struct zg_crc_parameters *a = &before->definition->check, *b = &after->definition->check;
+
+    return a->width == b->width && a->poly == b->poly && a->init == b->init && a->reflect_in == b->reflect_in &&
+           a->reflect_out == b->reflect_out && a->xor_out == b->xor_out &&
+           (before->check.size == 1 || before->check.big_endian == after->check.big_endian);
+}
+
+static bool same_role(const struct zg_step *a, const struct zg_step *b)
+{
+    return a->role->role == b->role->role && a->bits == b->bits && a->byte == b->byte && a->bit == b->bit &&
+           (a->bits == 8 || a->big_endian == b->big_endian) && a->role->value == b->role->value &&
+           a->role->counts == b->role->counts;
+}
+
+static void compare_header(struct zgi_comparison *comparison)
+{
+    const struct zg_plan *before = comparison->before, *after = comparison->after;
+    unsigned count = MAX(before->header.steps->len, after->header.steps->len);
+
+    for (unsigned i = 0; i < count; i++) {
+        const struct zg_step *old = i < before->header.steps->len ? zg_block_step(&before->header, i) : NULL;
+        const struct zg_step *new = i < after->header.steps->len ? zg_block_step(&after->header, i) : NULL;
+        if (old && new &&same_role(old, new))
+            continue;
+        zgi_changed(comparison, ZG_BREAKING, 0, old ? old->role->place : nowhere, new ? new->role->place : nowhere,
+                    "the header differs from its role %u on, %s; no frame of the other end is understood", i + 1,
+                    new ? new->name : old->name);
+        return;
+    }
+}
+
+static void compare_frame(struct zgi_comparison *comparison)
+{
+    const struct zg_plan *before = comparison->before, *after = comparison->after;
+    const struct zg_definition *old = before->definition, *new = after->definition;
+
+    compare_line(comparison);
+    if (old->big_endian != new->big_endian)
+        zgi_changed(comparison, ZG_BREAKING, 0, old->frame_place, new->frame_place,
+                    "the frame's byte order became %s; each end reads the bytes of numbers the other way round",
+                    new->big_endian ? "big" : "little");
+    compare_header(comparison);
+    if (!same_check(before, after))
+        zgi_changed(comparison, ZG_BREAKING, 0, old->check_place, new->check_place,
+                    "the check is another; every frame of the other end fails it");
+    if (before->version_bits > 0 && before->version_bits == after->version_bits && before->version != after->version)
+        zgi_changed(comparison, ZG_BREAKING, 0, old->version_place, new->version_place,
+                    "the major version, %u, became %u; every frame of the other end is dropped as another version's",
+                    old->major, new->major);
+}
+
+/* --- messages */
+
+static const struct zg_plan_message *by_id(const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    return plan->id_bits > 0 ? zg_plan_by_id(plan, item->message->id) : NULL;
+}
+
+static void compare_senders(struct zgi_comparison *comparison, const struct zg_message *before,
+                            const struct zg_message *after)
+{
+    unsigned lost = before->from & ~(unsigned)after->from, won = after->from & ~(unsigned)before->from;
+
+    if (lost)
+        zgi_changed(comparison, ZG_BREAKING, 0, before->place, after->place,
+                    "%s is no longer sent by the %s; the other end misses it", after->name,
+                    zg_side_name((enum zg_side)lost));
+    if (won)
+        zgi_changed(comparison, ZG_COMPATIBLE, zgi_receivers((enum zg_side)won), before->place, after->place,
+                    "%s is now sent by the %s, too; an old end drops it", after->name, zg_side_name((enum zg_side)won));
+}
+
+static void compare_tickets(struct zgi_comparison *comparison, const struct zg_plan_message *before,
+                            const struct zg_plan_message *after)
+{
+    const struct zg_message *old = before->message, *new = after->message;
+
+    if (before->tickets != after->tickets)
+        zgi_changed(comparison, ZG_BREAKING, 0, old->place, new->place,
+                    "%s has %u byte%s of ticket in front, it had %u; every field is read from other bytes", new->name,
+                    after->tickets, after->tickets == 1 ? "" : "s", before->tickets);
+    else if (g_strcmp0(old->reply, new->reply) != 0 || old->acknowledged != new->acknowledged)
+        zgi_changed(comparison, ZG_BREAKING, 0, old->place, new->place,
+                    "%s is answered in another way; its sender waits for what does not come", new->name);
+}
+
+/* Whether the largest payload that the one sends fits what the other receives. */
+static void compare_sizes(struct zgi_comparison *comparison, const struct zg_plan_message *before,
+                          const struct zg_plan_message *after)
+{
+    unsigned old_room = comparison->before->max_payload, new_room = comparison->after->max_payload;
+    enum zg_side from = (enum zg_side)(before->message->from & after->message->from);
+
+    if (after->payload_most > old_room)
+        zgi_changed(comparison, ZG_COMPATIBLE, zgi_receivers(from), before->message->place, after->message->place,
+                    "%s can take %u bytes, an old end receives %u; longer ones are lost there", after->message->name,
+                    after->payload_most, old_room);
+    if (before->payload_most > new_room)
+        zgi_changed(comparison, ZG_COMPATIBLE, from, before->message->place, after->message->place,
+                    "%s could take %u bytes, a new end receives %u; longer ones are lost there", after->message->name,
+                    before->payload_most, new_room);
+}
+
+static void compare_messages(struct zgi_comparison *comparison, const struct zg_plan_message *before,
+                             const struct zg_plan_message *after)
+{
+    const struct zg_message *old = before->message, *new = after->message;
+
+    if (strcmp(old->name, new->name) != 0)
+        zgi_changed(comparison, ZG_SAME, 0, old->place, new->place, "%s was named %s", new->name, old->name);
+    if (comparison->before->id_bits > 0 && old->id != new->id)
+        zgi_changed(comparison, ZG_BREAKING, 0, old->id_place, new->id_place,
+                    "id %" G_GUINT64_FORMAT " of %s became %" G_GUINT64_FORMAT "; the other end does not know it",
+                    old->id, new->name, new->id);
+    compare_senders(comparison, old, new);
+    compare_tickets(comparison, before, after);
+    compare_sizes(comparison, before, after);
+    zgi_compare_blocks(comparison, new->name, &before->payload, &after->payload, (enum zg_side)(old->from | new->from),
+                       old->place, new->place);
+}
+
+/* A message of another name under an old id: renamed where its bytes are the same, else another message. */
+static void compare_renamed(struct zgi_comparison *comparison, const struct zg_plan_message *before,
+                            const struct zg_plan_message *after)
+{
+    unsigned known = comparison->changes->len, first;
+
+    compare_messages(comparison, before, after);
+    g_autoptr(GPtrArray) found = g_ptr_array_new();
+    for (unsigned i = known; i < comparison->changes->len; i++)
+        g_ptr_array_add(found, g_ptr_array_index(comparison->changes, i));
+    if (zg_compare_verdict(found, &first) != ZG_BREAKING)
+        return;
+    g_ptr_array_set_size(comparison->changes, (int)known);
+    zgi_changed(comparison, ZG_BREAKING, 0, before->message->id_place, after->message->id_place,
+                "id %" G_GUINT64_FORMAT " was %s and is %s, whose fields differ; each end takes the one for the other",
+                after->message->id, before->message->name, after->message->name);
+}
+
+static const struct zg_plan_message *partner_of(const struct zgi_comparison *comparison,
+                                                const struct zg_plan_message *after)
+{
+    const struct zg_plan_message *named = zg_plan_by_name(comparison->before, after->message->name);
+    const struct zg_plan_message *same_id = by_id(comparison->before, after);
+
+    if (named || !same_id || zg_plan_by_name(comparison->after, same_id->message->name))
+        return named;
+    return same_id;
+}
+
+static void compare_all_messages(struct zgi_comparison *comparison)
+{
+    const struct zg_plan *before = comparison->before, *after = comparison->after;
+    g_autoptr(GHashTable) kept = g_hash_table_new(NULL, NULL);
+
+    for (unsigned i = 0; i < after->messages->len; i++) {
+        const struct zg_plan_message *new = zg_plan_message_at(after, i);
+        const struct zg_plan_message *old = partner_of(comparison, new);
+        const struct zg_plan_message *other = by_id(before, new);
+        if (old) {
+            g_hash_table_add(kept, (gpointer)old);
+            if (strcmp(old->message->name, new->message->name) == 0)
+                compare_messages(comparison, old, new);
+            else
+                compare_renamed(comparison, old, new);
+        } else if (other) {
+            zgi_changed(comparison, ZG_BREAKING, 0, other->message->id_place, new->message->id_place,
+                        "id %" G_GUINT64_FORMAT " was %s and is %s; each end takes the one for the other",
+                        new->message->id, other->message->name, new->message->name);
+        } else {
+            zgi_changed(comparison, ZG_COMPATIBLE, zgi_receivers(new->message->from), nowhere, new->message->place,
+                        "the message %s is new; an end with the old definition drops it", new->message->name);
+        }
+    }
+    for (unsigned i = 0; i < before->messages->len; i++) {
+        const struct zg_plan_message *old = zg_plan_message_at(before, i);
+        if (!g_hash_table_contains(kept, old))
+            zgi_changed(comparison, ZG_BREAKING, 0, old->message->place, nowhere,
+                        "the message %s is gone; an end with the new definition drops it and sends none",
+                        old->message->name);
+    }
+}
+
+/* --- variables */
+
+static const struct zg_plan_variable *variable_named(const struct zg_plan *plan, const char *name)
+{
+    for (unsigned i = 0; i < plan->variables->len; i++)
+        if (strcmp(zg_plan_variable_at(plan, i)->name, name) == 0)
+            return zg_plan_variable_at(plan, i);
+    return NULL;
+}
+
+static void compare_variable(struct zgi_comparison *comparison, const struct zg_plan_variable *before,
+                             const struct zg_plan_variable *after)
+{
+    const struct zg_variable *old = before->variable, *new = after->variable;
+    struct zg_place old_place = zg_variable_field(old)->place, new_place = zg_variable_field(new)->place;
+    unsigned lost = old->access & ~(unsigned)new->access, won = new->access & ~(unsigned)old->access;
+
+    if (old->index != new->index)
+        zgi_changed(comparison, ZG_BREAKING, 0, old->index_place, new->index_place,
+                    "index %u of %s became %u; each end takes another variable for it", old->index, after->name,
+                    new->index);
+    if (lost)
+        zgi_changed(comparison, ZG_BREAKING, 0, old_place, new_place,
+                    "a host may no longer %s %s; an old host is refused", zg_access_name((enum zg_access)lost),
+                    after->name);
+    if (won)
+        zgi_changed(comparison, ZG_COMPATIBLE, ZG_SIDE_DEVICE, old_place, new_place,
+                    "a host may now %s %s; an old device refuses it", zg_access_name((enum zg_access)won), after->name);
+    zgi_compare_blocks(comparison, after->name, &before->block, &after->block, ZG_SIDE_BOTH, old_place, new_place);
+}
+
+static void compare_variables(struct zgi_comparison *comparison)
+{
+    const struct zg_plan *before = comparison->before, *after = comparison->after;
+
+    for (unsigned i = 0; i < after->variables->len; i++) {
+        const struct zg_plan_variable *new = zg_plan_variable_at(after, i);
+        const struct zg_plan_variable *old = variable_named(before, new->name);
+        if (old)
+            compare_variable(comparison, old, new);
+        else
+            zgi_changed(comparison, ZG_COMPATIBLE, ZG_SIDE_DEVICE, nowhere, zg_variable_field(new->variable)->place,
+                        "%s is new; an old device refuses it", new->name);
+    }
+    for (unsigned i = 0; i < before->variables->len; i++) {
+        const struct zg_plan_variable *old = zg_plan_variable_at(before, i);
+        if (!variable_named(after, old->name))
+            zgi_changed(comparison, ZG_BREAKING, 0, zg_variable_field(old->variable)->place, nowhere,
+                        "%s is gone; a new device refuses it", old->name);
+    }
+}
+
+static int by_place(gconstpointer a, gconstpointer b)
+{
+    const struct zg_change *left = *(const struct zg_change *const *)a, *right = *(const struct zg_change *const *)b;
+    bool left_old = left->after.line == 0, right_old = right->after.line == 0;
+    struct zg_place l = left_old ? left->before : left->after, r = right_old ? right->before : right->after;
+
+    if (left_old != right_old)
+        return left_old ? 1 : -1;
+    if (l.line != r.line)
+        return l.line < r.line ? -1 : 1;
+    return (l.column > r.column) - (l.column < r.column);
+}
+
+GPtrArray *zg_compare(const struct zg_plan *before, const struct zg_plan *after)
+{
+    struct zgi_comparison comparison = { before, after, g_ptr_array_new_with_free_func(change_free),
+                                         g_hash_table_new_full(g_str_hash, g_str_equal, g_free,
+                                                               (GDestroyNotify)g_ptr_array_unref) };
+
+    compare_frame(&comparison);
+    compare_all_messages(&comparison);
+    compare_variables(&comparison);
+    g_hash_table_unref(comparison.seen);
+    g_ptr_array_sort(comparison.changes, by_place);
+    return comparison.changes;
+}
