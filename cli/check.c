@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "cli.h"
 #include "codec/json.h"
+#include "generate/generate.h"
 
 static void print_json(const char *file, const struct cli_definition *loaded, bool sound)
 {
@@ -40,13 +41,24 @@ static void print_summary(const struct zg_plan *plan)
 
 static int run(const struct cli_verb *verb, int argc, char **argv)
 {
-    gboolean as_json = FALSE;
+    gboolean as_json = FALSE, schema = FALSE;
     GOptionEntry entries[] = { { "json", 0, 0, G_OPTION_ARG_NONE, &as_json, "Print one JSON document", NULL },
+                               { "schema", 0, 0, G_OPTION_ARG_NONE, &schema,
+                                 "Print the language as a JSON Schema, for editors; without DEF", NULL },
                                G_OPTION_ENTRY_NULL };
     struct cli_definition loaded;
 
-    if (!cli_parse(verb, entries, &argc, &argv, 1, 1))
+    if (!cli_parse(verb, entries, &argc, &argv, 0, 1))
         return CLI_USAGE;
+    if (schema != (argc == 1)) {
+        cli_error(verb, schema ? "--schema takes no DEF" : "an argument is missing; expected zeugma check DEF");
+        return CLI_USAGE;
+    }
+    if (schema) {
+        g_autofree char *text = zg_generate_schema();
+        cli_print("%s\n", text);
+        return cli_finish(verb, CLI_YES);
+    }
     int status = cli_load(verb, argv[1], as_json, &loaded);
     if (status != CLI_TROUBLE && as_json)
         print_json(argv[1], &loaded, status == CLI_YES);

@@ -466,7 +466,9 @@ bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at,
         return false;
     header->ticket = tickets > 0 ? at[0] : 0;
     header->base = tickets > 1 ? at[1] : 0;
-    return zg_block_unpack(&message->payload, at + tickets, length - tickets, values, ignored);
+    if (tickets > 0) /* `at` may be NULL where there are no bytes */
+        at += tickets;
+    return zg_block_unpack(&message->payload, at, length - tickets, values, ignored);
 }
 
 void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, size_t payload, uint8_t *at)

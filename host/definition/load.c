@@ -49,22 +49,34 @@ static void skip_section(struct zgi_reader *reader, const struct zgi_entry *entr
     (void)into;
 }
 
-static const struct zgi_key keys[] = { { "zeugma", true, read_language },    { "protocol", true, read_protocol },
-                                       { "version", true, read_version },    { "summary", false, read_summary },
-                                       { "line", false, skip_section },      { "frame", true, skip_section },
-                                       { "enums", false, skip_section },     { "messages", true, skip_section },
-                                       { "flags", false, skip_section },     { "records", false, skip_section },
-                                       { "variables", false, skip_section }, { "services", false, skip_section },
-                                       { "console", false, skip_section },   { NULL, false, NULL } };
+const struct zgi_key zgi_definition_keys[] = {
+    { "zeugma", true, read_language, "language", "Version of the definition language: 1" },
+    { "protocol", true, read_protocol, "name", "Name of the protocol, and prefix of generated names" },
+    { "version", true, read_version, "version", "Version of the protocol, major.minor, each 0 to 255" },
+    { "summary", false, read_summary, "text", "What the protocol is for" },
+    { "line", false, skip_section, "line", "The physical line" },
+    { "frame", true, skip_section, "frame", "How frames are made" },
+    { "enums", false, skip_section, "enums", "Integers with names, by name" },
+    { "messages", true, skip_section, "messages", "The messages, by name" },
+    { "flags", false, skip_section, "flag_sets", "Sets of bits with names, by name" },
+    { "records", false, skip_section, "records", "Groups of fields, by name" },
+    { "variables", false, skip_section, "variables",
+      "Variables of the device that a host may read or change, by name" },
+    { "services", false, skip_section, "services",
+      "Ready-made services: hello, echo, counters, variables, console, delivery" },
+    { "console", false, skip_section, "console", "framed: console text travels in frames; interleaved: between them" },
+    { 0 }
+};
 
 /* What a section says may depend on those before it here, wherever they stand in the file. */
-static const struct zgi_key sections[] = {
-    { "line", false, zgi_read_line },         { "frame", false, zgi_read_frame },
-    { "enums", false, zgi_read_enums },       { "flags", false, zgi_read_flags },
-    { "records", false, zgi_read_records },   { "messages", false, zgi_read_messages },
-    { "services", false, zgi_read_services }, { "variables", false, zgi_read_variables },
-    { "console", false, zgi_read_console }
-};
+static const struct {
+    const char *name;
+    void (*read)(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+} sections[] = { { "line", zgi_read_line },         { "frame", zgi_read_frame },
+                 { "enums", zgi_read_enums },       { "flags", zgi_read_flags },
+                 { "records", zgi_read_records },   { "messages", zgi_read_messages },
+                 { "services", zgi_read_services }, { "variables", zgi_read_variables },
+                 { "console", zgi_read_console } };
 
 static void read_sections(struct zgi_reader *reader, yaml_node_t *root, struct zg_definition *definition)
 {
@@ -104,7 +116,7 @@ struct zg_definition *zg_definition_parse(const char *file, const char *text, si
     definition->messages = zgi_messages_new();
     definition->variables = zgi_variables_new();
     yaml_node_t *root = yaml_document_get_root_node(&reader.document);
-    zgi_read_mapping(&reader, root, (struct zg_place){ 1, 1 }, "the definition", keys, definition);
+    zgi_read_mapping(&reader, root, (struct zg_place){ 1, 1 }, "the definition", zgi_definition_keys, definition);
     read_sections(&reader, root, definition);
     zgi_check_behaviour(definition, diagnostics);
     if (zg_diagnostics_errors(diagnostics) == 0)

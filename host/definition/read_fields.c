@@ -116,12 +116,21 @@ static void read_default(struct zgi_reader *reader, const struct zgi_entry *entr
     zgi_keep_text(reader, entry, &reading->field->default_text);
 }
 
-static const struct zgi_key field_keys[] = {
-    { "type", true, read_field_type },    { "scale", false, read_scale },
-    { "offset", false, read_offset },     { "unit", false, read_field_unit },
-    { "range", false, read_range },       { "summary", false, read_field_summary },
-    { "order", false, read_field_order }, { "since", false, read_since },
-    { "default", false, read_default },   { NULL, false, NULL }
+const struct zgi_key zgi_field_keys[] = {
+    { "type", true, read_field_type, "type",
+      "u1 to u64, i2 to i64, bool, f32, f64, uleb32, text[N], bytes[..N], an enum, flags, a record, or an array of "
+      "these" },
+    { "scale", false, read_scale, "scale",
+      "Physical value = raw * scale + offset; a decimal or a fraction, 0.01 or 1/64; default 1" },
+    { "offset", false, read_offset, "number", "Physical value = raw * scale + offset; default 0" },
+    { "unit", false, read_field_unit, "text", "Unit of the physical value" },
+    { "range", false, read_range, "range", "Least and greatest physical value, [low, high]" },
+    { "summary", false, read_field_summary, "text", "What the value is" },
+    { "order", false, read_field_order, "byte_order", "Byte order of this value; default the frame's" },
+    { "since", false, read_since, "version", "Version of the protocol in which the field came" },
+    { "default", false, read_default, "default",
+      "Physical value of the field in payloads of older senders; default raw zero" },
+    { 0 }
 };
 
 /* The physical limits of a field's raw type. */
@@ -230,7 +239,7 @@ static void read_field(struct zgi_reader *reader, const struct zgi_entry *entry,
     g_ptr_array_add(fields->fields, field);
     zgi_check_name(reader, entry->key, entry->place, "a field");
     if (entry->value->type == YAML_MAPPING_NODE)
-        zgi_read_mapping(reader, entry->value, entry->place, "the field", field_keys, &reading);
+        zgi_read_mapping(reader, entry->value, entry->place, "the field", zgi_field_keys, &reading);
     else
         read_field_type(reader, entry, &reading);
     if (reading.typed)
@@ -270,12 +279,17 @@ static void read_access(struct zgi_reader *reader, const struct zgi_entry *entry
         ((struct variable_reading *)into)->variable->access = (enum zg_access)(index + 1);
 }
 
-static const struct zgi_key variable_keys[] = {
-    { "index", true, read_index },        { "type", true, read_field_type },
-    { "scale", false, read_scale },       { "offset", false, read_offset },
-    { "unit", false, read_field_unit },   { "range", false, read_range },
-    { "access", false, read_access },     { "summary", false, read_field_summary },
-    { "order", false, read_field_order }, { NULL, false, NULL }
+const struct zgi_key zgi_variable_keys[] = {
+    { "index", true, read_index, "index", "Number by which the variable is read and written, 0 to 255" },
+    { "type", true, read_field_type, "type", "As of a field, but not open-ended" },
+    { "scale", false, read_scale, "scale", "As of a field" },
+    { "offset", false, read_offset, "number", "As of a field" },
+    { "unit", false, read_field_unit, "text", "As of a field" },
+    { "range", false, read_range, "range", "As of a field" },
+    { "access", false, read_access, "access", "What a host may do: read, write or read_write (default)" },
+    { "summary", false, read_field_summary, "text", "What the variable is" },
+    { "order", false, read_field_order, "byte_order", "As of a field" },
+    { 0 }
 };
 
 static void variable_free(gpointer data)
@@ -314,7 +328,7 @@ static void read_variable(struct zgi_reader *reader, const struct zgi_entry *ent
     variable->fields = zgi_fields_new();
     g_ptr_array_add(variable->fields, field);
     zgi_check_name(reader, entry->key, entry->place, "a variable");
-    zgi_read_mapping(reader, entry->value, entry->place, "the variable", variable_keys, &reading);
+    zgi_read_mapping(reader, entry->value, entry->place, "the variable", zgi_variable_keys, &reading);
     if (reading.field.typed)
         check_field(reader, &reading.field);
     if (field->type.extent == ZG_EXTENT_REST)

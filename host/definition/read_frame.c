@@ -84,19 +84,22 @@ static void read_link_timeout(struct zgi_reader *reader, const struct zgi_entry 
     read_watch(reader, entry, &line->link_timeout_ns);
 }
 
-static const struct zgi_key line_keys[] = { { "baud", false, read_baud },
-                                            { "format", false, read_format },
-                                            { "duplex", false, read_duplex },
-                                            { "gap", false, read_gap },
-                                            { "byte_timeout", false, read_byte_timeout },
-                                            { "keepalive", false, read_keepalive },
-                                            { "link_timeout", false, read_link_timeout },
-                                            { NULL, false, NULL } };
+const struct zgi_key zgi_line_keys[] = {
+    { "baud", false, read_baud, "baud", "Bits a second; default 115200" },
+    { "format", false, read_format, "format", "Data bits, parity N E O M or S, stop bits 1, 1.5 or 2; default 8N1" },
+    { "duplex", false, read_duplex, "duplex", "full (default) or half" },
+    { "gap", false, read_gap, "time", "Least idle time that a sender leaves between frames; default none" },
+    { "byte_timeout", false, read_byte_timeout, "time", "Silence inside a frame that abandons it; default 20 ms" },
+    { "keepalive", false, read_keepalive, "positive_time", "An idle node sends hello this often; absent: never" },
+    { "link_timeout", false, read_link_timeout, "positive_time",
+      "Silence after which the link is reported down; absent: never" },
+    { 0 }
+};
 
 void zgi_read_line(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     ((struct zg_definition *)into)->line.place = entry->place;
-    zgi_read_mapping(reader, entry->value, entry->place, "the line", line_keys, into);
+    zgi_read_mapping(reader, entry->value, entry->place, "the line", zgi_line_keys, into);
 }
 
 /* --- the frame */
@@ -118,14 +121,14 @@ static void read_framing_kind(struct zgi_reader *reader, const struct zgi_entry 
     read_framing_word(reader, entry->value);
 }
 
-static const struct zgi_key framing_keys[] = { { "kind", true, read_framing_kind },
-                                               { "lead", false, NULL },
-                                               { NULL, false, NULL } };
+const struct zgi_key zgi_framing_keys[] = { { "kind", true, read_framing_kind, "framing_kind", "The framing: cobs" },
+                                            { "lead", false, NULL, "bool", "A delimiter in front of each frame, too" },
+                                            { 0 } };
 
 static void read_framing(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     if (entry->value->type == YAML_MAPPING_NODE)
-        zgi_read_mapping(reader, entry->value, entry->place, "the framing", framing_keys, into);
+        zgi_read_mapping(reader, entry->value, entry->place, "the framing", zgi_framing_keys, into);
     else
         read_framing_word(reader, entry->value);
 }
@@ -234,20 +237,23 @@ static void read_covers(struct zgi_reader *reader, const struct zgi_entry *entry
                   words[index]);
 }
 
-static const struct zgi_key named_check_keys[] = { { "name", true, keep_check_name },
-                                                   { "order", false, read_check_order },
-                                                   { "covers", false, read_covers },
-                                                   { NULL, false, NULL } };
+const struct zgi_key zgi_named_check_keys[] = { { "name", true, keep_check_name, "check_name", "Name of a check" },
+                                                { "order", false, read_check_order, "byte_order",
+                                                  "Byte order of the check; default the frame's" },
+                                                { "covers", false, read_covers, "covers", "What it covers: content" },
+                                                { 0 } };
 
-static const struct zgi_key crc_keys[] = { { "crc", true, read_crc_width },
-                                           { "poly", true, keep_poly },
-                                           { "init", false, keep_init },
-                                           { "reflect_in", false, read_reflect_in },
-                                           { "reflect_out", false, read_reflect_out },
-                                           { "xor_out", false, keep_xor_out },
-                                           { "order", false, read_check_order },
-                                           { "covers", false, read_covers },
-                                           { NULL, false, NULL } };
+const struct zgi_key zgi_crc_keys[] = {
+    { "crc", true, read_crc_width, "crc_width", "Width of the CRC in bits, 3 to 64" },
+    { "poly", true, keep_poly, "natural", "Polynomial without its highest term, as published" },
+    { "init", false, keep_init, "natural", "Initial value; default 0" },
+    { "reflect_in", false, read_reflect_in, "bool", "Bytes are taken lowest bit first; default false" },
+    { "reflect_out", false, read_reflect_out, "bool", "The result is reversed; default false" },
+    { "xor_out", false, keep_xor_out, "natural", "XORed to the result; default 0" },
+    { "order", false, read_check_order, "byte_order", "Byte order of the check; default the frame's" },
+    { "covers", false, read_covers, "covers", "What it covers: content" },
+    { 0 }
+};
 
 static void read_crc_value(struct zgi_reader *reader, yaml_node_t *node, const char *what, unsigned width,
                            uint64_t *value)
@@ -269,12 +275,12 @@ static void read_check(struct zgi_reader *reader, const struct zgi_entry *entry,
         return;
     }
     if (zgi_lookup(reader, entry->value, "name")) {
-        zgi_read_mapping(reader, entry->value, entry->place, "the check", named_check_keys, &reading);
+        zgi_read_mapping(reader, entry->value, entry->place, "the check", zgi_named_check_keys, &reading);
         if (reading.name)
             known_check(reader, reading.name, definition);
         return;
     }
-    zgi_read_mapping(reader, entry->value, entry->place, "the check", crc_keys, &reading);
+    zgi_read_mapping(reader, entry->value, entry->place, "the check", zgi_crc_keys, &reading);
     unsigned width = definition->check.width;
     if (width == 0)
         return;
@@ -297,13 +303,17 @@ static void read_max_frame(struct zgi_reader *reader, const struct zgi_entry *en
                       &((struct zg_definition *)into)->max_frame);
 }
 
-static const struct zgi_key frame_keys[] = { { "framing", true, read_framing },
-                                             { "byte_order", false, skip_byte_order },
-                                             { "header", false, zgi_read_header },
-                                             { "check", true, read_check },
-                                             { "max_payload", false, read_max_payload },
-                                             { "max_frame", false, read_max_frame },
-                                             { NULL, false, NULL } };
+const struct zgi_key zgi_frame_keys[] = {
+    { "framing", true, read_framing, "framing", "How a frame is told from the next: cobs" },
+    { "byte_order", false, skip_byte_order, "byte_order", "Byte order of numbers: little (default) or big" },
+    { "header", false, zgi_read_header, "header",
+      "Roles in front of the payload, [version: u3, id: u5, sequence: u8]" },
+    { "check", true, read_check, "check", "Check behind the payload: a name, or the parameters of a CRC" },
+    { "max_payload", false, read_max_payload, "max_payload",
+      "Bytes before stuffing that every message must fit; absent: the largest message" },
+    { "max_frame", false, read_max_frame, "max_frame", "Bytes on the wire, stuffing at its worst; absent: no limit" },
+    { 0 }
+};
 
 void zgi_read_frame(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
@@ -315,5 +325,5 @@ void zgi_read_frame(struct zgi_reader *reader, const struct zgi_entry *entry, vo
     if (order) /* what else the mapping holds depends on it */
         zgi_read_order(reader, order, &definition->big_endian);
     definition->check_big_endian = definition->big_endian;
-    zgi_read_mapping(reader, entry->value, entry->place, "the frame", frame_keys, definition);
+    zgi_read_mapping(reader, entry->value, entry->place, "the frame", zgi_frame_keys, definition);
 }

@@ -49,23 +49,27 @@ static void read_counts(struct zgi_reader *reader, const struct zgi_entry *entry
         ((struct role_reading *)into)->role->counts = (enum zg_counts)index;
 }
 
-static const struct zgi_key role_keys[] = { { "type", true, read_role_type },
-                                            { "order", false, read_role_order },
-                                            { NULL, false, NULL } };
+const struct zgi_key zgi_role_keys[] = { { "type", true, read_role_type, "integer_type", "Its width, u1 to u32" },
+                                         { "order", false, read_role_order, "byte_order",
+                                           "Byte order; default the frame's" },
+                                         { 0 } };
 
-static const struct zgi_key length_keys[] = { { "type", true, read_role_type },
-                                              { "order", false, read_role_order },
-                                              { "counts", false, read_counts },
-                                              { NULL, false, NULL } };
+const struct zgi_key zgi_length_keys[] = {
+    { "type", true, read_role_type, "integer_type", "Its width, u1 to u32" },
+    { "order", false, read_role_order, "byte_order", "Byte order; default the frame's" },
+    { "counts", false, read_counts, "counts", "payload (default), rest: all behind it, or content: all" },
+    { 0 }
+};
 
-static const struct zgi_key const_keys[] = { { "type", true, read_role_type },
-                                             { "value", true, keep_value },
-                                             { "order", false, read_role_order },
-                                             { NULL, false, NULL } };
+const struct zgi_key zgi_const_keys[] = { { "type", true, read_role_type, "integer_type", "Its width, u1 to u64" },
+                                          { "value", true, keep_value, "natural", "Its value" },
+                                          { "order", false, read_role_order, "byte_order",
+                                            "Byte order; default the frame's" },
+                                          { 0 } };
 
 static const struct zgi_key *keys_of(enum zg_role role)
 {
-    return role == ZG_ROLE_CONST ? const_keys : role == ZG_ROLE_LENGTH ? length_keys : role_keys;
+    return role == ZG_ROLE_CONST ? zgi_const_keys : role == ZG_ROLE_LENGTH ? zgi_length_keys : zgi_role_keys;
 }
 
 static void check_role_unique(struct zgi_reader *reader, const struct zg_definition *definition,

@@ -108,18 +108,21 @@ static void read_message_order(struct zgi_reader *reader, const struct zgi_entry
     message->kept = zgi_read_choice(reader, entry->value, "a message's order", words, &index);
 }
 
-static const struct zgi_key message_keys[] = { { "id", false, read_id },
-                                               { "from", true, read_from },
-                                               { "every", false, read_every },
-                                               { "summary", false, read_message_summary },
-                                               { "fields", true, read_fields },
-                                               { "reply", false, read_reply },
-                                               { "timeout", false, read_timeout },
-                                               { "retries", false, read_retries },
-                                               { "delivery", false, read_delivery },
-                                               { "window", false, read_window },
-                                               { "order", false, read_message_order },
-                                               { NULL, false, NULL } };
+const struct zgi_key zgi_message_keys[] = {
+    { "id", false, read_id, "natural", "Number of the message in the header" },
+    { "from", true, read_from, "side", "Who sends it: device, host or both" },
+    { "every", false, read_every, "every", "Nominal period, for the budget: a time, or on_change" },
+    { "summary", false, read_message_summary, "text", "What the message tells" },
+    { "fields", true, read_fields, "fields", "Its fields, by name, in the order of the payload" },
+    { "reply", false, read_reply, "name", "The message that answers it, which makes it a request" },
+    { "timeout", false, read_timeout, "positive_time", "Time for the answer before it is sent again; default 100 ms" },
+    { "retries", false, read_retries, "retries", "How often it is sent again, 0 to 255; default 3" },
+    { "delivery", false, read_delivery, "delivery",
+      "acknowledged: it is sent again until its receiver acknowledges it" },
+    { "window", false, read_window, "window", "How many may be unacknowledged at a time, 1 to 8; default 4" },
+    { "order", false, read_message_order, "kept", "kept: it is delivered in the order of sending" },
+    { 0 }
+};
 
 static void message_free(gpointer data)
 {
@@ -202,7 +205,7 @@ struct zg_message *zgi_read_message(struct zgi_reader *reader, const struct zgi_
     message->retries = 3;
     message->window = 4;
     zgi_check_name(reader, entry->key, entry->place, "a message");
-    zgi_read_mapping(reader, entry->value, entry->place, "the message", message_keys, &reading);
+    zgi_read_mapping(reader, entry->value, entry->place, "the message", zgi_message_keys, &reading);
     if (!message->identified && zgi_role(definition, ZG_ROLE_ID) && entry->value->type == YAML_MAPPING_NODE &&
         !zgi_lookup(reader, entry->value, "id"))
         zgi_error(reader->diagnostics, entry->place, "the message lacks the key \"id\"");

@@ -26,9 +26,12 @@ static void keep_enable(struct zgi_reader *reader, const struct zgi_entry *entry
     ((struct services_reading *)into)->enable = entry->value;
 }
 
-static const struct zgi_key services_keys[] = { { "base", false, keep_base },
-                                                { "enable", true, keep_enable },
-                                                { NULL, false, NULL } };
+const struct zgi_key zgi_services_keys[] = {
+    { "base", false, keep_base, "natural",
+      "Id that the services' ids are counted from; default the highest multiple of 16 that leaves 16" },
+    { "enable", true, keep_enable, "service_list", "The services" },
+    { 0 }
+};
 
 /* A message of the services' file, made one of the definition's, at the place where its service is enabled. */
 static void take_message(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
@@ -124,7 +127,7 @@ void zgi_read_services(struct zgi_reader *reader, const struct zgi_entry *entry,
     reading.definition->services_place = entry->place;
     if (entry->value->type == YAML_MAPPING_NODE) {
         reading.enable = NULL;
-        zgi_read_mapping(reader, entry->value, entry->place, "the services", services_keys, &reading);
+        zgi_read_mapping(reader, entry->value, entry->place, "the services", zgi_services_keys, &reading);
     }
     if (reading.enable)
         enable_all(reader, &reading);

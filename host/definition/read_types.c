@@ -95,9 +95,10 @@ static void read_value_summary(struct zgi_reader *reader, const struct zgi_entry
     zgi_keep_text(reader, entry, &((struct value_reading *)into)->value->summary);
 }
 
-static const struct zgi_key value_keys[] = { { "value", true, read_value_value },
-                                             { "summary", false, read_value_summary },
-                                             { NULL, false, NULL } };
+const struct zgi_key zgi_value_keys[] = { { "value", true, read_value_value, "integer",
+                                            "Number of the value, or of the bit" },
+                                          { "summary", false, read_value_summary, "text", "What it means" },
+                                          { 0 } };
 
 static void check_value_unique(struct zgi_reader *reader, const struct zg_enum *enumeration,
                                const struct zg_enum_value *value)
@@ -124,7 +125,7 @@ static void read_enum_value(struct zgi_reader *reader, const struct zgi_entry *e
     value->place = entry->place;
     zgi_check_name(reader, entry->key, entry->place, "an enum's value");
     if (entry->value->type == YAML_MAPPING_NODE)
-        zgi_read_mapping(reader, entry->value, entry->place, "the enum's value", value_keys, &reading);
+        zgi_read_mapping(reader, entry->value, entry->place, "the enum's value", zgi_value_keys, &reading);
     else
         read_value_value(reader, entry, &reading);
     if (reading.good)
@@ -149,15 +150,18 @@ static void enum_free(gpointer data)
     g_free(enumeration);
 }
 
-static const struct zgi_key enum_keys[] = { { "type", true, read_enum_type },
-                                            { "values", true, keep_enum_values },
-                                            { "summary", false, read_enum_summary },
-                                            { NULL, false, NULL } };
+const struct zgi_key zgi_enum_keys[] = { { "type", true, read_enum_type, "integer_type",
+                                           "Integer type that carries it" },
+                                         { "values", true, keep_enum_values, "enum_values", "Names and their numbers" },
+                                         { "summary", false, read_enum_summary, "text", "What it tells" },
+                                         { 0 } };
 
-static const struct zgi_key flags_keys[] = { { "type", true, read_enum_type },
-                                             { "bits", true, keep_enum_values },
-                                             { "summary", false, read_enum_summary },
-                                             { NULL, false, NULL } };
+const struct zgi_key zgi_flags_keys[] = {
+    { "type", true, read_enum_type, "integer_type", "Unsigned type that carries it" },
+    { "bits", true, keep_enum_values, "enum_values", "Names and their bit numbers" },
+    { "summary", false, read_enum_summary, "text", "What it tells" },
+    { 0 }
+};
 
 /* Whether an enum has a value for raw zero, which a field has that nobody set. */
 static bool has_zero(const struct zg_enum *enumeration)
@@ -206,7 +210,7 @@ static void read_type(struct zgi_reader *reader, const struct zgi_entry *entry, 
         zgi_error(reader->diagnostics, entry->place, "\"%s\" is a built-in type and cannot be another", entry->key);
     check_type_unique(reader, definition, enumeration);
     zgi_read_mapping(reader, entry->value, entry->place, flags ? "the flags" : "the enum",
-                     flags ? flags_keys : enum_keys, &reading);
+                     flags ? zgi_flags_keys : zgi_enum_keys, &reading);
     if (reading.values && reading.typed &&
         zgi_entries(reader, reading.values, "a mapping of names to integers", read_enum_value, enumeration))
         check_enum(reader, enumeration, zgi_place(reading.values));

@@ -27,6 +27,8 @@ struct zgi_key {
     bool required;
     /* NULL: a word of the language that this version does not read yet. */
     void (*read)(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+    const char *shape; /* of its value: a name in the schema */
+    const char *help;
 };
 
 /* Parses one document. False, with diagnostics, where it is not well-formed YAML; else free with

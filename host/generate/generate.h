@@ -33,6 +33,10 @@ GPtrArray *zg_generate_vectors(const struct zg_plan *plan);
 /* PROTOCOL.md and PROTOCOL.html, one self-contained page: a specification of the protocol. */
 GPtrArray *zg_generate_docs(const struct zg_plan *plan);
 
+/* The definition language as a JSON Schema (draft 7), for editors: keys, words and the shapes of values, not what must
+ * fit together. Free with g_free(). */
+char *zg_generate_schema(void);
+
 /* Adds the runtime's files that generated C needs, so that `cc -c *.c` in the folder compiles. False where the protocol
  * has the name of one of them. */
 bool zg_generate_bundle(GPtrArray *files, GError **error);

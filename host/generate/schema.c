@@ -1,0 +1,273 @@
+/* SPDX-License-Identifier: MIT */
+/* The language as a JSON Schema, for editors: the loader's own tables of keys, and the shapes of their values. */
+#include "codec/json.h"
+#include "definition/checks.h"
+#include "definition/read.h"
+#include "definition/words.h"
+#include "generate/generate.h"
+
+/* Mappings with keys of their own. */
+static const struct {
+    const char *shape;
+    const struct zgi_key *keys;
+} mappings[] = {
+    { "line", zgi_line_keys },
+    { "frame", zgi_frame_keys },
+    { "framing_mapping", zgi_framing_keys },
+    { "named_check", zgi_named_check_keys },
+    { "crc", zgi_crc_keys },
+    { "plain_role", zgi_role_keys },
+    { "length_role", zgi_length_keys },
+    { "const_role", zgi_const_keys },
+    { "message", zgi_message_keys },
+    { "field_mapping", zgi_field_keys },
+    { "variable", zgi_variable_keys },
+    { "services_mapping", zgi_services_keys },
+    { "value_mapping", zgi_value_keys },
+    { "enum", zgi_enum_keys },
+    { "flags", zgi_flags_keys },
+};
+
+/* Mappings of any names. */
+static const struct {
+    const char *shape;
+    const char *of;
+    bool empty; /* it may have no entry */
+} collections[] = {
+    { "enums", "enum", true },           { "flag_sets", "flags", true },        { "records", "record_fields", true },
+    { "messages", "message", false },    { "variables", "variable", true },     { "fields", "field", true },
+    { "record_fields", "field", false }, { "enum_values", "enum_value", false }
+};
+
+/* One of these words. */
+static const struct {
+    const char *shape;
+    const char *words[8];
+} choices[] = { { "duplex", { "full", "half" } },
+                { "byte_order", { "little", "big" } },
+                { "framing_kind", { "cobs" } },
+                { "covers", { "content" } },
+                { "counts", { "payload", "rest", "content" } },
+                { "access", { "read", "write", "read_write" } },
+                { "side", { "device", "host", "both" } },
+                { "delivery", { "acknowledged" } },
+                { "kept", { "kept" } },
+                { "console", { "framed", "interleaved" } } };
+
+#define NATURAL "(0[xX][0-9A-Fa-f]+(_[0-9A-Fa-f]+)*|0[bB][01]+(_[01]+)*|[0-9]+(_[0-9]+)*)"
+#define DECIMAL "[0-9]+(_[0-9]+)*(\\.[0-9]+(_[0-9]+)*)?"
+#define NUMBER "[-+]?(" NATURAL "|" DECIMAL "([eE][-+]?[0-9]+)?)"
+#define INTEGER_TYPE "u([1-9]|[1-5][0-9]|6[0-4])|i([2-9]|[1-5][0-9]|6[0-4])"
+
+/* Scalars by pattern, which an editor may have read as numbers or truths. */
+static const struct {
+    const char *shape;
+    const char *types[4]; /* of JSON, beside a string of the pattern */
+    const char *pattern;
+    bool natural; /* a number is not negative */
+} scalars[] = {
+    { "text", { "string", "number", "boolean" }, ".", false },
+    { "name", { "string", "boolean" }, "^[A-Za-z][A-Za-z0-9_]*$", false },
+    { "version", { "number", "string" }, "^[0-9]{1,3}\\.[0-9]{1,3}$", true },
+    { "natural", { "integer", "string" }, "^" NATURAL "$", true },
+    { "integer", { "integer", "string" }, "^[-+]?" NATURAL "$", false },
+    { "number", { "number", "string" }, "^" NUMBER "$", false },
+    { "scale", { "number", "string" }, "^" NUMBER "( */ *" NATURAL ")?$", false },
+    { "time", { "string" }, "^" DECIMAL " *(ns|us|ms|s|min|h) *$", false },
+    { "every", { "string" }, "^(on_change|" DECIMAL " *(ns|us|ms|s|min|h) *)$", false },
+    { "format", { "string" }, "^8[NEOMS](1|1\\.5|2)$", false },
+    { "type", { "string" }, "^[A-Za-z][A-Za-z0-9_]*(\\[((\\.\\.)?" NATURAL "|\\.\\.)\\])?$", false },
+    { "integer_type", { "string" }, "^(" INTEGER_TYPE ")$", false },
+    { "default", { "string", "number", "boolean" }, ".", false },
+};
+
+/* Integers within limits; a string of digits is left to the loader. */
+static const struct {
+    const char *shape;
+    uint64_t least, most;
+} limited[] = { { "baud", 50, 100000000 },   { "crc_width", 3, 64 }, { "max_payload", 1, 65535 },
+                { "max_frame", 1, 1000000 }, { "index", 0, 255 },    { "retries", 0, 255 },
+                { "window", 1, 8 } };
+
+static void refer(struct zg_json *json, const char *key, const char *shape)
+{
+    g_autofree char *path = g_strconcat("#/definitions/", shape, NULL);
+    zg_json_open(json, key, '{');
+    zg_json_string(json, "$ref", path);
+    zg_json_close(json, '}');
+}
+
+/* {"properties": {...}, "required": [...]} of a table of keys; those that are not read yet are left out. */
+static void print_keys(struct zg_json *json, const struct zgi_key *keys)
+{
+    zg_json_string(json, "type", "object");
+    zg_json_bool(json, "additionalProperties", false);
+    zg_json_open(json, "properties", '{');
+    for (const struct zgi_key *key = keys; key->name; key++) {
+        if (!key->read)
+            continue;
+        zg_json_open(json, key->name, '{');
+        zg_json_string(json, "description", key->help);
+        zg_json_open(json, "allOf", '[');
+        refer(json, NULL, key->shape);
+        zg_json_close(json, ']');
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, '}');
+    zg_json_open(json, "required", '[');
+    for (const struct zgi_key *key = keys; key->name; key++)
+        if (key->required)
+            zg_json_string(json, NULL, key->name);
+    zg_json_close(json, ']');
+}
+
+static void any_of(struct zg_json *json, const char *shape, const char *one, const char *other)
+{
+    zg_json_open(json, shape, '{');
+    zg_json_open(json, "anyOf", '[');
+    refer(json, NULL, one);
+    refer(json, NULL, other);
+    zg_json_close(json, ']');
+    zg_json_close(json, '}');
+}
+
+static void print_words(struct zg_json *json, const char *shape, const char *const *words)
+{
+    zg_json_open(json, shape, '{');
+    zg_json_open(json, "enum", '[');
+    for (; *words; words++)
+        zg_json_string(json, NULL, *words);
+    zg_json_close(json, ']');
+    zg_json_close(json, '}');
+}
+
+static void print_list(struct zg_json *json, const char *shape, const char *of, unsigned least, unsigned most)
+{
+    zg_json_open(json, shape, '{');
+    zg_json_string(json, "type", "array");
+    refer(json, "items", of);
+    zg_json_unsigned(json, "minItems", least);
+    if (most > 0)
+        zg_json_unsigned(json, "maxItems", most);
+    zg_json_close(json, '}');
+}
+
+static void print_tables(struct zg_json *json)
+{
+    for (size_t i = 0; i < G_N_ELEMENTS(mappings); i++) {
+        zg_json_open(json, mappings[i].shape, '{');
+        print_keys(json, mappings[i].keys);
+        zg_json_close(json, '}');
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(collections); i++) {
+        zg_json_open(json, collections[i].shape, '{');
+        zg_json_string(json, "type", "object");
+        refer(json, "propertyNames", "name");
+        refer(json, "additionalProperties", collections[i].of);
+        zg_json_unsigned(json, "minProperties", collections[i].empty ? 0 : 1);
+        zg_json_close(json, '}');
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(choices); i++)
+        print_words(json, choices[i].shape, choices[i].words);
+    for (size_t i = 0; i < G_N_ELEMENTS(scalars); i++) {
+        zg_json_open(json, scalars[i].shape, '{');
+        zg_json_open(json, "type", '[');
+        for (unsigned k = 0; k < G_N_ELEMENTS(scalars[i].types) && scalars[i].types[k]; k++)
+            zg_json_string(json, NULL, scalars[i].types[k]);
+        zg_json_close(json, ']');
+        zg_json_string(json, "pattern", scalars[i].pattern);
+        if (scalars[i].natural)
+            zg_json_unsigned(json, "minimum", 0);
+        zg_json_close(json, '}');
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(limited); i++) {
+        zg_json_open(json, limited[i].shape, '{');
+        zg_json_open(json, "allOf", '[');
+        refer(json, NULL, "natural");
+        zg_json_close(json, ']');
+        zg_json_unsigned(json, "minimum", limited[i].least);
+        zg_json_unsigned(json, "maximum", limited[i].most);
+        zg_json_close(json, '}');
+    }
+}
+
+/* A header's entry: a mapping of roles to their types. */
+static void print_roles(struct zg_json *json)
+{
+    zg_json_open(json, "roles", '{');
+    zg_json_string(json, "type", "object");
+    zg_json_bool(json, "additionalProperties", false);
+    zg_json_open(json, "properties", '{');
+    for (unsigned i = 0; i < ZG_ROLES; i++)
+        refer(json, zg_role_name((enum zg_role)i),
+              i == ZG_ROLE_CONST    ? "const_role"
+              : i == ZG_ROLE_LENGTH ? "length_role_or_type"
+                                    : "role_or_type");
+    zg_json_close(json, '}');
+    zg_json_close(json, '}');
+    any_of(json, "role_or_type", "integer_type", "plain_role");
+    any_of(json, "length_role_or_type", "integer_type", "length_role");
+    print_list(json, "header", "roles", 0, 0);
+}
+
+static void print_checks(struct zg_json *json)
+{
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+
+    for (unsigned i = 0; i < zg_crc_table_length; i++)
+        g_ptr_array_add(names, (gpointer)zg_crc_table[i].name);
+    g_ptr_array_add(names, NULL);
+    print_words(json, "check_name", (const char *const *)names->pdata);
+    any_of(json, "check_mapping", "named_check", "crc");
+    any_of(json, "check", "check_name", "check_mapping");
+}
+
+static void print_others(struct zg_json *json)
+{
+    zg_json_open(json, "bool", '{');
+    zg_json_open(json, "enum", '[');
+    zg_json_bool(json, NULL, false);
+    zg_json_bool(json, NULL, true);
+    zg_json_string(json, NULL, "false");
+    zg_json_string(json, NULL, "true");
+    zg_json_close(json, ']');
+    zg_json_close(json, '}');
+    zg_json_open(json, "language", '{');
+    zg_json_open(json, "enum", '[');
+    zg_json_unsigned(json, NULL, 1);
+    zg_json_string(json, NULL, "1");
+    zg_json_close(json, ']');
+    zg_json_close(json, '}');
+    zg_json_open(json, "positive_time", '{');
+    zg_json_open(json, "allOf", '[');
+    refer(json, NULL, "time");
+    zg_json_close(json, ']');
+    zg_json_string(json, "pattern", "[1-9]");
+    zg_json_close(json, '}');
+    any_of(json, "framing", "framing_kind", "framing_mapping");
+    any_of(json, "field", "type", "field_mapping");
+    any_of(json, "enum_value", "integer", "value_mapping");
+    any_of(json, "services", "service_list", "services_mapping");
+    print_list(json, "range", "number", 2, 2);
+    print_words(json, "service", zg_service_names);
+    print_list(json, "service_list", "service", 0, 0);
+}
+
+char *zg_generate_schema(void)
+{
+    struct zg_json json;
+
+    zg_json_begin(&json, true);
+    zg_json_open(&json, NULL, '{');
+    zg_json_string(&json, "$schema", "http://json-schema.org/draft-07/schema#");
+    zg_json_string(&json, "title", "A zeugma definition");
+    print_keys(&json, zgi_definition_keys);
+    zg_json_open(&json, "definitions", '{');
+    print_tables(&json);
+    print_roles(&json);
+    print_checks(&json);
+    print_others(&json);
+    zg_json_close(&json, '}');
+    zg_json_close(&json, '}');
+    return zg_json_end(&json);
+}
