@@ -1,6 +1,6 @@
 # A thin front: make demo, make test. Everything else is CMake's (see CMakePresets.json).
 .POSIX:
-.PHONY: all demo test release sanitizers packages format clean
+.PHONY: all demo test bench release sanitizers packages format clean
 
 all: release
 
@@ -23,6 +23,10 @@ demo: release
 test: release sanitizers
 	@ctest --preset release
 	@ctest --preset sanitizers
+
+bench: release
+	@tools/quietly.sh cmake --build --preset release --target benches
+	@for program in build/release/bin/bench_*; do $$program; done
 
 format:
 	@git ls-files '*.c' '*.h' | xargs clang-format -i

@@ -2,10 +2,17 @@
 /* Generated Python, run, held against the interpreter: random definitions, random values, damaged bytes, streams. */
 #include "support.h"
 
+#include <fcntl.h>
+#include <signal.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/wait.h>
+#include <termios.h>
+#include <unistd.h>
 
 #include "codec/frame.h"
+#include "codec/values.h"
 #include "generate/generate.h"
 
 enum { DEFINITIONS = 16, ROUNDS = 40 };
@@ -164,7 +171,7 @@ static void test_random_definitions(void **state)
         g_autoptr(GString) input = g_string_new(NULL), wanted = g_string_new(NULL);
         g_autofree char *script = g_build_filename(folder, "driver.py", NULL);
         g_autofree char *lines = g_build_filename(folder, "input", NULL);
-        g_autofree char *command = g_strdup_printf("python3 -W error %s %s < %s", script, folder, lines);
+        g_autofree char *command = g_strdup_printf(TEST_PYTHON " -W error %s %s < %s", script, folder, lines);
         const char *shell[] = { "sh", "-c", command, NULL };
         g_autofree char *told = NULL;
         int status = 0;
@@ -192,8 +199,86 @@ static void test_random_definitions(void **state)
     }
 }
 
+/* A pseudo-terminal's own end, and the path of the other. */
+static int open_pty(char **path)
+{
+    int own = posix_openpt(O_RDWR | O_NOCTTY);
+    assert_true(own >= 0 && grantpt(own) == 0 && unlockpt(own) == 0);
+    *path = g_strdup(ptsname(own));
+    int other = open(*path, O_RDWR | O_NOCTTY); /* raw, so that every byte arrives as it is */
+    struct termios settings;
+    assert_int_equal(tcgetattr(other, &settings), 0);
+    cfmakeraw(&settings);
+    assert_int_equal(tcsetattr(other, TCSANOW, &settings), 0);
+    close(other);
+    return own;
+}
+
+static void write_all(int handle, const GByteArray *bytes)
+{
+    assert_int_equal(write(handle, bytes->data, bytes->len), bytes->len);
+}
+
+/* examples/loom/listen.py reads a live port, here a pseudo-terminal: frames, noise between them, all values of a byte.
+ */
+static void test_live_port(void **state)
+{
+    static const char *const wanted[] = {
+        "0 Pick(number=0, tension=12.34, state=<HeadState.WEAVING: 1>, locked=True, drive_temp=-40.0, sag=0.5)\n",
+        "1 Pick(number=4294967295, tension=250.0, state=7, locked=False, drive_temp=215.0, sag=-1.0)\n",
+        "2 Stop(pick=218959117, cause=<StopCause.WEFT_BREAK: 1>)\n"
+    };
+    static const char *const values[][2] = {
+        { "pick", "{\"number\":0,\"tension\":12.34,\"state\":1,\"locked\":true,\"drive_temp\":-40,\"sag\":0.5}" },
+        { "pick",
+          "{\"number\":4294967295,\"tension\":250,\"state\":7,\"locked\":false,\"drive_temp\":215,\"sag\":-1}" },
+        { "stop", "{\"pick\":218959117,\"cause\":\"weft_break\"}" } /* 0x0D0D0D0D */
+    };
+    g_autofree char *folder = g_dir_make_tmp("zeugma-live-XXXXXX", NULL), *text = NULL, *path = NULL;
+    GPid child = 0;
+    int out = -1;
+    (void)state;
+    assert_true(g_file_get_contents(TEST_SOURCE "/examples/loom/loom.yaml", &text, NULL, NULL));
+    struct test_plan plan = test_plan_of(text);
+    g_autoptr(GPtrArray) files = zg_generate_python(plan.plan);
+    assert_true(zg_generated_write(files, folder, false, NULL));
+    int port = open_pty(&path);
+    g_auto(GStrv) environment = g_environ_setenv(g_get_environ(), "PYTHONPATH", folder, TRUE);
+    const char *argv[] = { TEST_PYTHON, TEST_SOURCE "/examples/loom/listen.py", path, NULL };
+    assert_true(g_spawn_async_with_pipes(NULL, (char **)argv, environment,
+                                         G_SPAWN_SEARCH_PATH | G_SPAWN_DO_NOT_REAP_CHILD, NULL, NULL, &child, NULL,
+                                         &out, NULL, NULL));
+    FILE *lines = fdopen(out, "r");
+    char line[300] = "";
+    alarm(30); /* rather than hang where nothing comes */
+    assert_non_null(fgets(line, sizeof line, lines));
+    assert_true(g_str_has_prefix(line, "listening on /dev/")); /* opening discards what arrived before */
+    for (unsigned i = 0; i < G_N_ELEMENTS(values); i++) {
+        const struct zg_plan_message *item = zg_plan_by_name(plan.plan, values[i][0]);
+        const struct zg_header header = { .id = (uint32_t)item->message->id, .sequence = i };
+        struct zg_value *value = zg_values_new(&item->payload);
+        uint8_t payload[64];
+        assert_true(zg_values_from_json(item, values[i][1], value, NULL));
+        zg_payload_pack(item, &header, value, payload);
+        g_autoptr(GByteArray) frame = zg_frame_make(plan.plan, &header, payload, zg_payload_size(item, value));
+        g_autoptr(GByteArray) noise = g_byte_array_append(g_byte_array_new(), (const guint8 *)"\x11\x13\xFF\x00", 4);
+        write_all(port, noise);
+        write_all(port, frame);
+        assert_non_null(fgets(line, sizeof line, lines));
+        assert_string_equal(line, wanted[i]);
+        zg_values_free(&item->payload, value);
+    }
+    alarm(0);
+    assert_int_equal(kill(child, SIGTERM), 0);
+    assert_true(waitpid(child, NULL, 0) == child);
+    fclose(lines);
+    close(port);
+    test_plan_clear(&plan);
+    test_remove_folder(folder);
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions), cmocka_unit_test(test_live_port) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

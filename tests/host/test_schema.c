@@ -96,7 +96,7 @@ static void test_schema(void **state)
     int status = 0;
     (void)state;
     assert_true(g_file_set_contents(path, schema, -1, NULL) && g_file_set_contents(script, changer, -1, NULL));
-    g_ptr_array_add(argv, g_strdup("python3"));
+    g_ptr_array_add(argv, g_strdup(TEST_PYTHON));
     g_ptr_array_add(argv, g_strdup(script));
     g_ptr_array_add(argv, g_strdup(path));
     for (size_t i = 0; i < G_N_ELEMENTS(files); i++)

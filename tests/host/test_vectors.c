@@ -232,7 +232,7 @@ static void hold(const char *definition, unsigned least)
     g_autoptr(GPtrArray) module = zg_generate_python(plan.plan);
     const struct zg_generated *vectors = g_ptr_array_index(files, 0);
     g_autofree char *name = g_strndup(plan.definition->protocol, strlen(plan.definition->protocol) - 1);
-    const char *argv[] = { "python3", "-W", "error", script, folder, name, NULL };
+    const char *argv[] = { TEST_PYTHON, "-W", "error", script, folder, name, NULL };
     g_autofree char *out = NULL, *err = NULL;
     int status = 0;
 

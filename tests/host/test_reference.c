@@ -1,0 +1,166 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * Every example of docs/definition.md is so. A block of `yaml` is sound; of `yaml warning` and `yaml error` it gives
+ * just the diagnostics that stand below it. A block of `payload` tells what the last definition makes of values and
+ * bytes: "MESSAGE JSON = HEX", "MESSAGE HEX : JSON" or "MESSAGE HEX : refused". What an example leaves out is filled
+ * in.
+ */
+#include "support.h"
+
+#include <string.h>
+
+#include "codec/values.h"
+
+/* A definition of the parts that the example lacks, and the example; bare fields are those of a message m. */
+static char *completed(const char *example)
+{
+    static const struct {
+        const char *key;
+        const char *text;
+    } parts[] = {
+        { "zeugma:", "zeugma: 1\n" },
+        { "protocol:", "protocol: p\n" },
+        { "version:", "version: 1.0\n" },
+        { "frame:",
+          "frame: { framing: cobs, header: [id: u8, sequence: u8], check: crc32/iso-hdlc, max_payload: 64 }\n" },
+        { "messages:", "messages: { m: { id: 1, from: host, fields: { x: u8 } } }\n" },
+    };
+    g_auto(GStrv) lines = g_strsplit(example, "\n", -1);
+    GString *text = g_string_new(NULL);
+    bool in_fields = false, has_fields = false;
+
+    for (char **line = lines; *line; line++) {
+        in_fields = g_str_has_prefix(*line, "fields:") || (in_fields && g_str_has_prefix(*line, "  "));
+        has_fields = has_fields || in_fields;
+        if (g_str_has_prefix(*line, "fields:"))
+            g_string_append(text, "messages:\n  m:\n    id: 1\n    from: host\n");
+        g_string_append_printf(text, "%s%s\n", in_fields ? "    " : "", *line);
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(parts); i++) {
+        g_autofree char *later = g_strconcat("\n", parts[i].key, NULL);
+        if (!g_str_has_prefix(text->str, parts[i].key) && !strstr(text->str, later))
+            g_string_append(text, parts[i].text); /* behind, so that the example's own lines keep their numbers */
+    }
+    return g_string_free(text, FALSE);
+}
+
+/* The lines "# MESSAGE" at an example's end, in order. */
+static char *wanted_messages(const char *example)
+{
+    const char *at = strstr(example, "\n# ");
+    g_auto(GStrv) lines = g_strsplit(at ? at + 1 : "", "\n", -1);
+    GString *wanted = g_string_new(NULL);
+
+    for (char **line = lines; *line && **line; line++)
+        g_string_append_printf(wanted, "%s\n", *line + 2);
+    return g_string_free(wanted, FALSE);
+}
+
+static void check_diagnostics(const char *example, bool sound)
+{
+    g_autofree char *text = completed(example), *wanted = wanted_messages(example);
+    struct zg_diagnostics *diagnostics = zg_diagnostics_new("x");
+    struct zg_definition *definition = zg_definition_parse("x", text, strlen(text), diagnostics);
+    struct zg_plan *plan = definition ? zg_plan_new(definition, diagnostics) : NULL;
+    g_autoptr(GString) told = g_string_new(NULL);
+
+    for (unsigned i = 0; i < zg_diagnostics_count(diagnostics); i++)
+        g_string_append_printf(told, "%s\n", zg_diagnostics_get(diagnostics, i)->message);
+    if (strcmp(told->str, wanted) != 0 || sound != (plan != NULL))
+        fail_msg("%s\ntold:\n%s", text, told->str);
+    zg_plan_free(plan);
+    zg_definition_free(definition);
+    zg_diagnostics_free(diagnostics);
+}
+
+/* "MESSAGE JSON = HEX": what is made of values. */
+static void check_packing(const struct zg_plan_message *item, const char *json, const char *hex)
+{
+    const struct zg_header header = { 0 };
+    struct zg_value *values = zg_values_new(&item->payload);
+    g_autoptr(GByteArray) wanted = zg_bytes_from_hex(hex, NULL);
+    g_autoptr(GError) error = NULL;
+    uint8_t payload[300] = { 0 };
+
+    if (!zg_values_from_json(item, json, values, &error))
+        fail_msg("%s", error->message);
+    assert_int_equal(zg_payload_size(item, values), wanted->len);
+    zg_payload_pack(item, &header, values, payload);
+    if (memcmp(payload, wanted->data, wanted->len) != 0)
+        fail_msg("%s is not %s", json, hex);
+    zg_values_free(&item->payload, values);
+}
+
+/* "MESSAGE HEX : JSON" or "refused": what is made of bytes. */
+static void check_unpacking(const struct zg_plan_message *item, const char *hex, const char *json)
+{
+    struct zg_value *values = zg_values_new(&item->payload);
+    g_autoptr(GByteArray) bytes = zg_bytes_from_hex(hex, NULL);
+    struct zg_header header;
+    struct zg_json made;
+    size_t ignored;
+
+    assert_non_null(bytes);
+    bool good = zg_payload_unpack(item, bytes->data, bytes->len, &header, values, &ignored);
+    zg_json_begin(&made, false);
+    zg_json_open(&made, NULL, '{');
+    zg_block_to_json(&item->payload, values, &made);
+    zg_json_close(&made, '}');
+    g_autofree char *text = zg_json_end(&made);
+    if (strcmp(good ? text : "refused", json) != 0)
+        fail_msg("%s is %s, not %s", hex, good ? text : "refused", json);
+    zg_values_free(&item->payload, values);
+}
+
+static void check_payloads(const char *definition, const char *block)
+{
+    g_autofree char *text = completed(definition);
+    struct test_plan plan = test_plan_of(text);
+    g_auto(GStrv) lines = g_strsplit(block, "\n", -1);
+
+    for (char **line = lines; **line; line++) {
+        g_auto(GStrv) words = g_strsplit(*line, " ", 2);
+        const struct zg_plan_message *item = zg_plan_by_name(plan.plan, words[0]);
+        const char *sign = words[1][0] == '{' ? "} = " : " : ";
+        char *at = strstr(words[1], sign);
+        assert_non_null(item);
+        assert_non_null(at);
+        g_autofree char *left = g_strndup(words[1], (gsize)(at - words[1]) + (sign[0] == '}'));
+        if (sign[0] == '}')
+            check_packing(item, left, at + strlen(sign));
+        else
+            check_unpacking(item, left, at + strlen(sign));
+    }
+    test_plan_clear(&plan);
+}
+
+static void test_examples(void **state)
+{
+    g_autofree char *text = NULL, *definition = NULL;
+    unsigned examples = 0, payloads = 0;
+    (void)state;
+    assert_true(g_file_get_contents(TEST_SOURCE "/docs/definition.md", &text, NULL, NULL));
+    g_auto(GStrv) parts = g_strsplit(text, "```", -1);
+    assert_int_equal(g_strv_length(parts) % 2, 1);
+    for (unsigned i = 1; parts[i]; i += 2) {
+        const char *body = strchr(parts[i], '\n') + 1;
+        g_autofree char *kind = g_strndup(parts[i], (gsize)(body - 1 - parts[i]));
+        if (strcmp(kind, "payload") == 0) {
+            check_payloads(definition, body);
+            payloads++;
+            continue;
+        }
+        assert_true(strcmp(kind, "yaml") == 0 || strcmp(kind, "yaml error") == 0 || strcmp(kind, "yaml warning") == 0);
+        check_diagnostics(body, strcmp(kind, "yaml error") != 0);
+        g_free(definition);
+        definition = g_strdup(body);
+        examples++;
+    }
+    assert_true(examples >= 30 && payloads >= 8);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_examples) };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
