@@ -437,7 +437,7 @@ void zgi_read_records(struct zgi_reader *reader, const struct zgi_entry *entry, 
     for (unsigned i = 0; i < definition->records->len; i++)
         if (!order_record(reader, g_ptr_array_index(definition->records, i), ordered, open))
             break;
-    if (ordered->len == definition->records->len)
+    if (ordered->len > 0 && ordered->len == definition->records->len)
         memcpy(definition->records->pdata, ordered->pdata, ordered->len * sizeof(gpointer));
     g_ptr_array_unref(ordered);
 }
