@@ -219,6 +219,8 @@ static void step_to_json(struct zg_json *json, const struct zg_step *step)
         places_to_json(json, step);
     if (step->field && step->field->unit)
         zg_json_string(json, "unit", step->field->unit);
+    if (step->field && step->field->summary)
+        zg_json_string(json, "summary", step->field->summary);
     if (step->field && (step->type.kind == ZG_KIND_FLOAT ? step->field->ranged : zg_type_is_integer(step->type))) {
         zg_json_double(json, "least", step->scale.low);
         zg_json_double(json, "most", step->scale.high);
@@ -261,6 +263,8 @@ static void message_to_json(struct zg_json *json, const struct zg_plan *plan, co
     zg_json_string(json, "message", item->message->name);
     zg_json_unsigned(json, "id", item->message->id);
     zg_json_string(json, "from", zg_side_name(item->message->from));
+    if (item->message->summary)
+        zg_json_string(json, "summary", item->message->summary);
     delivery_to_json(json, item);
     block_to_json(json, "fields", &item->payload);
     zg_json_unsigned(json, "payload_least_bytes", item->payload_least);

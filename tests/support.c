@@ -42,6 +42,16 @@ void test_plan_clear(struct test_plan *plan)
     zg_definition_free(plan->definition);
 }
 
+unsigned test_rounds(unsigned usual)
+{
+    const char *times = g_getenv("ZEUGMA_TEST_ROUNDS");
+    guint64 factor = 1;
+
+    if (times && !g_ascii_string_to_unsigned(times, 10, 1, 10000, &factor, NULL))
+        fail_msg("ZEUGMA_TEST_ROUNDS is %s", times);
+    return usual * (unsigned)factor;
+}
+
 const char test_small_definition[] =
     "zeugma: 1\nprotocol: small\nversion: 2.0\n"
     "frame: { framing: cobs, header: [version: u3, id: u5, sequence: u8], check: crc16/xmodem, max_payload: 64 }\n"

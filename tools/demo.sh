@@ -19,7 +19,9 @@ show() {
 
 show "$bin/zeugma" check $definition
 show "$bin/zeugma" layout $definition
-show "$bin/zeugma" generate $definition -o $folder --force
+show "$bin/zeugma" generate $definition -o $folder --target c,python,docs,vectors --force
+printf '\n# a draft of the next version, with two mistakes'
+show "$bin/zeugma" compare $definition examples/loom/draft.yaml || test $? = 1
 show "$bin/zeugma" encode $definition load_row '{"row": 7, "lift": 21845}' --header '{"sequence": 12}'
 printf '\n# the same frame whole, with a bit flipped, and cut short'
 show "$bin/zeugma" decode $definition --hex '04410c07045555bc0100 04410c07045554bc0100 04410c07'

@@ -174,8 +174,9 @@ struct zg_definition {
     unsigned minor;
     struct zg_line line;
     bool big_endian;
-    GPtrArray *header; /* struct zg_header_role */
-    char *check_name;  /* as written, or NULL where given by parameters */
+    GPtrArray *header;    /* struct zg_header_role */
+    bool header_in_doubt; /* something in it could not be read */
+    char *check_name;     /* as written, or NULL where given by parameters */
     struct zg_crc_parameters check;
     bool check_big_endian;
     uint64_t max_payload; /* 0: as large as the largest message */

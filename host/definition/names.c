@@ -61,12 +61,12 @@ static bool take(struct names *names, struct zg_place place, const char *owner, 
     return is_free;
 }
 
-/* The name of an enum, flags, record or message, and of its Python class. */
-static void take_type(struct names *names, struct zg_place place, const char *owner, const char *name)
+/* The name of an enum, flags, record or message, and of its Python class; whether they were free. */
+static bool take_type(struct names *names, struct zg_place place, const char *owner, const char *name)
 {
     g_autofree char *class_name = zg_python_name(name);
-    if (take(names, place, owner, g_strdup(name)))
-        take(names, place, owner, g_strconcat("class ", class_name, NULL));
+    return take(names, place, owner, g_strdup(name)) &&
+           take(names, place, owner, g_strconcat("class ", class_name, NULL));
 }
 
 static void take_enum(struct names *names, const struct zg_enum *enumeration)
@@ -123,7 +123,8 @@ static void take_block(struct names *names, struct zg_place place, const char *o
     static const char *const functions[] = { "_pack", "_unpack", "_check" };
     g_autofree char *upper = g_ascii_strup(name, -1);
 
-    take_type(names, place, owner, name);
+    if (!take_type(names, place, owner, name))
+        return; /* what follows would meet, too */
     for (size_t i = 0; i < G_N_ELEMENTS(functions); i++)
         take(names, place, owner, g_strconcat(name, functions[i], NULL));
     for (; *constants; constants++)

@@ -127,7 +127,11 @@ static void read_role(struct zgi_reader *reader, const struct zgi_entry *entry, 
 /* header = list of mappings with one role each */
 void zgi_read_header(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
+    struct zg_definition *definition = into;
+    unsigned errors = zg_diagnostics_errors(reader->diagnostics);
     g_autoptr(GPtrArray) items = zgi_items(reader, entry->value, "a list of header roles, [id: u8, sequence: u8]");
+
     for (unsigned i = 0; items && i < items->len; i++)
         zgi_entries(reader, g_ptr_array_index(items, i), "a header role with its type, id: u8", read_role, into);
+    definition->header_in_doubt = zg_diagnostics_errors(reader->diagnostics) > errors;
 }

@@ -233,7 +233,7 @@ void zgi_read_messages(struct zgi_reader *reader, const struct zgi_entry *entry,
         return;
     if (definition->messages->len == 0)
         zgi_error(reader->diagnostics, zgi_place(entry->value), "there are no messages; expected at least one");
-    else if (definition->messages->len > 1 && !zgi_role(definition, ZG_ROLE_ID))
+    else if (definition->messages->len > 1 && !zgi_role(definition, ZG_ROLE_ID) && !definition->header_in_doubt)
         zgi_error(reader->diagnostics, definition->frame_place,
                   "the header lacks the role id, without which %u messages cannot be told apart",
                   definition->messages->len);

@@ -76,7 +76,8 @@ static bool find_base(struct zgi_reader *reader, struct services_reading *readin
     const struct zg_header_role *role = zgi_role(definition, ZG_ROLE_ID);
 
     if (!role) {
-        zgi_error(reader->diagnostics, definition->services_place, "services need the header role id");
+        if (!definition->header_in_doubt)
+            zgi_error(reader->diagnostics, definition->services_place, "services need the header role id");
         return false;
     }
     if (reading->base)

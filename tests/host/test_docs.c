@@ -136,7 +136,7 @@ static void test_random_definitions(void **state)
 {
     struct zg_random random = zg_random_seeded(31, 0);
     (void)state;
-    for (unsigned i = 0; i < 60; i++) {
+    for (unsigned i = 0; i < test_rounds(60); i++) {
         g_autofree char *text = test_random_definition(&random);
         check(text);
     }

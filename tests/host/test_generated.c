@@ -169,7 +169,7 @@ static void test_random_definitions(void **state)
 {
     struct zg_random random = zg_random_seeded(9, 0);
     (void)state;
-    for (unsigned i = 0; i < DEFINITIONS; i++) {
+    for (unsigned i = 0; i < test_rounds(DEFINITIONS); i++) {
         g_autofree char *folder = g_dir_make_tmp("zeugma-generated-XXXXXX", NULL);
         g_autofree char *text = test_random_definition(&random);
         struct test_plan plan = test_plan_of(text);
@@ -292,9 +292,45 @@ static void test_bundle(void **state)
     test_plan_clear(&clash);
 }
 
+/* Whole nodes of generated code on a shared line: tickets, addresses, replies. */
+static void test_nodes(void **state)
+{
+    static const char wanted[] = "device 1: load_row 0 from 0, ticket 0\n"
+                                 "device 1: speed 100, ticket 1, base 1\n"
+                                 "host: row 0 taken by 1, ticket 0\n"
+                                 "device 2: load_row 1 from 0, ticket 2\n"
+                                 "device 2: speed 101, ticket 3, base 3\n"
+                                 "host: row 1 taken by 2, ticket 2\n"
+                                 "device 1: load_row 2 from 0, ticket 4\n"
+                                 "device 1: speed 102, ticket 5, base 5\n"
+                                 "device 2: load_row 2 from 0, ticket 4\n"
+                                 "device 2: speed 102, ticket 5, base 5\n"
+                                 "host: row 2 taken by 1, ticket 4\n"
+                                 "host: row 2 taken by 2, ticket 4\n"
+                                 "device 1: 8 frames, 4 not for it, 0 lost\n"
+                                 "device 2: 8 frames, 4 not for it, 0 lost\n";
+    g_autofree char *folder = g_dir_make_tmp("zeugma-nodes-XXXXXX", NULL);
+    g_autofree char *command =
+        g_strdup_printf("cd %s && " TEST_CC " -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -I. "
+                        "*.c " TEST_DATA "/generated/nodes.c -o nodes && ./nodes > told",
+                        folder);
+    g_autofree char *told = g_build_filename(folder, "told", NULL);
+    struct test_plan plan = test_plan_load("definitions/behaviour.yaml");
+    g_autoptr(GPtrArray) files = zg_generate_c(plan.plan);
+    (void)state;
+    assert_true(zg_generate_bundle(files, NULL));
+    assert_true(zg_generated_write(files, folder, false, NULL));
+    assert_int_equal(system(command), 0);
+    g_autofree char *text = text_of(told);
+    assert_string_equal(text, wanted);
+    test_remove_folder(folder);
+    test_plan_clear(&plan);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions), cmocka_unit_test(test_writing),
-                                        cmocka_unit_test(test_each_file_failing), cmocka_unit_test(test_bundle) };
+                                        cmocka_unit_test(test_each_file_failing), cmocka_unit_test(test_bundle),
+                                        cmocka_unit_test(test_nodes) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

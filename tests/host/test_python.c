@@ -161,7 +161,7 @@ static void test_random_definitions(void **state)
 {
     struct zg_random random = zg_random_seeded(10, 0);
     (void)state;
-    for (unsigned i = 0; i < DEFINITIONS; i++) {
+    for (unsigned i = 0; i < test_rounds(DEFINITIONS); i++) {
         g_autofree char *folder = g_dir_make_tmp("zeugma-python-XXXXXX", NULL);
         g_autofree char *text = test_random_definition(&random);
         g_autofree char *named = g_strdup_printf("%.*srandom_%s", (int)(strstr(text, "random\n") - text), text,

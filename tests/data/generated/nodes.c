@@ -1,0 +1,99 @@
+/* SPDX-License-Identifier: MIT */
+/* A host and two devices of definitions/behaviour.yaml on one shared line: prints what each handler sees. */
+#include <stdio.h>
+
+#include "loom_device.h"
+#include "loom_host.h"
+#include "loom_text.h"
+
+static uint32_t now_us(void *context)
+{
+    (void)context;
+    return 0;
+}
+
+static void start_transmit(void *context)
+{
+    (void)context;
+}
+
+static const struct zg_port port = { now_us, start_transmit, NULL, NULL };
+
+static struct loom_host host;
+static struct loom_device devices[2];
+
+static void on_load_row(void *context, const struct loom_load_row *message, const struct zg_frame *frame)
+{
+    struct loom_device *device = (struct loom_device *)context;
+    struct loom_row_taken taken;
+
+    printf("device %u: %s %u from %u, ticket %u\n", (unsigned)device->link.address, loom_message_text(frame->header.id),
+           message->row, (unsigned)frame->header.source, frame->header.ticket);
+    taken.row = message->row;
+    taken.room = 7;
+    if (loom_device_send_row_taken(device, &taken, frame->header.ticket) != 0)
+        printf("not sent\n");
+}
+
+static void on_set_speed(void *context, const struct loom_set_speed *message, const struct zg_frame *frame)
+{
+    const struct loom_device *device = (const struct loom_device *)context;
+    printf("device %u: speed %u, ticket %u, base %u\n", (unsigned)device->link.address, message->picks_per_min,
+           frame->header.ticket, frame->header.base);
+}
+
+static void on_row_taken(void *context, const struct loom_row_taken *message, const struct zg_frame *frame)
+{
+    (void)context;
+    printf("host: row %u taken by %u, ticket %u\n", message->row, (unsigned)frame->header.source, frame->header.ticket);
+}
+
+/* Every byte that a node sends reaches all others. */
+static void carry(void)
+{
+    struct zg_link *links[3];
+    uint8_t byte;
+
+    links[0] = &host.link;
+    links[1] = &devices[0].link;
+    links[2] = &devices[1].link;
+    for (unsigned from = 0; from < 3; from++)
+        while (zg_link_transmit_isr(links[from], &byte))
+            for (unsigned to = 0; to < 3; to++)
+                if (to != from)
+                    zg_link_receive_isr(links[to], byte, 0);
+    loom_device_poll(&devices[0]);
+    loom_device_poll(&devices[1]);
+    loom_host_poll(&host);
+}
+
+int main(void)
+{
+    struct loom_device_handlers device_handlers = { 0 };
+    struct loom_host_handlers host_handlers = { 0 };
+    struct loom_load_row row = { 0 };
+    struct loom_set_speed speed = { 0 };
+
+    device_handlers.load_row = on_load_row;
+    device_handlers.set_speed = on_set_speed;
+    host_handlers.row_taken = on_row_taken;
+    (void)loom_host_init(&host, &port, NULL, &host_handlers, NULL);
+    for (unsigned i = 0; i < 2; i++) {
+        (void)loom_device_init(&devices[i], &port, NULL, &device_handlers, &devices[i]);
+        zg_link_set_addresses(&devices[i].link, i + 1, 0);
+    }
+    for (uint16_t i = 0; i < 3; i++) { /* to the one, to the other, to everybody */
+        static const uint32_t addresses[] = { 1, 2, 15 };
+        zg_link_set_addresses(&host.link, 0, addresses[i]);
+        row.row = i;
+        speed.picks_per_min = (uint16_t)(100 + i);
+        if (loom_host_send_load_row(&host, &row) != 0 || loom_host_send_set_speed(&host, &speed) != 0)
+            printf("not sent\n");
+        carry();
+        carry();
+    }
+    for (unsigned i = 0; i < 2; i++)
+        printf("device %u: %u frames, %u not for it, %u lost\n", i + 1, (unsigned)devices[i].link.counters.frames_in,
+               (unsigned)devices[i].link.counters.not_for_us, (unsigned)devices[i].link.counters.lost);
+    return 0;
+}
