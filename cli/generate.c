@@ -7,14 +7,6 @@
 #include "definition/words.h"
 
 /* The targets there are; each prints its files from a plan. */
-static const struct {
-    const char *name;
-    GPtrArray *(*print)(const struct zg_plan *plan);
-} targets[] = { { "c", zg_generate_c },
-                { "python", zg_generate_python },
-                { "docs", zg_generate_docs },
-                { "vectors", zg_generate_vectors } };
-
 /* The files of all targets of a list "c,python"; NULL: a message was printed. */
 static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_plan *plan, const char *list)
 {
@@ -23,9 +15,9 @@ static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_pla
 
     for (char **word = words; *word; word++) {
         GPtrArray *(*print)(const struct zg_plan *) = NULL;
-        for (size_t i = 0; i < G_N_ELEMENTS(targets); i++)
-            if (strcmp(targets[i].name, *word) == 0)
-                print = targets[i].print;
+        for (unsigned i = 0; i < zg_targets_length; i++)
+            if (strcmp(zg_targets[i].name, *word) == 0)
+                print = zg_targets[i].print;
         if (!print) {
             cli_error(verb, "unknown target \"%s\"; expected c, python, docs, vectors", *word);
             return NULL;

@@ -3,49 +3,9 @@
 
 #include <string.h>
 
+#include "analysis/compare_blocks.h"
+
 static const struct zg_place nowhere = { 0, 0 };
-
-static void change_free(gpointer data)
-{
-    struct zg_change *change = data;
-    g_free(change->text);
-    g_free(change);
-}
-
-struct zg_change *zgi_changed(struct zgi_comparison *comparison, enum zg_verdict verdict, unsigned first,
-                              struct zg_place before, struct zg_place after, const char *format, ...)
-{
-    struct zg_change *change = g_new0(struct zg_change, 1);
-    va_list arguments;
-
-    *change = (struct zg_change){ .verdict = verdict, .first = first, .before = before, .after = after };
-    va_start(arguments, format);
-    change->text = g_strdup_vprintf(format, arguments);
-    va_end(arguments);
-    g_ptr_array_add(comparison->changes, change);
-    return change;
-}
-
-const char *zg_verdict_name(enum zg_verdict verdict)
-{
-    static const char *const names[] = { "same", "compatible", "breaking" };
-    return names[verdict];
-}
-
-enum zg_verdict zg_compare_verdict(const GPtrArray *changes, unsigned *first)
-{
-    enum zg_verdict worst = ZG_SAME;
-
-    *first = 0;
-    for (unsigned i = 0; i < changes->len; i++) {
-        const struct zg_change *change = g_ptr_array_index(changes, i);
-        worst = MAX(worst, change->verdict);
-        *first |= change->first;
-    }
-    if (worst == ZG_BREAKING)
-        *first = 0;
-    return worst;
-}
 
 /* --- line and frame: what every frame depends on */
 
@@ -316,7 +276,7 @@ static int by_place(gconstpointer a, gconstpointer b)
 
 GPtrArray *zg_compare(const struct zg_plan *before, const struct zg_plan *after)
 {
-    struct zgi_comparison comparison = { before, after, g_ptr_array_new_with_free_func(change_free),
+    struct zgi_comparison comparison = { before, after, zgi_changes_new(),
                                          g_hash_table_new_full(g_str_hash, g_str_equal, g_free,
                                                                (GDestroyNotify)g_ptr_array_unref) };
 

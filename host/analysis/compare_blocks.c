@@ -2,15 +2,10 @@
 /* Fields, and the enums and records that they are made of. */
 #include <string.h>
 
-#include "analysis/compare.h"
+#include "analysis/compare_blocks.h"
 #include "analysis/places.h"
 
 static const struct zg_place nowhere = { 0, 0 };
-
-unsigned zgi_receivers(enum zg_side from)
-{
-    return (from & ZG_SIDE_DEVICE ? ZG_SIDE_HOST : 0U) | (from & ZG_SIDE_HOST ? ZG_SIDE_DEVICE : 0U);
-}
 
 /* Where a step lies: so many values of varying size stand before it, and so many bits behind the last of them. */
 struct position {

@@ -47,7 +47,7 @@ static char *field_note(const struct zg_step *step)
     g_autoptr(GString) note = g_string_new(NULL);
 
     g_autofree char *scale = zg_place_scale(field);
-    g_string_append(note, g_strchug(scale));
+    g_string_append_printf(note, "%s%s", *scale ? "raw" : "", scale);
     if (field->unit)
         g_string_append_printf(note, "%s%s", note->len ? " " : "", field->unit);
     if (field->ranged) {

@@ -33,6 +33,14 @@ GPtrArray *zg_generate_vectors(const struct zg_plan *plan);
 /* PROTOCOL.md and PROTOCOL.html, one self-contained page: a specification of the protocol. */
 GPtrArray *zg_generate_docs(const struct zg_plan *plan);
 
+/* All of these by the names that a user gives them: "c", "python", "docs", "vectors". */
+struct zg_target {
+    const char *name;
+    GPtrArray *(*print)(const struct zg_plan *plan);
+};
+extern const struct zg_target zg_targets[];
+extern const unsigned zg_targets_length;
+
 /* The definition language as a JSON Schema (draft 7), for editors: keys, words and the shapes of values, not what must
  * fit together. Free with g_free(). */
 char *zg_generate_schema(void);

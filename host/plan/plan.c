@@ -3,11 +3,10 @@
 
 #include <string.h>
 
+#include "plan/limits.h"
 #include "plan/values.h"
-#include "zeugma/link.h"
 
-enum { LARGEST_PAYLOAD = 65535, UNREACHABLE = 1 << 20 }; /* bytes */
-enum { CODE_BLOCK = 254 };                               /* content bytes under one COBS code byte */
+enum { CODE_BLOCK = 254 }; /* content bytes under one COBS code byte */
 
 static void block_free(gpointer data)
 {
@@ -26,87 +25,6 @@ struct cursor {
     unsigned loose_bytes; /* that those of older versions would take side by side */
     unsigned run_bytes;   /* of all runs so far */
 };
-
-bool zg_step_is_bitwise(const struct zg_step *step)
-{
-    return step->bits % 8 != 0;
-}
-
-bool zg_step_is_string(const struct zg_step *step)
-{
-    return step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES;
-}
-
-bool zg_step_is_array(const struct zg_step *step)
-{
-    return !zg_step_is_string(step) && step->type.extent != ZG_EXTENT_ONE;
-}
-
-bool zg_step_is_leb(const struct zg_step *step)
-{
-    return step->type.kind == ZG_KIND_LEB_UNSIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
-}
-
-bool zg_step_is_signed(const struct zg_step *step)
-{
-    return step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
-}
-
-bool zg_step_is_open_count(const struct zg_step *step)
-{
-    return step->type.extent == ZG_EXTENT_COUNTED || step->type.extent == ZG_EXTENT_REST;
-}
-
-unsigned zg_step_end(const struct zg_step *step)
-{
-    return step->byte + (zg_step_is_bitwise(step) && step->type.extent != ZG_EXTENT_COUNTED
-                             ? (step->bit + step->most * step->bits + 7) / 8
-                             : step->most_size);
-}
-
-/* A little run is filled from its least significant bit up: bit k of the run is bit k % 8 of byte k / 8. */
-static unsigned little_pieces(unsigned byte, unsigned bit, unsigned bits, struct zg_piece *pieces)
-{
-    unsigned count = 0;
-    for (unsigned done = 0; done < bits; count++) {
-        unsigned low = (bit + done) % 8;
-        unsigned part = MIN(8 - low, bits - done);
-        pieces[count] = (struct zg_piece){ byte + (bit + done) / 8, low, part, done };
-        done += part;
-    }
-    return count;
-}
-
-/* A big run is filled from its most significant bit down. Pieces are listed from the value's lowest bit, which stands
- * last. */
-static unsigned big_pieces(unsigned byte, unsigned bit, unsigned bits, struct zg_piece *pieces)
-{
-    unsigned count = 0;
-    unsigned end = bit + bits; /* bits of the run, from its top, up to the value's last */
-    for (unsigned done = 0; done < bits; count++) {
-        unsigned low = (8 - end % 8) % 8;
-        unsigned part = MIN(8 - low, bits - done);
-        pieces[count] = (struct zg_piece){ byte + (end - 1) / 8, low, part, done };
-        done += part;
-        end -= part;
-    }
-    return count;
-}
-
-unsigned zg_step_pieces(const struct zg_step *step, unsigned element, struct zg_piece pieces[ZG_PIECES])
-{
-    bool own_place = zg_step_is_open_count(step);
-    unsigned byte = own_place ? 0 : step->byte;
-    unsigned bit = (own_place ? 0 : step->bit) + element * step->bits;
-
-    if (zg_step_is_bitwise(step) && step->big_endian)
-        return big_pieces(byte, bit, step->bits, pieces);
-    if (zg_step_is_bitwise(step) || !step->big_endian)
-        return little_pieces(byte, bit, step->bits, pieces);
-    for (unsigned i = 0; i < step->bits / 8; i++) /* whole bytes, most significant first */
-        pieces[i] = (struct zg_piece){ byte + bit / 8 + step->bits / 8 - 1 - i, 0, 8, 8 * i };
-    return step->bits / 8;
-}
 
 static void end_run(struct cursor *cursor)
 {
@@ -155,7 +73,7 @@ static void element_sizes(const struct zg_step *step, unsigned *least, unsigned 
 /* `count` times `size` bytes, held to what no payload reaches, so that sums of it do not overflow. */
 static unsigned bytes_of(unsigned count, unsigned size)
 {
-    return (unsigned)MIN((uint64_t)count * size, (uint64_t)UNREACHABLE);
+    return (unsigned)MIN((uint64_t)count * size, (uint64_t)ZGI_UNREACHABLE);
 }
 
 static unsigned array_bytes(const struct zg_step *step, unsigned count, unsigned element)
@@ -226,8 +144,8 @@ static void place(struct zg_block *block, struct cursor *cursor, struct zg_step 
     else
         place_on_boundary(cursor, step, room);
     zgi_step_limits(step);
-    block->size = MIN(block->size + step->least_size, UNREACHABLE);
-    block->most_size = MIN(block->most_size + step->most_size, UNREACHABLE);
+    block->size = MIN(block->size + step->least_size, ZGI_UNREACHABLE);
+    block->most_size = MIN(block->most_size + step->most_size, ZGI_UNREACHABLE);
     block->bits += step->record ? step->most * step->record->bits
                    : step->bits ? step->most * step->bits
                                 : step->most * step->type.bits;
@@ -348,35 +266,11 @@ static void plan_check(struct zg_plan *plan)
     plan->check.big_endian = plan->definition->check_big_endian;
 }
 
-/* The largest payload that max_payload and max_frame leave room for, bytes; 0: no limit is set. */
-static unsigned payload_room(const struct zg_plan *plan)
-{
-    const struct zg_definition *definition = plan->definition;
-    unsigned room = (unsigned)definition->max_payload;
-    unsigned around = plan->header.size + plan->check.size;
-
-    if (definition->max_frame == 0)
-        return room;
-    if (room == 0)
-        room = (unsigned)definition->max_frame;
-    while (room > 0 && zg_plan_frame_most(around + room) > definition->max_frame)
-        room--;
-    return room;
-}
-
-/* Bytes of a variable's value in the messages that read and write it: behind ticket and index. */
-static unsigned variable_room(const struct zg_plan *plan, unsigned room)
-{
-    const struct zg_plan_message *value = zg_plan_by_name(plan, "variable_value");
-    unsigned before = value && value->message->service ? value->payload_least : 2;
-    return room > before ? room - before : 0;
-}
-
 /* Bytes that an open-ended field may fill. Without a limit the user's have none, and the services' what the largest
  * other message or variable takes. */
 static unsigned open_room(const struct zg_plan *plan, const struct zg_message *message, unsigned tickets)
 {
-    unsigned room = payload_room(plan);
+    unsigned room = zgi_payload_room(plan);
 
     if (room == 0 && message->service) {
         room = MAX(plan->max_payload, 16);
@@ -411,14 +305,14 @@ static void plan_payload(const struct zg_plan *plan, struct zg_plan_message *ite
     unsigned room = open_room(plan, message, item->tickets);
     block->name = message->name;
     plan_fields(plan, message->fields, room, block, &cursor, diagnostics);
-    if (message->service && payload_room(plan) > 0)
+    if (message->service && zgi_payload_room(plan) > 0)
         shrink_to_fit(block, room);
     warn_of_waste(&cursor, message->name, message->place, diagnostics);
     item->payload_least = item->tickets + block->size;
     item->payload_most = item->tickets + block->most_size;
     for (unsigned i = 0; i < message->fields->len; i++) {
         const struct zg_field *field = g_ptr_array_index(message->fields, i);
-        if (field->type.extent == ZG_EXTENT_REST && payload_room(plan) == 0 && !message->service)
+        if (field->type.extent == ZG_EXTENT_REST && zgi_payload_room(plan) == 0 && !message->service)
             zgi_error(diagnostics, field->place, "%s is open-ended; the frame needs max_payload", field->name);
     }
 }
@@ -456,59 +350,6 @@ static void plan_variables(struct zg_plan *plan, struct zg_diagnostics *diagnost
     }
 }
 
-static void check_variable_sizes(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
-{
-    unsigned limit = payload_room(plan);
-    unsigned room = variable_room(plan, limit);
-
-    for (unsigned i = 0; i < plan->variables->len && limit > 0; i++) {
-        const struct zg_plan_variable *item = zg_plan_variable_at(plan, i);
-        const struct zg_field *field = zg_variable_field(item->variable);
-        if (item->block.most_size > room)
-            zgi_error(diagnostics, field->place,
-                      "the variable %s takes %u bytes, the messages that read and write it have room for %u",
-                      field->name, item->block.most_size, room);
-    }
-}
-
-static void check_sizes(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
-{
-    const struct zg_definition *definition = plan->definition;
-    const unsigned most = definition->max_payload > 0 ? (unsigned)definition->max_payload : LARGEST_PAYLOAD;
-
-    for (unsigned i = 0; i < plan->messages->len; i++) {
-        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        if (item->payload_most >= UNREACHABLE)
-            zgi_error(diagnostics, item->message->place,
-                      "the payload of %s takes over %d bytes, at most %d are possible", item->message->name,
-                      UNREACHABLE - 1, LARGEST_PAYLOAD);
-        else if (item->payload_most > most)
-            zgi_error(diagnostics, item->message->place, "the payload of %s takes %u bytes, max_payload is %u",
-                      item->message->name, item->payload_most, most);
-        if (definition->max_frame > 0 && item->frame_most > definition->max_frame)
-            zgi_error(diagnostics, item->message->place,
-                      "a frame of %s takes up to %u bytes on the wire, max_frame is %" G_GUINT64_FORMAT,
-                      item->message->name, item->frame_most, definition->max_frame);
-    }
-}
-
-/* Warns where two flipped bits can leave the check right: it sees them all only up to a length, the order of x modulo
- * its polynomial (W. W. Peterson, D. T. Brown, "Cyclic Codes for Error Detection", 1961). */
-static void check_strength(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
-{
-    const struct zg_definition *definition = plan->definition;
-    unsigned largest = plan->header.size + plan->check.size;
-
-    for (unsigned i = 0; i < plan->messages->len; i++)
-        largest = MAX(largest, MIN(zg_plan_message_at(plan, i)->content, (unsigned)LARGEST_PAYLOAD));
-    uint64_t seen = zg_crc_order(&definition->check, 8 * (uint64_t)largest);
-    if (seen < 8 * (uint64_t)largest)
-        zgi_warning(diagnostics, definition->check_place,
-                    "this %u-bit check sees any two flipped bits in up to %" G_GUINT64_FORMAT
-                    " bits only; the largest frame's content has %u; a wider check sees them all",
-                    definition->check.width, seen, 8 * largest);
-}
-
 struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_diagnostics *diagnostics)
 {
     struct zg_plan *plan = g_new0(struct zg_plan, 1);
@@ -519,15 +360,10 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
     plan_records(plan, diagnostics);
     plan_variables(plan, diagnostics);
     plan_messages(plan, diagnostics);
-    check_sizes(plan, diagnostics);
-    check_variable_sizes(plan, diagnostics);
-    check_strength(plan, diagnostics);
+    zgi_plan_limits(plan, diagnostics);
     if (definition->max_payload > 0)
         plan->max_payload = (unsigned)definition->max_payload;
     plan_length(plan, diagnostics);
-    if (plan->header.size > ZG_HEADER_MAX)
-        zgi_error(diagnostics, definition->frame_place, "the header takes %u bytes, at most %d are supported",
-                  plan->header.size, ZG_HEADER_MAX);
     plan->max_content = plan->header.size + plan->max_payload + plan->check.size;
     plan->max_frame = zg_plan_frame_most(plan->max_content);
     zgi_diagnostics_sort(diagnostics);

@@ -1,0 +1,42 @@
+/* SPDX-License-Identifier: MIT */
+/* Changes between two versions of a definition, and how they are judged. */
+#ifndef ZEUGMA_CHANGES_H
+#define ZEUGMA_CHANGES_H
+
+#include "plan/plan.h"
+
+/* SAME: no byte and no meaning differs. COMPATIBLE: what both know is understood both ways; what is new is dropped or
+ * marked until the other end is updated. BREAKING: something is lost, refused or misread. */
+enum zg_verdict { ZG_SAME, ZG_COMPATIBLE, ZG_BREAKING };
+
+struct zg_change {
+    enum zg_verdict verdict;
+    unsigned first; /* of a compatible one: the sides (a sum of enum zg_side) to be updated first, 0 for any order */
+    struct zg_place before, after; /* in the old file and in the new; line 0: it is in the other only */
+    char *text;
+};
+
+/* The worst verdict of all, and in `*first` the sides that some change wants updated first; 0 where it is breaking. */
+enum zg_verdict zg_compare_verdict(const GPtrArray *changes, unsigned *first);
+
+/* "same", "compatible", "breaking". */
+const char *zg_verdict_name(enum zg_verdict verdict);
+
+/* --- for the comparison */
+
+struct zgi_comparison {
+    const struct zg_plan *before, *after;
+    GPtrArray *changes;
+    GHashTable *seen; /* types compared before: name -> GPtrArray of their changes */
+};
+
+/* A list of changes, and adding one to it. */
+GPtrArray *zgi_changes_new(void);
+struct zg_change *zgi_changed(struct zgi_comparison *comparison, enum zg_verdict verdict, unsigned first,
+                              struct zg_place before, struct zg_place after, const char *format, ...)
+    G_GNUC_PRINTF(6, 7);
+
+/* Who receives what the sides `from` send. */
+unsigned zgi_receivers(enum zg_side from);
+
+#endif

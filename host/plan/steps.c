@@ -1,0 +1,84 @@
+/* SPDX-License-Identifier: MIT */
+/* What a step is, and in which bits of which bytes its values lie. */
+#include "plan/plan.h"
+
+bool zg_step_is_bitwise(const struct zg_step *step)
+{
+    return step->bits % 8 != 0;
+}
+
+bool zg_step_is_string(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES;
+}
+
+bool zg_step_is_array(const struct zg_step *step)
+{
+    return !zg_step_is_string(step) && step->type.extent != ZG_EXTENT_ONE;
+}
+
+bool zg_step_is_leb(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_LEB_UNSIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
+}
+
+bool zg_step_is_signed(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
+}
+
+bool zg_step_is_open_count(const struct zg_step *step)
+{
+    return step->type.extent == ZG_EXTENT_COUNTED || step->type.extent == ZG_EXTENT_REST;
+}
+
+unsigned zg_step_end(const struct zg_step *step)
+{
+    return step->byte + (zg_step_is_bitwise(step) && step->type.extent != ZG_EXTENT_COUNTED
+                             ? (step->bit + step->most * step->bits + 7) / 8
+                             : step->most_size);
+}
+
+/* A little run is filled from its least significant bit up: bit k of the run is bit k % 8 of byte k / 8. */
+static unsigned little_pieces(unsigned byte, unsigned bit, unsigned bits, struct zg_piece *pieces)
+{
+    unsigned count = 0;
+    for (unsigned done = 0; done < bits; count++) {
+        unsigned low = (bit + done) % 8;
+        unsigned part = MIN(8 - low, bits - done);
+        pieces[count] = (struct zg_piece){ byte + (bit + done) / 8, low, part, done };
+        done += part;
+    }
+    return count;
+}
+
+/* A big run is filled from its most significant bit down. Pieces are listed from the value's lowest bit, which stands
+ * last. */
+static unsigned big_pieces(unsigned byte, unsigned bit, unsigned bits, struct zg_piece *pieces)
+{
+    unsigned count = 0;
+    unsigned end = bit + bits; /* bits of the run, from its top, up to the value's last */
+    for (unsigned done = 0; done < bits; count++) {
+        unsigned low = (8 - end % 8) % 8;
+        unsigned part = MIN(8 - low, bits - done);
+        pieces[count] = (struct zg_piece){ byte + (end - 1) / 8, low, part, done };
+        done += part;
+        end -= part;
+    }
+    return count;
+}
+
+unsigned zg_step_pieces(const struct zg_step *step, unsigned element, struct zg_piece pieces[ZG_PIECES])
+{
+    bool own_place = zg_step_is_open_count(step);
+    unsigned byte = own_place ? 0 : step->byte;
+    unsigned bit = (own_place ? 0 : step->bit) + element * step->bits;
+
+    if (zg_step_is_bitwise(step) && step->big_endian)
+        return big_pieces(byte, bit, step->bits, pieces);
+    if (zg_step_is_bitwise(step) || !step->big_endian)
+        return little_pieces(byte, bit, step->bits, pieces);
+    for (unsigned i = 0; i < step->bits / 8; i++) /* whole bytes, most significant first */
+        pieces[i] = (struct zg_piece){ byte + bit / 8 + step->bits / 8 - 1 - i, 0, 8, 8 * i };
+    return step->bits / 8;
+}
