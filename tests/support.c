@@ -128,7 +128,7 @@ static void random_records(struct zg_random *random, GString *text, unsigned enu
     }
 }
 
-char *test_random_definition(struct zg_random *random)
+static char *random_definition(struct zg_random *random)
 {
     static const char *const checks[] = {
         "crc8/smbus",  "crc16/modbus", "{ name: crc24/openpgp, order: big }",
@@ -153,7 +153,7 @@ char *test_random_definition(struct zg_random *random)
                            1 + (unsigned)zg_random_below(random, 9),
                            one_in(random, 2) ? "const: { type: u11, value: 0x5A5 }, minor: u3, " : "", addresses,
                            5 + (unsigned)zg_random_below(random, 18),
-                           one_in(random, 2) ? lengths[zg_random_below(random, 3)] : "",
+                           !*addresses && one_in(random, 2) ? lengths[zg_random_below(random, 3)] : "",
                            1 + (unsigned)zg_random_below(random, 32),
                            one_in(random, 3) ? ", reserved: u5, const: { type: u16, value: 7, order: big }" : "");
     g_string_append(text, "enums:\n");
@@ -192,6 +192,36 @@ char *test_random_definition(struct zg_random *random)
         }
     }
     return g_string_free(text, FALSE);
+}
+
+/* Whether a definition is only too large. */
+static bool is_too_large(const char *text)
+{
+    struct zg_diagnostics *diagnostics = zg_diagnostics_new("random");
+    struct zg_definition *definition = zg_definition_parse("random", text, strlen(text), diagnostics);
+    struct zg_plan *plan = definition ? zg_plan_new(definition, diagnostics) : NULL;
+    bool too_large = definition && !plan;
+
+    for (unsigned i = 0; i < zg_diagnostics_count(diagnostics); i++) {
+        const struct zg_diagnostic *diagnostic = zg_diagnostics_get(diagnostics, i);
+        too_large =
+            too_large && (diagnostic->severity == ZG_SEVERITY_WARNING || strstr(diagnostic->message, " takes "));
+    }
+    zg_plan_free(plan);
+    zg_definition_free(definition);
+    zg_diagnostics_free(diagnostics);
+    return too_large;
+}
+
+char *test_random_definition(struct zg_random *random)
+{
+    char *text = random_definition(random);
+
+    while (is_too_large(text)) {
+        g_free(text);
+        text = random_definition(random);
+    }
+    return text;
 }
 
 union zg_raw test_random_raw(struct zg_random *random, const struct zg_step *step)

@@ -18,6 +18,13 @@ static const char *or_empty(const char *text)
     return text ? text : "";
 }
 
+/* A summary as a paragraph, with its full stop. */
+static void print_sentence(struct zgi_document *document, const char *summary)
+{
+    bool ended = strchr(".!?", summary[strlen(summary) - 1]) != NULL;
+    zgi_document_paragraph(document, "%s%s", summary, ended ? "" : ".");
+}
+
 static char *span(unsigned least, unsigned most)
 {
     return least == most ? g_strdup_printf("%u", least) : g_strdup_printf("%u to %u", least, most);
@@ -360,7 +367,7 @@ static void print_message(struct zgi_document *document, const struct zg_plan *p
 
     zgi_document_heading(document, 3, id, heading);
     if (message->summary)
-        zgi_document_paragraph(document, "%s.", message->summary);
+        print_sentence(document, message->summary);
     zgi_document_paragraph(document, "Sent by %s%s%s. Payload %s bytes, frame %s bytes on the wire.",
                            message->from == ZG_SIDE_BOTH     ? "both sides"
                            : message->from == ZG_SIDE_DEVICE ? "the device"
@@ -435,7 +442,7 @@ static GString *print(const struct zg_plan *plan, bool html)
     zgi_document_begin(&document, html, comment, title);
     zgi_document_heading(&document, 1, "top", title);
     if (definition->summary)
-        zgi_document_paragraph(&document, "%s.", definition->summary);
+        print_sentence(&document, definition->summary);
     print_contents(&document, plan);
     print_line(&document, plan);
     print_frame(&document, plan);
