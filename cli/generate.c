@@ -76,5 +76,5 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     return cli_finish(verb, status);
 }
 
-const struct cli_verb cli_generate = { "generate", "DEF -o DIR", "Prints code for both ends",
+const struct cli_verb cli_generate = { "generate", "DEF -o DIR", "Prints code for both ends, a specification, vectors",
                                        "zeugma generate examples/loom/loom.yaml -o build/loom", run };
