@@ -154,10 +154,10 @@ static void check_id(struct zgi_reader *reader, const struct zg_definition *defi
 {
     const struct zg_header_role *role = zgi_role(definition, ZG_ROLE_ID);
 
-    if (role && role->bits < 32 && message->id >> role->bits != 0)
+    if (role && message->id >> role->bits != 0)
         zgi_error(reader->diagnostics, message->id_place,
-                  "id %" G_GUINT64_FORMAT " of %s does not fit the header's id, u%u (at most %u)", message->id,
-                  message->name, role->bits, (1U << role->bits) - 1);
+                  "id %" G_GUINT64_FORMAT " of %s does not fit the header's id, u%u (at most %" G_GUINT64_FORMAT ")",
+                  message->id, message->name, role->bits, UINT64_MAX >> (64 - role->bits));
     for (unsigned i = 0; i < definition->messages->len; i++) {
         const struct zg_message *other = g_ptr_array_index(definition->messages, i);
         if (!other->identified || other->id != message->id)

@@ -54,15 +54,20 @@ static void take_message(struct zgi_reader *reader, const struct zgi_entry *entr
     zgi_add_message(reading->user, definition, message);
 }
 
-static void take_service(struct services_reading *reading, const char *name)
+/* The messages of all enabled services, each named at its place in the definition. */
+static void take_services(struct services_reading *reading, const struct zg_place *places)
 {
     struct zg_diagnostics *diagnostics = zg_diagnostics_new("services.yaml");
     struct zgi_reader reader = { .diagnostics = diagnostics };
     bool parsed = zgi_yaml_parse(&reader, zgi_services_text, strlen(zgi_services_text));
 
     g_assert(parsed);
-    zgi_entries(&reader, zgi_lookup(&reader, yaml_document_get_root_node(&reader.document), name), name, take_message,
-                reading);
+    const yaml_node_t *root = yaml_document_get_root_node(&reader.document);
+    for (unsigned i = 0; zg_service_names[i]; i++) {
+        reading->service_place = places[i];
+        if (reading->definition->services >> i & 1)
+            zgi_entries(&reader, zgi_lookup(&reader, root, zg_service_names[i]), "messages", take_message, reading);
+    }
     g_assert(zg_diagnostics_count(diagnostics) == 0);
     yaml_document_delete(&reader.document);
     zg_diagnostics_free(diagnostics);
@@ -111,13 +116,8 @@ static void enable_all(struct zgi_reader *reader, struct services_reading *readi
         definition->services |= 1U << index;
         places[index] = zgi_place(item);
     }
-    if (definition->services == 0 || !find_base(reader, reading))
-        return;
-    for (unsigned i = 0; zg_service_names[i]; i++) {
-        reading->service_place = places[i];
-        if (definition->services >> i & 1)
-            take_service(reading, zg_service_names[i]);
-    }
+    if (definition->services != 0 && find_base(reader, reading))
+        take_services(reading, places);
 }
 
 /* services = list of names, or mapping of base and enable */
