@@ -44,6 +44,7 @@ bool zg_link_transmit_isr(struct zg_link *link, uint8_t *byte)
 int zg_link_send(struct zg_link *link, uint32_t id, const uint8_t *payload, size_t length)
 {
     const struct zg_protocol *protocol = link->protocol;
+    const struct zg_check *check = protocol->check;
     struct zg_header header = { .id = id,
                                 .sequence = link->sequence,
                                 .length = (uint32_t)length,
@@ -60,12 +61,13 @@ int zg_link_send(struct zg_link *link, uint32_t id, const uint8_t *payload, size
     zg_cobs_begin(&encoder, &link->transmit);
     zg_cobs_put(&encoder, head, protocol->header_size);
     zg_cobs_put(&encoder, payload, length);
-    if (protocol->check->size > 0) {
-        const struct zg_crc *crc = &protocol->check->crc;
-        zg_check_word reg = zg_crc_update(crc, zg_crc_start(crc), head, protocol->header_size);
-        reg = zg_crc_update(crc, reg, payload, length);
-        zg_check_store(protocol->check, zg_crc_finish(crc, reg), tail);
-        zg_cobs_put(&encoder, tail, protocol->check->size);
+    if (check->size > 0) {
+        zg_check_word state = check->start;
+        if (check->skip == 0)
+            state = check->update(check->parameters, state, head, protocol->header_size);
+        state = check->update(check->parameters, state, payload, length);
+        zg_check_store(check, check->finish(check->parameters, state), tail);
+        zg_cobs_put(&encoder, tail, check->size);
     }
     int error = zg_cobs_end(&encoder, &wire);
     if (error)

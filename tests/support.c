@@ -130,10 +130,19 @@ static void random_records(struct zg_random *random, GString *text, unsigned enu
 
 static char *random_definition(struct zg_random *random)
 {
-    static const char *const checks[] = {
-        "crc8/smbus",  "crc16/modbus", "{ name: crc24/openpgp, order: big }",
-        "crc32/iscsi", "crc64/xz",     "{ crc: 13, poly: 0x1CF5, reflect_out: true }"
-    };
+    static const char *const checks[] = { "crc8/smbus",
+                                          "crc16/modbus",
+                                          "{ name: crc24/openpgp, order: big }",
+                                          "crc32/iscsi",
+                                          "crc64/xz",
+                                          "{ crc: 13, poly: 0x1CF5, reflect_out: true }",
+                                          "{ name: fletcher16, covers: payload }",
+                                          "{ name: internet, order: big }",
+                                          "{ name: crc16/arc, covers: payload }",
+                                          "adler32",
+                                          "xor8",
+                                          "sum8/negated",
+                                          "none" };
     static const char *const lengths[] = { "length: u16, ", "length: { type: u17, counts: rest }, ",
                                            "length: { type: u16, counts: content, order: big }, " };
     static const char *const deliveries[] = { "", "\n    reply: m0\n    retries: 2",
@@ -149,7 +158,7 @@ static char *random_definition(struct zg_random *random)
     g_string_append_printf(text,
                            "frame:\n  framing: cobs\n  max_payload: 60000\n  byte_order: %s\n  check: %s\n"
                            "  header: [version: u%u, %s%sid: { type: u%u, order: big }, %ssequence: u%u%s]\n",
-                           one_in(random, 2) ? "big" : "little", checks[zg_random_below(random, 6)],
+                           one_in(random, 2) ? "big" : "little", checks[zg_random_below(random, G_N_ELEMENTS(checks))],
                            1 + (unsigned)zg_random_below(random, 9),
                            one_in(random, 2) ? "const: { type: u11, value: 0x5A5 }, minor: u3, " : "", addresses,
                            5 + (unsigned)zg_random_below(random, 18),

@@ -28,9 +28,11 @@ static bool same_check(const struct zg_plan *before, const struct zg_plan *after
 {
     const struct zg_crc_parameters *a = &before->definition->check, *b = &after->definition->check;
 
-    return a->width == b->width && a->poly == b->poly && a->init == b->init && a->reflect_in == b->reflect_in &&
+    return before->definition->check_kind == after->definition->check_kind &&
+           before->definition->check_covers == after->definition->check_covers && a->width == b->width &&
+           a->poly == b->poly && a->init == b->init && a->reflect_in == b->reflect_in &&
            a->reflect_out == b->reflect_out && a->xor_out == b->xor_out &&
-           (before->check.size == 1 || before->check.big_endian == after->check.big_endian);
+           (before->check.size <= 1 || before->check.big_endian == after->check.big_endian);
 }
 
 static bool same_role(const struct zg_step *a, const struct zg_step *b)

@@ -21,8 +21,7 @@ GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *he
     zg_header_pack(plan, &roles, length, content);
     if (length > 0)
         memcpy(content + plan->header.size, payload, length);
-    zg_check_word reg = zg_crc_update(&plan->check.crc, zg_crc_start(&plan->check.crc), content, covered);
-    zg_check_store(&plan->check, zg_crc_finish(&plan->check.crc, reg), content + covered);
+    zg_check_store(&plan->check, zg_check_value(&plan->check, content, covered), content + covered);
     while (size < plan->max_frame)
         size *= 2;
     g_autofree uint8_t *memory = g_malloc(size);
@@ -100,11 +99,10 @@ static void skip_failed_check(struct zg_stream *stream)
 {
     const struct zg_check *check = &stream->plan->check;
     size_t covered = stream->decoder.length - check->size;
-    zg_check_word reg = zg_crc_update(&check->crc, zg_crc_start(&check->crc), stream->content, covered);
     struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED,
                                   .why = "check failed",
                                   .checked = true,
-                                  .expected = zg_crc_finish(&check->crc, reg),
+                                  .expected = zg_check_value(check, stream->content, covered),
                                   .found = zg_check_load(check, stream->content + covered) };
 
     stream->counters.failed_check++;

@@ -69,3 +69,41 @@ uint64_t zg_crc_order(const struct zg_crc_parameters *crc, uint64_t most)
     }
     return most;
 }
+
+const struct zg_sum zg_sum_table[] = {
+    { ZG_CHECK_NONE, "none", 0, 0 },
+    { ZG_CHECK_SUM8, "sum8", 8, 0xDD },
+    { ZG_CHECK_SUM8_NEGATED, "sum8/negated", 8, 0x23 },
+    { ZG_CHECK_SUM8_INVERTED, "sum8/inverted", 8, 0x22 },
+    { ZG_CHECK_XOR8, "xor8", 8, 0x31 },
+    { ZG_CHECK_FLETCHER16, "fletcher16", 16, 0x1EDE },
+    { ZG_CHECK_ADLER32, "adler32", 32, 0x091E01DE },
+    { ZG_CHECK_INTERNET, "internet", 16, 0xF62A },
+};
+
+const unsigned zg_sum_table_length = sizeof zg_sum_table / sizeof zg_sum_table[0];
+
+const struct zg_sum *zg_sum_by_name(const char *name)
+{
+    for (unsigned i = 0; i < zg_sum_table_length; i++)
+        if (strcmp(zg_sum_table[i].name, name) == 0)
+            return &zg_sum_table[i];
+    return NULL;
+}
+
+const struct zg_sum *zg_sum_by_kind(enum zg_check_kind kind)
+{
+    for (unsigned i = 0; i < zg_sum_table_length; i++)
+        if (zg_sum_table[i].kind == kind)
+            return &zg_sum_table[i];
+    return NULL;
+}
+
+uint64_t zg_sum_order(enum zg_check_kind kind)
+{
+    switch (kind) {
+    case ZG_CHECK_FLETCHER16: return 8 * 255; /* opposite changes of one bit, 255 bytes apart, cancel in both sums */
+    case ZG_CHECK_ADLER32: return 8 * 65521;  /* likewise */
+    default: return 0;                        /* the same bit of two bytes, or words, changed in opposite ways */
+    }
+}

@@ -6,6 +6,32 @@
 #include <stdbool.h>
 #include <stdint.h>
 
+/* What kind of check a frame has. */
+enum zg_check_kind {
+    ZG_CHECK_CRC,
+    ZG_CHECK_NONE,
+    ZG_CHECK_SUM8,
+    ZG_CHECK_SUM8_NEGATED,
+    ZG_CHECK_SUM8_INVERTED,
+    ZG_CHECK_XOR8,
+    ZG_CHECK_FLETCHER16,
+    ZG_CHECK_ADLER32,
+    ZG_CHECK_INTERNET
+};
+
+/* The kinds but CRCs, each with its name, bits, and the check value of the ASCII string "123456789". */
+struct zg_sum {
+    enum zg_check_kind kind;
+    const char *name;
+    unsigned width;
+    uint64_t check;
+};
+
+extern const struct zg_sum zg_sum_table[];
+extern const unsigned zg_sum_table_length;
+const struct zg_sum *zg_sum_by_name(const char *name);
+const struct zg_sum *zg_sum_by_kind(enum zg_check_kind kind);
+
 /* A CRC's parameters as published: nothing shifted, nothing reversed. */
 struct zg_crc_parameters {
     const char *name; /* NULL: given by parameters */
@@ -22,6 +48,9 @@ struct zg_crc_parameters {
 extern const struct zg_crc_parameters zg_crc_table[];
 extern const unsigned zg_crc_table_length;
 const struct zg_crc_parameters *zg_crc_by_name(const char *name);
+
+/* The bits up to which a check of another kind sees any two flipped bits: 0 where it misses some at any length. */
+uint64_t zg_sum_order(enum zg_check_kind kind);
 
 /* The bits up to which any two flipped bits are seen: the least n with x^n = 1 modulo the polynomial; `most` where that
  * is larger. Time is linear in the result. */

@@ -164,6 +164,9 @@ struct zg_line {
     struct zg_place place, keepalive_place;
 };
 
+/* What the check covers: header and payload, the payload, or sync and start bytes, too. */
+enum zg_covers { ZG_COVERS_CONTENT, ZG_COVERS_PAYLOAD, ZG_COVERS_ALL };
+
 enum zg_console { ZG_CONSOLE_NONE, ZG_CONSOLE_FRAMED, ZG_CONSOLE_INTERLEAVED };
 
 struct zg_definition {
@@ -177,7 +180,9 @@ struct zg_definition {
     GPtrArray *header;    /* struct zg_header_role */
     bool header_in_doubt; /* something in it could not be read */
     char *check_name;     /* as written, or NULL where given by parameters */
-    struct zg_crc_parameters check;
+    enum zg_check_kind check_kind;
+    struct zg_crc_parameters check; /* of a CRC; of the others only the width */
+    enum zg_covers check_covers;
     bool check_big_endian;
     uint64_t max_payload; /* 0: as large as the largest message */
     uint64_t max_frame;   /* 0: no limit */

@@ -152,9 +152,6 @@ struct check_reading {
 
 static bool known_check(struct zgi_reader *reader, yaml_node_t *node, struct zg_definition *definition)
 {
-    static const char *const others[] = { "none",          "sum8",     "sum8/negated",
-                                          "sum8/inverted", "xor8",     "fletcher16",
-                                          "adler32",       "internet", NULL };
     const char *word = zgi_scalar(reader, node, "the name of a check");
 
     if (!word)
@@ -165,15 +162,18 @@ static bool known_check(struct zgi_reader *reader, yaml_node_t *node, struct zg_
         definition->check_name = g_strdup(word);
         return true;
     }
-    if (g_strv_contains(others, word)) {
-        zgi_error(reader->diagnostics, zgi_place(node),
-                  "the check \"%s\" is part of the language but not supported by this version yet; expected a CRC",
-                  word);
-        return false;
+    const struct zg_sum *sum = zg_sum_by_name(word);
+    if (sum) {
+        definition->check_kind = sum->kind;
+        definition->check.width = sum->width;
+        definition->check_name = g_strdup(word);
+        return true;
     }
     g_autoptr(GPtrArray) names = g_ptr_array_new();
     for (unsigned i = 0; i < zg_crc_table_length; i++)
         g_ptr_array_add(names, (gpointer)zg_crc_table[i].name);
+    for (unsigned i = 0; i < zg_sum_table_length; i++)
+        g_ptr_array_add(names, (gpointer)zg_sum_table[i].name);
     g_ptr_array_add(names, NULL);
     g_autofree char *hint = zg_word_hint(word, (const char *const *)names->pdata);
     zgi_error(reader->diagnostics, zgi_place(node), "unknown check \"%s\"%s", word, hint);
@@ -230,18 +230,17 @@ static void read_covers(struct zgi_reader *reader, const struct zgi_entry *entry
 {
     static const char *const words[] = { "content", "payload", "all", NULL };
     unsigned index;
-    (void)into;
-    if (zgi_read_choice(reader, entry->value, "what the check covers", words, &index) && index != 0)
-        zgi_error(reader->diagnostics, zgi_place(entry->value),
-                  "covers: %s is part of the language but not supported by this version yet; expected content",
-                  words[index]);
+    if (zgi_read_choice(reader, entry->value, "what the check covers", words, &index))
+        ((struct check_reading *)into)->definition->check_covers = (enum zg_covers)index;
 }
 
-const struct zgi_key zgi_named_check_keys[] = { { "name", true, keep_check_name, "check_name", "Name of a check" },
-                                                { "order", false, read_check_order, "byte_order",
-                                                  "Byte order of the check; default the frame's" },
-                                                { "covers", false, read_covers, "covers", "What it covers: content" },
-                                                { 0 } };
+const struct zgi_key zgi_named_check_keys[] = {
+    { "name", true, keep_check_name, "check_name", "Name of a check" },
+    { "order", false, read_check_order, "byte_order", "Byte order of the check; default the frame's" },
+    { "covers", false, read_covers, "covers",
+      "What it covers: content (default), payload, or all: sync and start bytes, too" },
+    { 0 }
+};
 
 const struct zgi_key zgi_crc_keys[] = {
     { "crc", true, read_crc_width, "crc_width", "Width of the CRC in bits, 3 to 64" },
@@ -251,7 +250,8 @@ const struct zgi_key zgi_crc_keys[] = {
     { "reflect_out", false, read_reflect_out, "bool", "The result is reversed; default false" },
     { "xor_out", false, keep_xor_out, "natural", "XORed to the result; default 0" },
     { "order", false, read_check_order, "byte_order", "Byte order of the check; default the frame's" },
-    { "covers", false, read_covers, "covers", "What it covers: content" },
+    { "covers", false, read_covers, "covers",
+      "What it covers: content (default), payload, or all: sync and start bytes, too" },
     { 0 }
 };
 

@@ -41,7 +41,7 @@ static uint64_t table_entry(const struct zg_crc *crc, unsigned index)
 
 static void print_table(const struct zgi_c *c, GString *text, unsigned entries, unsigned step)
 {
-    const struct zg_crc *crc = &c->plan->check.crc;
+    const struct zg_crc *crc = &c->plan->crc;
     int digits = (crc->width + 3) / 4;
     unsigned row = crc->width > 32 ? 4 : 8;
 
@@ -54,8 +54,7 @@ static void print_table(const struct zgi_c *c, GString *text, unsigned entries, 
 
 static void print_crc(const struct zgi_c *c, GString *text)
 {
-    const struct zg_check *check = &c->plan->check;
-    const struct zg_crc *crc = &check->crc;
+    const struct zg_crc *crc = &c->plan->crc;
     const struct zg_crc_parameters *written = &c->plan->definition->check;
     const char *suffix = word_suffix(crc->width);
 
@@ -63,22 +62,50 @@ static void print_crc(const struct zgi_c *c, GString *text)
                            crc->reflected ? "#define WORD(value) ((zg_check_word)(value))\n"
                                           : "#define WORD(value) ZG_CRC_TOP(value, %u)\n",
                            crc->width);
+    g_string_append_printf(text, "#define START WORD(0x%" G_GINT64_MODIFIER "X%s)\n",
+                           crc->reflected ? (uint64_t)crc->init : written->init, suffix);
     g_string_append(text, "#if ZG_CRC_TABLE == 8\n");
     print_table(c, text, 256, 1);
     g_string_append(text, "#elif ZG_CRC_TABLE == 4\n");
     print_table(c, text, 16, crc->reflected ? 16 : 1); /* four steps on zeros first: the byte's other half */
     g_string_append_printf(text,
                            "#else\n#define table_of_check NULL\n#endif\n\n"
+                           "static const struct zg_crc crc = {\n"
+                           "    %u, %s, %s, WORD(0x%" G_GINT64_MODIFIER
+                           "X%s), START, (zg_check_word)0x%" G_GINT64_MODIFIER "X%s, table_of_check\n};\n\n",
+                           crc->width, crc->reflected ? "true" : "false", crc->turned ? "true" : "false",
+                           crc->reflected ? (uint64_t)crc->poly : written->poly, suffix, written->xor_out, suffix);
+}
+
+/* The functions and the start of each kind, as the runtime names them. */
+static const struct {
+    const char *update, *finish, *parameters, *start;
+} checks[] = {
+    [ZG_CHECK_CRC] = { "zg_check_crc_update", "zg_check_crc_finish", "&crc", "START" },
+    [ZG_CHECK_NONE] = { "NULL", "NULL", "NULL", "0" },
+    [ZG_CHECK_SUM8] = { "zg_sum8_update", "zg_sum8_finish", "NULL", "ZG_SUM8_START" },
+    [ZG_CHECK_SUM8_NEGATED] = { "zg_sum8_update", "zg_sum8_negated_finish", "NULL", "ZG_SUM8_START" },
+    [ZG_CHECK_SUM8_INVERTED] = { "zg_sum8_update", "zg_sum8_inverted_finish", "NULL", "ZG_SUM8_START" },
+    [ZG_CHECK_XOR8] = { "zg_xor8_update", "zg_sum8_finish", "NULL", "ZG_XOR8_START" },
+    [ZG_CHECK_FLETCHER16] = { "zg_fletcher16_update", "zg_fletcher16_finish", "NULL", "ZG_FLETCHER16_START" },
+    [ZG_CHECK_ADLER32] = { "zg_adler32_update", "zg_adler32_finish", "NULL", "ZG_ADLER32_START" },
+    [ZG_CHECK_INTERNET] = { "zg_internet_update", "zg_internet_finish", "NULL", "ZG_INTERNET_START" },
+};
+
+static void print_check(const struct zgi_c *c, GString *text)
+{
+    const struct zg_definition *definition = c->plan->definition;
+    enum zg_check_kind kind = definition->check_kind;
+    g_autofree char *skip = g_strdup_printf("%u", (unsigned)c->plan->check.skip);
+
+    if (kind == ZG_CHECK_CRC)
+        print_crc(c, text);
+    g_string_append_printf(text,
                            "/* %s */\n"
-                           "const struct zg_check %s_check = {\n"
-                           "    { %u, %s, %s, WORD(0x%" G_GINT64_MODIFIER "X%s), WORD(0x%" G_GINT64_MODIFIER
-                           "X%s), (zg_check_word)0x%" G_GINT64_MODIFIER "X%s, table_of_check },\n"
-                           "    %s_CHECK_SIZE,\n    %s\n};\n\n",
-                           c->plan->definition->check_name ? c->plan->definition->check_name : "CRC by parameters",
-                           c->prefix, crc->width, crc->reflected ? "true" : "false", crc->turned ? "true" : "false",
-                           crc->reflected ? (uint64_t)crc->poly : written->poly, suffix,
-                           crc->reflected ? (uint64_t)crc->init : written->init, suffix, written->xor_out, suffix,
-                           c->upper, check->big_endian ? "true" : "false");
+                           "const struct zg_check %s_check = { %s, %s, %s, %s, %s_CHECK_SIZE, %s, %s };\n\n",
+                           definition->check_name ? definition->check_name : "CRC by parameters", c->prefix,
+                           checks[kind].update, checks[kind].finish, checks[kind].parameters, checks[kind].start,
+                           c->upper, skip, c->plan->check.big_endian ? "true" : "false");
 }
 
 /* What a role is when a header is written, as a C expression. */
@@ -188,6 +215,9 @@ static void print_includes(const struct zgi_c *c, GString *text)
     if (any_block(plan, is_bit_array))
         g_string_append(text, "#include \"zeugma/bits.h\"\n");
     g_string_append(text, "#include \"zeugma/bytes.h\"\n");
+    if (plan->definition->check_kind != ZG_CHECK_NONE)
+        g_string_append_printf(text, "#include \"zeugma/%s.h\"\n",
+                               plan->definition->check_kind == ZG_CHECK_CRC ? "crc" : "sums");
     if (any_block(plan, zg_step_is_leb))
         g_string_append(text, "#include \"zeugma/leb.h\"\n");
     g_string_append_c(text, '\n');
@@ -233,7 +263,7 @@ void zgi_c_code(const struct zgi_c *c, GString *text)
     const struct zg_plan *plan = c->plan;
 
     print_includes(c, text);
-    print_crc(c, text);
+    print_check(c, text);
     for (unsigned i = 0; i < plan->records->len; i++) {
         const struct zg_block *record = g_ptr_array_index(plan->records, i);
         if (is_used(plan, record))

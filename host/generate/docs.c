@@ -99,34 +99,65 @@ static void print_line(struct zgi_document *document, const struct zg_plan *plan
     zgi_document_table_end(document);
 }
 
-static void print_check(struct zgi_document *document, const struct zg_plan *plan)
+static void print_crc(struct zgi_document *document, const struct zg_plan *plan, const char *value)
 {
     static const char *const headings[] = {
         "width", "polynomial", "initial value", "reflected in / out", "final XOR", "of \"123456789\"", NULL
     };
     const struct zg_crc_parameters *crc = &plan->definition->check;
-    const struct zg_crc *made = &plan->check.crc;
-    unsigned digits = (crc->width + 3) / 4;
-    zg_check_word of_digits =
-        zg_crc_finish(made, zg_crc_update(made, zg_crc_start(made), (const uint8_t *)"123456789", 9));
+    int digits = (int)(crc->width + 3) / 4;
     g_autofree char *width = g_strdup_printf("%u", crc->width);
-    g_autofree char *poly = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", (int)digits, crc->poly);
-    g_autofree char *init = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", (int)digits, crc->init);
-    g_autofree char *xor_out = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", (int)digits, crc->xor_out);
-    g_autofree char *value = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", (int)digits, (uint64_t)of_digits);
+    g_autofree char *poly = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", digits, crc->poly);
+    g_autofree char *init = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", digits, crc->init);
+    g_autofree char *xor_out = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", digits, crc->xor_out);
     g_autofree char *reflected =
         g_strdup_printf("%s / %s", crc->reflect_in ? "yes" : "no", crc->reflect_out ? "yes" : "no");
 
-    zgi_document_paragraph(
-        document,
-        "The check is a CRC%s%s%s over header and payload, sent in %u byte%s, %s first. A frame whose check is "
-        "wrong is dropped.",
-        plan->definition->check_name ? ", `" : "", or_empty(plan->definition->check_name),
-        plan->definition->check_name ? "`," : "", (unsigned)plan->check.size, plan->check.size == 1 ? "" : "s",
-        plan->check.big_endian ? "the most significant byte" : "the least significant byte");
     zgi_document_table(document, headings);
     zgi_document_row(document, width, poly, init, reflected, xor_out, value, NULL);
     zgi_document_table_end(document);
+}
+
+static const char *sum_meaning(enum zg_check_kind kind)
+{
+    switch (kind) {
+    case ZG_CHECK_SUM8: return "the sum of all bytes modulo 256";
+    case ZG_CHECK_SUM8_NEGATED: return "the sum of all bytes modulo 256, negated: bytes and check add up to 0";
+    case ZG_CHECK_SUM8_INVERTED: return "the sum of all bytes modulo 256, all bits inverted";
+    case ZG_CHECK_XOR8: return "the exclusive or of all bytes";
+    case ZG_CHECK_FLETCHER16:
+        return "two sums modulo 255, of the bytes and of the first sum after each byte; the second is the high byte";
+    case ZG_CHECK_ADLER32: return "Adler-32 (RFC 1950)";
+    default: return "the Internet checksum (RFC 1071) over big-endian words";
+    }
+}
+
+static void print_check(struct zgi_document *document, const struct zg_plan *plan)
+{
+    const struct zg_definition *definition = plan->definition;
+    bool is_crc = definition->check_kind == ZG_CHECK_CRC;
+
+    if (plan->check.size == 0) {
+        zgi_document_paragraph(document,
+                               "There is no check: damage that stuffing and sizes do not show is not noticed.");
+        return;
+    }
+    struct zg_check whole = plan->check; /* over the digits, nothing of which is a header */
+    whole.skip = 0;
+    g_autofree char *value = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", (int)(definition->check.width + 3) / 4,
+                                             (uint64_t)zg_check_value(&whole, (const uint8_t *)"123456789", 9));
+    zgi_document_paragraph(
+        document,
+        "The check is %s%s%s%s over %s, sent in %u byte%s, %s first. A frame whose check is wrong is dropped.",
+        is_crc ? "a CRC" : sum_meaning(definition->check_kind), definition->check_name ? ", `" : "",
+        or_empty(definition->check_name), definition->check_name ? "`," : "",
+        definition->check_covers == ZG_COVERS_PAYLOAD ? "the payload" : "header and payload",
+        (unsigned)plan->check.size, plan->check.size == 1 ? "" : "s",
+        plan->check.big_endian ? "the most significant byte" : "the least significant byte");
+    if (is_crc)
+        print_crc(document, plan, value);
+    else
+        zgi_document_paragraph(document, "Of the nine digits \"123456789\" it is %s.", value);
 }
 
 static void print_frame(struct zgi_document *document, const struct zg_plan *plan)

@@ -297,11 +297,16 @@ static void print_constants(GString *text, const struct zg_plan *plan)
         "MAX_PAYLOAD = %u\nMAX_FRAME = %u\n_LENGTH_MORE = %u\n",
         definition->major, definition->minor, plan->version, plan->header.size, (unsigned)plan->check.size,
         plan->check.big_endian ? "big" : "little", plan->max_payload, plan->max_frame, plan->length_more);
-    g_string_append_printf(text,
-                           "CRC_WIDTH = %u\nCRC_POLY = 0x%" G_GINT64_MODIFIER "X\nCRC_INIT = 0x%" G_GINT64_MODIFIER
-                           "X\nCRC_REFLECT_IN = %s\nCRC_REFLECT_OUT = %s\nCRC_XOR_OUT = 0x%" G_GINT64_MODIFIER "X\n",
-                           crc->width, crc->poly, crc->init, crc->reflect_in ? "True" : "False",
-                           crc->reflect_out ? "True" : "False", crc->xor_out);
+    g_string_append_printf(text, "CHECK = \"%s\"\nCHECK_SKIP = %u  # bytes of the header that it does not cover\n",
+                           definition->check_kind == ZG_CHECK_CRC ? "crc" : definition->check_name,
+                           (unsigned)plan->check.skip);
+    if (definition->check_kind == ZG_CHECK_CRC)
+        g_string_append_printf(text,
+                               "CRC_WIDTH = %u\nCRC_POLY = 0x%" G_GINT64_MODIFIER "X\nCRC_INIT = 0x%" G_GINT64_MODIFIER
+                               "X\nCRC_REFLECT_IN = %s\nCRC_REFLECT_OUT = %s\nCRC_XOR_OUT = 0x%" G_GINT64_MODIFIER
+                               "X\n",
+                               crc->width, crc->poly, crc->init, crc->reflect_in ? "True" : "False",
+                               crc->reflect_out ? "True" : "False", crc->xor_out);
     g_string_append(text,
                     "_HEADER = (  # role, byte, bit of its run, bits, most significant first, value of a constant\n");
     for (unsigned i = 0; i < plan->header.steps->len; i++) {
@@ -322,11 +327,13 @@ GPtrArray *zg_generate_python(const struct zg_plan *plan)
                                             file, definition->protocol, definition->major, definition->minor);
     g_autofree char *doc = quoted(line);
 
-    g_string_append_printf(text,
-                           "%s\n\nfrom __future__ import annotations\n\nimport enum\nimport math\nimport struct\n"
-                           "from dataclasses import dataclass, field\nfrom fractions import Fraction\n"
-                           "from typing import ClassVar, Iterator, List, Union\n\n",
-                           doc);
+    g_string_append_printf(
+        text,
+        "%s\n\nfrom __future__ import annotations\n\nimport enum\nimport functools\nimport math\nimport operator\n"
+        "import struct\nimport zlib\n"
+        "from dataclasses import dataclass, field\nfrom fractions import Fraction\n"
+        "from typing import ClassVar, Iterator, List, Union\n\n",
+        doc);
     print_constants(text, plan);
     g_string_append(text, zgi_embedded_text("python_support.py"));
     for (unsigned i = 0; i < definition->enums->len; i++)

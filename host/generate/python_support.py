@@ -349,8 +349,8 @@ def _crc_table():
     return table
 
 
-def check_value(data: bytes) -> int:
-    """The CRC of some bytes (R. Williams, "A Painless Guide to CRC Error Detection Algorithms", 1993)."""
+def _crc(data):
+    """R. Williams, "A Painless Guide to CRC Error Detection Algorithms", 1993."""
     if CRC_REFLECT_IN:
         reg = _reversed(CRC_INIT, CRC_WIDTH)
         for byte in data:
@@ -365,7 +365,40 @@ def check_value(data: bytes) -> int:
     return reg ^ CRC_XOR_OUT
 
 
-_TABLE = _crc_table()
+_TABLE = _crc_table() if CHECK == "crc" else []
+
+
+def _fletcher16(data):
+    first = second = 0
+    for byte in data:
+        first = (first + byte) % 255
+        second = (second + first) % 255
+    return second << 8 | first
+
+
+def _internet(data):
+    total = sum(data[0::2]) * 256 + sum(data[1::2])
+    while total >> 16:
+        total = (total & 0xFFFF) + (total >> 16)
+    return total ^ 0xFFFF
+
+
+_CHECKS = {
+    "crc": _crc,
+    "none": lambda data: 0,
+    "sum8": lambda data: sum(data) & 0xFF,
+    "sum8/negated": lambda data: -sum(data) & 0xFF,
+    "sum8/inverted": lambda data: ~sum(data) & 0xFF,
+    "xor8": lambda data: functools.reduce(operator.xor, data, 0),
+    "fletcher16": _fletcher16,
+    "adler32": zlib.adler32,
+    "internet": _internet,
+}
+
+
+def check_value(data: bytes) -> int:
+    """The check value of some bytes."""
+    return _CHECKS[CHECK](data)
 
 
 def stuff(content: bytes) -> bytes:
@@ -436,7 +469,7 @@ def encode(message, sequence: int = 0, **roles: int) -> bytes:
             raise RangeError("%s: %r is no %s of this header and message" % (type(message).__name__, value, name))
     header.update(roles)
     content = _pack_header(header) + payload
-    check = check_value(content).to_bytes(CHECK_SIZE, CHECK_ORDER)
+    check = check_value(content[CHECK_SKIP:]).to_bytes(CHECK_SIZE, CHECK_ORDER)
     return stuff(content + check)
 
 
@@ -493,7 +526,7 @@ class Receiver:
         covered = len(content) - CHECK_SIZE
         if covered < HEADER_SIZE or not content:
             return self._fail("malformed", stuffed)
-        if check_value(content[:covered]) != int.from_bytes(content[covered:], CHECK_ORDER):
+        if check_value(content[CHECK_SKIP:covered]) != int.from_bytes(content[covered:], CHECK_ORDER):
             return self._fail("failed_check", stuffed)
         header = _unpack_header(content[:covered])
         if header is None:

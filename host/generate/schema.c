@@ -46,7 +46,7 @@ static const struct {
 } choices[] = { { "duplex", { "full", "half" } },
                 { "byte_order", { "little", "big" } },
                 { "framing_kind", { "cobs" } },
-                { "covers", { "content" } },
+                { "covers", { "content", "payload", "all" } },
                 { "counts", { "payload", "rest", "content" } },
                 { "access", { "read", "write", "read_write" } },
                 { "side", { "device", "host", "both" } },
@@ -216,6 +216,8 @@ static void print_checks(struct zg_json *json)
 
     for (unsigned i = 0; i < zg_crc_table_length; i++)
         g_ptr_array_add(names, (gpointer)zg_crc_table[i].name);
+    for (unsigned i = 0; i < zg_sum_table_length; i++)
+        g_ptr_array_add(names, (gpointer)zg_sum_table[i].name);
     g_ptr_array_add(names, NULL);
     print_words(json, "check_name", (const char *const *)names->pdata);
     any_of(json, "check_mapping", "named_check", "crc");

@@ -72,8 +72,15 @@ static void check_strength(const struct zg_plan *plan, struct zg_diagnostics *di
 
     for (unsigned i = 0; i < plan->messages->len; i++)
         largest = MAX(largest, MIN(zg_plan_message_at(plan, i)->content, (unsigned)ZGI_LARGEST_PAYLOAD));
-    uint64_t seen = zg_crc_order(&definition->check, 8 * (uint64_t)largest);
-    if (seen < 8 * (uint64_t)largest)
+    uint64_t bits = 8 * (uint64_t)largest;
+    uint64_t seen = definition->check_kind == ZG_CHECK_CRC ? zg_crc_order(&definition->check, bits)
+                                                           : zg_sum_order(definition->check_kind);
+    if (definition->check_kind != ZG_CHECK_CRC && definition->check_kind != ZG_CHECK_NONE && seen == 0)
+        zgi_warning(diagnostics, definition->check_place,
+                    "the check %s misses some pairs of flipped bits at any length; a CRC of its size sees them all in "
+                    "short frames",
+                    definition->check_name);
+    else if (definition->check_kind != ZG_CHECK_NONE && seen < bits)
         zgi_warning(diagnostics, definition->check_place,
                     "this %u-bit check sees any two flipped bits in up to %" G_GUINT64_FORMAT
                     " bits only; the largest frame's content has %u; a wider check sees them all",

@@ -5,6 +5,7 @@
 
 #include "plan/limits.h"
 #include "plan/values.h"
+#include "zeugma/sums.h"
 
 enum { CODE_BLOCK = 254 }; /* content bytes under one COBS code byte */
 
@@ -253,17 +254,41 @@ static void plan_length(struct zg_plan *plan, struct zg_diagnostics *diagnostics
     }
 }
 
-/* The check's parameters as the runtime computes with them, and its size. */
+/* The check as the runtime computes it. */
 static void plan_check(struct zg_plan *plan)
 {
-    const struct zg_crc_parameters *crc = &plan->definition->check;
+    static const struct {
+        zg_check_word (*update)(const void *, zg_check_word, const uint8_t *, size_t);
+        zg_check_word (*finish)(const void *, zg_check_word);
+        zg_check_word start;
+    } sums[] = { [ZG_CHECK_SUM8] = { zg_sum8_update, zg_sum8_finish, ZG_SUM8_START },
+                 [ZG_CHECK_SUM8_NEGATED] = { zg_sum8_update, zg_sum8_negated_finish, ZG_SUM8_START },
+                 [ZG_CHECK_SUM8_INVERTED] = { zg_sum8_update, zg_sum8_inverted_finish, ZG_SUM8_START },
+                 [ZG_CHECK_XOR8] = { zg_xor8_update, zg_sum8_finish, ZG_XOR8_START },
+                 [ZG_CHECK_FLETCHER16] = { zg_fletcher16_update, zg_fletcher16_finish, ZG_FLETCHER16_START },
+                 [ZG_CHECK_ADLER32] = { zg_adler32_update, zg_adler32_finish, ZG_ADLER32_START },
+                 [ZG_CHECK_INTERNET] = { zg_internet_update, zg_internet_finish, ZG_INTERNET_START } };
+    const struct zg_definition *definition = plan->definition;
+    const struct zg_crc_parameters *crc = &definition->check;
 
-    plan->table = g_new0(zg_check_word, MAX(ZG_CRC_TABLE_ENTRIES, 1));
-    int error = zg_crc_make(&plan->check.crc, crc->width, crc->poly, crc->init, crc->reflect_in, crc->reflect_out,
-                            crc->xor_out, plan->table);
-    g_assert(error == 0); /* the definition was checked */
-    plan->check.size = (uint8_t)((crc->width + 7) / 8);
-    plan->check.big_endian = plan->definition->check_big_endian;
+    plan->check =
+        (struct zg_check){ .size = (uint8_t)((crc->width + 7) / 8),
+                           .skip = definition->check_covers == ZG_COVERS_PAYLOAD ? (uint8_t)plan->header.size : 0,
+                           .big_endian = definition->check_big_endian };
+    if (definition->check_kind == ZG_CHECK_CRC) {
+        plan->table = g_new0(zg_check_word, MAX(ZG_CRC_TABLE_ENTRIES, 1));
+        int error = zg_crc_make(&plan->crc, crc->width, crc->poly, crc->init, crc->reflect_in, crc->reflect_out,
+                                crc->xor_out, plan->table);
+        g_assert(error == 0); /* the definition was checked */
+        plan->check.update = zg_check_crc_update;
+        plan->check.finish = zg_check_crc_finish;
+        plan->check.parameters = &plan->crc;
+        plan->check.start = zg_crc_start(&plan->crc);
+    } else if (definition->check_kind != ZG_CHECK_NONE) {
+        plan->check.update = sums[definition->check_kind].update;
+        plan->check.finish = sums[definition->check_kind].finish;
+        plan->check.start = sums[definition->check_kind].start;
+    }
 }
 
 /* Bytes that an open-ended field may fill. Without a limit the user's have none, and the services' what the largest

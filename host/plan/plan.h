@@ -9,6 +9,7 @@
 
 #include "definition/definition.h"
 #include "zeugma/check.h"
+#include "zeugma/crc.h"
 #include "zeugma/scale.h"
 
 /* A part of a value that lies in one byte: its bits shift .. shift+bits-1 are the byte's bits low .. low+bits-1. */
@@ -85,7 +86,8 @@ struct zg_plan {
     GArray *messages;   /* struct zg_plan_message, in the order of the definition */
     GArray *variables;  /* struct zg_plan_variable, likewise */
     struct zg_check check;
-    zg_check_word *table; /* of the check */
+    struct zg_crc crc;    /* of the check, where it is one */
+    zg_check_word *table; /* of the CRC */
     unsigned max_payload; /* bytes, before stuffing */
     unsigned max_content;
     unsigned max_frame;                     /* bytes on the wire of the largest frame that max_payload allows */

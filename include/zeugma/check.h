@@ -1,8 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Cyclic redundancy checks of 3 to 64 bits, in the parameter model of Ross Williams, "A Painless Guide to CRC Error
- * Detection Algorithms" (1993): width, polynomial, initial value, reflection of input and output, final XOR.
- * Stateless; the caller owns the parameters. Any context; time is linear in the bytes.
+ * The check at a frame's end: a CRC (zeugma/crc.h), a sum (zeugma/sums.h) or none. Stateless; the caller owns what it
+ * points to. Any context; time is linear in the bytes.
  */
 #ifndef ZEUGMA_CHECK_H
 #define ZEUGMA_CHECK_H
@@ -17,55 +16,26 @@
 extern "C" {
 #endif
 
-#if ZG_CHECK_BITS == 8
-typedef uint8_t zg_check_word;
-#elif ZG_CHECK_BITS == 16
-typedef uint16_t zg_check_word;
-#elif ZG_CHECK_BITS == 32
-typedef uint32_t zg_check_word;
-#else
-typedef uint64_t zg_check_word;
-#endif
-
-/* Entries of a CRC's table, and the table's size where one is needed. */
-#define ZG_CRC_TABLE_ENTRIES (ZG_CRC_TABLE == 0 ? 0 : 1 << ZG_CRC_TABLE)
-
-struct zg_crc {
-    uint8_t width;              /* bits, 3 to 64 */
-    bool reflected;             /* bytes enter least significant bit first */
-    bool turned;                /* output reflected differently from input */
-    zg_check_word poly;         /* reflected: bit-reversed, in the low bits; else in the top bits */
-    zg_check_word init;         /* as poly */
-    zg_check_word xor_out;      /* in the low bits */
-    const zg_check_word *table; /* ZG_CRC_TABLE_ENTRIES words; not read when there are none */
-};
-
-/* Where a polynomial, initial value or table entry of a CRC that is not reflected stands in the word. */
-#define ZG_CRC_TOP(value, width) ((zg_check_word)((zg_check_word)(value) << (ZG_CHECK_BITS - (width))))
-
-/* Fills `crc` from parameters as they are written (none of them shifted or reversed yet). `table` is the caller's
- * memory of ZG_CRC_TABLE_ENTRIES words, filled here and kept, or NULL when there are none. Returns 0, or ZG_EINVALID
- * for a width outside 3 to ZG_CHECK_BITS, a polynomial, init or xor_out wider than that, or a missing table. */
-int zg_crc_make(struct zg_crc *crc, unsigned width, uint64_t poly, uint64_t init, bool reflect_in, bool reflect_out,
-                uint64_t xor_out, zg_check_word *table);
-
-/* The register before the first byte; after `count` more bytes; and the check value at the end, in the low bits. */
-zg_check_word zg_crc_start(const struct zg_crc *crc);
-zg_check_word zg_crc_update(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes, size_t count);
-zg_check_word zg_crc_finish(const struct zg_crc *crc, zg_check_word reg);
-
-/* A frame's check: which CRC, how many bytes it takes on the wire (0: no check), in which order. */
+/* A frame's check, constant, usually generated. Called for stretches of bytes, never for each. */
 struct zg_check {
-    struct zg_crc crc;
-    uint8_t size;    /* bytes */
-    bool big_endian; /* most significant byte first */
+    /* The state after `count` more bytes, and the check value at the end, in the low bits; NULL without a check. */
+    zg_check_word (*update)(const void *parameters, zg_check_word state, const uint8_t *bytes, size_t count);
+    zg_check_word (*finish)(const void *parameters, zg_check_word state);
+    const void *parameters;
+    zg_check_word start; /* the state before the first byte that it covers */
+    uint8_t size;        /* bytes on the wire; 0: no check */
+    uint8_t skip;        /* bytes of the content in front that it does not cover */
+    bool big_endian;     /* most significant byte first */
 };
+
+/* The check value of a frame's content, of which `covered` bytes stand before the check: at least check->skip. */
+zg_check_word zg_check_value(const struct zg_check *check, const uint8_t *content, size_t covered);
 
 /* Writes a check value as it stands on the wire, check->size bytes, and reads it back. */
 void zg_check_store(const struct zg_check *check, zg_check_word value, uint8_t *at);
 zg_check_word zg_check_load(const struct zg_check *check, const uint8_t *at);
 
-/* Whether `content`, which ends with its check, passes. `length` must be at least check->size. */
+/* Whether `content`, which ends with its check, passes. `length` must be at least check->skip + check->size. */
 bool zg_check_passes(const struct zg_check *check, const uint8_t *content, size_t length);
 
 #ifdef __cplusplus

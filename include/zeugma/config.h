@@ -39,6 +39,16 @@ ZG_ASSERT(ZG_RING_INDEX_BITS == 8 || ZG_RING_INDEX_BITS == 16 || ZG_RING_INDEX_B
 ZG_ASSERT(ZG_CHECK_BITS == 8 || ZG_CHECK_BITS == 16 || ZG_CHECK_BITS == 32 || ZG_CHECK_BITS == 64,
           "ZG_CHECK_BITS is 8, 16, 32 or 64");
 
+#if ZG_CHECK_BITS == 8
+typedef uint8_t zg_check_word;
+#elif ZG_CHECK_BITS == 16
+typedef uint16_t zg_check_word;
+#elif ZG_CHECK_BITS == 32
+typedef uint32_t zg_check_word;
+#else
+typedef uint64_t zg_check_word;
+#endif
+
 /* Bits of a byte that one table look-up of a CRC takes: 0 (no table, least flash), 4 (16 entries) or
  * 8 (256 entries, fastest). */
 #ifndef ZG_CRC_TABLE

@@ -10,7 +10,9 @@
 
 #include "definition/checks.h"
 #include "zeugma/check.h"
+#include "zeugma/crc.h"
 #include "zeugma/error.h"
+#include "zeugma/sums.h"
 
 static const uint8_t digits[9] = "123456789";
 
@@ -25,12 +27,12 @@ static struct zg_crc make(const struct zg_crc_parameters *p)
 }
 
 /* As the definition of a CRC reads: one bit after the other through a register of the CRC's own width. */
-static uint64_t reference(const struct zg_crc_parameters *p, const uint8_t *bytes, size_t length)
+static uint64_t reference_of_bits(const struct zg_crc_parameters *p, const uint8_t *bytes, size_t count)
 {
     uint64_t mask = p->width == 64 ? UINT64_MAX : (UINT64_C(1) << p->width) - 1;
     uint64_t reg = p->init, out = 0;
 
-    for (size_t i = 0; i < 8 * length; i++) {
+    for (size_t i = 0; i < count; i++) {
         unsigned bit = (unsigned)bytes[i / 8] >> (p->reflect_in ? i % 8 : 7 - i % 8) & 1U;
         bool top = (reg >> (p->width - 1) & 1) != bit;
         reg = (reg << 1 ^ (top ? p->poly : 0)) & mask;
@@ -39,6 +41,11 @@ static uint64_t reference(const struct zg_crc_parameters *p, const uint8_t *byte
         if (reg >> i & 1)
             out |= UINT64_C(1) << (p->reflect_out ? p->width - 1 - i : i);
     return out ^ p->xor_out;
+}
+
+static uint64_t reference(const struct zg_crc_parameters *p, const uint8_t *bytes, size_t length)
+{
+    return reference_of_bits(p, bytes, 8 * length);
 }
 
 static void test_catalogue(void **state)
@@ -87,7 +94,14 @@ static void test_on_the_wire(void **state)
     for (unsigned i = 0; i < zg_crc_table_length; i++) {
         const struct zg_crc_parameters *p = &zg_crc_table[i];
         for (unsigned big = 0; big < 2 && p->width <= ZG_CHECK_BITS; big++) {
-            struct zg_check check = { make(p), (uint8_t)((p->width + 7) / 8), big == 1 };
+            const struct zg_crc crc = make(p);
+            const struct zg_check check = { zg_check_crc_update,
+                                            zg_check_crc_finish,
+                                            &crc,
+                                            zg_crc_start(&crc),
+                                            (uint8_t)((p->width + 7) / 8),
+                                            0,
+                                            big == 1 };
             for (unsigned k = 0; k < 9; k++)
                 content[k] = digits[k];
             zg_check_store(&check, (zg_check_word)p->check, content + 9);
@@ -111,9 +125,90 @@ static void test_wrong_parameters(void **state)
     assert_int_equal(zg_crc_make(&crc, 5, 0x20, 0, false, false, 0, table), ZG_EINVALID);
 }
 
+/* The sums' values; the same for bytes in pieces; and by another road. */
+static void test_sums(void **state)
+{
+    static const struct {
+        enum zg_check_kind kind;
+        zg_check_word (*update)(const void *, zg_check_word, const uint8_t *, size_t);
+        zg_check_word (*finish)(const void *, zg_check_word);
+        zg_check_word start;
+    } sums[] = {
+        { ZG_CHECK_SUM8, zg_sum8_update, zg_sum8_finish, ZG_SUM8_START },
+        { ZG_CHECK_SUM8_NEGATED, zg_sum8_update, zg_sum8_negated_finish, ZG_SUM8_START },
+        { ZG_CHECK_SUM8_INVERTED, zg_sum8_update, zg_sum8_inverted_finish, ZG_SUM8_START },
+        { ZG_CHECK_XOR8, zg_xor8_update, zg_sum8_finish, ZG_XOR8_START },
+#if ZG_CHECK_BITS >= 16
+        { ZG_CHECK_FLETCHER16, zg_fletcher16_update, zg_fletcher16_finish, ZG_FLETCHER16_START },
+#endif
+#if ZG_CHECK_BITS >= 32
+        { ZG_CHECK_ADLER32, zg_adler32_update, zg_adler32_finish, ZG_ADLER32_START },
+        { ZG_CHECK_INTERNET, zg_internet_update, zg_internet_finish, ZG_INTERNET_START },
+#endif
+    };
+    uint8_t bytes[3000];
+    (void)state;
+    for (size_t i = 0; i < sizeof sums / sizeof sums[0]; i++) {
+        const struct zg_sum *sum = zg_sum_by_kind(sums[i].kind);
+        for (size_t cut = 0; cut <= sizeof digits; cut++) {
+            zg_check_word sum_state = sums[i].update(NULL, sums[i].start, digits, cut);
+            sum_state = sums[i].update(NULL, sum_state, digits + cut, sizeof digits - cut);
+            assert_true(sums[i].finish(NULL, sum_state) == sum->check);
+        }
+    }
+#if ZG_CHECK_BITS >= 32
+    uint64_t first = 1, second = 0, fletcher[2] = { 0, 0 }, words = 0;
+    for (size_t i = 0; i < sizeof bytes; i++) {
+        bytes[i] = i % 7 == 0 ? 0xFF : (uint8_t)rand();
+        first = (first + bytes[i]) % 65521;
+        second = (second + first) % 65521;
+        fletcher[0] = (fletcher[0] + bytes[i]) % 255;
+        fletcher[1] = (fletcher[1] + fletcher[0]) % 255;
+        words += i % 2 ? bytes[i] : (uint64_t)bytes[i] << 8;
+    }
+    while (words >> 16)
+        words = (words & 0xFFFF) + (words >> 16);
+    assert_true(zg_adler32_update(NULL, ZG_ADLER32_START, bytes, sizeof bytes) == (second << 16 | first));
+    assert_true(zg_fletcher16_update(NULL, ZG_FLETCHER16_START, bytes, sizeof bytes) ==
+                (fletcher[1] << 8 | fletcher[0]));
+    assert_true(zg_internet_finish(NULL, zg_internet_update(NULL, ZG_INTERNET_START, bytes, sizeof bytes)) ==
+                (~words & 0xFFFF));
+#else
+    (void)bytes;
+#endif
+}
+
+/* Two flipped bits go unseen where each changes the check in the same way: of the bits of a frame, the check's
+ * included, no two do so up to the order, and the next does. */
+static void test_order(void **state)
+{
+    static uint8_t bytes[8000];
+    static uint64_t changes[40000];
+    unsigned tried = 0;
+    (void)state;
+    bytes[0] = 0x80; /* a single bit, and zeros behind it */
+    for (unsigned i = 0; i < zg_crc_table_length; i++) {
+        struct zg_crc_parameters p = zg_crc_table[i];
+        uint64_t order = zg_crc_order(&p, 40000);
+        p.init = p.xor_out = 0;
+        p.reflect_in = p.reflect_out = false;
+        if (p.width > 12 || order >= 40000)
+            continue;
+        for (size_t n = 0; n <= order; n++)
+            changes[n] = n < p.width ? UINT64_C(1) << n : reference_of_bits(&p, bytes, n - p.width + 1);
+        for (size_t n = 1; n < order; n++)
+            assert_true(changes[n] != changes[0]); /* by shifting, no other two are the same either */
+        assert_true(changes[order] == changes[0]);
+        tried++;
+    }
+    assert_true(tried >= 8);
+    assert_int_equal(zg_crc_order(zg_crc_by_name("crc16/ibm-3740"), 100000), 32767);
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_catalogue), cmocka_unit_test(test_any_parameters),
-                                        cmocka_unit_test(test_on_the_wire), cmocka_unit_test(test_wrong_parameters) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_catalogue),   cmocka_unit_test(test_any_parameters),
+                                        cmocka_unit_test(test_on_the_wire), cmocka_unit_test(test_wrong_parameters),
+                                        cmocka_unit_test(test_sums),        cmocka_unit_test(test_order) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
