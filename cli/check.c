@@ -36,7 +36,7 @@ static void print_summary(const struct zg_plan *plan)
         "%s %u.%u is sound: %u message%s, payload up to %u bytes, frames of %u to %u bytes on the wire, cobs, %s\n",
         definition->protocol, definition->major, definition->minor, count, count == 1 ? "" : "s", plan->max_payload,
         zg_plan_frame_least(plan->header.size + plan->check.size), plan->max_frame,
-        definition->check_name ? definition->check_name : "CRC by parameters");
+        definition->check.name ? definition->check.name : "CRC by parameters");
 }
 
 static int run(const struct cli_verb *verb, int argc, char **argv)

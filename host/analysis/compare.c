@@ -26,10 +26,10 @@ static void compare_line(struct zgi_comparison *comparison)
 
 static bool same_check(const struct zg_plan *before, const struct zg_plan *after)
 {
-    const struct zg_crc_parameters *a = &before->definition->check, *b = &after->definition->check;
+    const struct zg_crc_parameters *a = &before->definition->check.crc, *b = &after->definition->check.crc;
 
-    return before->definition->check_kind == after->definition->check_kind &&
-           before->definition->check_covers == after->definition->check_covers && a->width == b->width &&
+    return before->definition->check.kind == after->definition->check.kind &&
+           before->definition->check.covers == after->definition->check.covers && a->width == b->width &&
            a->poly == b->poly && a->init == b->init && a->reflect_in == b->reflect_in &&
            a->reflect_out == b->reflect_out && a->xor_out == b->xor_out &&
            (before->check.size <= 1 || before->check.big_endian == after->check.big_endian);
@@ -71,7 +71,7 @@ static void compare_frame(struct zgi_comparison *comparison)
                     new->big_endian ? "big" : "little");
     compare_header(comparison);
     if (!same_check(before, after))
-        zgi_changed(comparison, ZG_BREAKING, 0, old->check_place, new->check_place,
+        zgi_changed(comparison, ZG_BREAKING, 0, old->check.place, new->check.place,
                     "the check is another; every frame of the other end fails it");
     if (before->version_bits > 0 && before->version_bits == after->version_bits && before->version != after->version)
         zgi_changed(comparison, ZG_BREAKING, 0, old->version_place, new->version_place,

@@ -10,7 +10,7 @@ void zg_definition_free(struct zg_definition *definition)
     g_free(definition->file);
     g_free(definition->protocol);
     g_free(definition->summary);
-    g_free(definition->check_name);
+    g_free(definition->check.name);
     g_ptr_array_unref(definition->header);
     g_ptr_array_unref(definition->messages);
     g_ptr_array_unref(definition->variables);

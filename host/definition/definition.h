@@ -11,7 +11,7 @@
 #include <stdbool.h>
 #include <stdint.h>
 
-#include "definition/checks.h"
+#include "definition/check_choice.h"
 #include "definition/diagnostics.h"
 
 enum zg_kind {
@@ -164,9 +164,6 @@ struct zg_line {
     struct zg_place place, keepalive_place;
 };
 
-/* What the check covers: header and payload, the payload, or sync and start bytes, too. */
-enum zg_covers { ZG_COVERS_CONTENT, ZG_COVERS_PAYLOAD, ZG_COVERS_ALL };
-
 enum zg_console { ZG_CONSOLE_NONE, ZG_CONSOLE_FRAMED, ZG_CONSOLE_INTERLEAVED };
 
 struct zg_definition {
@@ -179,11 +176,7 @@ struct zg_definition {
     bool big_endian;
     GPtrArray *header;    /* struct zg_header_role */
     bool header_in_doubt; /* something in it could not be read */
-    char *check_name;     /* as written, or NULL where given by parameters */
-    enum zg_check_kind check_kind;
-    struct zg_crc_parameters check; /* of a CRC; of the others only the width */
-    enum zg_covers check_covers;
-    bool check_big_endian;
+    struct zg_check_choice check;
     uint64_t max_payload; /* 0: as large as the largest message */
     uint64_t max_frame;   /* 0: no limit */
     GPtrArray *enums;     /* struct zg_enum, flags included */
@@ -192,7 +185,7 @@ struct zg_definition {
     GPtrArray *variables; /* struct zg_variable, as written */
     unsigned services;    /* a bit for each that is enabled, in the order of zg_service_names */
     enum zg_console console;
-    struct zg_place version_place, frame_place, check_place, services_place, variables_place, console_place;
+    struct zg_place version_place, frame_place, services_place, variables_place, console_place;
 };
 
 /* The services' names, in their order, ended by NULL. */

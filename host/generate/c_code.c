@@ -41,7 +41,7 @@ static uint64_t table_entry(const struct zg_crc *crc, unsigned index)
 
 static void print_table(const struct zgi_c *c, GString *text, unsigned entries, unsigned step)
 {
-    const struct zg_crc *crc = &c->plan->crc;
+    const struct zg_crc *crc = &c->plan->checker.crc;
     int digits = (crc->width + 3) / 4;
     unsigned row = crc->width > 32 ? 4 : 8;
 
@@ -54,8 +54,8 @@ static void print_table(const struct zgi_c *c, GString *text, unsigned entries, 
 
 static void print_crc(const struct zgi_c *c, GString *text)
 {
-    const struct zg_crc *crc = &c->plan->crc;
-    const struct zg_crc_parameters *written = &c->plan->definition->check;
+    const struct zg_crc *crc = &c->plan->checker.crc;
+    const struct zg_crc_parameters *written = &c->plan->definition->check.crc;
     const char *suffix = word_suffix(crc->width);
 
     g_string_append_printf(text,
@@ -95,7 +95,7 @@ static const struct {
 static void print_check(const struct zgi_c *c, GString *text)
 {
     const struct zg_definition *definition = c->plan->definition;
-    enum zg_check_kind kind = definition->check_kind;
+    enum zg_check_kind kind = definition->check.kind;
     g_autofree char *skip = g_strdup_printf("%u", (unsigned)c->plan->check.skip);
 
     if (kind == ZG_CHECK_CRC)
@@ -103,7 +103,7 @@ static void print_check(const struct zgi_c *c, GString *text)
     g_string_append_printf(text,
                            "/* %s */\n"
                            "const struct zg_check %s_check = { %s, %s, %s, %s, %s_CHECK_SIZE, %s, %s };\n\n",
-                           definition->check_name ? definition->check_name : "CRC by parameters", c->prefix,
+                           definition->check.name ? definition->check.name : "CRC by parameters", c->prefix,
                            checks[kind].update, checks[kind].finish, checks[kind].parameters, checks[kind].start,
                            c->upper, skip, c->plan->check.big_endian ? "true" : "false");
 }
@@ -215,9 +215,9 @@ static void print_includes(const struct zgi_c *c, GString *text)
     if (any_block(plan, is_bit_array))
         g_string_append(text, "#include \"zeugma/bits.h\"\n");
     g_string_append(text, "#include \"zeugma/bytes.h\"\n");
-    if (plan->definition->check_kind != ZG_CHECK_NONE)
+    if (plan->definition->check.kind != ZG_CHECK_NONE)
         g_string_append_printf(text, "#include \"zeugma/%s.h\"\n",
-                               plan->definition->check_kind == ZG_CHECK_CRC ? "crc" : "sums");
+                               plan->definition->check.kind == ZG_CHECK_CRC ? "crc" : "sums");
     if (any_block(plan, zg_step_is_leb))
         g_string_append(text, "#include \"zeugma/leb.h\"\n");
     g_string_append_c(text, '\n');

@@ -193,7 +193,7 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
                            c->upper, plan->definition->major, c->upper, plan->definition->minor, c->upper,
                            plan->header.size, c->upper, (unsigned)plan->check.size, c->upper, plan->max_payload,
                            c->upper, plan->max_frame,
-                           plan->definition->check_kind == ZG_CHECK_INTERNET ? 32 : plan->definition->check.width);
+                           plan->definition->check.kind == ZG_CHECK_INTERNET ? 32 : plan->definition->check.crc.width);
     for (unsigned i = 0; i < plan->definition->enums->len; i++)
         print_enum(c, text, g_ptr_array_index(plan->definition->enums, i));
     for (unsigned i = 0; i < plan->records->len; i++) {

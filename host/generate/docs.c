@@ -104,7 +104,7 @@ static void print_crc(struct zgi_document *document, const struct zg_plan *plan,
     static const char *const headings[] = {
         "width", "polynomial", "initial value", "reflected in / out", "final XOR", "of \"123456789\"", NULL
     };
-    const struct zg_crc_parameters *crc = &plan->definition->check;
+    const struct zg_crc_parameters *crc = &plan->definition->check.crc;
     int digits = (int)(crc->width + 3) / 4;
     g_autofree char *width = g_strdup_printf("%u", crc->width);
     g_autofree char *poly = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", digits, crc->poly);
@@ -135,7 +135,7 @@ static const char *sum_meaning(enum zg_check_kind kind)
 static void print_check(struct zgi_document *document, const struct zg_plan *plan)
 {
     const struct zg_definition *definition = plan->definition;
-    bool is_crc = definition->check_kind == ZG_CHECK_CRC;
+    bool is_crc = definition->check.kind == ZG_CHECK_CRC;
 
     if (plan->check.size == 0) {
         zgi_document_paragraph(document,
@@ -144,14 +144,14 @@ static void print_check(struct zgi_document *document, const struct zg_plan *pla
     }
     struct zg_check whole = plan->check; /* over the digits, nothing of which is a header */
     whole.skip = 0;
-    g_autofree char *value = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", (int)(definition->check.width + 3) / 4,
+    g_autofree char *value = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", (int)(definition->check.crc.width + 3) / 4,
                                              (uint64_t)zg_check_value(&whole, (const uint8_t *)"123456789", 9));
     zgi_document_paragraph(
         document,
         "The check is %s%s%s%s over %s, sent in %u byte%s, %s first. A frame whose check is wrong is dropped.",
-        is_crc ? "a CRC" : sum_meaning(definition->check_kind), definition->check_name ? ", `" : "",
-        or_empty(definition->check_name), definition->check_name ? "`," : "",
-        definition->check_covers == ZG_COVERS_PAYLOAD ? "the payload" : "header and payload",
+        is_crc ? "a CRC" : sum_meaning(definition->check.kind), definition->check.name ? ", `" : "",
+        or_empty(definition->check.name), definition->check.name ? "`," : "",
+        definition->check.covers == ZG_COVERS_PAYLOAD ? "the payload" : "header and payload",
         (unsigned)plan->check.size, plan->check.size == 1 ? "" : "s",
         plan->check.big_endian ? "the most significant byte" : "the least significant byte");
     if (is_crc)

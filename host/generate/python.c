@@ -289,7 +289,7 @@ static void print_variable(GString *text, const struct zg_plan_variable *item)
 static void print_constants(GString *text, const struct zg_plan *plan)
 {
     const struct zg_definition *definition = plan->definition;
-    const struct zg_crc_parameters *crc = &definition->check;
+    const struct zg_crc_parameters *crc = &definition->check.crc;
 
     g_string_append_printf(
         text,
@@ -298,9 +298,9 @@ static void print_constants(GString *text, const struct zg_plan *plan)
         definition->major, definition->minor, plan->version, plan->header.size, (unsigned)plan->check.size,
         plan->check.big_endian ? "big" : "little", plan->max_payload, plan->max_frame, plan->length_more);
     g_string_append_printf(text, "CHECK = \"%s\"\nCHECK_SKIP = %u  # bytes of the header that it does not cover\n",
-                           definition->check_kind == ZG_CHECK_CRC ? "crc" : definition->check_name,
+                           definition->check.kind == ZG_CHECK_CRC ? "crc" : definition->check.name,
                            (unsigned)plan->check.skip);
-    if (definition->check_kind == ZG_CHECK_CRC)
+    if (definition->check.kind == ZG_CHECK_CRC)
         g_string_append_printf(text,
                                "CRC_WIDTH = %u\nCRC_POLY = 0x%" G_GINT64_MODIFIER "X\nCRC_INIT = 0x%" G_GINT64_MODIFIER
                                "X\nCRC_REFLECT_IN = %s\nCRC_REFLECT_OUT = %s\nCRC_XOR_OUT = 0x%" G_GINT64_MODIFIER

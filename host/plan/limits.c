@@ -73,18 +73,18 @@ static void check_strength(const struct zg_plan *plan, struct zg_diagnostics *di
     for (unsigned i = 0; i < plan->messages->len; i++)
         largest = MAX(largest, MIN(zg_plan_message_at(plan, i)->content, (unsigned)ZGI_LARGEST_PAYLOAD));
     uint64_t bits = 8 * (uint64_t)largest;
-    uint64_t seen = definition->check_kind == ZG_CHECK_CRC ? zg_crc_order(&definition->check, bits)
-                                                           : zg_sum_order(definition->check_kind);
-    if (definition->check_kind != ZG_CHECK_CRC && definition->check_kind != ZG_CHECK_NONE && seen == 0)
-        zgi_warning(diagnostics, definition->check_place,
+    uint64_t seen = definition->check.kind == ZG_CHECK_CRC ? zg_crc_order(&definition->check.crc, bits)
+                                                           : zg_sum_order(definition->check.kind);
+    if (definition->check.kind != ZG_CHECK_CRC && definition->check.kind != ZG_CHECK_NONE && seen == 0)
+        zgi_warning(diagnostics, definition->check.place,
                     "the check %s misses some pairs of flipped bits at any length; a CRC of its size sees them all in "
                     "short frames",
-                    definition->check_name);
-    else if (definition->check_kind != ZG_CHECK_NONE && seen < bits)
-        zgi_warning(diagnostics, definition->check_place,
+                    definition->check.name);
+    else if (definition->check.kind != ZG_CHECK_NONE && seen < bits)
+        zgi_warning(diagnostics, definition->check.place,
                     "this %u-bit check sees any two flipped bits in up to %" G_GUINT64_FORMAT
                     " bits only; the largest frame's content has %u; a wider check sees them all",
-                    definition->check.width, seen, 8 * largest);
+                    definition->check.crc.width, seen, 8 * largest);
 }
 
 void zgi_plan_limits(struct zg_plan *plan, struct zg_diagnostics *diagnostics)

@@ -5,7 +5,6 @@
 
 #include "plan/limits.h"
 #include "plan/values.h"
-#include "zeugma/sums.h"
 
 enum { CODE_BLOCK = 254 }; /* content bytes under one COBS code byte */
 
@@ -254,43 +253,6 @@ static void plan_length(struct zg_plan *plan, struct zg_diagnostics *diagnostics
     }
 }
 
-/* The check as the runtime computes it. */
-static void plan_check(struct zg_plan *plan)
-{
-    static const struct {
-        zg_check_word (*update)(const void *, zg_check_word, const uint8_t *, size_t);
-        zg_check_word (*finish)(const void *, zg_check_word);
-        zg_check_word start;
-    } sums[] = { [ZG_CHECK_SUM8] = { zg_sum8_update, zg_sum8_finish, ZG_SUM8_START },
-                 [ZG_CHECK_SUM8_NEGATED] = { zg_sum8_update, zg_sum8_negated_finish, ZG_SUM8_START },
-                 [ZG_CHECK_SUM8_INVERTED] = { zg_sum8_update, zg_sum8_inverted_finish, ZG_SUM8_START },
-                 [ZG_CHECK_XOR8] = { zg_xor8_update, zg_sum8_finish, ZG_XOR8_START },
-                 [ZG_CHECK_FLETCHER16] = { zg_fletcher16_update, zg_fletcher16_finish, ZG_FLETCHER16_START },
-                 [ZG_CHECK_ADLER32] = { zg_adler32_update, zg_adler32_finish, ZG_ADLER32_START },
-                 [ZG_CHECK_INTERNET] = { zg_internet_update, zg_internet_finish, ZG_INTERNET_START } };
-    const struct zg_definition *definition = plan->definition;
-    const struct zg_crc_parameters *crc = &definition->check;
-
-    plan->check =
-        (struct zg_check){ .size = (uint8_t)((crc->width + 7) / 8),
-                           .skip = definition->check_covers == ZG_COVERS_PAYLOAD ? (uint8_t)plan->header.size : 0,
-                           .big_endian = definition->check_big_endian };
-    if (definition->check_kind == ZG_CHECK_CRC) {
-        plan->table = g_new0(zg_check_word, MAX(ZG_CRC_TABLE_ENTRIES, 1));
-        int error = zg_crc_make(&plan->crc, crc->width, crc->poly, crc->init, crc->reflect_in, crc->reflect_out,
-                                crc->xor_out, plan->table);
-        g_assert(error == 0); /* the definition was checked */
-        plan->check.update = zg_check_crc_update;
-        plan->check.finish = zg_check_crc_finish;
-        plan->check.parameters = &plan->crc;
-        plan->check.start = zg_crc_start(&plan->crc);
-    } else if (definition->check_kind != ZG_CHECK_NONE) {
-        plan->check.update = sums[definition->check_kind].update;
-        plan->check.finish = sums[definition->check_kind].finish;
-        plan->check.start = sums[definition->check_kind].start;
-    }
-}
-
 /* Bytes that an open-ended field may fill. Without a limit the user's have none, and the services' what the largest
  * other message or variable takes. */
 static unsigned open_room(const struct zg_plan *plan, const struct zg_message *message, unsigned tickets)
@@ -381,7 +343,9 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
 
     plan->definition = definition;
     plan_header(plan);
-    plan_check(plan);
+    zg_checker_init(&plan->checker, &definition->check,
+                    definition->check.covers == ZG_COVERS_PAYLOAD ? plan->header.size : 0);
+    plan->check = plan->checker.check;
     plan_records(plan, diagnostics);
     plan_variables(plan, diagnostics);
     plan_messages(plan, diagnostics);
@@ -413,7 +377,7 @@ void zg_plan_free(struct zg_plan *plan)
     g_array_unref(plan->variables);
     g_ptr_array_unref(plan->records);
     g_array_unref(plan->header.steps);
-    g_free(plan->table);
+    zg_checker_clear(&plan->checker);
     g_free(plan);
 }
 

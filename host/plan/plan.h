@@ -8,8 +8,7 @@
 #define ZEUGMA_PLAN_H
 
 #include "definition/definition.h"
-#include "zeugma/check.h"
-#include "zeugma/crc.h"
+#include "plan/checker.h"
 #include "zeugma/scale.h"
 
 /* A part of a value that lies in one byte: its bits shift .. shift+bits-1 are the byte's bits low .. low+bits-1. */
@@ -86,9 +85,8 @@ struct zg_plan {
     GArray *messages;   /* struct zg_plan_message, in the order of the definition */
     GArray *variables;  /* struct zg_plan_variable, likewise */
     struct zg_check check;
-    struct zg_crc crc;    /* of the check, where it is one */
-    zg_check_word *table; /* of the CRC */
-    unsigned max_payload; /* bytes, before stuffing */
+    struct zg_checker checker; /* what `check` points into */
+    unsigned max_payload;      /* bytes, before stuffing */
     unsigned max_content;
     unsigned max_frame;                     /* bytes on the wire of the largest frame that max_payload allows */
     unsigned id_bits;                       /* 0: the header has no id */

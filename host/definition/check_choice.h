@@ -1,0 +1,26 @@
+/* SPDX-License-Identifier: MIT */
+/* A check as a definition, or a command line, chooses it. */
+#ifndef ZEUGMA_CHECK_CHOICE_H
+#define ZEUGMA_CHECK_CHOICE_H
+
+#include "definition/checks.h"
+#include "definition/diagnostics.h"
+
+/* What the check covers: header and payload, the payload, or sync and start bytes, too. */
+enum zg_covers { ZG_COVERS_CONTENT, ZG_COVERS_PAYLOAD, ZG_COVERS_ALL };
+
+/* A check as a definition chooses it. */
+struct zg_check_choice {
+    enum zg_check_kind kind;
+    struct zg_crc_parameters crc; /* of the other kinds only the width */
+    enum zg_covers covers;
+    bool big_endian; /* sent most significant byte first */
+    char *name;      /* as written, or NULL where given by parameters; owned */
+    struct zg_place place;
+};
+
+/* Reads a check as it stands behind `check:` in a definition: a name, or `{ crc: 16, poly: 0x1021 }`. False, with
+ * diagnostics, where it is none; g_free() its name in either case. */
+bool zg_check_parse(const char *text, struct zg_check_choice *choice, struct zg_diagnostics *diagnostics);
+
+#endif

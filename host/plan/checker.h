@@ -1,0 +1,21 @@
+/* SPDX-License-Identifier: MIT */
+/* A chosen check, as the runtime computes it. */
+#ifndef ZEUGMA_CHECKER_H
+#define ZEUGMA_CHECKER_H
+
+#include "definition/check_choice.h"
+#include "zeugma/check.h"
+#include "zeugma/crc.h"
+
+/* Is not to be moved or copied: check points into it. */
+struct zg_checker {
+    struct zg_check check;
+    struct zg_crc crc;
+    zg_check_word *table;
+};
+
+/* Prepares a sound choice, over all but `skip` bytes in front; free with zg_checker_clear(). */
+void zg_checker_init(struct zg_checker *checker, const struct zg_check_choice *choice, unsigned skip);
+void zg_checker_clear(struct zg_checker *checker);
+
+#endif
