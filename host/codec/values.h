@@ -34,7 +34,8 @@ void zg_value_to_text(const struct zg_step *step, const struct zg_value *value, 
 /* The same for a single raw number. */
 void zg_raw_to_text(const struct zg_step *step, union zg_raw raw, GString *text);
 
-/* Bytes from hex digits, blanks between bytes allowed; free with g_byte_array_unref(). */
+/* Bytes from hex digits in the usual spellings, `7E01`, `7e 01`, `0x7E, 0x01`, `\\x7e\\x01`, `7E:01`; free with
+ * g_byte_array_unref(). */
 GByteArray *zg_bytes_from_hex(const char *text, GError **error);
 
 #endif

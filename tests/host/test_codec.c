@@ -173,6 +173,10 @@ static void test_hex(void **state)
     (void)state;
     assert_int_equal(good->len, 3);
     assert_memory_equal(good->data, "\x0a\xff\x7e", 3);
+    g_autoptr(GByteArray) spelt = zg_bytes_from_hex("7E 01 7e01 0x7E, 0x01;\\x7e\\x01 7E:01-7e 0X01", NULL);
+    assert_int_equal(spelt->len, 12);
+    for (unsigned i = 0; i < spelt->len; i++)
+        assert_int_equal(spelt->data[i], i % 2 ? 0x01 : 0x7e);
     for (size_t i = 0; i < G_N_ELEMENTS(bad); i++) {
         g_autoptr(GError) error = NULL;
         assert_null(zg_bytes_from_hex(bad[i][0], &error));

@@ -1,0 +1,53 @@
+/* SPDX-License-Identifier: MIT */
+#include "analysis/detection.h"
+
+#include <glib.h>
+
+/* What flipping bit n from the end changes in the check: x^n modulo the polynomial. */
+static uint64_t next_change(const struct zg_crc_parameters *crc, uint64_t change)
+{
+    uint64_t top = UINT64_C(1) << (crc->width - 1);
+    return (change << 1 & (top | (top - 1))) ^ (change & top ? crc->poly : 0);
+}
+
+/* Where each change stands that a flipped bit makes: change -> bits from the end, plus one. */
+static gpointer key_of(uint64_t change)
+{
+    return (gpointer)(guintptr)change;
+}
+
+/* Patterns that begin and end with a flipped bit and have one between: 1 + x^k + x^n divisible. */
+static bool third_is_known(GHashTable *places, uint64_t change)
+{
+    return g_hash_table_contains(places, key_of(change ^ 1));
+}
+
+/* With two between: 1 + x^j + x^k + x^n. */
+static bool fourth_is_known(GHashTable *places, const GArray *changes, uint64_t change)
+{
+    for (unsigned i = 1; i < changes->len; i++) {
+        gpointer place = g_hash_table_lookup(places, key_of(change ^ 1 ^ g_array_index(changes, uint64_t, i)));
+        if (place && GPOINTER_TO_SIZE(place) != i + 1)
+            return true;
+    }
+    return false;
+}
+
+uint64_t zg_crc_sees(const struct zg_crc_parameters *crc, unsigned flips, uint64_t most)
+{
+    if (flips == 1) /* only a polynomial of one term divides a single bit */
+        return crc->poly != 0 ? most : MIN(most, crc->width);
+    if (flips == 2)
+        return zg_crc_order(crc, most);
+    g_autoptr(GHashTable) places = g_hash_table_new(NULL, NULL);
+    g_autoptr(GArray) changes = g_array_new(FALSE, FALSE, sizeof(uint64_t));
+    uint64_t change = 1;
+
+    for (uint64_t n = 0; n < most; n++, change = next_change(crc, change)) {
+        if (n > 0 && (flips == 3 ? third_is_known(places, change) : fourth_is_known(places, changes, change)))
+            return n;
+        g_array_append_val(changes, change);
+        g_hash_table_replace(places, key_of(change), GSIZE_TO_POINTER(n + 1));
+    }
+    return most;
+}
