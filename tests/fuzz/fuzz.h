@@ -1,0 +1,16 @@
+/* SPDX-License-Identifier: MIT */
+/* What the fuzz targets share: a sound plan for each of a few definitions, read once. */
+#ifndef TEST_FUZZ_H
+#define TEST_FUZZ_H
+
+#include <stddef.h>
+#include <stdint.h>
+
+#include "plan/plan.h"
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
+
+/* Plan number `index`, modulo how many there are. */
+const struct zg_plan *fuzz_plan(unsigned index);
+
+#endif

@@ -1,0 +1,72 @@
+/* SPDX-License-Identifier: MIT */
+/* A link between an interrupt and a loop, both led by the input: bytes, line errors, silence, frames to send. */
+#include <string.h>
+
+#include "fuzz.h"
+#include "live/node.h"
+#include "zeugma/error.h"
+
+static uint32_t clock_us;
+
+static uint32_t now_us(void *context)
+{
+    (void)context;
+    return clock_us;
+}
+
+static void start_transmit(void *context)
+{
+    (void)context;
+}
+
+static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
+{
+    uint8_t copy[256] = { 0 };
+    (void)data;
+    memcpy(copy, payload, MIN(length, sizeof copy)); /* every byte may be read */
+    return frame->header.id % 2 ? ZG_EUNKNOWN : copy[0] % 2 ? ZG_ESIZE : 0;
+}
+
+static void check_sums(const struct zg_link *link, uint32_t fed)
+{
+    const struct zg_counters *c = &link->counters;
+    g_assert(c->bytes_in + c->bytes_dropped == fed);
+    g_assert(c->bytes_in == c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console + c->bytes_idle +
+                                zg_link_pending(link));
+    g_assert(c->unknown_id + c->bad_payload + c->other_version + c->not_for_us <= c->frames_in);
+}
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
+{
+    static const struct zg_port port = { now_us, start_transmit, NULL, NULL };
+    static const struct zg_node_calls calls = { deliver, NULL };
+    const struct zg_plan *plan = fuzz_plan(size > 0 ? data[0] : 0);
+    struct zg_node *node = zg_node_new(plan, 64, &port, NULL, &calls, NULL);
+    struct zg_link *link = zg_node_link(node);
+    uint32_t fed = 0;
+    uint8_t byte;
+
+    clock_us = 0xFFFFF000U; /* about to wrap */
+    for (size_t i = 1; i + 1 < size; i += 2) {
+        switch (data[i] % 8) {
+        case 0: zg_link_poll(link); break;
+        case 1: clock_us += (uint32_t)data[i + 1] << 8; break;
+        case 2: (void)zg_link_send(link, data[i + 1], data, MIN(size, (size_t)data[i + 1])); break;
+        case 3:
+            while (zg_link_transmit_isr(link, &byte)) { /* what it sends, it hears */
+                zg_link_receive_isr(link, byte, 0);
+                fed++;
+            }
+            break;
+        default:
+            zg_link_receive_isr(link, data[i + 1], data[i] >> 3 & 31U);
+            fed++;
+            break;
+        }
+    }
+    for (unsigned i = 0; i < 3; i++) /* what is dropped is counted by the poll after */
+        zg_link_poll(link);
+    check_sums(link, fed);
+    zg_node_free(node);
+    return 0;
+}
