@@ -1,0 +1,159 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * Every interleaving of a producer and a consumer of a small ring, one step being what lies between two accesses to an
+ * index: no byte is lost, doubled, torn or out of order, each refused one is counted, wherever the indices stand when
+ * it begins. Compiled for indices of 8 and of 16 bits.
+ */
+#include <setjmp.h>
+#include <stdarg.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include <cmocka.h>
+#include <stdbool.h>
+#include <string.h>
+#include <ucontext.h>
+
+#include "zeugma/ring.h"
+
+static void step(void);
+
+/* In place of runtime/order.h: before and after each access the other side may run. */
+#define ZEUGMA_ORDER_H
+
+static zg_index zgi_load_acquire(const zg_index *at)
+{
+    step();
+    zg_index value = *at;
+    step();
+    return value;
+}
+
+static void zgi_store_release(zg_index *at, zg_index value)
+{
+    step();
+    *at = value;
+    step();
+}
+
+#include "../../runtime/ring.c"
+
+enum { PUTS = 3, GETS = 2, MOST_STEPS = 64, STACK = 64 * 1024 };
+
+/* A coroutine each, led by a schedule: who runs next at each step. */
+struct side {
+    ucontext_t context;
+    uint8_t stack[STACK];
+    bool ended;
+};
+
+static struct side sides[2];
+static ucontext_t scheduler;
+static unsigned running;
+
+static struct zg_ring ring;
+static uint8_t memory[2];
+static unsigned accepted, refused, taken;
+static bool sound;
+
+static void step(void)
+{
+    swapcontext(&sides[running].context, &scheduler);
+}
+
+static void produce(void)
+{
+    for (unsigned i = 0; i < PUTS; i++) {
+        if (zg_ring_put(&ring, (uint8_t)(10 + accepted)))
+            accepted++;
+        else
+            refused++;
+    }
+    sides[0].ended = true;
+}
+
+static void consume(void)
+{
+    for (unsigned i = 0; i < GETS; i++) {
+        uint8_t byte;
+        if (!zg_ring_get(&ring, &byte))
+            continue;
+        sound = sound && byte == 10 + taken;
+        taken++;
+    }
+    sides[1].ended = true;
+}
+
+static void start(zg_index at)
+{
+    static void (*const bodies[2])(void) = { produce, consume };
+
+    (void)zg_ring_init(&ring, memory, sizeof memory);
+    ring.head = ring.tail = at;
+    accepted = refused = taken = 0;
+    sound = true;
+    memset(memory, 0, sizeof memory);
+    for (unsigned i = 0; i < 2; i++) {
+        getcontext(&sides[i].context);
+        sides[i].context.uc_stack.ss_sp = sides[i].stack;
+        sides[i].context.uc_stack.ss_size = STACK;
+        sides[i].context.uc_link = &scheduler;
+        sides[i].ended = false;
+        makecontext(&sides[i].context, bodies[i], 0);
+    }
+}
+
+/* Runs one schedule and makes it the next one: the last step at which the producer ran though the consumer could have
+ * becomes the consumer's. False: there is none. */
+static bool run(uint8_t schedule[MOST_STEPS], unsigned *length)
+{
+    bool could[MOST_STEPS];
+    unsigned steps = 0;
+
+    for (; !sides[0].ended || !sides[1].ended; steps++) {
+        assert_true(steps < MOST_STEPS);
+        if (steps >= *length)
+            schedule[steps] = 0;
+        could[steps] = !sides[0].ended && !sides[1].ended;
+        if (!could[steps])
+            schedule[steps] = sides[0].ended;
+        running = schedule[steps];
+        swapcontext(&scheduler, &sides[running].context);
+    }
+    while (steps > 0 && (schedule[steps - 1] == 1 || !could[steps - 1]))
+        steps--;
+    if (steps == 0)
+        return false;
+    schedule[steps - 1] = 1;
+    *length = steps;
+    return true;
+}
+
+static void test_interleavings(void **state)
+{
+    static const zg_index starts[] = { 0, (zg_index)-2, ZG_RING_MAX - 1 };
+    (void)state;
+    for (size_t i = 0; i < sizeof starts / sizeof starts[0]; i++) {
+        uint8_t schedule[MOST_STEPS] = { 0 };
+        unsigned length = 0, schedules = 0;
+        bool seen[GETS + 1][PUTS + 1] = { { false } }, more = true;
+        for (; more; schedules++) {
+            start(starts[i]);
+            more = run(schedule, &length);
+            assert_true(sound);
+            assert_int_equal(accepted + refused, PUTS);
+            assert_int_equal(ring.dropped, refused);
+            assert_int_equal((zg_index)(ring.head - ring.tail), accepted - taken);
+            assert_true(accepted - taken <= sizeof memory && accepted >= 2);
+            seen[taken][refused] = true;
+        }
+        assert_true(schedules > 10000);
+        assert_true(seen[0][1] && seen[2][0] && seen[2][1] && seen[1][0]); /* the outcomes that there are */
+    }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_interleavings) };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
