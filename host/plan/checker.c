@@ -28,9 +28,11 @@ void zg_checker_init(struct zg_checker *checker, const struct zg_check_choice *c
         int error = zg_crc_make(&checker->crc, crc->width, crc->poly, crc->init, crc->reflect_in, crc->reflect_out,
                                 crc->xor_out, checker->table);
         g_assert(error == 0); /* the choice was checked */
-        checker->check.update = zg_check_crc_update;
-        checker->check.finish = zg_check_crc_finish;
-        checker->check.parameters = &checker->crc;
+        checker->fast = g_new(struct zg_fast_crc, 1);
+        zg_fast_crc_init(checker->fast, &checker->crc);
+        checker->check.update = zg_fast_crc_update;
+        checker->check.finish = zg_fast_crc_finish;
+        checker->check.parameters = checker->fast;
         checker->check.start = zg_crc_start(&checker->crc);
     } else if (choice->kind != ZG_CHECK_NONE) {
         checker->check.update = sums[choice->kind].update;
@@ -42,4 +44,5 @@ void zg_checker_init(struct zg_checker *checker, const struct zg_check_choice *c
 void zg_checker_clear(struct zg_checker *checker)
 {
     g_free(checker->table);
+    g_free(checker->fast);
 }

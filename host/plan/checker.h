@@ -4,14 +4,15 @@
 #define ZEUGMA_CHECKER_H
 
 #include "definition/check_choice.h"
+#include "plan/fast_crc.h"
 #include "zeugma/check.h"
-#include "zeugma/crc.h"
 
 /* Is not to be moved or copied: check points into it. */
 struct zg_checker {
     struct zg_check check;
     struct zg_crc crc;
     zg_check_word *table;
+    struct zg_fast_crc *fast; /* of a CRC */
 };
 
 /* Prepares a sound choice, over all but `skip` bytes in front; free with zg_checker_clear(). */
