@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "zeugma/cobs.h"
 
+#include <string.h>
+
 #include "zeugma/error.h"
 
 enum { FULL_BLOCK = 0xFF }; /* code of a block of 254 bytes, after which no zero is implied */
@@ -100,14 +102,10 @@ static enum zg_framing_event delimiter(struct zg_cobs_decoder *decoder)
     }
 }
 
-static enum zg_framing_event keep(struct zg_cobs_decoder *decoder, uint8_t byte)
+static enum zg_framing_event give_up(struct zg_cobs_decoder *decoder)
 {
-    if (decoder->length == decoder->room) {
-        decoder->state = SKIP;
-        return ZG_FRAMING_TOO_LONG;
-    }
-    decoder->content[decoder->length++] = byte;
-    return ZG_FRAMING_MORE;
+    decoder->state = SKIP;
+    return ZG_FRAMING_TOO_LONG;
 }
 
 static enum zg_framing_event begin_block(struct zg_cobs_decoder *decoder, uint8_t code)
@@ -116,19 +114,39 @@ static enum zg_framing_event begin_block(struct zg_cobs_decoder *decoder, uint8_
     decoder->code = code;
     decoder->left = (uint8_t)(code - 1U);
     decoder->state = decoder->left == 0 ? CODE : DATA;
-    return zero_implied ? keep(decoder, 0) : ZG_FRAMING_MORE;
+    if (zero_implied && decoder->length == decoder->room)
+        return give_up(decoder);
+    if (zero_implied)
+        decoder->content[decoder->length++] = 0;
+    return ZG_FRAMING_MORE;
 }
 
+/* A byte that take_run() leaves: a delimiter, a code byte, or one for which there is no room. */
 static enum zg_framing_event take(struct zg_cobs_decoder *decoder, uint8_t byte)
 {
     decoder->wire++;
     if (byte == 0)
         return delimiter(decoder);
-    if (decoder->state != DATA)
-        return begin_block(decoder, byte);
-    if (--decoder->left == 0)
+    return decoder->state == DATA ? give_up(decoder) : begin_block(decoder, byte);
+}
+
+/* What of an open block comes in one piece: its bytes up to a zero, to its end, or to the end of the room. */
+static size_t take_run(struct zg_cobs_decoder *decoder, const uint8_t *bytes, size_t count)
+{
+    size_t room = decoder->room - decoder->length;
+    size_t most = decoder->left < count ? decoder->left : count;
+
+    if (most > room)
+        most = room;
+    const uint8_t *zero = (const uint8_t *)memchr(bytes, 0, most);
+    size_t taken = zero ? (size_t)(zero - bytes) : most;
+    memcpy(decoder->content + decoder->length, bytes, taken);
+    decoder->length += taken;
+    decoder->wire += taken;
+    decoder->left = (uint8_t)(decoder->left - taken);
+    if (decoder->left == 0)
         decoder->state = CODE;
-    return keep(decoder, byte);
+    return taken;
 }
 
 size_t zg_cobs_decode(struct zg_cobs_decoder *decoder, const uint8_t *bytes, size_t count, enum zg_framing_event *event)
@@ -151,8 +169,12 @@ size_t zg_cobs_decode(struct zg_cobs_decoder *decoder, const uint8_t *bytes, siz
         }
     }
     if (decoder->state != SKIP)
-        while (i < count && *event == ZG_FRAMING_MORE)
-            *event = take(decoder, bytes[i++]);
+        while (i < count && *event == ZG_FRAMING_MORE) {
+            if (decoder->state == DATA)
+                i += take_run(decoder, bytes + i, count - i);
+            if (i < count)
+                *event = take(decoder, bytes[i++]);
+        }
     decoder->ended = *event != ZG_FRAMING_MORE;
     return i;
 }
