@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* Loads and stores of ring indices with the order that a single producer and a single consumer need: what was
- * written before a release store is seen after the acquire load that reads it. */
+ * written before a release store is seen after the acquire load that reads it. And for bytes that may be written over
+ * while they are read: a store that is seen before any later one, a load that is made after all earlier ones. */
 #ifndef ZEUGMA_ORDER_H
 #define ZEUGMA_ORDER_H
 
@@ -18,8 +19,52 @@ static inline void zgi_store_release(zg_index *at, zg_index value)
     __atomic_store_n(at, value, __ATOMIC_RELEASE);
 }
 
+static inline void zgi_store_before(zg_index *at, zg_index value)
+{
+    __atomic_store_n(at, value, __ATOMIC_RELAXED);
+    __atomic_thread_fence(__ATOMIC_RELEASE);
+}
+
+static inline zg_index zgi_load_after(const zg_index *at)
+{
+    __atomic_thread_fence(__ATOMIC_ACQUIRE);
+    return __atomic_load_n(at, __ATOMIC_RELAXED);
+}
+
+static inline void zgi_store_byte(uint8_t *at, uint8_t value)
+{
+    __atomic_store_n(at, value, __ATOMIC_RELAXED);
+}
+
+static inline uint8_t zgi_load_byte(const uint8_t *at)
+{
+    return __atomic_load_n(at, __ATOMIC_RELAXED);
+}
+
 #else
 #include <stdatomic.h>
+
+static inline void zgi_store_before(zg_index *at, zg_index value)
+{
+    *(volatile zg_index *)at = value;
+    atomic_thread_fence(memory_order_release);
+}
+
+static inline zg_index zgi_load_after(const zg_index *at)
+{
+    atomic_thread_fence(memory_order_acquire);
+    return *(const volatile zg_index *)at;
+}
+
+static inline void zgi_store_byte(uint8_t *at, uint8_t value)
+{
+    *(volatile uint8_t *)at = value;
+}
+
+static inline uint8_t zgi_load_byte(const uint8_t *at)
+{
+    return *(const volatile uint8_t *)at;
+}
 
 static inline zg_index zgi_load_acquire(const zg_index *at)
 {

@@ -2,6 +2,7 @@
 #include "support.h"
 
 #include "zeugma/error.h"
+#include "zeugma/newest.h"
 #include "zeugma/ring.h"
 
 /* Random operations beside a plain queue, long enough for the indices to wrap many times over the ring. */
@@ -57,6 +58,40 @@ static void test_as_a_queue(void **state)
     }
 }
 
+/* A ring that keeps the newest, beside a queue that does: random operations, long enough for all indices to wrap. */
+static void test_newest(void **state)
+{
+    struct zg_random random = zg_random_seeded(2, 0);
+    (void)state;
+    for (size_t size = 2; size <= 64; size *= 2) {
+        uint8_t memory[64];
+        struct zg_newest ring;
+        GQueue model = G_QUEUE_INIT;
+        unsigned lost = 0;
+        assert_int_equal(zg_newest_init(&ring, memory, size), 0);
+        for (unsigned i = 0; i < 20000; i++) {
+            uint8_t byte = (uint8_t)zg_random_next(&random);
+            if (zg_random_below(&random, 5) < 3) {
+                zg_newest_put(&ring, byte);
+                g_queue_push_tail(&model, GUINT_TO_POINTER(byte));
+                if (g_queue_get_length(&model) > size) {
+                    g_queue_pop_head(&model);
+                    lost++;
+                }
+                continue;
+            }
+            assert_int_equal(zg_newest_get(&ring, &byte), !g_queue_is_empty(&model));
+            if (!g_queue_is_empty(&model)) {
+                assert_int_equal(byte, GPOINTER_TO_UINT(g_queue_pop_head(&model)));
+                assert_int_equal(ring.lost, (uint16_t)lost);
+            }
+        }
+        assert_true(lost > 100);
+        assert_int_equal(ring.refused, 0);
+        g_queue_clear(&model);
+    }
+}
+
 static void test_sizes(void **state)
 {
     uint8_t memory[16];
@@ -70,6 +105,7 @@ static void test_sizes(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_as_a_queue), cmocka_unit_test(test_sizes) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_as_a_queue), cmocka_unit_test(test_newest),
+                                        cmocka_unit_test(test_sizes) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

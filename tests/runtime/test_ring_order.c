@@ -14,18 +14,23 @@
 #include <string.h>
 #include <ucontext.h>
 
+#include "zeugma/newest.h"
 #include "zeugma/ring.h"
 
 static void step(void);
 
-/* In place of runtime/order.h: before and after each access the other side may run. */
+/* In place of runtime/order.h: before each access the other side may run, and after those to an index, too, where bytes
+ * are not told. */
 #define ZEUGMA_ORDER_H
+
+static bool bytes_are_steps;
 
 static zg_index zgi_load_acquire(const zg_index *at)
 {
     step();
     zg_index value = *at;
-    step();
+    if (!bytes_are_steps)
+        step();
     return value;
 }
 
@@ -33,9 +38,33 @@ static void zgi_store_release(zg_index *at, zg_index value)
 {
     step();
     *at = value;
-    step();
+    if (!bytes_are_steps)
+        step();
 }
 
+static void zgi_store_before(zg_index *at, zg_index value)
+{
+    zgi_store_release(at, value);
+}
+
+static zg_index zgi_load_after(const zg_index *at)
+{
+    return zgi_load_acquire(at);
+}
+
+static void zgi_store_byte(uint8_t *at, uint8_t value)
+{
+    step();
+    *at = value;
+}
+
+static uint8_t zgi_load_byte(const uint8_t *at)
+{
+    step();
+    return *at;
+}
+
+#include "../../runtime/newest.c"
 #include "../../runtime/ring.c"
 
 enum { PUTS = 3, GETS = 2, MOST_STEPS = 64, STACK = 64 * 1024 };
@@ -52,6 +81,7 @@ static ucontext_t scheduler;
 static unsigned running;
 
 static struct zg_ring ring;
+static struct zg_newest newest;
 static uint8_t memory[2];
 static unsigned accepted, refused, taken;
 static bool sound;
@@ -84,15 +114,45 @@ static void consume(void)
     sides[1].ended = true;
 }
 
-static void start(zg_index at)
+static unsigned all,
+    gets; /* bytes put into a ring that keeps the newest, the first two beforehand; times it is asked */
+
+/* The same for a full ring that keeps the newest: each byte got is newer than the one before. */
+static void produce_newest(void)
 {
-    static void (*const bodies[2])(void) = { produce, consume };
+    for (unsigned i = sizeof memory; i < all; i++)
+        zg_newest_put(&newest, (uint8_t)(10 + i));
+    sides[0].ended = true;
+}
+
+static uint8_t last_got;
+
+static void consume_newest(void)
+{
+    for (unsigned i = 0; i < gets; i++) {
+        uint8_t byte;
+        if (!zg_newest_get(&newest, &byte))
+            continue;
+        sound = sound && byte > last_got && byte < 10 + all;
+        last_got = byte;
+        taken++;
+    }
+    sides[1].ended = true;
+}
+
+static void start(zg_index at, void (*producer)(void), void (*consumer)(void))
+{
+    void (*const bodies[2])(void) = { producer, consumer };
 
     (void)zg_ring_init(&ring, memory, sizeof memory);
-    ring.head = ring.tail = at;
+    (void)zg_newest_init(&newest, memory, sizeof memory);
+    ring.head = ring.tail = newest.head = newest.oldest = newest.tail = at;
+    last_got = 0;
     accepted = refused = taken = 0;
     sound = true;
-    memset(memory, 0, sizeof memory);
+    for (unsigned i = 0; i < sizeof memory; i++) {
+        memory[(zg_index)(newest.head++) & newest.mask] = (uint8_t)(10 + i); /* for the newest: it begins full */
+    }
     for (unsigned i = 0; i < 2; i++) {
         getcontext(&sides[i].context);
         sides[i].context.uc_stack.ss_sp = sides[i].stack;
@@ -138,7 +198,8 @@ static void test_interleavings(void **state)
         unsigned length = 0, schedules = 0;
         bool seen[GETS + 1][PUTS + 1] = { { false } }, more = true;
         for (; more; schedules++) {
-            start(starts[i]);
+            bytes_are_steps = false;
+            start(starts[i], produce, consume);
             more = run(schedule, &length);
             assert_true(sound);
             assert_int_equal(accepted + refused, PUTS);
@@ -152,8 +213,49 @@ static void test_interleavings(void **state)
     }
 }
 
+/* Some bytes put into a ring of two that is full, and some got: what is got, what gave way and what is left are all of
+ * them, and the newest is never lost. Returns how many schedules there are; `seen` tells how many gave way. */
+static unsigned run_newest(zg_index at, bool seen[3])
+{
+    uint8_t schedule[MOST_STEPS] = { 0 };
+    unsigned length = 0, schedules = 0;
+
+    for (bool more = true; more; schedules++) {
+        bytes_are_steps = true;
+        start(at, produce_newest, consume_newest);
+        more = run(schedule, &length);
+        zg_index rest = is_ahead(&newest, newest.oldest, newest.tail) ? newest.oldest : newest.tail;
+        zg_index left = (zg_index)(newest.head - rest);
+        unsigned lost = newest.lost + (zg_index)(rest - newest.tail);
+        uint8_t last = (uint8_t)(10 + all - 1);
+        assert_true(sound);
+        assert_int_equal(taken + lost + left, all);
+        assert_int_equal(newest.refused, 0);
+        assert_true(left <= sizeof memory && lost <= 2);
+        assert_int_equal(left > 0 ? memory[(newest.head - 1U) & newest.mask] : last_got, last);
+        seen[lost] = true;
+    }
+    return schedules;
+}
+
+static void test_newest(void **state)
+{
+    static const zg_index starts[] = { 0, (zg_index)-2, ZG_RING_MAX - 1 };
+    bool seen[3] = { false };
+    (void)state;
+    for (size_t i = 0; i < sizeof starts / sizeof starts[0]; i++) {
+        all = 3;
+        gets = 2;
+        assert_true(run_newest(starts[i], seen) > 500);
+        all = 4;
+        gets = 1;
+        assert_true(run_newest(starts[i], seen) > 500);
+    }
+    assert_true(seen[0] && seen[1] && seen[2]); /* none, one or both of the first gave way */
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_interleavings) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_interleavings), cmocka_unit_test(test_newest) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
