@@ -26,16 +26,6 @@ static char *hex_of(const struct request *request, uint64_t value)
     return g_strdup_printf("%0*" G_GINT64_MODIFIER "x", 2 * (int)((request->choice.crc.width + 7) / 8), value);
 }
 
-static uint64_t value_of(const struct zg_check_choice *choice, const uint8_t *bytes, size_t count)
-{
-    struct zg_checker checker;
-
-    zg_checker_init(&checker, choice, 0);
-    uint64_t value = zg_check_value(&checker.check, bytes, count);
-    zg_checker_clear(&checker);
-    return value;
-}
-
 static void print_parameters(const struct zg_check_choice *choice)
 {
     const struct zg_crc_parameters *crc = &choice->crc;
@@ -52,7 +42,7 @@ static void print_parameters(const struct zg_check_choice *choice)
 
 static void print_value(const struct request *request, const char *what, const uint8_t *bytes, size_t count)
 {
-    g_autofree char *text = hex_of(request, value_of(&request->choice, bytes, count));
+    g_autofree char *text = hex_of(request, zg_check_choice_value(&request->choice, bytes, count));
     g_autoptr(GString) big = g_string_new(NULL), little = g_string_new(NULL);
 
     for (size_t i = 0; i < strlen(text); i += 2) {
@@ -110,9 +100,9 @@ static void print_json(const struct request *request)
 {
     const struct zg_crc_parameters *crc = &request->choice.crc;
     bool own = request->bytes != NULL;
-    g_autofree char *value =
-        hex_of(request, value_of(&request->choice, own ? request->bytes->data : (const uint8_t *)"123456789",
-                                 own ? request->bytes->len : 9));
+    g_autofree char *value = hex_of(
+        request, zg_check_choice_value(&request->choice, own ? request->bytes->data : (const uint8_t *)"123456789",
+                                       own ? request->bytes->len : 9));
     struct zg_json json;
 
     zg_json_begin(&json, true);

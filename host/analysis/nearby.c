@@ -31,16 +31,6 @@ static uint64_t swapped(uint64_t value, unsigned size)
     return GUINT64_SWAP_LE_BE(value) >> (64 - 8 * size);
 }
 
-static uint64_t value_of(const struct zg_check_choice *choice, const uint8_t *bytes, size_t count)
-{
-    struct zg_checker checker;
-
-    zg_checker_init(&checker, choice, 0);
-    uint64_t value = zg_check_value(&checker.check, bytes, count);
-    zg_checker_clear(&checker);
-    return value;
-}
-
 static void differ(GString *text, unsigned *steps, const char *what, uint64_t now, uint64_t then, unsigned width)
 {
     int digits = (int)(width + 3) / 4;
@@ -93,7 +83,7 @@ static void try_choice(struct search *search, const struct zg_check_choice *choi
 
     if (!g_hash_table_add(search->known, key) || size == 0 || size != size_of(search->tried))
         return;
-    uint64_t value = value_of(choice, search->bytes, search->count);
+    uint64_t value = zg_check_choice_value(choice, search->bytes, search->count);
     bool other_order = value != search->seen;
     if (other_order && (size == 1 || swapped(value, size) != search->seen))
         return;
@@ -102,14 +92,6 @@ static void try_choice(struct search *search, const struct zg_check_choice *choi
     nearby->swapped = other_order;
     nearby->text = difference(search, choice, other_order, &nearby->steps);
     g_ptr_array_add(search->found, nearby);
-}
-
-static uint64_t reversed(uint64_t value, unsigned width)
-{
-    uint64_t out = 0;
-    for (unsigned i = 0; i < width; i++)
-        out |= (value >> i & 1) << (width - 1 - i);
-    return out;
 }
 
 /* The name of a CRC with these parameters, or NULL. */
@@ -177,7 +159,7 @@ GPtrArray *zg_check_nearby(const struct zg_check_choice *tried, const uint8_t *b
     }
     if (tried->kind == ZG_CHECK_CRC) {
         try_polynomial(&search, tried->crc.width, tried->crc.poly);
-        try_polynomial(&search, tried->crc.width, reversed(tried->crc.poly, tried->crc.width));
+        try_polynomial(&search, tried->crc.width, zg_bits_reversed(tried->crc.poly, tried->crc.width));
     }
     for (unsigned i = 0; i < zg_crc_table_length; i++)
         if (8 * size_of(tried) == zg_crc_table[i].width)

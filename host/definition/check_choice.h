@@ -19,6 +19,9 @@ struct zg_check_choice {
     struct zg_place place;
 };
 
+/* The names of all checks, ended by NULL. Free with g_ptr_array_unref(). */
+GPtrArray *zg_check_names(void);
+
 /* Reads a check as it stands behind `check:` in a definition: a name, or `{ crc: 16, poly: 0x1021 }`. False, with
  * diagnostics, where it is none; g_free() its name in either case. */
 bool zg_check_parse(const char *text, struct zg_check_choice *choice, struct zg_diagnostics *diagnostics);

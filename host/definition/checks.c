@@ -107,3 +107,11 @@ uint64_t zg_sum_order(enum zg_check_kind kind)
     default: return 0;                        /* the same bit of two bytes, or words, changed in opposite ways */
     }
 }
+
+uint64_t zg_bits_reversed(uint64_t value, unsigned width)
+{
+    uint64_t out = 0;
+    for (unsigned i = 0; i < width; i++)
+        out |= (value >> i & 1) << (width - 1 - i);
+    return out;
+}

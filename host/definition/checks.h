@@ -49,6 +49,9 @@ extern const struct zg_crc_parameters zg_crc_table[];
 extern const unsigned zg_crc_table_length;
 const struct zg_crc_parameters *zg_crc_by_name(const char *name);
 
+/* The lowest `width` bits in the other order. */
+uint64_t zg_bits_reversed(uint64_t value, unsigned width);
+
 /* The bits up to which a check of another kind sees any two flipped bits: 0 where it misses some at any length. */
 uint64_t zg_sum_order(enum zg_check_kind kind);
 

@@ -12,6 +12,18 @@ struct check_reading {
     yaml_node_t *name;
 };
 
+GPtrArray *zg_check_names(void)
+{
+    GPtrArray *names = g_ptr_array_new();
+
+    for (unsigned i = 0; i < zg_crc_table_length; i++)
+        g_ptr_array_add(names, (gpointer)zg_crc_table[i].name);
+    for (unsigned i = 0; i < zg_sum_table_length; i++)
+        g_ptr_array_add(names, (gpointer)zg_sum_table[i].name);
+    g_ptr_array_add(names, NULL);
+    return names;
+}
+
 static bool known_check(struct zgi_reader *reader, yaml_node_t *node, struct zg_check_choice *choice)
 {
     const char *word = zgi_scalar(reader, node, "the name of a check");
@@ -31,12 +43,7 @@ static bool known_check(struct zgi_reader *reader, yaml_node_t *node, struct zg_
         choice->name = g_strdup(word);
         return true;
     }
-    g_autoptr(GPtrArray) names = g_ptr_array_new();
-    for (unsigned i = 0; i < zg_crc_table_length; i++)
-        g_ptr_array_add(names, (gpointer)zg_crc_table[i].name);
-    for (unsigned i = 0; i < zg_sum_table_length; i++)
-        g_ptr_array_add(names, (gpointer)zg_sum_table[i].name);
-    g_ptr_array_add(names, NULL);
+    g_autoptr(GPtrArray) names = zg_check_names();
     g_autofree char *hint = zg_word_hint(word, (const char *const *)names->pdata);
     zgi_error(reader->diagnostics, zgi_place(node), "unknown check \"%s\"%s", word, hint);
     return false;

@@ -3,19 +3,11 @@
 
 #include <glib.h>
 
-static uint64_t reversed(uint64_t value, unsigned width)
-{
-    uint64_t out = 0;
-    for (unsigned i = 0; i < width; i++)
-        out |= (value >> i & 1) << (width - 1 - i);
-    return out;
-}
-
 /* The register after one byte, from zero: in its low bits where bytes are reflected, else in the top of the type. */
 static uint64_t entry(const struct zg_crc_parameters *crc, unsigned type, unsigned byte)
 {
     uint64_t reg = crc->reflect_in ? byte : (uint64_t)byte << (type - 8);
-    uint64_t poly = crc->reflect_in ? reversed(crc->poly, crc->width) : crc->poly << (type - crc->width);
+    uint64_t poly = crc->reflect_in ? zg_bits_reversed(crc->poly, crc->width) : crc->poly << (type - crc->width);
     uint64_t mask = UINT64_MAX >> (64 - type);
 
     for (unsigned i = 0; i < 8; i++) {
@@ -31,7 +23,7 @@ char *zg_crc_table_as_c(const struct zg_crc_parameters *crc)
 {
     unsigned type = crc->width <= 8 ? 8 : crc->width <= 16 ? 16 : crc->width <= 32 ? 32 : 64;
     unsigned row = type == 64 ? 4 : 8, left = type - crc->width;
-    uint64_t init = crc->reflect_in ? reversed(crc->init, crc->width) : crc->init << left;
+    uint64_t init = crc->reflect_in ? zg_bits_reversed(crc->init, crc->width) : crc->init << left;
     int digits = (int)type / 4;
     GString *text = g_string_new("#include <stddef.h>\n#include <stdint.h>\n\n");
 

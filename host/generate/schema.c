@@ -212,13 +212,8 @@ static void print_roles(struct zg_json *json)
 
 static void print_checks(struct zg_json *json)
 {
-    g_autoptr(GPtrArray) names = g_ptr_array_new();
+    g_autoptr(GPtrArray) names = zg_check_names();
 
-    for (unsigned i = 0; i < zg_crc_table_length; i++)
-        g_ptr_array_add(names, (gpointer)zg_crc_table[i].name);
-    for (unsigned i = 0; i < zg_sum_table_length; i++)
-        g_ptr_array_add(names, (gpointer)zg_sum_table[i].name);
-    g_ptr_array_add(names, NULL);
     print_words(json, "check_name", (const char *const *)names->pdata);
     any_of(json, "check_mapping", "named_check", "crc");
     any_of(json, "check", "check_name", "check_mapping");

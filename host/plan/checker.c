@@ -46,3 +46,13 @@ void zg_checker_clear(struct zg_checker *checker)
     g_free(checker->table);
     g_free(checker->fast);
 }
+
+uint64_t zg_check_choice_value(const struct zg_check_choice *choice, const uint8_t *bytes, size_t count)
+{
+    struct zg_checker checker;
+
+    zg_checker_init(&checker, choice, 0);
+    uint64_t value = zg_check_value(&checker.check, bytes, count);
+    zg_checker_clear(&checker);
+    return value;
+}

@@ -19,4 +19,7 @@ struct zg_checker {
 void zg_checker_init(struct zg_checker *checker, const struct zg_check_choice *choice, unsigned skip);
 void zg_checker_clear(struct zg_checker *checker);
 
+/* The check value of some bytes. */
+uint64_t zg_check_choice_value(const struct zg_check_choice *choice, const uint8_t *bytes, size_t count);
+
 #endif
