@@ -16,6 +16,16 @@ static void print_line(unsigned name_width, const char *bytes, const char *bits,
     cli_print("%s\n", g_strchomp(line));
 }
 
+/* The drawn bytes of a block behind so many bytes of ticket and base, a blank line before them. */
+static void print_map(const struct zg_block *block, unsigned tickets)
+{
+    g_autoptr(GString) map = g_string_new(NULL);
+
+    zg_place_map(map, block, tickets);
+    if (map->len > 0)
+        cli_print("\n%s", map->str);
+}
+
 /* A block behind so many bytes of ticket and base. */
 static void print_block(const struct zg_block *block, unsigned name_width, unsigned tickets)
 {
@@ -36,6 +46,7 @@ static void print_block(const struct zg_block *block, unsigned name_width, unsig
         g_autofree char *range = zg_place_range(step);
         print_line(name_width, bytes, bits, step->name, type, step->field ? step->field->unit : NULL, range);
     }
+    print_map(block, tickets);
 }
 
 static unsigned widest_name(const struct zg_plan *plan)
@@ -81,17 +92,7 @@ static void print_delivery(const struct zg_message *message)
               message->retries == 1 ? "" : "s", message->window, message->kept ? ", in order" : "");
 }
 
-static void print_map(const struct zg_plan_message *item)
-{
-    g_autoptr(GString) map = g_string_new(NULL);
-
-    zg_place_map(map, &item->payload, item->tickets);
-    if (map->len > 0)
-        cli_print("\n%s\n", map->str);
-}
-
-static void print_message(const struct zg_plan *plan, const struct zg_plan_message *item, unsigned name_width,
-                          bool drawn)
+static void print_message(const struct zg_plan *plan, const struct zg_plan_message *item, unsigned name_width)
 {
     const struct zg_message *message = item->message;
     g_autofree char *time = zg_time_text(zg_budget_seconds(&plan->definition->line, item->frame_most));
@@ -103,8 +104,7 @@ static void print_message(const struct zg_plan *plan, const struct zg_plan_messa
               message->summary ? message->summary : "");
     print_delivery(message);
     print_block(&item->payload, name_width, item->tickets);
-    if (drawn)
-        print_map(item);
+    cli_print("\n");
     if (item->payload_least == item->payload_most)
         cli_print("  payload %u of at most %u bytes; frame ", item->payload_least, plan->max_payload);
     else
@@ -177,7 +177,7 @@ static void print_text(const struct zg_plan *plan, const struct zg_plan_message 
     }
     for (unsigned i = 0; i < plan->messages->len; i++)
         if (!only || only == zg_plan_message_at(plan, i))
-            print_message(plan, zg_plan_message_at(plan, i), width, only != NULL);
+            print_message(plan, zg_plan_message_at(plan, i), width);
     if (!only)
         print_variables(plan, width);
     if (!only)
