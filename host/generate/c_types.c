@@ -161,18 +161,19 @@ static void print_prototypes(const struct zgi_c *c, GString *text, const struct 
     const char *p = c->prefix;
     const char *name = block->name;
 
-    g_string_append_printf(text,
-                           "/* 0, or ZG_ERANGE where a field is outside its type or range. */\n"
-                           "int %s_%s_check(const struct %s_%s *message);\n\n"
-                           "/* Writes %s into `out` and its length into `*size`. Returns 0; ZG_ERANGE as "
-                           "above; ZG_EROOM where `room` bytes are\n"
-                           " * too few: `*size` tells how many are needed. Nothing is written then. */\n"
-                           "int %s_%s_pack(const struct %s_%s *message, uint8_t *out, size_t room, size_t *size);\n\n"
-                           "/* Reads it. Returns the bytes after the last known field, or ZG_ESIZE where "
-                           "`length` does not fit the fields. Values outside\n"
-                           " * their range are read as they are; %s_%s_check() tells. */\n"
-                           "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length);\n\n",
-                           p, name, p, name, what, p, name, p, name, p, name, p, name, p, name);
+    g_string_append_printf(
+        text,
+        "/* 0, or ZG_ERANGE where a field is outside its type or range. */\n"
+        "int %s_%s_check(const struct %s_%s *message);\n\n"
+        "/* Writes %s into `out` and its length into `*size`. Returns 0; ZG_ERANGE as "
+        "above; ZG_EROOM where `room` bytes are\n"
+        " * too few: `*size` tells how many are needed. Nothing is written then. */\n"
+        "int %s_%s_pack(const struct %s_%s *message, uint8_t *out, size_t room, size_t *size);\n\n"
+        "/* Reads it from `in`, which is not NULL. Returns the bytes after the last known field, or ZG_ESIZE where "
+        "`length` does not fit the fields. Values outside\n"
+        " * their range are read as they are; %s_%s_check() tells. */\n"
+        "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length);\n\n",
+        p, name, p, name, what, p, name, p, name, p, name, p, name, p, name);
     print_accessors(c, text, block);
 }
 
