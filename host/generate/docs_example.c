@@ -40,16 +40,17 @@ static union zg_raw plain_number(const struct zg_step *step, unsigned place)
     return zg_step_permits(step, raw) ? raw : step->low;
 }
 
-static void fill(const struct zg_block *block, struct zg_value *values)
+/* Fills a block; what may stand more or less often stands `often` times at most. */
+static void fill(const struct zg_block *block, struct zg_value *values, unsigned often)
 {
     static const char letters[] = "loom";
 
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         bool fixed = step->type.extent == ZG_EXTENT_FIXED;
-        unsigned count = fixed && step->type.kind != ZG_KIND_TEXT ? step->most : MIN(step->most, 3U);
+        unsigned count = fixed && step->type.kind != ZG_KIND_TEXT ? step->most : MIN(step->most, often);
         if (step->type.extent == ZG_EXTENT_ONE && step->record)
-            fill(step->record, values[i].items);
+            fill(step->record, values[i].items, often);
         else if (step->type.extent == ZG_EXTENT_ONE)
             values[i].raw = plain_number(step, i);
         else
@@ -58,7 +59,7 @@ static void fill(const struct zg_block *block, struct zg_value *values)
             values[i].bytes[k] = (uint8_t)letters[k % strlen(letters)];
         for (unsigned k = 0; zg_step_is_array(step) && k < count; k++) {
             if (step->record)
-                fill(step->record, values[i].items[k].items);
+                fill(step->record, values[i].items[k].items, often);
             else
                 values[i].items[k].raw = plain_number(step, i + k);
         }
@@ -78,14 +79,16 @@ static struct example example_of(const struct zg_plan *plan, const struct zg_pla
 {
     struct example example = { .item = item, .values = zg_values_new(&item->payload) };
 
-    fill(&item->payload, example.values);
+    unsigned often = 3; /* or as often as fits: without what varies in number every payload does */
+    do
+        fill(&item->payload, example.values, often);
+    while (zg_payload_size(item, example.values) > plan->max_payload && often-- > 0);
     example.header = (struct zg_header){ .id = (uint32_t)item->message->id, .sequence = 1, .minor = plan->minor };
     size_t length = zg_payload_size(item, example.values);
     g_autofree uint8_t *payload = g_malloc(length + 1);
     zg_payload_pack(item, &example.header, example.values, payload);
     example.payload = g_byte_array_append(g_byte_array_new(), payload, (guint)length);
-    if (length <= plan->max_payload)
-        example.wire = zg_frame_make(plan, &example.header, payload, length);
+    example.wire = zg_frame_make(plan, &example.header, payload, length);
     return example;
 }
 
@@ -93,7 +96,7 @@ static void example_clear(struct example *example)
 {
     zg_values_free(&example->item->payload, example->values);
     g_byte_array_unref(example->payload);
-    g_clear_pointer(&example->wire, g_byte_array_unref);
+    g_byte_array_unref(example->wire);
 }
 
 void zgi_docs_example(struct zgi_document *document, const struct zg_plan *plan, const struct zg_plan_message *item)
@@ -102,7 +105,7 @@ void zgi_docs_example(struct zgi_document *document, const struct zg_plan *plan,
     struct example example = example_of(plan, item);
     g_autoptr(GString) text = g_string_new(NULL);
 
-    if (example.wire && example.wire->len <= LONGEST) {
+    if (example.wire->len <= LONGEST) {
         g_autofree char *json = json_of(&item->payload, example.values);
         g_string_append_printf(text, "%s\n", json);
         for (unsigned i = 0; i < example.wire->len; i++)

@@ -132,6 +132,20 @@ static void test_hostile_texts(void **state)
           "      a: { type: u8, unit: \"<&|>\", summary: \"*`|`*\" }\n");
 }
 
+/* Where a payload has room for few elements, or none, the example holds as many as fit. */
+static void test_little_room(void **state)
+{
+    (void)state;
+    for (unsigned room = 5; room < 24; room++) {
+        g_autofree char *text = g_strdup_printf(
+            "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: cobs, check: crc16/usb, max_payload: %u }\n"
+            "records: { r: { a: \"u8[..9]\", b: uleb32 } }\nmessages: { m: { from: host, fields: { x: f32, "
+            "rest: \"r[..]\" } } }\n",
+            room);
+        check(text);
+    }
+}
+
 static void test_random_definitions(void **state)
 {
     struct zg_random random = zg_random_seeded(31, 0);
@@ -145,6 +159,6 @@ static void test_random_definitions(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_known_definitions), cmocka_unit_test(test_hostile_texts),
-                                        cmocka_unit_test(test_random_definitions) };
+                                        cmocka_unit_test(test_little_room), cmocka_unit_test(test_random_definitions) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
