@@ -8,18 +8,25 @@ static void change_free(gpointer data)
     g_free(change);
 }
 
-struct zg_change *zgi_changed(struct zgi_comparison *comparison, enum zg_verdict verdict, unsigned first,
-                              struct zg_place before, struct zg_place after, const char *format, ...)
+void zgi_changed(struct zgi_comparison *comparison, enum zg_verdict verdict, unsigned first, struct zg_place before,
+                 struct zg_place after, const char *format, ...)
 {
-    struct zg_change *change = g_new0(struct zg_change, 1);
     va_list arguments;
 
-    *change = (struct zg_change){ .verdict = verdict, .first = first, .before = before, .after = after };
     va_start(arguments, format);
-    change->text = g_strdup_vprintf(format, arguments);
+    g_autofree char *text = g_strdup_vprintf(format, arguments);
     va_end(arguments);
+    char *key = g_strdup_printf("%u:%u %u:%u %s", before.line, before.column, after.line, after.column, text);
+    struct zg_change *change = g_hash_table_lookup(comparison->told, key);
+    if (change) {
+        change->first |= first;
+        g_free(key);
+        return;
+    }
+    change = g_new0(struct zg_change, 1);
+    *change = (struct zg_change){ verdict, first, before, after, g_steal_pointer(&text) };
+    g_hash_table_insert(comparison->told, key, change);
     g_ptr_array_add(comparison->changes, change);
-    return change;
 }
 
 const char *zg_verdict_name(enum zg_verdict verdict)
@@ -46,9 +53,4 @@ enum zg_verdict zg_compare_verdict(const GPtrArray *changes, unsigned *first)
 GPtrArray *zgi_changes_new(void)
 {
     return g_ptr_array_new_with_free_func(change_free);
-}
-
-unsigned zgi_receivers(enum zg_side from)
-{
-    return (from & ZG_SIDE_DEVICE ? ZG_SIDE_HOST : 0U) | (from & ZG_SIDE_HOST ? ZG_SIDE_DEVICE : 0U);
 }

@@ -27,16 +27,14 @@ const char *zg_verdict_name(enum zg_verdict verdict);
 struct zgi_comparison {
     const struct zg_plan *before, *after;
     GPtrArray *changes;
-    GHashTable *seen; /* types compared before: name -> GPtrArray of their changes */
+    GHashTable *told;    /* the changes by place and text */
+    GHashTable *records; /* pairs of records that were compared, with who sends them */
 };
 
-/* A list of changes, and adding one to it. */
+/* Notes a change. One that was noted before, since a type is used in several places, is told once, for all its senders.
+ */
+void zgi_changed(struct zgi_comparison *comparison, enum zg_verdict verdict, unsigned first, struct zg_place before,
+                 struct zg_place after, const char *format, ...) G_GNUC_PRINTF(6, 7);
 GPtrArray *zgi_changes_new(void);
-struct zg_change *zgi_changed(struct zgi_comparison *comparison, enum zg_verdict verdict, unsigned first,
-                              struct zg_place before, struct zg_place after, const char *format, ...)
-    G_GNUC_PRINTF(6, 7);
-
-/* Who receives what the sides `from` send. */
-unsigned zgi_receivers(enum zg_side from);
 
 #endif

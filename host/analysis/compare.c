@@ -96,7 +96,7 @@ static void compare_senders(struct zgi_comparison *comparison, const struct zg_m
                     "%s is no longer sent by the %s; the other end misses it", after->name,
                     zg_side_name((enum zg_side)lost));
     if (won)
-        zgi_changed(comparison, ZG_COMPATIBLE, zgi_receivers((enum zg_side)won), before->place, after->place,
+        zgi_changed(comparison, ZG_COMPATIBLE, zg_receivers((enum zg_side)won), before->place, after->place,
                     "%s is now sent by the %s, too; an old end drops it", after->name, zg_side_name((enum zg_side)won));
 }
 
@@ -122,7 +122,7 @@ static void compare_sizes(struct zgi_comparison *comparison, const struct zg_pla
     enum zg_side from = (enum zg_side)(before->message->from & after->message->from);
 
     if (after->payload_most > old_room)
-        zgi_changed(comparison, ZG_COMPATIBLE, zgi_receivers(from), before->message->place, after->message->place,
+        zgi_changed(comparison, ZG_COMPATIBLE, zg_receivers(from), before->message->place, after->message->place,
                     "%s can take %u bytes, an old end receives %u; longer ones are lost there", after->message->name,
                     after->payload_most, old_room);
     if (before->payload_most > new_room)
@@ -149,22 +149,41 @@ static void compare_messages(struct zgi_comparison *comparison, const struct zg_
                        old->place, new->place);
 }
 
+static struct zgi_comparison comparison_new(const struct zg_plan *before, const struct zg_plan *after)
+{
+    return (struct zgi_comparison){ before, after, zgi_changes_new(),
+                                    g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL),
+                                    g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL) };
+}
+
+/* Ends a comparison and hands over its changes. */
+static GPtrArray *comparison_end(struct zgi_comparison *comparison)
+{
+    g_hash_table_unref(comparison->told);
+    g_hash_table_unref(comparison->records);
+    return comparison->changes;
+}
+
 /* A message of another name under an old id: renamed where its bytes are the same, else another message. */
 static void compare_renamed(struct zgi_comparison *comparison, const struct zg_plan_message *before,
                             const struct zg_plan_message *after)
 {
-    unsigned known = comparison->changes->len, first;
+    struct zgi_comparison trial = comparison_new(comparison->before, comparison->after);
+    unsigned first;
 
-    compare_messages(comparison, before, after);
-    g_autoptr(GPtrArray) found = g_ptr_array_new();
-    for (unsigned i = known; i < comparison->changes->len; i++)
-        g_ptr_array_add(found, g_ptr_array_index(comparison->changes, i));
-    if (zg_compare_verdict(found, &first) != ZG_BREAKING)
+    compare_messages(&trial, before, after);
+    g_autoptr(GPtrArray) found = comparison_end(&trial);
+    if (zg_compare_verdict(found, &first) == ZG_BREAKING) {
+        zgi_changed(comparison, ZG_BREAKING, 0, before->message->id_place, after->message->id_place,
+                    "id %" G_GUINT64_FORMAT
+                    " was %s and is %s, whose fields differ; each end takes the one for the other",
+                    after->message->id, before->message->name, after->message->name);
         return;
-    g_ptr_array_set_size(comparison->changes, (int)known);
-    zgi_changed(comparison, ZG_BREAKING, 0, before->message->id_place, after->message->id_place,
-                "id %" G_GUINT64_FORMAT " was %s and is %s, whose fields differ; each end takes the one for the other",
-                after->message->id, before->message->name, after->message->name);
+    }
+    for (unsigned i = 0; i < found->len; i++) {
+        const struct zg_change *change = g_ptr_array_index(found, i);
+        zgi_changed(comparison, change->verdict, change->first, change->before, change->after, "%s", change->text);
+    }
 }
 
 static const struct zg_plan_message *partner_of(const struct zgi_comparison *comparison,
@@ -198,7 +217,7 @@ static void compare_all_messages(struct zgi_comparison *comparison)
                         "id %" G_GUINT64_FORMAT " was %s and is %s; each end takes the one for the other",
                         new->message->id, other->message->name, new->message->name);
         } else {
-            zgi_changed(comparison, ZG_COMPATIBLE, zgi_receivers(new->message->from), nowhere, new->message->place,
+            zgi_changed(comparison, ZG_COMPATIBLE, zg_receivers(new->message->from), nowhere, new->message->place,
                         "the message %s is new; an end with the old definition drops it", new->message->name);
         }
     }
@@ -278,14 +297,12 @@ static int by_place(gconstpointer a, gconstpointer b)
 
 GPtrArray *zg_compare(const struct zg_plan *before, const struct zg_plan *after)
 {
-    struct zgi_comparison comparison = { before, after, zgi_changes_new(),
-                                         g_hash_table_new_full(g_str_hash, g_str_equal, g_free,
-                                                               (GDestroyNotify)g_ptr_array_unref) };
+    struct zgi_comparison comparison = comparison_new(before, after);
 
     compare_frame(&comparison);
     compare_all_messages(&comparison);
     compare_variables(&comparison);
-    g_hash_table_unref(comparison.seen);
-    g_ptr_array_sort(comparison.changes, by_place);
-    return comparison.changes;
+    GPtrArray *changes = comparison_end(&comparison);
+    g_ptr_array_sort(changes, by_place);
+    return changes;
 }

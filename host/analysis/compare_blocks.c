@@ -41,11 +41,10 @@ struct field_pair {
     enum zg_side from;
 };
 
-static struct zg_change *field_changed(const struct field_pair *pair, enum zg_verdict verdict, unsigned first,
-                                       const char *text)
+static void field_changed(const struct field_pair *pair, enum zg_verdict verdict, unsigned first, const char *text)
 {
-    return zgi_changed(pair->comparison, verdict, first, pair->before->field->place, pair->after->field->place,
-                       "%s.%s: %s", pair->owner, pair->after->name, text);
+    zgi_changed(pair->comparison, verdict, first, pair->before->field->place, pair->after->field->place, "%s.%s: %s",
+                pair->owner, pair->after->name, text);
 }
 
 static void breaks(const struct field_pair *pair, const char *what, const char *before, const char *after,
@@ -59,30 +58,9 @@ static void breaks(const struct field_pair *pair, const char *what, const char *
 static void widened(const struct field_pair *pair, const char *what, const char *before, const char *after, bool wider,
                     const char *consequence)
 {
-    unsigned receivers = zgi_receivers(pair->from);
+    enum zg_side receivers = zg_receivers(pair->from);
     g_autofree char *text = g_strdup_printf("%s %s became %s; %s", what, before, after, consequence);
-    field_changed(pair, ZG_COMPATIBLE, wider ? receivers : (unsigned)pair->from, text);
-}
-
-/* The types compared under this name before; their changes concern these senders, too. False: compare them now. */
-static bool was_compared(struct zgi_comparison *comparison, const char *kind, const char *before, const char *after,
-                         unsigned first)
-{
-    g_autofree char *key = g_strdup_printf("%s %s %s", kind, before, after);
-    GPtrArray *changes = g_hash_table_lookup(comparison->seen, key);
-
-    for (unsigned i = 0; changes && i < changes->len; i++)
-        ((struct zg_change *)g_ptr_array_index(changes, i))->first |= first;
-    if (!changes)
-        g_hash_table_insert(comparison->seen, g_steal_pointer(&key), g_ptr_array_new());
-    return changes != NULL;
-}
-
-static void remember(struct zgi_comparison *comparison, const char *kind, const char *before, const char *after,
-                     struct zg_change *change)
-{
-    g_autofree char *key = g_strdup_printf("%s %s %s", kind, before, after);
-    g_ptr_array_add(g_hash_table_lookup(comparison->seen, key), change);
+    field_changed(pair, ZG_COMPATIBLE, wider ? receivers : pair->from, text);
 }
 
 static const struct zg_enum_value *value_named(const struct zg_enum *enumeration, const char *name)
@@ -113,10 +91,8 @@ static void compare_enums(const struct field_pair *pair, const struct zg_enum *b
 {
     struct zgi_comparison *comparison = pair->comparison;
     const char *unit = after->flags ? "bit" : "value";
-    unsigned receivers = zgi_receivers(pair->from);
+    enum zg_side receivers = zg_receivers(pair->from);
 
-    if (was_compared(comparison, "enum", before->name, after->name, receivers))
-        return;
     for (unsigned i = 0; i < after->values->len; i++) {
         const struct zg_enum_value *value = g_ptr_array_index(after->values, i);
         const struct zg_enum_value *same_number = value_numbered(before, value->raw);
@@ -131,11 +107,9 @@ static void compare_enums(const struct field_pair *pair, const struct zg_enum *b
                         "%s: %s has another %s, now %s; the other end does not know it", after->name, value->name, unit,
                         number);
         else if (!same_number)
-            remember(
-                comparison, "enum", before->name, after->name,
-                zgi_changed(comparison, ZG_COMPATIBLE, receivers, nowhere, value->place,
-                            "%s: %s %s, %s, is new; an end with the old definition reads the number without a name",
-                            after->name, unit, number, value->name));
+            zgi_changed(comparison, ZG_COMPATIBLE, receivers, nowhere, value->place,
+                        "%s: %s %s, %s, is new; an end with the old definition reads the number without a name",
+                        after->name, unit, number, value->name);
     }
     for (unsigned i = 0; i < before->values->len; i++) {
         const struct zg_enum_value *value = g_ptr_array_index(before->values, i);
@@ -161,9 +135,9 @@ static void compare_records(const struct field_pair *pair)
 {
     const struct zg_block *before = pair->before->record, *after = pair->after->record;
     const struct zgi_comparison *comparison = pair->comparison;
-    g_autofree char *kind = g_strdup_printf("record from %s", zg_side_name(pair->from));
+    char *key = g_strdup_printf("%s %s %s", zg_side_name(pair->from), before->name, after->name);
 
-    if (!was_compared(pair->comparison, kind, before->name, after->name, 0))
+    if (g_hash_table_add(comparison->records, key)) /* else they were, and all that they hold */
         zgi_compare_blocks(pair->comparison, after->name, before, after, pair->from,
                            record_place(comparison->before, before->name),
                            record_place(comparison->after, after->name));
@@ -236,7 +210,7 @@ static void compare_numbers(const struct field_pair *pair)
                               : new_step->high.u > old_step->high.u;
     g_autofree char *old_range = zg_place_range(old_step), *new_range = zg_place_range(new_step);
     bool wider = (lower || low_same) && (higher || high_same), narrower = !lower && !higher;
-    unsigned first = (wider || !narrower ? zgi_receivers(pair->from) : 0U) | (wider ? 0U : (unsigned)pair->from);
+    unsigned first = (wider || !narrower ? zg_receivers(pair->from) : 0U) | (wider ? 0U : (unsigned)pair->from);
     g_autofree char *text =
         g_strdup_printf("range %s became %s; a value outside the other end's range is marked there",
                         *old_range ? old_range : "without limits", *new_range ? new_range : "without limits");

@@ -20,15 +20,13 @@ static void check_reply(const struct checking *checking, struct zg_message *requ
 {
     struct zg_diagnostics *diagnostics = checking->diagnostics;
     struct zg_message *reply = (struct zg_message *)zg_definition_message(checking->definition, request->reply);
-    enum zg_side answering = (enum zg_side)((request->from & ZG_SIDE_DEVICE ? ZG_SIDE_HOST : 0) |
-                                            (request->from & ZG_SIDE_HOST ? ZG_SIDE_DEVICE : 0));
+    enum zg_side answering = zg_receivers(request->from);
 
     if (!reply) {
         zgi_error(diagnostics, request->reply_place, "the reply \"%s\" is no message of this definition",
                   request->reply);
         return;
     }
-    request->answer = reply;
     reply->is_reply = true;
     if ((reply->from & answering) != answering)
         zgi_error(diagnostics, request->reply_place,

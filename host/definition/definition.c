@@ -39,6 +39,11 @@ const char *zg_enum_name(const struct zg_enum *enumeration, union zg_raw raw)
     return NULL;
 }
 
+enum zg_side zg_receivers(enum zg_side from)
+{
+    return (enum zg_side)((from & ZG_SIDE_DEVICE ? ZG_SIDE_HOST : 0) | (from & ZG_SIDE_HOST ? ZG_SIDE_DEVICE : 0));
+}
+
 const char *zg_side_name(enum zg_side side)
 {
     return side == ZG_SIDE_DEVICE ? "device" : side == ZG_SIDE_HOST ? "host" : "both";

@@ -100,15 +100,14 @@ struct zg_message {
     uint64_t id;
     bool identified; /* an id is given */
     enum zg_side from;
-    uint64_t every_ns;               /* nominal period; 0: none given */
-    GPtrArray *fields;               /* struct zg_field */
-    bool service;                    /* one of the services', not of the definition's own */
-    char *reply;                     /* the name of the message that answers it, which makes it a request; or NULL */
-    const struct zg_message *answer; /* that message */
-    bool is_reply;                   /* some request names it */
-    bool acknowledged;               /* delivery: acknowledged */
-    bool kept;                       /* order: kept */
-    unsigned window;                 /* unacknowledged ones at a time */
+    uint64_t every_ns; /* nominal period; 0: none given */
+    GPtrArray *fields; /* struct zg_field */
+    bool service;      /* one of the services', not of the definition's own */
+    char *reply;       /* the name of the message that answers it, which makes it a request; or NULL */
+    bool is_reply;     /* some request names it */
+    bool acknowledged; /* delivery: acknowledged */
+    bool kept;         /* order: kept */
+    unsigned window;   /* unacknowledged ones at a time */
     unsigned retries;
     uint64_t timeout_ns; /* for the reply or the acknowledgement */
     struct zg_place place;
@@ -224,6 +223,9 @@ bool zg_type_is_integer(struct zg_type type);
 
 /* The enum's name for a raw value, or NULL where it has none. */
 const char *zg_enum_name(const struct zg_enum *enumeration, union zg_raw raw);
+
+/* Who receives what the sides `from` send. */
+enum zg_side zg_receivers(enum zg_side from);
 
 /* "device", "host" or "both". */
 const char *zg_side_name(enum zg_side side);

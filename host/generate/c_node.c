@@ -2,11 +2,6 @@
 /* PROTOCOL_device.h/.c and PROTOCOL_host.h/.c: one end of the link each, typed. */
 #include "generate/c.h"
 
-static enum zg_side other(enum zg_side side)
-{
-    return side == ZG_SIDE_DEVICE ? ZG_SIDE_HOST : ZG_SIDE_DEVICE;
-}
-
 static unsigned power_of_two(unsigned least)
 {
     unsigned size = 2;
@@ -36,7 +31,7 @@ static void print_handlers(const struct zgi_c *c, GString *text, enum zg_side si
         p, zg_side_name(side), p, zg_side_name(side), p, zg_side_name(side));
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if (!(message->from & other(side)))
+        if (!(message->from & zg_receivers(side)))
             continue;
         any = true;
         g_string_append_printf(
@@ -146,7 +141,7 @@ static void print_deliver(const struct zgi_c *c, GString *text, enum zg_side sid
 
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(plan, i)->message;
-        if (!(message->from & other(side)))
+        if (!(message->from & zg_receivers(side)))
             continue;
         print_case(c, text, zg_plan_message_at(plan, i), side);
         if (plan->id_bits == 0) {
@@ -218,15 +213,15 @@ static void print_send(const struct zgi_c *c, GString *text, const struct zg_pla
 }
 
 /* The end of an init function: on a shared line the PC is 0, and the device 1 until it is told its address. */
-static const char *init_end(const struct zg_plan *plan, enum zg_side side)
+static char *init_end(const struct zg_plan *plan, enum zg_side side)
 {
+    static const char call[] = "zg_link_init(&node->link, &protocol, node, port, port_context, &memory);\n";
+    unsigned own = side == ZG_SIDE_DEVICE;
+
     if (plan->destination_bits == 0 && plan->source_bits == 0)
-        return "    return zg_link_init(&node->link, &protocol, node, port, port_context, &memory);\n";
-    return side == ZG_SIDE_DEVICE
-               ? "    int error = zg_link_init(&node->link, &protocol, node, port, port_context, &memory);\n"
-                 "    zg_link_set_addresses(&node->link, 1, 0);\n    return error;\n"
-               : "    int error = zg_link_init(&node->link, &protocol, node, port, port_context, &memory);\n"
-                 "    zg_link_set_addresses(&node->link, 0, 1);\n    return error;\n";
+        return g_strdup_printf("    return %s", call);
+    return g_strdup_printf("    int error = %s    zg_link_set_addresses(&node->link, %u, %u);\n    return error;\n",
+                           call, own, !own);
 }
 
 void zgi_c_node_code(const struct zgi_c *c, GString *text)
@@ -234,6 +229,7 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
     enum zg_side side = c->side;
     const char *p = c->prefix;
     const char *s = zg_side_name(side);
+    g_autofree char *end = init_end(c->plan, side);
 
     g_string_append_printf(text, "#include \"%s_%s.h\"\n\n", p, s);
     print_deliver(c, text, side);
@@ -248,8 +244,8 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
                            "    node->handlers = handlers;\n    node->context = context;\n"
                            "%s%s}\n\n"
                            "void %s_%s_poll(struct %s_%s *node)\n{\n    zg_link_poll(&node->link);\n}\n",
-                           p, s, p, s, p, s, counts_tickets(c->plan, side) ? "    node->ticket = 0;\n" : "",
-                           init_end(c->plan, side), p, s, p, s);
+                           p, s, p, s, p, s, counts_tickets(c->plan, side) ? "    node->ticket = 0;\n" : "", end, p, s,
+                           p, s);
     for (unsigned i = 0; i < c->plan->messages->len; i++)
         if (zg_plan_message_at(c->plan, i)->message->from & side)
             print_send(c, text, zg_plan_message_at(c->plan, i), side);
