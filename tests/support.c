@@ -58,6 +58,21 @@ const char test_small_definition[] =
     "messages:\n  data: { id: 1, from: both, fields: { value: u64 } }\n  tiny: { id: 2, from: both, fields: { value: "
     "u8 } }\n";
 
+uint32_t test_clock_us;
+
+static uint32_t now_us(void *context)
+{
+    (void)context;
+    return test_clock_us;
+}
+
+static void start_transmit(void *context)
+{
+    (void)context;
+}
+
+const struct zg_port test_port = { now_us, start_transmit, NULL, NULL };
+
 char *test_data(const char *name)
 {
     g_autofree char *path = g_build_filename(TEST_DATA, name, NULL);

@@ -34,6 +34,10 @@ unsigned test_rounds(unsigned usual);
  * eight bytes) and `tiny` (id 2, from both, one byte). */
 extern const char test_small_definition[];
 
+/* A port whose clock is set by assignment and that starts nothing. */
+extern uint32_t test_clock_us;
+extern const struct zg_port test_port;
+
 /* The text of a file of tests/data; free with g_free(). */
 char *test_data(const char *name);
 

@@ -91,14 +91,6 @@ const struct zg_sum *zg_sum_by_name(const char *name)
     return NULL;
 }
 
-const struct zg_sum *zg_sum_by_kind(enum zg_check_kind kind)
-{
-    for (unsigned i = 0; i < zg_sum_table_length; i++)
-        if (zg_sum_table[i].kind == kind)
-            return &zg_sum_table[i];
-    return NULL;
-}
-
 uint64_t zg_sum_order(enum zg_check_kind kind)
 {
     switch (kind) {

@@ -30,7 +30,6 @@ struct zg_sum {
 extern const struct zg_sum zg_sum_table[];
 extern const unsigned zg_sum_table_length;
 const struct zg_sum *zg_sum_by_name(const char *name);
-const struct zg_sum *zg_sum_by_kind(enum zg_check_kind kind);
 
 /* A CRC's parameters as published: nothing shifted, nothing reversed. */
 struct zg_crc_parameters {

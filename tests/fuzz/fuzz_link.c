@@ -4,20 +4,8 @@
 
 #include "fuzz.h"
 #include "live/node.h"
+#include "support.h"
 #include "zeugma/error.h"
-
-static uint32_t clock_us;
-
-static uint32_t now_us(void *context)
-{
-    (void)context;
-    return clock_us;
-}
-
-static void start_transmit(void *context)
-{
-    (void)context;
-}
 
 static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
@@ -38,19 +26,18 @@ static void check_sums(const struct zg_link *link, uint32_t fed)
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
-    static const struct zg_port port = { now_us, start_transmit, NULL, NULL };
     static const struct zg_node_calls calls = { deliver, NULL };
     const struct zg_plan *plan = fuzz_plan(size > 0 ? data[0] : 0);
-    struct zg_node *node = zg_node_new(plan, 64, &port, NULL, &calls, NULL);
+    struct zg_node *node = zg_node_new(plan, 64, &test_port, NULL, &calls, NULL);
     struct zg_link *link = zg_node_link(node);
     uint32_t fed = 0;
     uint8_t byte;
 
-    clock_us = 0xFFFFF000U; /* about to wrap */
+    test_clock_us = 0xFFFFF000U; /* about to wrap */
     for (size_t i = 1; i + 1 < size; i += 2) {
         switch (data[i] % 8) {
         case 0: zg_link_poll(link); break;
-        case 1: clock_us += (uint32_t)data[i + 1] << 8; break;
+        case 1: test_clock_us += (uint32_t)data[i + 1] << 8; break;
         case 2: (void)zg_link_send(link, data[i + 1], data, MIN(size, (size_t)data[i + 1])); break;
         case 3:
             while (zg_link_transmit_isr(link, &byte)) { /* what it sends, it hears */

@@ -8,22 +8,6 @@
 #include "live/node.h"
 #include "zeugma/error.h"
 
-/* A port whose clock is set by assignment. */
-static uint32_t clock_us;
-
-static uint32_t now_us(void *context)
-{
-    (void)context;
-    return clock_us;
-}
-
-static void start_transmit(void *context)
-{
-    (void)context;
-}
-
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL };
-
 /* The frames delivered: the values of `data`, in order. */
 static GArray *delivered;
 static unsigned left_frames;
@@ -76,7 +60,7 @@ static struct zg_node *new_node(size_t ring)
 {
     g_array_set_size(delivered, 0);
     left_frames = 0;
-    return zg_node_new(small.plan, ring, &port, NULL, &calls, NULL);
+    return zg_node_new(small.plan, ring, &test_port, NULL, &calls, NULL);
 }
 
 static void feed(struct zg_link *link, const uint8_t *bytes, size_t count)
@@ -249,18 +233,18 @@ static void test_silence_at_every_clock(void **state)
         uint32_t start = UINT32_MAX - 70000 + 1000 * i;
         struct zg_node *node = new_node(256);
         struct zg_link *link = zg_node_link(node);
-        clock_us = start;
+        test_clock_us = start;
         feed(link, frame->data, 5); /* a frame cut short */
-        clock_us = start + 19999;
+        test_clock_us = start + 19999;
         zg_link_poll(link);
         assert_int_equal(link->counters.timed_out, 0);
-        clock_us = start + 20000;
+        test_clock_us = start + 20000;
         zg_link_poll(link);
         assert_int_equal(link->counters.timed_out, 1);
         assert_int_equal(link->counters.bytes_failed, 5);
         feed(link, frame->data, frame->len); /* silence was as good as a delimiter */
         assert_int_equal(delivered->len, 1);
-        clock_us += 1000000; /* silence between frames is nothing */
+        test_clock_us += 1000000; /* silence between frames is nothing */
         zg_link_poll(link);
         assert_int_equal(link->counters.timed_out, 1);
         check_accounting(link, 5 + frame->len);
@@ -283,7 +267,7 @@ static void test_full_rings(void **state)
     assert_int_equal(link->counters.frames_out, sent);
     assert_int_equal(link->counters.bytes_out, 14 * sent);
     uint8_t byte;
-    struct zg_node *other = zg_node_new(small.plan, 256, &port, NULL, &calls, NULL);
+    struct zg_node *other = zg_node_new(small.plan, 256, &test_port, NULL, &calls, NULL);
     while (zg_link_transmit_isr(link, &byte))
         zg_link_receive_isr(zg_node_link(other), byte, 0);
     zg_link_poll(zg_node_link(other));
