@@ -85,6 +85,10 @@ static void print_detection(const struct zg_crc_parameters *crc)
 
 static void print_text(const struct request *request)
 {
+    if (request->choice.kind == ZG_CHECK_NONE) {
+        cli_print("none: no check, nothing is sent\n");
+        return;
+    }
     print_parameters(&request->choice);
     if (request->bytes) {
         g_autofree char *what = g_strdup_printf("%u byte%s", request->bytes->len, request->bytes->len == 1 ? "" : "s");
