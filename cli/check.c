@@ -32,11 +32,10 @@ static void print_summary(const struct zg_plan *plan)
     const struct zg_definition *definition = plan->definition;
     unsigned count = plan->messages->len;
 
-    cli_print(
-        "%s %u.%u is sound: %u message%s, payload up to %u bytes, frames of %u to %u bytes on the wire, cobs, %s\n",
-        definition->protocol, definition->major, definition->minor, count, count == 1 ? "" : "s", plan->max_payload,
-        zg_plan_frame_least(plan->header.size + plan->check.size), plan->max_frame,
-        definition->check.name ? definition->check.name : "CRC by parameters");
+    cli_print("%s %u.%u is sound: %u message%s, payload up to %u bytes, frames of %u to %u bytes on the wire, %s, %s\n",
+              definition->protocol, definition->major, definition->minor, count, count == 1 ? "" : "s",
+              plan->max_payload, zg_plan_least_frame(plan), plan->max_frame, zg_framing_names[definition->framing.kind],
+              definition->check.name ? definition->check.name : "CRC by parameters");
 }
 
 static int run(const struct cli_verb *verb, int argc, char **argv)

@@ -160,8 +160,9 @@ static void print_text(const struct zg_plan *plan, const struct zg_plan_message 
 
     cli_print("%s %u.%u%s%s\n", definition->protocol, definition->major, definition->minor,
               definition->summary ? ": " : "", definition->summary ? definition->summary : "");
-    cli_print("frame: cobs of header %u, payload up to %u, check %u (%s, %s-endian); up to %u bytes on the wire\n",
-              plan->header.size, plan->max_payload, (unsigned)plan->check.size,
+    g_autofree char *framing = zg_framing_text(&definition->framing);
+    cli_print("frame: %s of header %u, payload up to %u, check %u (%s, %s-endian); up to %u bytes on the wire\n",
+              framing, plan->header.size, plan->max_payload, (unsigned)plan->check.size,
               definition->check.name ? definition->check.name : "CRC by parameters",
               plan->check.big_endian ? "big" : "little", plan->max_frame);
     cli_print("\nheader, %u byte%s\n", plan->header.size, plan->header.size == 1 ? "" : "s");
@@ -323,7 +324,7 @@ static void print_json(const struct zg_plan *plan, const struct zg_plan_message 
     zg_json_string(&json, "version", version);
     zg_json_unsigned(&json, "baud", definition->line.baud);
     zg_json_double(&json, "bit_times_per_byte", zg_line_half_bits(&definition->line) / 2.0);
-    zg_json_string(&json, "framing", "cobs");
+    zg_json_string(&json, "framing", zg_framing_names[definition->framing.kind]);
     zg_json_string(&json, "check", definition->check.name ? definition->check.name : "crc by parameters");
     zg_json_unsigned(&json, "check_bytes", plan->check.size);
     zg_json_unsigned(&json, "header_bytes", plan->header.size);

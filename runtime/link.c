@@ -9,15 +9,19 @@
 int zg_link_init(struct zg_link *link, const struct zg_protocol *protocol, void *owner, const struct zg_port *port,
                  void *port_context, const struct zg_link_memory *memory)
 {
-    if (memory->content_size < ZG_LINK_CONTENT(protocol) || protocol->header_size > ZG_HEADER_MAX ||
-        memory->transmit_size < ZG_COBS_WIRE_MAX(ZG_LINK_CONTENT(protocol)))
+    if (memory->frame_size < protocol->receive_room || protocol->header_size > ZG_HEADER_MAX ||
+        memory->transmit_size < protocol->max_frame || (protocol->gap_us > 0 && !memory->gaps))
         return ZG_EINVALID;
     memset(link, 0, sizeof *link);
     link->protocol = protocol;
     link->owner = owner;
     link->port = port;
     link->port_context = port_context;
-    zg_cobs_decoder_init(&link->decoder, memory->content, ZG_LINK_CONTENT(protocol));
+    link->gaps = memory->gaps;
+    if (link->gaps)
+        memset(link->gaps, 0, sizeof *link->gaps);
+    link->sent_us = port->now_us(port_context) - protocol->send_gap_us;
+    zg_receiver_init(&link->receiver, protocol, owner, &link->counters, memory->frame);
     int error = zg_ring_init(&link->receive, memory->receive, memory->receive_size);
     return error ? error : zg_ring_init(&link->transmit, memory->transmit, memory->transmit_size);
 }
@@ -28,8 +32,25 @@ void zg_link_set_addresses(struct zg_link *link, uint32_t own, uint32_t peer)
     link->peer = peer;
 }
 
+/* A byte is about to come in: notes its place where the silence before it ended a frame. */
+static void note_gap_isr(struct zg_link *link)
+{
+    struct zg_link_gaps *gaps = link->gaps;
+    uint32_t now = link->port->now_us(link->port_context);
+    uint8_t used = (uint8_t)(gaps->head - gaps->tail);
+
+    if (gaps->heard && used < ZG_LINK_GAPS && zg_clock_since(now, gaps->last_us) >= link->protocol->gap_us) {
+        gaps->at[gaps->head % ZG_LINK_GAPS] = link->receive.head;
+        gaps->head++;
+    }
+    gaps->heard = true;
+    gaps->last_us = now;
+}
+
 void zg_link_receive_isr(struct zg_link *link, uint8_t byte, unsigned line_errors)
 {
+    if (link->gaps)
+        note_gap_isr(link);
     (void)zg_ring_put(&link->receive, byte);
     for (unsigned i = 0; line_errors != 0; i++, line_errors >>= 1)
         if ((line_errors & 1U) != 0 && i < 4)
@@ -41,8 +62,43 @@ bool zg_link_transmit_isr(struct zg_link *link, uint8_t *byte)
     return zg_ring_get(&link->transmit, byte);
 }
 
+/* Whether the silence that is due in front of a frame was kept: since the ring became empty, or was seen to be. */
+static bool may_begin(struct zg_link *link)
+{
+    const struct zg_protocol *protocol = link->protocol;
+
+    if (protocol->send_gap_us == 0)
+        return true;
+    uint32_t now = link->port->now_us(link->port_context);
+    if (zg_ring_room(&link->transmit) <= link->transmit.mask)
+        return false;
+    if (link->sending) {
+        link->sending = false;
+        link->sent_us = now;
+    }
+    return zg_clock_since(now, link->sent_us) >= protocol->send_gap_us;
+}
+
+/* What goes into one frame. */
+struct outgoing {
+    struct zg_encoder encoder;
+    const struct zg_protocol *protocol;
+    zg_check_word state;
+};
+
+/* Adds a part of what the check covers. */
+static void put(struct outgoing *out, const uint8_t *bytes, size_t count, bool covered)
+{
+    const struct zg_check *check = out->protocol->check;
+
+    zg_encoder_put(&out->encoder, out->protocol->framing, bytes, count);
+    if (check->size > 0 && covered)
+        out->state = check->update(check->parameters, out->state, bytes, count);
+}
+
 int zg_link_send(struct zg_link *link, uint32_t id, const uint8_t *payload, size_t length)
 {
+    static const uint8_t zero = 0;
     const struct zg_protocol *protocol = link->protocol;
     const struct zg_check *check = protocol->check;
     struct zg_header header = { .id = id,
@@ -50,29 +106,30 @@ int zg_link_send(struct zg_link *link, uint32_t id, const uint8_t *payload, size
                                 .length = (uint32_t)length,
                                 .destination = link->peer,
                                 .source = link->address };
+    struct outgoing out = { .protocol = protocol, .state = check->start };
     uint8_t head[ZG_HEADER_MAX];
     uint8_t tail[sizeof(zg_check_word)];
-    struct zg_cobs_encoder encoder;
     size_t wire;
 
     if (length > protocol->max_payload)
         return ZG_ESIZE;
+    if (!may_begin(link))
+        return ZG_EROOM;
     protocol->write_header(link->owner, &header, head);
-    zg_cobs_begin(&encoder, &link->transmit);
-    zg_cobs_put(&encoder, head, protocol->header_size);
-    zg_cobs_put(&encoder, payload, length);
+    zg_encoder_begin(&out.encoder, protocol->framing, &link->transmit);
+    put(&out, head, protocol->header_size, check->skip == 0);
+    put(&out, payload, length, true);
+    for (size_t size = protocol->header_size + length + check->size; size < protocol->filled; size++)
+        put(&out, &zero, 1, true);
     if (check->size > 0) {
-        zg_check_word state = check->start;
-        if (check->skip == 0)
-            state = check->update(check->parameters, state, head, protocol->header_size);
-        state = check->update(check->parameters, state, payload, length);
-        zg_check_store(check, check->finish(check->parameters, state), tail);
-        zg_cobs_put(&encoder, tail, check->size);
+        zg_check_store(check, check->finish(check->parameters, out.state), tail);
+        put(&out, tail, check->size, false);
     }
-    int error = zg_cobs_end(&encoder, &wire);
+    int error = zg_encoder_end(&out.encoder, protocol->framing, &wire);
     if (error)
         return error;
     link->sequence++;
+    link->sending = true;
     link->counters.frames_out++;
     link->counters.bytes_out += (uint32_t)wire;
     link->port->start_transmit(link->port_context);
@@ -101,77 +158,58 @@ static bool is_for_us(const struct zg_link *link, const struct zg_header *header
     return bits == 0 || header->destination == link->address || header->destination == UINT32_MAX >> (32 - bits);
 }
 
-/* Hands an admitted frame on and counts what became of it. */
-static void hand_on(struct zg_link *link, struct zg_frame *frame, const uint8_t *payload, size_t length)
+/* Hands a frame on and counts what became of it. */
+static void hand_on(struct zg_link *link, struct zg_found *found, uint32_t now)
 {
     const struct zg_protocol *protocol = link->protocol;
     struct zg_counters *counters = &link->counters;
+    struct zg_frame frame = {
+        .header = found->header, .arrival = ZG_ARRIVAL_NEXT, .at_us = now, .line_errors = link->line_errors
+    };
 
-    note_sequence(link, frame);
-    if (!is_for_us(link, &frame->header)) {
+    link->line_errors = 0;
+    if (found->outcome == ZG_OUTCOME_VERSION)
+        return;
+    note_sequence(link, &frame);
+    if (!is_for_us(link, &frame.header)) {
         counters->not_for_us++;
         return;
     }
-    int result = protocol->deliver(link->owner, frame, payload, length);
+    int result = protocol->deliver(link->owner, &frame, found->payload, found->length);
     if (result == ZG_EUNKNOWN)
         counters->unknown_id++;
     else if (result < 0)
         counters->bad_payload++;
-    else
+    else if (protocol->filled == 0 || protocol->length_ends) /* else they are zero bytes */
         counters->extra_bytes += (uint32_t)result;
 }
 
-static void judge_candidate(struct zg_link *link, uint32_t now)
+/* Takes bytes, all of them, and what becomes complete by them. */
+static void take(struct zg_link *link, const uint8_t *bytes, size_t count, uint32_t now)
 {
-    const struct zg_protocol *protocol = link->protocol;
-    struct zg_counters *counters = &link->counters;
-    const uint8_t *content = link->decoder.content;
-    size_t length = link->decoder.length;
-    size_t around = (size_t)protocol->header_size + protocol->check->size;
-    uint32_t wire = (uint32_t)link->decoder.wire;
-    struct zg_frame frame = { .arrival = ZG_ARRIVAL_NEXT, .at_us = now, .line_errors = link->line_errors };
+    struct zg_found found;
 
-    uint32_t *failed = NULL;
-    int verdict = 0;
-    if (length < around || length == 0)
-        failed = &counters->malformed;
-    else if (!zg_check_passes(protocol->check, content, length))
-        failed = &counters->failed_check;
-    else if ((verdict = protocol->admit(link->owner, content, length, &frame.header)) == ZG_EFORM)
-        failed = &counters->malformed;
-    if (failed) {
-        ++*failed;
-        counters->bytes_failed += wire;
-        return;
-    }
-    counters->frames_in++;
-    counters->bytes_of_frames += wire;
-    link->line_errors = 0;
-    if (verdict != 0)
-        counters->other_version++;
-    else
-        hand_on(link, &frame, content + protocol->header_size, length - around);
+    do {
+        size_t taken = zg_receiver_take(&link->receiver, bytes, count, &found);
+        bytes += taken;
+        count -= taken;
+        if (found.outcome == ZG_OUTCOME_FRAME || found.outcome == ZG_OUTCOME_VERSION)
+            hand_on(link, &found, now);
+    } while (found.outcome != ZG_OUTCOME_OPEN);
 }
 
-static void count_event(struct zg_link *link, enum zg_framing_event event, uint32_t now)
+/* The line was silent: what is open ends, or is given up and read again. */
+static void take_silence(struct zg_link *link, uint32_t now)
 {
-    struct zg_counters *counters = &link->counters;
-    uint32_t wire = (uint32_t)link->decoder.wire;
+    struct zg_found found;
 
-    switch (event) {
-    case ZG_FRAMING_CONTENT: judge_candidate(link, now); break;
-    case ZG_FRAMING_MALFORMED:
-        counters->malformed++;
-        counters->bytes_failed += wire;
-        break;
-    case ZG_FRAMING_TOO_LONG:
-        counters->too_long++;
-        counters->bytes_failed += wire;
-        break;
-    case ZG_FRAMING_NOISE: counters->bytes_noise += wire; break;
-    case ZG_FRAMING_IDLE: counters->bytes_idle += wire; break;
-    case ZG_FRAMING_MORE: break;
-    }
+    link->waiting = false;
+    do {
+        zg_receiver_pause(&link->receiver, &found);
+        if (found.outcome == ZG_OUTCOME_FRAME || found.outcome == ZG_OUTCOME_VERSION)
+            hand_on(link, &found, now);
+        take(link, link->receive.bytes, 0, now);
+    } while (found.outcome != ZG_OUTCOME_OPEN);
 }
 
 /* Fetches what the receive interrupt counted: each counter is 16 bits and wraps. */
@@ -198,43 +236,76 @@ static void collect_interrupt_counts(struct zg_link *link)
     counters->bytes_dropped += dropped;
 }
 
+/* Whether the receive interrupt has been quiet for the gap that ends a frame. The ring was empty before this call. */
+static bool gap_came(struct zg_link *link)
+{
+    const struct zg_port *port = link->port;
+
+    if (port->hold)
+        port->hold(link->port_context);
+    uint32_t last = link->gaps->last_us;
+    if (port->release)
+        port->release(link->port_context);
+    return zg_clock_since(port->now_us(link->port_context), last) >= link->protocol->gap_us;
+}
+
 static void watch_silence(struct zg_link *link, uint32_t now)
 {
-    struct zg_counters *counters = &link->counters;
     uint32_t limit = link->protocol->byte_timeout_us;
 
-    if (limit == 0 || zg_cobs_between(&link->decoder) || zg_clock_since(now, link->last_us) < limit)
+    if (!link->waiting || zg_ring_used(&link->receive) > 0)
         return;
-    bool candidate = zg_cobs_open(&link->decoder);
-    uint32_t bytes = (uint32_t)zg_cobs_abandon(&link->decoder);
-    counters->timed_out += candidate;
-    *(candidate ? &counters->bytes_failed : &counters->bytes_noise) += bytes;
+    if (link->gaps ? gap_came(link) : limit > 0 && zg_clock_since(now, link->last_us) >= limit)
+        take_silence(link, now);
+}
+
+/* How many of `due` bytes come before the next place where silence ended a frame; at such a place it is told. */
+static zg_index before_gap(struct zg_link *link, zg_index due, uint32_t now)
+{
+    struct zg_link_gaps *gaps = link->gaps;
+
+    while (gaps->tail != *(volatile uint8_t *)&gaps->head) {
+        zg_index ahead = (zg_index)(gaps->at[gaps->tail % ZG_LINK_GAPS] - link->receive.tail);
+        if (ahead > 0)
+            return ahead < due ? ahead : due;
+        gaps->tail++;
+        take_silence(link, now);
+        link->waiting = true;
+    }
+    return due;
+}
+
+static void take_received(struct zg_link *link, uint32_t now)
+{
+    zg_index due = zg_ring_used(&link->receive);
+
+    if (due == 0)
+        return;
+    link->last_us = now;
+    link->waiting = true;
+    while (due > 0) {
+        const uint8_t *span;
+        zg_index most = link->gaps ? before_gap(link, due, now) : due;
+        zg_index count = zg_ring_span(&link->receive, &span);
+        if (count > most)
+            count = most;
+        take(link, span, count, now);
+        zg_ring_release(&link->receive, count);
+        due = (zg_index)(due - count);
+    }
 }
 
 void zg_link_poll(struct zg_link *link)
 {
     uint32_t now = link->port->now_us(link->port_context);
-    zg_index due = zg_ring_used(&link->receive);
 
     collect_interrupt_counts(link);
-    if (due > 0)
-        link->last_us = now;
-    while (due > 0) {
-        const uint8_t *span;
-        enum zg_framing_event event;
-        zg_index count = zg_ring_span(&link->receive, &span);
-        if (count > due)
-            count = due;
-        zg_index taken = (zg_index)zg_cobs_decode(&link->decoder, span, count, &event);
-        zg_ring_release(&link->receive, taken);
-        due = (zg_index)(due - taken);
-        link->counters.bytes_in += taken;
-        count_event(link, event, now);
-    }
+    take_received(link, now);
     watch_silence(link, now);
+    (void)may_begin(link); /* notes when the transmit ring became empty */
 }
 
 size_t zg_link_pending(const struct zg_link *link)
 {
-    return zg_cobs_pending(&link->decoder);
+    return zg_receiver_pending(&link->receiver);
 }

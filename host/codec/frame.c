@@ -3,16 +3,16 @@
 
 #include <string.h>
 
-#include "zeugma/cobs.h"
-#include "zeugma/error.h"
+#include "zeugma/receiver.h"
 
 GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *header, const uint8_t *payload,
                           size_t length)
 {
     struct zg_header roles = *header;
-    g_autofree uint8_t *content = g_malloc(plan->max_content);
-    size_t covered = plan->header.size + length;
-    struct zg_cobs_encoder encoder;
+    const struct zg_framing *framing = &plan->framer.framing;
+    g_autofree uint8_t *content = g_malloc0(plan->max_content);
+    size_t covered = MAX(plan->header.size + length + plan->check.size, plan->filled) - plan->check.size;
+    struct zg_encoder encoder;
     struct zg_ring ring;
     size_t size = 2, wire;
 
@@ -26,9 +26,9 @@ GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *he
         size *= 2;
     g_autofree uint8_t *memory = g_malloc(size);
     int error = zg_ring_init(&ring, memory, size);
-    zg_cobs_begin(&encoder, &ring);
-    zg_cobs_put(&encoder, content, covered + plan->check.size);
-    error = error ? error : zg_cobs_end(&encoder, &wire);
+    zg_encoder_begin(&encoder, framing, &ring);
+    zg_encoder_put(&encoder, framing, content, covered + plan->check.size);
+    error = error ? error : zg_encoder_end(&encoder, framing, &wire);
     g_assert(error == 0); /* the ring holds the largest frame */
     return g_byte_array_append(g_byte_array_sized_new((guint)wire), memory, (guint)wire);
 }
@@ -37,15 +37,23 @@ struct zg_stream {
     const struct zg_plan *plan;
     zg_stretch_function report;
     void *data;
-    struct zg_cobs_decoder decoder;
+    struct zg_protocol protocol;
+    struct zg_receiver receiver;
     struct zg_counters counters;
-    GByteArray *raw; /* of the open stretch */
+    GByteArray *raw; /* what was not reported: noise, then what is pending */
+    guint noise;     /* bytes of it */
     uint64_t offset; /* of raw's first byte */
-    uint8_t *content;
+    uint8_t *memory;
     struct zg_value **values; /* for each message, used again and again */
 };
 
 enum { NOISE_PIECE = 4096 };
+
+static int admit(void *owner, const uint8_t *content, size_t length, struct zg_header *header)
+{
+    const struct zg_plan *plan = owner;
+    return zg_header_unpack(plan, content, length - plan->header.size - plan->check.size, header);
+}
 
 struct zg_stream *zg_stream_new(const struct zg_plan *plan, zg_stretch_function report, void *data)
 {
@@ -58,8 +66,10 @@ struct zg_stream *zg_stream_new(const struct zg_plan *plan, zg_stretch_function 
     stream->report = report;
     stream->data = data;
     stream->raw = g_byte_array_new();
-    stream->content = g_malloc(plan->max_content);
-    zg_cobs_decoder_init(&stream->decoder, stream->content, plan->max_content);
+    stream->memory = g_malloc(plan->receive_room);
+    stream->protocol = zg_plan_protocol(plan);
+    stream->protocol.admit = admit;
+    zg_receiver_init(&stream->receiver, &stream->protocol, (void *)plan, &stream->counters, stream->memory);
     return stream;
 }
 
@@ -68,54 +78,46 @@ void zg_stream_free(struct zg_stream *stream)
     if (!stream)
         return;
     g_byte_array_unref(stream->raw);
-    g_free(stream->content);
+    g_free(stream->memory);
     for (unsigned i = 0; i < stream->plan->messages->len; i++)
         zg_values_free(&zg_plan_message_at(stream->plan, i)->payload, stream->values[i]);
     g_free(stream->values);
     g_free(stream);
 }
 
-/* Reports the open stretch and begins the next. */
-static void tell(struct zg_stream *stream, struct zg_stretch *stretch)
+/* Lets go of the oldest bytes. */
+static void forget(struct zg_stream *stream, guint count)
+{
+    stream->offset += count;
+    if (count > 0)
+        g_byte_array_remove_range(stream->raw, 0, count);
+}
+
+/* Reports the oldest bytes as a stretch. */
+static void tell(struct zg_stream *stream, struct zg_stretch *stretch, size_t count)
 {
     stretch->raw = stream->raw->data;
-    stretch->raw_length = stream->raw->len;
+    stretch->raw_length = count;
     stretch->offset = stream->offset;
     stream->report(stretch, stream->data);
-    stream->offset += stream->raw->len;
-    g_byte_array_set_size(stream->raw, 0);
+    forget(stream, (guint)count);
 }
 
-static void skip(struct zg_stream *stream, uint32_t *frames, uint32_t *bytes, const char *why)
+/* Reports noise: all of it, or where it goes on whole pieces only. */
+static void tell_noise(struct zg_stream *stream, bool goes_on)
 {
-    struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED, .why = why };
-    if (frames)
-        ++*frames;
-    *bytes += stream->raw->len;
-    tell(stream, &stretch);
+    while (stream->noise >= (goes_on ? NOISE_PIECE : 1)) {
+        struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED, .why = "noise" };
+        guint count = MIN(stream->noise, NOISE_PIECE);
+        stream->noise -= count;
+        tell(stream, &stretch, count);
+    }
 }
 
-static void skip_failed_check(struct zg_stream *stream)
-{
-    const struct zg_check *check = &stream->plan->check;
-    size_t covered = stream->decoder.length - check->size;
-    struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED,
-                                  .why = "check failed",
-                                  .checked = true,
-                                  .expected = zg_check_value(check, stream->content, covered),
-                                  .found = zg_check_load(check, stream->content + covered) };
-
-    stream->counters.failed_check++;
-    stream->counters.bytes_failed += stream->raw->len;
-    tell(stream, &stretch);
-}
-
-static void undelivered(struct zg_stream *stream, struct zg_stretch *stretch, uint32_t *counter, const char *why)
+static void undelivered(struct zg_stretch *stretch, const char *why)
 {
     stretch->kind = ZG_STRETCH_UNDELIVERED;
     stretch->why = why;
-    ++*counter;
-    tell(stream, stretch);
 }
 
 static struct zg_value *values_of(const struct zg_stream *stream, const struct zg_plan_message *message)
@@ -123,96 +125,112 @@ static struct zg_value *values_of(const struct zg_stream *stream, const struct z
     return stream->values[message - zg_plan_message_at(stream->plan, 0)];
 }
 
-static void take_frame(struct zg_stream *stream)
+/* A frame of this version: a message, or why not. */
+static void read_message(struct zg_stream *stream, const struct zg_found *found, struct zg_stretch *stretch)
 {
-    const struct zg_plan *plan = stream->plan;
     struct zg_counters *counters = &stream->counters;
-    struct zg_stretch stretch = { .kind = ZG_STRETCH_FRAME };
-    size_t length = stream->decoder.length - plan->header.size - plan->check.size;
 
-    int verdict = zg_header_unpack(plan, stream->content, length, &stretch.header);
-    if (verdict == ZG_EFORM) {
-        skip(stream, &counters->malformed, &counters->bytes_failed, "wrong constant or length in the header");
+    if (!stretch->message) {
+        counters->unknown_id++;
+        undelivered(stretch, "unknown id");
+    } else if (!zg_payload_unpack(stretch->message, found->payload, found->length, &stretch->header,
+                                  values_of(stream, stretch->message), &stretch->ignored)) {
+        counters->bad_payload++;
+        undelivered(stretch, "bad payload");
+    } else {
+        stretch->values = values_of(stream, stretch->message);
+        if (stream->plan->filled > 0 && !stream->protocol.length_ends)
+            stretch->ignored = 0; /* zero bytes in front of the check */
+        counters->extra_bytes += (uint32_t)stretch->ignored;
+    }
+}
+
+static void take_frame(struct zg_stream *stream, const struct zg_found *found)
+{
+    struct zg_stretch stretch = { .kind = ZG_STRETCH_FRAME, .header = found->header };
+
+    stretch.message = zg_plan_by_id(stream->plan, stretch.header.id);
+    if (found->outcome == ZG_OUTCOME_VERSION)
+        undelivered(&stretch, "other version");
+    else
+        read_message(stream, found, &stretch);
+    tell(stream, &stretch, found->wire);
+}
+
+/* Why a candidate was no frame. */
+static const char *reason(const struct zg_stream *stream, enum zg_outcome outcome)
+{
+    const struct zg_framing_choice *framing = &stream->plan->definition->framing;
+
+    switch (outcome) {
+    case ZG_OUTCOME_FAILED_CHECK: return "check failed";
+    case ZG_OUTCOME_SHORT: return "too short";
+    case ZG_OUTCOME_FORM: return "wrong constant or length in the header";
+    case ZG_OUTCOME_TOO_LONG: return "too long";
+    case ZG_OUTCOME_CUT: return "cut short";
+    default: break;
+    }
+    if (framing->kind == ZG_FRAMING_LENGTH)
+        return "impossible length";
+    return zg_framing_is_plain(framing) ? "no end mark" : "malformed stuffing";
+}
+
+static void take_found(struct zg_stream *stream, const struct zg_found *found)
+{
+    struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED,
+                                  .checked = found->outcome == ZG_OUTCOME_FAILED_CHECK,
+                                  .expected = found->expected,
+                                  .found = found->found };
+
+    if (found->outcome == ZG_OUTCOME_OPEN)
+        return;
+    if (found->outcome == ZG_OUTCOME_NOISE) {
+        stream->noise += (guint)found->wire;
+        tell_noise(stream, true);
         return;
     }
-    counters->frames_in++;
-    counters->bytes_of_frames += stream->raw->len;
-    stretch.message = zg_plan_by_id(plan, stretch.header.id);
-    if (verdict != 0) {
-        undelivered(stream, &stretch, &counters->other_version, "other version");
-    } else if (!stretch.message) {
-        undelivered(stream, &stretch, &counters->unknown_id, "unknown id");
-    } else if (!zg_payload_unpack(stretch.message, stream->content + plan->header.size, length, &stretch.header,
-                                  values_of(stream, stretch.message), &stretch.ignored)) {
-        undelivered(stream, &stretch, &counters->bad_payload, "bad payload");
-    } else {
-        stretch.values = values_of(stream, stretch.message);
-        counters->extra_bytes += (uint32_t)stretch.ignored;
-        tell(stream, &stretch);
-    }
-}
-
-static void take_content(struct zg_stream *stream)
-{
-    const struct zg_plan *plan = stream->plan;
-    struct zg_counters *counters = &stream->counters;
-    size_t length = stream->decoder.length;
-
-    if (length == 0 || length < plan->header.size + plan->check.size)
-        skip(stream, &counters->malformed, &counters->bytes_failed, "too short");
-    else if (!zg_check_passes(&plan->check, stream->content, length))
-        skip_failed_check(stream);
-    else
-        take_frame(stream);
-}
-
-static void take_event(struct zg_stream *stream, enum zg_framing_event event)
-{
-    struct zg_counters *counters = &stream->counters;
-
-    switch (event) {
-    case ZG_FRAMING_CONTENT: take_content(stream); break;
-    case ZG_FRAMING_MALFORMED: skip(stream, &counters->malformed, &counters->bytes_failed, "malformed stuffing"); break;
-    case ZG_FRAMING_TOO_LONG: skip(stream, &counters->too_long, &counters->bytes_failed, "too long"); break;
-    case ZG_FRAMING_NOISE:
-        if (stream->raw->len > 0) /* else all of it was reported in pieces */
-            skip(stream, NULL, &counters->bytes_noise, "noise");
-        break;
-    case ZG_FRAMING_IDLE:
-        counters->bytes_idle += stream->raw->len;
-        stream->offset += stream->raw->len;
-        g_byte_array_set_size(stream->raw, 0);
-        break;
-    case ZG_FRAMING_MORE:
-        if (!zg_cobs_open(&stream->decoder) && stream->raw->len >= NOISE_PIECE)
-            skip(stream, NULL, &counters->bytes_noise, "noise");
+    tell_noise(stream, false);
+    switch (found->outcome) {
+    case ZG_OUTCOME_FRAME:
+    case ZG_OUTCOME_VERSION: take_frame(stream, found); break;
+    case ZG_OUTCOME_IDLE: forget(stream, (guint)found->wire); break;
+    default:
+        stretch.why = reason(stream, found->outcome);
+        tell(stream, &stretch, found->wire);
         break;
     }
 }
 
 void zg_stream_feed(struct zg_stream *stream, const uint8_t *bytes, size_t count)
 {
-    stream->counters.bytes_in += (uint32_t)count;
-    while (count > 0) {
-        enum zg_framing_event event;
-        size_t taken = zg_cobs_decode(&stream->decoder, bytes, MIN(count, NOISE_PIECE), &event);
-        g_byte_array_append(stream->raw, bytes, (guint)taken);
+    struct zg_found found;
+
+    if (count == 0)
+        return;
+    do {
+        size_t taken = zg_receiver_take(&stream->receiver, bytes, MIN(count, NOISE_PIECE), &found);
+        if (taken > 0)
+            g_byte_array_append(stream->raw, bytes, (guint)taken);
         bytes += taken;
         count -= taken;
-        take_event(stream, event);
-    }
+        take_found(stream, &found);
+    } while (count > 0 || found.outcome != ZG_OUTCOME_OPEN);
 }
 
 void zg_stream_end(struct zg_stream *stream)
 {
-    struct zg_counters *counters = &stream->counters;
-    bool candidate = zg_cobs_open(&stream->decoder);
+    static const uint8_t nothing = 0;
+    struct zg_found ended, found;
 
-    zg_cobs_abandon(&stream->decoder);
-    if (candidate)
-        skip(stream, &counters->timed_out, &counters->bytes_failed, "cut short");
-    else if (stream->raw->len > 0)
-        skip(stream, NULL, &counters->bytes_noise, "noise");
+    do {
+        zg_receiver_pause(&stream->receiver, &ended);
+        take_found(stream, &ended);
+        do {
+            (void)zg_receiver_take(&stream->receiver, &nothing, 0, &found);
+            take_found(stream, &found);
+        } while (found.outcome != ZG_OUTCOME_OPEN);
+    } while (ended.outcome != ZG_OUTCOME_OPEN);
+    tell_noise(stream, false);
 }
 
 const struct zg_counters *zg_stream_counters(const struct zg_stream *stream)

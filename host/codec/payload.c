@@ -503,7 +503,8 @@ int zg_header_unpack(const struct zg_plan *plan, const uint8_t *at, size_t paylo
                                   .length = (uint32_t)roles[ZG_ROLE_LENGTH],
                                   .destination = (uint32_t)roles[ZG_ROLE_DESTINATION],
                                   .source = (uint32_t)roles[ZG_ROLE_SOURCE] };
-    if (!formed || (plan->length_bits > 0 && roles[ZG_ROLE_LENGTH] != payload + plan->length_more))
+    uint64_t length = roles[ZG_ROLE_LENGTH], told = payload + plan->length_more;
+    if (!formed || (plan->length_bits > 0 && (plan->filled > 0 ? length > told : length != told)))
         return ZG_EFORM;
     return header->version == plan->version ? 0 : ZG_EVERSION;
 }

@@ -80,6 +80,35 @@ static void check_services(const struct checking *checking)
                   "console: interleaved needs a framing with an opening delimiter; expected console: framed");
 }
 
+/* What the framing needs of header and check. */
+static void check_framing(const struct checking *checking)
+{
+    const struct zg_definition *definition = checking->definition;
+    enum zg_framing_kind kind = definition->framing.kind;
+    const struct zg_header_role *length = zgi_role(definition, ZG_ROLE_LENGTH);
+    const struct zg_check_choice *check = &definition->check;
+
+    if (kind == ZG_FRAMING_LENGTH && !length && !definition->header_in_doubt)
+        zgi_error(checking->diagnostics, definition->framing.place,
+                  "the framing length needs the role length in the header; expected header: [..., length: u8]");
+    if (kind == ZG_FRAMING_FIXED && length && length->counts != ZG_COUNTS_PAYLOAD)
+        zgi_error(checking->diagnostics, length->place,
+                  "with the framing fixed, length counts the payload in front of the zero bytes; expected counts: "
+                  "payload");
+    if ((kind != ZG_FRAMING_LENGTH && kind != ZG_FRAMING_FIXED) || check->crc.width >= 16 || check->place.line == 0)
+        return;
+    if (check->crc.width == 0)
+        zgi_warning(checking->diagnostics, check->place,
+                    "with the framing %s the check alone tells frames from what follows damage, and there is none; "
+                    "use one of 16 bits or more",
+                    zg_framing_names[kind]);
+    else
+        zgi_warning(checking->diagnostics, check->place,
+                    "with the framing %s the check alone tells frames from what follows damage, and one of %u bits "
+                    "takes 1 in %u for a frame; use 16 bits or more",
+                    zg_framing_names[kind], check->crc.width, 1U << check->crc.width);
+}
+
 static void check_version(const struct checking *checking)
 {
     const struct zg_header_role *role = zgi_role(checking->definition, ZG_ROLE_VERSION);
@@ -103,5 +132,6 @@ void zgi_check_behaviour(struct zg_definition *definition, struct zg_diagnostics
     for (unsigned i = 0; i < definition->messages->len; i++)
         check_message(&checking, g_ptr_array_index(definition->messages, i));
     check_services(&checking);
+    check_framing(&checking);
     check_version(&checking);
 }

@@ -13,6 +13,7 @@
 
 #include "definition/check_choice.h"
 #include "definition/diagnostics.h"
+#include "definition/framing_choice.h"
 
 enum zg_kind {
     ZG_KIND_UNSIGNED,
@@ -175,6 +176,7 @@ struct zg_definition {
     bool big_endian;
     GPtrArray *header;    /* struct zg_header_role */
     bool header_in_doubt; /* something in it could not be read */
+    struct zg_framing_choice framing;
     struct zg_check_choice check;
     uint64_t max_payload; /* 0: as large as the largest message */
     uint64_t max_frame;   /* 0: no limit */

@@ -156,14 +156,35 @@ static void take_variable(struct names *names, const struct zg_variable *variabl
 
 void zgi_check_generated_names(const struct zg_definition *definition, struct zg_diagnostics *diagnostics)
 {
-    static const char *const own[] = {
-        "device",           "device_handlers",     "device_init",    "device_poll",    "host",
-        "host_handlers",    "host_init",           "host_poll",      "MAX_PAYLOAD",    "HEADER_SIZE",
-        "CHECK_SIZE",       "MAX_FRAME",           "check",          "write_header",   "admit",
-        "message_text",     "VERSION_MAJOR",       "VERSION_MINOR",  "class Frame",    "class Receiver",
-        "class RangeError", "class ProtocolError", "class Fraction", "class ClassVar", "class Iterator",
-        "class List",       "class Union"
-    };
+    static const char *const own[] = { "device",
+                                       "device_handlers",
+                                       "device_init",
+                                       "device_poll",
+                                       "host",
+                                       "host_handlers",
+                                       "host_init",
+                                       "host_poll",
+                                       "MAX_PAYLOAD",
+                                       "HEADER_SIZE",
+                                       "CHECK_SIZE",
+                                       "MAX_FRAME",
+                                       "RECEIVE_ROOM",
+                                       "framing",
+                                       "check",
+                                       "write_header",
+                                       "admit",
+                                       "message_text",
+                                       "VERSION_MAJOR",
+                                       "VERSION_MINOR",
+                                       "class Frame",
+                                       "class Receiver",
+                                       "class RangeError",
+                                       "class ProtocolError",
+                                       "class Fraction",
+                                       "class ClassVar",
+                                       "class Iterator",
+                                       "class List",
+                                       "class Union" };
     struct names names = { g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free), diagnostics };
 
     for (size_t i = 0; i < G_N_ELEMENTS(own); i++)

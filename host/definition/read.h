@@ -14,6 +14,7 @@ extern const struct zgi_key zgi_definition_keys[], zgi_field_keys[], zgi_variabl
 /* Each takes the definition as `into`. */
 void zgi_read_line(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_frame(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
+void zgi_read_framing(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_check(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_header(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
 void zgi_read_enums(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);

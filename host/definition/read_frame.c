@@ -104,35 +104,6 @@ void zgi_read_line(struct zgi_reader *reader, const struct zgi_entry *entry, voi
 
 /* --- the frame */
 
-static void read_framing_word(struct zgi_reader *reader, yaml_node_t *node)
-{
-    static const char *const kinds[] = { "cobs", "slip", "hdlc", "length", "marks", "fixed", "gap", NULL };
-    unsigned index;
-
-    if (zgi_read_choice(reader, node, "a framing", kinds, &index) && index != 0)
-        zgi_error(reader->diagnostics, zgi_place(node),
-                  "the framing \"%s\" is part of the language but not supported by this version yet; expected cobs",
-                  kinds[index]);
-}
-
-static void read_framing_kind(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
-{
-    (void)into;
-    read_framing_word(reader, entry->value);
-}
-
-const struct zgi_key zgi_framing_keys[] = { { "kind", true, read_framing_kind, "framing_kind", "The framing: cobs" },
-                                            { "lead", false, NULL, "bool", "A delimiter in front of each frame, too" },
-                                            { 0 } };
-
-static void read_framing(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
-{
-    if (entry->value->type == YAML_MAPPING_NODE)
-        zgi_read_mapping(reader, entry->value, entry->place, "the framing", zgi_framing_keys, into);
-    else
-        read_framing_word(reader, entry->value);
-}
-
 /* Read before all other keys by zgi_read_frame(). */
 static void skip_byte_order(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
@@ -156,7 +127,8 @@ static void read_max_frame(struct zgi_reader *reader, const struct zgi_entry *en
 }
 
 const struct zgi_key zgi_frame_keys[] = {
-    { "framing", true, read_framing, "framing", "How a frame is told from the next: cobs" },
+    { "framing", true, zgi_read_framing, "framing",
+      "How a frame is told from the next: cobs, slip, hdlc, length, marks, fixed or gap" },
     { "byte_order", false, skip_byte_order, "byte_order", "Byte order of numbers: little (default) or big" },
     { "header", false, zgi_read_header, "header",
       "Roles in front of the payload, [version: u3, id: u5, sequence: u8]" },

@@ -47,6 +47,13 @@ void zgi_c_block_check(const struct zgi_c *c, GString *text, const struct zg_blo
 void zgi_c_block_put(const struct zgi_c *c, GString *text, const struct zg_block *block);
 void zgi_c_block_get(const struct zgi_c *c, GString *text, const struct zg_block *block);
 
+/* The framing: the name of its struct, the runtime's header that it needs, and, where it has options of its own, the
+ * definition of both. */
+char *zgi_c_framing_name(const struct zgi_c *c);
+const char *zgi_c_framing_header(const struct zgi_c *c);
+bool zgi_c_framing_has_options(const struct zgi_c *c);
+void zgi_c_framing(const struct zgi_c *c, GString *text);
+
 /* The files' bodies. */
 void zgi_c_types(const struct zgi_c *c, GString *text);
 void zgi_c_code(const struct zgi_c *c, GString *text);

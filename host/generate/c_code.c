@@ -62,8 +62,9 @@ static void print_crc(const struct zgi_c *c, GString *text)
                            crc->reflected ? "#define WORD(value) ((zg_check_word)(value))\n"
                                           : "#define WORD(value) ZG_CRC_TOP(value, %u)\n",
                            crc->width);
+    zg_check_word start = c->plan->check.start; /* not always init: it may be behind the sync bytes */
     g_string_append_printf(text, "#define START WORD(0x%" G_GINT64_MODIFIER "X%s)\n",
-                           crc->reflected ? (uint64_t)crc->init : written->init, suffix);
+                           crc->reflected ? (uint64_t)start : (uint64_t)start >> (ZG_CHECK_BITS - crc->width), suffix);
     g_string_append(text, "#if ZG_CRC_TABLE == 8\n");
     print_table(c, text, 256, 1);
     g_string_append(text, "#elif ZG_CRC_TABLE == 4\n");
@@ -71,10 +72,11 @@ static void print_crc(const struct zgi_c *c, GString *text)
     g_string_append_printf(text,
                            "#else\n#define table_of_check NULL\n#endif\n\n"
                            "static const struct zg_crc crc = {\n"
-                           "    %u, %s, %s, WORD(0x%" G_GINT64_MODIFIER
-                           "X%s), START, (zg_check_word)0x%" G_GINT64_MODIFIER "X%s, table_of_check\n};\n\n",
+                           "    %u, %s, %s, WORD(0x%" G_GINT64_MODIFIER "X%s), WORD(0x%" G_GINT64_MODIFIER
+                           "X%s), (zg_check_word)0x%" G_GINT64_MODIFIER "X%s, table_of_check\n};\n\n",
                            crc->width, crc->reflected ? "true" : "false", crc->turned ? "true" : "false",
-                           crc->reflected ? (uint64_t)crc->poly : written->poly, suffix, written->xor_out, suffix);
+                           crc->reflected ? (uint64_t)crc->poly : written->poly, suffix,
+                           crc->reflected ? (uint64_t)crc->init : written->init, suffix, written->xor_out, suffix);
 }
 
 /* The functions and the start of each kind, as the runtime names them. */
@@ -97,15 +99,19 @@ static void print_check(const struct zgi_c *c, GString *text)
     const struct zg_definition *definition = c->plan->definition;
     enum zg_check_kind kind = definition->check.kind;
     g_autofree char *skip = g_strdup_printf("%u", (unsigned)c->plan->check.skip);
+    g_autofree char *moved = NULL;
 
     if (kind == ZG_CHECK_CRC)
         print_crc(c, text);
+    else if (definition->check.covers == ZG_COVERS_ALL) /* behind the sync bytes */
+        moved = g_strdup_printf("(zg_check_word)0x%" G_GINT64_MODIFIER "XUL", (uint64_t)c->plan->check.start);
     g_string_append_printf(text,
                            "/* %s */\n"
                            "const struct zg_check %s_check = { %s, %s, %s, %s, %s_CHECK_SIZE, %s, %s };\n\n",
                            definition->check.name ? definition->check.name : "CRC by parameters", c->prefix,
-                           checks[kind].update, checks[kind].finish, checks[kind].parameters, checks[kind].start,
-                           c->upper, skip, c->plan->check.big_endian ? "true" : "false");
+                           checks[kind].update, checks[kind].finish, checks[kind].parameters,
+                           moved ? moved : checks[kind].start, c->upper, skip,
+                           c->plan->check.big_endian ? "true" : "false");
 }
 
 /* What a role is when a header is written, as a C expression. */
@@ -168,9 +174,9 @@ static void print_admit(const struct zgi_c *c, GString *text)
     }
     if (plan->length_bits > 0)
         g_string_append_printf(text,
-                               "    if (header->length != length - %s_HEADER_SIZE - %s_CHECK_SIZE + %uU)\n"
+                               "    if (header->length %s length - %s_HEADER_SIZE - %s_CHECK_SIZE + %uU)\n"
                                "        return ZG_EFORM;\n",
-                               c->upper, c->upper, plan->length_more);
+                               plan->filled > 0 ? ">" : "!=", c->upper, c->upper, plan->length_more);
     if (plan->version_bits > 0)
         g_string_append_printf(text, "    return header->version == %uU ? 0 : ZG_EVERSION;\n}\n", plan->version);
     else
@@ -220,6 +226,8 @@ static void print_includes(const struct zgi_c *c, GString *text)
                                plan->definition->check.kind == ZG_CHECK_CRC ? "crc" : "sums");
     if (any_block(plan, zg_step_is_leb))
         g_string_append(text, "#include \"zeugma/leb.h\"\n");
+    if (zgi_c_framing_has_options(c))
+        g_string_append_printf(text, "#include \"zeugma/%s.h\"\n", zgi_c_framing_header(c));
     g_string_append_c(text, '\n');
 }
 
@@ -264,6 +272,7 @@ void zgi_c_code(const struct zgi_c *c, GString *text)
 
     print_includes(c, text);
     print_check(c, text);
+    zgi_c_framing(c, text);
     for (unsigned i = 0; i < plan->records->len; i++) {
         const struct zg_block *record = g_ptr_array_index(plan->records, i);
         if (is_used(plan, record))

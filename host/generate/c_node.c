@@ -81,8 +81,8 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
         "    void *context;\n"
         "    uint8_t receive[%s_%s_RECEIVE_RING];\n"
         "    uint8_t transmit[%s_%s_TRANSMIT_RING];\n"
-        "    uint8_t content[%s_HEADER_SIZE + %s_MAX_PAYLOAD + %s_CHECK_SIZE];\n"
-        "%s};\n\n"
+        "    uint8_t frame[%s_RECEIVE_ROOM];\n"
+        "%s%s};\n\n"
         "/* Prepares the node; `handlers` is kept. Returns 0 or ZG_EINVALID (a ring's size). Call it before the "
         "interrupts are on. Bytes\n"
         " * come in by zg_link_receive_isr(&node->link, ...) and go out by zg_link_transmit_isr(&node->link, ...). */\n"
@@ -93,7 +93,8 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
         "/* Each sends one message: 0; ZG_ERANGE: a field is outside its type or range; ZG_EROOM: the transmit ring "
         "has no room now, nothing\n"
         " * was sent, try again later. Loop only. */\n",
-        s, p, s, p, s, c->upper, node, c->upper, node, c->upper, c->upper, c->upper,
+        s, p, s, p, s, c->upper, node, c->upper, node, c->upper,
+        c->plan->gap_ns > 0 ? "    struct zg_link_gaps gaps;\n" : "",
         counts_tickets(c->plan, side) ? "    uint8_t ticket; /* of the next ticketed message */\n" : "", p, s, p, s, p,
         s, p, s, p, s);
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
@@ -171,15 +172,24 @@ static void print_deliver(const struct zgi_c *c, GString *text, enum zg_side sid
 
 static void print_protocol(const struct zgi_c *c, GString *text)
 {
-    uint64_t timeout_us = c->plan->definition->line.byte_timeout_ns / 1000;
+    const struct zg_protocol protocol = zg_plan_protocol(c->plan);
+    g_autofree char *framing = zgi_c_framing_name(c);
 
     g_string_append_printf(text,
                            "static const struct zg_protocol protocol = {\n"
-                           "    &%s_check,\n    %s_MAX_PAYLOAD,\n    UINT32_C(%" G_GUINT64_FORMAT "), /* us */\n"
-                           "    %s_HEADER_SIZE,\n    %u, /* bits of the sequence */\n    %u, /* of the destination "
-                           "*/\n    %u, /* of the source */\n    %s_write_header,\n    %s_admit,\n    deliver\n};\n\n",
-                           c->prefix, c->upper, timeout_us, c->upper, c->plan->sequence_bits, c->plan->destination_bits,
-                           c->plan->source_bits, c->prefix, c->prefix);
+                           "    &%s,\n    &%s_check,\n    %s_MAX_PAYLOAD,\n    %s_MAX_FRAME,\n    %s_RECEIVE_ROOM,\n"
+                           "    %u, /* bytes that zeros fill the content up to */\n"
+                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that abandon a frame */\n"
+                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that end one */\n"
+                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence in front of one sent */\n"
+                           "    %s_HEADER_SIZE,\n    %u, /* bits of the sequence */\n    %u, /* of the destination */\n"
+                           "    %u, /* of the source */\n    %s,\n    %s_write_header,\n    %s_admit,\n"
+                           "    deliver\n};\n\n",
+                           framing, c->prefix, c->upper, c->upper, c->upper, c->plan->filled, protocol.byte_timeout_us,
+                           protocol.gap_us, protocol.send_gap_us, c->upper, c->plan->sequence_bits,
+                           c->plan->destination_bits, c->plan->source_bits,
+                           protocol.length_ends ? "true /* the header's length tells where zeros begin */" : "false",
+                           c->prefix, c->prefix);
 }
 
 static void print_send(const struct zgi_c *c, GString *text, const struct zg_plan_message *item, enum zg_side side)
@@ -232,6 +242,8 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
     g_autofree char *end = init_end(c->plan, side);
 
     g_string_append_printf(text, "#include \"%s_%s.h\"\n\n", p, s);
+    if (!zgi_c_framing_has_options(c))
+        g_string_append_printf(text, "#include \"zeugma/%s.h\"\n\n", zgi_c_framing_header(c));
     print_deliver(c, text, side);
     print_protocol(c, text);
     g_string_append_printf(text,
@@ -240,12 +252,13 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
                            "    struct zg_link_memory memory;\n\n"
                            "    memory.receive = node->receive;\n    memory.receive_size = sizeof node->receive;\n"
                            "    memory.transmit = node->transmit;\n    memory.transmit_size = sizeof node->transmit;\n"
-                           "    memory.content = node->content;\n    memory.content_size = sizeof node->content;\n"
+                           "    memory.frame = node->frame;\n    memory.frame_size = sizeof node->frame;\n"
+                           "    memory.gaps = %s;\n"
                            "    node->handlers = handlers;\n    node->context = context;\n"
                            "%s%s}\n\n"
                            "void %s_%s_poll(struct %s_%s *node)\n{\n    zg_link_poll(&node->link);\n}\n",
-                           p, s, p, s, p, s, counts_tickets(c->plan, side) ? "    node->ticket = 0;\n" : "", end, p, s,
-                           p, s);
+                           p, s, p, s, p, s, c->plan->gap_ns > 0 ? "&node->gaps" : "NULL",
+                           counts_tickets(c->plan, side) ? "    node->ticket = 0;\n" : "", end, p, s, p, s);
     for (unsigned i = 0; i < c->plan->messages->len; i++)
         if (zg_plan_message_at(c->plan, i)->message->from & side)
             print_send(c, text, zg_plan_message_at(c->plan, i), side);

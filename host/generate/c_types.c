@@ -180,6 +180,7 @@ static void print_prototypes(const struct zgi_c *c, GString *text, const struct 
 void zgi_c_types(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
+    bool framed = zgi_c_framing_has_options(c);
 
     g_string_append_printf(text,
                            "#include <stdbool.h>\n#include <stddef.h>\n#include <stdint.h>\n\n"
@@ -189,11 +190,12 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
                            "#define %s_HEADER_SIZE %uU /* bytes */\n"
                            "#define %s_CHECK_SIZE %uU /* bytes */\n"
                            "#define %s_MAX_PAYLOAD %uU /* bytes, before stuffing */\n"
-                           "#define %s_MAX_FRAME %uU /* bytes on the wire, stuffing at its worst */\n\n"
+                           "#define %s_MAX_FRAME %uU /* bytes on the wire, stuffing at its worst */\n"
+                           "#define %s_RECEIVE_ROOM %uU /* bytes of memory that finding a frame takes */\n\n"
                            "ZG_ASSERT(ZG_CHECK_BITS >= %u, \"this protocol's check needs a wider ZG_CHECK_BITS\");\n\n",
                            c->upper, plan->definition->major, c->upper, plan->definition->minor, c->upper,
                            plan->header.size, c->upper, (unsigned)plan->check.size, c->upper, plan->max_payload,
-                           c->upper, plan->max_frame,
+                           c->upper, plan->max_frame, c->upper, plan->receive_room,
                            plan->definition->check.kind == ZG_CHECK_INTERNET ? 32 : plan->definition->check.crc.width);
     for (unsigned i = 0; i < plan->definition->enums->len; i++)
         print_enum(c, text, g_ptr_array_index(plan->definition->enums, i));
@@ -212,9 +214,10 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
     }
     g_string_append_printf(text,
                            "/* What both ends' nodes share. */\n"
-                           "extern const struct zg_check %s_check;\n"
+                           "extern const struct zg_check %s_check;\n%s%s%s"
                            "void %s_write_header(void *owner, const struct zg_header *header, uint8_t *out);\n"
                            "int %s_admit(void *owner, const uint8_t *in, size_t length, struct zg_header *header);\n\n"
                            "#ifdef __cplusplus\n}\n#endif\n\n",
-                           c->prefix, c->prefix, c->prefix);
+                           c->prefix, framed ? "extern const struct zg_framing " : "", framed ? c->prefix : "",
+                           framed ? "_framing;\n" : "", c->prefix, c->prefix);
 }

@@ -45,7 +45,7 @@ static const struct {
     const char *words[8];
 } choices[] = { { "duplex", { "full", "half" } },
                 { "byte_order", { "little", "big" } },
-                { "framing_kind", { "cobs" } },
+                { "framing_kind", { "cobs", "slip", "hdlc", "length", "marks", "fixed", "gap" } },
                 { "covers", { "content", "payload", "all" } },
                 { "counts", { "payload", "rest", "content" } },
                 { "access", { "read", "write", "read_write" } },
@@ -74,6 +74,7 @@ static const struct {
     { "number", { "number", "string" }, "^" NUMBER "$", false },
     { "scale", { "number", "string" }, "^" NUMBER "( */ *" NATURAL ")?$", false },
     { "time", { "string" }, "^" DECIMAL " *(ns|us|ms|s|min|h) *$", false },
+    { "gap", { "string" }, "^" DECIMAL " *(characters?|us|ms|s|min|h) *$", false },
     { "every", { "string" }, "^(on_change|" DECIMAL " *(ns|us|ms|s|min|h) *)$", false },
     { "format", { "string" }, "^8[NEOMS](1|1\\.5|2)$", false },
     { "type", { "string" }, "^[A-Za-z][A-Za-z0-9_]*(\\[((\\.\\.)?" NATURAL "|\\.\\.)\\])?$", false },
@@ -87,7 +88,7 @@ static const struct {
     uint64_t least, most;
 } limited[] = { { "baud", 50, 100000000 },   { "crc_width", 3, 64 }, { "max_payload", 1, 65535 },
                 { "max_frame", 1, 1000000 }, { "index", 0, 255 },    { "retries", 0, 255 },
-                { "window", 1, 8 } };
+                { "window", 1, 8 },          { "byte", 0, 255 } };
 
 static void refer(struct zg_json *json, const char *key, const char *shape)
 {
@@ -245,6 +246,7 @@ static void print_others(struct zg_json *json)
     any_of(json, "field", "type", "field_mapping");
     any_of(json, "enum_value", "integer", "value_mapping");
     any_of(json, "services", "service_list", "services_mapping");
+    print_list(json, "mark", "byte", 0, ZG_MARK_MAX);
     print_list(json, "range", "number", 2, 2);
     print_words(json, "service", zg_service_names);
     print_list(json, "service_list", "service", 0, 0);

@@ -12,7 +12,8 @@ struct zg_node {
     void *data;
     uint8_t *receive;
     uint8_t *transmit;
-    uint8_t *content;
+    uint8_t *frame;
+    struct zg_link_gaps gaps;
 };
 
 static void write_header(void *owner, const struct zg_header *header, uint8_t *at)
@@ -56,20 +57,18 @@ struct zg_node *zg_node_new(const struct zg_plan *plan, size_t ring, const struc
     node->data = data;
     node->receive = g_malloc(size);
     node->transmit = g_malloc(size);
-    node->content = g_malloc(plan->max_content);
-    node->protocol = (struct zg_protocol){ .check = &plan->check,
-                                           .max_payload = plan->max_payload,
-                                           .byte_timeout_us = (uint32_t)(plan->definition->line.byte_timeout_ns / 1000),
-                                           .header_size = (uint8_t)plan->header.size,
-                                           .sequence_bits = (uint8_t)plan->sequence_bits,
-                                           .destination_bits = (uint8_t)plan->destination_bits,
-                                           .source_bits = (uint8_t)plan->source_bits,
-                                           .write_header = write_header,
-                                           .admit = admit,
-                                           .deliver = deliver };
-    const struct zg_link_memory memory = {
-        node->receive, size, node->transmit, size, node->content, plan->max_content
-    };
+    node->frame = g_malloc(plan->receive_room);
+    node->protocol = zg_plan_protocol(plan);
+    node->protocol.write_header = write_header;
+    node->protocol.admit = admit;
+    node->protocol.deliver = deliver;
+    const struct zg_link_memory memory = { node->receive,
+                                           size,
+                                           node->transmit,
+                                           size,
+                                           node->frame,
+                                           plan->receive_room,
+                                           plan->gap_ns > 0 ? &node->gaps : NULL };
     int error = zg_link_init(&node->link, &node->protocol, node, port, port_context, &memory);
     g_assert(error == 0); /* the sizes above are right by construction */
     return node;
@@ -81,7 +80,7 @@ void zg_node_free(struct zg_node *node)
         return;
     g_free(node->receive);
     g_free(node->transmit);
-    g_free(node->content);
+    g_free(node->frame);
     g_free(node);
 }
 

@@ -2,7 +2,7 @@
 /* What must fit: payloads, frames, variables; and whether the check is worth it. */
 #include "plan/limits.h"
 
-#include "zeugma/link.h"
+#include "zeugma/protocol.h"
 
 unsigned zgi_payload_room(const struct zg_plan *plan)
 {
@@ -10,11 +10,15 @@ unsigned zgi_payload_room(const struct zg_plan *plan)
     unsigned room = (unsigned)definition->max_payload;
     unsigned around = plan->header.size + plan->check.size;
 
+    if (plan->filled > 0) {
+        unsigned most = plan->filled > around ? plan->filled - around : 0;
+        return room > 0 ? MIN(room, most) : most;
+    }
     if (definition->max_frame == 0)
         return room;
     if (room == 0)
         room = (unsigned)definition->max_frame;
-    while (room > 0 && zg_plan_frame_most(around + room) > definition->max_frame)
+    while (room > 0 && zg_framing_most(&definition->framing, around + room) > definition->max_frame)
         room--;
     return room;
 }
@@ -63,6 +67,65 @@ static void check_sizes(struct zg_plan *plan, struct zg_diagnostics *diagnostics
     }
 }
 
+static bool holds_since(const struct zg_block *block)
+{
+    for (unsigned i = 0; i < block->steps->len; i++)
+        if (zg_block_step(block, i)->newer)
+            return true;
+    return false;
+}
+
+static bool is_open_ended(const struct zg_block *block)
+{
+    const struct zg_step *last = block->steps->len > 0 ? zg_block_step(block, block->steps->len - 1) : NULL;
+    return last && last->type.extent == ZG_EXTENT_REST;
+}
+
+/* With fixed, zero bytes stand between payload and check: the payload must fit, and its end must be known. */
+static void check_fixed(const struct zg_plan *plan, const struct zg_plan_message *item,
+                        struct zg_diagnostics *diagnostics)
+{
+    const char *name = item->message->name;
+    unsigned around = plan->header.size + plan->check.size;
+
+    if (item->payload_most < ZGI_UNREACHABLE && around + item->payload_most > plan->filled)
+        zgi_error(diagnostics, item->message->place,
+                  "header, payload and check of %s take %u bytes, each frame has %u; expected size: %u or more", name,
+                  around + item->payload_most, plan->filled, around + item->payload_most);
+    if (plan->length_bits == 0 && (is_open_ended(&item->payload) || holds_since(&item->payload)))
+        zgi_error(diagnostics, item->message->place,
+                  "where the payload of %s ends is not told from the zero bytes behind it; the framing fixed needs the "
+                  "header role length for [..] and since",
+                  name);
+}
+
+/* Marks that may stand in the content, too, are looked for where they must be. */
+static void check_plain_marks(const struct zg_plan *plan, const struct zg_plan_message *item,
+                              struct zg_diagnostics *diagnostics)
+{
+    const struct zg_plan_message *first = zg_plan_message_at(plan, 0);
+    static const char *const why = "marks without escape or double need frames of one size";
+
+    if (item->payload_least != item->payload_most)
+        zgi_error(diagnostics, item->message->place, "%s; the payload of %s takes %u to %u bytes", why,
+                  item->message->name, item->payload_least, MIN(item->payload_most, (unsigned)ZGI_UNREACHABLE));
+    else if (item->payload_most != first->payload_most && first->payload_least == first->payload_most)
+        zgi_error(diagnostics, item->message->place, "%s; the payload of %s takes %u bytes, that of %s %u", why,
+                  item->message->name, item->payload_most, first->message->name, first->payload_most);
+}
+
+/* Whether the framing can carry each message. */
+static void check_framing(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
+{
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        if (plan->filled > 0)
+            check_fixed(plan, item, diagnostics);
+        else if (zg_framing_is_plain(&plan->definition->framing))
+            check_plain_marks(plan, item, diagnostics);
+    }
+}
+
 /* Warns where two flipped bits can leave the check right: it sees them all only up to a length, the order of x modulo
  * its polynomial (W. W. Peterson, D. T. Brown, "Cyclic Codes for Error Detection", 1961). */
 static void check_strength(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
@@ -90,6 +153,7 @@ static void check_strength(const struct zg_plan *plan, struct zg_diagnostics *di
 void zgi_plan_limits(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
     check_sizes(plan, diagnostics);
+    check_framing(plan, diagnostics);
     check_variable_sizes(plan, diagnostics);
     check_strength(plan, diagnostics);
     if (plan->header.size > ZG_HEADER_MAX)

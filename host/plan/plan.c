@@ -6,8 +6,6 @@
 #include "plan/limits.h"
 #include "plan/values.h"
 
-enum { CODE_BLOCK = 254 }; /* content bytes under one COBS code byte */
-
 static void block_free(gpointer data)
 {
     struct zg_block *block = data;
@@ -312,9 +310,11 @@ static void plan_messages(struct zg_plan *plan, struct zg_diagnostics *diagnosti
     for (unsigned i = 0; i < definition->messages->len; i++) {
         struct zg_plan_message item = { .message = g_ptr_array_index(definition->messages, i) };
         plan_payload(plan, &item, diagnostics);
-        item.content = plan->header.size + item.payload_most + plan->check.size;
-        item.frame_least = zg_plan_frame_least(plan->header.size + item.payload_least + plan->check.size);
-        item.frame_most = zg_plan_frame_most(item.content);
+        unsigned around = plan->header.size + plan->check.size;
+        item.content = plan->filled > 0 ? plan->filled : around + item.payload_most;
+        item.frame_least =
+            zg_framing_least(&definition->framing, plan->filled > 0 ? plan->filled : around + item.payload_least);
+        item.frame_most = zg_framing_most(&definition->framing, item.content);
         plan->max_payload = MAX(plan->max_payload, MAX(item.payload_most, 1));
         g_array_append_val(plan->messages, item);
     }
@@ -337,6 +337,33 @@ static void plan_variables(struct zg_plan *plan, struct zg_diagnostics *diagnost
     }
 }
 
+/* Times of a byte on the line, thousandths, in nanoseconds. */
+static uint64_t characters_ns(const struct zg_line *line, uint64_t millichars)
+{
+    return millichars * zg_line_half_bits(line) * 500000 / line->baud;
+}
+
+/* What the framing makes of the largest content, and the silences that it and the line demand. A sender's silence is
+ * counted from when its last byte was handed over, which still takes two bytes' times to leave. */
+static void plan_framing(struct zg_plan *plan)
+{
+    const struct zg_framing_choice *framing = &plan->definition->framing;
+    const struct zg_line *line = &plan->definition->line;
+
+    plan->max_content = plan->filled > 0 ? plan->filled : plan->header.size + plan->max_payload + plan->check.size;
+    plan->max_frame = zg_framing_most(framing, plan->max_content);
+    plan->receive_room = zg_framing_room(framing, plan->max_content);
+    if (framing->kind == ZG_FRAMING_GAP)
+        plan->gap_ns = framing->gap_millichars > 0 ? characters_ns(line, framing->gap_millichars) : framing->gap_ns;
+    uint64_t silence_ns = MAX(plan->gap_ns, line->gap_ns);
+    if (silence_ns > 0)
+        plan->send_gap_ns = silence_ns + characters_ns(line, 2000);
+    zgi_framer_init(plan);
+    if (plan->definition->check.covers == ZG_COVERS_ALL && plan->check.size > 0) /* as if it had passed over them */
+        plan->check.start =
+            plan->check.update(plan->check.parameters, plan->check.start, framing->start.bytes, framing->start.size);
+}
+
 struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_diagnostics *diagnostics)
 {
     struct zg_plan *plan = g_new0(struct zg_plan, 1);
@@ -346,15 +373,20 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
     zg_checker_init(&plan->checker, &definition->check,
                     definition->check.covers == ZG_COVERS_PAYLOAD ? plan->header.size : 0);
     plan->check = plan->checker.check;
+    if (definition->framing.kind == ZG_FRAMING_FIXED)
+        plan->filled = (unsigned)definition->framing.size;
     plan_records(plan, diagnostics);
     plan_variables(plan, diagnostics);
     plan_messages(plan, diagnostics);
     zgi_plan_limits(plan, diagnostics);
-    if (definition->max_payload > 0)
+    if (zg_framing_is_plain(&definition->framing)) /* all frames have one size */
+        plan->max_payload = zg_plan_message_at(plan, 0)->payload_most;
+    else if (plan->filled > 0)
+        plan->max_payload = zgi_payload_room(plan);
+    else if (definition->max_payload > 0)
         plan->max_payload = (unsigned)definition->max_payload;
     plan_length(plan, diagnostics);
-    plan->max_content = plan->header.size + plan->max_payload + plan->check.size;
-    plan->max_frame = zg_plan_frame_most(plan->max_content);
+    plan_framing(plan);
     zgi_diagnostics_sort(diagnostics);
     if (zg_diagnostics_errors(diagnostics) == 0)
         return plan;
@@ -412,12 +444,31 @@ const struct zg_plan_message *zg_plan_by_name(const struct zg_plan *plan, const 
     return NULL;
 }
 
-unsigned zg_plan_frame_least(unsigned content)
+unsigned zg_plan_least_frame(const struct zg_plan *plan)
 {
-    return content + 2; /* one code byte, one delimiter: zeros often enough to start every block */
+    unsigned content = plan->filled > 0 ? plan->filled : plan->header.size + plan->check.size;
+
+    if (zg_framing_is_plain(&plan->definition->framing))
+        content = plan->max_content;
+    return zg_framing_least(&plan->definition->framing, content);
 }
 
-unsigned zg_plan_frame_most(unsigned content)
+struct zg_protocol zg_plan_protocol(const struct zg_plan *plan)
 {
-    return content + MAX((content + CODE_BLOCK - 1) / CODE_BLOCK, 1) + 1;
+    const struct zg_line *line = &plan->definition->line;
+
+    return (struct zg_protocol){ .framing = &plan->framer.framing,
+                                 .check = &plan->check,
+                                 .max_payload = plan->max_payload,
+                                 .max_frame = plan->max_frame,
+                                 .receive_room = plan->receive_room,
+                                 .filled = plan->filled,
+                                 .byte_timeout_us = (uint32_t)(line->byte_timeout_ns / 1000),
+                                 .gap_us = (uint32_t)(plan->gap_ns / 1000),
+                                 .send_gap_us = (uint32_t)((plan->send_gap_ns + 999) / 1000),
+                                 .header_size = (uint8_t)plan->header.size,
+                                 .sequence_bits = (uint8_t)plan->sequence_bits,
+                                 .destination_bits = (uint8_t)plan->destination_bits,
+                                 .source_bits = (uint8_t)plan->source_bits,
+                                 .length_ends = plan->filled > 0 && plan->length_bits > 0 };
 }

@@ -9,6 +9,8 @@
 
 #include "definition/definition.h"
 #include "plan/checker.h"
+#include "plan/framer.h"
+#include "zeugma/protocol.h"
 #include "zeugma/scale.h"
 
 /* A part of a value that lies in one byte: its bits shift .. shift+bits-1 are the byte's bits low .. low+bits-1. */
@@ -86,14 +88,19 @@ struct zg_plan {
     GArray *variables;  /* struct zg_plan_variable, likewise */
     struct zg_check check;
     struct zg_checker checker; /* what `check` points into */
-    unsigned max_payload;      /* bytes, before stuffing */
+    struct zg_framer framer;
+    unsigned max_payload; /* bytes, before stuffing */
     unsigned max_content;
-    unsigned max_frame;                     /* bytes on the wire of the largest frame that max_payload allows */
-    unsigned id_bits;                       /* 0: the header has no id */
-    unsigned sequence_bits;                 /* 0: none */
-    unsigned version_bits;                  /* 0: none */
-    unsigned minor_bits;                    /* 0: none */
-    unsigned length_bits;                   /* 0: none */
+    unsigned max_frame;     /* bytes on the wire of the largest frame that max_payload allows */
+    unsigned receive_room;  /* bytes of memory that the framing's decoder takes */
+    unsigned filled;        /* zero bytes go in front of the check up to this much content, bytes; 0: none do */
+    uint64_t gap_ns;        /* silence that ends a frame, of the framing gap; else 0 */
+    uint64_t send_gap_ns;   /* least silence in front of a frame sent */
+    unsigned id_bits;       /* 0: the header has no id */
+    unsigned sequence_bits; /* 0: none */
+    unsigned version_bits;  /* 0: none */
+    unsigned minor_bits;    /* 0: none */
+    unsigned length_bits;   /* 0: none */
     unsigned destination_bits, source_bits; /* 0: none */
     unsigned length_more;                   /* what the role length counts beside the payload, bytes */
     uint32_t version;                       /* the major number as the header carries it, modulo its width; 0 without */
@@ -128,9 +135,11 @@ const struct zg_plan_variable *zg_plan_variable_at(const struct zg_plan *plan, u
 const struct zg_plan_message *zg_plan_by_id(const struct zg_plan *plan, uint64_t id);
 const struct zg_plan_message *zg_plan_by_name(const struct zg_plan *plan, const char *name);
 
-/* Bytes on the wire of a frame with `content` bytes of content: fewest and most. */
-unsigned zg_plan_frame_least(unsigned content);
-unsigned zg_plan_frame_most(unsigned content);
+/* Bytes on the wire of the smallest frame that there may be. */
+unsigned zg_plan_least_frame(const struct zg_plan *plan);
+
+/* The sizes and times of the protocol, framing and check, which point into the plan; the functions are left NULL. */
+struct zg_protocol zg_plan_protocol(const struct zg_plan *plan);
 
 /* The raw value that a step sends for an exact physical value. Returns false where it is outside type or range. */
 bool zg_step_raw(const struct zg_step *step, const mpq_t physical, union zg_raw *raw);

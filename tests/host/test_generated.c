@@ -296,17 +296,17 @@ static void test_bundle(void **state)
 static void test_nodes(void **state)
 {
     static const char wanted[] = "device 1: load_row 0 from 0, ticket 0\n"
-                                 "device 1: speed 100, ticket 1, base 1\n"
                                  "host: row 0 taken by 1, ticket 0\n"
+                                 "device 1: speed 100, ticket 1, base 1\n"
                                  "device 2: load_row 1 from 0, ticket 2\n"
-                                 "device 2: speed 101, ticket 3, base 3\n"
                                  "host: row 1 taken by 2, ticket 2\n"
+                                 "device 2: speed 101, ticket 3, base 3\n"
                                  "device 1: load_row 2 from 0, ticket 4\n"
-                                 "device 1: speed 102, ticket 5, base 5\n"
                                  "device 2: load_row 2 from 0, ticket 4\n"
-                                 "device 2: speed 102, ticket 5, base 5\n"
                                  "host: row 2 taken by 1, ticket 4\n"
                                  "host: row 2 taken by 2, ticket 4\n"
+                                 "device 1: speed 102, ticket 5, base 5\n"
+                                 "device 2: speed 102, ticket 5, base 5\n"
                                  "device 1: 8 frames, 4 not for it, 0 lost\n"
                                  "device 2: 8 frames, 4 not for it, 0 lost\n";
     g_autofree char *folder = g_dir_make_tmp("zeugma-nodes-XXXXXX", NULL);

@@ -49,7 +49,11 @@ static bool is_of_form(const char *message)
                                             "expected a bit number",
                                             "expected a value that fits",
                                             "-bit CRC from 0 to",
-                                            "expected cobs",
+                                            "expected header: [..., length",
+                                            "expected size:",
+                                            "expected counts: payload",
+                                            "expected start:",
+                                            "expected end:",
                                             "; expected at least one",
                                             "lacks the key \"id\"" };
     for (size_t i = 0; i < G_N_ELEMENTS(semantic); i++)

@@ -6,10 +6,12 @@
 #include "loom_host.h"
 #include "loom_text.h"
 
+static uint32_t clock_us;
+
 static uint32_t now_us(void *context)
 {
     (void)context;
-    return 0;
+    return clock_us;
 }
 
 static void start_transmit(void *context)
@@ -87,10 +89,19 @@ int main(void)
         zg_link_set_addresses(&host.link, 0, addresses[i]);
         row.row = i;
         speed.picks_per_min = (uint16_t)(100 + i);
-        if (loom_host_send_load_row(&host, &row) != 0 || loom_host_send_set_speed(&host, &speed) != 0)
+        if (loom_host_send_load_row(&host, &row) != 0)
             printf("not sent\n");
         carry();
         carry();
+        clock_us += 1000; /* the gap, but not the last two bytes, which are still on their way */
+        if (loom_host_send_set_speed(&host, &speed) != ZG_EROOM)
+            printf("sent too early\n");
+        clock_us += 41;
+        if (loom_host_send_set_speed(&host, &speed) != 0)
+            printf("not sent\n");
+        carry();
+        carry();
+        clock_us += 2000;
     }
     for (unsigned i = 0; i < 2; i++)
         printf("device %u: %u frames, %u not for it, %u lost\n", i + 1, (unsigned)devices[i].link.counters.frames_in,

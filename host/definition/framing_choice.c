@@ -1,0 +1,48 @@
+/* SPDX-License-Identifier: MIT */
+#include "definition/framing_choice.h"
+
+#include <glib.h>
+
+const char *const zg_framing_names[ZG_FRAMINGS + 1] = {
+    "cobs", "slip", "hdlc", "length", "marks", "fixed", "gap", NULL
+};
+
+bool zg_framing_opens(const struct zg_framing_choice *framing)
+{
+    switch (framing->kind) {
+    case ZG_FRAMING_COBS:
+    case ZG_FRAMING_SLIP: return framing->lead;
+    case ZG_FRAMING_HDLC: return true;
+    case ZG_FRAMING_GAP: return false;
+    default: return framing->start.size > 0;
+    }
+}
+
+static void add_mark(GString *text, const char *before, const struct zg_mark *mark)
+{
+    if (mark->size > 0)
+        g_string_append(text, before);
+    for (unsigned i = 0; i < mark->size; i++)
+        g_string_append_printf(text, " %02X", mark->bytes[i]);
+}
+
+char *zg_framing_text(const struct zg_framing_choice *framing)
+{
+    GString *text = g_string_new(zg_framing_names[framing->kind]);
+
+    if (framing->kind == ZG_FRAMING_COBS && framing->lead)
+        g_string_append(text, " with lead");
+    if (framing->kind == ZG_FRAMING_SLIP && !framing->lead)
+        g_string_append(text, " without lead");
+    add_mark(text, framing->kind == ZG_FRAMING_MARKS ? "" : " behind", &framing->start);
+    add_mark(text, " ..", &framing->end);
+    if (framing->marking == ZG_MARKING_ESCAPED)
+        g_string_append_printf(text, " with escape %02X", framing->escape);
+    if (framing->marking == ZG_MARKING_DOUBLED)
+        g_string_append_printf(text, " with %02X doubled", framing->escape);
+    if (framing->kind == ZG_FRAMING_GAP && framing->gap_millichars > 0)
+        g_string_append_printf(text, " of %g characters", (double)framing->gap_millichars / 1000);
+    else if (framing->kind == ZG_FRAMING_GAP)
+        g_string_append_printf(text, " of %g us", (double)framing->gap_ns / 1000);
+    return g_string_free(text, FALSE);
+}

@@ -1,0 +1,57 @@
+/* SPDX-License-Identifier: MIT */
+/* How a definition tells one frame from the next. */
+#ifndef ZEUGMA_FRAMING_CHOICE_H
+#define ZEUGMA_FRAMING_CHOICE_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+#include "definition/diagnostics.h"
+#include "zeugma/framing.h"
+
+enum zg_framing_kind {
+    ZG_FRAMING_COBS,
+    ZG_FRAMING_SLIP,
+    ZG_FRAMING_HDLC,
+    ZG_FRAMING_LENGTH,
+    ZG_FRAMING_MARKS,
+    ZG_FRAMING_FIXED,
+    ZG_FRAMING_GAP,
+    ZG_FRAMINGS
+};
+
+/* Bytes that stand in front of a frame or behind it. */
+struct zg_mark {
+    unsigned size;
+    uint8_t bytes[ZG_MARK_MAX];
+};
+
+/* What keeps marks out of the content. */
+enum zg_marking { ZG_MARKING_PLAIN, ZG_MARKING_ESCAPED, ZG_MARKING_DOUBLED };
+
+/* What the kind does not have is 0. */
+struct zg_framing_choice {
+    enum zg_framing_kind kind;
+    bool lead;               /* of cobs and slip: a delimiter in front, too */
+    bool escape_control;     /* of hdlc */
+    struct zg_mark start;    /* of marks; the sync of length and fixed */
+    struct zg_mark end;      /* of marks */
+    enum zg_marking marking; /* of marks */
+    uint8_t escape;          /* or the byte that is doubled */
+    uint8_t escape_xor;      /* image = byte XOR escape_xor */
+    uint64_t size;           /* of fixed: header to check, bytes */
+    uint64_t gap_ns;         /* of gap: the silence that ends a frame, as a time, */
+    uint64_t gap_millichars; /* or in thousandths of a character's time */
+    struct zg_place place;
+};
+
+/* "cobs", "slip", ..., ended by NULL. */
+extern const char *const zg_framing_names[ZG_FRAMINGS + 1];
+
+/* The framing with its options, "length behind A5 5A". Free with g_free(). */
+char *zg_framing_text(const struct zg_framing_choice *framing);
+
+/* Whether every frame begins with bytes of its own, which text between frames is told from. */
+bool zg_framing_opens(const struct zg_framing_choice *framing);
+
+#endif

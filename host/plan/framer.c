@@ -1,0 +1,136 @@
+/* SPDX-License-Identifier: MIT */
+#include "plan/framer.h"
+
+#include <string.h>
+
+#include "plan/plan.h"
+#include "zeugma/cobs.h"
+#include "zeugma/escaped.h"
+#include "zeugma/gap.h"
+
+bool zg_framing_is_plain(const struct zg_framing_choice *framing)
+{
+    return framing->kind == ZG_FRAMING_MARKS && framing->marking == ZG_MARKING_PLAIN;
+}
+
+unsigned zg_framing_least(const struct zg_framing_choice *framing, unsigned content)
+{
+    switch (framing->kind) {
+    case ZG_FRAMING_COBS: return content + (content + 253) / 254 + (content == 0) + 1 + framing->lead;
+    case ZG_FRAMING_SLIP: return content + 1 + framing->lead;
+    case ZG_FRAMING_HDLC: return content + 2;
+    default: return framing->start.size + content + framing->end.size;
+    }
+}
+
+unsigned zg_framing_most(const struct zg_framing_choice *framing, unsigned content)
+{
+    switch (framing->kind) {
+    case ZG_FRAMING_SLIP: return 2 * content + 1 + framing->lead;
+    case ZG_FRAMING_HDLC: return ZG_ESCAPED_WIRE_MAX(content);
+    case ZG_FRAMING_MARKS:
+        if (!zg_framing_is_plain(framing))
+            return ZG_MARKS_WIRE_MAX(content, framing->start.size, framing->end.size);
+        return zg_framing_least(framing, content);
+    default: return zg_framing_least(framing, content);
+    }
+}
+
+unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned content)
+{
+    switch (framing->kind) {
+    case ZG_FRAMING_MARKS:
+        if (!zg_framing_is_plain(framing))
+            return ZG_MARKS_ROOM(content, framing->start.size, framing->end.size); /* fall through */
+    case ZG_FRAMING_LENGTH:
+    case ZG_FRAMING_FIXED: return ZG_SIZED_ROOM(content, framing->start.size, framing->end.size);
+    default: return content;
+    }
+}
+
+/* The content's size that a header tells; more than fits in any case is SIZE_MAX. */
+static size_t measure(const void *context, const uint8_t *content)
+{
+    const struct zg_plan *plan = context;
+    struct zg_piece pieces[ZG_PIECES];
+    uint64_t value = 0;
+
+    for (unsigned i = 0; i < plan->header.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&plan->header, i);
+        if (step->role->role != ZG_ROLE_LENGTH)
+            continue;
+        unsigned count = zg_step_pieces(step, 0, pieces);
+        for (unsigned k = 0; k < count; k++)
+            value |= (uint64_t)(content[pieces[k].byte] >> pieces[k].low & ((1U << pieces[k].bits) - 1))
+                     << pieces[k].shift;
+    }
+    if (value < plan->length_more)
+        return 0;
+    value -= plan->length_more;
+    return value > plan->max_payload ? SIZE_MAX : plan->header.size + (size_t)value + plan->check.size;
+}
+
+/* Bytes of the header up to the last that holds bits of the length. */
+static uint8_t length_end(const struct zg_plan *plan)
+{
+    unsigned end = 0;
+
+    for (unsigned i = 0; i < plan->header.steps->len; i++)
+        if (zg_block_step(&plan->header, i)->role->role == ZG_ROLE_LENGTH)
+            end = zg_step_end(zg_block_step(&plan->header, i));
+    return (uint8_t)end;
+}
+
+static void init_sized(struct zg_plan *plan, const struct zg_framing_choice *choice)
+{
+    static const struct zg_framing like = ZG_SIZED(NULL);
+    struct zg_framer *framer = &plan->framer;
+
+    framer->sized = (struct zg_sized){ .size = plan->max_content,
+                                       .sync_size = (uint8_t)choice->start.size,
+                                       .end_size = (uint8_t)choice->end.size };
+    if (choice->kind == ZG_FRAMING_LENGTH) {
+        framer->sized.measure = measure;
+        framer->sized.context = plan;
+        framer->sized.head = length_end(plan);
+    }
+    memcpy(framer->sized.sync, choice->start.bytes, ZG_MARK_MAX);
+    memcpy(framer->sized.end, choice->end.bytes, ZG_MARK_MAX);
+    framer->framing = like;
+    framer->framing.options = &framer->sized;
+}
+
+static void init_marks(struct zg_framer *framer, const struct zg_framing_choice *choice)
+{
+    static const struct zg_framing like = ZG_MARKS(NULL);
+
+    framer->marks = (struct zg_marks){ .start_size = (uint8_t)choice->start.size,
+                                       .end_size = (uint8_t)choice->end.size,
+                                       .doubled = choice->marking == ZG_MARKING_DOUBLED,
+                                       .escape = choice->escape,
+                                       .escape_xor = choice->escape_xor };
+    memcpy(framer->marks.start, choice->start.bytes, ZG_MARK_MAX);
+    memcpy(framer->marks.end, choice->end.bytes, ZG_MARK_MAX);
+    framer->framing = like;
+    framer->framing.options = &framer->marks;
+}
+
+void zgi_framer_init(struct zg_plan *plan)
+{
+    const struct zg_framing_choice *choice = &plan->definition->framing;
+    struct zg_framing *framing = &plan->framer.framing;
+
+    switch (choice->kind) {
+    case ZG_FRAMING_SLIP: *framing = choice->lead ? zg_slip : zg_slip_trailing; break;
+    case ZG_FRAMING_HDLC: *framing = choice->escape_control ? zg_hdlc_control : zg_hdlc; break;
+    case ZG_FRAMING_GAP: *framing = zg_gap; break;
+    case ZG_FRAMING_MARKS:
+        if (!zg_framing_is_plain(choice)) {
+            init_marks(&plan->framer, choice);
+            break;
+        } /* fall through */
+    case ZG_FRAMING_LENGTH:
+    case ZG_FRAMING_FIXED: init_sized(plan, choice); break;
+    default: *framing = choice->lead ? zg_cobs_lead : zg_cobs; break;
+    }
+}

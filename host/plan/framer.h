@@ -1,0 +1,32 @@
+/* SPDX-License-Identifier: MIT */
+/* A chosen framing, as the runtime runs it, and what it makes of sizes. */
+#ifndef ZEUGMA_FRAMER_H
+#define ZEUGMA_FRAMER_H
+
+#include "definition/framing_choice.h"
+#include "zeugma/marks.h"
+#include "zeugma/sized.h"
+
+struct zg_plan;
+
+/* Is not to be moved or copied: framing points into it. */
+struct zg_framer {
+    struct zg_framing framing;
+    struct zg_sized sized; /* of length, fixed, and marks without escape */
+    struct zg_marks marks; /* of the other marks */
+};
+
+/* Prepares the plan's framer, once the plan's sizes are known. */
+void zgi_framer_init(struct zg_plan *plan);
+
+/* Whether the content stands between marks as it is. */
+bool zg_framing_is_plain(const struct zg_framing_choice *framing);
+
+/* Bytes on the wire of a frame with `content` bytes of content: fewest and most. */
+unsigned zg_framing_least(const struct zg_framing_choice *framing, unsigned content);
+unsigned zg_framing_most(const struct zg_framing_choice *framing, unsigned content);
+
+/* Bytes of memory that the decoder takes for contents up to `content` bytes. */
+unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned content);
+
+#endif

@@ -1,0 +1,52 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * Between a start and an end mark, whose bytes are kept out of the content: each byte of the marks, and the escape, is
+ * sent as escape, byte XOR escape_xor; or one byte, which begins both marks, is sent twice. Without a start mark, or
+ * where both are the same byte, an end mark opens the next frame. The decoder's memory is ZG_MARKS_ROOM(largest content, start bytes, end bytes):
+ * the content, and a frame as it stands on the wire. Marks without escape: zeugma/sized.h.
+ */
+#ifndef ZEUGMA_MARKS_H
+#define ZEUGMA_MARKS_H
+
+#include "zeugma/framing.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* The longest frame that `content` bytes can become. */
+#define ZG_MARKS_WIRE_MAX(content, start, end) (2 * (content) + (start) + (end))
+#define ZG_MARKS_ROOM(content, start, end) ((content) + ZG_MARKS_WIRE_MAX(content, start, end) + 2)
+
+struct zg_marks {
+    uint8_t start_size; /* bytes */
+    uint8_t end_size;
+    uint8_t start[ZG_MARK_MAX];
+    uint8_t end[ZG_MARK_MAX];
+    bool doubled;       /* `escape` is sent twice where it stands in the content */
+    uint8_t escape;     /* else what stands in front of an image */
+    uint8_t escape_xor; /* image = byte XOR escape_xor */
+};
+
+/* The framing by `options`, a struct zg_marks. An initialiser. */
+#define ZG_MARKS(options)                                                                                              \
+    {                                                                                                                  \
+        zg_marks_begin, zg_marks_put, zg_marks_end, zg_marks_reset, zg_marks_decode, zg_marks_reject, zg_marks_pause,  \
+            (options), false                                                                                           \
+    }
+
+/* What ZG_MARKS() names. */
+void zg_marks_begin(const struct zg_framing *framing, struct zg_encoder *encoder);
+void zg_marks_put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count);
+void zg_marks_end(const struct zg_framing *framing, struct zg_encoder *encoder);
+void zg_marks_reset(const struct zg_framing *framing, struct zg_decoder *decoder);
+size_t zg_marks_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                       enum zg_framing_event *event);
+void zg_marks_reject(const struct zg_framing *framing, struct zg_decoder *decoder);
+enum zg_framing_event zg_marks_pause(const struct zg_framing *framing, struct zg_decoder *decoder);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

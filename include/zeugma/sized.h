@@ -1,0 +1,52 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * Frames whose size is known once their first bytes are: sync (or start) bytes, content, end bytes. The content's size
+ * is told by its header (framing `length`), or is always the same (`fixed`; `marks` without escape). The decoder's
+ * memory is ZG_SIZED_ROOM(largest content, sync bytes, end bytes); more of it saves moving bytes after damage.
+ */
+#ifndef ZEUGMA_SIZED_H
+#define ZEUGMA_SIZED_H
+
+#include "zeugma/framing.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+#define ZG_SIZED_ROOM(content, sync, end) ((content) + (sync) + (end))
+
+struct zg_sized {
+    /* The content's size, bytes, from its first `head` bytes; 0: they are no sender's. NULL: it is always `size`.
+     * Called once for each candidate. */
+    size_t (*measure)(const void *context, const uint8_t *content);
+    const void *context;
+    size_t size;
+    uint8_t head; /* bytes */
+    uint8_t sync_size;
+    uint8_t end_size;
+    uint8_t sync[ZG_MARK_MAX];
+    uint8_t end[ZG_MARK_MAX];
+};
+
+/* The framing by `options`, a struct zg_sized. An initialiser. */
+#define ZG_SIZED(options)                                                                                              \
+    {                                                                                                                  \
+        zg_sized_begin, zg_sized_put, zg_sized_end, zg_sized_reset, zg_sized_decode, zg_sized_reject, zg_sized_pause,  \
+            (options), false                                                                                           \
+    }
+
+/* What ZG_SIZED() names. */
+void zg_sized_begin(const struct zg_framing *framing, struct zg_encoder *encoder);
+void zg_sized_put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count);
+void zg_sized_end(const struct zg_framing *framing, struct zg_encoder *encoder);
+void zg_sized_reset(const struct zg_framing *framing, struct zg_decoder *decoder);
+size_t zg_sized_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                       enum zg_framing_event *event);
+void zg_sized_reject(const struct zg_framing *framing, struct zg_decoder *decoder);
+enum zg_framing_event zg_sized_pause(const struct zg_framing *framing, struct zg_decoder *decoder);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,128 @@
+/* SPDX-License-Identifier: MIT */
+#include "zeugma/escaped.h"
+
+#include "stuffing.h"
+
+/* The two special bytes, what stands for them behind an escape, and what else is escaped. */
+struct escapes {
+    uint8_t delimiter;
+    uint8_t escape;
+    uint8_t delimiter_image;
+    uint8_t escape_image;
+    uint8_t turn;    /* the image of any other byte: it, XOR this; 0: there is no other */
+    uint8_t control; /* bytes below it are escaped, too */
+};
+
+static const struct escapes slip = { 0xC0, 0xDB, 0xDC, 0xDD, 0, 0 };
+static const struct escapes hdlc = { 0x7E, 0x7D, 0x5E, 0x5D, 0x20, 0 };
+static const struct escapes hdlc_control = { 0x7E, 0x7D, 0x5E, 0x5D, 0x20, 0x20 };
+
+static const struct escapes *escapes_of(const struct zg_framing *framing)
+{
+    return (const struct escapes *)framing->options;
+}
+
+static void begin(const struct zg_framing *framing, struct zg_encoder *encoder)
+{
+    if (framing->lead)
+        zgi_append(encoder, escapes_of(framing)->delimiter);
+}
+
+static void put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count)
+{
+    const struct escapes *escapes = escapes_of(framing);
+
+    for (size_t i = 0; i < count && !encoder->overflow; i++) {
+        uint8_t byte = bytes[i];
+        bool special = true;
+        if (byte == escapes->delimiter)
+            byte = escapes->delimiter_image;
+        else if (byte == escapes->escape)
+            byte = escapes->escape_image;
+        else if (byte < escapes->control)
+            byte ^= escapes->turn;
+        else
+            special = false;
+        if (special)
+            zgi_append(encoder, escapes->escape);
+        zgi_append(encoder, byte);
+    }
+}
+
+static void end(const struct zg_framing *framing, struct zg_encoder *encoder)
+{
+    zgi_append(encoder, escapes_of(framing)->delimiter);
+}
+
+enum { ESCAPED = ZGI_DATA + 1 };
+
+static enum zg_framing_event delimiter(const struct zg_framing *framing, struct zg_decoder *decoder, size_t taken)
+{
+    uint8_t state = decoder->state;
+    decoder->state = ZGI_EMPTY;
+    switch (state) {
+    case ZGI_EMPTY: return zgi_delimiter_between(framing, decoder, taken);
+    case ZGI_DATA: return ZG_FRAMING_CONTENT;
+    default: return zgi_failed_at_delimiter(framing, decoder);
+    }
+}
+
+/* A byte behind an escape becomes what it stands for; false where it stands for nothing. */
+static bool unescape(const struct escapes *escapes, uint8_t *byte)
+{
+    if (escapes->turn != 0)
+        *byte ^= escapes->turn;
+    else if (*byte == escapes->delimiter_image)
+        *byte = escapes->delimiter;
+    else if (*byte == escapes->escape_image)
+        *byte = escapes->escape;
+    else
+        return false;
+    return true;
+}
+
+static enum zg_framing_event take(const struct escapes *escapes, struct zg_decoder *decoder, uint8_t byte)
+{
+    bool escaped = decoder->state == ESCAPED;
+    enum zg_framing_event failure = ZG_FRAMING_TOO_LONG;
+
+    if (!escaped && byte == escapes->escape) {
+        decoder->state = ESCAPED;
+        return ZG_FRAMING_MORE;
+    }
+    decoder->state = ZGI_DATA;
+    if (escaped && !unescape(escapes, &byte))
+        failure = ZG_FRAMING_MALFORMED;
+    else if (decoder->length < decoder->limit) {
+        decoder->content[decoder->length++] = byte;
+        return ZG_FRAMING_MORE;
+    }
+    decoder->state = ZGI_SKIP;
+    return failure;
+}
+
+static size_t decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                     enum zg_framing_event *event)
+{
+    const struct escapes *escapes = escapes_of(framing);
+    size_t i = 0;
+
+    *event = ZG_FRAMING_MORE;
+    if (decoder->state == ZGI_SKIP)
+        i = zgi_skip_noise(decoder, escapes->delimiter, bytes, count, event);
+    while (i < count && *event == ZG_FRAMING_MORE) {
+        uint8_t byte = bytes[i++];
+        *event = byte == escapes->delimiter ? delimiter(framing, decoder, i) : take(escapes, decoder, byte);
+    }
+    return i;
+}
+
+#define ESCAPED_BY(options, lead)                                                                                      \
+    {                                                                                                                  \
+        begin, put, end, zgi_delimited_reset, decode, zgi_delimited_reject, zgi_delimited_pause, options, lead         \
+    }
+
+const struct zg_framing zg_slip = ESCAPED_BY(&slip, true);
+const struct zg_framing zg_slip_trailing = ESCAPED_BY(&slip, false);
+const struct zg_framing zg_hdlc = ESCAPED_BY(&hdlc, true);
+const struct zg_framing zg_hdlc_control = ESCAPED_BY(&hdlc_control, true);

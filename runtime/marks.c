@@ -1,0 +1,238 @@
+/* SPDX-License-Identifier: MIT */
+#include "zeugma/marks.h"
+
+#include <string.h>
+
+#include "stuffing.h"
+#include "window.h"
+
+static const struct zg_marks *marks_of(const struct zg_framing *framing)
+{
+    return (const struct zg_marks *)framing->options;
+}
+
+static bool is_in(const uint8_t *mark, uint8_t size, uint8_t byte)
+{
+    for (uint8_t i = 0; i < size; i++)
+        if (mark[i] == byte)
+            return true;
+    return false;
+}
+
+/* Whether an end mark opens the next frame, too: there is no start mark, or it is the same byte. */
+static bool end_opens(const struct zg_marks *marks)
+{
+    return marks->start_size == 0 ||
+           (marks->start_size == 1 && marks->end_size == 1 && marks->start[0] == marks->end[0]);
+}
+
+/* Whether a byte never stands in the content as it is. */
+static bool is_special(const struct zg_marks *marks, uint8_t byte)
+{
+    if (byte == marks->escape || marks->doubled)
+        return byte == marks->escape;
+    return is_in(marks->start, marks->start_size, byte) || is_in(marks->end, marks->end_size, byte);
+}
+
+void zg_marks_begin(const struct zg_framing *framing, struct zg_encoder *encoder)
+{
+    const struct zg_marks *marks = marks_of(framing);
+    zgi_append_all(encoder, marks->start, marks->start_size);
+}
+
+void zg_marks_put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count)
+{
+    const struct zg_marks *marks = marks_of(framing);
+
+    for (size_t i = 0; i < count && !encoder->overflow; i++) {
+        uint8_t byte = bytes[i];
+        if (is_special(marks, byte)) {
+            zgi_append(encoder, marks->escape);
+            if (!marks->doubled)
+                byte ^= marks->escape_xor;
+        }
+        zgi_append(encoder, byte);
+    }
+}
+
+void zg_marks_end(const struct zg_framing *framing, struct zg_encoder *encoder)
+{
+    const struct zg_marks *marks = marks_of(framing);
+    zgi_append_all(encoder, marks->end, marks->end_size);
+}
+
+/* A candidate is open: where an end mark opens it, that came before. */
+static void open(const struct zg_marks *marks, struct zg_decoder *decoder)
+{
+    decoder->state = ZGI_OPEN;
+    decoder->seen = end_opens(marks) ? 0 : marks->start_size;
+    decoder->length = 0;
+}
+
+void zg_marks_reset(const struct zg_framing *framing, struct zg_decoder *decoder)
+{
+    const struct zg_marks *marks = marks_of(framing);
+
+    if (decoder->window == decoder->content) { /* the memory's two parts */
+        decoder->window += decoder->limit;
+        decoder->room -= decoder->limit;
+    }
+    decoder->state = ZGI_SEEKING;
+    if (end_opens(marks))
+        open(marks, decoder);
+}
+
+static enum zg_framing_event fail(const struct zg_marks *marks, struct zg_decoder *decoder, size_t extent,
+                                  enum zg_framing_event event)
+{
+    bool started = !end_opens(marks);
+
+    zgi_window_fail(decoder, extent, started ? marks->start : marks->end,
+                    started ? marks->start_size : marks->end_size);
+    return event;
+}
+
+/* A candidate failed whose own end mark opens the next: the mark ends with it. */
+static void let_end_open(const struct zg_marks *marks, struct zg_decoder *decoder)
+{
+    if (end_opens(marks) && decoder->filled - decoder->begin >= marks->end_size &&
+        memcmp(decoder->window + decoder->begin, marks->end, marks->end_size) == 0) {
+        zgi_window_drop(decoder, marks->end_size);
+        open(marks, decoder);
+    }
+}
+
+/* The byte `ahead` places behind what was seen; false: it has not come yet. */
+static bool peek(struct zg_decoder *decoder, struct zgi_input *input, size_t ahead, uint8_t *byte)
+{
+    if (!zgi_window_fill(decoder, input, decoder->seen + ahead + 1))
+        return false;
+    *byte = decoder->window[decoder->begin + decoder->seen + ahead];
+    return true;
+}
+
+static enum zg_framing_event add(const struct zg_marks *marks, struct zg_decoder *decoder, uint8_t byte, size_t size)
+{
+    decoder->seen += size;
+    if (decoder->length == decoder->limit)
+        return fail(marks, decoder, decoder->seen, ZG_FRAMING_TOO_LONG);
+    decoder->content[decoder->length++] = byte;
+    return ZG_FRAMING_MORE;
+}
+
+/* At a byte that the content never holds as it is, and that is no escape: the end mark, or the candidate failed. */
+static enum zg_framing_event take_end(const struct zg_marks *marks, struct zg_decoder *decoder, struct zgi_input *input)
+{
+    uint8_t byte;
+
+    for (uint8_t i = 0; i < marks->end_size; i++) {
+        if (!peek(decoder, input, i, &byte))
+            return ZG_FRAMING_MORE;
+        if (byte != marks->end[i])
+            return fail(marks, decoder, decoder->seen + i + 1, ZG_FRAMING_MALFORMED);
+    }
+    decoder->total = decoder->seen + marks->end_size;
+    decoder->state = ZGI_CONSUMED;
+    if (end_opens(marks) && decoder->length == 0)
+        return ZG_FRAMING_IDLE;
+    return ZG_FRAMING_CONTENT;
+}
+
+/* One byte of content, as it is or escaped, or the end. *event stays ZG_FRAMING_MORE where it has not come yet, too:
+ * then false. */
+static bool take(const struct zg_marks *marks, struct zg_decoder *decoder, struct zgi_input *input,
+                 enum zg_framing_event *event)
+{
+    uint8_t byte, next;
+
+    if (!peek(decoder, input, 0, &byte))
+        return false;
+    if (!is_special(marks, byte)) {
+        *event = add(marks, decoder, byte, 1);
+        return true;
+    }
+    if (byte == marks->escape) {
+        if (!peek(decoder, input, 1, &next))
+            return false;
+        if (marks->doubled && next == byte) {
+            *event = add(marks, decoder, byte, 2);
+            return true;
+        }
+        if (!marks->doubled) {
+            uint8_t meant = next ^ marks->escape_xor;
+            *event = is_special(marks, meant) ? add(marks, decoder, meant, 2)
+                                              : fail(marks, decoder, decoder->seen + 2, ZG_FRAMING_MALFORMED);
+            return true;
+        }
+    }
+    *event = take_end(marks, decoder, input);
+    return *event != ZG_FRAMING_MORE;
+}
+
+static void let_go_of_frame(const struct zg_marks *marks, struct zg_decoder *decoder)
+{
+    if (decoder->state != ZGI_CONSUMED)
+        return;
+    zgi_window_drop(decoder, decoder->total);
+    decoder->state = ZGI_SEEKING;
+    if (end_opens(marks))
+        open(marks, decoder);
+}
+
+/* Outside any candidate, where an end mark opens the next: that mark, which is idle. */
+static void seek_end(const struct zg_marks *marks, struct zg_decoder *decoder, struct zgi_input *input,
+                     enum zg_framing_event *event)
+{
+    if (!zgi_window_seek(decoder, input, marks->end, marks->end_size, event))
+        return;
+    zgi_window_drop(decoder, marks->end_size);
+    open(marks, decoder);
+    *event = ZG_FRAMING_IDLE;
+}
+
+size_t zg_marks_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                       enum zg_framing_event *event)
+{
+    const struct zg_marks *marks = marks_of(framing);
+    struct zgi_input input = { bytes, count, 0 };
+
+    *event = ZG_FRAMING_MORE;
+    let_go_of_frame(marks, decoder);
+    if (decoder->state == ZGI_SEEKING && end_opens(marks))
+        seek_end(marks, decoder, &input, event);
+    else if (decoder->state == ZGI_SEEKING && zgi_window_seek(decoder, &input, marks->start, marks->start_size, event))
+        open(marks, decoder);
+    while (decoder->state == ZGI_OPEN && *event == ZG_FRAMING_MORE && take(marks, decoder, &input, event))
+        ;
+    if (*event == ZG_FRAMING_MALFORMED || *event == ZG_FRAMING_TOO_LONG)
+        let_end_open(marks, decoder);
+    decoder->kept = decoder->filled - decoder->begin - (decoder->state == ZGI_CONSUMED ? decoder->total : 0);
+    return input.taken;
+}
+
+void zg_marks_reject(const struct zg_framing *framing, struct zg_decoder *decoder)
+{
+    const struct zg_marks *marks = marks_of(framing);
+    (void)fail(marks, decoder, decoder->total, ZG_FRAMING_MALFORMED);
+    let_end_open(marks, decoder);
+    decoder->kept = decoder->filled - decoder->begin;
+}
+
+enum zg_framing_event zg_marks_pause(const struct zg_framing *framing, struct zg_decoder *decoder)
+{
+    const struct zg_marks *marks = marks_of(framing);
+    enum zg_framing_event event = ZG_FRAMING_NOISE;
+
+    let_go_of_frame(marks, decoder);
+    size_t held = decoder->filled - decoder->begin;
+    if (held == 0)
+        event = ZG_FRAMING_MORE;
+    else if (decoder->state == ZGI_OPEN)
+        event = fail(marks, decoder, held, ZG_FRAMING_CUT);
+    else
+        zgi_window_drop(decoder, held);
+    if (decoder->filled == decoder->begin)
+        zg_marks_reset(framing, decoder);
+    decoder->kept = decoder->filled - decoder->begin;
+    return event;
+}

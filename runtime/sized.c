@@ -1,0 +1,141 @@
+/* SPDX-License-Identifier: MIT */
+#include "zeugma/sized.h"
+
+#include <string.h>
+
+#include "stuffing.h"
+#include "window.h"
+
+static const struct zg_sized *sized_of(const struct zg_framing *framing)
+{
+    return (const struct zg_sized *)framing->options;
+}
+
+void zg_sized_begin(const struct zg_framing *framing, struct zg_encoder *encoder)
+{
+    const struct zg_sized *sized = sized_of(framing);
+    zgi_append_all(encoder, sized->sync, sized->sync_size);
+}
+
+void zg_sized_put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count)
+{
+    (void)framing;
+    zgi_append_all(encoder, bytes, count);
+}
+
+void zg_sized_end(const struct zg_framing *framing, struct zg_encoder *encoder)
+{
+    const struct zg_sized *sized = sized_of(framing);
+    zgi_append_all(encoder, sized->end, sized->end_size);
+}
+
+void zg_sized_reset(const struct zg_framing *framing, struct zg_decoder *decoder)
+{
+    (void)framing;
+    decoder->state = ZGI_SEEKING;
+}
+
+static enum zg_framing_event fail(const struct zg_sized *sized, struct zg_decoder *decoder, size_t extent,
+                                  enum zg_framing_event event)
+{
+    zgi_window_fail(decoder, extent, sized->sync, sized->sync_size);
+    return event;
+}
+
+/* What the candidate's first bytes say of its size. */
+static enum zg_framing_event measure(const struct zg_sized *sized, struct zg_decoder *decoder)
+{
+    size_t head = (size_t)sized->sync_size + (sized->measure ? sized->head : 0U);
+    size_t size = sized->size;
+
+    if (sized->measure) {
+        size = sized->measure(sized->context, decoder->window + decoder->begin + sized->sync_size);
+        if (size == 0)
+            return fail(sized, decoder, head, ZG_FRAMING_MALFORMED);
+    }
+    if (size > decoder->limit)
+        return fail(sized, decoder, head, ZG_FRAMING_TOO_LONG);
+    decoder->total = sized->sync_size + size + sized->end_size;
+    return ZG_FRAMING_MORE;
+}
+
+/* How much of the content is there. */
+static void show_content(const struct zg_sized *sized, struct zg_decoder *decoder)
+{
+    size_t around = (size_t)sized->sync_size + sized->end_size;
+    size_t held = decoder->filled - decoder->begin;
+
+    decoder->content = decoder->window + decoder->begin + sized->sync_size;
+    decoder->length = decoder->total - around;
+    if (held < decoder->length + sized->sync_size)
+        decoder->length = held > sized->sync_size ? held - sized->sync_size : 0;
+}
+
+static enum zg_framing_event take(const struct zg_sized *sized, struct zg_decoder *decoder, struct zgi_input *input)
+{
+    size_t head = (size_t)sized->sync_size + (sized->measure ? sized->head : 0U);
+
+    if (decoder->total == 0) {
+        if (!zgi_window_fill(decoder, input, head))
+            return ZG_FRAMING_MORE;
+        enum zg_framing_event event = measure(sized, decoder);
+        if (event != ZG_FRAMING_MORE)
+            return event;
+    }
+    bool whole = zgi_window_fill(decoder, input, decoder->total);
+    show_content(sized, decoder);
+    if (!whole)
+        return ZG_FRAMING_MORE;
+    if (memcmp(decoder->content + decoder->length, sized->end, sized->end_size) != 0)
+        return fail(sized, decoder, decoder->total, ZG_FRAMING_MALFORMED);
+    decoder->state = ZGI_CONSUMED;
+    return ZG_FRAMING_CONTENT;
+}
+
+static void let_go_of_frame(struct zg_decoder *decoder)
+{
+    if (decoder->state != ZGI_CONSUMED)
+        return;
+    zgi_window_drop(decoder, decoder->total);
+    decoder->state = ZGI_SEEKING;
+}
+
+size_t zg_sized_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                       enum zg_framing_event *event)
+{
+    const struct zg_sized *sized = sized_of(framing);
+    struct zgi_input input = { bytes, count, 0 };
+
+    *event = ZG_FRAMING_MORE;
+    let_go_of_frame(decoder);
+    if (decoder->state == ZGI_SEEKING && zgi_window_seek(decoder, &input, sized->sync, sized->sync_size, event)) {
+        decoder->state = ZGI_OPEN;
+        decoder->total = 0;
+    }
+    if (decoder->state == ZGI_OPEN)
+        *event = take(sized, decoder, &input);
+    decoder->kept = decoder->filled - decoder->begin - (decoder->state == ZGI_CONSUMED ? decoder->total : 0);
+    return input.taken;
+}
+
+void zg_sized_reject(const struct zg_framing *framing, struct zg_decoder *decoder)
+{
+    (void)fail(sized_of(framing), decoder, decoder->total, ZG_FRAMING_MALFORMED);
+    decoder->kept = decoder->filled - decoder->begin;
+}
+
+enum zg_framing_event zg_sized_pause(const struct zg_framing *framing, struct zg_decoder *decoder)
+{
+    enum zg_framing_event event = ZG_FRAMING_NOISE;
+
+    let_go_of_frame(decoder);
+    size_t held = decoder->filled - decoder->begin;
+    if (held == 0)
+        event = ZG_FRAMING_MORE;
+    else if (decoder->state == ZGI_OPEN)
+        event = fail(sized_of(framing), decoder, held, ZG_FRAMING_CUT);
+    else
+        zgi_window_drop(decoder, held);
+    decoder->kept = decoder->filled - decoder->begin;
+    return event;
+}

@@ -1,0 +1,39 @@
+/* SPDX-License-Identifier: MIT */
+#include "stuffing.h"
+
+#include <string.h>
+
+void zgi_delimited_reset(const struct zg_framing *framing, struct zg_decoder *decoder)
+{
+    (void)framing;
+    decoder->state = ZGI_EMPTY;
+}
+
+void zgi_delimited_reject(const struct zg_framing *framing, struct zg_decoder *decoder)
+{
+    decoder->kept = framing->lead; /* the delimiter that closed it opens the next */
+}
+
+enum zg_framing_event zgi_delimited_pause(const struct zg_framing *framing, struct zg_decoder *decoder)
+{
+    uint8_t state = decoder->state;
+
+    (void)framing;
+    decoder->state = ZGI_EMPTY;
+    if (state == ZGI_EMPTY || state == ZGI_SKIP)
+        return decoder->pending > 0 ? ZG_FRAMING_IDLE : ZG_FRAMING_MORE;
+    return ZG_FRAMING_CUT;
+}
+
+size_t zgi_skip_noise(struct zg_decoder *decoder, uint8_t delimiter, const uint8_t *bytes, size_t count,
+                      enum zg_framing_event *event)
+{
+    const uint8_t *end = count > 0 ? (const uint8_t *)memchr(bytes, delimiter, count) : NULL;
+    size_t taken = end ? (size_t)(end - bytes) : count;
+
+    if (end)
+        decoder->state = ZGI_EMPTY;
+    if (taken > 0)
+        *event = ZG_FRAMING_NOISE;
+    return taken;
+}

@@ -1,0 +1,67 @@
+/* SPDX-License-Identifier: MIT */
+/* What the kinds of framing share: writing bytes of a frame, and the states of those that end at a delimiter. */
+#ifndef ZEUGMA_STUFFING_H
+#define ZEUGMA_STUFFING_H
+
+#include "zeugma/framing.h"
+
+/* Writes a byte at a place of the unpublished frame, or notes that there is none. */
+static inline void zgi_poke(struct zg_encoder *encoder, zg_index at, uint8_t byte)
+{
+    if (at >= encoder->room)
+        encoder->overflow = true;
+    else
+        zg_ring_poke(encoder->ring, at, byte);
+}
+
+static inline void zgi_append(struct zg_encoder *encoder, uint8_t byte)
+{
+    zgi_poke(encoder, encoder->used, byte);
+    if (!encoder->overflow)
+        encoder->used++;
+}
+
+static inline void zgi_append_all(struct zg_encoder *encoder, const uint8_t *bytes, size_t count)
+{
+    for (size_t i = 0; i < count; i++)
+        zgi_append(encoder, bytes[i]);
+}
+
+/* States of a decoder whose frames end at a delimiter; a kind's own come after. */
+enum {
+    ZGI_EMPTY, /* after a delimiter, or at the start */
+    ZGI_SKIP,  /* outside any candidate, until a delimiter */
+    ZGI_DATA   /* in a candidate, where its content may end */
+};
+
+/* A delimiter came where nothing was open. With `lead` it may open the next frame, and is idle once another comes. */
+static inline enum zg_framing_event zgi_delimiter_between(const struct zg_framing *framing, struct zg_decoder *decoder,
+                                                          size_t taken)
+{
+    if (!framing->lead)
+        return ZG_FRAMING_IDLE;
+    if (decoder->pending + taken == 1)
+        return ZG_FRAMING_MORE;
+    decoder->kept = 1;
+    return ZG_FRAMING_IDLE;
+}
+
+/* A candidate ended at a delimiter, and failed: with `lead` that delimiter opens the next. */
+static inline enum zg_framing_event zgi_failed_at_delimiter(const struct zg_framing *framing,
+                                                            struct zg_decoder *decoder)
+{
+    decoder->kept = framing->lead;
+    return ZG_FRAMING_MALFORMED;
+}
+
+/* The functions of struct zg_framing that all kinds with a delimiter share. */
+void zgi_delimited_reset(const struct zg_framing *framing, struct zg_decoder *decoder);
+void zgi_delimited_reject(const struct zg_framing *framing, struct zg_decoder *decoder);
+enum zg_framing_event zgi_delimited_pause(const struct zg_framing *framing, struct zg_decoder *decoder);
+
+/* Outside any candidate: lets bytes go up to the delimiter, which ends the noise and opens what follows. Returns their
+ * number. */
+size_t zgi_skip_noise(struct zg_decoder *decoder, uint8_t delimiter, const uint8_t *bytes, size_t count,
+                      enum zg_framing_event *event);
+
+#endif
