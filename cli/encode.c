@@ -3,6 +3,7 @@
 
 #include <stdio.h>
 
+#include "analysis/explain.h"
 #include "codec/frame.h"
 #include "codec/values.h"
 
@@ -17,8 +18,28 @@ static void print_bytes(const GByteArray *bytes, bool binary)
     cli_print("\n");
 }
 
+/* What is printed of a message. */
+enum output { FRAME_HEX, FRAME_BINARY, FRAME_EXPLAINED };
+
+static void print_explained(const struct zg_plan *plan, const struct zg_plan_message *message,
+                            const struct zg_header *header, const struct zg_value *values)
+{
+    g_autoptr(GPtrArray) bytes = zg_explain_frame(plan, message, header, values);
+
+    cli_print("byte  wire  content  what it is\n");
+    for (unsigned i = 0; i < bytes->len; i++) {
+        const struct zg_explained *byte = g_ptr_array_index(bytes, i);
+        cli_print("%4u  %02x    ", i, byte->wire);
+        if (byte->carries)
+            cli_print("%02x", byte->content);
+        else
+            cli_print("  ");
+        cli_print("       %s\n", byte->what);
+    }
+}
+
 static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char **argv, const char *header_text,
-                  bool payload_only, bool binary)
+                  bool payload_only, enum output output)
 {
     const struct zg_plan_message *message = cli_message(verb, plan, argv[2]);
     struct zg_header header = { .minor = plan->minor };
@@ -34,30 +55,33 @@ static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char 
     g_autofree uint8_t *payload = g_malloc0(length + 1);
     if (good)
         zg_payload_pack(message, &header, values, payload);
-    zg_values_free(block, values);
     if (!good) {
         cli_error(verb, "%s", error->message);
-        return CLI_NO;
-    }
-    if (length > plan->max_payload) {
+    } else if (length > plan->max_payload) {
         cli_error(verb, "%s: the payload takes %zu bytes, the frame has room for %u", argv[2], length,
                   plan->max_payload);
-        return CLI_NO;
+        good = false;
+    } else if (output == FRAME_EXPLAINED) {
+        header.id = (uint32_t)message->message->id;
+        print_explained(plan, message, &header, values);
+    } else {
+        header.id = (uint32_t)message->message->id;
+        g_autoptr(GByteArray) bytes = payload_only ? g_byte_array_append(g_byte_array_new(), payload, (guint)length)
+                                                   : zg_frame_make(plan, &header, payload, length);
+        print_bytes(bytes, output == FRAME_BINARY);
     }
-    header.id = (uint32_t)message->message->id;
-    g_autoptr(GByteArray) bytes = payload_only ? g_byte_array_append(g_byte_array_new(), payload, (guint)length)
-                                               : zg_frame_make(plan, &header, payload, length);
-    print_bytes(bytes, binary);
-    return CLI_YES;
+    zg_values_free(block, values);
+    return good ? CLI_YES : CLI_NO;
 }
 
 static int run(const struct cli_verb *verb, int argc, char **argv)
 {
-    gboolean payload_only = FALSE, binary = FALSE;
+    gboolean payload_only = FALSE, binary = FALSE, explain = FALSE;
     g_autofree char *header = NULL;
     GOptionEntry entries[] = {
         { "payload", 0, 0, G_OPTION_ARG_NONE, &payload_only, "The payload only, no header, check or framing", NULL },
         { "binary", 0, 0, G_OPTION_ARG_NONE, &binary, "Raw bytes instead of hex", NULL },
+        { "explain", 0, 0, G_OPTION_ARG_NONE, &explain, "Each byte on a line, with what it is", NULL },
         { "header", 0, 0, G_OPTION_ARG_STRING, &header, "Roles of the header and tickets, {\"sequence\": 12}", "JSON" },
         G_OPTION_ENTRY_NULL
     };
@@ -65,9 +89,16 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
 
     if (!cli_parse(verb, entries, &argc, &argv, 3, 3))
         return CLI_USAGE;
+    if (explain && (payload_only || binary)) {
+        cli_error(verb, "--explain is for a whole frame, as text; leave --payload and --binary out");
+        return CLI_USAGE;
+    }
     int status = cli_load(verb, argv[1], false, &loaded);
     if (status == CLI_YES)
-        status = encode(verb, loaded.plan, argv, header, payload_only, binary);
+        status = encode(verb, loaded.plan, argv, header, payload_only,
+                        explain  ? FRAME_EXPLAINED
+                        : binary ? FRAME_BINARY
+                                 : FRAME_HEX);
     cli_definition_clear(&loaded);
     return cli_finish(verb, status);
 }

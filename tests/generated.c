@@ -118,7 +118,8 @@ void *test_build_c(const struct zg_plan *plan, const char *folder)
         "cd %s && for part in %s*.c; do " TEST_CC " %s $part || exit 1; done && " TEST_CC
         " -std=c11 -shared -fPIC -I" TEST_SOURCE "/include glue.c %s.o %s_physical.o %s_text.o " TEST_SOURCE
         "/runtime/scale.c " TEST_SOURCE "/runtime/leb.c " TEST_SOURCE "/runtime/bits.c " TEST_SOURCE
-        "/runtime/crc.c " TEST_SOURCE "/runtime/sums.c -o glue.so",
+        "/runtime/crc.c " TEST_SOURCE "/runtime/sums.c " TEST_SOURCE "/runtime/sized.c " TEST_SOURCE
+        "/runtime/marks.c " TEST_SOURCE "/runtime/window.c " TEST_SOURCE "/runtime/ring.c -o glue.so",
         folder, name, warnings, name, name, name);
     assert_int_equal(system(command), 0);
     void *handle = dlopen(library, RTLD_NOW | RTLD_LOCAL);

@@ -154,6 +154,8 @@ static char *random_definition(struct zg_random *random)
                                           "{ name: fletcher16, covers: payload }",
                                           "{ name: internet, order: big }",
                                           "{ name: crc16/arc, covers: payload }",
+                                          "{ name: crc32/mpeg-2, covers: all }",
+                                          "{ name: internet, covers: all }",
                                           "adler32",
                                           "xor8",
                                           "sum8/negated",
@@ -163,23 +165,33 @@ static char *random_definition(struct zg_random *random)
     static const char *const deliveries[] = { "", "\n    reply: m0\n    retries: 2",
                                               "\n    delivery: acknowledged\n    window: 2",
                                               "\n    delivery: acknowledged\n    order: kept" };
+    static const char *const framings[] = { "cobs",
+                                            "{ kind: cobs, lead: true }",
+                                            "slip",
+                                            "{ kind: slip, lead: false }",
+                                            "{ kind: hdlc, escape_control: true }",
+                                            "gap",
+                                            "{ kind: marks, end: [0x0A, 0x0D], escape: 0x1B }",
+                                            "{ kind: marks, start: [0x10, 0x02], end: [0x10, 0x03], double: 0x10 }",
+                                            "{ kind: length, sync: [0xAA, 0x55, 1] }" };
     GString *text = g_string_new("zeugma: 1\nprotocol: random\nversion: 3.2\n");
+    bool counted = one_in(random, 3); /* the header has a length */
     unsigned enums = 2 + (unsigned)zg_random_below(random, 3);
     unsigned records = (unsigned)zg_random_below(random, 4);
     unsigned messages = 1 + (unsigned)zg_random_below(random, 5);
     bool services = one_in(random, 3);
-    const char *addresses = one_in(random, 3) ? "destination: u3, source: { type: u13, order: big }, " : "";
+    const char *addresses = !counted && one_in(random, 3) ? "destination: u3, source: { type: u13, order: big }, " : "";
 
-    g_string_append_printf(text,
-                           "frame:\n  framing: cobs\n  max_payload: 60000\n  byte_order: %s\n  check: %s\n"
-                           "  header: [version: u%u, %s%sid: { type: u%u, order: big }, %ssequence: u%u%s]\n",
-                           one_in(random, 2) ? "big" : "little", checks[zg_random_below(random, G_N_ELEMENTS(checks))],
-                           1 + (unsigned)zg_random_below(random, 9),
-                           one_in(random, 2) ? "const: { type: u11, value: 0x5A5 }, minor: u3, " : "", addresses,
-                           5 + (unsigned)zg_random_below(random, 18),
-                           !*addresses && one_in(random, 2) ? lengths[zg_random_below(random, 3)] : "",
-                           1 + (unsigned)zg_random_below(random, 32),
-                           one_in(random, 3) ? ", reserved: u5, const: { type: u16, value: 7, order: big }" : "");
+    g_string_append_printf(
+        text,
+        "frame:\n  framing: %s\n  max_payload: 60000\n  byte_order: %s\n  check: %s\n"
+        "  header: [version: u%u, %s%sid: { type: u%u, order: big }, %ssequence: u%u%s]\n",
+        framings[zg_random_below(random, G_N_ELEMENTS(framings) - !counted)], one_in(random, 2) ? "big" : "little",
+        checks[zg_random_below(random, G_N_ELEMENTS(checks))], 1 + (unsigned)zg_random_below(random, 9),
+        one_in(random, 2) ? "const: { type: u11, value: 0x5A5 }, minor: u3, " : "", addresses,
+        5 + (unsigned)zg_random_below(random, 18), counted ? lengths[zg_random_below(random, 3)] : "",
+        1 + (unsigned)zg_random_below(random, 32),
+        one_in(random, 3) ? ", reserved: u5, const: { type: u16, value: 7, order: big }" : "");
     g_string_append(text, "enums:\n");
     for (unsigned i = 1; i < enums; i++)
         g_string_append_printf(text, "  e%u: { type: %c%u, values: { zero: 0, one: 1, three: 3 } }\n", i,

@@ -42,6 +42,37 @@ static bool same_role(const struct zg_step *a, const struct zg_step *b)
            a->role->counts == b->role->counts;
 }
 
+static bool same_mark(const struct zg_mark *a, const struct zg_mark *b)
+{
+    return a->size == b->size && memcmp(a->bytes, b->bytes, a->size) == 0;
+}
+
+/* Whether each end's frames are found by the other. What only a sender does (HDLC's control characters) does not
+ * count, nor does a lead that all receivers can do without. */
+static bool same_framing(const struct zg_plan *before, const struct zg_plan *after)
+{
+    const struct zg_framing_choice *a = &before->definition->framing, *b = &after->definition->framing;
+
+    return a->kind == b->kind && same_mark(&a->start, &b->start) && same_mark(&a->end, &b->end) &&
+           a->marking == b->marking && a->escape == b->escape &&
+           (a->marking != ZG_MARKING_ESCAPED || a->escape_xor == b->escape_xor) && a->size == b->size &&
+           before->gap_ns == after->gap_ns && (!zg_framing_is_plain(a) || before->max_content == after->max_content);
+}
+
+static void compare_framing(struct zgi_comparison *comparison)
+{
+    const struct zg_framing_choice *old = &comparison->before->definition->framing;
+    const struct zg_framing_choice *new = &comparison->after->definition->framing;
+    g_autofree char *was = zg_framing_text(old), *is = zg_framing_text(new);
+
+    if (!same_framing(comparison->before, comparison->after))
+        zgi_changed(comparison, ZG_BREAKING, 0, old->place, new->place,
+                    "the framing, %s, became %s; neither end finds the other's frames", was, is);
+    else if (old->lead != new->lead)
+        zgi_changed(comparison, ZG_COMPATIBLE, 0, old->place, new->place,
+                    "the framing, %s, became %s; a delimiter more or less is idle", was, is);
+}
+
 static void compare_header(struct zgi_comparison *comparison)
 {
     const struct zg_plan *before = comparison->before, *after = comparison->after;
@@ -69,6 +100,7 @@ static void compare_frame(struct zgi_comparison *comparison)
         zgi_changed(comparison, ZG_BREAKING, 0, old->frame_place, new->frame_place,
                     "the frame's byte order became %s; each end reads the bytes of numbers the other way round",
                     new->big_endian ? "big" : "little");
+    compare_framing(comparison);
     compare_header(comparison);
     if (!same_check(before, after))
         zgi_changed(comparison, ZG_BREAKING, 0, old->check.place, new->check.place,

@@ -68,6 +68,24 @@ static void fields_to_json(const struct zg_stretch *stretch, struct zg_json *jso
     zg_json_close(json, ']');
 }
 
+/* Where a stream is understood again, after bytes that were no frame. */
+static void picked_up_to_json(const struct zg_stretch *stretch, struct zg_json *json)
+{
+    if (stretch->after == 0)
+        return;
+    zg_json_open(json, "picked_up", '{');
+    zg_json_unsigned(json, "offset", stretch->offset);
+    zg_json_unsigned(json, "after", stretch->after);
+    zg_json_close(json, '}');
+}
+
+static void picked_up_to_text(const struct zg_stretch *stretch, GString *text)
+{
+    if (stretch->after > 0)
+        g_string_append_printf(text, "  (picked up again: %" G_GUINT64_FORMAT " byte%s before %s no frame)",
+                               stretch->after, stretch->after == 1 ? "" : "s", stretch->after == 1 ? "was" : "were");
+}
+
 char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch)
 {
     struct zg_json json;
@@ -95,6 +113,10 @@ char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *st
         }
     }
     zg_json_hex(&json, "raw", stretch->raw, stretch->raw_length);
+    if (stretch->kind == ZG_STRETCH_SKIPPED)
+        zg_json_unsigned(&json, "offset", stretch->offset);
+    else
+        picked_up_to_json(stretch, &json);
     zg_json_close(&json, '}');
     return zg_json_end(&json);
 }
@@ -148,6 +170,7 @@ char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *st
         fields_to_text(stretch, text);
         if (stretch->ignored > 0)
             g_string_append_printf(text, "  (%zu bytes more than known, ignored)", stretch->ignored);
+        picked_up_to_text(stretch, text);
         return g_strdup(text->str);
     }
     if (stretch->kind == ZG_STRETCH_UNDELIVERED) {
@@ -170,5 +193,7 @@ char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *st
         g_string_append_c(text, ':');
     }
     raw_to_text(stretch, text);
+    if (stretch->kind == ZG_STRETCH_UNDELIVERED)
+        picked_up_to_text(stretch, text);
     return g_strdup(text->str);
 }

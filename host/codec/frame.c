@@ -43,6 +43,8 @@ struct zg_stream {
     GByteArray *raw; /* what was not reported: noise, then what is pending */
     guint noise;     /* bytes of it */
     uint64_t offset; /* of raw's first byte */
+    uint64_t since;  /* bytes that were no frame, since the last frame */
+    int before;      /* the byte in front of raw; -1: none */
     uint8_t *memory;
     struct zg_value **values; /* for each message, used again and again */
 };
@@ -66,6 +68,7 @@ struct zg_stream *zg_stream_new(const struct zg_plan *plan, zg_stretch_function 
     stream->report = report;
     stream->data = data;
     stream->raw = g_byte_array_new();
+    stream->before = -1;
     stream->memory = g_malloc(plan->receive_room);
     stream->protocol = zg_plan_protocol(plan);
     stream->protocol.admit = admit;
@@ -88,14 +91,46 @@ void zg_stream_free(struct zg_stream *stream)
 /* Lets go of the oldest bytes. */
 static void forget(struct zg_stream *stream, guint count)
 {
+    if (count == 0)
+        return;
     stream->offset += count;
-    if (count > 0)
-        g_byte_array_remove_range(stream->raw, 0, count);
+    stream->before = stream->raw->data[count - 1];
+    g_byte_array_remove_range(stream->raw, 0, count);
+}
+
+/* The delimiter that both opens and ends frames, which two may share; -1: there is none. */
+static int opening_of(const struct zg_plan *plan)
+{
+    const struct zg_framing_choice *framing = &plan->definition->framing;
+
+    switch (framing->kind) {
+    case ZG_FRAMING_COBS: return framing->lead ? 0 : -1;
+    case ZG_FRAMING_SLIP: return framing->lead ? 0xC0 : -1;
+    case ZG_FRAMING_HDLC: return 0x7E;
+    default:
+        return framing->start.size == 1 && framing->end.size == 1 && framing->start.bytes[0] == framing->end.bytes[0]
+                   ? framing->start.bytes[0]
+                   : -1;
+    }
 }
 
 /* Reports the oldest bytes as a stretch. */
 static void tell(struct zg_stream *stream, struct zg_stretch *stretch, size_t count)
 {
+    if (stretch->kind == ZG_STRETCH_SKIPPED) {
+        stream->since += count;
+    } else {
+        stretch->after = stream->since;
+        stream->since = 0;
+        if (stream->before >= 0 && stream->before == opening_of(stream->plan) &&
+            stream->raw->data[0] != stream->before) { /* the delimiter before it opened it, too */
+            const uint8_t opening = (uint8_t)stream->before;
+            g_byte_array_prepend(stream->raw, &opening, 1);
+            stream->offset--;
+            stretch->shared = 1;
+            count++;
+        }
+    }
     stretch->raw = stream->raw->data;
     stretch->raw_length = count;
     stretch->offset = stream->offset;

@@ -21,9 +21,11 @@ enum zg_stretch_kind {
 struct zg_stretch {
     enum zg_stretch_kind kind;
     const char *why;    /* "unknown id", "check failed", ...; NULL for a message */
-    const uint8_t *raw; /* as it stood on the wire, delimiter included */
+    const uint8_t *raw; /* as it stood on the wire, delimiters included */
     size_t raw_length;
+    size_t shared;                         /* bytes in front of raw that the frame before, or an idle one, ended with */
     uint64_t offset;                       /* of raw[0] from the stream's start, bytes */
+    uint64_t after;                        /* of a frame: bytes before it, back to the last frame, that were none */
     struct zg_header header;               /* not when skipped */
     const struct zg_plan_message *message; /* of a frame */
     const struct zg_value *values;         /* of a frame, one a step */

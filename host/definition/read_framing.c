@@ -47,6 +47,7 @@ static void read_mark(struct zgi_reader *reader, const struct zgi_entry *entry, 
     if (items && items->len > ZG_MARK_MAX)
         zgi_error(reader->diagnostics, zgi_place(entry->value), "%s has %u bytes, at most %d are possible", entry->key,
                   items->len, ZG_MARK_MAX);
+    mark->size = 0;
     for (unsigned i = 0; items && i < MIN(items->len, ZG_MARK_MAX); i++) {
         uint64_t byte;
         if (zgi_read_unsigned(reader, g_ptr_array_index(items, i), "a byte", 0, 255, &byte))

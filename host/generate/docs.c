@@ -172,24 +172,7 @@ static void print_frame(struct zgi_document *document, const struct zg_plan *pla
     zgi_document_table(document, headings);
     zgi_document_row(document, header, payload, check, NULL);
     zgi_document_table_end(document);
-    zgi_document_paragraph(document,
-                           "It travels under Consistent Overhead Byte Stuffing, so that no byte of it is zero, and a "
-                           "zero byte ends it: at most %u "
-                           "bytes on the wire. To stuff: think a zero behind the content and cut all into pieces that "
-                           "each end with a zero. Send "
-                           "each piece as a code byte, its length with the zero, and its bytes without the zero. Of a "
-                           "piece that begins with 254 "
-                           "bytes or more other than zero, send these 254 behind the code 255, which stands for no "
-                           "zero, and go on with the rest; if "
-                           "the content ends just there, nothing is left to send. Then send 0.",
-                           plan->max_frame);
-    zgi_document_paragraph(document,
-                           "A receiver collects bytes up to a zero byte, undoes the stuffing, and checks length, check "
-                           "and constants. Whatever "
-                           "fails is dropped, and the next frame begins behind that zero. More than %u bytes without a "
-                           "zero are no frame. Silence "
-                           "within a frame ends it as a zero would. A zero with nothing before it is idle.",
-                           plan->max_frame - 1);
+    zgi_docs_framing(document, plan);
     print_check(document, plan);
 }
 
@@ -211,7 +194,8 @@ static const char *role_meaning(const struct zg_plan *plan, const struct zg_step
                "was "
                "lost.";
     case ZG_ROLE_LENGTH:
-        *text = g_strdup_printf("%s. A frame where it is wrong is dropped.", counted[role->counts]);
+        *text = g_strdup_printf("%s%s. A frame where it is wrong is dropped.", counted[role->counts],
+                                plan->filled > 0 ? ", in front of the zero bytes" : "");
         return *text;
     case ZG_ROLE_DESTINATION: return "Address of the node that it is for; all ones: everybody.";
     case ZG_ROLE_SOURCE: return "Address of the sender; the PC is 0.";

@@ -11,4 +11,7 @@ void zgi_docs_example(struct zgi_document *document, const struct zg_plan *plan,
 /* The first message's frame, byte by byte. */
 void zgi_docs_worked_example(struct zgi_document *document, const struct zg_plan *plan);
 
+/* How frames stand on the wire. */
+void zgi_docs_framing(struct zgi_document *document, const struct zg_plan *plan);
+
 #endif

@@ -2,6 +2,7 @@
 /* The examples of a specification: values that a reader can follow, and the frames that they make. */
 #include <string.h>
 
+#include "analysis/explain.h"
 #include "codec/frame.h"
 #include "codec/values.h"
 #include "generate/docs.h"
@@ -117,96 +118,23 @@ void zgi_docs_example(struct zgi_document *document, const struct zg_plan *plan,
     example_clear(&example);
 }
 
-/* A role and its value, of those that have one. */
-static void append_role(GString *text, const struct zg_plan *plan, const struct zg_step *step,
-                        const struct example *example)
-{
-    const struct zg_header *header = &example->header;
-    uint64_t value = step->role->value;
-
-    switch (step->role->role) {
-    case ZG_ROLE_VERSION: value = plan->version; break;
-    case ZG_ROLE_MINOR: value = header->minor; break;
-    case ZG_ROLE_ID: value = header->id; break;
-    case ZG_ROLE_SEQUENCE: value = header->sequence; break;
-    case ZG_ROLE_LENGTH: value = example->payload->len + plan->length_more; break;
-    default: break; /* addresses and reserved bits are 0 here */
-    }
-    g_string_append_printf(text, "%s%s = %" G_GUINT64_FORMAT, text->len ? "; " : "header: ", step->name, value);
-}
-
-/* What each byte of the content is: header roles, tickets, fields, check. */
-static GPtrArray *meanings_of(const struct zg_plan *plan, const struct example *example)
-{
-    const struct zg_block *block = &example->item->payload;
-    unsigned fields = plan->header.size + example->item->tickets;
-    size_t content = plan->header.size + example->payload->len + plan->check.size;
-    GPtrArray *meanings = g_ptr_array_new_with_free_func(g_free);
-    g_autofree struct zg_span *spans = g_new(struct zg_span, block->steps->len + 1);
-
-    for (size_t i = 0; i < content; i++) {
-        g_autoptr(GString) text = g_string_new(NULL);
-        for (unsigned k = 0; k < plan->header.steps->len; k++) {
-            const struct zg_step *step = zg_block_step(&plan->header, k);
-            if (i >= step->byte + step->bit / 8 && i < zg_step_end(step))
-                append_role(text, plan, step, example);
-        }
-        if (i >= plan->header.size && i < fields)
-            g_string_append(text, i == plan->header.size ? "ticket" : "base");
-        if (i >= content - plan->check.size)
-            g_string_append_printf(text, "check, byte %zu", i - (content - plan->check.size));
-        g_ptr_array_add(meanings, g_strdup(text->str));
-    }
-    zg_block_spans(block, example->values, spans);
-    for (unsigned k = 0; k < block->steps->len; k++) {
-        const struct zg_step *step = zg_block_step(block, k);
-        g_autoptr(GString) value = g_string_new(NULL);
-        zg_value_to_text(step, &example->values[k], value);
-        for (size_t i = spans[k].first; i < spans[k].first + spans[k].size; i++) {
-            char *before = meanings->pdata[fields + i];
-            meanings->pdata[fields + i] = g_strdup_printf(
-                "%s%s%s%s%s%s%s", before, *before ? "; " : "", step->name, i == spans[k].first ? " = " : "",
-                i == spans[k].first ? value->str : " ...", i == spans[k].first && step->field->unit ? " " : "",
-                i == spans[k].first ? (step->field->unit ? step->field->unit : "") : "");
-            g_free(before);
-        }
-    }
-    return meanings;
-}
-
 void zgi_docs_worked_example(struct zgi_document *document, const struct zg_plan *plan)
 {
     static const char *const headings[] = { "byte", "on the wire", "content", "what it is", NULL };
     struct example example = example_of(plan, zg_plan_message_at(plan, 0));
     g_autofree char *json = json_of(&example.item->payload, example.values);
-    g_autoptr(GPtrArray) meanings = meanings_of(plan, &example);
+    g_autoptr(GPtrArray) bytes = zg_explain_frame(plan, example.item, &example.header, example.values);
 
     zgi_document_heading(document, 2, "example", "A frame, byte by byte");
     zgi_document_paragraph(document, "The message `%s` with these values, in a frame with sequence %u:",
                            example.item->message->name, example.header.sequence);
     zgi_document_code(document, json);
     zgi_document_table(document, headings);
-    unsigned content = 0, left = 0; /* of the content so far; of the open block's bytes */
-    bool zero = false;
-    for (unsigned i = 0; i < example.wire->len; i++) {
-        unsigned byte = example.wire->data[i];
-        bool last = i + 1 == example.wire->len, code = left == 0;
-        bool stands_for_zero = code && zero && !last && content < meanings->len;
-        g_autofree char *at = g_strdup_printf("%u", i), *wire = g_strdup_printf("`%02x`", byte);
-        g_autofree char *inner = code ? g_strdup(stands_for_zero ? "`00`" : "") : g_strdup(wire);
-        g_autofree char *what = last              ? g_strdup("end of the frame")
-                                : stands_for_zero ? g_strdup_printf("%s; stuffing code of a zero, the next is %u on",
-                                                                    (char *)meanings->pdata[content], byte)
-                                : code            ? g_strdup_printf("stuffing code, the next is %u on", byte)
-                                                  : g_strdup(meanings->pdata[content]);
-        zgi_document_row(document, at, wire, inner, what, NULL);
-        content += !code || stands_for_zero;
-        if (code) {
-            left = byte - 1;
-            zero = byte < 255;
-        } else {
-            left--;
-        }
+    for (unsigned i = 0; i < bytes->len; i++) {
+        const struct zg_explained *byte = g_ptr_array_index(bytes, i);
+        g_autofree char *at = g_strdup_printf("%u", i), *wire = g_strdup_printf("`%02x`", byte->wire);
+        g_autofree char *content = byte->carries ? g_strdup_printf("`%02x`", byte->content) : g_strdup("");
+        zgi_document_row(document, at, wire, content, byte->what, NULL);
     }
     zgi_document_table_end(document);
     example_clear(&example);

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Files of this project that generated folders hold: python_support.py, and the runtime ("link.c", "zeugma/link.h").
+/* Files of this project that generated folders hold: parts of Python ("python/cobs.py"), and the runtime
+ * ("link.c", "zeugma/link.h").
  * Made by the build. */
 #ifndef ZEUGMA_EMBEDDED_H
 #define ZEUGMA_EMBEDDED_H

@@ -286,6 +286,34 @@ static void print_variable(GString *text, const struct zg_plan_variable *item)
     print_steps(text, &item->block);
 }
 
+static void print_mark(GString *text, const char *name, const struct zg_mark *mark)
+{
+    g_string_append_printf(text, "%s = bytes([", name);
+    for (unsigned i = 0; i < mark->size; i++)
+        g_string_append_printf(text, "%s0x%02X", i > 0 ? ", " : "", mark->bytes[i]);
+    g_string_append(text, "])\n");
+}
+
+static void print_framing(GString *text, const struct zg_plan *plan)
+{
+    const struct zg_framing_choice *framing = &plan->definition->framing;
+    static const struct zg_mark none = { 0 };
+
+    g_string_append_printf(text, "FRAMING = \"%s\"\nLEAD = %s\nESCAPE_CONTROL = %s\nMAX_CONTENT = %u\nFILLED = %u\n",
+                           zg_framing_names[framing->kind], plan->framer.framing.lead ? "True" : "False",
+                           framing->escape_control ? "True" : "False", plan->max_content, plan->filled);
+    print_mark(text, "START", &framing->start);
+    print_mark(text, "END", &framing->end);
+    print_mark(text, "CHECK_PREFIX", plan->definition->check.covers == ZG_COVERS_ALL ? &framing->start : &none);
+    if (framing->kind == ZG_FRAMING_LENGTH || framing->kind == ZG_FRAMING_FIXED || zg_framing_is_plain(framing))
+        g_string_append_printf(text, "_LENGTH_END = %u  # bytes of the header up to the length's last\n",
+                               (unsigned)plan->framer.sized.head);
+    if (framing->marking != ZG_MARKING_PLAIN)
+        g_string_append_printf(text, "DOUBLED = %s\nESCAPE = 0x%02X\nESCAPE_XOR = 0x%02X\n",
+                               framing->marking == ZG_MARKING_DOUBLED ? "True" : "False", framing->escape,
+                               framing->escape_xor);
+}
+
 static void print_constants(GString *text, const struct zg_plan *plan)
 {
     const struct zg_definition *definition = plan->definition;
@@ -300,6 +328,7 @@ static void print_constants(GString *text, const struct zg_plan *plan)
     g_string_append_printf(text, "CHECK = \"%s\"\nCHECK_SKIP = %u  # bytes of the header that it does not cover\n",
                            definition->check.kind == ZG_CHECK_CRC ? "crc" : definition->check.name,
                            (unsigned)plan->check.skip);
+    print_framing(text, plan);
     if (definition->check.kind == ZG_CHECK_CRC)
         g_string_append_printf(text,
                                "CRC_WIDTH = %u\nCRC_POLY = 0x%" G_GINT64_MODIFIER "X\nCRC_INIT = 0x%" G_GINT64_MODIFIER
@@ -315,6 +344,32 @@ static void print_constants(GString *text, const struct zg_plan *plan)
                                step->bit, step->bits, step->big_endian ? "True" : "False", step->role->value);
     }
     g_string_append(text, ")\n\n");
+}
+
+/* The parts that are the same for each protocol of this framing. */
+static void print_support(GString *text, const struct zg_plan *plan)
+{
+    static const char *const finders[ZG_FRAMINGS][2] = { [ZG_FRAMING_COBS] = { "delimited", "cobs" },
+                                                         [ZG_FRAMING_SLIP] = { "delimited", "escaped" },
+                                                         [ZG_FRAMING_HDLC] = { "delimited", "escaped" },
+                                                         [ZG_FRAMING_LENGTH] = { "scanned", "sized" },
+                                                         [ZG_FRAMING_FIXED] = { "scanned", "sized" },
+                                                         [ZG_FRAMING_MARKS] = { "scanned", "marks" },
+                                                         [ZG_FRAMING_GAP] = { "gap", NULL } };
+    const struct zg_framing_choice *framing = &plan->definition->framing;
+    const char *parts[] = { "values", finders[framing->kind][0], finders[framing->kind][1], "receiver" };
+
+    if (zg_framing_is_plain(framing))
+        parts[2] = "sized";
+    for (unsigned i = 0; i < G_N_ELEMENTS(parts); i++) {
+        g_autofree char *path = parts[i] ? g_strdup_printf("python/%s.py", parts[i]) : NULL;
+        if (path)
+            g_string_append_printf(text, "%s%s",
+                                   i == 0               ? ""
+                                   : i == 2 && parts[1] ? ""
+                                                        : "\n\n",
+                                   zgi_embedded_text(path));
+    }
 }
 
 GPtrArray *zg_generate_python(const struct zg_plan *plan)
@@ -335,7 +390,7 @@ GPtrArray *zg_generate_python(const struct zg_plan *plan)
         "from typing import ClassVar, Iterator, List, Union\n\n",
         doc);
     print_constants(text, plan);
-    g_string_append(text, zgi_embedded_text("python_support.py"));
+    print_support(text, plan);
     for (unsigned i = 0; i < definition->enums->len; i++)
         print_enum(text, g_ptr_array_index(definition->enums, i));
     for (unsigned i = 0; i < plan->records->len; i++)

@@ -38,7 +38,7 @@ static void tell(const struct zg_stretch *stretch, void *data)
 
     g_assert(g_utf8_validate(json, -1, NULL) && text);
     g_string_append_printf(telling->text, "%" G_GUINT64_FORMAT " %s\n", stretch->offset, json);
-    telling->bytes += stretch->raw_length;
+    telling->bytes += stretch->raw_length - stretch->shared;
     if (stretch->kind == ZG_STRETCH_FRAME)
         send_again(stretch);
 }

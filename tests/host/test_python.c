@@ -52,9 +52,12 @@ static const char driver[] =
     "            frames += ['%d:%s:%s' % (f.message.ID, ','.join(str(f.header.get(k, 0)) for k in ('source', "
     "'destination', 'ticket', 'base')), dump(f.message, '')) for f in r.feed(data[:n])]\n"
     "            data = data[n:]\n"
+    "        frames += ['%d:%s:%s' % (f.message.ID, ','.join(str(f.header.get(k, 0)) for k in ('source', "
+    "'destination', 'ticket', 'base')), dump(f.message, '')) for f in r.pause()]\n"
     "        print(' '.join(frames))\n"
     "        print(' '.join('%s=%d' % (k, r.counters[k]) for k in ('frames_in', 'failed_check', 'other_version', "
-    "'unknown_id', 'bad_payload')))\n"
+    "'unknown_id', 'bad_payload', 'malformed', 'too_long', 'timed_out', 'bytes_in', 'bytes_of_frames', 'bytes_failed', "
+    "'bytes_noise', 'bytes_idle')))\n"
     "        continue\n"
     "    try: m = (p.VARIABLES[int(word[1:])] if word[0] == 'v' else p.MESSAGES[int(word)]).unpack(data)\n"
     "    except p.ProtocolError: print('refused'); continue\n"
@@ -141,8 +144,14 @@ static void expect_stream(struct zg_random *random, const struct zg_plan *plan, 
     g_string_append(input, "stream ");
     append_hex(input, arrived->data, arrived->len);
     g_string_append_c(input, '\n');
-    g_string_append_printf(wanted, "%s\nframes_in=%u failed_check=%u other_version=%u unknown_id=%u bad_payload=%u\n",
-                           frames->str, c->frames_in, c->failed_check, c->other_version, c->unknown_id, c->bad_payload);
+    zg_stream_end(stream);
+    g_string_append_printf(
+        wanted,
+        "%s\nframes_in=%u failed_check=%u other_version=%u unknown_id=%u bad_payload=%u malformed=%u "
+        "too_long=%u timed_out=%u bytes_in=%u bytes_of_frames=%u bytes_failed=%u bytes_noise=%u "
+        "bytes_idle=%u\n",
+        frames->str, c->frames_in, c->failed_check, c->other_version, c->unknown_id, c->bad_payload, c->malformed,
+        c->too_long, c->timed_out, c->bytes_in, c->bytes_of_frames, c->bytes_failed, c->bytes_noise, c->bytes_idle);
     zg_stream_free(stream);
 }
 

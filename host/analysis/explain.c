@@ -1,0 +1,210 @@
+/* SPDX-License-Identifier: MIT */
+#include "analysis/explain.h"
+
+#include "codec/frame.h"
+#include "codec/values.h"
+
+/* A frame while it is explained. */
+struct explaining {
+    const struct zg_plan *plan;
+    const struct zg_plan_message *item;
+    const struct zg_header *header;
+    const struct zg_value *values;
+    size_t payload;      /* bytes */
+    GPtrArray *meanings; /* of each byte of the content */
+    GPtrArray *bytes;    /* struct zg_explained, so far */
+    GByteArray *wire;
+    unsigned content; /* bytes of it so far */
+};
+
+/* A role and its value. */
+static void append_role(const struct explaining *frame, GString *text, const struct zg_step *step)
+{
+    const struct zg_header *header = frame->header;
+    uint64_t value = step->role->value;
+
+    switch (step->role->role) {
+    case ZG_ROLE_VERSION: value = frame->plan->version; break;
+    case ZG_ROLE_MINOR: value = header->minor; break;
+    case ZG_ROLE_ID: value = header->id; break;
+    case ZG_ROLE_SEQUENCE: value = header->sequence; break;
+    case ZG_ROLE_LENGTH: value = frame->payload + frame->plan->length_more; break;
+    case ZG_ROLE_DESTINATION: value = header->destination; break;
+    case ZG_ROLE_SOURCE: value = header->source; break;
+    default: break;
+    }
+    g_string_append_printf(text, "%s%s = %" G_GUINT64_FORMAT, text->len ? "; " : "header: ", step->name, value);
+}
+
+/* Adds the fields to the meanings of their bytes, of which the first is `at`. */
+static void explain_fields(struct explaining *frame, size_t at)
+{
+    const struct zg_block *block = &frame->item->payload;
+    g_autofree struct zg_span *spans = g_new(struct zg_span, block->steps->len + 1);
+
+    zg_block_spans(block, frame->values, spans);
+    for (unsigned k = 0; k < block->steps->len; k++) {
+        const struct zg_step *step = zg_block_step(block, k);
+        const char *unit = step->field->unit;
+        g_autoptr(GString) value = g_string_new(" = ");
+        zg_value_to_text(step, &frame->values[k], value);
+        if (unit)
+            g_string_append_printf(value, " %s", unit);
+        for (size_t i = spans[k].first; i < spans[k].first + spans[k].size; i++) {
+            g_autofree char *before = frame->meanings->pdata[at + i];
+            frame->meanings->pdata[at + i] = g_strdup_printf("%s%s%s%s", before, *before ? "; " : "", step->name,
+                                                             i == spans[k].first ? value->str : " ...");
+        }
+    }
+}
+
+/* What each byte of the content is: header roles, tickets, fields, zero bytes, check. */
+static void explain_content(struct explaining *frame)
+{
+    const struct zg_plan *plan = frame->plan;
+    unsigned fields = plan->header.size + frame->item->tickets;
+    size_t filled = plan->header.size + frame->payload;
+    size_t content = MAX(filled + plan->check.size, plan->filled);
+
+    for (size_t i = 0; i < content; i++) {
+        g_autoptr(GString) text = g_string_new(NULL);
+        for (unsigned k = 0; k < plan->header.steps->len; k++) {
+            const struct zg_step *step = zg_block_step(&plan->header, k);
+            if (i >= step->byte + step->bit / 8 && i < zg_step_end(step))
+                append_role(frame, text, step);
+        }
+        if (i >= plan->header.size && i < fields)
+            g_string_append(text, i == plan->header.size ? "ticket" : "base");
+        if (i >= content - plan->check.size)
+            g_string_append_printf(text, "check, byte %zu", i - (content - plan->check.size));
+        else if (i >= filled)
+            g_string_append(text, "zero, fills the frame");
+        g_ptr_array_add(frame->meanings, g_strdup(text->str));
+    }
+    explain_fields(frame, fields);
+}
+
+static void add(struct explaining *frame, bool carries, uint8_t content, char *what)
+{
+    struct zg_explained *byte = g_new(struct zg_explained, 1);
+
+    *byte = (struct zg_explained){ frame->wire->data[frame->bytes->len], carries, content, what };
+    g_ptr_array_add(frame->bytes, byte);
+    frame->content += carries;
+}
+
+static void add_plain(struct explaining *frame, const char *what)
+{
+    add(frame, false, 0, g_strdup(what));
+}
+
+/* The next byte carries one of the content, `as` which; `how` is said of it. */
+static void add_content(struct explaining *frame, uint8_t as, const char *how)
+{
+    add(frame, true, as, g_strconcat(frame->meanings->pdata[frame->content], how, NULL));
+}
+
+static uint8_t next_byte(const struct explaining *frame)
+{
+    return frame->wire->data[frame->bytes->len];
+}
+
+static bool at_end(const struct explaining *frame)
+{
+    return frame->content == frame->meanings->len;
+}
+
+static void explain_cobs(struct explaining *frame)
+{
+    bool zero = false; /* the block in hand ends with one */
+
+    while (frame->bytes->len + 1 < frame->wire->len) {
+        uint8_t code = next_byte(frame);
+        g_autofree char *how = g_strdup_printf("stuffing code, the next is %u on", code);
+        g_autofree char *both = g_strdup_printf("; stuffing code of a zero, the next is %u on", code);
+        if (zero && !at_end(frame))
+            add_content(frame, 0, both);
+        else
+            add_plain(frame, how);
+        for (unsigned i = 1; i < code; i++)
+            add_content(frame, next_byte(frame), "");
+        zero = code < 255;
+    }
+}
+
+/* Content with escapes, `turn` of an image being its byte; that of SLIP is not, and 0. */
+static void explain_escaped(struct explaining *frame, uint8_t escape, uint8_t turn)
+{
+    while (!at_end(frame)) {
+        if (next_byte(frame) != escape) {
+            add_content(frame, next_byte(frame), "");
+            continue;
+        }
+        add_plain(frame, "escape");
+        uint8_t byte = next_byte(frame);
+        add_content(frame, turn ? byte ^ turn : byte == 0xDC ? 0xC0 : 0xDB, "");
+    }
+}
+
+static void explain_doubled(struct explaining *frame, uint8_t doubled)
+{
+    while (!at_end(frame)) {
+        uint8_t byte = next_byte(frame);
+        add_content(frame, byte, "");
+        if (byte == doubled)
+            add_plain(frame, "the same again");
+    }
+}
+
+static void explain_body(struct explaining *frame)
+{
+    const struct zg_framing_choice *framing = &frame->plan->definition->framing;
+
+    if (framing->kind == ZG_FRAMING_COBS)
+        explain_cobs(frame);
+    else if (framing->kind == ZG_FRAMING_SLIP)
+        explain_escaped(frame, 0xDB, 0);
+    else if (framing->kind == ZG_FRAMING_HDLC)
+        explain_escaped(frame, 0x7D, 0x20);
+    else if (framing->marking == ZG_MARKING_ESCAPED)
+        explain_escaped(frame, framing->escape, framing->escape_xor);
+    else if (framing->marking == ZG_MARKING_DOUBLED)
+        explain_doubled(frame, framing->escape);
+    while (!at_end(frame))
+        add_content(frame, next_byte(frame), "");
+}
+
+static void explained_free(gpointer data)
+{
+    struct zg_explained *byte = data;
+    g_free(byte->what);
+    g_free(byte);
+}
+
+GPtrArray *zg_explain_frame(const struct zg_plan *plan, const struct zg_plan_message *item,
+                            const struct zg_header *header, const struct zg_value *values)
+{
+    const struct zg_framing_choice *framing = &plan->definition->framing;
+    struct explaining frame = { .plan = plan,
+                                .item = item,
+                                .header = header,
+                                .values = values,
+                                .payload = zg_payload_size(item, values),
+                                .meanings = g_ptr_array_new_with_free_func(g_free),
+                                .bytes = g_ptr_array_new_with_free_func(explained_free) };
+    g_autofree uint8_t *payload = g_malloc(frame.payload + 1);
+    unsigned opening = plan->framer.framing.lead ? 1 : framing->start.size;
+    const char *name = framing->kind == ZG_FRAMING_MARKS ? "start" : "sync";
+
+    zg_payload_pack(item, header, values, payload);
+    frame.wire = zg_frame_make(plan, header, payload, frame.payload);
+    explain_content(&frame);
+    for (unsigned i = 0; i < opening; i++)
+        add_plain(&frame, plan->framer.framing.lead ? "begin of the frame" : name);
+    explain_body(&frame);
+    while (frame.bytes->len < frame.wire->len)
+        add_plain(&frame, "end of the frame");
+    g_byte_array_unref(frame.wire);
+    g_ptr_array_unref(frame.meanings);
+    return frame.bytes;
+}

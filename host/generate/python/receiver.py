@@ -1,0 +1,119 @@
+# --- frames: made, and found in a stream
+
+
+def _pack_header(roles):
+    data = bytearray(HEADER_SIZE)
+    for name, byte, bit, bits, big, constant in _HEADER:
+        _put_bits(data, byte, bit, bits, big, constant if name == "const" else roles.get(name, 0))
+    return bytes(data)
+
+
+def _unpack_header(content):
+    """The roles by name, but constants and reserved bits; None where a constant or the length is wrong."""
+    header = {}
+    for name, byte, bit, bits, big, constant in _HEADER:
+        value = _take_bits(content, byte, bit, bits, big)
+        if name == "const" and value != constant:
+            return None
+        if name not in ("const", "reserved"):
+            header[name] = value
+    room = len(content) - HEADER_SIZE + _LENGTH_MORE
+    length = header.get("length", room)
+    return header if length == room or (FILLED and length < room) else None
+
+
+def encode(message, sequence: int = 0, **roles: int) -> bytes:
+    """A frame as it stands on the wire. `roles` may be source, destination, minor, and of a ticketed message ticket and base; each that
+    is left out is 0, minor this protocol's. Raises RangeError for a value that its type or range does not permit."""
+    payload = message.pack()
+    if message.TICKET_SIZE:
+        payload = bytes([roles.pop("ticket", 0), roles.pop("base", 0)][:message.TICKET_SIZE]) + payload
+    header = {"version": VERSION[0], "minor": VERSION[1], "id": message.ID, "sequence": sequence, "length": len(payload) + _LENGTH_MORE}
+    for name, value in roles.items():
+        bits = next((bits for role, _, _, bits, _, _ in _HEADER if role == name), 0)
+        if name not in ("source", "destination", "minor") or not 0 <= value < 1 << bits:
+            raise RangeError("%s: %r is no %s of this header and message" % (type(message).__name__, value, name))
+    header.update(roles)
+    content = (_pack_header(header) + payload).ljust(FILLED - CHECK_SIZE, b"\0")
+    return stuff(content + check_value(CHECK_PREFIX + content[CHECK_SKIP:]).to_bytes(CHECK_SIZE, CHECK_ORDER))
+
+
+@dataclass
+class Frame:
+    """A message that arrived, and its header's roles by name, with ticket and base of a ticketed one."""
+
+    message: object
+    header: dict
+
+
+class Receiver:
+    """Finds frames in a stream. feed() takes bytes as they come; pause() says that the line fell silent, or the stream ended; counters
+    tell what became of the bytes, those of an open candidate apart."""
+
+    def __init__(self):
+        self.counters = dict.fromkeys(("bytes_in", "bytes_of_frames", "bytes_failed", "bytes_noise", "bytes_idle", "frames_in",
+                                       "failed_check", "malformed", "too_long", "timed_out", "other_version", "unknown_id",
+                                       "bad_payload"), 0)
+        self._finder = _Finder()
+        self._pending = 0
+
+    def feed(self, data: bytes) -> Iterator[Frame]:
+        """The frames that these bytes complete."""
+        self.counters["bytes_in"] += len(data)
+        for byte in data:
+            self._pending += 1
+            for event in self._finder.take(byte):
+                frame = self._settle(event)
+                if frame is not None:
+                    yield frame
+
+    def pause(self) -> Iterator[Frame]:
+        """What is open ends where silence ends a frame; else it is given up and read again. The frames found by that."""
+        for event in self._finder.pause():
+            frame = self._settle(event)
+            if frame is not None:
+                yield frame
+
+    def _settle(self, event):
+        """Counts the bytes that an event ended: all that are pending but those that the finder keeps."""
+        counter, frame = {"noise": "bytes_noise", "idle": "bytes_idle"}.get(event, "bytes_failed"), None
+        if event == "content":
+            header, event = self._judge(self._finder.content)
+            if header is not None:
+                counter = "bytes_of_frames"
+                frame = self._deliver(header, self._finder.content[HEADER_SIZE:-CHECK_SIZE or None])
+            else:
+                self._finder.reject()
+        if counter == "bytes_failed":
+            self.counters[event] += 1
+        self.counters[counter] += self._pending - self._finder.kept()
+        self._pending = self._finder.kept()
+        return frame
+
+    def _judge(self, content):
+        covered = len(content) - CHECK_SIZE
+        if covered < HEADER_SIZE or not content:
+            return None, "malformed"
+        if check_value(CHECK_PREFIX + content[CHECK_SKIP:covered]) != int.from_bytes(content[covered:], CHECK_ORDER):
+            return None, "failed_check"
+        return _unpack_header(content[:covered]), "malformed"
+
+    def _deliver(self, header, payload):
+        kind = MESSAGES.get(header["id"]) if "id" in header else next(iter(MESSAGES.values()))
+        self.counters["frames_in"] += 1
+        if FILLED and "length" in header:
+            payload = payload[:header["length"]]
+        if header.get("version", _VERSION_ON_WIRE) != _VERSION_ON_WIRE:
+            self.counters["other_version"] += 1
+        elif kind is None:
+            self.counters["unknown_id"] += 1
+        else:
+            try:
+                size = kind.TICKET_SIZE
+                if len(payload) < size:
+                    raise ProtocolError("%s is cut short at its ticket" % kind.__name__)
+                header.update(zip(("ticket", "base"), payload[:size]))
+                return Frame(kind.unpack(payload[size:]), header)
+            except ProtocolError:
+                self.counters["bad_payload"] += 1
+        return None
