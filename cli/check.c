@@ -30,11 +30,13 @@ static void print_json(const char *file, const struct cli_definition *loaded, bo
 static void print_summary(const struct zg_plan *plan)
 {
     const struct zg_definition *definition = plan->definition;
-    unsigned count = plan->messages->len;
+    unsigned count = plan->messages->len, least = zg_plan_least_frame(plan);
+    g_autofree char *sizes =
+        least == plan->max_frame ? g_strdup_printf("%u", least) : g_strdup_printf("%u to %u", least, plan->max_frame);
 
-    cli_print("%s %u.%u is sound: %u message%s, payload up to %u bytes, frames of %u to %u bytes on the wire, %s, %s\n",
+    cli_print("%s %u.%u is sound: %u message%s, payload up to %u bytes, frames of %s bytes on the wire, %s, %s\n",
               definition->protocol, definition->major, definition->minor, count, count == 1 ? "" : "s",
-              plan->max_payload, zg_plan_least_frame(plan), plan->max_frame, zg_framing_names[definition->framing.kind],
+              plan->max_payload, sizes, zg_framing_names[definition->framing.kind],
               definition->check.name ? definition->check.name : "CRC by parameters");
 }
 

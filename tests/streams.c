@@ -34,13 +34,18 @@ const struct test_framing test_framings[] = {
 
 const unsigned test_framings_length = G_N_ELEMENTS(test_framings);
 
-struct test_plan test_framing_plan(const struct test_framing *kind)
+char *test_framing_text(const struct test_framing *framing)
 {
-    g_autofree char *text = g_strdup_printf(
-        "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: %s, header: [%s], check: "
-        "crc32/iso-hdlc, max_payload: %s }\nmessages: { m: { id: 1, from: both, fields: { n: u32, data: "
-        "\"%s\" } } }\n",
-        kind->framing, kind->header, strstr(kind->framing, "fixed") ? "20" : "60", kind->data);
+    return g_strdup_printf("zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: %s, header: [%s], check: "
+                           "crc32/iso-hdlc, max_payload: %s }\nmessages: { m: { id: 1, from: both, fields: { n: u32, "
+                           "data: \"%s\" } } }\n",
+                           framing->framing, framing->header, strstr(framing->framing, "fixed") ? "20" : "60",
+                           framing->data);
+}
+
+struct test_plan test_framing_plan(const struct test_framing *framing)
+{
+    g_autofree char *text = test_framing_text(framing);
     return test_plan_of(text);
 }
 

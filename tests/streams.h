@@ -24,6 +24,7 @@ extern const unsigned test_framings_length;
 enum { TEST_FRAMES = 40 };
 
 /* A definition `p` with one message `m` (id 1) of a number, n, and data. */
+char *test_framing_text(const struct test_framing *framing);
 struct test_plan test_framing_plan(const struct test_framing *framing);
 
 /* A stream of frames numbered from 0, and something done to it. The frames as they were sent are added to `frames`. */

@@ -77,7 +77,10 @@ static void check_services(const struct checking *checking)
         need_service(checking, definition->console_place, "console: framed", "console");
     if (definition->console == ZG_CONSOLE_INTERLEAVED)
         zgi_error(checking->diagnostics, definition->console_place,
-                  "console: interleaved needs a framing with an opening delimiter; expected console: framed");
+                  zg_framing_opens(&definition->framing)
+                      ? "console: interleaved is part of the language but not supported by this version yet; expected "
+                        "console: framed"
+                      : "console: interleaved needs a framing with an opening delimiter; expected console: framed");
 }
 
 /* What the framing needs of header and check. */

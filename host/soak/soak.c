@@ -23,6 +23,7 @@ struct end {
     struct soak *soak;
     struct zg_node *node;
     bool is_host;
+    GQueue waiting; /* struct waiting: frames whose turn comes after the line was silent for the gap */
 };
 
 struct soak {
@@ -37,6 +38,7 @@ struct soak {
     double due_ns[ZG_FLOWS];               /* when each flow sends next */
     struct zg_random random;               /* of the senders' faults */
     uint64_t to_repeat, to_swap, to_stray; /* frames until the next one */
+    uint64_t waiting_bytes;                /* of frames that were made to wait, since a flow's last turn */
     uint8_t *payload;
     uint8_t *expected;
 };
@@ -57,9 +59,9 @@ static uint32_t id_of(const struct soak *soak, enum zg_flow flow)
                                        : soak->ids.stream;
 }
 
-static struct zg_node *sender_of(const struct soak *soak, enum zg_flow flow)
+static struct end *sender_of(struct soak *soak, enum zg_flow flow)
 {
-    return soak->ends[zg_flow_is_back(flow) ? DEVICE : HOST].node;
+    return &soak->ends[zg_flow_is_back(flow) ? DEVICE : HOST];
 }
 
 static bool strikes(struct soak *soak, uint64_t *left, double probability)
@@ -70,23 +72,75 @@ static bool strikes(struct soak *soak, uint64_t *left, double probability)
     return true;
 }
 
-/* Puts one frame of the ledger on the line; the transmit ring has room. */
+/* A frame that waits for the silence that is due in front of it. */
+struct waiting {
+    uint32_t id;
+    bool again; /* under the number of the frame before */
+    size_t length;
+    uint8_t payload[];
+};
+
+static int put_on_line(struct end *end, uint32_t id, const uint8_t *payload, size_t length, bool again)
+{
+    return again ? zg_node_send_again(end->node, id, payload, length)
+                 : zg_link_send(zg_node_link(end->node), id, payload, length);
+}
+
+static void send_waiting(struct end *end)
+{
+    while (!g_queue_is_empty(&end->waiting)) {
+        struct waiting *first = g_queue_peek_head(&end->waiting);
+        if (put_on_line(end, first->id, first->payload, first->length, first->again) != 0)
+            return;
+        g_free(g_queue_pop_head(&end->waiting));
+    }
+}
+
+/* Puts a frame on the line, or behind those that wait; the transmit ring has room. */
+static void send_frame(struct end *end, uint32_t id, const uint8_t *payload, size_t length, bool again)
+{
+    if (g_queue_is_empty(&end->waiting) && put_on_line(end, id, payload, length, again) == 0)
+        return;
+    struct waiting *frame = g_malloc(sizeof *frame + length);
+    *frame = (struct waiting){ id, again, length };
+    memcpy(frame->payload, payload, length);
+    g_queue_push_tail(&end->waiting, frame);
+    end->soak->waiting_bytes +=
+        zg_framing_least(&end->soak->plan->definition->framing,
+                         end->soak->plan->max_content - end->soak->plan->max_payload + (unsigned)length);
+}
+
+/* The number that the next frame will carry, behind those that wait. */
+static uint32_t next_sequence(const struct end *end)
+{
+    uint32_t sequence = zg_node_sequence(end->node);
+
+    for (const GList *at = end->waiting.head; at; at = at->next)
+        sequence += !((const struct waiting *)at->data)->again;
+    return sequence;
+}
+
+static bool has_room(struct end *end, unsigned frames)
+{
+    return g_queue_is_empty(&end->waiting) && zg_node_has_room(end->node, frames);
+}
+
+/* Puts one frame of the ledger on the line. */
 static void send(struct soak *soak, enum zg_flow flow, uint32_t number)
 {
-    struct zg_node *node = sender_of(soak, flow);
+    struct end *end = sender_of(soak, flow);
     uint64_t since = zg_sim_now(soak->line);
-    size_t length = zg_traffic_make(soak->settings->seed, flow, number, soak->plan->max_payload, soak->payload);
+    size_t length = zg_traffic_make(soak->plan, soak->settings->seed, flow, number, soak->payload);
 
     if (flow == ZG_FLOW_ECHO_BACK) {
         const struct zg_ledger_entry *request = zg_ledger_find(soak->ledger, ZG_FLOW_ECHO_OUT, number);
         since = request ? request->since_ns : since;
     }
-    zg_ledger_sent(soak->ledger, flow, number, since, zg_node_sequence(node));
-    int error = zg_link_send(zg_node_link(node), id_of(soak, flow), soak->payload, length);
-    g_assert(error == 0);
+    zg_ledger_sent(soak->ledger, flow, number, since, next_sequence(end));
+    send_frame(end, id_of(soak, flow), soak->payload, length, false);
     if (strikes(soak, &soak->to_repeat, soak->settings->faults.repeat)) {
-        error = zg_node_send_again(node, id_of(soak, flow), soak->payload, length);
-        soak->result->injected += error == 0;
+        send_frame(end, id_of(soak, flow), soak->payload, length, true);
+        soak->result->injected++;
     }
 }
 
@@ -97,8 +151,8 @@ static void send_stray(struct soak *soak, enum zg_flow flow)
 
     for (size_t i = 0; i < length; i++)
         soak->payload[i] = (uint8_t)zg_random_next(&soak->random);
-    if (zg_link_send(zg_node_link(sender_of(soak, flow)), soak->ids.stream, soak->payload, length) == 0)
-        soak->result->injected++;
+    send_frame(sender_of(soak, flow), soak->ids.stream, soak->payload, length, false);
+    soak->result->injected++;
 }
 
 /* Sends a flow's next frame, or its next two in the wrong order; false where the ring has no room. */
@@ -106,7 +160,7 @@ static bool send_next(struct soak *soak, enum zg_flow flow)
 {
     uint32_t number = zg_ledger_next(soak->ledger, flow);
 
-    if (!zg_node_has_room(sender_of(soak, flow), 5)) /* two, each repeated, and a stray */
+    if (!has_room(sender_of(soak, flow), 5)) /* two, each repeated, and a stray */
         return false;
     if (strikes(soak, &soak->to_swap, soak->settings->faults.swap)) {
         send(soak, flow, number + 1);
@@ -123,20 +177,22 @@ static bool send_next(struct soak *soak, enum zg_flow flow)
 /* Sends what is due, so that the flow fills its share of the line. */
 static void send_due(struct soak *soak, enum zg_flow flow, double share)
 {
-    const struct zg_counters *counters = &zg_node_link(sender_of(soak, flow))->counters;
+    const struct zg_counters *counters = &zg_node_link(sender_of(soak, flow)->node)->counters;
     double now = (double)zg_sim_now(soak->line);
 
     while (soak->due_ns[flow] <= now) {
         uint32_t before = counters->bytes_out;
+        soak->waiting_bytes = 0;
         if (!send_next(soak, flow))
             return;
-        soak->due_ns[flow] += (double)(counters->bytes_out - before) * (double)zg_sim_byte_ns(soak->line) / share;
+        double bytes = (double)(counters->bytes_out - before) + (double)soak->waiting_bytes;
+        soak->due_ns[flow] += bytes * (double)zg_sim_byte_ns(soak->line) / share;
     }
 }
 
 static void send_replies(struct soak *soak)
 {
-    while (!g_queue_is_empty(&soak->replies) && zg_node_has_room(soak->ends[DEVICE].node, 2))
+    while (!g_queue_is_empty(&soak->replies) && has_room(&soak->ends[DEVICE], 2))
         send(soak, ZG_FLOW_ECHO_BACK, GPOINTER_TO_UINT(g_queue_pop_head(&soak->replies)));
 }
 
@@ -172,7 +228,7 @@ static enum zg_flow flow_of(const struct end *end, uint32_t id)
 
 static bool equals_sent(struct soak *soak, enum zg_flow flow, uint32_t number, const uint8_t *payload, size_t length)
 {
-    return zg_traffic_make(soak->settings->seed, flow, number, soak->plan->max_payload, soak->expected) == length &&
+    return zg_traffic_make(soak->plan, soak->settings->seed, flow, number, soak->expected) == length &&
            memcmp(soak->expected, payload, length) == 0;
 }
 
@@ -203,8 +259,8 @@ static bool like_one_sent(const struct end *end, const uint8_t *payload, size_t 
         if (zg_flow_is_back((enum zg_flow)flow) != end->is_host)
             continue;
         for (uint32_t back = 1; back <= RECENT && back <= next; back++) {
-            size_t sent = zg_traffic_make(soak->settings->seed, (enum zg_flow)flow, next - back,
-                                          soak->plan->max_payload, soak->expected);
+            size_t sent =
+                zg_traffic_make(soak->plan, soak->settings->seed, (enum zg_flow)flow, next - back, soak->expected);
             if (zgi_similar(soak->expected, sent, payload, length))
                 return true;
         }
@@ -277,7 +333,7 @@ static void begin(struct soak *soak)
     g_queue_init(&soak->replies);
     for (unsigned i = 0; i < 2; i++) {
         struct end *end = &soak->ends[i];
-        *end = (struct end){ soak, NULL, i == HOST };
+        *end = (struct end){ soak, NULL, i == HOST, G_QUEUE_INIT };
         end->node = zg_node_new(soak->plan, (size_t)8 * soak->plan->max_frame + (size_t)8 * STEP_BYTES, &zg_sim_port,
                                 zg_sim_context(soak->line, i), &node_calls, end);
         zg_sim_attach(soak->line, i, zg_node_link(end->node));
@@ -289,6 +345,8 @@ static void step(struct soak *soak, uint64_t until_ns)
     zg_sim_advance(soak->line, until_ns);
     zg_link_poll(zg_node_link(soak->ends[DEVICE].node));
     zg_link_poll(zg_node_link(soak->ends[HOST].node));
+    send_waiting(&soak->ends[DEVICE]);
+    send_waiting(&soak->ends[HOST]);
     send_replies(soak);
 }
 
@@ -308,7 +366,8 @@ static void run(struct soak *soak, zg_soak_progress progress, void *data)
             result->stopped = !progress((double)result->ran_ns / (double)end_ns, data);
     }
     /* Nothing more is sent but replies; what is on the way arrives, and what is still late by then is lost. */
-    uint64_t rings_ns = 32 * (soak->plan->max_frame + STEP_BYTES) * zg_sim_byte_ns(soak->line);
+    uint64_t rings_ns =
+        32 * ((soak->plan->max_frame + STEP_BYTES) * zg_sim_byte_ns(soak->line) + soak->plan->send_gap_ns);
     uint64_t quiet_ns = 2 * (soak->settings->late_ns + soak->settings->faults.line.latency_ns + rings_ns) +
                         soak->plan->definition->line.byte_timeout_ns;
     for (uint64_t now = result->ran_ns; now < result->ran_ns + quiet_ns;)
@@ -385,6 +444,8 @@ static void end(struct soak *soak)
     zg_ledger_free(soak->ledger);
     zg_sim_line_free(soak->line);
     g_queue_clear(&soak->replies);
+    for (unsigned i = 0; i < 2; i++)
+        g_queue_clear_full(&soak->ends[i].waiting, g_free);
     g_free(soak->payload);
     g_free(soak->expected);
 }

@@ -27,11 +27,21 @@ static void fill(struct zg_random *random, uint8_t *at, size_t length)
     }
 }
 
-size_t zg_traffic_make(uint64_t seed, enum zg_flow flow, uint32_t number, size_t most, uint8_t *payload)
+/* Whether all payloads are as long as the largest: the framing has one size and the header no length. */
+static bool has_one_size(const struct zg_plan *plan)
+{
+    return zg_framing_is_plain(&plan->definition->framing) || (plan->filled > 0 && plan->length_bits == 0);
+}
+
+size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, enum zg_flow flow, uint32_t number, uint8_t *payload)
 {
     enum zg_flow source = flow == ZG_FLOW_ECHO_BACK ? ZG_FLOW_ECHO_OUT : flow;
     struct zg_random random = zg_random_seeded(seed, (uint64_t)(source + 16) << 32 | number);
+    size_t most = plan->max_payload;
     size_t length = ZG_TRAFFIC_LEAST + (size_t)zg_random_below(&random, most - ZG_TRAFFIC_LEAST + 1);
+
+    if (has_one_size(plan))
+        length = most;
     size_t rest = length - ZG_TRAFFIC_LEAST;
 
     for (unsigned i = 0; i < ZG_TRAFFIC_LEAST; i++)

@@ -17,9 +17,10 @@ bool zg_flow_is_back(enum zg_flow flow);
 /* Every payload starts with the frame's number, 4 bytes, little-endian. */
 #define ZG_TRAFFIC_LEAST 4
 
-/* Makes payload `number` of a flow: ZG_TRAFFIC_LEAST to `most` bytes, by the seed random, all zero or all ones after
- * the number. An echo back has the payload of its echo out. Returns the length. */
-size_t zg_traffic_make(uint64_t seed, enum zg_flow flow, uint32_t number, size_t most, uint8_t *payload);
+/* Makes payload `number` of a flow: ZG_TRAFFIC_LEAST to max_payload bytes, or always max_payload where the framing has
+ * frames of one size and no length; by the seed random, all zero or all ones after the number. An echo back has the
+ * payload of its echo out. Returns the length. */
+size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, enum zg_flow flow, uint32_t number, uint8_t *payload);
 
 /* The number that a payload carries. */
 uint32_t zg_traffic_number(const uint8_t *payload);

@@ -184,6 +184,7 @@ static void arrive(struct direction *direction, uint64_t until_ps)
         const struct flight *flight = &direction->flights[direction->first & (direction->flights_size - 1)];
         if (flight->arrives_ps > until_ps)
             return;
+        direction->line->now_ps = flight->arrives_ps; /* an interrupt may look at the clock */
         zg_link_receive_isr(direction->to, flight->byte, 0);
         direction->totals.arrived++;
         direction->first++;
