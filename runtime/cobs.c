@@ -1,8 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "zeugma/cobs.h"
 
-#include <string.h>
-
+#include "runs.h"
 #include "stuffing.h"
 
 enum { FULL_BLOCK = 0xFF }; /* code of a block of 254 bytes, after which no zero is implied */
@@ -98,9 +97,7 @@ static size_t take_run(struct zg_decoder *decoder, const uint8_t *bytes, size_t 
 
     if (most > room)
         most = room;
-    const uint8_t *zero = (const uint8_t *)memchr(bytes, 0, most);
-    size_t taken = zero ? (size_t)(zero - bytes) : most;
-    memcpy(decoder->content + decoder->length, bytes, taken);
+    size_t taken = zgi_copy_run(decoder->content + decoder->length, bytes, most);
     decoder->length += taken;
     decoder->left = (uint8_t)(decoder->left - taken);
     if (decoder->left == 0)

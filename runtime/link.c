@@ -295,6 +295,15 @@ static void take_received(struct zg_link *link, uint32_t now)
     }
 }
 
+void zg_link_receive(struct zg_link *link, const uint8_t *bytes, size_t count)
+{
+    uint32_t now = link->port->now_us(link->port_context);
+
+    link->last_us = now;
+    link->waiting = true;
+    take(link, bytes, count, now);
+}
+
 void zg_link_poll(struct zg_link *link)
 {
     uint32_t now = link->port->now_us(link->port_context);

@@ -103,18 +103,24 @@ static void store(const struct zg_step *step, unsigned element, uint64_t bits, u
     }
 }
 
+static uint64_t load_pieces(const struct zg_piece *pieces, unsigned count, const uint8_t *at)
+{
+    uint64_t bits = 0;
+
+    if (count == 1)
+        return (unsigned)at[pieces->byte] >> pieces->low & ((1U << pieces->bits) - 1U);
+    for (unsigned i = 0; i < count; i++) {
+        uint64_t part = (unsigned)at[pieces[i].byte] >> pieces[i].low & ((1U << pieces[i].bits) - 1U);
+        bits |= part << pieces[i].shift;
+    }
+    return bits;
+}
+
 static uint64_t load(const struct zg_step *step, unsigned element, const uint8_t *at)
 {
     struct zg_piece pieces[ZG_PIECES];
     unsigned count = zg_step_pieces(step, element, pieces);
-    uint64_t bits = 0;
-
-    for (unsigned i = 0; i < count; i++) {
-        const struct zg_piece *piece = &pieces[i];
-        uint64_t part = (unsigned)at[piece->byte] >> piece->low & ((1U << piece->bits) - 1U);
-        bits |= part << piece->shift;
-    }
-    return bits;
+    return load_pieces(pieces, count, at);
 }
 
 /* --- LEB128, as in DWARF 5, 7.6: seven bits a byte, lowest first, the top bit set on all but the last */
@@ -487,24 +493,23 @@ void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, 
 
 int zg_header_unpack(const struct zg_plan *plan, const uint8_t *at, size_t payload, struct zg_header *header)
 {
-    uint64_t roles[ZG_ROLES] = { 0 };
+    static const struct zg_header none = { 0 };
+    const struct zg_role_bits *roles = (const struct zg_role_bits *)(const void *)plan->roles->data;
+    uint64_t told = payload + plan->length_more;
     bool formed = true;
 
-    for (unsigned i = 0; i < plan->header.steps->len; i++) {
-        const struct zg_step *step = zg_block_step(&plan->header, i);
-        roles[step->role->role] = load(step, 0, at);
-        if (step->role->role == ZG_ROLE_CONST)
-            formed = formed && roles[ZG_ROLE_CONST] == step->role->value;
+    *header = none;
+    for (unsigned i = 0; i < plan->roles->len; i++) {
+        uint64_t value = load_pieces(roles[i].pieces, roles[i].count, at);
+        uint32_t role = (uint32_t)value;
+        if (roles[i].constant)
+            formed = formed && value == roles[i].value;
+        else
+            memcpy((uint8_t *)header + roles[i].value, &role, sizeof role);
     }
-    *header = (struct zg_header){ .version = (uint32_t)roles[ZG_ROLE_VERSION],
-                                  .id = (uint32_t)roles[ZG_ROLE_ID],
-                                  .sequence = (uint32_t)roles[ZG_ROLE_SEQUENCE],
-                                  .minor = (uint32_t)roles[ZG_ROLE_MINOR],
-                                  .length = (uint32_t)roles[ZG_ROLE_LENGTH],
-                                  .destination = (uint32_t)roles[ZG_ROLE_DESTINATION],
-                                  .source = (uint32_t)roles[ZG_ROLE_SOURCE] };
-    uint64_t length = roles[ZG_ROLE_LENGTH], told = payload + plan->length_more;
-    if (!formed || (plan->length_bits > 0 && (plan->filled > 0 ? length > told : length != told)))
+    if (plan->length_bits > 0)
+        formed = formed && (plan->filled > 0 ? header->length <= told : header->length == told);
+    if (!formed)
         return ZG_EFORM;
     return header->version == plan->version ? 0 : ZG_EVERSION;
 }

@@ -20,6 +20,7 @@ void zg_fast_crc_init(struct zg_fast_crc *fast, const struct zg_crc *crc)
     static const uint8_t zero = 0;
 
     fast->crc = *crc;
+    fast->folds = zg_folded_crc_init(&fast->folded, crc);
     for (unsigned byte = 0; byte < 256; byte++) {
         const uint8_t first = (uint8_t)byte;
         zg_check_word reg = zg_crc_update(crc, 0, &first, 1);
@@ -52,6 +53,8 @@ zg_check_word zg_fast_crc_update(const void *parameters, zg_check_word reg, cons
 {
     const struct zg_fast_crc *fast = parameters;
 
+    if (fast->folds && count >= ZG_FOLDED_LEAST)
+        return zg_folded_crc_update(&fast->folded, reg, bytes, count);
     if (count < 8)
         return zg_crc_update(&fast->crc, reg, bytes, count);
     reg = turned(&fast->crc, reg);

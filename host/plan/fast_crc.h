@@ -6,12 +6,14 @@
 #ifndef ZEUGMA_FAST_CRC_H
 #define ZEUGMA_FAST_CRC_H
 
-#include "zeugma/crc.h"
+#include "plan/folded_crc.h"
 
 struct zg_fast_crc {
     struct zg_crc crc;
     zg_check_word near[8][256]; /* what a byte of a word has become at the word's end */
     zg_check_word far[8][256];  /* where the same register takes its next word */
+    struct zg_folded_crc folded;
+    bool folds; /* the processor can multiply without carry; false: it is not to be used */
 };
 
 /* Prepares it from a CRC made by zg_crc_make(), whose table is kept. */

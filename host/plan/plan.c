@@ -212,6 +212,13 @@ static void plan_header(struct zg_plan *plan)
                                          [ZG_ROLE_SOURCE] = &plan->source_bits,
                                          [ZG_ROLE_CONST] = &ignored,
                                          [ZG_ROLE_RESERVED] = &ignored };
+    static const size_t members[ZG_ROLES] = { [ZG_ROLE_VERSION] = offsetof(struct zg_header, version),
+                                              [ZG_ROLE_ID] = offsetof(struct zg_header, id),
+                                              [ZG_ROLE_SEQUENCE] = offsetof(struct zg_header, sequence),
+                                              [ZG_ROLE_MINOR] = offsetof(struct zg_header, minor),
+                                              [ZG_ROLE_LENGTH] = offsetof(struct zg_header, length),
+                                              [ZG_ROLE_DESTINATION] = offsetof(struct zg_header, destination),
+                                              [ZG_ROLE_SOURCE] = offsetof(struct zg_header, source) };
     struct cursor cursor = { 0 };
 
     plan->header.name = "header";
@@ -226,6 +233,15 @@ static void plan_header(struct zg_plan *plan)
                                 .big_endian = role->big_endian };
         place(&plan->header, &cursor, &step, 0);
         *widths[role->role] = role->bits;
+    }
+    plan->roles = g_array_new(FALSE, FALSE, sizeof(struct zg_role_bits));
+    for (unsigned i = 0; i < plan->header.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&plan->header, i);
+        bool constant = step->role->role == ZG_ROLE_CONST;
+        struct zg_role_bits bits = { constant, constant ? step->role->value : members[step->role->role], 0, { { 0 } } };
+        bits.count = zg_step_pieces(step, 0, bits.pieces);
+        if (step->role->role != ZG_ROLE_RESERVED)
+            g_array_append_val(plan->roles, bits);
     }
     if (plan->version_bits > 0)
         plan->version = definition->major & UINT32_MAX >> (32 - plan->version_bits);
@@ -409,6 +425,7 @@ void zg_plan_free(struct zg_plan *plan)
     g_array_unref(plan->variables);
     g_ptr_array_unref(plan->records);
     g_array_unref(plan->header.steps);
+    g_array_unref(plan->roles);
     zg_checker_clear(&plan->checker);
     g_free(plan);
 }

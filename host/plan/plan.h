@@ -80,9 +80,18 @@ struct zg_plan_variable {
     struct zg_block block;
 };
 
+/* A role of the header, and the bits that it takes. */
+struct zg_role_bits {
+    bool constant;
+    uint64_t value; /* of a constant; of another its member's place in struct zg_header, bytes */
+    unsigned count; /* of pieces */
+    struct zg_piece pieces[ZG_PIECES];
+};
+
 struct zg_plan {
     const struct zg_definition *definition;
     struct zg_block header;
+    GArray *roles;      /* struct zg_role_bits, of each step of the header but reserved bits */
     GPtrArray *records; /* struct zg_block, each after those that it holds */
     GArray *messages;   /* struct zg_plan_message, in the order of the definition */
     GArray *variables;  /* struct zg_plan_variable, likewise */

@@ -88,6 +88,10 @@ void zg_link_set_addresses(struct zg_link *link, uint32_t own, uint32_t peer);
  * A byte that finds the ring full is dropped and counted. Where silence ends a frame, the port's clock is read. */
 void zg_link_receive_isr(struct zg_link *link, uint8_t byte, unsigned line_errors);
 
+/* Many bytes came in at once, as a host reads them from its system: they are taken apart and delivered at once, without
+ * the receive ring, which must be empty. Loop only; linear in `count`. */
+void zg_link_receive(struct zg_link *link, const uint8_t *bytes, size_t count);
+
 /* The next byte to send. False: none, turn the transmit interrupt off. Transmit interrupt; constant time. */
 bool zg_link_transmit_isr(struct zg_link *link, uint8_t *byte);
 

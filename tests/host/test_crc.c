@@ -75,6 +75,7 @@ static void test_fast(void **state)
                                      round & 1, round & 2, zg_random_next(&random) & mask, table),
                          0);
         zg_fast_crc_init(&fast, &crc);
+        fast.folds = fast.folds && round % 4 < 3; /* also without carry-less multiplication */
         zg_check_word reg = zg_crc_start(&crc), plain = zg_crc_update(&crc, reg, bytes, length);
         for (size_t at = 0; at < length;) {
             size_t piece = 1 + (size_t)zg_random_below(&random, length - at);
