@@ -21,23 +21,6 @@ static void print_bytes(const GByteArray *bytes, bool binary)
 /* What is printed of a message. */
 enum output { FRAME_HEX, FRAME_BINARY, FRAME_EXPLAINED };
 
-static void print_explained(const struct zg_plan *plan, const struct zg_plan_message *message,
-                            const struct zg_header *header, const struct zg_value *values)
-{
-    g_autoptr(GPtrArray) bytes = zg_explain_frame(plan, message, header, values);
-
-    cli_print("byte  wire  content  what it is\n");
-    for (unsigned i = 0; i < bytes->len; i++) {
-        const struct zg_explained *byte = g_ptr_array_index(bytes, i);
-        cli_print("%4u  %02x    ", i, byte->wire);
-        if (byte->carries)
-            cli_print("%02x", byte->content);
-        else
-            cli_print("  ");
-        cli_print("       %s\n", byte->what);
-    }
-}
-
 static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char **argv, const char *header_text,
                   bool payload_only, enum output output)
 {
@@ -63,7 +46,8 @@ static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char 
         good = false;
     } else if (output == FRAME_EXPLAINED) {
         header.id = (uint32_t)message->message->id;
-        print_explained(plan, message, &header, values);
+        g_autofree char *explained = zg_explain_text(plan, message, &header, values);
+        cli_print("%s", explained);
     } else {
         header.id = (uint32_t)message->message->id;
         g_autoptr(GByteArray) bytes = payload_only ? g_byte_array_append(g_byte_array_new(), payload, (guint)length)

@@ -208,3 +208,17 @@ GPtrArray *zg_explain_frame(const struct zg_plan *plan, const struct zg_plan_mes
     g_ptr_array_unref(frame.meanings);
     return frame.bytes;
 }
+
+char *zg_explain_text(const struct zg_plan *plan, const struct zg_plan_message *item, const struct zg_header *header,
+                      const struct zg_value *values)
+{
+    g_autoptr(GPtrArray) bytes = zg_explain_frame(plan, item, header, values);
+    GString *text = g_string_new("byte  wire  content  what it is\n");
+
+    for (unsigned i = 0; i < bytes->len; i++) {
+        const struct zg_explained *byte = g_ptr_array_index(bytes, i);
+        g_autofree char *content = byte->carries ? g_strdup_printf("%02x", byte->content) : g_strdup("");
+        g_string_append_printf(text, "%4u  %02x    %-7s  %s\n", i, byte->wire, content, byte->what);
+    }
+    return g_string_free(text, FALSE);
+}

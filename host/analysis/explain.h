@@ -18,4 +18,8 @@ struct zg_explained {
 GPtrArray *zg_explain_frame(const struct zg_plan *plan, const struct zg_plan_message *item,
                             const struct zg_header *header, const struct zg_value *values);
 
+/* The same as text, a line for each byte. Free with g_free(). */
+char *zg_explain_text(const struct zg_plan *plan, const struct zg_plan_message *item, const struct zg_header *header,
+                      const struct zg_value *values);
+
 #endif

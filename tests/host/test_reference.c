@@ -1,14 +1,15 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Every example of docs/definition.md is so. A block of `yaml` is sound; of `yaml warning` and `yaml error` it gives
- * just the diagnostics that stand below it. A block of `payload` tells what the last definition makes of values and
- * bytes: "MESSAGE JSON = HEX", "MESSAGE HEX : JSON" or "MESSAGE HEX : refused". What an example leaves out is filled
- * in.
+ * Every example of docs/definition.md and docs/framings.md is so. A block of `yaml` is sound; of `yaml warning` and
+ * `yaml error` it gives just the diagnostics that stand below it. A block of `payload` tells what the last definition
+ * makes of values and bytes: "MESSAGE JSON = HEX", "MESSAGE HEX : JSON" or "MESSAGE HEX : refused". A block of `frame`
+ * is "MESSAGE JSON" and that message's frame, byte by byte. What an example leaves out is filled in.
  */
 #include "support.h"
 
 #include <string.h>
 
+#include "analysis/explain.h"
 #include "codec/values.h"
 
 /* A definition of the parts that the example lacks, and the example; bare fields are those of a message m. */
@@ -134,12 +135,38 @@ static void check_payloads(const char *definition, const char *block)
     test_plan_clear(&plan);
 }
 
-static void test_examples(void **state)
+/* "MESSAGE JSON", and the frame byte by byte. */
+static void check_frame(const char *definition, const char *block)
+{
+    g_autofree char *text = completed(definition);
+    struct test_plan plan = test_plan_of(text);
+    const char *drawing = strchr(block, '\n') + 1;
+    g_autofree char *first = g_strndup(block, (gsize)(drawing - block - 1));
+    g_auto(GStrv) words = g_strsplit(first, " ", 2);
+    const struct zg_plan_message *item = zg_plan_by_name(plan.plan, words[0]);
+    struct zg_value *values = zg_values_new(&item->payload);
+    const struct zg_header header = { .id = (uint32_t)item->message->id };
+    g_autoptr(GError) error = NULL;
+
+    if (!zg_values_from_json(item, words[1], values, &error))
+        fail_msg("%s", error->message);
+    g_autofree char *made = zg_explain_text(plan.plan, item, &header, values);
+    if (strcmp(made, drawing) != 0)
+        fail_msg("%s\nis\n%s\nnot\n%s", first, made, drawing);
+    zg_values_free(&item->payload, values);
+    test_plan_clear(&plan);
+}
+
+struct counted {
+    unsigned examples, payloads, frames;
+};
+
+static struct counted check_page(const char *path)
 {
     g_autofree char *text = NULL, *definition = NULL;
-    unsigned examples = 0, payloads = 0;
-    (void)state;
-    assert_true(g_file_get_contents(TEST_SOURCE "/docs/definition.md", &text, NULL, NULL));
+    struct counted counted = { 0 };
+
+    assert_true(g_file_get_contents(path, &text, NULL, NULL));
     g_auto(GStrv) parts = g_strsplit(text, "```", -1);
     assert_int_equal(g_strv_length(parts) % 2, 1);
     for (unsigned i = 1; parts[i]; i += 2) {
@@ -147,16 +174,30 @@ static void test_examples(void **state)
         g_autofree char *kind = g_strndup(parts[i], (gsize)(body - 1 - parts[i]));
         if (strcmp(kind, "payload") == 0) {
             check_payloads(definition, body);
-            payloads++;
+            counted.payloads++;
+            continue;
+        }
+        if (strcmp(kind, "frame") == 0) {
+            check_frame(definition, body);
+            counted.frames++;
             continue;
         }
         assert_true(strcmp(kind, "yaml") == 0 || strcmp(kind, "yaml error") == 0 || strcmp(kind, "yaml warning") == 0);
         check_diagnostics(body, strcmp(kind, "yaml error") != 0);
         g_free(definition);
         definition = g_strdup(body);
-        examples++;
+        counted.examples++;
     }
-    assert_true(examples >= 30 && payloads >= 8);
+    return counted;
+}
+
+static void test_examples(void **state)
+{
+    struct counted language = check_page(TEST_SOURCE "/docs/definition.md");
+    struct counted framings = check_page(TEST_SOURCE "/docs/framings.md");
+    (void)state;
+    assert_true(language.examples >= 35 && language.payloads >= 8);
+    assert_true(framings.examples >= 8 && framings.frames >= 8);
 }
 
 int main(void)
