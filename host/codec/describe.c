@@ -82,8 +82,8 @@ static void picked_up_to_json(const struct zg_stretch *stretch, struct zg_json *
 static void picked_up_to_text(const struct zg_stretch *stretch, GString *text)
 {
     if (stretch->after > 0)
-        g_string_append_printf(text, "  (picked up again: %" G_GUINT64_FORMAT " byte%s before %s no frame)",
-                               stretch->after, stretch->after == 1 ? "" : "s", stretch->after == 1 ? "was" : "were");
+        g_string_append_printf(text, "  (picked up again after %" G_GUINT64_FORMAT " byte%s)", stretch->after,
+                               stretch->after == 1 ? "" : "s");
 }
 
 char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch)
