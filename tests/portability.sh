@@ -13,6 +13,15 @@ for definition in examples/loom/loom.yaml tests/data/codec/fields.yaml tests/dat
     sed "s/^protocol: .*/protocol: $name/" "$project/$definition" >"$out/$name.yaml"
     "$zeugma" generate "$out/$name.yaml" -o "$generated" >/dev/null 2>"$out/log" || { cat "$out/log"; exit 1; }
 done
+mast=$project/tests/data/cli/tide_mast.yaml
+frame() { # protocol, framing: the mast's definition in another framing
+    sed -e "s/^protocol: .*/protocol: $1/" -e "s/^  framing: .*/  framing: $2/" "$mast" >"$out/$1.yaml"
+    "$zeugma" generate "$out/$1.yaml" -o "$generated" >/dev/null 2>"$out/log" || { cat "$out/log"; exit 1; }
+}
+frame counted '{ kind: length, sync: [0xA5, 0x5A] }'
+frame marked '{ kind: marks, start: [2], end: [3], escape: 0x1B }'
+frame filled '{ kind: fixed, size: 12 }'
+frame silent gap
 warnings='-Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror'
 checked=0
 

@@ -11,7 +11,7 @@ double zg_budget_load(const struct zg_plan *plan, const struct zg_plan_message *
     if (message->message->every_ns == 0)
         return 0;
     const struct zg_line *line = &plan->definition->line;
-    double ns = zg_budget_seconds(line, message->frame_most) * 1e9 + (double)line->gap_ns;
+    double ns = zg_budget_seconds(line, message->frame_most) * 1e9 + (double)MAX(line->gap_ns, plan->gap_ns);
     return ns / (double)message->message->every_ns;
 }
 
