@@ -39,7 +39,7 @@ char *test_framing_text(const struct test_framing *framing)
     return g_strdup_printf("zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: %s, header: [%s], check: "
                            "crc32/iso-hdlc, max_payload: %s }\nmessages: { m: { id: 1, from: both, fields: { n: u32, "
                            "data: \"%s\" } } }\n",
-                           framing->framing, framing->header, strstr(framing->framing, "fixed") ? "20" : "60",
+                           framing->framing, framing->header, strstr(framing->framing, "fixed") ? "26" : "60",
                            framing->data);
 }
 
