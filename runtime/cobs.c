@@ -105,6 +105,20 @@ static size_t take_run(struct zg_decoder *decoder, const uint8_t *bytes, size_t 
     return taken;
 }
 
+/* Whole blocks at once, where a code byte may come. */
+static size_t take_blocks(struct zg_decoder *decoder, const uint8_t *bytes, size_t count)
+{
+    uint8_t code = decoder->state == EMPTY ? (uint8_t)FULL_BLOCK : decoder->code;
+    size_t taken = zgi_copy_blocks(decoder->content + decoder->length, decoder->limit - decoder->length,
+                                   &decoder->length, &code, bytes, count);
+
+    if (taken > 0) {
+        decoder->state = CODE;
+        decoder->code = code;
+    }
+    return taken;
+}
+
 static size_t decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
                      enum zg_framing_event *event)
 {
@@ -116,6 +130,8 @@ static size_t decode(const struct zg_framing *framing, struct zg_decoder *decode
     while (i < count && *event == ZG_FRAMING_MORE) {
         if (decoder->state == DATA)
             i += take_run(decoder, bytes + i, count - i);
+        else
+            i += take_blocks(decoder, bytes + i, count - i);
         if (i == count)
             break;
         uint8_t byte = bytes[i++]; /* one that take_run() leaves */

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Runs of bytes other than zero: by words where a register holds eight bytes, else by the C library. */
+/* Runs of bytes other than zero, and COBS blocks of them: by words where a register holds eight bytes; else, where size
+ * counts more, runs by the C library, and no blocks. */
 #ifndef ZEUGMA_RUNS_H
 #define ZEUGMA_RUNS_H
 
@@ -38,8 +39,8 @@ static inline int zgi_copy_16(uint8_t *to, const uint8_t *from)
 {
     uint64_t words[2];
 
+    memcpy(to, from, sizeof words); /* in one piece, which the check may then read in one */
     memcpy(words, from, sizeof words);
-    memcpy(to, words, sizeof words);
     return (zgi_zeros(words[0]) | zgi_zeros(words[1])) == 0;
 }
 
@@ -61,7 +62,42 @@ static inline size_t zgi_copy_run(uint8_t *to, const uint8_t *from, size_t most)
     return i;
 }
 
+/* Takes COBS blocks that lie whole in the bytes and in the room: up to one that does not, or the delimiter. `*code` is
+ * the last block's, before and after (255: no zero is implied behind it). Returns the bytes taken, and adds what they
+ * became to `*length`. */
+static inline size_t zgi_copy_blocks(uint8_t *to, size_t room, size_t *length, uint8_t *code, const uint8_t *bytes,
+                                     size_t count)
+{
+    size_t taken = 0, made = 0;
+
+    while (taken < count) {
+        size_t size = bytes[taken], zero = *code != 0xFF;
+        if (size == 0 || size > count - taken || size - 1 + zero > room - made)
+            break;
+        to[made] = 0; /* or the first of the block's bytes goes here */
+        if (zgi_copy_run(to + made + zero, bytes + taken + 1, size - 1) != size - 1)
+            break;
+        *code = bytes[taken];
+        made += zero + size - 1;
+        taken += size;
+    }
+    *length += made;
+    return taken;
+}
+
 #else
+
+static inline size_t zgi_copy_blocks(uint8_t *to, size_t room, size_t *length, uint8_t *code, const uint8_t *bytes,
+                                     size_t count)
+{
+    (void)to;
+    (void)room;
+    (void)length;
+    (void)code;
+    (void)bytes;
+    (void)count;
+    return 0;
+}
 
 static inline size_t zgi_copy_run(uint8_t *to, const uint8_t *from, size_t most)
 {
