@@ -59,17 +59,6 @@ enum {
     DATA             /* inside a block */
 };
 
-static enum zg_framing_event delimiter(const struct zg_framing *framing, struct zg_decoder *decoder, size_t taken)
-{
-    uint8_t state = decoder->state;
-    decoder->state = EMPTY;
-    switch (state) {
-    case EMPTY: return zgi_delimiter_between(framing, decoder, taken);
-    case CODE: return ZG_FRAMING_CONTENT;
-    default: return zgi_failed_at_delimiter(framing, decoder);
-    }
-}
-
 static enum zg_framing_event give_up(struct zg_decoder *decoder)
 {
     decoder->state = SKIP;
@@ -136,7 +125,7 @@ static size_t decode(const struct zg_framing *framing, struct zg_decoder *decode
             break;
         uint8_t byte = bytes[i++]; /* one that take_run() leaves */
         if (byte == 0)
-            *event = delimiter(framing, decoder, i);
+            *event = zgi_delimiter(framing, decoder, i);
         else
             *event = decoder->state == DATA ? give_up(decoder) : begin_block(decoder, byte);
     }

@@ -56,17 +56,6 @@ static void end(const struct zg_framing *framing, struct zg_encoder *encoder)
 
 enum { ESCAPED = ZGI_DATA + 1 };
 
-static enum zg_framing_event delimiter(const struct zg_framing *framing, struct zg_decoder *decoder, size_t taken)
-{
-    uint8_t state = decoder->state;
-    decoder->state = ZGI_EMPTY;
-    switch (state) {
-    case ZGI_EMPTY: return zgi_delimiter_between(framing, decoder, taken);
-    case ZGI_DATA: return ZG_FRAMING_CONTENT;
-    default: return zgi_failed_at_delimiter(framing, decoder);
-    }
-}
-
 /* A byte behind an escape becomes what it stands for; false where it stands for nothing. */
 static bool unescape(const struct escapes *escapes, uint8_t *byte)
 {
@@ -112,7 +101,7 @@ static size_t decode(const struct zg_framing *framing, struct zg_decoder *decode
         i = zgi_skip_noise(decoder, escapes->delimiter, bytes, count, event);
     while (i < count && *event == ZG_FRAMING_MORE) {
         uint8_t byte = bytes[i++];
-        *event = byte == escapes->delimiter ? delimiter(framing, decoder, i) : take(escapes, decoder, byte);
+        *event = byte == escapes->delimiter ? zgi_delimiter(framing, decoder, i) : take(escapes, decoder, byte);
     }
     return i;
 }

@@ -3,6 +3,19 @@
 
 #include <string.h>
 
+enum zg_framing_event zgi_delimiter(const struct zg_framing *framing, struct zg_decoder *decoder, size_t taken)
+{
+    uint8_t state = decoder->state;
+
+    decoder->state = ZGI_EMPTY;
+    if (state == ZGI_DATA)
+        return ZG_FRAMING_CONTENT;
+    if (state == ZGI_EMPTY && framing->lead && decoder->pending + taken == 1)
+        return ZG_FRAMING_MORE; /* it may open a frame */
+    decoder->kept = framing->lead;
+    return state == ZGI_EMPTY ? ZG_FRAMING_IDLE : ZG_FRAMING_MALFORMED;
+}
+
 void zgi_delimited_reset(const struct zg_framing *framing, struct zg_decoder *decoder)
 {
     (void)framing;

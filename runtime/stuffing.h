@@ -34,25 +34,9 @@ enum {
     ZGI_DATA   /* in a candidate, where its content may end */
 };
 
-/* A delimiter came where nothing was open. With `lead` it may open the next frame, and is idle once another comes. */
-static inline enum zg_framing_event zgi_delimiter_between(const struct zg_framing *framing, struct zg_decoder *decoder,
-                                                          size_t taken)
-{
-    if (!framing->lead)
-        return ZG_FRAMING_IDLE;
-    if (decoder->pending + taken == 1)
-        return ZG_FRAMING_MORE;
-    decoder->kept = 1;
-    return ZG_FRAMING_IDLE;
-}
-
-/* A candidate ended at a delimiter, and failed: with `lead` that delimiter opens the next. */
-static inline enum zg_framing_event zgi_failed_at_delimiter(const struct zg_framing *framing,
-                                                            struct zg_decoder *decoder)
-{
-    decoder->kept = framing->lead;
-    return ZG_FRAMING_MALFORMED;
-}
+/* A delimiter came, the last of `taken` bytes: it ends the candidate, as content or as what failed, or stands between
+ * two. With `lead` one that ended no frame may open the next, and is idle once another comes. */
+enum zg_framing_event zgi_delimiter(const struct zg_framing *framing, struct zg_decoder *decoder, size_t taken);
 
 /* The functions of struct zg_framing that all kinds with a delimiter share. */
 void zgi_delimited_reset(const struct zg_framing *framing, struct zg_decoder *decoder);

@@ -58,8 +58,9 @@ static void test_receiving(void **state)
             unsigned what = (unsigned)zg_random_below(&random, 8);
             if (what == 0)
                 frame->data[zg_random_below(&random, frame->len)] ^= 4;
+            g_autofree uint8_t *again = g_memdup2(frame->data, frame->len);
             if (what == 1) /* two without silence between them */
-                g_byte_array_append(frame, frame->data, frame->len);
+                g_byte_array_append(frame, again, frame->len);
             too_long += frame->len > plan.plan->max_content;
             failed += what <= 1 && frame->len <= plan.plan->max_content;
             if (what > 1)
