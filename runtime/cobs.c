@@ -94,22 +94,9 @@ static size_t take_run(struct zg_decoder *decoder, const uint8_t *bytes, size_t 
     return taken;
 }
 
-/* Whole blocks at once, where a code byte may come. */
-static size_t take_blocks(struct zg_decoder *decoder, const uint8_t *bytes, size_t count)
-{
-    uint8_t code = decoder->state == EMPTY ? (uint8_t)FULL_BLOCK : decoder->code;
-    size_t taken = zgi_copy_blocks(decoder->content + decoder->length, decoder->limit - decoder->length,
-                                   &decoder->length, &code, bytes, count);
-
-    if (taken > 0) {
-        decoder->state = CODE;
-        decoder->code = code;
-    }
-    return taken;
-}
-
-static size_t decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
-                     enum zg_framing_event *event)
+/* From anywhere, in any state. */
+static size_t decode_on(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes,
+                        size_t count, enum zg_framing_event *event)
 {
     size_t i = 0;
 
@@ -119,8 +106,6 @@ static size_t decode(const struct zg_framing *framing, struct zg_decoder *decode
     while (i < count && *event == ZG_FRAMING_MORE) {
         if (decoder->state == DATA)
             i += take_run(decoder, bytes + i, count - i);
-        else
-            i += take_blocks(decoder, bytes + i, count - i);
         if (i == count)
             break;
         uint8_t byte = bytes[i++]; /* one that take_run() leaves */
@@ -130,6 +115,25 @@ static size_t decode(const struct zg_framing *framing, struct zg_decoder *decode
             *event = decoder->state == DATA ? give_up(decoder) : begin_block(decoder, byte);
     }
     return i;
+}
+
+static size_t decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                     enum zg_framing_event *event)
+{
+    uint8_t code = FULL_BLOCK;
+
+    if (decoder->state != EMPTY)
+        return decode_on(framing, decoder, bytes, count, event);
+    size_t taken = zgi_copy_blocks(decoder->content, decoder->limit, &decoder->length, &code, bytes, count);
+    if (taken > 0 && taken < count && bytes[taken] == 0) { /* a whole frame */
+        *event = ZG_FRAMING_CONTENT;
+        return taken + 1;
+    }
+    if (taken > 0) {
+        decoder->state = CODE;
+        decoder->code = code;
+    }
+    return taken + decode_on(framing, decoder, bytes + taken, count - taken, event);
 }
 
 #define COBS(lead)                                                                                                     \

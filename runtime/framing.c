@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "decoding.h"
 #include "zeugma/error.h"
 
 void zg_encoder_begin(struct zg_encoder *encoder, const struct zg_framing *framing, struct zg_ring *ring)
@@ -40,33 +41,17 @@ void zg_decoder_init(struct zg_decoder *decoder, const struct zg_framing *framin
     framing->reset(framing, decoder);
 }
 
-/* All that is pending ended, but what the kind keeps. */
-static void settle(struct zg_decoder *decoder)
-{
-    decoder->ended = true;
-    decoder->wire = decoder->pending - decoder->kept;
-    decoder->pending = decoder->kept;
-}
-
 size_t zg_decoder_take(struct zg_decoder *decoder, const struct zg_framing *framing, const uint8_t *bytes, size_t count,
                        enum zg_framing_event *event)
 {
-    if (decoder->ended)
-        decoder->length = 0;
-    decoder->ended = false;
-    decoder->kept = 0;
-    size_t taken = framing->decode(framing, decoder, bytes, count, event);
-    decoder->pending += taken;
-    if (*event != ZG_FRAMING_MORE)
-        settle(decoder);
-    return taken;
+    return zgi_decoder_take(decoder, framing, bytes, count, event);
 }
 
 void zg_decoder_reject(struct zg_decoder *decoder, const struct zg_framing *framing)
 {
     decoder->pending += decoder->wire;
     framing->reject(framing, decoder);
-    settle(decoder);
+    zgi_settle(decoder);
 }
 
 void zg_decoder_pause(struct zg_decoder *decoder, const struct zg_framing *framing, enum zg_framing_event *event)
@@ -74,5 +59,5 @@ void zg_decoder_pause(struct zg_decoder *decoder, const struct zg_framing *frami
     decoder->kept = 0;
     *event = framing->pause(framing, decoder);
     if (*event != ZG_FRAMING_MORE)
-        settle(decoder);
+        zgi_settle(decoder);
 }

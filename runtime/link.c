@@ -163,19 +163,20 @@ static void hand_on(struct zg_link *link, struct zg_found *found, uint32_t now)
 {
     const struct zg_protocol *protocol = link->protocol;
     struct zg_counters *counters = &link->counters;
-    struct zg_frame frame = {
-        .header = found->header, .arrival = ZG_ARRIVAL_NEXT, .at_us = now, .line_errors = link->line_errors
-    };
+    struct zg_frame *frame = &found->frame;
 
+    frame->arrival = ZG_ARRIVAL_NEXT;
+    frame->at_us = now;
+    frame->line_errors = link->line_errors;
     link->line_errors = 0;
     if (found->outcome == ZG_OUTCOME_VERSION)
         return;
-    note_sequence(link, &frame);
-    if (!is_for_us(link, &frame.header)) {
+    note_sequence(link, frame);
+    if (!is_for_us(link, &frame->header)) {
         counters->not_for_us++;
         return;
     }
-    int result = protocol->deliver(link->owner, &frame, found->payload, found->length);
+    int result = protocol->deliver(link->owner, frame, found->payload, found->length);
     if (result == ZG_EUNKNOWN)
         counters->unknown_id++;
     else if (result < 0)

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "zeugma/receiver.h"
 
+#include "decoding.h"
 #include "zeugma/error.h"
 
 static void begin_check(struct zg_receiver *receiver)
@@ -56,11 +57,11 @@ static enum zg_outcome judge(struct zg_receiver *receiver, struct zg_found *foun
         return ZG_OUTCOME_SHORT;
     if (!check_passes(receiver, found))
         return ZG_OUTCOME_FAILED_CHECK;
-    int verdict = protocol->admit(receiver->owner, decoder->content, decoder->length, &found->header);
+    int verdict = protocol->admit(receiver->owner, decoder->content, decoder->length, &found->frame.header);
     if (verdict == ZG_EFORM)
         return ZG_OUTCOME_FORM;
     found->payload = decoder->content + protocol->header_size;
-    found->length = protocol->length_ends ? (size_t)found->header.length : decoder->length - around;
+    found->length = protocol->length_ends ? (size_t)found->frame.header.length : decoder->length - around;
     return verdict == 0 ? ZG_OUTCOME_FRAME : ZG_OUTCOME_VERSION;
 }
 
@@ -125,7 +126,7 @@ static void take_event(struct zg_receiver *receiver, enum zg_framing_event event
 size_t zg_receiver_take(struct zg_receiver *receiver, const uint8_t *bytes, size_t count, struct zg_found *found)
 {
     enum zg_framing_event event;
-    size_t taken = zg_decoder_take(&receiver->decoder, receiver->protocol->framing, bytes, count, &event);
+    size_t taken = zgi_decoder_take(&receiver->decoder, receiver->protocol->framing, bytes, count, &event);
 
     receiver->counters->bytes_in += (uint32_t)taken;
     take_event(receiver, event, found);

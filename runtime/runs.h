@@ -62,9 +62,8 @@ static inline size_t zgi_copy_run(uint8_t *to, const uint8_t *from, size_t most)
     return i;
 }
 
-/* Takes COBS blocks that lie whole in the bytes and in the room: up to one that does not, or the delimiter. `*code` is
- * the last block's, before and after (255: no zero is implied behind it). Returns the bytes taken, and adds what they
- * became to `*length`. */
+/* Takes a frame's COBS blocks, from its first on, that lie whole in the bytes and in the room: up to one that does not,
+ * or the delimiter. Returns the bytes taken; stores what they became, `*length` bytes, and the last block's code. */
 static inline size_t zgi_copy_blocks(uint8_t *to, size_t room, size_t *length, uint8_t *code, const uint8_t *bytes,
                                      size_t count)
 {
@@ -81,7 +80,7 @@ static inline size_t zgi_copy_blocks(uint8_t *to, size_t room, size_t *length, u
         made += zero + size - 1;
         taken += size;
     }
-    *length += made;
+    *length = made;
     return taken;
 }
 

@@ -182,7 +182,7 @@ static void read_message(struct zg_stream *stream, const struct zg_found *found,
 
 static void take_frame(struct zg_stream *stream, const struct zg_found *found)
 {
-    struct zg_stretch stretch = { .kind = ZG_STRETCH_FRAME, .header = found->header };
+    struct zg_stretch stretch = { .kind = ZG_STRETCH_FRAME, .header = found->frame.header };
 
     stretch.message = zg_plan_by_id(stream->plan, stretch.header.id);
     if (found->outcome == ZG_OUTCOME_VERSION)
