@@ -491,21 +491,37 @@ void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, 
     }
 }
 
+/* Takes the roles, or those up to the first constant that is wrong: false. `word` is the header's, of a plan that has
+ * it in one word. */
+static inline bool take_roles(const struct zg_plan *plan, const uint8_t *at, bool one_word, uint64_t word,
+                              struct zg_header *header)
+{
+    const struct zg_role_bits *roles = (const struct zg_role_bits *)(const void *)plan->roles->data;
+
+    for (unsigned i = 0; i < plan->roles->len; i++) {
+        uint64_t value =
+            one_word ? word >> roles[i].shift & roles[i].mask : load_pieces(roles[i].pieces, roles[i].count, at);
+        uint32_t role = (uint32_t)value;
+        if (!roles[i].constant)
+            memcpy((uint8_t *)header + roles[i].value, &role, sizeof role);
+        else if (value != roles[i].value)
+            return false;
+    }
+    return true;
+}
+
 int zg_header_unpack(const struct zg_plan *plan, const uint8_t *at, size_t payload, struct zg_header *header)
 {
     static const struct zg_header none = { 0 };
-    const struct zg_role_bits *roles = (const struct zg_role_bits *)(const void *)plan->roles->data;
-    uint64_t told = payload + plan->length_more;
-    bool formed = true;
+    uint64_t told = payload + plan->length_more, word;
+    bool formed;
 
     *header = none;
-    for (unsigned i = 0; i < plan->roles->len; i++) {
-        uint64_t value = load_pieces(roles[i].pieces, roles[i].count, at);
-        uint32_t role = (uint32_t)value;
-        if (roles[i].constant)
-            formed = formed && value == roles[i].value;
-        else
-            memcpy((uint8_t *)header + roles[i].value, &role, sizeof role);
+    if (plan->one_word && plan->header.size + payload >= sizeof word) {
+        memcpy(&word, at, sizeof word);
+        formed = take_roles(plan, at, true, GUINT64_FROM_LE(word), header);
+    } else {
+        formed = take_roles(plan, at, false, 0, header);
     }
     if (plan->length_bits > 0)
         formed = formed && (plan->filled > 0 ? header->length <= told : header->length == told);

@@ -20,6 +20,7 @@ void zg_fast_crc_init(struct zg_fast_crc *fast, const struct zg_crc *crc)
     static const uint8_t zero = 0;
 
     fast->crc = *crc;
+    fast->shift = crc->reflected ? 0 : ZG_CHECK_BITS - crc->width;
     fast->folds = zg_folded_crc_init(&fast->folded, crc);
     for (unsigned byte = 0; byte < 256; byte++) {
         const uint8_t first = (uint8_t)byte;
@@ -74,5 +75,9 @@ zg_check_word zg_fast_crc_update(const void *parameters, zg_check_word reg, cons
 
 zg_check_word zg_fast_crc_finish(const void *parameters, zg_check_word reg)
 {
-    return zg_crc_finish(&((const struct zg_fast_crc *)parameters)->crc, reg);
+    const struct zg_fast_crc *fast = parameters;
+
+    if (fast->crc.turned)
+        return zg_crc_finish(&fast->crc, reg);
+    return reg >> fast->shift ^ fast->crc.xor_out;
 }

@@ -13,7 +13,8 @@ struct zg_fast_crc {
     zg_check_word near[8][256]; /* what a byte of a word has become at the word's end */
     zg_check_word far[8][256];  /* where the same register takes its next word */
     struct zg_folded_crc folded;
-    bool folds; /* the processor can multiply without carry; false: it is not to be used */
+    unsigned shift; /* of a value to the low bits of the word */
+    bool folds;     /* the processor can multiply without carry; false: it is not to be used */
 };
 
 /* Prepares it from a CRC made by zg_crc_make(), whose table is kept. */

@@ -234,12 +234,21 @@ static void plan_header(struct zg_plan *plan)
         place(&plan->header, &cursor, &step, 0);
         *widths[role->role] = role->bits;
     }
+    plan->one_word = true;
     plan->roles = g_array_new(FALSE, FALSE, sizeof(struct zg_role_bits));
     for (unsigned i = 0; i < plan->header.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&plan->header, i);
         bool constant = step->role->role == ZG_ROLE_CONST;
-        struct zg_role_bits bits = { constant, constant ? step->role->value : members[step->role->role], 0, { { 0 } } };
+        struct zg_role_bits bits = { .constant = constant,
+                                     .value = constant ? step->role->value : members[step->role->role],
+                                     .mask = UINT64_MAX >> (64 - step->bits) };
         bits.count = zg_step_pieces(step, 0, bits.pieces);
+        bits.shift = 8 * bits.pieces[0].byte + bits.pieces[0].low - bits.pieces[0].shift;
+        for (unsigned k = 0; k < bits.count; k++) {
+            const struct zg_piece *piece = &bits.pieces[k];
+            plan->one_word =
+                plan->one_word && piece->byte < 8 && 8 * piece->byte + piece->low == bits.shift + piece->shift;
+        }
         if (step->role->role != ZG_ROLE_RESERVED)
             g_array_append_val(plan->roles, bits);
     }

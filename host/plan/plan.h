@@ -84,6 +84,8 @@ struct zg_plan_variable {
 struct zg_role_bits {
     bool constant;
     uint64_t value; /* of a constant; of another its member's place in struct zg_header, bytes */
+    uint64_t mask;  /* of its width */
+    unsigned shift; /* in one word */
     unsigned count; /* of pieces */
     struct zg_piece pieces[ZG_PIECES];
 };
@@ -92,6 +94,7 @@ struct zg_plan {
     const struct zg_definition *definition;
     struct zg_block header;
     GArray *roles;      /* struct zg_role_bits, of each step of the header but reserved bits */
+    bool one_word;      /* the first eight bytes, lowest first, hold each role in one piece, as its shift says */
     GPtrArray *records; /* struct zg_block, each after those that it holds */
     GArray *messages;   /* struct zg_plan_message, in the order of the definition */
     GArray *variables;  /* struct zg_plan_variable, likewise */
