@@ -101,7 +101,7 @@ bool zg_link_transmit_isr(struct zg_link *link, uint8_t *byte);
 int zg_link_send(struct zg_link *link, uint32_t id, const uint8_t *payload, size_t length);
 
 /* Does what is due: takes received bytes apart, delivers frames, watches silence. Never waits; bounded by the bytes
- * that are in the receive ring when it is called. */
+ * that are in the receive ring when it is called, and after damage by those that are read again (zeugma/receiver.h). */
 void zg_link_poll(struct zg_link *link);
 
 /* Bytes of a candidate, or of noise, that has not ended yet: `pending` in the sum of counters.h. */
