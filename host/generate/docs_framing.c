@@ -47,9 +47,10 @@ static void print_escaped(struct zgi_document *document, const struct zg_plan *p
     if (hdlc)
         zgi_document_paragraph(document,
                                "It stands between two flags, the byte `7e` (octet stuffing, RFC 1662). In the content "
-                               "`7e`, `7d`%s are sent "
+                               "`7e`%s `7d`%s are sent "
                                "as `7d` and the byte XOR `20`: at most %u bytes on the wire. One flag may close a "
                                "frame and open the next.",
+                               framing->escape_control ? "," : " and",
                                framing->escape_control ? " and all below `20`" : "", plan->max_frame);
     else
         zgi_document_paragraph(
@@ -59,7 +60,7 @@ static void print_escaped(struct zgi_document *document, const struct zg_plan *p
             framing->lead ? ", another begins it" : "", plan->max_frame);
     zgi_document_paragraph(document,
                            "A receiver collects bytes up to a `%s`, undoes the escapes, and checks length, check and "
-                           "constants. Whatever fails is dropped, %s, and the next frame begins behind the next `%s`. "
+                           "constants. Whatever fails is dropped, %s, and the `%s` that ended it may open the next. "
                            "Silence within a frame ends it as a `%s` would. One with nothing before it is idle.",
                            hdlc ? "7e" : "c0",
                            hdlc ? "`7d` before a flag among that" : "`db` before any other byte among that",
