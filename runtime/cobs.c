@@ -94,12 +94,10 @@ static size_t take_run(struct zg_decoder *decoder, const uint8_t *bytes, size_t 
     return taken;
 }
 
-/* From anywhere, in any state. */
+/* From byte `i` on, in any state. */
 static size_t decode_on(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes,
-                        size_t count, enum zg_framing_event *event)
+                        size_t count, enum zg_framing_event *event, size_t i)
 {
-    size_t i = 0;
-
     *event = ZG_FRAMING_MORE;
     if (decoder->state == SKIP)
         i = zgi_skip_noise(decoder, 0, bytes, count, event);
@@ -123,7 +121,7 @@ static size_t decode(const struct zg_framing *framing, struct zg_decoder *decode
     uint8_t code = FULL_BLOCK;
 
     if (decoder->state != EMPTY)
-        return decode_on(framing, decoder, bytes, count, event);
+        return decode_on(framing, decoder, bytes, count, event, 0);
     size_t taken = zgi_copy_blocks(decoder->content, decoder->limit, &decoder->length, &code, bytes, count);
     if (taken > 0 && taken < count && bytes[taken] == 0) { /* a whole frame */
         *event = ZG_FRAMING_CONTENT;
@@ -133,7 +131,7 @@ static size_t decode(const struct zg_framing *framing, struct zg_decoder *decode
         decoder->state = CODE;
         decoder->code = code;
     }
-    return taken + decode_on(framing, decoder, bytes + taken, count - taken, event);
+    return decode_on(framing, decoder, bytes, count, event, taken);
 }
 
 #define COBS(lead)                                                                                                     \

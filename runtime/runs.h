@@ -35,6 +35,20 @@ static inline int zgi_copy_8(uint8_t *to, const uint8_t *from)
     return zgi_zeros(word) == 0;
 }
 
+#ifdef __SSE2__
+
+#include <emmintrin.h>
+
+static inline int zgi_copy_16(uint8_t *to, const uint8_t *from)
+{
+    __m128i bytes = _mm_loadu_si128((const __m128i *)(const void *)from);
+
+    _mm_storeu_si128((__m128i *)(void *)to, bytes);
+    return _mm_movemask_epi8(_mm_cmpeq_epi8(bytes, _mm_setzero_si128())) == 0;
+}
+
+#else
+
 static inline int zgi_copy_16(uint8_t *to, const uint8_t *from)
 {
     uint64_t words[2];
@@ -43,6 +57,8 @@ static inline int zgi_copy_16(uint8_t *to, const uint8_t *from)
     memcpy(words, from, sizeof words);
     return (zgi_zeros(words[0]) | zgi_zeros(words[1])) == 0;
 }
+
+#endif
 
 /* Copies bytes up to a zero, at most `most`, and returns their number. Up to `most` bytes are written. */
 static inline size_t zgi_copy_run(uint8_t *to, const uint8_t *from, size_t most)

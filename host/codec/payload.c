@@ -103,24 +103,18 @@ static void store(const struct zg_step *step, unsigned element, uint64_t bits, u
     }
 }
 
-static uint64_t load_pieces(const struct zg_piece *pieces, unsigned count, const uint8_t *at)
-{
-    uint64_t bits = 0;
-
-    if (count == 1)
-        return (unsigned)at[pieces->byte] >> pieces->low & ((1U << pieces->bits) - 1U);
-    for (unsigned i = 0; i < count; i++) {
-        uint64_t part = (unsigned)at[pieces[i].byte] >> pieces[i].low & ((1U << pieces[i].bits) - 1U);
-        bits |= part << pieces[i].shift;
-    }
-    return bits;
-}
-
 static uint64_t load(const struct zg_step *step, unsigned element, const uint8_t *at)
 {
     struct zg_piece pieces[ZG_PIECES];
     unsigned count = zg_step_pieces(step, element, pieces);
-    return load_pieces(pieces, count, at);
+    uint64_t bits = 0;
+
+    for (unsigned i = 0; i < count; i++) {
+        const struct zg_piece *piece = &pieces[i];
+        uint64_t part = (unsigned)at[piece->byte] >> piece->low & ((1U << piece->bits) - 1U);
+        bits |= part << piece->shift;
+    }
+    return bits;
 }
 
 /* --- LEB128, as in DWARF 5, 7.6: seven bits a byte, lowest first, the top bit set on all but the last */
@@ -491,38 +485,53 @@ void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, 
     }
 }
 
-/* Takes the roles, or those up to the first constant that is wrong: false. `word` is the header's, of a plan that has
- * it in one word. */
-static inline bool take_roles(const struct zg_plan *plan, const uint8_t *at, bool one_word, uint64_t word,
-                              struct zg_header *header)
+/* The roles from the header's first eight bytes; false where a constant is wrong. */
+static bool take_word(const struct zg_header_word *word, const uint8_t *at, struct zg_header *header)
 {
-    const struct zg_role_bits *roles = (const struct zg_role_bits *)(const void *)plan->roles->data;
+    uint64_t bits;
 
-    for (unsigned i = 0; i < plan->roles->len; i++) {
-        uint64_t value =
-            one_word ? word >> roles[i].shift & roles[i].mask : load_pieces(roles[i].pieces, roles[i].count, at);
-        uint32_t role = (uint32_t)value;
-        if (!roles[i].constant)
-            memcpy((uint8_t *)header + roles[i].value, &role, sizeof role);
-        else if (value != roles[i].value)
-            return false;
+    memcpy(&bits, at, sizeof bits);
+    bits = GUINT64_FROM_LE(bits);
+    for (unsigned i = 0, count = word->count; i < count; i++) {
+        uint32_t role = (uint32_t)(bits >> word->roles[i].shift) & word->roles[i].mask;
+        memcpy((uint8_t *)header + word->roles[i].member, &role, sizeof role);
     }
-    return true;
+    return (bits & word->constant_mask) == word->constants;
+}
+
+/* The roles one by one; false where a constant is wrong. */
+static bool take_roles(const struct zg_plan *plan, const uint8_t *at, struct zg_header *header)
+{
+    uint64_t roles[ZG_ROLES] = { 0 };
+    bool formed = true;
+
+    for (unsigned i = 0; i < plan->header.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&plan->header, i);
+        roles[step->role->role] = load(step, 0, at);
+        if (step->role->role == ZG_ROLE_CONST)
+            formed = formed && roles[ZG_ROLE_CONST] == step->role->value;
+    }
+    *header = (struct zg_header){ .version = (uint32_t)roles[ZG_ROLE_VERSION],
+                                  .id = (uint32_t)roles[ZG_ROLE_ID],
+                                  .sequence = (uint32_t)roles[ZG_ROLE_SEQUENCE],
+                                  .minor = (uint32_t)roles[ZG_ROLE_MINOR],
+                                  .length = (uint32_t)roles[ZG_ROLE_LENGTH],
+                                  .destination = (uint32_t)roles[ZG_ROLE_DESTINATION],
+                                  .source = (uint32_t)roles[ZG_ROLE_SOURCE] };
+    return formed;
 }
 
 int zg_header_unpack(const struct zg_plan *plan, const uint8_t *at, size_t payload, struct zg_header *header)
 {
     static const struct zg_header none = { 0 };
-    uint64_t told = payload + plan->length_more, word;
+    uint64_t told = payload + plan->length_more;
     bool formed;
 
     *header = none;
-    if (plan->one_word && plan->header.size + payload >= sizeof word) {
-        memcpy(&word, at, sizeof word);
-        formed = take_roles(plan, at, true, GUINT64_FROM_LE(word), header);
-    } else {
-        formed = take_roles(plan, at, false, 0, header);
-    }
+    if (plan->word.whole && plan->header.size + payload >= sizeof(uint64_t))
+        formed = take_word(&plan->word, at, header);
+    else
+        formed = take_roles(plan, at, header);
     if (plan->length_bits > 0)
         formed = formed && (plan->filled > 0 ? header->length <= told : header->length == told);
     if (!formed)

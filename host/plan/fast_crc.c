@@ -1,53 +1,11 @@
 /* SPDX-License-Identifier: MIT */
 #include "plan/fast_crc.h"
 
-#include <glib.h>
-#include <string.h>
-
-/* Words under way at a time, and the bytes that they take. */
-enum { WORDS = 5, BLOCK = 8 * WORDS };
-
-G_STATIC_ASSERT(ZG_CHECK_BITS == 64);
-
-/* A register as the tables have it: its first bits, which meet the first byte, lowest. */
-static uint64_t turned(const struct zg_crc *crc, uint64_t reg)
-{
-    return crc->reflected ? reg : GUINT64_SWAP_LE_BE(reg);
-}
-
 void zg_fast_crc_init(struct zg_fast_crc *fast, const struct zg_crc *crc)
 {
-    static const uint8_t zero = 0;
-
-    fast->crc = *crc;
-    fast->shift = crc->reflected ? 0 : ZG_CHECK_BITS - crc->width;
+    zg_sliced_crc_init(&fast->sliced, crc);
     fast->folds = zg_folded_crc_init(&fast->folded, crc);
-    for (unsigned byte = 0; byte < 256; byte++) {
-        const uint8_t first = (uint8_t)byte;
-        zg_check_word reg = zg_crc_update(crc, 0, &first, 1);
-        for (unsigned behind = 0; behind < BLOCK; behind++) { /* so many bytes stand behind it */
-            if (behind < 8)
-                fast->near[7 - behind][byte] = turned(crc, reg);
-            if (behind >= BLOCK - 8)
-                fast->far[BLOCK - 1 - behind][byte] = turned(crc, reg);
-            reg = zg_crc_update(crc, reg, &zero, 1);
-        }
-    }
-}
-
-static inline uint64_t load(const uint8_t *at)
-{
-    uint64_t word;
-    memcpy(&word, at, sizeof word);
-    return GUINT64_FROM_LE(word);
-}
-
-static inline uint64_t look_up(const zg_check_word tables[8][256], uint64_t word)
-{
-    uint64_t reg = 0;
-    for (unsigned i = 0; i < 8; i++)
-        reg ^= tables[i][word >> 8 * i & 0xFF];
-    return reg;
+    fast->shift = crc->reflected ? 0 : ZG_CHECK_BITS - crc->width;
 }
 
 zg_check_word zg_fast_crc_update(const void *parameters, zg_check_word reg, const uint8_t *bytes, size_t count)
@@ -56,28 +14,14 @@ zg_check_word zg_fast_crc_update(const void *parameters, zg_check_word reg, cons
 
     if (fast->folds && count >= ZG_FOLDED_LEAST)
         return zg_folded_crc_update(&fast->folded, reg, bytes, count);
-    if (count < 8)
-        return zg_crc_update(&fast->crc, reg, bytes, count);
-    reg = turned(&fast->crc, reg);
-    if (count >= 2 * BLOCK) {
-        uint64_t regs[WORDS] = { reg };
-        for (; count >= 2 * BLOCK; bytes += BLOCK, count -= BLOCK)
-            for (unsigned i = 0; i < WORDS; i++)
-                regs[i] = look_up(fast->far, regs[i] ^ load(bytes + 8 * i));
-        reg = 0;
-        for (unsigned i = 0; i < WORDS; i++, bytes += 8, count -= 8) /* all of them into one, over a last block */
-            reg = look_up(fast->near, reg ^ regs[i] ^ load(bytes));
-    }
-    for (; count >= 8; bytes += 8, count -= 8)
-        reg = look_up(fast->near, reg ^ load(bytes));
-    return zg_crc_update(&fast->crc, turned(&fast->crc, reg), bytes, count);
+    return zg_sliced_crc_update(&fast->sliced, reg, bytes, count);
 }
 
 zg_check_word zg_fast_crc_finish(const void *parameters, zg_check_word reg)
 {
     const struct zg_fast_crc *fast = parameters;
 
-    if (fast->crc.turned)
-        return zg_crc_finish(&fast->crc, reg);
-    return reg >> fast->shift ^ fast->crc.xor_out;
+    if (fast->sliced.crc.turned)
+        return zg_crc_finish(&fast->sliced.crc, reg);
+    return reg >> fast->shift ^ fast->sliced.crc.xor_out;
 }

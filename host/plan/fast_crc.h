@@ -1,20 +1,17 @@
 /* SPDX-License-Identifier: MIT */
-/* A CRC of any parameters at the speed of a large processor, for long stretches of bytes: the same register and results
- * as the runtime's (zeugma/crc.h). Eight bytes are looked up at a time, as in M. E. Kounavis, F. L. Berry, "Novel Table
- * Lookup-Based Algorithms for High-Performance CRC Generation", IEEE Transactions on Computers 57, 2008; and since a
- * CRC is linear, several registers run side by side, each over every so many words, and are put together at the end. */
+/* A CRC of any parameters at the speed of a large processor: by carry-less multiplication where it has that, else by
+ * tables; the same results. */
 #ifndef ZEUGMA_FAST_CRC_H
 #define ZEUGMA_FAST_CRC_H
 
 #include "plan/folded_crc.h"
+#include "plan/sliced_crc.h"
 
 struct zg_fast_crc {
-    struct zg_crc crc;
-    zg_check_word near[8][256]; /* what a byte of a word has become at the word's end */
-    zg_check_word far[8][256];  /* where the same register takes its next word */
+    struct zg_sliced_crc sliced;
     struct zg_folded_crc folded;
+    bool folds;     /* false: the processor cannot, or must not */
     unsigned shift; /* of a value to the low bits of the word */
-    bool folds;     /* the processor can multiply without carry; false: it is not to be used */
 };
 
 /* Prepares it from a CRC made by zg_crc_make(), whose table is kept. */

@@ -44,17 +44,18 @@ bool zg_folded_crc_init(struct zg_folded_crc *folded, const struct zg_crc *crc)
 {
     uint64_t poly = crc->reflected ? reversed(crc->poly) : crc->poly;
     unsigned less = crc->reflected; /* a product of reflected words stands one bit lower */
-    uint64_t *const words[] = { &folded->near[0], &folded->near[1], &folded->far[0],  &folded->far[1],
-                                &folded->reduce,  &folded->poly,    &folded->quotient };
+    uint64_t *const words[] = { &folded->near[0],   &folded->near[1],   &folded->far[0],     &folded->far[1],
+                                &folded->reduce[0], &folded->reduce[1], &folded->quotient[0] };
 
     folded->reflected = crc->reflected;
     folded->near[0] = power_of_x(192 - less, poly);
     folded->near[1] = power_of_x(128 - less, poly);
     folded->far[0] = power_of_x(576 - less, poly);
     folded->far[1] = power_of_x(512 - less, poly);
-    folded->reduce = power_of_x(128 - less, poly);
-    folded->poly = poly;
-    folded->quotient = quotient_of(poly);
+    folded->reduce[0] = power_of_x(128 - less, poly);
+    folded->reduce[1] = poly;
+    folded->quotient[0] = quotient_of(poly);
+    folded->quotient[1] = 0;
     for (unsigned i = 0; crc->reflected && i < sizeof words / sizeof words[0]; i++)
         *words[i] = reversed(*words[i]);
     return __builtin_cpu_supports("pclmul") && __builtin_cpu_supports("ssse3");
@@ -72,6 +73,11 @@ FOLDING static inline __m128i load(const uint8_t *at, bool reflected)
     return reflected ? bytes : turned(bytes);
 }
 
+FOLDING static inline __m128i constants(const uint64_t words[2])
+{
+    return _mm_loadu_si128((const __m128i *)(const void *)words);
+}
+
 /* 128 bits moved on by the distance of the constants. */
 FOLDING static inline __m128i fold(__m128i bits, __m128i by, bool reflected)
 {
@@ -83,8 +89,7 @@ FOLDING static inline __m128i fold(__m128i bits, __m128i by, bool reflected)
 /* The register that 128 bits leave: times x^64, modulo the polynomial (P. Barrett's reduction). */
 FOLDING static inline uint64_t reduced(const struct zg_folded_crc *folded, __m128i bits, bool reflected)
 {
-    __m128i by = _mm_set_epi64x((long long)folded->poly, (long long)folded->reduce);
-    __m128i quotient = _mm_set_epi64x(0, (long long)folded->quotient);
+    __m128i by = constants(folded->reduce), quotient = constants(folded->quotient);
 
     if (reflected) {
         __m128i value = _mm_xor_si128(_mm_clmulepi64_si128(bits, by, 0x00), _mm_srli_si128(bits, 8));
@@ -103,7 +108,7 @@ FOLDING static inline uint64_t reduced(const struct zg_folded_crc *folded, __m12
 FOLDING static inline __m128i fold_far(const struct zg_folded_crc *folded, __m128i bits, const uint8_t **bytes,
                                        size_t *count, __m128i near, bool reflected)
 {
-    __m128i far = _mm_set_epi64x((long long)folded->far[1], (long long)folded->far[0]);
+    __m128i far = constants(folded->far);
     __m128i lanes[4];
 
     lanes[0] = _mm_xor_si128(fold(bits, near, reflected), load(*bytes, reflected));
@@ -128,7 +133,7 @@ FOLDING static inline uint64_t update(const struct zg_folded_crc *folded, uint64
     size_t odd = count % 16;
     __m128i start = _mm_set_epi64x(0, (long long)(reflected ? reg : __builtin_bswap64(reg)));
     __m128i first = _mm_xor_si128(load(bytes, true), start);
-    __m128i near = _mm_set_epi64x((long long)folded->near[1], (long long)folded->near[0]);
+    __m128i near = constants(folded->near);
 
     first = _mm_shuffle_epi8(first, load(slide + odd, true));      /* the odd bytes, behind zeros */
     start = _mm_shuffle_epi8(start, load(slide + 16 + odd, true)); /* what of the start is behind them */

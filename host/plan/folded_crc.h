@@ -9,11 +9,10 @@
 
 /* Powers of x modulo the polynomial, and what divides by it; reflected where the CRC is. */
 struct zg_folded_crc {
-    uint64_t near[2]; /* to move 128 bits on by as many: its first half, its second */
-    uint64_t far[2];  /* by 512 bits */
-    uint64_t reduce;
-    uint64_t quotient; /* of x^128 by the polynomial, without the highest term */
-    uint64_t poly;
+    uint64_t near[2];     /* to move 128 bits on by as many: its first half, its second */
+    uint64_t far[2];      /* by 512 bits */
+    uint64_t reduce[2];   /* the power that brings 128 bits to 64, and the polynomial */
+    uint64_t quotient[2]; /* of x^128 by the polynomial, without the highest term; 0 */
     bool reflected;
 };
 

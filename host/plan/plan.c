@@ -199,6 +199,48 @@ static void plan_records(struct zg_plan *plan, struct zg_diagnostics *diagnostic
     }
 }
 
+/* Where a step's bits begin in the header's first eight bytes as one word, lowest first; 64: not in one piece there. */
+static unsigned shift_in_word(const struct zg_step *step)
+{
+    struct zg_piece pieces[ZG_PIECES];
+    unsigned count = zg_step_pieces(step, 0, pieces);
+    unsigned shift = 8 * pieces[0].byte + pieces[0].low - pieces[0].shift;
+
+    for (unsigned i = 0; i < count; i++)
+        if (pieces[i].byte >= 8 || 8 * pieces[i].byte + pieces[i].low != shift + pieces[i].shift)
+            return 64;
+    return shift;
+}
+
+static void plan_header_word(struct zg_plan *plan)
+{
+    static const uint8_t members[ZG_ROLES] = { [ZG_ROLE_VERSION] = offsetof(struct zg_header, version),
+                                               [ZG_ROLE_ID] = offsetof(struct zg_header, id),
+                                               [ZG_ROLE_SEQUENCE] = offsetof(struct zg_header, sequence),
+                                               [ZG_ROLE_MINOR] = offsetof(struct zg_header, minor),
+                                               [ZG_ROLE_LENGTH] = offsetof(struct zg_header, length),
+                                               [ZG_ROLE_DESTINATION] = offsetof(struct zg_header, destination),
+                                               [ZG_ROLE_SOURCE] = offsetof(struct zg_header, source) };
+    struct zg_header_word *word = &plan->word;
+
+    word->whole = true;
+    for (unsigned i = 0; i < plan->header.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&plan->header, i);
+        enum zg_role role = step->role->role;
+        uint64_t mask = UINT64_MAX >> (64 - step->bits);
+        unsigned shift = shift_in_word(step);
+        word->whole = word->whole && shift < 64;
+        if (role == ZG_ROLE_CONST && shift < 64) {
+            word->constants |= step->role->value << shift;
+            word->constant_mask |= mask << shift;
+        } else if (role != ZG_ROLE_CONST && role != ZG_ROLE_RESERVED) {
+            word->roles[word->count].mask = (uint32_t)mask;
+            word->roles[word->count].shift = (uint8_t)(shift & 63);
+            word->roles[word->count++].member = members[role];
+        }
+    }
+}
+
 static void plan_header(struct zg_plan *plan)
 {
     const struct zg_definition *definition = plan->definition;
@@ -212,13 +254,6 @@ static void plan_header(struct zg_plan *plan)
                                          [ZG_ROLE_SOURCE] = &plan->source_bits,
                                          [ZG_ROLE_CONST] = &ignored,
                                          [ZG_ROLE_RESERVED] = &ignored };
-    static const size_t members[ZG_ROLES] = { [ZG_ROLE_VERSION] = offsetof(struct zg_header, version),
-                                              [ZG_ROLE_ID] = offsetof(struct zg_header, id),
-                                              [ZG_ROLE_SEQUENCE] = offsetof(struct zg_header, sequence),
-                                              [ZG_ROLE_MINOR] = offsetof(struct zg_header, minor),
-                                              [ZG_ROLE_LENGTH] = offsetof(struct zg_header, length),
-                                              [ZG_ROLE_DESTINATION] = offsetof(struct zg_header, destination),
-                                              [ZG_ROLE_SOURCE] = offsetof(struct zg_header, source) };
     struct cursor cursor = { 0 };
 
     plan->header.name = "header";
@@ -234,24 +269,7 @@ static void plan_header(struct zg_plan *plan)
         place(&plan->header, &cursor, &step, 0);
         *widths[role->role] = role->bits;
     }
-    plan->one_word = true;
-    plan->roles = g_array_new(FALSE, FALSE, sizeof(struct zg_role_bits));
-    for (unsigned i = 0; i < plan->header.steps->len; i++) {
-        const struct zg_step *step = zg_block_step(&plan->header, i);
-        bool constant = step->role->role == ZG_ROLE_CONST;
-        struct zg_role_bits bits = { .constant = constant,
-                                     .value = constant ? step->role->value : members[step->role->role],
-                                     .mask = UINT64_MAX >> (64 - step->bits) };
-        bits.count = zg_step_pieces(step, 0, bits.pieces);
-        bits.shift = 8 * bits.pieces[0].byte + bits.pieces[0].low - bits.pieces[0].shift;
-        for (unsigned k = 0; k < bits.count; k++) {
-            const struct zg_piece *piece = &bits.pieces[k];
-            plan->one_word =
-                plan->one_word && piece->byte < 8 && 8 * piece->byte + piece->low == bits.shift + piece->shift;
-        }
-        if (step->role->role != ZG_ROLE_RESERVED)
-            g_array_append_val(plan->roles, bits);
-    }
+    plan_header_word(plan);
     if (plan->version_bits > 0)
         plan->version = definition->major & UINT32_MAX >> (32 - plan->version_bits);
     if (plan->minor_bits > 0)
@@ -434,7 +452,6 @@ void zg_plan_free(struct zg_plan *plan)
     g_array_unref(plan->variables);
     g_ptr_array_unref(plan->records);
     g_array_unref(plan->header.steps);
-    g_array_unref(plan->roles);
     zg_checker_clear(&plan->checker);
     g_free(plan);
 }

@@ -80,24 +80,27 @@ struct zg_plan_variable {
     struct zg_block block;
 };
 
-/* A role of the header, and the bits that it takes. */
-struct zg_role_bits {
-    bool constant;
-    uint64_t value; /* of a constant; of another its member's place in struct zg_header, bytes */
-    uint64_t mask;  /* of its width */
-    unsigned shift; /* in one word */
-    unsigned count; /* of pieces */
-    struct zg_piece pieces[ZG_PIECES];
+/* The header's first eight bytes as one word, lowest first, where each role stands in it in one piece: all but
+ * constants and reserved bits, and where in struct zg_header they go. */
+struct zg_header_word {
+    bool whole; /* false: it does not */
+    unsigned count;
+    struct {
+        uint32_t mask;
+        uint8_t shift;
+        uint8_t member; /* bytes */
+    } roles[ZG_ROLES];
+    uint64_t constants; /* the constants' bits, and what they are */
+    uint64_t constant_mask;
 };
 
 struct zg_plan {
     const struct zg_definition *definition;
     struct zg_block header;
-    GArray *roles;      /* struct zg_role_bits, of each step of the header but reserved bits */
-    bool one_word;      /* the first eight bytes, lowest first, hold each role in one piece, as its shift says */
-    GPtrArray *records; /* struct zg_block, each after those that it holds */
-    GArray *messages;   /* struct zg_plan_message, in the order of the definition */
-    GArray *variables;  /* struct zg_plan_variable, likewise */
+    struct zg_header_word word; /* of the header */
+    GPtrArray *records;         /* struct zg_block, each after those that it holds */
+    GArray *messages;           /* struct zg_plan_message, in the order of the definition */
+    GArray *variables;          /* struct zg_plan_variable, likewise */
     struct zg_check check;
     struct zg_checker checker; /* what `check` points into */
     struct zg_framer framer;

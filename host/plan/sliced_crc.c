@@ -1,0 +1,69 @@
+/* SPDX-License-Identifier: MIT */
+#include "plan/sliced_crc.h"
+
+#include <glib.h>
+#include <string.h>
+
+/* Words under way at a time, and the bytes that they take. */
+enum { WORDS = 5, BLOCK = 8 * WORDS };
+
+G_STATIC_ASSERT(ZG_CHECK_BITS == 64);
+
+/* A register as the tables have it: its first bits, which meet the first byte, lowest. */
+static uint64_t turned(const struct zg_crc *crc, uint64_t reg)
+{
+    return crc->reflected ? reg : GUINT64_SWAP_LE_BE(reg);
+}
+
+void zg_sliced_crc_init(struct zg_sliced_crc *sliced, const struct zg_crc *crc)
+{
+    static const uint8_t zero = 0;
+
+    sliced->crc = *crc;
+    for (unsigned byte = 0; byte < 256; byte++) {
+        const uint8_t first = (uint8_t)byte;
+        zg_check_word reg = zg_crc_update(crc, 0, &first, 1);
+        for (unsigned behind = 0; behind < BLOCK; behind++) { /* so many bytes stand behind it */
+            if (behind < 8)
+                sliced->near[7 - behind][byte] = turned(crc, reg);
+            if (behind >= BLOCK - 8)
+                sliced->far[BLOCK - 1 - behind][byte] = turned(crc, reg);
+            reg = zg_crc_update(crc, reg, &zero, 1);
+        }
+    }
+}
+
+static inline uint64_t load(const uint8_t *at)
+{
+    uint64_t word;
+    memcpy(&word, at, sizeof word);
+    return GUINT64_FROM_LE(word);
+}
+
+static inline uint64_t look_up(const zg_check_word tables[8][256], uint64_t word)
+{
+    uint64_t reg = 0;
+    for (unsigned i = 0; i < 8; i++)
+        reg ^= tables[i][word >> 8 * i & 0xFF];
+    return reg;
+}
+
+zg_check_word zg_sliced_crc_update(const struct zg_sliced_crc *sliced, zg_check_word reg, const uint8_t *bytes,
+                                   size_t count)
+{
+    if (count < 8)
+        return zg_crc_update(&sliced->crc, reg, bytes, count);
+    reg = turned(&sliced->crc, reg);
+    if (count >= 2 * BLOCK) {
+        uint64_t regs[WORDS] = { reg };
+        for (; count >= 2 * BLOCK; bytes += BLOCK, count -= BLOCK)
+            for (unsigned i = 0; i < WORDS; i++)
+                regs[i] = look_up(sliced->far, regs[i] ^ load(bytes + 8 * i));
+        reg = 0;
+        for (unsigned i = 0; i < WORDS; i++, bytes += 8, count -= 8) /* all of them into one, over a last block */
+            reg = look_up(sliced->near, reg ^ regs[i] ^ load(bytes));
+    }
+    for (; count >= 8; bytes += 8, count -= 8)
+        reg = look_up(sliced->near, reg ^ load(bytes));
+    return zg_crc_update(&sliced->crc, turned(&sliced->crc, reg), bytes, count);
+}
