@@ -485,22 +485,37 @@ void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, 
     }
 }
 
-/* The roles from the header's first eight bytes; false where a constant is wrong. */
-static bool take_word(const struct zg_header_word *word, const uint8_t *at, struct zg_header *header)
+/* Whether the length, if there is one, fits the payload's `told` bytes (zero bytes included, which it does not count).
+ */
+static bool fits(const struct zg_plan *plan, const struct zg_header *header, uint64_t told)
 {
+    return plan->length_bits == 0 || (plan->filled > 0 ? header->length <= told : header->length == told);
+}
+
+static int judged(const struct zg_plan *plan, const struct zg_header *header, bool formed)
+{
+    return !formed ? ZG_EFORM : header->version == plan->version ? 0 : ZG_EVERSION;
+}
+
+/* From the header's first eight bytes at once. */
+static int unpack_word(const struct zg_plan *plan, const uint8_t *at, uint64_t told, struct zg_header *header)
+{
+    static const struct zg_header none = { 0 };
+    const struct zg_header_word *word = &plan->word;
     uint64_t bits;
 
     memcpy(&bits, at, sizeof bits);
     bits = GUINT64_FROM_LE(bits);
+    *header = none;
     for (unsigned i = 0, count = word->count; i < count; i++) {
         uint32_t role = (uint32_t)(bits >> word->roles[i].shift) & word->roles[i].mask;
         memcpy((uint8_t *)header + word->roles[i].member, &role, sizeof role);
     }
-    return (bits & word->constant_mask) == word->constants;
+    return judged(plan, header, (bits & word->constant_mask) == word->constants && fits(plan, header, told));
 }
 
-/* The roles one by one; false where a constant is wrong. */
-static bool take_roles(const struct zg_plan *plan, const uint8_t *at, struct zg_header *header)
+/* Role by role. */
+static int unpack_roles(const struct zg_plan *plan, const uint8_t *at, uint64_t told, struct zg_header *header)
 {
     uint64_t roles[ZG_ROLES] = { 0 };
     bool formed = true;
@@ -518,23 +533,14 @@ static bool take_roles(const struct zg_plan *plan, const uint8_t *at, struct zg_
                                   .length = (uint32_t)roles[ZG_ROLE_LENGTH],
                                   .destination = (uint32_t)roles[ZG_ROLE_DESTINATION],
                                   .source = (uint32_t)roles[ZG_ROLE_SOURCE] };
-    return formed;
+    return judged(plan, header, formed && fits(plan, header, told));
 }
 
 int zg_header_unpack(const struct zg_plan *plan, const uint8_t *at, size_t payload, struct zg_header *header)
 {
-    static const struct zg_header none = { 0 };
     uint64_t told = payload + plan->length_more;
-    bool formed;
 
-    *header = none;
     if (plan->word.whole && plan->header.size + payload >= sizeof(uint64_t))
-        formed = take_word(&plan->word, at, header);
-    else
-        formed = take_roles(plan, at, header);
-    if (plan->length_bits > 0)
-        formed = formed && (plan->filled > 0 ? header->length <= told : header->length == told);
-    if (!formed)
-        return ZG_EFORM;
-    return header->version == plan->version ? 0 : ZG_EVERSION;
+        return unpack_word(plan, at, told, header);
+    return unpack_roles(plan, at, told, header);
 }
