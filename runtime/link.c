@@ -185,13 +185,16 @@ static void hand_on(struct zg_link *link, struct zg_found *found, uint32_t now)
         counters->extra_bytes += (uint32_t)result;
 }
 
-/* Takes bytes, all of them, and what becomes complete by them. */
-static void take(struct zg_link *link, const uint8_t *bytes, size_t count, uint32_t now)
+/* Takes bytes, all of them, and what becomes complete by them. Those of a ring are given back before a handler is
+ * called, which may take its time. */
+static void take(struct zg_link *link, const uint8_t *bytes, size_t count, struct zg_ring *from, uint32_t now)
 {
     struct zg_found found;
 
     do {
         size_t taken = zg_receiver_take(&link->receiver, bytes, count, &found);
+        if (from)
+            zg_ring_release(from, (zg_index)taken);
         bytes += taken;
         count -= taken;
         if (found.outcome == ZG_OUTCOME_FRAME || found.outcome == ZG_OUTCOME_VERSION)
@@ -209,7 +212,7 @@ static void take_silence(struct zg_link *link, uint32_t now)
         zg_receiver_pause(&link->receiver, &found);
         if (found.outcome == ZG_OUTCOME_FRAME || found.outcome == ZG_OUTCOME_VERSION)
             hand_on(link, &found, now);
-        take(link, link->receive.bytes, 0, now);
+        take(link, link->receive.bytes, 0, NULL, now);
     } while (found.outcome != ZG_OUTCOME_OPEN);
 }
 
@@ -290,8 +293,7 @@ static void take_received(struct zg_link *link, uint32_t now)
         zg_index count = zg_ring_span(&link->receive, &span);
         if (count > most)
             count = most;
-        take(link, span, count, now);
-        zg_ring_release(&link->receive, count);
+        take(link, span, count, &link->receive, now);
         due = (zg_index)(due - count);
     }
 }
@@ -300,9 +302,13 @@ void zg_link_receive(struct zg_link *link, const uint8_t *bytes, size_t count)
 {
     uint32_t now = link->port->now_us(link->port_context);
 
+    if (link->gaps && link->waiting && zg_clock_since(now, link->gaps->last_us) >= link->protocol->gap_us)
+        take_silence(link, now);
+    if (link->gaps)
+        link->gaps->last_us = now;
     link->last_us = now;
     link->waiting = true;
-    take(link, bytes, count, now);
+    take(link, bytes, count, NULL, now);
 }
 
 void zg_link_poll(struct zg_link *link)

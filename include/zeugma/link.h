@@ -89,7 +89,8 @@ void zg_link_set_addresses(struct zg_link *link, uint32_t own, uint32_t peer);
 void zg_link_receive_isr(struct zg_link *link, uint8_t byte, unsigned line_errors);
 
 /* Many bytes came in at once, as a host reads them from its system: they are taken apart and delivered at once, without
- * the receive ring, which must be empty. Loop only; linear in `count`. */
+ * the receive ring, which such a link does not use. Where silence ends a frame it is told from the times of the
+ * calls. Loop only; linear in `count`. */
 void zg_link_receive(struct zg_link *link, const uint8_t *bytes, size_t count);
 
 /* The next byte to send. False: none, turn the transmit interrupt off. Transmit interrupt; constant time. */
@@ -97,7 +98,7 @@ bool zg_link_transmit_isr(struct zg_link *link, uint8_t *byte);
 
 /* Sends one frame: header, payload and check go stuffed into the transmit ring. Returns 0; ZG_EROOM: the ring has no
  * room now, or the silence in front of a frame is not over; nothing was sent, try again later; ZG_ESIZE: the payload is
- * longer than max_payload. Linear in `length`. */
+ * longer than max_payload (with marks without escape it is to be just as long). Linear in `length`. */
 int zg_link_send(struct zg_link *link, uint32_t id, const uint8_t *payload, size_t length);
 
 /* Does what is due: takes received bytes apart, delivers frames, watches silence. Never waits; bounded by the bytes

@@ -252,6 +252,52 @@ static void test_silence_at_every_clock(void **state)
     }
 }
 
+/* A handler finds the bytes of its frame given back: what comes in meanwhile has the whole ring. */
+static struct zg_link *slow_link;
+static unsigned room_in_handler;
+
+static int deliver_slowly(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
+{
+    (void)data;
+    (void)frame;
+    (void)payload;
+    (void)length;
+    room_in_handler = zg_ring_room(&slow_link->receive);
+    return 0;
+}
+
+static void test_handler_has_the_ring(void **state)
+{
+    static const struct zg_node_calls slow = { deliver_slowly, NULL };
+    struct zg_node *node = zg_node_new(small.plan, 128, &test_port, NULL, &slow, NULL);
+    const uint8_t payload[60] = { 1 };
+    g_autoptr(GByteArray) frame = frame_of(0, 1, 0, payload, sizeof payload);
+    (void)state;
+    slow_link = zg_node_link(node);
+    feed(slow_link, frame->data, frame->len);
+    assert_int_equal(slow_link->counters.frames_in, 1);
+    assert_int_equal(room_in_handler, 128);
+    zg_node_free(node);
+}
+
+/* Bytes that a host has in a buffer tell the same as those that an interrupt brings. */
+static void test_many_at_once(void **state)
+{
+    struct zg_random random = zg_random_seeded(6, 0);
+    g_autoptr(GArray) begins = g_array_new(FALSE, FALSE, sizeof(unsigned));
+    g_autoptr(GByteArray) bytes = sent_frames(&random, 60, begins);
+    struct zg_node *node = new_node(2);
+    (void)state;
+    bytes->data[g_array_index(begins, unsigned, 7) + 3] ^= 1;
+    zg_link_receive(zg_node_link(node), bytes->data, bytes->len - 4);
+    assert_int_equal(delivered->len, 58);
+    zg_link_receive(zg_node_link(node), bytes->data + bytes->len - 4, 4);
+    assert_int_equal(delivered->len, 59);
+    assert_int_equal(zg_node_link(node)->counters.lost, 1);
+    check_accounting(zg_node_link(node), bytes->len);
+    zg_node_free(node);
+}
+
 static void test_full_rings(void **state)
 {
     struct zg_node *node = new_node(2);
@@ -287,9 +333,10 @@ static void test_full_rings(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_damage_to_the_stream),
-                                        cmocka_unit_test(test_what_becomes_of_frames),
-                                        cmocka_unit_test(test_silence_at_every_clock),
-                                        cmocka_unit_test(test_full_rings) };
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_damage_to_the_stream),   cmocka_unit_test(test_what_becomes_of_frames),
+        cmocka_unit_test(test_silence_at_every_clock), cmocka_unit_test(test_handler_has_the_ring),
+        cmocka_unit_test(test_many_at_once),           cmocka_unit_test(test_full_rings)
+    };
     return cmocka_run_group_tests(tests, set_up, tear_down);
 }
