@@ -89,6 +89,31 @@ static void print_glue(GString *code, const struct zg_block *block)
         name, name, name, name, name, name);
 }
 
+static char *runtime_folder;
+
+static void remove_runtime(void)
+{
+    test_remove_folder(runtime_folder);
+    g_free(runtime_folder);
+}
+
+const char *test_runtime(void)
+{
+    static char *archive;
+
+    if (archive)
+        return archive;
+    runtime_folder = g_dir_make_tmp("zeugma-runtime-XXXXXX", NULL);
+    archive = g_build_filename(runtime_folder, "runtime.a", NULL);
+    (void)atexit(remove_runtime);
+    g_autofree char *command = g_strdup_printf(
+        "cd %s && " TEST_CC " -std=c11 -O1 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -fPIC "
+        "-I" TEST_SOURCE "/include -I" TEST_SOURCE "/runtime -c " TEST_SOURCE "/runtime/*.c && ar rc runtime.a *.o",
+        runtime_folder);
+    assert_int_equal(system(command), 0);
+    return archive;
+}
+
 void *test_build_c(const struct zg_plan *plan, const char *folder)
 {
     static const char warnings[] =
@@ -116,11 +141,8 @@ void *test_build_c(const struct zg_plan *plan, const char *folder)
     assert_true(g_file_set_contents(path, code, -1, NULL));
     g_autofree char *command = g_strdup_printf(
         "cd %s && for part in %s*.c; do " TEST_CC " %s $part || exit 1; done && " TEST_CC
-        " -std=c11 -shared -fPIC -I" TEST_SOURCE "/include glue.c %s.o %s_physical.o %s_text.o " TEST_SOURCE
-        "/runtime/scale.c " TEST_SOURCE "/runtime/leb.c " TEST_SOURCE "/runtime/bits.c " TEST_SOURCE
-        "/runtime/crc.c " TEST_SOURCE "/runtime/sums.c " TEST_SOURCE "/runtime/sized.c " TEST_SOURCE
-        "/runtime/marks.c " TEST_SOURCE "/runtime/window.c " TEST_SOURCE "/runtime/ring.c -o glue.so",
-        folder, name, warnings, name, name, name);
+        " -std=c11 -shared -fPIC -I" TEST_SOURCE "/include glue.c %s.o %s_physical.o %s_text.o %s -o glue.so",
+        folder, name, warnings, name, name, name, test_runtime());
     assert_int_equal(system(command), 0);
     void *handle = dlopen(library, RTLD_NOW | RTLD_LOCAL);
     if (!handle)

@@ -13,6 +13,9 @@ typedef int test_glue(const uint8_t *in, size_t length, char *text, int *check, 
 /* Generates into `folder`, the caller's to remove, compiles with all warnings as errors, and loads; dlclose() it. */
 void *test_build_c(const struct zg_plan *plan, const char *folder);
 
+/* The path of the runtime as an archive, compiled once. */
+const char *test_runtime(void);
+
 /* A function or object by its name in two parts; fails the test where there is none. */
 void *test_symbol(void *handle, const char *prefix, const char *name);
 

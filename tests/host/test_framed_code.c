@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* Generated C and Python in each framing, run: both make the frames that the interpreter makes, and make of damaged
  * streams what it makes of them. */
+#include "generated.h"
 #include "streams.h"
 
 #include <stdlib.h>
@@ -132,12 +133,10 @@ static void hold_receivers(const struct test_framing *framing, const struct zg_p
 
 static void test_code_in_each_framing(void **state)
 {
-    static const char flags[] = "-std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -I" TEST_SOURCE
-                                "/include -I" TEST_SOURCE "/runtime";
+    static const char flags[] =
+        "-std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -I" TEST_SOURCE "/include";
     struct zg_random random = zg_random_seeded(31, 0);
-    g_autofree char *runtime = g_dir_make_tmp("zeugma-runtime-XXXXXX", NULL);
     (void)state;
-    run("cd %s && " TEST_CC " %s -c " TEST_SOURCE "/runtime/*.c && ar rc runtime.a *.o", runtime, flags);
     for (unsigned k = 0; k < test_framings_length; k++) {
         struct test_plan plan = test_framing_plan(&test_framings[k]);
         g_autofree char *folder = g_dir_make_tmp("zeugma-framed-XXXXXX", NULL);
@@ -146,15 +145,14 @@ static void test_code_in_each_framing(void **state)
         assert_true(zg_generated_write(python, folder, false, NULL));
         write_file(folder, "driver.py", driver, strlen(driver));
         run("cd %s && " TEST_CC " %s -I. p.c p_device.c p_host.c " TEST_SOURCE
-            "/tests/data/generated/relay.c %s/runtime.a -o relay",
-            folder, flags, runtime);
+            "/tests/data/generated/relay.c %s -o relay",
+            folder, flags, test_runtime());
         hold_senders(plan.plan, &random, folder);
         for (unsigned i = 0; i < test_rounds(STREAMS); i++)
             hold_receivers(&test_framings[k], plan.plan, &random, folder);
         test_remove_folder(folder);
         test_plan_clear(&plan);
     }
-    test_remove_folder(runtime);
 }
 
 int main(void)
