@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "zeugma/receiver.h"
 
+#include <stddef.h>
+
 #include "decoding.h"
 #include "zeugma/error.h"
 
@@ -65,61 +67,62 @@ static enum zg_outcome judge(struct zg_receiver *receiver, struct zg_found *foun
     return verdict == 0 ? ZG_OUTCOME_FRAME : ZG_OUTCOME_VERSION;
 }
 
-static void take_candidate(struct zg_receiver *receiver, struct zg_found *found)
-{
-    struct zg_counters *counters = receiver->counters;
+#define COUNTER(member) (uint8_t)(offsetof(struct zg_counters, member) / sizeof(uint32_t))
 
-    found->outcome = judge(receiver, found);
-    switch (found->outcome) {
-    case ZG_OUTCOME_VERSION: counters->other_version++; /* fall through */
-    case ZG_OUTCOME_FRAME:
-        counters->frames_in++;
-        counters->bytes_of_frames += (uint32_t)receiver->decoder.wire;
-        return;
-    case ZG_OUTCOME_FAILED_CHECK: counters->failed_check++; break;
-    default: counters->malformed++; break;
-    }
-    zg_decoder_reject(&receiver->decoder, receiver->protocol->framing);
-    counters->bytes_failed += (uint32_t)receiver->decoder.wire;
+enum { NONE = 0xFF };
+
+/* Where each outcome is counted, once, and its bytes. */
+static const struct {
+    uint8_t times;
+    uint8_t bytes;
+} accounts[] = {
+    [ZG_OUTCOME_FRAME] = { COUNTER(frames_in), COUNTER(bytes_of_frames) },
+    [ZG_OUTCOME_VERSION] = { COUNTER(frames_in), COUNTER(bytes_of_frames) },
+    [ZG_OUTCOME_FAILED_CHECK] = { COUNTER(failed_check), COUNTER(bytes_failed) },
+    [ZG_OUTCOME_SHORT] = { COUNTER(malformed), COUNTER(bytes_failed) },
+    [ZG_OUTCOME_FORM] = { COUNTER(malformed), COUNTER(bytes_failed) },
+    [ZG_OUTCOME_MALFORMED] = { COUNTER(malformed), COUNTER(bytes_failed) },
+    [ZG_OUTCOME_TOO_LONG] = { COUNTER(too_long), COUNTER(bytes_failed) },
+    [ZG_OUTCOME_CUT] = { COUNTER(timed_out), COUNTER(bytes_failed) },
+    [ZG_OUTCOME_NOISE] = { NONE, COUNTER(bytes_noise) },
+    [ZG_OUTCOME_IDLE] = { NONE, COUNTER(bytes_idle) },
+};
+
+/* What an event of the framing is, of those that need no judging. */
+static const uint8_t outcomes[] = { [ZG_FRAMING_MALFORMED] = ZG_OUTCOME_MALFORMED,
+                                    [ZG_FRAMING_TOO_LONG] = ZG_OUTCOME_TOO_LONG,
+                                    [ZG_FRAMING_CUT] = ZG_OUTCOME_CUT,
+                                    [ZG_FRAMING_NOISE] = ZG_OUTCOME_NOISE,
+                                    [ZG_FRAMING_IDLE] = ZG_OUTCOME_IDLE };
+
+static void count(struct zg_receiver *receiver, enum zg_outcome outcome, size_t wire)
+{
+    uint32_t *counters = (uint32_t *)(void *)receiver->counters; /* they are all alike */
+
+    if (accounts[outcome].times != NONE)
+        counters[accounts[outcome].times]++;
+    counters[accounts[outcome].bytes] += (uint32_t)wire;
+    if (outcome == ZG_OUTCOME_VERSION)
+        receiver->counters->other_version++;
 }
 
 static void take_event(struct zg_receiver *receiver, enum zg_framing_event event, struct zg_found *found)
 {
-    struct zg_counters *counters = receiver->counters;
-    uint32_t wire = (uint32_t)receiver->decoder.wire;
-
-    switch (event) {
-    case ZG_FRAMING_MORE:
+    if (event == ZG_FRAMING_MORE) {
         found->outcome = ZG_OUTCOME_OPEN;
         found->wire = 0;
         advance_check(receiver);
         return;
-    case ZG_FRAMING_CONTENT: take_candidate(receiver, found); break;
-    case ZG_FRAMING_MALFORMED:
-        found->outcome = ZG_OUTCOME_MALFORMED;
-        counters->malformed++;
-        counters->bytes_failed += wire;
-        break;
-    case ZG_FRAMING_TOO_LONG:
-        found->outcome = ZG_OUTCOME_TOO_LONG;
-        counters->too_long++;
-        counters->bytes_failed += wire;
-        break;
-    case ZG_FRAMING_CUT:
-        found->outcome = ZG_OUTCOME_CUT;
-        counters->timed_out++;
-        counters->bytes_failed += wire;
-        break;
-    case ZG_FRAMING_NOISE:
-        found->outcome = ZG_OUTCOME_NOISE;
-        counters->bytes_noise += wire;
-        break;
-    case ZG_FRAMING_IDLE:
-        found->outcome = ZG_OUTCOME_IDLE;
-        counters->bytes_idle += wire;
-        break;
+    }
+    if (event == ZG_FRAMING_CONTENT) {
+        found->outcome = judge(receiver, found);
+        if (found->outcome != ZG_OUTCOME_FRAME && found->outcome != ZG_OUTCOME_VERSION)
+            zg_decoder_reject(&receiver->decoder, receiver->protocol->framing);
+    } else {
+        found->outcome = (enum zg_outcome)outcomes[event];
     }
     found->wire = receiver->decoder.wire;
+    count(receiver, found->outcome, found->wire);
     begin_check(receiver);
 }
 
