@@ -24,9 +24,3 @@ zg_check_word zg_check_load(const struct zg_check *check, const uint8_t *at)
         value = (zg_check_word)((zg_check_word)(value << 4 << 4) | at[check->big_endian ? i : check->size - 1 - i]);
     return value;
 }
-
-bool zg_check_passes(const struct zg_check *check, const uint8_t *content, size_t length)
-{
-    size_t covered = length - check->size;
-    return check->size == 0 || zg_check_value(check, content, covered) == zg_check_load(check, content + covered);
-}

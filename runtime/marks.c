@@ -171,11 +171,7 @@ static bool take(const struct zg_marks *marks, struct zg_decoder *decoder, struc
 
 static void let_go_of_frame(const struct zg_marks *marks, struct zg_decoder *decoder)
 {
-    if (decoder->state != ZGI_CONSUMED)
-        return;
-    zgi_window_drop(decoder, decoder->total);
-    decoder->state = ZGI_SEEKING;
-    if (end_opens(marks))
+    if (zgi_window_let_go(decoder) && end_opens(marks))
         open(marks, decoder);
 }
 
@@ -206,7 +202,7 @@ size_t zg_marks_decode(const struct zg_framing *framing, struct zg_decoder *deco
         ;
     if (*event == ZG_FRAMING_MALFORMED || *event == ZG_FRAMING_TOO_LONG)
         let_end_open(marks, decoder);
-    decoder->kept = decoder->filled - decoder->begin - (decoder->state == ZGI_CONSUMED ? decoder->total : 0);
+    zgi_window_keep(decoder);
     return input.taken;
 }
 
@@ -215,7 +211,7 @@ void zg_marks_reject(const struct zg_framing *framing, struct zg_decoder *decode
     const struct zg_marks *marks = marks_of(framing);
     (void)fail(marks, decoder, decoder->total, ZG_FRAMING_MALFORMED);
     let_end_open(marks, decoder);
-    decoder->kept = decoder->filled - decoder->begin;
+    zgi_window_keep(decoder);
 }
 
 enum zg_framing_event zg_marks_pause(const struct zg_framing *framing, struct zg_decoder *decoder)
@@ -233,6 +229,6 @@ enum zg_framing_event zg_marks_pause(const struct zg_framing *framing, struct zg
         zgi_window_drop(decoder, held);
     if (decoder->filled == decoder->begin)
         zg_marks_reset(framing, decoder);
-    decoder->kept = decoder->filled - decoder->begin;
+    zgi_window_keep(decoder);
     return event;
 }

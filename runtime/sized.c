@@ -42,10 +42,9 @@ static enum zg_framing_event fail(const struct zg_sized *sized, struct zg_decode
     return event;
 }
 
-/* What the candidate's first bytes say of its size. */
-static enum zg_framing_event measure(const struct zg_sized *sized, struct zg_decoder *decoder)
+/* What the candidate's first bytes, `head` of them, say of its size. */
+static enum zg_framing_event measure(const struct zg_sized *sized, struct zg_decoder *decoder, size_t head)
 {
-    size_t head = (size_t)sized->sync_size + (sized->measure ? sized->head : 0U);
     size_t size = sized->size;
 
     if (sized->measure) {
@@ -78,7 +77,7 @@ static enum zg_framing_event take(const struct zg_sized *sized, struct zg_decode
     if (decoder->total == 0) {
         if (!zgi_window_fill(decoder, input, head))
             return ZG_FRAMING_MORE;
-        enum zg_framing_event event = measure(sized, decoder);
+        enum zg_framing_event event = measure(sized, decoder, head);
         if (event != ZG_FRAMING_MORE)
             return event;
     }
@@ -92,14 +91,6 @@ static enum zg_framing_event take(const struct zg_sized *sized, struct zg_decode
     return ZG_FRAMING_CONTENT;
 }
 
-static void let_go_of_frame(struct zg_decoder *decoder)
-{
-    if (decoder->state != ZGI_CONSUMED)
-        return;
-    zgi_window_drop(decoder, decoder->total);
-    decoder->state = ZGI_SEEKING;
-}
-
 size_t zg_sized_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
                        enum zg_framing_event *event)
 {
@@ -107,28 +98,28 @@ size_t zg_sized_decode(const struct zg_framing *framing, struct zg_decoder *deco
     struct zgi_input input = { bytes, count, 0 };
 
     *event = ZG_FRAMING_MORE;
-    let_go_of_frame(decoder);
+    (void)zgi_window_let_go(decoder);
     if (decoder->state == ZGI_SEEKING && zgi_window_seek(decoder, &input, sized->sync, sized->sync_size, event)) {
         decoder->state = ZGI_OPEN;
         decoder->total = 0;
     }
     if (decoder->state == ZGI_OPEN)
         *event = take(sized, decoder, &input);
-    decoder->kept = decoder->filled - decoder->begin - (decoder->state == ZGI_CONSUMED ? decoder->total : 0);
+    zgi_window_keep(decoder);
     return input.taken;
 }
 
 void zg_sized_reject(const struct zg_framing *framing, struct zg_decoder *decoder)
 {
     (void)fail(sized_of(framing), decoder, decoder->total, ZG_FRAMING_MALFORMED);
-    decoder->kept = decoder->filled - decoder->begin;
+    zgi_window_keep(decoder);
 }
 
 enum zg_framing_event zg_sized_pause(const struct zg_framing *framing, struct zg_decoder *decoder)
 {
     enum zg_framing_event event = ZG_FRAMING_NOISE;
 
-    let_go_of_frame(decoder);
+    (void)zgi_window_let_go(decoder);
     size_t held = decoder->filled - decoder->begin;
     if (held == 0)
         event = ZG_FRAMING_MORE;
@@ -136,6 +127,6 @@ enum zg_framing_event zg_sized_pause(const struct zg_framing *framing, struct zg
         event = fail(sized_of(framing), decoder, held, ZG_FRAMING_CUT);
     else
         zgi_window_drop(decoder, held);
-    decoder->kept = decoder->filled - decoder->begin;
+    zgi_window_keep(decoder);
     return event;
 }

@@ -33,6 +33,22 @@ void zgi_window_drop(struct zg_decoder *decoder, size_t count)
         decoder->begin = decoder->filled = 0;
 }
 
+bool zgi_window_let_go(struct zg_decoder *decoder)
+{
+    if (decoder->state != ZGI_CONSUMED)
+        return false;
+    zgi_window_drop(decoder, decoder->total);
+    decoder->state = ZGI_SEEKING;
+    return true;
+}
+
+void zgi_window_keep(struct zg_decoder *decoder)
+{
+    decoder->kept = decoder->filled - decoder->begin;
+    if (decoder->state == ZGI_CONSUMED)
+        decoder->kept -= decoder->total;
+}
+
 /* Lets go, without a copy, input in front of the first byte that an opening may begin with. */
 static size_t skip_input(const struct zg_decoder *decoder, struct zgi_input *input, uint8_t first)
 {

@@ -29,6 +29,12 @@ bool zgi_window_seek(struct zg_decoder *decoder, struct zgi_input *input, const 
  * opening, or as much of it as there is, stands. */
 void zgi_window_fail(struct zg_decoder *decoder, size_t extent, const uint8_t *opening, size_t size);
 
+/* Lets go of the frame that the last call ended; true: there was one. */
+bool zgi_window_let_go(struct zg_decoder *decoder);
+
+/* Sets what stays pending: all of the window but a frame that this call ends. */
+void zgi_window_keep(struct zg_decoder *decoder);
+
 /* Lets go of bytes in front. */
 void zgi_window_drop(struct zg_decoder *decoder, size_t count);
 

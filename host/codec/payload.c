@@ -103,20 +103,6 @@ static void store(const struct zg_step *step, unsigned element, uint64_t bits, u
     }
 }
 
-static uint64_t load(const struct zg_step *step, unsigned element, const uint8_t *at)
-{
-    struct zg_piece pieces[ZG_PIECES];
-    unsigned count = zg_step_pieces(step, element, pieces);
-    uint64_t bits = 0;
-
-    for (unsigned i = 0; i < count; i++) {
-        const struct zg_piece *piece = &pieces[i];
-        uint64_t part = (unsigned)at[piece->byte] >> piece->low & ((1U << piece->bits) - 1U);
-        bits |= part << piece->shift;
-    }
-    return bits;
-}
-
 /* --- LEB128, as in DWARF 5, 7.6: seven bits a byte, lowest first, the top bit set on all but the last */
 
 static uint8_t *put_leb(const struct zg_step *step, union zg_raw raw, uint8_t *at)
@@ -338,14 +324,14 @@ static const uint8_t *unpack_step(const struct zg_step *step, struct zg_value *v
     if (!zg_step_is_array(step) && zg_step_is_leb(step))
         return get_leb(step, first, end, &value->raw);
     if (!zg_step_is_array(step)) {
-        value->raw = raw_of(step, load(step, 0, base));
+        value->raw = raw_of(step, zg_step_load(step, 0, base));
         return first;
     }
     zg_value_resize(step, value, step->type.extent == ZG_EXTENT_REST && step->bits == 0 ? 0 : count);
     if (step->record || zg_step_is_leb(step))
         return unpack_elements(step, value, first, end);
     for (unsigned i = 0; i < count; i++)
-        value->items[i].raw = raw_of(step, load(step, i, own_place ? first : base));
+        value->items[i].raw = raw_of(step, zg_step_load(step, i, own_place ? first : base));
     return own_place ? first + (count * step->bits + 7) / 8 : first;
 }
 
@@ -522,7 +508,7 @@ static int unpack_roles(const struct zg_plan *plan, const uint8_t *at, uint64_t 
 
     for (unsigned i = 0; i < plan->header.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&plan->header, i);
-        roles[step->role->role] = load(step, 0, at);
+        roles[step->role->role] = zg_step_load(step, 0, at);
         if (step->role->role == ZG_ROLE_CONST)
             formed = formed && roles[ZG_ROLE_CONST] == step->role->value;
     }

@@ -49,16 +49,11 @@ static char *mark_text(const struct zg_mark *mark)
 static void print_measure(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
+    g_autofree char *load = zgi_c_load(zg_plan_length(plan), "in");
 
     g_string_append(text, "/* The content's size, bytes, as its header tells it. */\n"
                           "static size_t measure(const void *context, const uint8_t *in)\n{\n");
-    for (unsigned i = 0; i < plan->header.steps->len; i++) {
-        const struct zg_step *step = zg_block_step(&plan->header, i);
-        if (step->role->role != ZG_ROLE_LENGTH)
-            continue;
-        g_autofree char *load = zgi_c_load(step, "in");
-        g_string_append_printf(text, "    uint32_t length = %s;\n\n", load);
-    }
+    g_string_append_printf(text, "    uint32_t length = %s;\n\n", load);
     g_string_append(text, "    (void)context;\n");
     if (plan->length_more > 0)
         g_string_append_printf(text, "    if (length < %uU)\n        return 0;\n    length -= %uU;\n",

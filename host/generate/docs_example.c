@@ -72,7 +72,6 @@ struct example {
     const struct zg_plan_message *item;
     struct zg_value *values;
     struct zg_header header;
-    GByteArray *payload;
     GByteArray *wire;
 };
 
@@ -88,7 +87,6 @@ static struct example example_of(const struct zg_plan *plan, const struct zg_pla
     size_t length = zg_payload_size(item, example.values);
     g_autofree uint8_t *payload = g_malloc(length + 1);
     zg_payload_pack(item, &example.header, example.values, payload);
-    example.payload = g_byte_array_append(g_byte_array_new(), payload, (guint)length);
     example.wire = zg_frame_make(plan, &example.header, payload, length);
     return example;
 }
@@ -96,7 +94,6 @@ static struct example example_of(const struct zg_plan *plan, const struct zg_pla
 static void example_clear(struct example *example)
 {
     zg_values_free(&example->item->payload, example->values);
-    g_byte_array_unref(example->payload);
     g_byte_array_unref(example->wire);
 }
 

@@ -16,7 +16,7 @@ bool zg_framing_is_plain(const struct zg_framing_choice *framing)
 unsigned zg_framing_least(const struct zg_framing_choice *framing, unsigned content)
 {
     switch (framing->kind) {
-    case ZG_FRAMING_COBS: return content + (content + 253) / 254 + (content == 0) + 1 + framing->lead;
+    case ZG_FRAMING_COBS: return ZG_COBS_WIRE_MAX(content) + framing->lead;
     case ZG_FRAMING_SLIP: return content + 1 + framing->lead;
     case ZG_FRAMING_HDLC: return content + 2;
     default: return framing->start.size + content + framing->end.size;
@@ -52,33 +52,12 @@ unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned conte
 static size_t measure(const void *context, const uint8_t *content)
 {
     const struct zg_plan *plan = context;
-    struct zg_piece pieces[ZG_PIECES];
-    uint64_t value = 0;
+    uint64_t value = zg_step_load(zg_plan_length(plan), 0, content);
 
-    for (unsigned i = 0; i < plan->header.steps->len; i++) {
-        const struct zg_step *step = zg_block_step(&plan->header, i);
-        if (step->role->role != ZG_ROLE_LENGTH)
-            continue;
-        unsigned count = zg_step_pieces(step, 0, pieces);
-        for (unsigned k = 0; k < count; k++)
-            value |= (uint64_t)(content[pieces[k].byte] >> pieces[k].low & ((1U << pieces[k].bits) - 1))
-                     << pieces[k].shift;
-    }
     if (value < plan->length_more)
         return 0;
     value -= plan->length_more;
     return value > plan->max_payload ? SIZE_MAX : plan->header.size + (size_t)value + plan->check.size;
-}
-
-/* Bytes of the header up to the last that holds bits of the length. */
-static uint8_t length_end(const struct zg_plan *plan)
-{
-    unsigned end = 0;
-
-    for (unsigned i = 0; i < plan->header.steps->len; i++)
-        if (zg_block_step(&plan->header, i)->role->role == ZG_ROLE_LENGTH)
-            end = zg_step_end(zg_block_step(&plan->header, i));
-    return (uint8_t)end;
 }
 
 static void init_sized(struct zg_plan *plan, const struct zg_framing_choice *choice)
@@ -92,7 +71,7 @@ static void init_sized(struct zg_plan *plan, const struct zg_framing_choice *cho
     if (choice->kind == ZG_FRAMING_LENGTH) {
         framer->sized.measure = measure;
         framer->sized.context = plan;
-        framer->sized.head = length_end(plan);
+        framer->sized.head = (uint8_t)zg_step_end(zg_plan_length(plan));
     }
     memcpy(framer->sized.sync, choice->start.bytes, ZG_MARK_MAX);
     memcpy(framer->sized.end, choice->end.bytes, ZG_MARK_MAX);

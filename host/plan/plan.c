@@ -279,19 +279,18 @@ static void plan_header(struct zg_plan *plan)
 /* What the role length counts beside the payload, and whether it is wide enough. */
 static void plan_length(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
-    for (unsigned i = 0; i < plan->header.steps->len; i++) {
-        const struct zg_step *step = zg_block_step(&plan->header, i);
-        if (step->role->role != ZG_ROLE_LENGTH)
-            continue;
-        if (step->role->counts == ZG_COUNTS_REST)
-            plan->length_more = plan->header.size - zg_step_end(step) + plan->check.size;
-        else if (step->role->counts == ZG_COUNTS_CONTENT)
-            plan->length_more = plan->header.size + plan->check.size;
-        uint64_t most = (uint64_t)plan->max_payload + plan->length_more;
-        if (most > UINT64_MAX >> (64 - step->bits))
-            zgi_error(diagnostics, step->role->place,
-                      "length, u%u, is too narrow to count up to %" G_GUINT64_FORMAT " bytes", step->bits, most);
-    }
+    const struct zg_step *length = zg_plan_length(plan);
+
+    if (!length)
+        return;
+    if (length->role->counts == ZG_COUNTS_REST)
+        plan->length_more = plan->header.size - zg_step_end(length) + plan->check.size;
+    else if (length->role->counts == ZG_COUNTS_CONTENT)
+        plan->length_more = plan->header.size + plan->check.size;
+    uint64_t most = (uint64_t)plan->max_payload + plan->length_more;
+    if (most > UINT64_MAX >> (64 - length->bits))
+        zgi_error(diagnostics, length->role->place,
+                  "length, u%u, is too narrow to count up to %" G_GUINT64_FORMAT " bytes", length->bits, most);
 }
 
 /* Bytes that an open-ended field may fill. Without a limit the user's have none, and the services' what the largest
@@ -484,6 +483,14 @@ const struct zg_plan_message *zg_plan_by_name(const struct zg_plan *plan, const 
     for (unsigned i = 0; i < plan->messages->len; i++)
         if (strcmp(zg_plan_message_at(plan, i)->message->name, name) == 0)
             return zg_plan_message_at(plan, i);
+    return NULL;
+}
+
+const struct zg_step *zg_plan_length(const struct zg_plan *plan)
+{
+    for (unsigned i = 0; i < plan->header.steps->len; i++)
+        if (zg_block_step(&plan->header, i)->role->role == ZG_ROLE_LENGTH)
+            return zg_block_step(&plan->header, i);
     return NULL;
 }
 

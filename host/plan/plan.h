@@ -130,6 +130,13 @@ void zg_plan_free(struct zg_plan *plan);
  * is counted from; of a step with a count, or to the end, from its first element. Returns their number. */
 unsigned zg_step_pieces(const struct zg_step *step, unsigned element, struct zg_piece pieces[ZG_PIECES]);
 
+/* The bits of such an element, of 64 at most, put together from its pieces; `at` is where step->byte is counted from.
+ */
+uint64_t zg_step_load(const struct zg_step *step, unsigned element, const uint8_t *at);
+
+/* The header's step with the role length; NULL: it has none. */
+const struct zg_step *zg_plan_length(const struct zg_plan *plan);
+
 /* Where a step ends at its most, counted as step->byte is: the byte behind its last. */
 unsigned zg_step_end(const struct zg_step *step);
 

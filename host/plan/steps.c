@@ -82,3 +82,17 @@ unsigned zg_step_pieces(const struct zg_step *step, unsigned element, struct zg_
         pieces[i] = (struct zg_piece){ byte + bit / 8 + step->bits / 8 - 1 - i, 0, 8, 8 * i };
     return step->bits / 8;
 }
+
+uint64_t zg_step_load(const struct zg_step *step, unsigned element, const uint8_t *at)
+{
+    struct zg_piece pieces[ZG_PIECES];
+    unsigned count = zg_step_pieces(step, element, pieces);
+    uint64_t bits = 0;
+
+    for (unsigned i = 0; i < count; i++) {
+        const struct zg_piece *piece = &pieces[i];
+        uint64_t part = (unsigned)at[piece->byte] >> piece->low & ((1U << piece->bits) - 1U);
+        bits |= part << piece->shift;
+    }
+    return bits;
+}

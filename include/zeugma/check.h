@@ -35,9 +35,6 @@ zg_check_word zg_check_value(const struct zg_check *check, const uint8_t *conten
 void zg_check_store(const struct zg_check *check, zg_check_word value, uint8_t *at);
 zg_check_word zg_check_load(const struct zg_check *check, const uint8_t *at);
 
-/* Whether `content`, which ends with its check, passes. `length` must be at least check->skip + check->size. */
-bool zg_check_passes(const struct zg_check *check, const uint8_t *content, size_t length);
-
 #ifdef __cplusplus
 }
 #endif

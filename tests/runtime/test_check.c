@@ -66,6 +66,13 @@ static void test_catalogue(void **state)
     assert_true(checked >= 7);
 }
 
+/* Whether content that ends with its check passes. */
+static bool passes(const struct zg_check *check, const uint8_t *content, size_t length)
+{
+    size_t covered = length - check->size;
+    return zg_check_value(check, content, covered) == zg_check_load(check, content + covered);
+}
+
 static void test_any_parameters(void **state)
 {
     (void)state;
@@ -106,10 +113,10 @@ static void test_on_the_wire(void **state)
                 content[k] = digits[k];
             zg_check_store(&check, (zg_check_word)p->check, content + 9);
             assert_int_equal(content[big ? 8 + check.size : 9], (uint8_t)p->check);
-            assert_true(zg_check_passes(&check, content, 9U + check.size));
+            assert_true(passes(&check, content, 9U + check.size));
             for (unsigned bit = 0; bit < 8 * (9U + check.size); bit++) {
                 content[bit / 8] ^= (uint8_t)(1U << bit % 8);
-                assert_false(zg_check_passes(&check, content, 9U + check.size));
+                assert_false(passes(&check, content, 9U + check.size));
                 content[bit / 8] ^= (uint8_t)(1U << bit % 8);
             }
         }
