@@ -3,14 +3,12 @@
 
 #include "zeugma/error.h"
 
-#define TOP_BIT ((zg_check_word)((zg_check_word)1 << (ZG_CHECK_BITS - 1)))
-
 static zg_check_word low_bits(unsigned width)
 {
     return (zg_check_word)((zg_check_word) ~(zg_check_word)0 >> (ZG_CHECK_BITS - width));
 }
 
-static zg_check_word reverse(zg_check_word value, unsigned width)
+zg_check_word zgi_crc_reverse(zg_check_word value, unsigned width)
 {
     zg_check_word out = 0;
     for (unsigned i = 0; i < width; i++)
@@ -19,18 +17,8 @@ static zg_check_word reverse(zg_check_word value, unsigned width)
     return out;
 }
 
-static zg_check_word step_bits(const struct zg_crc *crc, zg_check_word reg, unsigned bits)
-{
-    while (bits-- > 0) {
-        if (crc->reflected)
-            reg = (zg_check_word)(reg & 1U ? (zg_check_word)(reg >> 1) ^ crc->poly : reg >> 1);
-        else
-            reg = (zg_check_word)(reg & TOP_BIT ? (zg_check_word)(reg << 1) ^ crc->poly : reg << 1);
-    }
-    return reg;
-}
-
-#if ZG_CRC_TABLE != 0
+#if ZG_CRC_TABLE != 0 && !defined(ZGI_FLASH_APART)
+#define CAN_FILL 1
 /* What the register becomes when it holds only the bits that one look-up takes. */
 static void fill_table(const struct zg_crc *crc, zg_check_word *table)
 {
@@ -38,8 +26,15 @@ static void fill_table(const struct zg_crc *crc, zg_check_word *table)
         zg_check_word reg = (zg_check_word)i;
         if (!crc->reflected)
             reg = ZG_CRC_TOP(i, ZG_CRC_TABLE);
-        table[i] = step_bits(crc, reg, ZG_CRC_TABLE);
+        table[i] = zgi_crc_step(crc, reg, ZG_CRC_TABLE);
     }
+}
+#else
+#define CAN_FILL (ZG_CRC_TABLE == 0)
+static void fill_table(const struct zg_crc *crc, zg_check_word *table)
+{
+    (void)crc;
+    (void)table;
 }
 #endif
 
@@ -47,7 +42,7 @@ static void fill_table(const struct zg_crc *crc, zg_check_word *table)
 static zg_check_word place(const struct zg_crc *crc, zg_check_word value)
 {
     if (crc->reflected)
-        return reverse(value, crc->width);
+        return zgi_crc_reverse(value, crc->width);
     return ZG_CRC_TOP(value, crc->width);
 }
 
@@ -63,75 +58,15 @@ int zg_crc_make(struct zg_crc *crc, unsigned width, uint64_t poly, uint64_t init
     crc->init = place(crc, (zg_check_word)init);
     crc->xor_out = (zg_check_word)xor_out;
     crc->table = table;
-#if ZG_CRC_TABLE != 0
-    if (!table)
+    if (ZG_CRC_TABLE != 0 && (!CAN_FILL || !table))
         return ZG_EINVALID;
     fill_table(crc, table);
-#endif
     return 0;
 }
 
 zg_check_word zg_crc_start(const struct zg_crc *crc)
 {
     return crc->init;
-}
-
-#if ZG_CRC_TABLE == 8
-
-zg_check_word zg_crc_update(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes, size_t count)
-{
-    const zg_check_word *table = crc->table;
-    if (crc->reflected)
-        for (size_t i = 0; i < count; i++)
-            reg = (zg_check_word)((reg >> 4 >> 4) ^ table[(uint8_t)(reg ^ bytes[i])]);
-    else
-        for (size_t i = 0; i < count; i++)
-            reg = (zg_check_word)((zg_check_word)(reg << 4 << 4) ^
-                                  table[(uint8_t)((reg >> (ZG_CHECK_BITS - 8)) ^ bytes[i])]);
-    return reg;
-}
-
-#elif ZG_CRC_TABLE == 4
-
-zg_check_word zg_crc_update(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes, size_t count)
-{
-    const zg_check_word *table = crc->table;
-    for (size_t i = 0; i < count; i++) {
-        if (crc->reflected) {
-            reg ^= bytes[i];
-            reg = (zg_check_word)((reg >> 4) ^ table[reg & 15U]);
-            reg = (zg_check_word)((reg >> 4) ^ table[reg & 15U]);
-        } else {
-            reg = (zg_check_word)(reg ^ (zg_check_word)((zg_check_word)bytes[i] << (ZG_CHECK_BITS - 8)));
-            reg = (zg_check_word)((zg_check_word)(reg << 4) ^ table[reg >> (ZG_CHECK_BITS - 4)]);
-            reg = (zg_check_word)((zg_check_word)(reg << 4) ^ table[reg >> (ZG_CHECK_BITS - 4)]);
-        }
-    }
-    return reg;
-}
-
-#else
-
-zg_check_word zg_crc_update(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes, size_t count)
-{
-    for (size_t i = 0; i < count; i++) {
-        zg_check_word byte = bytes[i];
-        if (!crc->reflected)
-            byte = (zg_check_word)(byte << (ZG_CHECK_BITS - 8));
-        reg = step_bits(crc, (zg_check_word)(reg ^ byte), 8);
-    }
-    return reg;
-}
-
-#endif
-
-zg_check_word zg_crc_finish(const struct zg_crc *crc, zg_check_word reg)
-{
-    if (!crc->reflected)
-        reg = (zg_check_word)(reg >> (ZG_CHECK_BITS - crc->width));
-    if (crc->turned)
-        reg = reverse(reg, crc->width);
-    return (zg_check_word)((reg ^ crc->xor_out) & low_bits(crc->width));
 }
 
 zg_check_word zg_check_crc_update(const void *crc, zg_check_word reg, const uint8_t *bytes, size_t count)

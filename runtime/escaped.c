@@ -4,7 +4,7 @@
 #include "stuffing.h"
 
 /* The two special bytes, what stands for them behind an escape, and what else is escaped. */
-struct escapes {
+struct zgi_escapes {
     uint8_t delimiter;
     uint8_t escape;
     uint8_t delimiter_image;
@@ -13,24 +13,24 @@ struct escapes {
     uint8_t control; /* bytes below it are escaped, too */
 };
 
-static const struct escapes slip = { 0xC0, 0xDB, 0xDC, 0xDD, 0, 0 };
-static const struct escapes hdlc = { 0x7E, 0x7D, 0x5E, 0x5D, 0x20, 0 };
-static const struct escapes hdlc_control = { 0x7E, 0x7D, 0x5E, 0x5D, 0x20, 0x20 };
+const struct zgi_escapes zgi_slip = { 0xC0, 0xDB, 0xDC, 0xDD, 0, 0 };
+const struct zgi_escapes zgi_hdlc = { 0x7E, 0x7D, 0x5E, 0x5D, 0x20, 0 };
+const struct zgi_escapes zgi_hdlc_control = { 0x7E, 0x7D, 0x5E, 0x5D, 0x20, 0x20 };
 
-static const struct escapes *escapes_of(const struct zg_framing *framing)
+static const struct zgi_escapes *escapes_of(const struct zg_framing *framing)
 {
-    return (const struct escapes *)framing->options;
+    return (const struct zgi_escapes *)framing->options;
 }
 
-static void begin(const struct zg_framing *framing, struct zg_encoder *encoder)
+void zgi_escaped_begin(const struct zg_framing *framing, struct zg_encoder *encoder)
 {
     if (framing->lead)
         zgi_append(encoder, escapes_of(framing)->delimiter);
 }
 
-static void put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count)
+void zgi_escaped_put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count)
 {
-    const struct escapes *escapes = escapes_of(framing);
+    const struct zgi_escapes *escapes = escapes_of(framing);
 
     for (size_t i = 0; i < count && !encoder->overflow; i++) {
         uint8_t byte = bytes[i];
@@ -49,7 +49,7 @@ static void put(const struct zg_framing *framing, struct zg_encoder *encoder, co
     }
 }
 
-static void end(const struct zg_framing *framing, struct zg_encoder *encoder)
+void zgi_escaped_end(const struct zg_framing *framing, struct zg_encoder *encoder)
 {
     zgi_append(encoder, escapes_of(framing)->delimiter);
 }
@@ -57,7 +57,7 @@ static void end(const struct zg_framing *framing, struct zg_encoder *encoder)
 enum { ESCAPED = ZGI_DATA + 1 };
 
 /* A byte behind an escape becomes what it stands for; false where it stands for nothing. */
-static bool unescape(const struct escapes *escapes, uint8_t *byte)
+static bool unescape(const struct zgi_escapes *escapes, uint8_t *byte)
 {
     if (escapes->turn != 0)
         *byte ^= escapes->turn;
@@ -70,7 +70,7 @@ static bool unescape(const struct escapes *escapes, uint8_t *byte)
     return true;
 }
 
-static enum zg_framing_event take(const struct escapes *escapes, struct zg_decoder *decoder, uint8_t byte)
+static enum zg_framing_event take(const struct zgi_escapes *escapes, struct zg_decoder *decoder, uint8_t byte)
 {
     bool escaped = decoder->state == ESCAPED;
     enum zg_framing_event failure = ZG_FRAMING_TOO_LONG;
@@ -90,10 +90,10 @@ static enum zg_framing_event take(const struct escapes *escapes, struct zg_decod
     return failure;
 }
 
-static size_t decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
-                     enum zg_framing_event *event)
+size_t zgi_escaped_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes,
+                          size_t count, enum zg_framing_event *event)
 {
-    const struct escapes *escapes = escapes_of(framing);
+    const struct zgi_escapes *escapes = escapes_of(framing);
     size_t i = 0;
 
     *event = ZG_FRAMING_MORE;
@@ -101,17 +101,8 @@ static size_t decode(const struct zg_framing *framing, struct zg_decoder *decode
         i = zgi_skip_noise(decoder, escapes->delimiter, bytes, count, event);
     while (i < count && *event == ZG_FRAMING_MORE) {
         uint8_t byte = bytes[i++];
-        *event = byte == escapes->delimiter ? zgi_delimiter(framing, decoder, i) : take(escapes, decoder, byte);
+        *event = byte == escapes->delimiter ? zgi_delimiter(framing, decoder, decoder->state != ESCAPED, i)
+                                            : take(escapes, decoder, byte);
     }
     return i;
 }
-
-#define ESCAPED_BY(options, lead)                                                                                      \
-    {                                                                                                                  \
-        begin, put, end, zgi_delimited_reset, decode, zgi_delimited_reject, zgi_delimited_pause, options, lead         \
-    }
-
-const struct zg_framing zg_slip = ESCAPED_BY(&slip, true);
-const struct zg_framing zg_slip_trailing = ESCAPED_BY(&slip, false);
-const struct zg_framing zg_hdlc = ESCAPED_BY(&hdlc, true);
-const struct zg_framing zg_hdlc_control = ESCAPED_BY(&hdlc_control, true);

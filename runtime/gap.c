@@ -5,20 +5,20 @@
 
 #include "stuffing.h"
 
-static void nothing(const struct zg_framing *framing, struct zg_encoder *encoder)
+void zgi_gap_nothing(const struct zg_framing *framing, struct zg_encoder *encoder)
 {
     (void)framing;
     (void)encoder;
 }
 
-static void put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count)
+void zgi_gap_put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count)
 {
     (void)framing;
     zgi_append_all(encoder, bytes, count);
 }
 
-static size_t decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
-                     enum zg_framing_event *event)
+size_t zgi_gap_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                      enum zg_framing_event *event)
 {
     size_t room;
 
@@ -42,13 +42,13 @@ static size_t decode(const struct zg_framing *framing, struct zg_decoder *decode
     return count;
 }
 
-static void reject(const struct zg_framing *framing, struct zg_decoder *decoder)
+void zgi_gap_reject(const struct zg_framing *framing, struct zg_decoder *decoder)
 {
     (void)framing;
     (void)decoder; /* only silence opens a candidate: no other can begin inside it */
 }
 
-static enum zg_framing_event pause(const struct zg_framing *framing, struct zg_decoder *decoder)
+enum zg_framing_event zgi_gap_pause(const struct zg_framing *framing, struct zg_decoder *decoder)
 {
     bool open = decoder->state == ZGI_DATA;
 
@@ -56,5 +56,3 @@ static enum zg_framing_event pause(const struct zg_framing *framing, struct zg_d
     decoder->state = ZGI_EMPTY;
     return open ? ZG_FRAMING_CONTENT : ZG_FRAMING_MORE;
 }
-
-const struct zg_framing zg_gap = { nothing, put, nothing, zgi_delimited_reset, decode, reject, pause, NULL, false };

@@ -1,12 +1,14 @@
 /* SPDX-License-Identifier: MIT */
 /* Runs of bytes other than zero, and COBS blocks of them: by words where a register holds eight bytes; else, where size
- * counts more, runs by the C library, and no blocks. */
+ * counts more, runs byte by byte, and no blocks. */
 #ifndef ZEUGMA_RUNS_H
 #define ZEUGMA_RUNS_H
 
 #include <stddef.h>
 #include <stdint.h>
 #include <string.h>
+
+#if UINTPTR_MAX > 0xFFFFFFFF
 
 static inline size_t zgi_copy_long_run(uint8_t *to, const uint8_t *from, size_t most)
 {
@@ -16,8 +18,6 @@ static inline size_t zgi_copy_long_run(uint8_t *to, const uint8_t *from, size_t 
     memcpy(to, from, length);
     return length;
 }
-
-#if UINTPTR_MAX > 0xFFFFFFFF
 
 /* The top bit of each byte that is zero, and maybe of those above it. */
 static inline uint64_t zgi_zeros(uint64_t word)
@@ -114,9 +114,16 @@ static inline size_t zgi_copy_blocks(uint8_t *to, size_t room, size_t *length, u
     return 0;
 }
 
-static inline size_t zgi_copy_run(uint8_t *to, const uint8_t *from, size_t most)
+/* As above. At most 255 bytes. */
+static inline uint8_t zgi_copy_run(uint8_t *to, const uint8_t *from, uint8_t most)
 {
-    return zgi_copy_long_run(to, from, most);
+    uint8_t left = most;
+
+    for (; left > 0 && (*to = *from) != 0; left--) {
+        to++;
+        from++;
+    }
+    return (uint8_t)(most - left);
 }
 
 #endif

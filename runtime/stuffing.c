@@ -1,14 +1,13 @@
 /* SPDX-License-Identifier: MIT */
 #include "stuffing.h"
 
-#include <string.h>
-
-enum zg_framing_event zgi_delimiter(const struct zg_framing *framing, struct zg_decoder *decoder, size_t taken)
+enum zg_framing_event zgi_delimiter(const struct zg_framing *framing, struct zg_decoder *decoder, bool whole,
+                                    size_t taken)
 {
     uint8_t state = decoder->state;
 
     decoder->state = ZGI_EMPTY;
-    if (state == ZGI_DATA)
+    if (state == ZGI_DATA && whole)
         return ZG_FRAMING_CONTENT;
     if (state == ZGI_EMPTY && framing->lead && decoder->pending + taken == 1)
         return ZG_FRAMING_MORE; /* it may open a frame */
@@ -41,10 +40,11 @@ enum zg_framing_event zgi_delimited_pause(const struct zg_framing *framing, stru
 size_t zgi_skip_noise(struct zg_decoder *decoder, uint8_t delimiter, const uint8_t *bytes, size_t count,
                       enum zg_framing_event *event)
 {
-    const uint8_t *end = count > 0 ? (const uint8_t *)memchr(bytes, delimiter, count) : NULL;
-    size_t taken = end ? (size_t)(end - bytes) : count;
+    size_t taken = 0;
 
-    if (end)
+    while (taken < count && bytes[taken] != delimiter)
+        taken++;
+    if (taken < count)
         decoder->state = ZGI_EMPTY;
     if (taken > 0)
         *event = ZG_FRAMING_NOISE;

@@ -3,7 +3,7 @@
 #ifndef ZEUGMA_STUFFING_H
 #define ZEUGMA_STUFFING_H
 
-#include "zeugma/framing.h"
+#include "zeugma/delimited.h"
 
 /* Writes a byte at a place of the unpublished frame, or notes that there is none. */
 static inline void zgi_poke(struct zg_encoder *encoder, zg_index at, uint8_t byte)
@@ -31,17 +31,13 @@ static inline void zgi_append_all(struct zg_encoder *encoder, const uint8_t *byt
 enum {
     ZGI_EMPTY, /* after a delimiter, or at the start */
     ZGI_SKIP,  /* outside any candidate, until a delimiter */
-    ZGI_DATA   /* in a candidate, where its content may end */
+    ZGI_DATA   /* in a candidate */
 };
 
-/* A delimiter came, the last of `taken` bytes: it ends the candidate, as content or as what failed, or stands between
- * two. With `lead` one that ended no frame may open the next, and is idle once another comes. */
-enum zg_framing_event zgi_delimiter(const struct zg_framing *framing, struct zg_decoder *decoder, size_t taken);
-
-/* The functions of struct zg_framing that all kinds with a delimiter share. */
-void zgi_delimited_reset(const struct zg_framing *framing, struct zg_decoder *decoder);
-void zgi_delimited_reject(const struct zg_framing *framing, struct zg_decoder *decoder);
-enum zg_framing_event zgi_delimited_pause(const struct zg_framing *framing, struct zg_decoder *decoder);
+/* A delimiter came, the last of `taken` bytes: it ends the candidate, as content where it is `whole` or as what failed,
+ * or stands between two. With `lead` one that ended no frame may open the next, and is idle once another comes. */
+enum zg_framing_event zgi_delimiter(const struct zg_framing *framing, struct zg_decoder *decoder, bool whole,
+                                    size_t taken);
 
 /* Outside any candidate: lets bytes go up to the delimiter, which ends the noise and opens what follows. Returns their
  * number. */

@@ -125,9 +125,14 @@ void *test_build_c(const struct zg_plan *plan, const char *folder)
     g_autofree char *library = g_build_filename(folder, "glue.so", NULL);
 
     g_string_append_printf(glue,
-                           "#include \"%s.h\"\n#include <stdarg.h>\n#include <stdio.h>\n#include <string.h>\n"
+                           "#include \"%s_frame.h\"\n#include <stdarg.h>\n#include <stdio.h>\n#include <string.h>\n"
                            "static char *at;\nstatic void add(const char *format, ...)\n{\n    va_list list;\n"
-                           "    va_start(list, format);\n    at += vsprintf(at, format, list);\n    va_end(list);\n}\n",
+                           "    va_start(list, format);\n    at += vsprintf(at, format, list);\n    va_end(list);\n}\n"
+                           "const struct zg_check *const glue_check = &PREFIX_check;\n"
+                           "void glue_write_header(void *owner, const struct zg_header *header, uint8_t *out)\n"
+                           "{\n    PREFIX_write_header(owner, header, out);\n}\n"
+                           "int glue_admit(void *owner, const uint8_t *in, size_t length, struct zg_header *header)\n"
+                           "{\n    return PREFIX_admit(owner, in, length, header);\n}\n",
                            name);
     assert_true(zg_generated_write(files, folder, false, NULL));
     for (unsigned i = 0; i < plan->records->len; i++)

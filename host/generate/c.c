@@ -23,17 +23,23 @@ static void add_code(const struct zgi_c *c, GPtrArray *files, const char *suffix
     zgi_generated_add(files, g_strconcat(c->prefix, suffix, ".c", NULL), code);
 }
 
+static void add_header(const struct zgi_c *c, GPtrArray *files, const char *suffix, const char *what,
+                       void (*print)(const struct zgi_c *c, GString *text))
+{
+    g_autofree char *name = g_strconcat(c->prefix, suffix, NULL);
+    GString *header = begin_header(c, name, what);
+
+    print(c, header);
+    end_header(header);
+    zgi_generated_add(files, g_strconcat(name, ".h", NULL), header);
+}
+
 /* A header and its code, named PROTOCOL and a suffix. */
 static void add_pair(const struct zgi_c *c, GPtrArray *files, const char *suffix, const char *what,
                      void (*print_header)(const struct zgi_c *c, GString *text),
                      void (*print_code)(const struct zgi_c *c, GString *text))
 {
-    g_autofree char *name = g_strconcat(c->prefix, suffix, NULL);
-    GString *header = begin_header(c, name, what);
-
-    print_header(c, header);
-    end_header(header);
-    zgi_generated_add(files, g_strconcat(name, ".h", NULL), header);
+    add_header(c, files, suffix, what, print_header);
     add_code(c, files, suffix, what, print_code);
 }
 
@@ -43,6 +49,7 @@ GPtrArray *zg_generate_c(const struct zg_plan *plan)
     struct zgi_c c = { plan, plan->definition->protocol, g_ascii_strup(plan->definition->protocol, -1), ZG_SIDE_BOTH };
 
     add_pair(&c, files, "", "messages, packing and unpacking", zgi_c_types, zgi_c_code);
+    add_header(&c, files, "_frame", "check, framing and header, for the files of its ends", zgi_c_frame);
     add_code(&c, files, "_physical", "physical values", zgi_c_physical_code);
     add_pair(&c, files, "_text", "names of values and messages", zgi_c_words_header, zgi_c_words_code);
     c.side = ZG_SIDE_DEVICE;

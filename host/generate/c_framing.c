@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* PROTOCOL.c: the framing, where it has options of its own. */
+/* PROTOCOL_frame.h: the framing, where it has options of its own. */
 #include "generate/c.h"
 
 char *zgi_c_framing_name(const struct zgi_c *c)
@@ -80,14 +80,14 @@ void zgi_c_framing(const struct zgi_c *c, GString *text)
     if (framing->kind == ZG_FRAMING_MARKS && !zg_framing_is_plain(framing))
         g_string_append_printf(text,
                                "static const struct zg_marks marks = { %u, %u, %s, %s, %s, 0x%02XU, 0x%02XU };\n"
-                               "const struct zg_framing %s_framing = ZG_MARKS(&marks);\n\n",
+                               "static const struct zg_framing %s_framing = ZG_MARKS(&marks);\n\n",
                                framing->start.size, framing->end.size, start, end,
                                framing->marking == ZG_MARKING_DOUBLED ? "true" : "false", framing->escape,
                                framing->escape_xor, c->prefix);
     else
         g_string_append_printf(text,
                                "static const struct zg_sized sized = { %s, NULL, %u, %u, %u, %u, %s, %s };\n"
-                               "const struct zg_framing %s_framing = ZG_SIZED(&sized);\n\n",
+                               "static const struct zg_framing %s_framing = ZG_SIZED(&sized);\n\n",
                                framing->kind == ZG_FRAMING_LENGTH ? "measure" : "NULL", plan->max_content,
                                (unsigned)plan->framer.sized.head, framing->start.size, framing->end.size, start, end,
                                c->prefix);

@@ -85,18 +85,28 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
         "%s%s};\n\n"
         "/* Prepares the node; `handlers` is kept. Returns 0 or ZG_EINVALID (a ring's size). Call it before the "
         "interrupts are on. Bytes\n"
-        " * come in by zg_link_receive_isr(&node->link, ...) and go out by zg_link_transmit_isr(&node->link, ...). */\n"
+        " * come in by %s_%s_receive_isr() and go out by %s_%s_transmit_isr(). */\n"
         "int %s_%s_init(struct %s_%s *node, const struct zg_port *port, void *port_context,\n"
         "               const struct %s_%s_handlers *handlers, void *context);\n\n"
         "/* Does what is due and calls the handlers. Never waits. Loop only. */\n"
         "void %s_%s_poll(struct %s_%s *node);\n\n"
+        "/* A byte came in, with the errors flagged for it (a sum of zg_line_error, usually 0). Receive interrupt; "
+        "constant "
+        "time.\n * A byte that finds the ring full is dropped and counted. */\n"
+        "static inline void %s_%s_receive_isr(struct %s_%s *node, uint8_t byte, unsigned line_errors)\n{\n"
+        "%s    zgi_link_put_isr(&node->link, byte, line_errors);\n}\n\n"
+        "/* The next byte to send. False: none, turn the transmit interrupt off. Transmit interrupt; constant time. "
+        "*/\n"
+        "static inline bool %s_%s_transmit_isr(struct %s_%s *node, uint8_t *byte)\n{\n"
+        "    return zg_ring_get(&node->link.transmit, byte);\n}\n\n"
         "/* Each sends one message: 0; ZG_ERANGE: a field is outside its type or range; ZG_EROOM: the transmit ring "
         "has no room now, nothing\n"
         " * was sent, try again later. Loop only. */\n",
         s, p, s, p, s, c->upper, node, c->upper, node, c->upper,
         c->plan->gap_ns > 0 ? "    struct zg_link_gaps gaps;\n" : "",
         counts_tickets(c->plan, side) ? "    uint8_t ticket; /* of the next ticketed message */\n" : "", p, s, p, s, p,
-        s, p, s, p, s);
+        s, p, s, p, s, p, s, p, s, p, s, p, s, c->plan->gap_ns > 0 ? "    zgi_note_gap_isr(&node->link);\n" : "", p, s,
+        p, s);
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         g_autofree char *prototype = send_prototype(c, message, side);
@@ -176,7 +186,7 @@ static void print_protocol(const struct zgi_c *c, GString *text)
     g_autofree char *framing = zgi_c_framing_name(c);
 
     g_string_append_printf(text,
-                           "static const struct zg_protocol protocol = {\n"
+                           "static const struct zg_protocol this_protocol = {\n"
                            "    &%s,\n    &%s_check,\n    %s_MAX_PAYLOAD,\n    %s_MAX_FRAME,\n    %s_RECEIVE_ROOM,\n"
                            "    %u, /* bytes that zeros fill the content up to */\n"
                            "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that abandon a frame */\n"
@@ -201,31 +211,49 @@ static void print_send(const struct zgi_c *c, GString *text, const struct zg_pla
     unsigned tickets = item->tickets;
     const char *ticket = message->is_reply ? "ticket" : "node->ticket";
 
-    g_string_append_printf(text, "\n%s\n{\n    uint8_t payload[%s];\n    size_t length;\n    int error;\n\n", prototype,
-                           item->payload_most > 0 ? size : "1");
-    if (tickets == 0) {
-        g_string_append_printf(text,
-                               "    error = %s_%s_pack(message, payload, sizeof payload, &length);\n"
-                               "    return error ? error : zg_link_send(&node->link, %s, payload, length);\n}\n",
-                               c->prefix, message->name, id);
-        return;
-    }
+    g_string_append_printf(text,
+                           "\n%s\n{\n    uint8_t content[%s_HEADER_SIZE + %s];\n"
+                           "    uint8_t *payload = content + %s_HEADER_SIZE;\n    size_t length;\n    int error;\n\n",
+                           prototype, c->upper, item->payload_most > 0 ? size : "1", c->upper);
     for (unsigned i = 0; i < tickets; i++) /* with nothing older on offer, base and ticket are the same */
         g_string_append_printf(text, "    payload[%u] = %s;\n", i, ticket);
+    g_string_append_printf(text, "    error = %s_%s_pack(message, payload + %u, %s - %u, &length);\n", c->prefix,
+                           message->name, tickets, size, tickets);
+    if (tickets == 0 || message->is_reply) {
+        g_string_append_printf(text, "    return error ? error : send_content(node, %s, content, length + %u);\n}\n",
+                               id, tickets);
+        return;
+    }
     g_string_append_printf(text,
-                           "    error = %s_%s_pack(message, payload + %u, sizeof payload - %u, &length);\n"
-                           "    if (!error)\n"
-                           "        error = zg_link_send(&node->link, %s, payload, length + %u);\n",
-                           c->prefix, message->name, tickets, tickets, id, tickets);
-    if (!message->is_reply)
-        g_string_append(text, "    if (!error)\n        node->ticket++;\n");
-    g_string_append(text, "    return error;\n}\n");
+                           "    if (!error)\n        error = send_content(node, %s, content, length + %u);\n"
+                           "    if (!error)\n        node->ticket++;\n    return error;\n}\n",
+                           id, tickets);
+}
+
+static void print_sends(const struct zgi_c *c, GString *text, enum zg_side side)
+{
+    bool any = false;
+
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(c->plan, i);
+        if (!(item->message->from & side))
+            continue;
+        if (!any)
+            g_string_append_printf(
+                text,
+                "\n/* The payload stands behind room for the header. */\n"
+                "static int send_content(struct %s_%s *node, zg_role id, uint8_t *content, size_t length)\n{\n"
+                "    return zgi_link_send(&node->link, id, content, NULL, length);\n}\n",
+                c->prefix, zg_side_name(side));
+        any = true;
+        print_send(c, text, item, side);
+    }
 }
 
 /* The end of an init function: on a shared line the PC is 0, and the device 1 until it is told its address. */
 static char *init_end(const struct zg_plan *plan, enum zg_side side)
 {
-    static const char call[] = "zg_link_init(&node->link, &protocol, node, port, port_context, &memory);\n";
+    static const char call[] = "zg_link_init(&node->link, &this_protocol, node, port, port_context, &memory);\n";
     unsigned own = side == ZG_SIDE_DEVICE;
 
     if (plan->destination_bits == 0 && plan->source_bits == 0)
@@ -241,11 +269,10 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
     const char *s = zg_side_name(side);
     g_autofree char *end = init_end(c->plan, side);
 
-    g_string_append_printf(text, "#include \"%s_%s.h\"\n\n", p, s);
-    if (!zgi_c_framing_has_options(c))
-        g_string_append_printf(text, "#include \"zeugma/%s.h\"\n\n", zgi_c_framing_header(c));
+    g_string_append_printf(text, "#include \"%s_%s.h\"\n\n#include \"%s_frame.h\"\n\n", p, s, p);
     print_deliver(c, text, side);
     print_protocol(c, text);
+    g_string_append(text, "#define ZGI_PROTOCOL(end) (&this_protocol)\n#include \"zeugma/link_body.h\"\n\n");
     g_string_append_printf(text,
                            "int %s_%s_init(struct %s_%s *node, const struct zg_port *port, void *port_context,\n"
                            "               const struct %s_%s_handlers *handlers, void *context)\n{\n"
@@ -256,10 +283,8 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
                            "    memory.gaps = %s;\n"
                            "    node->handlers = handlers;\n    node->context = context;\n"
                            "%s%s}\n\n"
-                           "void %s_%s_poll(struct %s_%s *node)\n{\n    zg_link_poll(&node->link);\n}\n",
+                           "void %s_%s_poll(struct %s_%s *node)\n{\n    zgi_link_poll(&node->link);\n}\n",
                            p, s, p, s, p, s, c->plan->gap_ns > 0 ? "&node->gaps" : "NULL",
                            counts_tickets(c->plan, side) ? "    node->ticket = 0;\n" : "", end, p, s, p, s);
-    for (unsigned i = 0; i < c->plan->messages->len; i++)
-        if (zg_plan_message_at(c->plan, i)->message->from & side)
-            print_send(c, text, zg_plan_message_at(c->plan, i), side);
+    print_sends(c, text, side);
 }

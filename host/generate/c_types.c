@@ -177,10 +177,22 @@ static void print_prototypes(const struct zgi_c *c, GString *text, const struct 
     print_accessors(c, text, block);
 }
 
+/* Bits of the widest number that a header hands on. */
+static unsigned widest_role(const struct zg_plan *plan)
+{
+    unsigned most = 0;
+
+    for (unsigned i = 0; i < plan->header.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&plan->header, i);
+        if (step->role->role != ZG_ROLE_CONST && step->role->role != ZG_ROLE_RESERVED)
+            most = MAX(most, zgi_c_bits(step));
+    }
+    return most;
+}
+
 void zgi_c_types(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
-    bool framed = zgi_c_framing_has_options(c);
 
     g_string_append_printf(text,
                            "#include <stdbool.h>\n#include <stddef.h>\n#include <stdint.h>\n\n"
@@ -192,11 +204,13 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
                            "#define %s_MAX_PAYLOAD %uU /* bytes, before stuffing */\n"
                            "#define %s_MAX_FRAME %uU /* bytes on the wire, stuffing at its worst */\n"
                            "#define %s_RECEIVE_ROOM %uU /* bytes of memory that finding a frame takes */\n\n"
-                           "ZG_ASSERT(ZG_CHECK_BITS >= %u, \"this protocol's check needs a wider ZG_CHECK_BITS\");\n\n",
+                           "ZG_ASSERT(ZG_CHECK_BITS >= %u, \"this protocol's check needs a wider ZG_CHECK_BITS\");\n"
+                           "ZG_ASSERT(ZG_ROLE_BITS >= %u, \"this protocol's header needs a wider ZG_ROLE_BITS\");\n\n",
                            c->upper, plan->definition->major, c->upper, plan->definition->minor, c->upper,
                            plan->header.size, c->upper, (unsigned)plan->check.size, c->upper, plan->max_payload,
                            c->upper, plan->max_frame, c->upper, plan->receive_room,
-                           plan->definition->check.kind == ZG_CHECK_INTERNET ? 32 : plan->definition->check.crc.width);
+                           plan->definition->check.kind == ZG_CHECK_INTERNET ? 32 : plan->definition->check.crc.width,
+                           widest_role(plan));
     for (unsigned i = 0; i < plan->definition->enums->len; i++)
         print_enum(c, text, g_ptr_array_index(plan->definition->enums, i));
     for (unsigned i = 0; i < plan->records->len; i++) {
@@ -212,12 +226,5 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
         print_variable(c, text, zg_plan_variable_at(plan, i));
         print_prototypes(c, text, &zg_plan_variable_at(plan, i)->block, "the value");
     }
-    g_string_append_printf(text,
-                           "/* What both ends' nodes share. */\n"
-                           "extern const struct zg_check %s_check;\n%s%s%s"
-                           "void %s_write_header(void *owner, const struct zg_header *header, uint8_t *out);\n"
-                           "int %s_admit(void *owner, const uint8_t *in, size_t length, struct zg_header *header);\n\n"
-                           "#ifdef __cplusplus\n}\n#endif\n\n",
-                           c->prefix, framed ? "extern const struct zg_framing " : "", framed ? c->prefix : "",
-                           framed ? "_framing;\n" : "", c->prefix, c->prefix);
+    g_string_append(text, "#ifdef __cplusplus\n}\n#endif\n\n");
 }

@@ -8,7 +8,7 @@
 #ifndef ZEUGMA_COBS_H
 #define ZEUGMA_COBS_H
 
-#include "zeugma/framing.h"
+#include "zeugma/delimited.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -17,8 +17,21 @@ extern "C" {
 /* The longest frame, delimiter included, that `content` bytes can become: one code byte for each started 254. */
 #define ZG_COBS_WIRE_MAX(content) ((content) + ((content) + 253) / 254 + ((content) == 0) + 1)
 
-extern const struct zg_framing zg_cobs;
-extern const struct zg_framing zg_cobs_lead;
+/* Private. */
+void zgi_cobs_begin(const struct zg_framing *framing, struct zg_encoder *encoder);
+void zgi_cobs_put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count);
+void zgi_cobs_end(const struct zg_framing *framing, struct zg_encoder *encoder);
+size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                       enum zg_framing_event *event);
+
+#define ZGI_COBS(lead)                                                                                                 \
+    {                                                                                                                  \
+        zgi_cobs_begin, zgi_cobs_put, zgi_cobs_end, zgi_delimited_reset, zgi_cobs_decode, zgi_delimited_reject,        \
+            zgi_delimited_pause, NULL, lead                                                                            \
+    }
+
+static const struct zg_framing zg_cobs = ZGI_COBS(false);
+static const struct zg_framing zg_cobs_lead = ZGI_COBS(true);
 
 #ifdef __cplusplus
 }

@@ -49,6 +49,23 @@ typedef uint32_t zg_check_word;
 typedef uint64_t zg_check_word;
 #endif
 
+/* Bits of a number in a frame's header: 16 or 32. The widest role of a definition must fit. */
+#ifndef ZG_ROLE_BITS
+#if UINTPTR_MAX > 0xFFFF
+#define ZG_ROLE_BITS 32
+#else
+#define ZG_ROLE_BITS 16
+#endif
+#endif
+ZG_ASSERT(ZG_ROLE_BITS == 16 || ZG_ROLE_BITS == 32, "ZG_ROLE_BITS is 16 or 32");
+
+#if ZG_ROLE_BITS == 16
+typedef uint16_t zg_role;
+#else
+typedef uint32_t zg_role;
+#endif
+#define ZG_ROLE_MAX ((zg_role) ~(zg_role)0)
+
 /* Bits of a byte that one table look-up of a CRC takes: 0 (no table, least flash), 4 (16 entries) or
  * 8 (256 entries, fastest). */
 #ifndef ZG_CRC_TABLE
@@ -61,5 +78,12 @@ typedef uint64_t zg_check_word;
 #endif
 #endif
 ZG_ASSERT(ZG_CRC_TABLE == 0 || ZG_CRC_TABLE == 4 || ZG_CRC_TABLE == 8, "ZG_CRC_TABLE is 0, 4 or 8");
+
+/* Private: a function that stands once where the compiler minds size, and in each place where it minds speed. */
+#if defined(__GNUC__) && defined(__OPTIMIZE_SIZE__)
+#define ZGI_SHARED __attribute__((noinline))
+#else
+#define ZGI_SHARED inline
+#endif
 
 #endif

@@ -12,6 +12,7 @@
 #include <stdint.h>
 
 #include "zeugma/config.h"
+#include "zeugma/flash.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -27,7 +28,7 @@ struct zg_crc {
     zg_check_word poly;         /* reflected: bit-reversed, in the low bits; else in the top bits */
     zg_check_word init;         /* as poly */
     zg_check_word xor_out;      /* in the low bits */
-    const zg_check_word *table; /* ZG_CRC_TABLE_ENTRIES words; not read when there are none */
+    const zg_check_word *table; /* ZG_CRC_TABLE_ENTRIES words, ZG_FLASH or not; not read when there are none */
 };
 
 /* Where a polynomial, initial value or table entry of a CRC that is not reflected stands in the word. */
@@ -35,14 +36,118 @@ struct zg_crc {
 
 /* Fills `crc` from parameters as they are written (none of them shifted or reversed yet). `table` is the caller's
  * memory of ZG_CRC_TABLE_ENTRIES words, filled here and kept, or NULL when there are none. Returns 0, or ZG_EINVALID
- * for a width outside 3 to ZG_CHECK_BITS, a polynomial, init or xor_out wider than that, or a missing table. */
+ * for a width outside 3 to ZG_CHECK_BITS, a polynomial, init or xor_out wider than that, or a missing table; on targets
+ * that read tables from flash (AVR) also where ZG_CRC_TABLE is not 0. */
 int zg_crc_make(struct zg_crc *crc, unsigned width, uint64_t poly, uint64_t init, bool reflect_in, bool reflect_out,
                 uint64_t xor_out, zg_check_word *table);
 
-/* The register before the first byte; after `count` more bytes; and the check value at the end, in the low bits. */
+/* The register before the first byte. */
 zg_check_word zg_crc_start(const struct zg_crc *crc);
-zg_check_word zg_crc_update(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes, size_t count);
-zg_check_word zg_crc_finish(const struct zg_crc *crc, zg_check_word reg);
+
+/* Private: a register after `bits` more bits, which it holds. */
+static inline zg_check_word zgi_crc_step(const struct zg_crc *crc, zg_check_word reg, unsigned bits)
+{
+    while (bits-- > 0) {
+        if (crc->reflected)
+            reg = (zg_check_word)(reg & 1U ? (zg_check_word)(reg >> 1) ^ crc->poly : reg >> 1);
+        else
+            reg = (zg_check_word)(reg >> (ZG_CHECK_BITS - 1) ? (zg_check_word)(reg << 1) ^ crc->poly : reg << 1);
+    }
+    return reg;
+}
+
+#if ZG_CRC_TABLE != 8 && ZG_CHECK_BITS >= 16
+
+/* Private: a register after one byte more, for the polynomial x^16 + x^12 + x^5 + 1, whose eight steps are a few
+ * shifts: the byte's upper half falls into its lower one, and the sum into the places of the three lower terms. */
+static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_word reg, uint8_t byte)
+{
+    if (crc->reflected) {
+        uint8_t sum = (uint8_t)(reg ^ byte);
+        sum = (uint8_t)(sum ^ (uint8_t)(sum << 4));
+        return (zg_check_word)((uint16_t)(reg >> 8) ^ (uint16_t)((uint16_t)sum << 8) ^ (uint16_t)((uint16_t)sum << 3) ^
+                               (uint8_t)(sum >> 4));
+    }
+    uint8_t sum = (uint8_t)((uint8_t)(reg >> (ZG_CHECK_BITS - 8)) ^ byte);
+    sum = (uint8_t)(sum ^ sum >> 4);
+    uint16_t low = (uint16_t)((uint16_t)(reg >> (ZG_CHECK_BITS - 16)) << 8);
+    low = (uint16_t)(low ^ (uint16_t)((uint16_t)sum << 12) ^ (uint16_t)((uint16_t)sum << 5) ^ sum);
+    return ZG_CRC_TOP(low, 16);
+}
+
+/* Whether that fits. */
+static inline bool zgi_crc_is_ccitt(const struct zg_crc *crc)
+{
+    return crc->width == 16 && crc->poly == (crc->reflected ? 0x8408U : ZG_CRC_TOP(0x1021U, 16));
+}
+
+#else
+
+static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_word reg, uint8_t byte)
+{
+    (void)crc;
+    (void)byte;
+    return reg;
+}
+
+static inline bool zgi_crc_is_ccitt(const struct zg_crc *crc)
+{
+    (void)crc;
+    return false;
+}
+
+#endif
+
+/* Private: a register after one byte more, by the form that ZG_CRC_TABLE chooses. */
+static inline zg_check_word zgi_crc_byte(const struct zg_crc *crc, zg_check_word reg, uint8_t byte)
+{
+#if ZG_CRC_TABLE == 8
+    if (crc->reflected)
+        return (zg_check_word)((reg >> 4 >> 4) ^ zgi_flash_word(&crc->table[(uint8_t)(reg ^ byte)]));
+    return (zg_check_word)((zg_check_word)(reg << 4 << 4) ^
+                           zgi_flash_word(&crc->table[(uint8_t)((uint8_t)(reg >> (ZG_CHECK_BITS - 8)) ^ byte)]));
+#elif ZG_CRC_TABLE == 4
+    if (crc->reflected) {
+        reg ^= byte;
+        reg = (zg_check_word)((reg >> 4) ^ zgi_flash_word(&crc->table[reg & 15U]));
+        return (zg_check_word)((reg >> 4) ^ zgi_flash_word(&crc->table[reg & 15U]));
+    }
+    reg = (zg_check_word)(reg ^ (zg_check_word)((zg_check_word)byte << (ZG_CHECK_BITS - 8)));
+    reg = (zg_check_word)((zg_check_word)(reg << 4) ^ zgi_flash_word(&crc->table[reg >> (ZG_CHECK_BITS - 4)]));
+    return (zg_check_word)((zg_check_word)(reg << 4) ^ zgi_flash_word(&crc->table[reg >> (ZG_CHECK_BITS - 4)]));
+#else
+    reg = (zg_check_word)(reg ^ (crc->reflected ? byte : ZG_CRC_TOP(byte, 8)));
+    return zgi_crc_step(crc, reg, 8);
+#endif
+}
+
+/* The register after `count` more bytes. Where the compiler sees the parameters, only what they need becomes code. */
+static inline zg_check_word zg_crc_update(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes,
+                                          size_t count)
+{
+    const uint8_t *end = bytes + count;
+
+    if (zgi_crc_is_ccitt(crc))
+        for (; bytes != end; bytes++)
+            reg = zgi_crc_ccitt(crc, reg, *bytes);
+    for (; bytes != end; bytes++)
+        reg = zgi_crc_byte(crc, reg, *bytes);
+    return reg;
+}
+
+/* Private: a word with its low `width` bits in reverse order. */
+zg_check_word zgi_crc_reverse(zg_check_word value, unsigned width);
+
+/* The check value at the end, in the low bits. */
+static inline zg_check_word zg_crc_finish(const struct zg_crc *crc, zg_check_word reg)
+{
+    if (!crc->reflected)
+        reg = (zg_check_word)(reg >> (ZG_CHECK_BITS - crc->width));
+    if (crc->turned)
+        reg = zgi_crc_reverse(reg, crc->width);
+    return (zg_check_word)((reg ^ crc->xor_out) &
+                           (zg_check_word)((zg_check_word) ~(zg_check_word)0 >> (ZG_CHECK_BITS - crc->width)));
+}
 
 /* The same as a frame's check wants them (zeugma/check.h): `crc` is a struct zg_crc. */
 zg_check_word zg_check_crc_update(const void *crc, zg_check_word reg, const uint8_t *bytes, size_t count);

@@ -7,7 +7,7 @@
 #ifndef ZEUGMA_ESCAPED_H
 #define ZEUGMA_ESCAPED_H
 
-#include "zeugma/framing.h"
+#include "zeugma/delimited.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -16,14 +16,29 @@ extern "C" {
 /* The longest frame that `content` bytes can become, both delimiters included. */
 #define ZG_ESCAPED_WIRE_MAX(content) (2 * (content) + 2)
 
+/* Private. */
+struct zgi_escapes;
+extern const struct zgi_escapes zgi_slip, zgi_hdlc, zgi_hdlc_control;
+void zgi_escaped_begin(const struct zg_framing *framing, struct zg_encoder *encoder);
+void zgi_escaped_put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count);
+void zgi_escaped_end(const struct zg_framing *framing, struct zg_encoder *encoder);
+size_t zgi_escaped_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes,
+                          size_t count, enum zg_framing_event *event);
+
+#define ZGI_ESCAPED(options, lead)                                                                                     \
+    {                                                                                                                  \
+        zgi_escaped_begin, zgi_escaped_put, zgi_escaped_end, zgi_delimited_reset, zgi_escaped_decode,                  \
+            zgi_delimited_reject, zgi_delimited_pause, options, lead                                                   \
+    }
+
 /* SLIP with END at both ends, and behind the frame only. What follows an escape and is none of its two images fails. */
-extern const struct zg_framing zg_slip;
-extern const struct zg_framing zg_slip_trailing;
+static const struct zg_framing zg_slip = ZGI_ESCAPED(&zgi_slip, true);
+static const struct zg_framing zg_slip_trailing = ZGI_ESCAPED(&zgi_slip, false);
 
 /* HDLC; one flag may close a frame and open the next; an escape before a flag aborts. zg_hdlc_control also escapes 0x00
  * to 0x1F when it sends; both receive them either way. */
-extern const struct zg_framing zg_hdlc;
-extern const struct zg_framing zg_hdlc_control;
+static const struct zg_framing zg_hdlc = ZGI_ESCAPED(&zgi_hdlc, true);
+static const struct zg_framing zg_hdlc_control = ZGI_ESCAPED(&zgi_hdlc_control, true);
 
 #ifdef __cplusplus
 }

@@ -12,6 +12,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include "zeugma/error.h"
 #include "zeugma/ring.h"
 
 #ifdef __cplusplus
@@ -80,27 +81,79 @@ struct zg_framing {
 
 /* Begins a frame in a ring, adds content, and ends it. zg_encoder_end() returns 0 and the frame's length on the wire in
  * `*wire`, or ZG_EROOM: the ring had not enough room and is as it was. Linear in the bytes. */
-void zg_encoder_begin(struct zg_encoder *encoder, const struct zg_framing *framing, struct zg_ring *ring);
-void zg_encoder_put(struct zg_encoder *encoder, const struct zg_framing *framing, const uint8_t *bytes, size_t count);
-int zg_encoder_end(struct zg_encoder *encoder, const struct zg_framing *framing, size_t *wire);
+static inline void zg_encoder_begin(struct zg_encoder *encoder, const struct zg_framing *framing, struct zg_ring *ring)
+{
+    encoder->ring = ring;
+    encoder->room = zg_ring_room(ring);
+    encoder->used = 0;
+    encoder->overflow = false;
+    framing->begin(framing, encoder);
+}
+
+static inline void zg_encoder_put(struct zg_encoder *encoder, const struct zg_framing *framing, const uint8_t *bytes,
+                                  size_t count)
+{
+    framing->put(framing, encoder, bytes, count);
+}
+
+static inline int zg_encoder_end(struct zg_encoder *encoder, const struct zg_framing *framing, size_t *wire)
+{
+    framing->end(framing, encoder);
+    if (encoder->overflow)
+        return ZG_EROOM;
+    *wire = encoder->used;
+    zg_ring_publish(encoder->ring, encoder->used);
+    return 0;
+}
 
 /* `limit` is the largest content, bytes; how much memory each kind takes for it is said in the kind's header. The start
  * of the stream counts as a delimiter. */
 void zg_decoder_init(struct zg_decoder *decoder, const struct zg_framing *framing, size_t limit, uint8_t *memory,
                      size_t size);
 
+/* Private: all that is pending ended, but what the kind keeps. */
+static inline void zgi_decoder_settle(struct zg_decoder *decoder)
+{
+    decoder->ended = true;
+    decoder->wire = decoder->pending - decoder->kept;
+    decoder->pending = decoder->kept;
+}
+
 /* Takes bytes up to the first event, which it stores, and returns their number. Call it, with no bytes if need be,
  * until the event is ZG_FRAMING_MORE. Linear in the bytes taken and in those that are read again. */
-size_t zg_decoder_take(struct zg_decoder *decoder, const struct zg_framing *framing, const uint8_t *bytes, size_t count,
-                       enum zg_framing_event *event);
+static inline size_t zg_decoder_take(struct zg_decoder *decoder, const struct zg_framing *framing, const uint8_t *bytes,
+                                     size_t count, enum zg_framing_event *event)
+{
+    if (decoder->ended)
+        decoder->length = 0;
+    decoder->ended = false;
+    decoder->kept = 0;
+    size_t taken = framing->decode(framing, decoder, bytes, count, event);
+    decoder->pending += taken;
+    if (*event != ZG_FRAMING_MORE)
+        zgi_decoder_settle(decoder);
+    return taken;
+}
 
 /* After ZG_FRAMING_CONTENT: the candidate is no frame (its check failed). Its bytes are read again from the second on;
  * `wire` becomes the bytes that end with it. Not called, the candidate was a frame and is consumed whole. */
-void zg_decoder_reject(struct zg_decoder *decoder, const struct zg_framing *framing);
+static inline void zg_decoder_reject(struct zg_decoder *decoder, const struct zg_framing *framing)
+{
+    decoder->pending += decoder->wire;
+    framing->reject(framing, decoder);
+    zgi_decoder_settle(decoder);
+}
 
 /* The line fell silent, or the stream ended: ends or gives up what is open. Stores one event; go on as after
  * zg_decoder_take() until nothing is pending. What follows counts as after a delimiter. */
-void zg_decoder_pause(struct zg_decoder *decoder, const struct zg_framing *framing, enum zg_framing_event *event);
+static inline void zg_decoder_pause(struct zg_decoder *decoder, const struct zg_framing *framing,
+                                    enum zg_framing_event *event)
+{
+    decoder->kept = 0;
+    *event = framing->pause(framing, decoder);
+    if (*event != ZG_FRAMING_MORE)
+        zgi_decoder_settle(decoder);
+}
 
 #ifdef __cplusplus
 }

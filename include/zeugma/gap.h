@@ -6,13 +6,23 @@
 #ifndef ZEUGMA_GAP_H
 #define ZEUGMA_GAP_H
 
-#include "zeugma/framing.h"
+#include "zeugma/delimited.h"
 
 #ifdef __cplusplus
 extern "C" {
 #endif
 
-extern const struct zg_framing zg_gap;
+/* Private. */
+void zgi_gap_nothing(const struct zg_framing *framing, struct zg_encoder *encoder);
+void zgi_gap_put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count);
+size_t zgi_gap_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                      enum zg_framing_event *event);
+void zgi_gap_reject(const struct zg_framing *framing, struct zg_decoder *decoder);
+enum zg_framing_event zgi_gap_pause(const struct zg_framing *framing, struct zg_decoder *decoder);
+
+static const struct zg_framing zg_gap = { zgi_gap_nothing,     zgi_gap_put,    zgi_gap_nothing,
+                                          zgi_delimited_reset, zgi_gap_decode, zgi_gap_reject,
+                                          zgi_gap_pause,       NULL,           false };
 
 #ifdef __cplusplus
 }

@@ -12,6 +12,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include "zeugma/clock.h"
 #include "zeugma/counters.h"
 #include "zeugma/port.h"
 #include "zeugma/protocol.h"
@@ -49,12 +50,10 @@ struct zg_link_memory {
 
 /* Errors of the line that a UART flags for a byte. */
 enum zg_line_error { ZG_LINE_FRAMING = 1, ZG_LINE_PARITY = 2, ZG_LINE_OVERRUN = 4, ZG_LINE_BREAK = 8 };
+#define ZG_LINE_ERRORS 4
 
 struct zg_link {
-    struct zg_counters counters; /* read only; the loop's */
     /* private */
-    const struct zg_protocol *protocol;
-    void *owner;
     const struct zg_port *port;
     void *port_context;
     struct zg_ring receive;
@@ -62,17 +61,19 @@ struct zg_link {
     struct zg_receiver receiver;
     struct zg_link_gaps *gaps;
     struct zg_sequence heard; /* of the peer, where frames tell their source */
-    uint32_t sequence;        /* of the next frame sent */
-    uint32_t address;
-    uint32_t peer;
+    zg_role sequence;         /* of the next frame sent */
+    zg_role address;
+    zg_role peer;
     uint32_t last_us;     /* when bytes last came in */
     uint32_t sent_us;     /* when the transmit ring was last seen to become empty */
     uint32_t line_errors; /* since the last frame */
     bool waiting;         /* for more bytes of what is open: silence was not told yet */
     bool sending;         /* the transmit ring was not seen empty since the last frame went in */
-    uint16_t flagged[4];  /* the interrupt's: framing, parity, overrun, break; wrap */
-    uint16_t flagged_seen[4];
-    uint16_t dropped_seen;
+    /* the interrupt's, until poll takes them, with the interrupt held off */
+    bool any_flagged;                 /* one of these, or a byte dropped */
+    uint16_t flagged[ZG_LINE_ERRORS]; /* framing, parity, overrun, break */
+    /* read only; the loop's */
+    struct zg_counters counters;
 };
 
 /* Prepares a link. `owner` is handed to the protocol's functions. Returns 0, or ZG_EINVALID when a ring's size is not a
@@ -82,7 +83,7 @@ int zg_link_init(struct zg_link *link, const struct zg_protocol *protocol, void 
 
 /* On a shared line: this node's own address, and the peer's, to which frames go and whose sequence is followed (the PC
  * is 0; all ones is everybody). Both are 0 after zg_link_init(). Loop only. */
-void zg_link_set_addresses(struct zg_link *link, uint32_t own, uint32_t peer);
+void zg_link_set_addresses(struct zg_link *link, zg_role own, zg_role peer);
 
 /* A byte came in, with the errors flagged for it (a sum of zg_line_error, usually 0). Receive interrupt; constant time.
  * A byte that finds the ring full is dropped and counted. Where silence ends a frame, the port's clock is read. */
@@ -99,7 +100,7 @@ bool zg_link_transmit_isr(struct zg_link *link, uint8_t *byte);
 /* Sends one frame: header, payload and check go stuffed into the transmit ring. Returns 0; ZG_EROOM: the ring has no
  * room now, or the silence in front of a frame is not over; nothing was sent, try again later; ZG_ESIZE: the payload is
  * longer than max_payload (with marks without escape it is to be just as long). Linear in `length`. */
-int zg_link_send(struct zg_link *link, uint32_t id, const uint8_t *payload, size_t length);
+int zg_link_send(struct zg_link *link, zg_role id, const uint8_t *payload, size_t length);
 
 /* Does what is due: takes received bytes apart, delivers frames, watches silence. Never waits; bounded by the bytes
  * that are in the receive ring when it is called, and after damage by those that are read again (zeugma/receiver.h). */
@@ -107,6 +108,36 @@ void zg_link_poll(struct zg_link *link);
 
 /* Bytes of a candidate, or of noise, that has not ended yet: `pending` in the sum of counters.h. */
 size_t zg_link_pending(const struct zg_link *link);
+
+/* Private. The parts of zg_link_receive_isr(), for generated code: notes a byte's place where the silence before it
+ * ended a frame; and puts the byte into the ring. */
+static inline void zgi_note_gap_isr(struct zg_link *link)
+{
+    struct zg_link_gaps *gaps = link->gaps;
+    uint32_t now = link->port->now_us(link->port_context);
+    uint8_t used = (uint8_t)(gaps->head - gaps->tail);
+
+    if (gaps->heard && used < ZG_LINK_GAPS && zg_clock_since(now, gaps->last_us) >= link->receiver.protocol->gap_us) {
+        gaps->at[gaps->head % ZG_LINK_GAPS] = link->receive.head;
+        gaps->head++;
+    }
+    gaps->heard = true;
+    gaps->last_us = now;
+}
+
+static inline void zgi_link_put_isr(struct zg_link *link, uint8_t byte, unsigned line_errors)
+{
+    uint16_t *flagged = link->flagged;
+
+    if (!zg_ring_put(&link->receive, byte))
+        link->any_flagged = true;
+    if (line_errors == 0)
+        return;
+    link->any_flagged = true;
+    for (line_errors &= (1U << ZG_LINE_ERRORS) - 1U; line_errors != 0; line_errors >>= 1, flagged++)
+        if ((line_errors & 1U) != 0)
+            ++*flagged;
+}
 
 #ifdef __cplusplus
 }

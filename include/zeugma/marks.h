@@ -2,8 +2,9 @@
 /*
  * Between a start and an end mark, whose bytes are kept out of the content: each byte of the marks, and the escape, is
  * sent as escape, byte XOR escape_xor; or one byte, which begins both marks, is sent twice. Without a start mark, or
- * where both are the same byte, an end mark opens the next frame. The decoder's memory is ZG_MARKS_ROOM(largest content, start bytes, end bytes):
- * the content, and a frame as it stands on the wire. Marks without escape: zeugma/sized.h.
+ * where both are the same byte, an end mark opens the next frame. The decoder's memory is ZG_MARKS_ROOM(largest
+ * content, start bytes, end bytes): the content, and a frame as it stands on the wire. Marks without escape:
+ * zeugma/sized.h.
  */
 #ifndef ZEUGMA_MARKS_H
 #define ZEUGMA_MARKS_H

@@ -22,13 +22,13 @@ extern "C" {
 
 /* What a frame's header says; a role that the definition lacks is 0. */
 struct zg_header {
-    uint32_t version; /* major number, modulo the role's width */
-    uint32_t id;
-    uint32_t sequence;
-    uint32_t minor;  /* minor number, modulo the role's width */
-    uint32_t length; /* as the definition counts it, bytes */
-    uint32_t destination;
-    uint32_t source;
+    zg_role version; /* major number, modulo the role's width */
+    zg_role id;
+    zg_role sequence;
+    zg_role minor;  /* minor number, modulo the role's width */
+    zg_role length; /* as the definition counts it, bytes */
+    zg_role destination;
+    zg_role source;
     uint8_t ticket; /* in front of the fields of an acknowledged message, a request or a reply */
     uint8_t base;   /* behind it where the order is kept: the oldest ticket that the sender still offers */
 };

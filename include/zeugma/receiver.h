@@ -36,11 +36,11 @@ enum zg_outcome {
 
 struct zg_found {
     enum zg_outcome outcome;
-    size_t wire;             /* bytes that ended, delimiters and stuffing included; they follow on those before */
-    struct zg_frame frame;   /* of a frame: its header; the rest is the caller's to fill */
-    const uint8_t *payload;  /* of a frame, until the next call */
-    size_t length;           /* of the payload, bytes */
-    zg_check_word expected;  /* of a failed check: computed from the bytes, and found behind them */
+    size_t wire;            /* bytes that ended, delimiters and stuffing included; they follow on those before */
+    struct zg_frame frame;  /* of a frame: its header; the rest is the caller's to fill */
+    const uint8_t *payload; /* of a frame, until the next call */
+    size_t length;          /* of the payload, bytes */
+    zg_check_word expected; /* of a failed check: computed from the bytes, and found behind them */
     zg_check_word found;
 };
 

@@ -10,22 +10,12 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include "zeugma/config.h"
+#include "zeugma/index.h"
+#include "zeugma/order.h"
 
 #ifdef __cplusplus
 extern "C" {
 #endif
-
-#if ZG_RING_INDEX_BITS == 8
-typedef uint8_t zg_index;
-#elif ZG_RING_INDEX_BITS == 16
-typedef uint16_t zg_index;
-#else
-typedef uint32_t zg_index;
-#endif
-
-/* The largest ring, bytes. */
-#define ZG_RING_MAX ((zg_index)((zg_index)1 << (ZG_RING_INDEX_BITS - 1)))
 
 struct zg_ring {
     /* private */
@@ -41,26 +31,69 @@ struct zg_ring {
 int zg_ring_init(struct zg_ring *ring, uint8_t *memory, size_t size);
 
 /* Producer. Appends one byte; false, with the loss counted, where the ring is full. Constant time. */
-bool zg_ring_put(struct zg_ring *ring, uint8_t byte);
+static inline bool zg_ring_put(struct zg_ring *ring, uint8_t byte)
+{
+    zg_index head = ring->head;
+    if ((zg_index)(head - zgi_load_acquire(&ring->tail)) > ring->mask) {
+        ring->dropped++;
+        return false;
+    }
+    ring->bytes[head & ring->mask] = byte;
+    zgi_store_release(&ring->head, (zg_index)(head + 1U));
+    return true;
+}
 
 /* Producer. Bytes that can be appended now. */
-zg_index zg_ring_room(const struct zg_ring *ring);
+static inline zg_index zg_ring_room(const struct zg_ring *ring)
+{
+    zg_index used = (zg_index)(ring->head - zgi_load_acquire(&ring->tail));
+    return (zg_index)(ring->mask + 1U - used);
+}
 
 /* Producer. Writes a byte `ahead` places past the end without showing it to the consumer; `ahead` must be below
  * zg_ring_room(). zg_ring_publish() shows the first `count` of them. Constant time. */
-void zg_ring_poke(struct zg_ring *ring, zg_index ahead, uint8_t byte);
-void zg_ring_publish(struct zg_ring *ring, zg_index count);
+static inline void zg_ring_poke(struct zg_ring *ring, zg_index ahead, uint8_t byte)
+{
+    ring->bytes[(zg_index)(ring->head + ahead) & ring->mask] = byte;
+}
+
+static inline void zg_ring_publish(struct zg_ring *ring, zg_index count)
+{
+    zgi_store_release(&ring->head, (zg_index)(ring->head + count));
+}
 
 /* Consumer. Takes the oldest byte; false where there is none. Constant time. */
-bool zg_ring_get(struct zg_ring *ring, uint8_t *byte);
+static inline bool zg_ring_get(struct zg_ring *ring, uint8_t *byte)
+{
+    zg_index tail = ring->tail;
+    if (zgi_load_acquire(&ring->head) == tail)
+        return false;
+    *byte = ring->bytes[tail & ring->mask];
+    zgi_store_release(&ring->tail, (zg_index)(tail + 1U));
+    return true;
+}
 
 /* Consumer. Bytes that can be taken now. */
-zg_index zg_ring_used(const struct zg_ring *ring);
+static inline zg_index zg_ring_used(const struct zg_ring *ring)
+{
+    return (zg_index)(zgi_load_acquire(&ring->head) - ring->tail);
+}
 
 /* Consumer. The oldest bytes that lie in one piece: returns their number (0: none) and where they start. They stay
  * in the ring until zg_ring_release() gives `count` of them back. Constant time. */
-zg_index zg_ring_span(const struct zg_ring *ring, const uint8_t **first);
-void zg_ring_release(struct zg_ring *ring, zg_index count);
+static inline zg_index zg_ring_span(const struct zg_ring *ring, const uint8_t **first)
+{
+    zg_index used = zg_ring_used(ring);
+    zg_index at = (zg_index)(ring->tail & ring->mask);
+    zg_index to_end = (zg_index)(ring->mask + 1U - at);
+    *first = ring->bytes + at;
+    return used < to_end ? used : to_end;
+}
+
+static inline void zg_ring_release(struct zg_ring *ring, zg_index count)
+{
+    zgi_store_release(&ring->tail, (zg_index)(ring->tail + count));
+}
 
 #ifdef __cplusplus
 }

@@ -135,8 +135,7 @@ static void hold_frame_by_c(const struct holding *holding, const struct zg_heade
                             const GByteArray *frame)
 {
     const struct zg_plan *plan = holding->plan;
-    const char *protocol = plan->definition->protocol;
-    const struct zg_check *check = test_symbol(holding->c, protocol, "_check");
+    const struct zg_check *check = *(const struct zg_check *const *)test_symbol(holding->c, "glue", "_check");
     void (*write_header)(void *owner, const struct zg_header *header, uint8_t *at);
     g_autofree uint8_t *memory = g_malloc(plan->receive_room), *made = g_malloc0(plan->max_content);
     size_t covered = MAX(plan->header.size + payload->len + check->size, plan->filled) - check->size;
@@ -148,7 +147,7 @@ static void hold_frame_by_c(const struct holding *holding, const struct zg_heade
     if (plan->gap_ns > 0)
         zg_decoder_pause(&decoder, &plan->framer.framing, &event);
     assert_int_equal(event, ZG_FRAMING_CONTENT);
-    *(void **)&write_header = test_symbol(holding->c, protocol, "_write_header");
+    *(void **)&write_header = test_symbol(holding->c, "glue", "_write_header");
     write_header(NULL, header, made);
     if (payload->len > 0)
         memcpy(made + plan->header.size, payload->data, payload->len);

@@ -14,12 +14,11 @@
 #include <string.h>
 #include <ucontext.h>
 
-#include "zeugma/newest.h"
-#include "zeugma/ring.h"
+#include "zeugma/index.h"
 
 static void step(void);
 
-/* In place of runtime/order.h: before each access the other side may run, and after those to an index, too, where bytes
+/* In place of zeugma/order.h: before each access the other side may run, and after those to an index, too, where bytes
  * are not told. */
 #define ZEUGMA_ORDER_H
 

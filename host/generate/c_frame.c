@@ -1,0 +1,188 @@
+/* SPDX-License-Identifier: MIT */
+/* PROTOCOL_frame.h: check, framing and header, as the compiler must see them to leave only what they need. */
+#include <string.h>
+
+#include "generate/c.h"
+
+static const char *word_suffix(unsigned width)
+{
+    return width > 32 ? "ULL" : width > 16 ? "UL" : "U";
+}
+
+/* One entry of the look-up table, as the parameters are written: from a register of 0 through one byte. */
+static uint64_t table_entry(const struct zg_crc *crc, unsigned index)
+{
+    uint8_t byte = (uint8_t)index;
+    zg_check_word reg = zg_crc_update(crc, 0, &byte, 1);
+    return crc->reflected ? reg : reg >> (ZG_CHECK_BITS - crc->width);
+}
+
+static void print_table(const struct zgi_c *c, GString *text, unsigned entries, unsigned step)
+{
+    const struct zg_crc *crc = &c->plan->checker.crc;
+    int digits = (crc->width + 3) / 4;
+    unsigned row = crc->width > 32 ? 4 : 8;
+
+    g_string_append_printf(text, "static const zg_check_word table_of_check[%u] ZG_FLASH = {\n", entries);
+    for (unsigned i = 0; i < entries; i++)
+        g_string_append_printf(text, "%sWORD(0x%0*" G_GINT64_MODIFIER "X%s),%s", i % row == 0 ? "    " : " ", digits,
+                               table_entry(crc, i * step), word_suffix(crc->width), i % row == row - 1 ? "\n" : "");
+    g_string_append(text, "};\n");
+}
+
+static void print_crc(const struct zgi_c *c, GString *text)
+{
+    const struct zg_crc *crc = &c->plan->checker.crc;
+    const struct zg_crc_parameters *written = &c->plan->definition->check.crc;
+    const char *suffix = word_suffix(crc->width);
+
+    g_string_append_printf(text,
+                           crc->reflected ? "#define WORD(value) ((zg_check_word)(value))\n"
+                                          : "#define WORD(value) ZG_CRC_TOP(value, %u)\n",
+                           crc->width);
+    zg_check_word start = c->plan->check.start; /* not always init: it may be behind the sync bytes */
+    g_string_append_printf(text, "#define START WORD(0x%" G_GINT64_MODIFIER "X%s)\n",
+                           crc->reflected ? (uint64_t)start : (uint64_t)start >> (ZG_CHECK_BITS - crc->width), suffix);
+    g_string_append(text, "#if ZG_CRC_TABLE == 8\n");
+    print_table(c, text, 256, 1);
+    g_string_append(text, "#elif ZG_CRC_TABLE == 4\n");
+    print_table(c, text, 16, crc->reflected ? 16 : 1); /* four steps on zeros first: the byte's other half */
+    g_string_append_printf(text,
+                           "#else\n#define table_of_check NULL\n#endif\n\n"
+                           "static const struct zg_crc crc = {\n"
+                           "    %u, %s, %s, WORD(0x%" G_GINT64_MODIFIER "X%s), WORD(0x%" G_GINT64_MODIFIER
+                           "X%s), (zg_check_word)0x%" G_GINT64_MODIFIER "X%s, table_of_check\n};\n\n",
+                           crc->width, crc->reflected ? "true" : "false", crc->turned ? "true" : "false",
+                           crc->reflected ? (uint64_t)crc->poly : written->poly, suffix,
+                           crc->reflected ? (uint64_t)crc->init : written->init, suffix, written->xor_out, suffix);
+}
+
+/* The parameters are constants where the compiler sees them. */
+static const char crc_functions[] =
+    "static zg_check_word update_crc(const void *none, zg_check_word reg, const uint8_t *bytes, size_t count)\n{\n"
+    "    (void)none;\n    return zg_crc_update(&crc, reg, bytes, count);\n}\n\n"
+    "static inline zg_check_word finish_crc(const void *none, zg_check_word reg)\n{\n"
+    "    (void)none;\n    return zg_crc_finish(&crc, reg);\n}\n\n";
+
+/* The functions and the start of each kind, as the runtime names them. */
+static const struct {
+    const char *update, *finish, *parameters, *start;
+} checks[] = {
+    [ZG_CHECK_CRC] = { "update_crc", "finish_crc", "NULL", "START" },
+    [ZG_CHECK_NONE] = { "NULL", "NULL", "NULL", "0" },
+    [ZG_CHECK_SUM8] = { "zg_sum8_update", "zg_sum8_finish", "NULL", "ZG_SUM8_START" },
+    [ZG_CHECK_SUM8_NEGATED] = { "zg_sum8_update", "zg_sum8_negated_finish", "NULL", "ZG_SUM8_START" },
+    [ZG_CHECK_SUM8_INVERTED] = { "zg_sum8_update", "zg_sum8_inverted_finish", "NULL", "ZG_SUM8_START" },
+    [ZG_CHECK_XOR8] = { "zg_xor8_update", "zg_sum8_finish", "NULL", "ZG_XOR8_START" },
+    [ZG_CHECK_FLETCHER16] = { "zg_fletcher16_update", "zg_fletcher16_finish", "NULL", "ZG_FLETCHER16_START" },
+    [ZG_CHECK_ADLER32] = { "zg_adler32_update", "zg_adler32_finish", "NULL", "ZG_ADLER32_START" },
+    [ZG_CHECK_INTERNET] = { "zg_internet_update", "zg_internet_finish", "NULL", "ZG_INTERNET_START" },
+};
+
+static void print_check(const struct zgi_c *c, GString *text)
+{
+    const struct zg_definition *definition = c->plan->definition;
+    enum zg_check_kind kind = definition->check.kind;
+    g_autofree char *skip = g_strdup_printf("%u", (unsigned)c->plan->check.skip);
+    g_autofree char *moved = NULL;
+
+    if (kind == ZG_CHECK_CRC) {
+        print_crc(c, text);
+        g_string_append(text, crc_functions);
+    } else if (definition->check.covers == ZG_COVERS_ALL) /* behind the sync bytes */
+        moved = g_strdup_printf("(zg_check_word)0x%" G_GINT64_MODIFIER "XUL", (uint64_t)c->plan->check.start);
+    g_string_append_printf(text,
+                           "/* %s */\n"
+                           "static const struct zg_check %s_check = { %s, %s, %s, %s, %s_CHECK_SIZE, %s, %s };\n\n",
+                           definition->check.name ? definition->check.name : "CRC by parameters", c->prefix,
+                           checks[kind].update, checks[kind].finish, checks[kind].parameters,
+                           moved ? moved : checks[kind].start, c->upper, skip,
+                           c->plan->check.big_endian ? "true" : "false");
+}
+
+/* What a role is when a header is written, as a C expression. */
+static char *role_expression(const struct zgi_c *c, const struct zg_step *step)
+{
+    switch (step->role->role) {
+    case ZG_ROLE_VERSION: return g_strdup_printf("%uU", c->plan->version);
+    case ZG_ROLE_MINOR: return g_strdup_printf("%uU", c->plan->minor);
+    case ZG_ROLE_LENGTH: return g_strdup_printf("header->length + %uU", c->plan->length_more);
+    case ZG_ROLE_CONST:
+        return zgi_c_literal(ZG_KIND_UNSIGNED, zgi_c_bits(step), (union zg_raw){ .u = step->role->value });
+    case ZG_ROLE_RESERVED: return g_strdup("0U");
+    default: return g_strdup_printf("header->%s", step->name);
+    }
+}
+
+/* The header with a name of its own for each role, since const and reserved may stand more than once. */
+static void print_write_header(const struct zgi_c *c, GString *text)
+{
+    const struct zg_block *header = &c->plan->header;
+    struct zg_block named = *header;
+    g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
+
+    named.steps = g_array_copy(header->steps);
+    g_string_append_printf(
+        text, "static inline void %s_write_header(void *owner, const struct zg_header *header, uint8_t *out)\n{\n",
+        c->prefix);
+    for (unsigned i = 0; i < named.steps->len; i++) {
+        struct zg_step *step = &g_array_index(named.steps, struct zg_step, i);
+        g_autofree char *value = role_expression(c, step);
+        g_ptr_array_add(names, g_strdup_printf("role_%u", i));
+        step->name = g_ptr_array_index(names, i);
+        g_string_append_printf(text, "    const uint%u_t %s = (uint%u_t)(%s); /* %s */\n", zgi_c_bits(step), step->name,
+                               zgi_c_bits(step), value, zg_role_name(step->role->role));
+    }
+    g_string_append(text, "\n    (void)owner;\n    (void)header;\n");
+    if (header->size == 0)
+        g_string_append(text, "    (void)out;\n");
+    else
+        zgi_c_store(text, &named, 0, named.steps->len, "");
+    g_string_append(text, "}\n\n");
+    g_array_unref(named.steps);
+}
+
+static void print_admit(const struct zgi_c *c, GString *text)
+{
+    const struct zg_plan *plan = c->plan;
+
+    g_string_append_printf(
+        text,
+        "static inline int %s_admit(void *owner, const uint8_t *in, size_t length, struct zg_header *header)\n{\n"
+        "    (void)owner;\n    (void)in;\n    (void)length;\n",
+        c->prefix);
+    g_string_append(text, "    memset(header, 0, sizeof *header);\n");
+    for (unsigned i = 0; i < plan->header.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&plan->header, i);
+        g_autofree char *load = zgi_c_load(step, "in");
+        g_autofree char *value = role_expression(c, step);
+        if (step->role->role == ZG_ROLE_CONST)
+            g_string_append_printf(text, "    if ((%s) != %s)\n        return ZG_EFORM;\n", load, value);
+        else if (step->role->role != ZG_ROLE_RESERVED)
+            g_string_append_printf(text, "    header->%s = %s;\n", step->name, load);
+    }
+    if (plan->length_bits > 0)
+        g_string_append_printf(text,
+                               "    if (header->length %s length - %s_HEADER_SIZE - %s_CHECK_SIZE + %uU)\n"
+                               "        return ZG_EFORM;\n",
+                               plan->filled > 0 ? ">" : "!=", c->upper, c->upper, plan->length_more);
+    if (plan->version_bits > 0)
+        g_string_append_printf(text, "    return header->version == %uU ? 0 : ZG_EVERSION;\n}\n", plan->version);
+    else
+        g_string_append(text, "    return 0;\n}\n");
+}
+
+void zgi_c_frame(const struct zgi_c *c, GString *text)
+{
+    enum zg_check_kind check = c->plan->definition->check.kind;
+
+    g_string_append_printf(text, "#include <string.h>\n\n#include \"%s.h\"\n\n#include \"zeugma/bytes.h\"\n",
+                           c->prefix);
+    if (check != ZG_CHECK_NONE)
+        g_string_append_printf(text, "#include \"zeugma/%s.h\"\n", check == ZG_CHECK_CRC ? "crc" : "sums");
+    g_string_append_printf(text, "#include \"zeugma/%s.h\"\n\n", zgi_c_framing_header(c));
+    print_check(c, text);
+    zgi_c_framing(c, text);
+    print_write_header(c, text);
+    print_admit(c, text);
+}

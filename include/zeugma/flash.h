@@ -1,0 +1,34 @@
+/* SPDX-License-Identifier: MIT */
+/* Private. Constant tables: where the target cannot read its flash by a plain load, they are kept there all the same.
+ */
+#ifndef ZEUGMA_FLASH_H
+#define ZEUGMA_FLASH_H
+
+#include "zeugma/config.h"
+
+#if defined(__AVR__)
+
+#include <avr/pgmspace.h>
+
+#define ZG_FLASH PROGMEM
+#define ZGI_FLASH_APART
+
+#if ZG_CHECK_BITS == 8
+#define zgi_flash_word(at) pgm_read_byte(at)
+#elif ZG_CHECK_BITS == 16
+#define zgi_flash_word(at) pgm_read_word(at)
+#else
+#define zgi_flash_word(at) pgm_read_dword(at)
+#endif
+#if ZG_CHECK_BITS == 64 && ZG_CRC_TABLE != 0
+#error "On AVR a check of 64 bits has no table: set ZG_CRC_TABLE to 0"
+#endif
+
+#else
+
+#define ZG_FLASH
+#define zgi_flash_word(at) (*(at))
+
+#endif
+
+#endif

@@ -1,0 +1,273 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * Private. The link's code, as zeugma/receiver_body.h is the receiver's: compiled once for any protocol
+ * (runtime/link.c), and in generated code for one, of which only what that protocol needs is left.
+ */
+#ifndef ZEUGMA_LINK_BODY_H
+#define ZEUGMA_LINK_BODY_H
+
+#include "zeugma/clock.h"
+#include "zeugma/link.h"
+#include "zeugma/receiver_body.h"
+
+#define ZGI_PROTOCOL_OF(link) ZGI_PROTOCOL(&(link)->receiver)
+
+static inline uint32_t zgi_now(const struct zg_link *link)
+{
+    return link->port->now_us(link->port_context);
+}
+
+/* Whether the silence that is due in front of a frame was kept: since the ring became empty, or was seen to be. */
+static inline bool zgi_may_begin(struct zg_link *link)
+{
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+
+    if (protocol->send_gap_us == 0)
+        return true;
+    uint32_t now = zgi_now(link);
+    if (zg_ring_room(&link->transmit) <= link->transmit.mask)
+        return false;
+    if (link->sending) {
+        link->sending = false;
+        link->sent_us = now;
+    }
+    return zg_clock_since(now, link->sent_us) >= protocol->send_gap_us;
+}
+
+/* Adds to a frame a part of its content, the last part of which the check covers or not. */
+static inline void zgi_put(struct zg_encoder *encoder, const struct zg_protocol *protocol, zg_check_word *state,
+                           const uint8_t *bytes, size_t count, size_t skip)
+{
+    const struct zg_check *check = protocol->check;
+
+    zg_encoder_put(encoder, protocol->framing, bytes, count);
+    if (check->size > 0 && count > skip)
+        *state = check->update(check->parameters, *state, bytes + skip, count - skip);
+}
+
+/* zg_link_send(). The payload stands behind `front` bytes of room for the header, or alone. */
+static inline int zgi_link_send(struct zg_link *link, zg_role id, uint8_t *front, const uint8_t *payload, size_t length)
+{
+    static const uint8_t zero = 0;
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+    const struct zg_check *check = protocol->check;
+    const struct zg_header header = { 0, id, link->sequence, 0, (zg_role)length, link->peer, link->address, 0, 0 };
+    zg_check_word state = check->start;
+    struct zg_encoder encoder;
+    uint8_t tail[sizeof(zg_check_word)];
+    size_t wire;
+
+    if (length > protocol->max_payload)
+        return ZG_ESIZE;
+    if (!zgi_may_begin(link))
+        return ZG_EROOM;
+    protocol->write_header(link->receiver.owner, &header, front);
+    zg_encoder_begin(&encoder, protocol->framing, &link->transmit);
+    if (payload == NULL) {
+        zgi_put(&encoder, protocol, &state, front, protocol->header_size + length, check->skip);
+    } else {
+        zgi_put(&encoder, protocol, &state, front, protocol->header_size, check->skip);
+        zgi_put(&encoder, protocol, &state, payload, length, 0);
+    }
+    for (size_t size = protocol->header_size + length + check->size; size < protocol->filled; size++)
+        zgi_put(&encoder, protocol, &state, &zero, 1, 0);
+    if (check->size > 0) {
+        zg_check_store(check, check->finish(check->parameters, state), tail);
+        zg_encoder_put(&encoder, protocol->framing, tail, check->size);
+    }
+    int error = zg_encoder_end(&encoder, protocol->framing, &wire);
+    if (error)
+        return error;
+    link->sequence++;
+    link->sending = true;
+    zgi_count(&link->receiver, ZGI_COUNTER(frames_out), 1);
+    zgi_count(&link->receiver, ZGI_COUNTER(bytes_out), wire);
+    link->port->start_transmit(link->port_context);
+    return 0;
+}
+
+/* Tells what a frame's sequence says, as far as one node's numbers are followed: the peer's. */
+static inline void zgi_note_sequence(struct zg_link *link, struct zg_frame *frame)
+{
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+    zg_role skipped;
+
+    if (protocol->sequence_bits == 0 || (protocol->source_bits > 0 && frame->header.source != link->peer))
+        return;
+    frame->arrival = zg_sequence_note(&link->heard, protocol->sequence_bits, frame->header.sequence, &skipped);
+    if (frame->arrival == ZG_ARRIVAL_NEXT)
+        zgi_count(&link->receiver, ZGI_COUNTER(lost), skipped);
+    else
+        zgi_count(&link->receiver, frame->arrival == ZG_ARRIVAL_LATE ? ZGI_COUNTER(late) : ZGI_COUNTER(repeated), 1);
+}
+
+/* Whether a frame is for this node: it has its address, or that of everybody. */
+static inline bool zgi_is_for_us(const struct zg_link *link, const struct zg_header *header)
+{
+    unsigned bits = ZGI_PROTOCOL_OF(link)->destination_bits;
+    return bits == 0 || header->destination == link->address ||
+           header->destination == (zg_role)(ZG_ROLE_MAX >> (ZG_ROLE_BITS - bits));
+}
+
+/* Hands a frame on and counts what became of it. */
+static inline void zgi_hand_on(struct zg_link *link, struct zg_found *found, uint32_t now)
+{
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+    struct zg_frame *frame = &found->frame;
+
+    frame->arrival = ZG_ARRIVAL_NEXT;
+    frame->at_us = now;
+    frame->line_errors = link->line_errors;
+    link->line_errors = 0;
+    if (found->outcome == ZG_OUTCOME_VERSION)
+        return;
+    zgi_note_sequence(link, frame);
+    uint8_t counter = ZGI_COUNTER(not_for_us);
+    int result = 1;
+    if (zgi_is_for_us(link, &frame->header)) {
+        result = protocol->deliver(link->receiver.owner, frame, found->payload, found->length);
+        counter = ZGI_COUNTER(extra_bytes);
+        if (protocol->filled > 0 && !protocol->length_ends && result > 0)
+            return; /* they are zero bytes */
+        if (result < 0) {
+            counter = result == ZG_EUNKNOWN ? ZGI_COUNTER(unknown_id) : ZGI_COUNTER(bad_payload);
+            result = 1;
+        }
+    }
+    zgi_count(&link->receiver, counter, (size_t)result);
+}
+
+/* Takes bytes, all of them, and what becomes complete by them. Those of the ring are given back before a handler is
+ * called, which may take its time. Where the line was silent, what is open ends, or is given up and read again. */
+static inline void zgi_take(struct zg_link *link, bool silent, const uint8_t *bytes, size_t count, bool from_ring,
+                            uint32_t now)
+{
+    struct zg_found found;
+    bool telling = silent;
+
+    for (;;) {
+        size_t taken = zgi_receive(&link->receiver, telling, bytes, count, &found);
+        if (from_ring)
+            zg_ring_release(&link->receive, (zg_index)taken);
+        bytes += taken;
+        count -= taken;
+        if (found.outcome == ZG_OUTCOME_FRAME || found.outcome == ZG_OUTCOME_VERSION)
+            zgi_hand_on(link, &found, now);
+        if (found.outcome != ZG_OUTCOME_OPEN)
+            telling = false;
+        else if (telling == silent)
+            return;
+        else
+            telling = true;
+    }
+}
+
+/* Fetches what the receive interrupt counted. */
+static inline void zgi_collect_flags(struct zg_link *link)
+{
+    const struct zg_port *port = link->port;
+    uint32_t *counter = &link->counters.line_framing; /* then parity, overrun, break, as in `flagged` */
+
+    if (!*(volatile bool *)&link->any_flagged)
+        return;
+    if (port->hold)
+        port->hold(link->port_context);
+    link->any_flagged = false;
+    for (uint8_t i = 0; i < ZG_LINE_ERRORS; i++) {
+        counter[i] += link->flagged[i];
+        link->line_errors += link->flagged[i];
+        link->flagged[i] = 0;
+    }
+    link->counters.bytes_dropped += link->receive.dropped;
+    link->receive.dropped = 0;
+    if (port->release)
+        port->release(link->port_context);
+}
+
+/* Whether the receive interrupt has been quiet for the gap that ends a frame. The ring was empty before this call. */
+static inline bool zgi_gap_came(struct zg_link *link)
+{
+    const struct zg_port *port = link->port;
+
+    if (port->hold)
+        port->hold(link->port_context);
+    uint32_t last = link->gaps->last_us;
+    if (port->release)
+        port->release(link->port_context);
+    return zg_clock_since(zgi_now(link), last) >= ZGI_PROTOCOL_OF(link)->gap_us;
+}
+
+/* Whether silence in which nothing came is to be told. */
+static inline bool zgi_is_silent(struct zg_link *link, uint32_t now)
+{
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+    uint32_t limit = protocol->byte_timeout_us;
+
+    if (!link->waiting)
+        return false;
+    return protocol->gap_us > 0 ? zgi_gap_came(link) : limit > 0 && zg_clock_since(now, link->last_us) >= limit;
+}
+
+/* How many of `due` bytes come before the next place where silence ended a frame; 0: here is one. */
+static inline zg_index zgi_before_gap(struct zg_link *link, zg_index due)
+{
+    struct zg_link_gaps *gaps = link->gaps;
+
+    if (gaps->tail == *(volatile uint8_t *)&gaps->head)
+        return due;
+    zg_index ahead = (zg_index)(gaps->at[gaps->tail % ZG_LINK_GAPS] - link->receive.tail);
+    if (ahead == 0)
+        gaps->tail++;
+    return ahead < due ? ahead : due;
+}
+
+/* Takes what was in the receive ring when it was called, and tells silence. */
+static inline void zgi_take_received(struct zg_link *link, uint32_t now)
+{
+    zg_index due = zg_ring_used(&link->receive);
+    bool came = due > 0;
+
+    if (!came && !zgi_is_silent(link, now))
+        return;
+    link->waiting = came;
+    if (came)
+        link->last_us = now;
+    do {
+        const uint8_t *span;
+        zg_index count = zg_ring_span(&link->receive, &span);
+        if (count > due)
+            count = due;
+        if (ZGI_PROTOCOL_OF(link)->gap_us > 0)
+            count = zgi_before_gap(link, count);
+        zgi_take(link, count == 0, span, count, true, now);
+        due = (zg_index)(due - count);
+    } while (due > 0);
+}
+
+/* zg_link_receive() */
+static inline void zgi_link_receive(struct zg_link *link, const uint8_t *bytes, size_t count)
+{
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+    uint32_t now = zgi_now(link);
+
+    if (protocol->gap_us > 0) {
+        if (link->waiting && zg_clock_since(now, link->gaps->last_us) >= protocol->gap_us)
+            zgi_take(link, true, bytes, 0, false, now);
+        link->gaps->last_us = now;
+    }
+    link->last_us = now;
+    link->waiting = true;
+    zgi_take(link, false, bytes, count, false, now);
+}
+
+/* zg_link_poll() */
+static inline void zgi_link_poll(struct zg_link *link)
+{
+    uint32_t now = zgi_now(link);
+
+    zgi_collect_flags(link);
+    zgi_take_received(link, now);
+    (void)zgi_may_begin(link); /* notes when the transmit ring became empty */
+}
+
+#endif

@@ -1,0 +1,147 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * Private. The receiver's code. Generated code defines ZGI_PROTOCOL(end) before as the address of its protocol, a
+ * constant that the compiler sees through, so that only what that protocol needs is left.
+ */
+#ifndef ZEUGMA_RECEIVER_BODY_H
+#define ZEUGMA_RECEIVER_BODY_H
+
+#ifndef ZGI_PROTOCOL
+#define ZGI_PROTOCOL(end) ((end)->protocol)
+#endif
+
+#include <stddef.h>
+
+#include "zeugma/error.h"
+#include "zeugma/receiver.h"
+
+#define ZGI_COUNTER(name) ((uint8_t)offsetof(struct zg_counters, name))
+
+/* What is added to a counter at once: bytes in memory, or numbers skipped. */
+#if UINTPTR_MAX <= 0xFFFF && ZG_ROLE_BITS > 16
+typedef uint32_t zgi_amount;
+#else
+typedef size_t zgi_amount;
+#endif
+
+/* Adds to the counter that stands at ZGI_COUNTER(name). */
+static ZGI_SHARED void zgi_count(struct zg_receiver *receiver, uint8_t counter, zgi_amount times)
+{
+    uint32_t *at = (uint32_t *)(void *)((unsigned char *)receiver->counters + counter);
+    *at += (uint32_t)times;
+}
+
+static inline void zgi_begin_check(struct zg_receiver *receiver)
+{
+    receiver->state = ZGI_PROTOCOL(receiver)->check->start;
+    receiver->checked = ZGI_PROTOCOL(receiver)->check->skip;
+}
+
+/* Takes into the check what has come of the content, but for bytes that may be the check itself. */
+static void zgi_advance_check(struct zg_receiver *receiver)
+{
+    const struct zg_check *check = ZGI_PROTOCOL(receiver)->check;
+    const struct zg_decoder *decoder = &receiver->decoder;
+    size_t checked = receiver->checked;
+
+    if (check->size == 0 || decoder->length <= checked + check->size)
+        return;
+    size_t count = decoder->length - check->size - checked;
+    receiver->state = check->update(check->parameters, receiver->state, decoder->content + checked, count);
+    receiver->checked = checked + count;
+}
+
+static inline bool zgi_check_passes(struct zg_receiver *receiver, struct zg_found *found)
+{
+    const struct zg_check *check = ZGI_PROTOCOL(receiver)->check;
+
+    if (check->size == 0)
+        return true;
+    zgi_advance_check(receiver);
+    found->expected = check->finish(check->parameters, receiver->state);
+    found->found = zg_check_load(check, receiver->decoder.content + receiver->decoder.length - check->size);
+    return found->expected == found->found;
+}
+
+/* What the candidate's content is: a frame, or why it is none. */
+static inline enum zg_outcome zgi_judge(struct zg_receiver *receiver, struct zg_found *found)
+{
+    const struct zg_protocol *protocol = ZGI_PROTOCOL(receiver);
+    const struct zg_decoder *decoder = &receiver->decoder;
+    size_t around = (size_t)protocol->header_size + protocol->check->size;
+
+    if (decoder->length < around || decoder->length == 0)
+        return ZG_OUTCOME_SHORT;
+    if (!zgi_check_passes(receiver, found))
+        return ZG_OUTCOME_FAILED_CHECK;
+    int verdict = protocol->admit(receiver->owner, decoder->content, decoder->length, &found->frame.header);
+    if (verdict == ZG_EFORM)
+        return ZG_OUTCOME_FORM;
+    found->payload = decoder->content + protocol->header_size;
+    found->length = protocol->length_ends ? (size_t)found->frame.header.length : decoder->length - around;
+    return verdict == 0 ? ZG_OUTCOME_FRAME : ZG_OUTCOME_VERSION;
+}
+
+/* Counts an outcome once, and its bytes. */
+static inline void zgi_count_outcome(struct zg_receiver *receiver, enum zg_outcome outcome, size_t wire)
+{
+    uint8_t bytes = ZGI_COUNTER(bytes_failed), times = ZGI_COUNTER(malformed);
+
+    if (outcome >= ZG_OUTCOME_NOISE) {
+        zgi_count(receiver, outcome == ZG_OUTCOME_NOISE ? ZGI_COUNTER(bytes_noise) : ZGI_COUNTER(bytes_idle), wire);
+        return;
+    }
+    if (outcome <= ZG_OUTCOME_VERSION) {
+        bytes = ZGI_COUNTER(bytes_of_frames);
+        times = ZGI_COUNTER(frames_in);
+    } else if (outcome == ZG_OUTCOME_FAILED_CHECK) {
+        times = ZGI_COUNTER(failed_check);
+    } else if (outcome == ZG_OUTCOME_TOO_LONG) {
+        times = ZGI_COUNTER(too_long);
+    } else if (outcome == ZG_OUTCOME_CUT) {
+        times = ZGI_COUNTER(timed_out);
+    }
+    if (outcome == ZG_OUTCOME_VERSION)
+        zgi_count(receiver, ZGI_COUNTER(other_version), 1);
+    zgi_count(receiver, bytes, wire);
+    zgi_count(receiver, times, 1);
+}
+
+static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_event event, struct zg_found *found)
+{
+    found->outcome = ZG_OUTCOME_OPEN;
+    found->wire = 0;
+    if (event == ZG_FRAMING_MORE) {
+        zgi_advance_check(receiver);
+        return;
+    }
+    if (event != ZG_FRAMING_CONTENT) { /* these stand in the same order */
+        found->outcome = (enum zg_outcome)(event - ZG_FRAMING_MALFORMED + ZG_OUTCOME_MALFORMED);
+    } else {
+        found->outcome = zgi_judge(receiver, found);
+        if (found->outcome > ZG_OUTCOME_VERSION)
+            zg_decoder_reject(&receiver->decoder, ZGI_PROTOCOL(receiver)->framing);
+    }
+    found->wire = receiver->decoder.wire;
+    zgi_count_outcome(receiver, found->outcome, found->wire);
+    zgi_begin_check(receiver);
+}
+
+/* zg_receiver_pause() where `silent`, else zg_receiver_take(). */
+static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, const uint8_t *bytes, size_t count,
+                                 struct zg_found *found)
+{
+    const struct zg_framing *framing = ZGI_PROTOCOL(receiver)->framing;
+    enum zg_framing_event event;
+    size_t taken = 0;
+
+    if (silent)
+        zg_decoder_pause(&receiver->decoder, framing, &event);
+    else
+        taken = zg_decoder_take(&receiver->decoder, framing, bytes, count, &event);
+    zgi_count(receiver, ZGI_COUNTER(bytes_in), taken);
+    zgi_take_event(receiver, event, found);
+    return taken;
+}
+
+#endif
