@@ -23,6 +23,7 @@ struct options {
     char **requirements;
     double load;
     gint64 seed;
+    gint open;
     gboolean as_json;
 };
 
@@ -63,11 +64,16 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
     *settings = zg_soak_defaults();
     settings->seed = (uint64_t)options->seed;
     settings->load = options->load;
+    settings->open = (unsigned)options->open;
     if (!read_time(verb, "for", options->duration, &settings->duration_ns) ||
         !read_time(verb, "late", options->late, &settings->late_ns))
         return false;
     if (!(options->load > 0 && options->load <= 0.95)) {
         cli_error(verb, "--load: expected a share of the line above 0, up to 0.95, found %g", options->load);
+        return false;
+    }
+    if (options->open < 1 || options->open > 1000) {
+        cli_error(verb, "--open: expected a number from 1 to 1000, found %d", options->open);
         return false;
     }
     if (options->faults && !zg_faults_parse(options->faults, &settings->faults, &error)) {
@@ -102,10 +108,11 @@ static int soak(const struct cli_verb *verb, const struct zg_plan *plan, const s
 
     progress.next_us = progress.begun_us + (progress.terminal ? 500000 : 10000000);
     signal(SIGINT, interrupt);
-    g_autofree struct zg_soak_result *result = zg_soak_run(plan, settings, show_progress, &progress, &error);
+    g_autofree struct zg_soak_result *result =
+        (settings->path ? zg_soak_run_live : zg_soak_run)(plan, settings, show_progress, &progress, &error);
     if (!result) {
         cli_error(verb, "%s", error->message);
-        return CLI_NO;
+        return error->code == ZG_SOAK_ERROR_LINK ? CLI_TROUBLE : CLI_NO;
     }
     if (progress.terminal)
         (void)fprintf(stderr, "\r%24s\r", "");
@@ -117,11 +124,21 @@ static int soak(const struct cli_verb *verb, const struct zg_plan *plan, const s
     return zg_soak_passed(&report) ? CLI_YES : CLI_NO;
 }
 
+/* Whether the faults can strike at this end of a real link. */
+static bool is_for_real(const struct cli_verb *verb, const struct zg_faults *faults)
+{
+    if (faults->line.latency_ns == 0 && faults->repeat <= 0 && faults->swap <= 0 && faults->stray <= 0)
+        return true;
+    cli_error(verb, "--faults: on a real link bytes can be damaged: ber, drop, double; latency, repeat, swap and stray "
+                    "need sim:");
+    return false;
+}
+
 /* The command line once parsed: settings first, so that a wrong one is told before anything is loaded. */
 static int run_with(const struct cli_verb *verb, char **argv, const struct options *options)
 {
     struct zg_soak_settings settings;
-    enum zg_address_kind kind;
+    struct zg_address address;
     g_autoptr(GError) error = NULL;
     struct cli_definition loaded;
 
@@ -130,10 +147,13 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
     g_autoptr(GArray) requirements = read_requirements(verb, options->requirements);
     if (!requirements)
         return CLI_USAGE;
-    if (!zg_address_parse(argv[2], &kind, &error)) {
+    if (!zg_address_parse(argv[2], &address, &error)) {
         cli_error(verb, "%s", error->message);
         return CLI_USAGE;
     }
+    settings.path = address.path;
+    if (address.path && !is_for_real(verb, &settings.faults))
+        return CLI_USAGE;
     int status = cli_load(verb, argv[1], false, &loaded);
     if (status == CLI_YES)
         status = soak(verb, loaded.plan, &settings, requirements, options->as_json);
@@ -144,7 +164,7 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
 static int run(const struct cli_verb *verb, int argc, char **argv)
 {
     const struct zg_soak_settings defaults = zg_soak_defaults();
-    struct options options = { .load = defaults.load, .seed = (gint64)defaults.seed };
+    struct options options = { .load = defaults.load, .seed = (gint64)defaults.seed, .open = (gint)defaults.open };
     GOptionEntry entries[] = {
         { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration,
           "How long frames are sent: 500us, 20ms, 10s, 10min, 24h; default 10s", "TIME" },
@@ -153,6 +173,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "seed", 0, 0, G_OPTION_ARG_INT64, &options.seed, "The same seed gives the same run; default 1", "N" },
         { "load", 0, 0, G_OPTION_ARG_DOUBLE, &options.load,
           "Share of the line's capacity to fill each way; default 0.5", "SHARE" },
+        { "open", 0, 0, G_OPTION_ARG_INT, &options.open,
+          "On a real link: echoes that may wait for their answer; default 16", "N" },
         { "late", 0, 0, G_OPTION_ARG_STRING, &options.late, "A frame that takes longer is late; default 100ms",
           "TIME" },
         { "require", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.requirements,

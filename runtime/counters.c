@@ -18,3 +18,9 @@ uint32_t zg_counters_get(const struct zg_counters *counters, unsigned index)
     memcpy(&value, (const unsigned char *)counters + index * sizeof value, sizeof value);
     return value;
 }
+
+void zg_counters_clear(struct zg_counters *counters, unsigned index)
+{
+    const uint32_t value = 0;
+    memcpy((unsigned char *)counters + index * sizeof value, &value, sizeof value);
+}

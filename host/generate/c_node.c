@@ -1,5 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* PROTOCOL_device.h/.c and PROTOCOL_host.h/.c: one end of the link each, typed. */
+#include <string.h>
+
 #include "generate/c.h"
 
 static unsigned power_of_two(unsigned least)
@@ -19,6 +21,18 @@ static void print_ring(const struct zgi_c *c, GString *text, const char *node, c
         c->upper, node, ring, c->upper, node, ring, power_of_two(c->plan->max_frame), c->upper, node, ring);
 }
 
+/* Whether an end answers a message by itself, and which ones are such answers. */
+static bool is_answered(const struct zg_message *message, enum zg_side side)
+{
+    return message->service && (strcmp(message->name, "echo_request") == 0 ||
+                                (side == ZG_SIDE_DEVICE && strcmp(message->name, "counters_request") == 0));
+}
+
+static bool is_answer(const struct zg_message *message)
+{
+    return message->service && (strcmp(message->name, "echo_reply") == 0 || strcmp(message->name, "counters") == 0);
+}
+
 static void print_handlers(const struct zgi_c *c, GString *text, enum zg_side side)
 {
     const char *p = c->prefix;
@@ -31,7 +45,7 @@ static void print_handlers(const struct zgi_c *c, GString *text, enum zg_side si
         p, zg_side_name(side), p, zg_side_name(side), p, zg_side_name(side));
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if (!(message->from & zg_receivers(side)))
+        if (!(message->from & zg_receivers(side)) || is_answered(message, side))
             continue;
         any = true;
         g_string_append_printf(
@@ -110,7 +124,7 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         g_autofree char *prototype = send_prototype(c, message, side);
-        if (!(message->from & side))
+        if (!(message->from & side) || is_answer(message))
             continue;
         if (message->is_reply)
             g_string_append_printf(text, "/* `ticket` is the request's, frame->header.ticket. */\n");
@@ -119,12 +133,60 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
     g_string_append(text, "\n#ifdef __cplusplus\n}\n#endif\n\n");
 }
 
+static void print_echo(const struct zgi_c *c, GString *text, enum zg_side side)
+{
+    g_string_append_printf(text,
+                           "/* Sends the bytes back; without room for them there is no answer. */\n"
+                           "static int take_echo_request(struct %s_%s *node, struct zg_frame *frame, const uint8_t "
+                           "*payload,\n                   size_t length)\n{\n"
+                           "    uint8_t content[%s_HEADER_SIZE + %s_MAX_PAYLOAD];\n\n"
+                           "    (void)frame;\n    memcpy(content + %s_HEADER_SIZE, payload, length);\n"
+                           "    (void)send_content(node, %s_ECHO_REPLY_ID, content, length);\n    return 0;\n}\n\n",
+                           c->prefix, zg_side_name(side), c->upper, c->upper, c->upper, c->upper);
+}
+
+static void print_counters(const struct zgi_c *c, GString *text, enum zg_side side)
+{
+    const char *p = c->prefix;
+    const char *s = zg_side_name(side);
+
+    g_string_append_printf(
+        text,
+        "/* Sends as many counters as fit; without room for them there is no answer. */\n"
+        "static int take_counters_request(struct %s_%s *node, struct zg_frame *frame, const uint8_t *payload,\n"
+        "                   size_t length)\n{\n"
+        "    struct %s_counters_request request;\n    struct %s_counters reply;\n"
+        "    int result = %s_counters_request_unpack(&request, payload, length);\n    unsigned i;\n\n"
+        "    (void)frame;\n    if (result < 0)\n        return result;\n"
+        "    reply.first = request.first;\n    reply.values_count = 0;\n"
+        "    for (i = request.first; i < ZG_COUNTERS && reply.values_count < sizeof reply.values / sizeof "
+        "reply.values[0]; i++)\n"
+        "        reply.values[reply.values_count++] = zg_counters_get(&node->link.counters, i);\n"
+        "    if (%s_%s_send_counters(node, &reply) == 0 && request.clear)\n"
+        "        while (i-- > request.first)\n            zg_counters_clear(&node->link.counters, i);\n"
+        "    return result;\n}\n\n",
+        p, s, p, p, p, p, s);
+}
+
+/* What an end does by itself with a message. */
+static void print_answer(const struct zgi_c *c, GString *text, const struct zg_message *message, enum zg_side side)
+{
+    if (strcmp(message->name, "echo_request") == 0)
+        print_echo(c, text, side);
+    else
+        print_counters(c, text, side);
+}
+
 static void print_case(const struct zgi_c *c, GString *text, const struct zg_plan_message *item, enum zg_side side)
 {
     const char *p = c->prefix;
     const char *name = item->message->name;
     g_autoptr(GString) tickets = g_string_new(NULL);
 
+    if (is_answered(item->message, side)) {
+        print_answer(c, text, item->message, side);
+        return;
+    }
     if (item->tickets > 0)
         g_string_append_printf(
             tickets, "    if (length < %u)\n        return ZG_ESIZE;\n    frame->header.ticket = payload[0];\n",
@@ -212,7 +274,7 @@ static void print_send(const struct zgi_c *c, GString *text, const struct zg_pla
     const char *ticket = message->is_reply ? "ticket" : "node->ticket";
 
     g_string_append_printf(text,
-                           "\n%s\n{\n    uint8_t content[%s_HEADER_SIZE + %s];\n"
+                           "%s\n{\n    uint8_t content[%s_HEADER_SIZE + %s];\n"
                            "    uint8_t *payload = content + %s_HEADER_SIZE;\n    size_t length;\n    int error;\n\n",
                            prototype, c->upper, item->payload_most > 0 ? size : "1", c->upper);
     for (unsigned i = 0; i < tickets; i++) /* with nothing older on offer, base and ticket are the same */
@@ -220,13 +282,13 @@ static void print_send(const struct zgi_c *c, GString *text, const struct zg_pla
     g_string_append_printf(text, "    error = %s_%s_pack(message, payload + %u, %s - %u, &length);\n", c->prefix,
                            message->name, tickets, size, tickets);
     if (tickets == 0 || message->is_reply) {
-        g_string_append_printf(text, "    return error ? error : send_content(node, %s, content, length + %u);\n}\n",
+        g_string_append_printf(text, "    return error ? error : send_content(node, %s, content, length + %u);\n}\n\n",
                                id, tickets);
         return;
     }
     g_string_append_printf(text,
                            "    if (!error)\n        error = send_content(node, %s, content, length + %u);\n"
-                           "    if (!error)\n        node->ticket++;\n    return error;\n}\n",
+                           "    if (!error)\n        node->ticket++;\n    return error;\n}\n\n",
                            id, tickets);
 }
 
@@ -241,11 +303,15 @@ static void print_sends(const struct zgi_c *c, GString *text, enum zg_side side)
         if (!any)
             g_string_append_printf(
                 text,
-                "\n/* The payload stands behind room for the header. */\n"
+                "/* The payload stands behind room for the header. */\n"
                 "static int send_content(struct %s_%s *node, zg_role id, uint8_t *content, size_t length)\n{\n"
-                "    return zgi_link_send(&node->link, id, content, NULL, length);\n}\n",
+                "    return zgi_link_send(&node->link, id, content, NULL, length);\n}\n\n",
                 c->prefix, zg_side_name(side));
         any = true;
+        if (strcmp(item->message->name, "echo_reply") == 0)
+            continue; /* the payload as it came */
+        if (is_answer(item->message))
+            g_string_append(text, "static ");
         print_send(c, text, item, side);
     }
 }
@@ -270,9 +336,12 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
     g_autofree char *end = init_end(c->plan, side);
 
     g_string_append_printf(text, "#include \"%s_%s.h\"\n\n#include \"%s_frame.h\"\n\n", p, s, p);
-    print_deliver(c, text, side);
+    g_string_append(
+        text, "static int deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length);\n\n");
     print_protocol(c, text);
     g_string_append(text, "#define ZGI_PROTOCOL(end) (&this_protocol)\n#include \"zeugma/link_body.h\"\n\n");
+    print_sends(c, text, side);
+    print_deliver(c, text, side);
     g_string_append_printf(text,
                            "int %s_%s_init(struct %s_%s *node, const struct zg_port *port, void *port_context,\n"
                            "               const struct %s_%s_handlers *handlers, void *context)\n{\n"
@@ -283,8 +352,7 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
                            "    memory.gaps = %s;\n"
                            "    node->handlers = handlers;\n    node->context = context;\n"
                            "%s%s}\n\n"
-                           "void %s_%s_poll(struct %s_%s *node)\n{\n    zgi_link_poll(&node->link);\n}\n",
+                           "void %s_%s_poll(struct %s_%s *node)\n{\n    zgi_link_poll(&node->link);\n}\n\n",
                            p, s, p, s, p, s, c->plan->gap_ns > 0 ? "&node->gaps" : "NULL",
                            counts_tickets(c->plan, side) ? "    node->ticket = 0;\n" : "", end, p, s, p, s);
-    print_sends(c, text, side);
 }

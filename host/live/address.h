@@ -13,9 +13,14 @@ enum zg_address_error {
     ZG_ADDRESS_ERROR_LATER /* a kind that this version cannot open */
 };
 
-enum zg_address_kind { ZG_ADDRESS_SIM };
+enum zg_address_kind { ZG_ADDRESS_SIM, ZG_ADDRESS_UNIX };
 
-/* Reads "sim:" and tells what else is wrong with a LINK. */
-bool zg_address_parse(const char *text, enum zg_address_kind *kind, GError **error);
+struct zg_address {
+    enum zg_address_kind kind;
+    const char *path; /* of the socket, a part of the text */
+};
+
+/* Reads "sim:" or "unix:PATH" and tells what else is wrong with a LINK. */
+bool zg_address_parse(const char *text, struct zg_address *address, GError **error);
 
 #endif

@@ -136,6 +136,20 @@ void zg_ledger_close(struct zg_ledger *ledger)
             close_slot(ledger, (enum zg_flow)flow, &ledger->flows[flow].slots[i]);
 }
 
+void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out)
+{
+    struct zg_ledger_sums *sums = &ledger->sums;
+
+    zg_ledger_close(ledger);
+    uint64_t *lost = &sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_LOST_OUT];
+    uint64_t reached = *lost - MIN(*lost, lost_out);
+    *lost -= reached;
+    sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_DELIVERED] += reached;
+    sums->arrivals[0][ZG_CLASS_DELIVERED] += reached;
+    sums->sent[ZG_FLOW_ECHO_BACK] += reached;
+    sums->entries[ZG_FLOW_ECHO_BACK][ZG_CLASS_LOST_BACK] += reached;
+}
+
 const struct zg_ledger_sums *zg_ledger_sums(const struct zg_ledger *ledger)
 {
     return &ledger->sums;

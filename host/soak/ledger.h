@@ -71,6 +71,10 @@ void zg_ledger_other(struct zg_ledger *ledger, bool at_host, enum zg_class class
 /* Closes all open entries as lost. */
 void zg_ledger_close(struct zg_ledger *ledger);
 
+/* The same where only answers are seen: of the echoes without one, `lost_out` never reached the device, the answers of
+ * the others were lost on the way back. */
+void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out);
+
 const struct zg_ledger_sums *zg_ledger_sums(const struct zg_ledger *ledger);
 
 #endif

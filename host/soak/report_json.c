@@ -8,7 +8,8 @@ static void settings_to_json(struct zg_json *json, const struct zg_soak_report *
     const struct zg_faults *faults = &settings->faults;
 
     zg_json_open(json, "settings", '{');
-    zg_json_string(json, "link", "sim:");
+    g_autofree char *link = settings->path ? g_strconcat("unix:", settings->path, NULL) : g_strdup("sim:");
+    zg_json_string(json, "link", link);
     zg_json_double(json, "seconds", (double)settings->duration_ns * 1e-9);
     zg_json_unsigned(json, "seed", settings->seed);
     zg_json_double(json, "load", settings->load);
@@ -79,7 +80,7 @@ static void rates_to_json(struct zg_json *json, const struct zg_soak_result *res
 static void balances_to_json(struct zg_json *json, const struct zg_soak_result *result)
 {
     zg_json_open(json, "balances", '[');
-    for (unsigned i = 0; i < ZG_SOAK_BALANCES; i++) {
+    for (unsigned i = 0; i < result->balances_count; i++) {
         zg_json_open(json, NULL, '{');
         zg_json_string(json, "left", result->balances[i].left_name);
         zg_json_unsigned(json, "left_count", result->balances[i].left);
@@ -119,6 +120,22 @@ static void line_to_json(struct zg_json *json, const struct zg_soak_result *resu
         zg_json_close(json, '}');
     }
     zg_json_close(json, '}');
+}
+
+/* What a real device says of the bytes, beside what this end counted. */
+static void device_to_json(struct zg_json *json, const struct zg_soak_report *report)
+{
+    const struct zg_soak_result *result = report->result;
+
+    if (!report->settings->path)
+        return;
+    zg_json_open(json, "device_bytes", '{');
+    zg_json_unsigned(json, "written", result->written);
+    zg_json_unsigned(json, "taken", result->device_took);
+    zg_json_unsigned(json, "sent", result->device_sent);
+    zg_json_unsigned(json, "read", result->read);
+    zg_json_close(json, '}');
+    zg_json_unsigned(json, "own_frames", result->own);
 }
 
 static void round_trip_to_json(struct zg_json *json, const struct zg_soak_result *result)
@@ -176,6 +193,7 @@ char *zg_soak_report_json(const struct zg_soak_report *report)
     rates_to_json(&json, result);
     round_trip_to_json(&json, result);
     line_to_json(&json, result);
+    device_to_json(&json, report);
     counters_to_json(&json, result);
     requirements_to_json(&json, report);
     zg_json_bool(&json, "passed", zg_soak_passed(report));

@@ -49,18 +49,21 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
     g_autofree char *poll = time_text(report->result->poll_ns);
     g_autofree char *latency = time_text(faults->line.latency_ns);
 
+    g_autofree char *link = settings->path ? g_strconcat("unix:", settings->path, NULL) : g_strdup("sim:");
     g_string_append_printf(text,
-                           "soak of %s %u.%u on sim:, %s of virtual time at %" G_GUINT64_FORMAT
+                           "soak of %s %u.%u on %s, %s%s at %" G_GUINT64_FORMAT
                            " baud, load %.0f %% each way, seed %" G_GUINT64_FORMAT "\n",
-                           definition->protocol, definition->major, definition->minor, ran, definition->line.baud,
-                           100 * settings->load, settings->seed);
+                           definition->protocol, definition->major, definition->minor, link, ran,
+                           settings->path ? "" : " of virtual time", definition->line.baud, 100 * settings->load,
+                           settings->seed);
     g_string_append_printf(
         text,
         "faults each way: bit errors %g, dropped bytes %g, doubled bytes %g, latency %s; frames repeated %g, "
         "swapped %g, stray %g\n",
         faults->line.bit_error_rate, faults->line.drop, faults->line.twice, latency, faults->repeat, faults->swap,
         faults->stray);
-    g_string_append_printf(text, "a frame is late after %s; both ends look after the link every %s%s%s\n", late, poll,
+    g_string_append_printf(text, "a frame is late after %s; %s the link every %s%s%s\n", late,
+                           settings->path ? "this end looks after" : "both ends look after", poll,
                            report->result->echo ? "" : "; stream traffic only, since the header has no id",
                            report->result->stopped ? "; stopped before its time" : "");
 }
@@ -121,7 +124,7 @@ static void append_arrived(GString *text, const struct zg_soak_result *result)
 static void append_balances(GString *text, const struct zg_soak_result *result)
 {
     g_string_append(text, "\n  does it add up\n");
-    for (unsigned i = 0; i < ZG_SOAK_BALANCES; i++) {
+    for (unsigned i = 0; i < result->balances_count; i++) {
         const struct zg_soak_balance *balance = &result->balances[i];
         bool equal = (uint32_t)balance->left == (uint32_t)balance->right;
         g_string_append_printf(text, "  %12" G_GUINT64_FORMAT " %-36s %s %12" G_GUINT64_FORMAT " %s\n", balance->left,
@@ -168,7 +171,7 @@ static void append_rates(GString *text, const struct zg_soak_result *result)
     }
 }
 
-static void append_line(GString *text, const struct zg_soak_result *result)
+static void append_line(GString *text, const struct zg_soak_settings *settings, const struct zg_soak_result *result)
 {
     const struct zg_sim_totals *device = &result->line[0], *host = &result->line[1];
     const struct zg_spread *spread = &result->round_trip;
@@ -179,6 +182,12 @@ static void append_line(GString *text, const struct zg_soak_result *result)
                            " bytes, doubled %" G_GUINT64_FORMAT "\n",
                            host->sent, device->sent, device->flipped_bits + host->flipped_bits,
                            device->dropped + host->dropped, device->doubled + host->doubled);
+    if (settings->path)
+        g_string_append_printf(text,
+                               "  by its own counters the device took %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT
+                               " bytes written, and of %" G_GUINT64_FORMAT " that it sent %" G_GUINT64_FORMAT
+                               " were read; %" G_GUINT64_FORMAT " frames were its own\n",
+                               result->device_took, result->written, result->device_sent, result->read, result->own);
     if (spread->count == 0)
         return;
     g_autofree char *least = time_text(spread->least_ns);
@@ -249,7 +258,7 @@ char *zg_soak_report_text(const struct zg_soak_report *report)
     append_balances(text, report->result);
     append_counters(text, report->result);
     append_rates(text, report->result);
-    append_line(text, report->result);
+    append_line(text, report->settings, report->result);
     append_verdict(text, report);
     return g_string_free(text, FALSE);
 }

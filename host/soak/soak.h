@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * A soak: numbered traffic over a link, with every frame accounted for. Here over the simulated line, in virtual time,
- * with the runtime's own link at both ends; the same settings give the same result to the last bit.
+ * A soak: numbered traffic over a link, with every frame accounted for. Over the simulated line, in virtual time, with
+ * the runtime's own link at both ends, the same settings give the same result to the last bit.
  */
 #ifndef ZEUGMA_SOAK_H
 #define ZEUGMA_SOAK_H
@@ -13,6 +13,11 @@
 
 #define ZG_SOAK_ERROR (g_quark_from_static_string("zg-soak-error"))
 
+enum zg_soak_error {
+    ZG_SOAK_ERROR_PLAN, /* the definition cannot carry soak frames */
+    ZG_SOAK_ERROR_LINK  /* the link cannot be opened, broke, or nobody answers */
+};
+
 struct zg_soak_settings {
     uint64_t duration_ns; /* virtual time in which frames are sent */
     uint64_t seed;
@@ -20,6 +25,9 @@ struct zg_soak_settings {
     double load;       /* share of each direction's capacity that is used, above 0, up to 0.95 */
     uint64_t late_ns;  /* a frame that takes longer is late: echo back by the round trip, the others one way */
     uint32_t clock_us; /* what both ends' clocks show at the start */
+    /* of a real link */
+    const char *path; /* of its socket; NULL: the simulated line */
+    unsigned open;    /* echoes that may wait for their answer */
 };
 
 /* The defaults: 10 s, seed 1, no faults, half load, 100 ms. */
@@ -46,7 +54,12 @@ struct zg_soak_result {
     struct zg_sim_totals line[2];   /* of what the device sent (0), the host (1) */
     struct zg_spread round_trip;    /* of echoes that came back whole */
     struct zg_soak_balance balances[ZG_SOAK_BALANCES];
+    unsigned balances_count;
     bool adds_up; /* all balances hold */
+    /* of a real link */
+    uint64_t own;                  /* frames of the definition's own messages that arrived */
+    uint64_t written, device_took; /* bytes out: what this end wrote, what the device says it received */
+    uint64_t device_sent, read;    /* bytes back */
 };
 
 /* Called now and then with the share of the run that is done; false stops the run, and what was measured counts. */
@@ -56,6 +69,11 @@ typedef bool (*zg_soak_progress)(double done, void *data);
  * soak frames; else free with g_free(). */
 struct zg_soak_result *zg_soak_run(const struct zg_plan *plan, const struct zg_soak_settings *settings,
                                    zg_soak_progress progress, void *data, GError **error);
+
+/* The same over a real link, in real time: echoes, which the device answers by its service. Its counters are read at
+ * the start and the end. Of the faults, those of bytes strike at this end. Fails, too, when the link breaks. */
+struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct zg_soak_settings *settings,
+                                        zg_soak_progress progress, void *data, GError **error);
 
 /* A rate with its exact two-sided 95 % bounds. */
 struct zg_soak_rate {

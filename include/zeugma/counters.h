@@ -10,6 +10,7 @@
 #ifndef ZEUGMA_COUNTERS_H
 #define ZEUGMA_COUNTERS_H
 
+#include <stddef.h>
 #include <stdint.h>
 
 #ifdef __cplusplus
@@ -55,11 +56,17 @@ struct zg_counters {
 
 #define ZG_COUNTERS (sizeof(struct zg_counters) / sizeof(uint32_t))
 
+/* The number of the counter that has this name. */
+#define ZG_COUNTER_INDEX(name) (offsetof(struct zg_counters, name) / sizeof(uint32_t))
+
 /* The counters' names, in their order. */
 extern const char *const zg_counter_names[ZG_COUNTERS];
 
 /* Counter number `index` (0 to ZG_COUNTERS - 1). */
 uint32_t zg_counters_get(const struct zg_counters *counters, unsigned index);
+
+/* Sets it to 0. */
+void zg_counters_clear(struct zg_counters *counters, unsigned index);
 
 #ifdef __cplusplus
 }

@@ -5,8 +5,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "sim/random.h"
-
 /* Inside, time is in picoseconds, so that bits of any baud rate add up without drift. */
 #define PS_PER_NS UINT64_C(1000)
 
@@ -20,14 +18,9 @@ struct direction {
     struct zg_sim_line *line;
     struct zg_link *from;
     struct zg_link *to;
-    struct zg_sim_faults faults;
-    struct zg_random random;
-    struct zg_sim_totals totals;
+    struct zg_damage damage;
     bool running;           /* the transmitter has more to send */
     uint64_t free_ps;       /* when it can take the next byte */
-    uint64_t good_bits;     /* until the next flipped one */
-    uint64_t kept;          /* bytes until the next dropped one */
-    uint64_t single;        /* bytes until the next doubled one */
     struct flight *flights; /* a queue: bytes on the way, in the order of arrival */
     size_t flights_size;    /* a power of two */
     size_t first, last;     /* counts; flights in the queue == last - first */
@@ -69,11 +62,7 @@ struct zg_sim_line *zg_sim_line_new(const struct zg_sim_settings *settings)
     for (unsigned end = 0; end < 2; end++) {
         struct direction *direction = &line->directions[end];
         direction->line = line;
-        direction->faults = settings->faults[end];
-        direction->random = zg_random_seeded(settings->seed, end);
-        direction->good_bits = zg_random_skip(&direction->random, direction->faults.bit_error_rate);
-        direction->kept = zg_random_skip(&direction->random, direction->faults.drop);
-        direction->single = zg_random_skip(&direction->random, direction->faults.twice);
+        direction->damage = zg_damage_seeded(&settings->faults[end], settings->seed, end);
     }
     return line;
 }
@@ -119,50 +108,14 @@ static void depart(struct direction *direction, uint8_t byte, uint64_t arrives_p
     direction->flights[direction->last++ & (direction->flights_size - 1)] = (struct flight){ arrives_ps, byte };
 }
 
-/* The byte after the bit errors that hit it. */
-static uint8_t flip_bits(struct direction *direction, uint8_t byte)
-{
-    unsigned bit = 0;
-    while (direction->good_bits < 8 - bit) {
-        bit += (unsigned)direction->good_bits;
-        byte = (uint8_t)(byte ^ 1U << bit);
-        bit++;
-        direction->totals.flipped_bits++;
-        direction->good_bits = zg_random_skip(&direction->random, direction->faults.bit_error_rate);
-    }
-    if (direction->good_bits != UINT64_MAX)
-        direction->good_bits -= 8 - bit;
-    return byte;
-}
-
-/* Whether the trial that `left` counts down to is this one; then draws the next. */
-static bool strikes(struct direction *direction, uint64_t *left, double probability)
-{
-    if (*left == UINT64_MAX)
-        return false;
-    if ((*left)-- > 0)
-        return false;
-    *left = zg_random_skip(&direction->random, probability);
-    return true;
-}
-
 static void carry(struct direction *direction, uint8_t byte)
 {
-    uint64_t arrives_ps = direction->free_ps + direction->faults.latency_ns * PS_PER_NS;
+    uint64_t arrives_ps = direction->free_ps + direction->damage.faults.latency_ns * PS_PER_NS;
+    uint8_t left[2];
+    unsigned count = zg_damage_byte(&direction->damage, byte, left);
 
-    direction->totals.sent++;
-    byte = flip_bits(direction, byte);
-    bool dropped = strikes(direction, &direction->kept, direction->faults.drop);
-    bool doubled = strikes(direction, &direction->single, direction->faults.twice);
-    if (dropped) {
-        direction->totals.dropped++;
-        return;
-    }
-    depart(direction, byte, arrives_ps);
-    if (doubled) {
-        direction->totals.doubled++;
-        depart(direction, byte, arrives_ps);
-    }
+    for (unsigned i = 0; i < count; i++)
+        depart(direction, left[i], arrives_ps);
 }
 
 static void transmit(struct direction *direction, uint64_t until_ps)
@@ -186,7 +139,7 @@ static void arrive(struct direction *direction, uint64_t until_ps)
             return;
         direction->line->now_ps = flight->arrives_ps; /* an interrupt may look at the clock */
         zg_link_receive_isr(direction->to, flight->byte, 0);
-        direction->totals.arrived++;
+        direction->damage.totals.arrived++;
         direction->first++;
     }
 }
@@ -214,5 +167,5 @@ uint64_t zg_sim_byte_ns(const struct zg_sim_line *line)
 
 const struct zg_sim_totals *zg_sim_totals(const struct zg_sim_line *line, unsigned end)
 {
-    return &line->directions[end].totals;
+    return &line->directions[end].damage.totals;
 }

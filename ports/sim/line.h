@@ -9,15 +9,8 @@
 
 #include <stdint.h>
 
+#include "sim/damage.h"
 #include "zeugma/link.h"
-
-/* What goes wrong in one direction. */
-struct zg_sim_faults {
-    double bit_error_rate; /* of the data bits; start and stop bits are not hit */
-    double drop;           /* share of bytes that never arrive */
-    double twice;          /* share of bytes that arrive twice */
-    uint64_t latency_ns;   /* from the end of a byte's stop bit to its arrival */
-};
 
 struct zg_sim_settings {
     uint32_t baud;
@@ -25,15 +18,6 @@ struct zg_sim_settings {
     struct zg_sim_faults faults[2]; /* of what each end sends */
     uint64_t seed;
     uint32_t clock_us; /* what the ends' clocks show at the start: near 2^32, they wrap during the run */
-};
-
-/* What happened to the bytes that one end sent. */
-struct zg_sim_totals {
-    uint64_t sent;
-    uint64_t dropped;
-    uint64_t doubled;
-    uint64_t flipped_bits;
-    uint64_t arrived; /* sent - dropped + doubled - those still on the way */
 };
 
 struct zg_sim_line;

@@ -36,7 +36,7 @@ static struct zg_soak_result *run(const char *definition, const char *faults, ui
         fail_msg("%s", error->message);
     struct zg_soak_result *result = zg_soak_run(plan.plan, &settings, NULL, NULL, &error);
     assert_non_null(result);
-    for (unsigned i = 0; i < ZG_SOAK_BALANCES; i++)
+    for (unsigned i = 0; i < result->balances_count; i++)
         if (result->balances[i].left != result->balances[i].right)
             fail_msg("%s: %s is %" G_GUINT64_FORMAT ", %s is %" G_GUINT64_FORMAT, faults, result->balances[i].left_name,
                      result->balances[i].left, result->balances[i].right_name, result->balances[i].right);

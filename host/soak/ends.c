@@ -1,0 +1,340 @@
+/* SPDX-License-Identifier: MIT */
+#include "soak/ends.h"
+
+#include <string.h>
+
+#include "soak/similar.h"
+#include "zeugma/error.h"
+
+enum {
+    WINDOW = 65536, /* frames of each flow that the ledger remembers */
+    RECENT = 32     /* frames that a damaged one is compared with */
+};
+
+static uint32_t id_of(const struct zgi_soak *soak, enum zg_flow flow)
+{
+    return flow == ZG_FLOW_ECHO_OUT    ? soak->ids.echo_request
+           : flow == ZG_FLOW_ECHO_BACK ? soak->ids.echo_reply
+                                       : soak->ids.stream;
+}
+
+static struct zgi_end *sender_of(struct zgi_soak *soak, enum zg_flow flow)
+{
+    return &soak->ends[zg_flow_is_back(flow) ? DEVICE : HOST];
+}
+
+static bool strikes(struct zgi_soak *soak, uint64_t *left, double probability)
+{
+    if (*left == UINT64_MAX || (*left)-- > 0)
+        return false;
+    *left = zg_random_skip(&soak->random, probability);
+    return true;
+}
+
+/* A frame that waits for the silence that is due in front of it. */
+struct waiting {
+    uint32_t id;
+    bool again; /* under the number of the frame before */
+    size_t length;
+    uint8_t payload[];
+};
+
+static int put_on_line(struct zgi_end *end, uint32_t id, const uint8_t *payload, size_t length, bool again)
+{
+    return again ? zg_node_send_again(end->node, id, payload, length)
+                 : zg_link_send(zg_node_link(end->node), id, payload, length);
+}
+
+void zgi_soak_send_waiting(struct zgi_end *end)
+{
+    while (!g_queue_is_empty(&end->waiting)) {
+        struct waiting *first = g_queue_peek_head(&end->waiting);
+        if (put_on_line(end, first->id, first->payload, first->length, first->again) != 0)
+            return;
+        g_free(g_queue_pop_head(&end->waiting));
+    }
+}
+
+/* Puts a frame on the line, or behind those that wait; the transmit ring has room. */
+static void send_frame(struct zgi_end *end, uint32_t id, const uint8_t *payload, size_t length, bool again)
+{
+    if (g_queue_is_empty(&end->waiting) && put_on_line(end, id, payload, length, again) == 0)
+        return;
+    struct waiting *frame = g_malloc(sizeof *frame + length);
+    *frame = (struct waiting){ id, again, length };
+    memcpy(frame->payload, payload, length);
+    g_queue_push_tail(&end->waiting, frame);
+    end->soak->waiting_bytes +=
+        zg_framing_least(&end->soak->plan->definition->framing,
+                         end->soak->plan->max_content - end->soak->plan->max_payload + (unsigned)length);
+}
+
+/* The number that the next frame will carry, behind those that wait. */
+static uint32_t next_sequence(const struct zgi_end *end)
+{
+    uint32_t sequence = zg_node_sequence(end->node);
+
+    for (const GList *at = end->waiting.head; at; at = at->next)
+        sequence += !((const struct waiting *)at->data)->again;
+    return sequence;
+}
+
+static bool has_room(struct zgi_end *end, unsigned frames)
+{
+    return g_queue_is_empty(&end->waiting) && zg_node_has_room(end->node, frames);
+}
+
+/* Puts one frame of the ledger on the line. */
+static void send(struct zgi_soak *soak, enum zg_flow flow, uint32_t number)
+{
+    struct zgi_end *end = sender_of(soak, flow);
+    uint64_t since = soak->now_ns;
+    size_t length = zg_traffic_make(soak->plan, soak->settings->seed, flow, number, soak->payload);
+
+    if (flow == ZG_FLOW_ECHO_BACK) {
+        const struct zg_ledger_entry *request = zg_ledger_find(soak->ledger, ZG_FLOW_ECHO_OUT, number);
+        since = request ? request->since_ns : since;
+    }
+    zg_ledger_sent(soak->ledger, flow, number, since, next_sequence(end));
+    send_frame(end, id_of(soak, flow), soak->payload, length, false);
+    if (strikes(soak, &soak->to_repeat, soak->settings->faults.repeat)) {
+        send_frame(end, id_of(soak, flow), soak->payload, length, true);
+        soak->result->injected++;
+    }
+}
+
+/* A frame that no ledger knows: random bytes under the stream's id. */
+static void send_stray(struct zgi_soak *soak, enum zg_flow flow)
+{
+    size_t length = soak->plan->max_payload;
+
+    for (size_t i = 0; i < length; i++)
+        soak->payload[i] = (uint8_t)zg_random_next(&soak->random);
+    send_frame(sender_of(soak, flow), soak->ids.stream, soak->payload, length, false);
+    soak->result->injected++;
+}
+
+/* Sends a flow's next frame, or its next two in the wrong order; false where the ring has no room. */
+static bool send_next(struct zgi_soak *soak, enum zg_flow flow)
+{
+    uint32_t number = zg_ledger_next(soak->ledger, flow);
+
+    if (!has_room(sender_of(soak, flow), 5)) /* two, each repeated, and a stray */
+        return false;
+    if (strikes(soak, &soak->to_swap, soak->settings->faults.swap)) {
+        send(soak, flow, number + 1);
+        send(soak, flow, number);
+        zg_ledger_skip_to(soak->ledger, flow, number + 2);
+    } else {
+        send(soak, flow, number);
+    }
+    if (strikes(soak, &soak->to_stray, soak->settings->faults.stray))
+        send_stray(soak, flow);
+    return true;
+}
+
+/* Sends what is due, so that the flow fills its share of the line. */
+void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share)
+{
+    const struct zg_counters *counters = &zg_node_link(sender_of(soak, flow)->node)->counters;
+    double now = (double)soak->now_ns;
+
+    while (soak->due_ns[flow] <= now) {
+        uint32_t before = counters->bytes_out;
+        soak->waiting_bytes = 0;
+        if (!send_next(soak, flow))
+            return;
+        double bytes = (double)(counters->bytes_out - before) + (double)soak->waiting_bytes;
+        soak->due_ns[flow] += bytes * (double)soak->byte_ns / share;
+    }
+}
+
+void zgi_soak_send_replies(struct zgi_soak *soak)
+{
+    while (!g_queue_is_empty(&soak->replies) && has_room(&soak->ends[DEVICE], 2))
+        send(soak, ZG_FLOW_ECHO_BACK, GPOINTER_TO_UINT(g_queue_pop_head(&soak->replies)));
+}
+
+/* The flow that an id belongs to at this end; ZG_FLOWS: none. */
+static enum zg_flow flow_of(const struct zgi_end *end, uint32_t id)
+{
+    const struct zg_traffic_ids *ids = &end->soak->ids;
+
+    if (!ids->echo || id == ids->stream)
+        return end->is_host ? ZG_FLOW_STREAM_BACK : ZG_FLOW_STREAM_OUT;
+    if (id == ids->echo_reply && end->is_host)
+        return ZG_FLOW_ECHO_BACK;
+    if (id == ids->echo_request && !end->is_host)
+        return ZG_FLOW_ECHO_OUT;
+    return ZG_FLOWS;
+}
+
+static bool equals_sent(struct zgi_soak *soak, enum zg_flow flow, uint32_t number, const uint8_t *payload,
+                        size_t length)
+{
+    return zg_traffic_make(soak->plan, soak->settings->seed, flow, number, soak->expected) == length &&
+           memcmp(soak->expected, payload, length) == 0;
+}
+
+/* The frame's entry in the ledger, where it arrived just as it was sent. */
+static const struct zg_ledger_entry *entry_of(struct zgi_soak *soak, enum zg_flow flow, const struct zg_header *header,
+                                              const uint8_t *payload, size_t length)
+{
+    unsigned bits = soak->plan->sequence_bits;
+
+    if (flow == ZG_FLOWS || length < ZG_TRAFFIC_LEAST)
+        return NULL;
+    uint32_t number = zg_traffic_number(payload);
+    const struct zg_ledger_entry *entry = zg_ledger_find(soak->ledger, flow, number);
+    if (!entry || !equals_sent(soak, flow, number, payload, length))
+        return NULL;
+    if (bits > 0 && !entry->arrived && ((entry->sequence ^ header->sequence) & (UINT32_MAX >> (32 - bits))) != 0)
+        return NULL; /* its header was hit */
+    return entry;
+}
+
+/* Whether what arrived is like a frame that was sent to this end lately: then it is that frame, damaged. */
+static bool like_one_sent(const struct zgi_end *end, const uint8_t *payload, size_t length)
+{
+    struct zgi_soak *soak = end->soak;
+
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
+        uint32_t next = zg_ledger_next(soak->ledger, (enum zg_flow)flow);
+        bool came = zg_flow_is_back((enum zg_flow)flow) == end->is_host;
+        if (!came && !(soak->take_own && flow == ZG_FLOW_ECHO_OUT)) /* what a real device answers is the same */
+            continue;
+        for (uint32_t back = 1; back <= RECENT && back <= next; back++) {
+            size_t sent =
+                zg_traffic_make(soak->plan, soak->settings->seed, (enum zg_flow)flow, next - back, soak->expected);
+            if (zgi_similar(soak->expected, sent, payload, length))
+                return true;
+        }
+    }
+    return false;
+}
+
+static void take_other(const struct zgi_end *end, const uint8_t *payload, size_t length)
+{
+    bool damaged = like_one_sent(end, payload, length);
+    zg_ledger_other(end->soak->ledger, end->is_host, damaged ? ZG_CLASS_ACCEPTED : ZG_CLASS_UNEXPECTED, 1);
+}
+
+static void take_sent(struct zgi_end *end, enum zg_flow flow, uint32_t number, const struct zg_ledger_entry *entry)
+{
+    struct zgi_soak *soak = end->soak;
+    uint64_t now = soak->now_ns;
+    uint64_t since = entry->since_ns;
+    enum zg_class class_ = zg_ledger_arrived(soak->ledger, flow, number, now, soak->settings->late_ns);
+
+    if (class_ == ZG_CLASS_REPEATED)
+        return;
+    if (flow == ZG_FLOW_ECHO_OUT)
+        g_queue_push_tail(&soak->replies, GUINT_TO_POINTER(number));
+    else if (flow == ZG_FLOW_ECHO_BACK)
+        zg_spread_add(&soak->result->round_trip, now - since);
+}
+
+/* A real device answered an echo: that it came, and that the answer was sent, is known from now on. */
+static void note_answer(struct zgi_soak *soak, const struct zg_header *header, const uint8_t *payload, size_t length)
+{
+    if (length < ZG_TRAFFIC_LEAST)
+        return;
+    uint32_t number = zg_traffic_number(payload);
+    const struct zg_ledger_entry *request = zg_ledger_find(soak->ledger, ZG_FLOW_ECHO_OUT, number);
+    if (!request || request->arrived || !equals_sent(soak, ZG_FLOW_ECHO_BACK, number, payload, length))
+        return;
+    (void)zg_ledger_arrived(soak->ledger, ZG_FLOW_ECHO_OUT, number, soak->now_ns, UINT64_MAX);
+    zg_ledger_sent(soak->ledger, ZG_FLOW_ECHO_BACK, number, request->since_ns, header->sequence);
+}
+
+static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
+{
+    struct zgi_end *end = data;
+    struct zgi_soak *soak = end->soak;
+    enum zg_flow flow = flow_of(end, frame->header.id);
+
+    if (soak->take_own && flow != ZG_FLOW_ECHO_BACK && zg_plan_by_id(soak->plan, frame->header.id)) {
+        soak->take_own(soak, frame, payload, length);
+        return 0;
+    }
+    if (soak->take_own && flow == ZG_FLOW_ECHO_BACK)
+        note_answer(soak, &frame->header, payload, length);
+    const struct zg_ledger_entry *entry = entry_of(end->soak, flow, &frame->header, payload, length);
+
+    if (entry)
+        take_sent(end, flow, zg_traffic_number(payload), entry);
+    else
+        take_other(end, payload, length);
+    return flow == ZG_FLOWS && !zg_plan_by_id(end->soak->plan, frame->header.id) ? ZG_EUNKNOWN : 0;
+}
+
+static void left(void *data, const struct zg_header *header, const uint8_t *payload, size_t length)
+{
+    (void)header;
+    take_other(data, payload, length);
+}
+
+const struct zg_node_calls zgi_soak_node_calls = { deliver, left };
+
+bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const struct zg_soak_settings *settings,
+                    GError **error)
+{
+    *soak = (struct zgi_soak){ .plan = plan, .settings = settings };
+    if (plan->max_payload < ZG_TRAFFIC_LEAST) {
+        g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN,
+                    "a soak needs payloads of %d bytes or more; max_payload is %u", ZG_TRAFFIC_LEAST,
+                    plan->max_payload);
+        return false;
+    }
+    if (!zg_traffic_choose_ids(plan, &soak->ids)) {
+        g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN,
+                    "a soak needs three ids that no message has; widen the header's id, u%u", plan->id_bits);
+        return false;
+    }
+    soak->result = g_new0(struct zg_soak_result, 1);
+    soak->result->adds_up = true;
+    soak->result->echo = soak->ids.echo;
+    soak->ledger = zg_ledger_new(WINDOW);
+    soak->payload = g_malloc(plan->max_payload);
+    soak->expected = g_malloc(plan->max_payload);
+    soak->random = zg_random_seeded(settings->seed, 2);
+    soak->to_repeat = zg_random_skip(&soak->random, settings->faults.repeat);
+    soak->to_swap = zg_random_skip(&soak->random, settings->faults.swap);
+    soak->to_stray = zg_random_skip(&soak->random, settings->faults.stray);
+    g_queue_init(&soak->replies);
+    for (unsigned i = 0; i < 2; i++)
+        soak->ends[i] = (struct zgi_end){ soak, NULL, i == HOST, G_QUEUE_INIT };
+    return true;
+}
+
+void zgi_soak_clear(struct zgi_soak *soak)
+{
+    for (unsigned i = 0; i < 2; i++) {
+        zg_node_free(soak->ends[i].node);
+        g_queue_clear_full(&soak->ends[i].waiting, g_free);
+    }
+    zg_ledger_free(soak->ledger);
+    g_queue_clear(&soak->replies);
+    g_free(soak->payload);
+    g_free(soak->expected);
+}
+
+uint64_t zgi_candidates_failed(const struct zg_counters *counters)
+{
+    return (uint64_t)counters->failed_check + counters->malformed + counters->too_long + counters->timed_out;
+}
+
+uint64_t zgi_bytes_accounted(const struct zg_link *link)
+{
+    const struct zg_counters *c = &link->counters;
+    return (uint64_t)c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console + c->bytes_idle +
+           zg_link_pending(link);
+}
+
+void zgi_soak_balance(struct zg_soak_result *result, const char *left_name, uint64_t left, const char *right_name,
+                      uint64_t right)
+{
+    g_assert(result->balances_count < ZG_SOAK_BALANCES);
+    result->balances[result->balances_count++] = (struct zg_soak_balance){ left_name, left, right_name, right };
+    result->adds_up = result->adds_up && (uint32_t)left == (uint32_t)right; /* the links' counters wrap */
+}

@@ -1,0 +1,380 @@
+/* SPDX-License-Identifier: MIT */
+/* The soak of a real link: this end sends echoes in real time, the device answers and tells its counters. */
+#include <string.h>
+
+#include "posix/channel.h"
+#include "soak/ends.h"
+
+#define SECOND_NS UINT64_C(1000000000)
+
+enum {
+    STEP_NS = 1000000,
+    ASK_TIMES = 6 /* for counters, a second apart */
+};
+
+/* What both sides counted when the device told its counters, just before it sent them. */
+struct reading {
+    uint32_t device[ZG_COUNTERS];
+    uint64_t written;    /* bytes, by this end's line */
+    uint64_t read;       /* bytes */
+    uint32_t frames_out; /* of this end's link */
+    uint32_t frames_in;
+    uint32_t missed; /* by their sequence numbers */
+};
+
+struct live {
+    struct zgi_soak soak;
+    int channel;
+    uint64_t begun_ns;
+    uint64_t free_ns; /* when the line can take the next byte */
+    struct zg_damage out, back;
+    bool damaging; /* else bytes pass as they are */
+    GByteArray *to_write;
+    struct reading readings[2], *reading; /* at the start and the end; the one that goes on */
+    unsigned known;                       /* counters of it */
+    uint64_t asked;                       /* requests for counters */
+    uint32_t oldest;                      /* echo that may be open */
+    const struct zg_plan_message *request, *reply;
+    GError *error;
+};
+
+static struct zg_link *link_of(struct live *live)
+{
+    return zg_node_link(live->soak.ends[HOST].node);
+}
+
+static uint32_t now_us(void *context)
+{
+    const struct live *live = context;
+    return (uint32_t)(live->soak.now_ns / 1000) + live->soak.settings->clock_us;
+}
+
+static void start_transmit(void *context)
+{
+    (void)context; /* pump() looks for itself */
+}
+
+static const struct zg_port port = { now_us, start_transmit, NULL, NULL };
+
+/* --- bytes */
+
+static unsigned damage(const struct live *live, struct zg_damage *direction, uint8_t byte, uint8_t left[2])
+{
+    if (live->damaging)
+        return zg_damage_byte(direction, byte, left);
+    direction->totals.sent++;
+    left[0] = byte;
+    return 1;
+}
+
+static void fail(struct live *live, long error)
+{
+    if (!live->error)
+        g_set_error(&live->error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_LINK, "%s: %s", live->soak.settings->path,
+                    g_strerror((int)-error));
+}
+
+/* Frame by frame at the line's speed, since a socket would take all at once, which no UART hands on. */
+static void write_due(struct live *live)
+{
+    uint64_t now = live->soak.now_ns;
+    uint8_t byte, left[2];
+
+    while (live->free_ns <= now && zg_link_transmit_isr(link_of(live), &byte)) {
+        uint64_t count = 0;
+        do {
+            g_byte_array_append(live->to_write, left, damage(live, &live->out, byte, left));
+            count++;
+        } while (zg_link_transmit_isr(link_of(live), &byte));
+        live->free_ns = MAX(live->free_ns, now) + count * live->soak.byte_ns;
+    }
+    if (live->to_write->len == 0)
+        return;
+    long count = zg_channel_write(live->channel, live->to_write->data, live->to_write->len);
+    if (count < 0)
+        fail(live, count);
+    else
+        g_byte_array_remove_range(live->to_write, 0, (guint)count);
+}
+
+/* Byte by byte, so that what is counted when a frame ends, ends with it. */
+static void read_due(struct live *live)
+{
+    uint8_t bytes[4096], left[2];
+    long count = zg_channel_read(live->channel, bytes, sizeof bytes);
+
+    if (count < 0)
+        fail(live, count);
+    for (long i = 0; i < count; i++) {
+        unsigned rest = damage(live, &live->back, bytes[i], left);
+        for (unsigned k = 0; k < rest; k++)
+            zg_link_receive(link_of(live), &left[k], 1);
+    }
+}
+
+/* Lets time and bytes pass until `until_ns`, or until `*known` counters are. */
+static void pump(struct live *live, uint64_t until_ns, const unsigned *known, unsigned wanted)
+{
+    struct zgi_soak *soak = &live->soak;
+
+    do {
+        soak->now_ns = zg_channel_now_ns() - live->begun_ns;
+        write_due(live);
+        read_due(live);
+        zg_link_poll(link_of(live));
+        zgi_soak_send_waiting(&soak->ends[HOST]);
+        if (live->error || (known && *known >= wanted) || soak->now_ns >= until_ns)
+            return;
+        zg_channel_wait(live->channel, live->to_write->len > 0, MIN(until_ns - soak->now_ns, (uint64_t)STEP_NS));
+    } while (true);
+}
+
+/* --- the device's counters */
+
+static uint64_t passed(const struct zg_sim_totals *totals)
+{
+    return totals->sent - totals->dropped + totals->doubled;
+}
+
+static void note_counters(struct live *live, const struct zg_frame *frame, const uint8_t *payload, size_t length,
+                          const struct zg_value *values)
+{
+    const struct zg_counters *ours = &link_of(live)->counters;
+    struct reading *reading = live->reading;
+
+    if (!reading || values[0].raw.u != live->known)
+        return;
+    for (unsigned i = 0; i < values[1].count && live->known < ZG_COUNTERS; i++)
+        reading->device[live->known++] = (uint32_t)values[1].items[i].raw.u;
+    if (values[0].raw.u != 0)
+        return;
+    g_autoptr(GByteArray) wire = zg_frame_make(live->soak.plan, &frame->header, payload, length);
+    reading->written = passed(&live->out.totals);
+    reading->read = live->back.totals.sent - wire->len;
+    reading->frames_out = ours->frames_out;
+    reading->frames_in = ours->frames_in - 1;
+    reading->missed = ours->lost - ours->late;
+}
+
+static void take_own(struct zgi_soak *soak, const struct zg_frame *frame, const uint8_t *payload, size_t length)
+{
+    struct live *live = (struct live *)(void *)soak;
+    struct zg_header header = frame->header;
+    size_t ignored;
+
+    soak->result->own++;
+    if (zg_plan_by_id(soak->plan, frame->header.id) != live->reply)
+        return;
+    struct zg_value *values = zg_values_new(&live->reply->payload);
+    if (zg_payload_unpack(live->reply, payload, length, &header, values, &ignored))
+        note_counters(live, frame, payload, length, values);
+    zg_values_free(&live->reply->payload, values);
+}
+
+static bool ask(struct live *live)
+{
+    struct zg_value *values = zg_values_new(&live->request->payload);
+    const struct zg_header header = { 0 };
+    uint8_t payload[8];
+
+    values[0].raw.u = live->known;
+    zg_payload_pack(live->request, &header, values, payload);
+    size_t length = zg_payload_size(live->request, values);
+    zg_values_free(&live->request->payload, values);
+    if (zg_link_send(link_of(live), (zg_role)live->request->message->id, payload, length) != 0)
+        return false;
+    live->asked++;
+    return true;
+}
+
+/* Reads all of the device's counters, undamaged. False: it does not answer. */
+static bool read_counters(struct live *live, struct reading *reading)
+{
+    live->damaging = false;
+    live->reading = reading;
+    live->known = 0;
+    for (unsigned times = 0; live->known < ZG_COUNTERS && times < ASK_TIMES && !live->error;) {
+        unsigned before = live->known;
+        (void)ask(live);
+        pump(live, live->soak.now_ns + SECOND_NS, &live->known, before + 1);
+        times = live->known > before ? 0 : times + 1;
+    }
+    live->reading = NULL;
+    live->damaging = true;
+    if (live->known < ZG_COUNTERS && !live->error)
+        g_set_error(&live->error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_LINK,
+                    "%s: no device answered a request for its counters in %d s; is it running, with this definition "
+                    "and its services echo and counters?",
+                    live->soak.settings->path, ASK_TIMES);
+    return live->error == NULL;
+}
+
+/* --- the run */
+
+static bool may_open(struct live *live)
+{
+    const struct zg_ledger *ledger = live->soak.ledger;
+    uint32_t next = zg_ledger_next(ledger, ZG_FLOW_ECHO_OUT);
+
+    for (; live->oldest != next; live->oldest++) {
+        const struct zg_ledger_entry *entry = zg_ledger_find(ledger, ZG_FLOW_ECHO_OUT, live->oldest);
+        if (entry && !entry->arrived && live->soak.now_ns - entry->since_ns < SECOND_NS / 2)
+            break;
+    }
+    return next - live->oldest < live->soak.settings->open;
+}
+
+static void run(struct live *live, zg_soak_progress progress, void *data)
+{
+    struct zgi_soak *soak = &live->soak;
+    struct zg_soak_result *result = soak->result;
+    uint64_t begin_ns = soak->now_ns, length_ns = soak->settings->duration_ns;
+
+    result->poll_ns = STEP_NS;
+    soak->due_ns[ZG_FLOW_ECHO_OUT] = (double)begin_ns;
+    while (result->ran_ns < length_ns && !result->stopped && !live->error) {
+        if (may_open(live))
+            zgi_soak_send_due(soak, ZG_FLOW_ECHO_OUT, soak->settings->load);
+        else
+            soak->due_ns[ZG_FLOW_ECHO_OUT] = (double)soak->now_ns; /* what was held back is not made up for */
+        pump(live, soak->now_ns + STEP_NS, NULL, 0);
+        result->ran_ns = MIN(soak->now_ns - begin_ns, length_ns);
+        if (progress)
+            result->stopped = !progress((double)result->ran_ns / (double)length_ns, data);
+    }
+    uint64_t quiet_ns = soak->now_ns + SECOND_NS + 2 * soak->settings->late_ns;
+    while (soak->now_ns < quiet_ns && !live->error) {
+        (void)may_open(live);
+        if (live->oldest == zg_ledger_next(soak->ledger, ZG_FLOW_ECHO_OUT))
+            break;
+        pump(live, soak->now_ns + STEP_NS, NULL, 0);
+    }
+    pump(live, soak->now_ns + soak->plan->definition->line.byte_timeout_ns + STEP_NS, NULL, 0);
+}
+
+static void balance(struct live *live)
+{
+    struct zg_soak_result *result = live->soak.result;
+    const struct zg_ledger_sums *sums = &result->sums;
+    const struct zg_counters *host = &result->counters[HOST];
+    const struct reading *first = &live->readings[0], *last = &live->readings[1];
+    uint64_t sent = 0, entries = 0, took = result->own;
+
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
+        sent += sums->sent[flow];
+        for (unsigned i = 0; i < ZG_CLASSES; i++)
+            entries += sums->entries[flow][i];
+    }
+    for (unsigned i = 0; i < ZG_CLASSES; i++)
+        took += i == ZG_CLASS_DETECTED ? 0 : sums->arrivals[HOST][i];
+    zgi_soak_balance(result, "frames in the ledger", sent, "the sum of their classes", entries);
+    zgi_soak_balance(result, "echoes sent, requests for counters", sums->sent[ZG_FLOW_ECHO_OUT] + live->asked,
+                     "frames that our link sent", host->frames_out);
+    zgi_soak_balance(result, "arrivals here, the device's own too", took, "frames that our link took", host->frames_in);
+    zgi_soak_balance(result, "bytes that our link took", host->bytes_in, "the sum of what they were",
+                     zgi_bytes_accounted(link_of(live)));
+    zgi_soak_balance(result, "bytes that our link sent", host->bytes_out, "bytes that were to be written",
+                     live->out.totals.sent);
+    zgi_soak_balance(result, "bytes read - dropped + doubled", passed(&live->back.totals), "bytes that our link took",
+                     host->bytes_in);
+    if (live->soak.plan->sequence_bits > 0 && sums->arrivals[HOST][ZG_CLASS_ACCEPTED] == 0)
+        zgi_soak_balance(result, "frames that the device says it sent",
+                         zg_counters_get(&result->counters[DEVICE], ZG_COUNTER_INDEX(frames_out)),
+                         "taken, or missed by their numbers",
+                         (uint32_t)(last->frames_in - first->frames_in + last->missed - first->missed));
+}
+
+static void end(struct live *live)
+{
+    struct zgi_soak *soak = &live->soak;
+    struct zg_soak_result *result = soak->result;
+    const struct reading *first = &live->readings[0], *last = &live->readings[1];
+    uint32_t *device = (uint32_t *)(void *)&result->counters[DEVICE]; /* they are all alike */
+
+    result->counters[HOST] = link_of(live)->counters;
+    for (unsigned i = 0; i < ZG_COUNTERS; i++)
+        device[i] = last->device[i] - first->device[i];
+    result->line[HOST] = live->out.totals;
+    result->line[DEVICE] = live->back.totals;
+    result->written = last->written - first->written;
+    result->device_took = (uint64_t)result->counters[DEVICE].bytes_in + result->counters[DEVICE].bytes_dropped;
+    result->device_sent = result->counters[DEVICE].bytes_out;
+    result->read = last->read - first->read;
+    zg_ledger_close_echoes(soak->ledger,
+                           (uint32_t)(last->frames_out - first->frames_out) - result->counters[DEVICE].frames_in);
+    for (unsigned i = 0; i < 2; i++)
+        zg_ledger_other(soak->ledger, i == HOST, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[i]));
+    result->sums = *zg_ledger_sums(soak->ledger);
+    balance(live);
+}
+
+/* The ids are those of the services, since the device's own code answers. */
+static bool find_services(struct live *live, GError **error)
+{
+    struct zgi_soak *soak = &live->soak;
+    const struct zg_plan_message *echo = zg_plan_by_name(soak->plan, "echo_request");
+    const struct zg_plan_message *back = zg_plan_by_name(soak->plan, "echo_reply");
+
+    live->request = zg_plan_by_name(soak->plan, "counters_request");
+    live->reply = zg_plan_by_name(soak->plan, "counters");
+    if (!zg_definition_serves(soak->plan->definition, "echo") ||
+        !zg_definition_serves(soak->plan->definition, "counters")) {
+        g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN,
+                    "the soak of a real link needs a device that answers: add `services: [echo, counters]` to the "
+                    "definition, and build the device from it");
+        return false;
+    }
+    soak->ids.echo_request = (uint32_t)echo->message->id;
+    soak->ids.echo_reply = (uint32_t)back->message->id;
+    return true;
+}
+
+static bool begin(struct live *live, GError **error)
+{
+    struct zgi_soak *soak = &live->soak;
+    const struct zg_line *line = &soak->plan->definition->line;
+    const struct zg_soak_settings *settings = soak->settings;
+    struct zgi_end *host = &soak->ends[HOST];
+
+    if (!find_services(live, error))
+        return false;
+    live->channel = zg_channel_open_unix(settings->path);
+    if (live->channel < 0) {
+        g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_LINK, "%s: %s", settings->path, g_strerror(-live->channel));
+        return false;
+    }
+    live->begun_ns = zg_channel_now_ns();
+    live->out = zg_damage_seeded(&settings->faults.line, settings->seed, HOST);
+    live->back = zg_damage_seeded(&settings->faults.line, settings->seed, DEVICE);
+    live->to_write = g_byte_array_new();
+    soak->take_own = take_own;
+    soak->byte_ns = zg_line_half_bits(line) * UINT64_C(500000000) / line->baud;
+    host->node = zg_node_new(soak->plan, (size_t)8 * soak->plan->max_frame, &port, live, &zgi_soak_node_calls, host);
+    return true;
+}
+
+struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct zg_soak_settings *settings,
+                                        zg_soak_progress progress, void *data, GError **error)
+{
+    struct live live = { .channel = -1 };
+    struct zg_soak_result *result = NULL;
+
+    if (!zgi_soak_begin(&live.soak, plan, settings, error))
+        return NULL;
+    if (begin(&live, error)) {
+        if (read_counters(&live, &live.readings[0])) {
+            run(&live, progress, data);
+            if (read_counters(&live, &live.readings[1]))
+                end(&live);
+        }
+        zg_channel_close(live.channel);
+        g_byte_array_unref(live.to_write);
+        if (live.error)
+            g_propagate_error(error, live.error);
+        else
+            result = g_steal_pointer(&live.soak.result);
+    }
+    zgi_soak_clear(&live.soak);
+    g_free(live.soak.result);
+    return result;
+}

@@ -1,0 +1,100 @@
+/* SPDX-License-Identifier: MIT */
+#include "board.h"
+
+enum { HZ = 25000000, TICK_US = 1000, RX_IRQ = 0, TX_IRQ = 1 };
+
+#define SYSTICK_CONTROL (*(volatile uint32_t *)0xE000E010)
+#define SYSTICK_RELOAD (*(volatile uint32_t *)0xE000E014)
+#define SYSTICK_VALUE (*(volatile uint32_t *)0xE000E018)
+#define NVIC_ENABLE (*(volatile uint32_t *)0xE000E100)
+#define NVIC_PEND (*(volatile uint32_t *)0xE000E200)
+
+static volatile uint32_t ticks_us;
+
+static void tick_isr(void)
+{
+    ticks_us += TICK_US;
+}
+
+static uint32_t now_us(void *context)
+{
+    uint32_t ticks, left;
+
+    (void)context;
+    do { /* again where a tick came in between */
+        ticks = ticks_us;
+        left = SYSTICK_VALUE;
+    } while (ticks != ticks_us);
+    return ticks + (HZ / 1000000 * TICK_US - 1 - left) / (HZ / 1000000);
+}
+
+/* The transmit interrupt comes by software, too, and finds by itself whether the UART has room. */
+static void start_transmit(void *context)
+{
+    (void)context;
+    NVIC_PEND = 1U << TX_IRQ;
+}
+
+static void hold(void *context)
+{
+    (void)context;
+    __asm volatile("cpsid i" ::: "memory");
+}
+
+static void release(void *context)
+{
+    (void)context;
+    __asm volatile("cpsie i" ::: "memory");
+}
+
+const struct zg_port zg_board_port = { now_us, start_transmit, hold, release };
+
+void zg_board_begin(uint32_t baud)
+{
+    SYSTICK_RELOAD = HZ / 1000000 * TICK_US - 1;
+    SYSTICK_VALUE = 0;
+    SYSTICK_CONTROL = 7; /* processor's clock, interrupt, on */
+    ZGI_UART->divisor = HZ / baud;
+    ZGI_UART->control = 0xF; /* both directions and their interrupts */
+    NVIC_ENABLE = 1U << RX_IRQ | 1U << TX_IRQ;
+}
+
+/* Start-up. */
+
+extern uint32_t zgi_data_from[], zgi_data[], zgi_data_end[], zgi_bss[], zgi_bss_end[], zgi_stack_top[];
+int main(void);
+void zgi_reset(void);
+
+void zgi_reset(void)
+{
+    const uint32_t *from = zgi_data_from;
+
+    for (uint32_t *at = zgi_data; at != zgi_data_end; at++)
+        *at = *from++;
+    for (uint32_t *at = zgi_bss; at != zgi_bss_end; at++)
+        *at = 0;
+    (void)main();
+    for (;;)
+        ;
+}
+
+static void fault(void)
+{
+    for (;;)
+        ;
+}
+
+typedef void (*zgi_vector)(void);
+
+__attribute__((section(".vectors"), used)) static const zgi_vector vectors[18] = {
+    (zgi_vector)(uintptr_t)zgi_stack_top,
+    zgi_reset,
+    fault,
+    fault,
+    fault,
+    fault,
+    fault,
+    [15] = tick_isr,
+    [16 + RX_IRQ] = zg_board_receive_isr,
+    [16 + TX_IRQ] = zg_board_transmit_isr,
+};
