@@ -21,35 +21,54 @@ void zgi_cobs_begin(const struct zg_framing *framing, struct zg_encoder *encoder
     open_block(encoder);
 }
 
+/* Ends the open block; the next is begun where there was a zero, else only when there is more. */
+static void close_block(struct zg_encoder *encoder, bool at_zero)
+{
+    zg_ring_poke(encoder->ring, encoder->code_at, encoder->code);
+    encoder->code = 0;
+    if (at_zero)
+        open_block(encoder);
+}
+
+/* Copies what of the bytes is not zero and lies in one piece, in the open block and in the ring. */
+static size_t put_run(struct zg_encoder *encoder, const uint8_t *bytes, size_t count)
+{
+    const struct zg_ring *ring = encoder->ring;
+    zg_index at = (zg_index)(ring->head + encoder->used) & ring->mask;
+    size_t to_end = (size_t)ring->mask + 1 - at;
+    size_t room = (zg_index)(encoder->room - encoder->used);
+    uint8_t most = (uint8_t)(FULL_BLOCK - encoder->code);
+
+    if (most > count)
+        most = (uint8_t)count;
+    if (most > room)
+        most = (uint8_t)room;
+    if (most > to_end)
+        most = (uint8_t)to_end;
+    if (most == 0)
+        encoder->overflow = true;
+    return zgi_copy_run(ring->bytes + at, bytes, most);
+}
+
 void zgi_cobs_put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count)
 {
-    struct zg_ring *ring = encoder->ring;
-    zg_index used = encoder->used;
-    uint8_t code = encoder->code;
-
     (void)framing;
-    for (; count > 0; count--) {
-        uint8_t byte = *bytes++;
-        if ((zg_index)(encoder->room - used) < 2) { /* the delimiter comes, too */
-            encoder->overflow = true;
-            break;
+    while (count > 0 && !encoder->overflow) {
+        if (encoder->code == 0)
+            open_block(encoder);
+        size_t run = put_run(encoder, bytes, count);
+        encoder->used = (zg_index)(encoder->used + run);
+        encoder->code = (uint8_t)(encoder->code + run);
+        bytes += run;
+        count -= run;
+        if (encoder->code == FULL_BLOCK) {
+            close_block(encoder, false);
+        } else if (count > 0 && *bytes == 0) {
+            close_block(encoder, true);
+            bytes++;
+            count--;
         }
-        if (code == 0) { /* a full block ended: the next opens only if there is more */
-            encoder->code_at = used++;
-            code = 1;
-        }
-        if (byte != 0) {
-            zg_ring_poke(ring, used++, byte);
-            if (++code != FULL_BLOCK)
-                continue;
-        }
-        zg_ring_poke(ring, encoder->code_at, code);
-        encoder->code_at = used;
-        used = (zg_index)(used + (byte == 0));
-        code = byte == 0;
     }
-    encoder->used = used;
-    encoder->code = code;
 }
 
 void zgi_cobs_end(const struct zg_framing *framing, struct zg_encoder *encoder)
@@ -60,7 +79,6 @@ void zgi_cobs_end(const struct zg_framing *framing, struct zg_encoder *encoder)
     zgi_append(encoder, 0);
 }
 
-/* A candidate is open: its content may end where the open block has no bytes left. */
 static enum zg_framing_event give_up(struct zg_decoder *decoder)
 {
     decoder->state = ZGI_SKIP;
@@ -115,7 +133,8 @@ size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *deco
         i = zgi_skip_noise(decoder, 0, bytes, count, event);
     }
     while (i < count && *event == ZG_FRAMING_MORE) {
-        i += take_run(decoder, bytes + i, count - i);
+        if (decoder->left > 0)
+            i += take_run(decoder, bytes + i, count - i);
         if (i == count)
             break;
         uint8_t byte = bytes[i++]; /* one that take_run() leaves */

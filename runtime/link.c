@@ -33,7 +33,7 @@ void zg_link_receive_isr(struct zg_link *link, uint8_t byte, unsigned line_error
 {
     if (link->gaps)
         zgi_note_gap_isr(link);
-    zgi_link_put_isr(link, byte, line_errors);
+    zgi_link_put_isr(link, link->receive.bytes, (size_t)link->receive.mask + 1, byte, line_errors);
 }
 
 bool zg_link_transmit_isr(struct zg_link *link, uint8_t *byte)
@@ -43,8 +43,10 @@ bool zg_link_transmit_isr(struct zg_link *link, uint8_t *byte)
 
 int zg_link_send(struct zg_link *link, zg_role id, const uint8_t *payload, size_t length)
 {
-    uint8_t head[ZG_HEADER_MAX];
-    return zgi_link_send(link, id, head, payload, length);
+    static const uint8_t nothing = 0;
+    uint8_t header[ZG_HEADER_MAX];
+
+    return zgi_link_send(link, id, header, payload ? payload : &nothing, length);
 }
 
 void zg_link_receive(struct zg_link *link, const uint8_t *bytes, size_t count)

@@ -119,9 +119,11 @@ static inline uint8_t zgi_copy_run(uint8_t *to, const uint8_t *from, uint8_t mos
 {
     uint8_t left = most;
 
-    for (; left > 0 && (*to = *from) != 0; left--) {
-        to++;
-        from++;
+    for (; left > 0; left--) {
+        uint8_t byte = *from++;
+        if (byte == 0)
+            break;
+        *to++ = byte;
     }
     return (uint8_t)(most - left);
 }

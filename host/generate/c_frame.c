@@ -142,6 +142,18 @@ static void print_write_header(const struct zgi_c *c, GString *text)
     g_array_unref(named.steps);
 }
 
+/* What a header tells; a role that it lacks is 0. */
+static const enum zg_role handed_on[] = { ZG_ROLE_VERSION, ZG_ROLE_ID,          ZG_ROLE_SEQUENCE, ZG_ROLE_MINOR,
+                                          ZG_ROLE_LENGTH,  ZG_ROLE_DESTINATION, ZG_ROLE_SOURCE };
+
+static bool has_role(const struct zg_block *header, enum zg_role role)
+{
+    for (unsigned i = 0; i < header->steps->len; i++)
+        if (zg_block_step(header, i)->role->role == role)
+            return true;
+    return false;
+}
+
 static void print_admit(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
@@ -151,7 +163,10 @@ static void print_admit(const struct zgi_c *c, GString *text)
         "static inline int %s_admit(void *owner, const uint8_t *in, size_t length, struct zg_header *header)\n{\n"
         "    (void)owner;\n    (void)in;\n    (void)length;\n",
         c->prefix);
-    g_string_append(text, "    memset(header, 0, sizeof *header);\n");
+    for (unsigned i = 0; i < G_N_ELEMENTS(handed_on); i++)
+        if (!has_role(&plan->header, handed_on[i]))
+            g_string_append_printf(text, "    header->%s = 0;\n", zg_role_name(handed_on[i]));
+    g_string_append(text, "    header->ticket = 0;\n    header->base = 0;\n");
     for (unsigned i = 0; i < plan->header.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&plan->header, i);
         g_autofree char *load = zgi_c_load(step, "in");
@@ -176,8 +191,7 @@ void zgi_c_frame(const struct zgi_c *c, GString *text)
 {
     enum zg_check_kind check = c->plan->definition->check.kind;
 
-    g_string_append_printf(text, "#include <string.h>\n\n#include \"%s.h\"\n\n#include \"zeugma/bytes.h\"\n",
-                           c->prefix);
+    g_string_append_printf(text, "#include \"%s.h\"\n\n#include \"zeugma/bytes.h\"\n", c->prefix);
     if (check != ZG_CHECK_NONE)
         g_string_append_printf(text, "#include \"zeugma/%s.h\"\n", check == ZG_CHECK_CRC ? "crc" : "sums");
     g_string_append_printf(text, "#include \"zeugma/%s.h\"\n\n", zgi_c_framing_header(c));

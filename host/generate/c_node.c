@@ -107,12 +107,12 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
         "/* A byte came in, with the errors flagged for it (a sum of zg_line_error, usually 0). Receive interrupt; "
         "constant "
         "time.\n * A byte that finds the ring full is dropped and counted. */\n"
-        "static inline void %s_%s_receive_isr(struct %s_%s *node, uint8_t byte, unsigned line_errors)\n{\n"
-        "%s    zgi_link_put_isr(&node->link, byte, line_errors);\n}\n\n"
+        "static ZGI_INLINE void %s_%s_receive_isr(struct %s_%s *node, uint8_t byte, unsigned line_errors)\n{\n"
+        "%s    zgi_link_put_isr(&node->link, node->receive, sizeof node->receive, byte, line_errors);\n}\n\n"
         "/* The next byte to send. False: none, turn the transmit interrupt off. Transmit interrupt; constant time. "
         "*/\n"
-        "static inline bool %s_%s_transmit_isr(struct %s_%s *node, uint8_t *byte)\n{\n"
-        "    return zg_ring_get(&node->link.transmit, byte);\n}\n\n"
+        "static ZGI_INLINE bool %s_%s_transmit_isr(struct %s_%s *node, uint8_t *byte)\n{\n"
+        "    return zgi_ring_get(&node->link.transmit, node->transmit, sizeof node->transmit, byte);\n}\n\n"
         "/* Each sends one message: 0; ZG_ERANGE: a field is outside its type or range; ZG_EROOM: the transmit ring "
         "has no room now, nothing\n"
         " * was sent, try again later. Loop only. */\n",
@@ -139,10 +139,10 @@ static void print_echo(const struct zgi_c *c, GString *text, enum zg_side side)
                            "/* Sends the bytes back; without room for them there is no answer. */\n"
                            "static int take_echo_request(struct %s_%s *node, struct zg_frame *frame, const uint8_t "
                            "*payload,\n                   size_t length)\n{\n"
-                           "    uint8_t content[%s_HEADER_SIZE + %s_MAX_PAYLOAD];\n\n"
+                           "    uint8_t content[%s_HEADER_SIZE + %s_MAX_PAYLOAD + %s_CHECK_SIZE];\n\n"
                            "    (void)frame;\n    memcpy(content + %s_HEADER_SIZE, payload, length);\n"
                            "    (void)send_content(node, %s_ECHO_REPLY_ID, content, length);\n    return 0;\n}\n\n",
-                           c->prefix, zg_side_name(side), c->upper, c->upper, c->upper, c->upper);
+                           c->prefix, zg_side_name(side), c->upper, c->upper, c->upper, c->upper, c->upper);
 }
 
 static void print_counters(const struct zgi_c *c, GString *text, enum zg_side side)
@@ -264,6 +264,13 @@ static void print_protocol(const struct zgi_c *c, GString *text)
                            c->prefix, c->prefix);
 }
 
+/* Bytes on the wire of a message's shortest frame; before there is room for them, nothing is packed. */
+static unsigned least_frame(const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    unsigned content = plan->header.size + item->payload_least + plan->check.size;
+    return zg_framing_least(&plan->definition->framing, MAX(content, plan->filled));
+}
+
 static void print_send(const struct zgi_c *c, GString *text, const struct zg_plan_message *item, enum zg_side side)
 {
     const struct zg_message *message = item->message;
@@ -274,9 +281,11 @@ static void print_send(const struct zgi_c *c, GString *text, const struct zg_pla
     const char *ticket = message->is_reply ? "ticket" : "node->ticket";
 
     g_string_append_printf(text,
-                           "%s\n{\n    uint8_t content[%s_HEADER_SIZE + %s];\n"
+                           "%s\n{\n    uint8_t content[%s_HEADER_SIZE + %s + %s_CHECK_SIZE];\n"
                            "    uint8_t *payload = content + %s_HEADER_SIZE;\n    size_t length;\n    int error;\n\n",
-                           prototype, c->upper, item->payload_most > 0 ? size : "1", c->upper);
+                           prototype, c->upper, item->payload_most > 0 ? size : "1", c->upper, c->upper);
+    g_string_append_printf(text, "    if (zg_ring_room(&node->link.transmit) < %u)\n        return ZG_EROOM;\n",
+                           least_frame(c->plan, item));
     for (unsigned i = 0; i < tickets; i++) /* with nothing older on offer, base and ticket are the same */
         g_string_append_printf(text, "    payload[%u] = %s;\n", i, ticket);
     g_string_append_printf(text, "    error = %s_%s_pack(message, payload + %u, %s - %u, &length);\n", c->prefix,
@@ -303,7 +312,7 @@ static void print_sends(const struct zgi_c *c, GString *text, enum zg_side side)
         if (!any)
             g_string_append_printf(
                 text,
-                "/* The payload stands behind room for the header. */\n"
+                "/* The payload stands behind room for the header, with room for the check behind. */\n"
                 "static int send_content(struct %s_%s *node, zg_role id, uint8_t *content, size_t length)\n{\n"
                 "    return zgi_link_send(&node->link, id, content, NULL, length);\n}\n\n",
                 c->prefix, zg_side_name(side));
@@ -335,7 +344,7 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
     const char *s = zg_side_name(side);
     g_autofree char *end = init_end(c->plan, side);
 
-    g_string_append_printf(text, "#include \"%s_%s.h\"\n\n#include \"%s_frame.h\"\n\n", p, s, p);
+    g_string_append_printf(text, "#include \"%s_%s.h\"\n\n#include <string.h>\n\n#include \"%s_frame.h\"\n\n", p, s, p);
     g_string_append(
         text, "static int deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length);\n\n");
     print_protocol(c, text);

@@ -27,7 +27,7 @@ size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *deco
 #define ZGI_COBS(lead)                                                                                                 \
     {                                                                                                                  \
         zgi_cobs_begin, zgi_cobs_put, zgi_cobs_end, zgi_delimited_reset, zgi_cobs_decode, zgi_delimited_reject,        \
-            zgi_delimited_pause, NULL, lead                                                                            \
+            zgi_delimited_pause, NULL, lead, false                                                                     \
     }
 
 static const struct zg_framing zg_cobs = ZGI_COBS(false);

@@ -79,6 +79,13 @@ typedef uint32_t zg_role;
 #endif
 ZG_ASSERT(ZG_CRC_TABLE == 0 || ZG_CRC_TABLE == 4 || ZG_CRC_TABLE == 8, "ZG_CRC_TABLE is 0, 4 or 8");
 
+/* Private: a function that is part of its caller: an interrupt that calls another saves all registers. */
+#if defined(__GNUC__)
+#define ZGI_INLINE inline __attribute__((always_inline))
+#else
+#define ZGI_INLINE inline
+#endif
+
 /* Private: a function that stands once where the compiler minds size, and in each place where it minds speed. */
 #if defined(__GNUC__) && defined(__OPTIMIZE_SIZE__)
 #define ZGI_SHARED __attribute__((noinline))

@@ -62,17 +62,24 @@ static inline zg_check_word zgi_crc_step(const struct zg_crc *crc, zg_check_word
  * shifts: the byte's upper half falls into its lower one, and the sum into the places of the three lower terms. */
 static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_word reg, uint8_t byte)
 {
+    uint8_t low, high, sum;
+
     if (crc->reflected) {
-        uint8_t sum = (uint8_t)(reg ^ byte);
+        low = (uint8_t)reg;
+        high = (uint8_t)(reg >> 8);
+        sum = (uint8_t)(low ^ byte);
         sum = (uint8_t)(sum ^ (uint8_t)(sum << 4));
-        return (zg_check_word)((uint16_t)(reg >> 8) ^ (uint16_t)((uint16_t)sum << 8) ^ (uint16_t)((uint16_t)sum << 3) ^
-                               (uint8_t)(sum >> 4));
+        low = (uint8_t)(high ^ (uint8_t)(sum << 3) ^ (uint8_t)(sum >> 4));
+        high = (uint8_t)(sum ^ (uint8_t)(sum >> 5));
+        return (zg_check_word)((uint16_t)high << 8 | low);
     }
-    uint8_t sum = (uint8_t)((uint8_t)(reg >> (ZG_CHECK_BITS - 8)) ^ byte);
-    sum = (uint8_t)(sum ^ sum >> 4);
-    uint16_t low = (uint16_t)((uint16_t)(reg >> (ZG_CHECK_BITS - 16)) << 8);
-    low = (uint16_t)(low ^ (uint16_t)((uint16_t)sum << 12) ^ (uint16_t)((uint16_t)sum << 5) ^ sum);
-    return ZG_CRC_TOP(low, 16);
+    low = (uint8_t)(reg >> (ZG_CHECK_BITS - 16));
+    high = (uint8_t)(reg >> (ZG_CHECK_BITS - 8));
+    sum = (uint8_t)(high ^ byte);
+    sum = (uint8_t)(sum ^ (uint8_t)(sum >> 4));
+    high = (uint8_t)(low ^ (uint8_t)(sum << 4) ^ (uint8_t)(sum >> 3));
+    low = (uint8_t)(sum ^ (uint8_t)(sum << 5));
+    return ZG_CRC_TOP((uint16_t)((uint16_t)high << 8 | low), 16);
 }
 
 /* Whether that fits. */

@@ -77,6 +77,7 @@ struct zg_framing {
     enum zg_framing_event (*pause)(const struct zg_framing *framing, struct zg_decoder *decoder);
     const void *options; /* the kind's own, or NULL */
     bool lead;           /* a delimiter in front of each frame, too */
+    bool rereads;        /* bytes of a failed candidate are read again: events may come without new bytes */
 };
 
 /* Begins a frame in a ring, adds content, and ends it. zg_encoder_end() returns 0 and the frame's length on the wire in
@@ -119,15 +120,21 @@ static inline void zgi_decoder_settle(struct zg_decoder *decoder)
     decoder->pending = decoder->kept;
 }
 
-/* Takes bytes up to the first event, which it stores, and returns their number. Call it, with no bytes if need be,
- * until the event is ZG_FRAMING_MORE. Linear in the bytes taken and in those that are read again. */
-static inline size_t zg_decoder_take(struct zg_decoder *decoder, const struct zg_framing *framing, const uint8_t *bytes,
-                                     size_t count, enum zg_framing_event *event)
+/* Private: what the last call ended is over. */
+static inline void zgi_decoder_go_on(struct zg_decoder *decoder)
 {
     if (decoder->ended)
         decoder->length = 0;
     decoder->ended = false;
     decoder->kept = 0;
+}
+
+/* Takes bytes up to the first event, which it stores, and returns their number. Call it, with no bytes if need be,
+ * until the event is ZG_FRAMING_MORE. Linear in the bytes taken and in those that are read again. */
+static inline size_t zg_decoder_take(struct zg_decoder *decoder, const struct zg_framing *framing, const uint8_t *bytes,
+                                     size_t count, enum zg_framing_event *event)
+{
+    zgi_decoder_go_on(decoder);
     size_t taken = framing->decode(framing, decoder, bytes, count, event);
     decoder->pending += taken;
     if (*event != ZG_FRAMING_MORE)
@@ -149,7 +156,7 @@ static inline void zg_decoder_reject(struct zg_decoder *decoder, const struct zg
 static inline void zg_decoder_pause(struct zg_decoder *decoder, const struct zg_framing *framing,
                                     enum zg_framing_event *event)
 {
-    decoder->kept = 0;
+    zgi_decoder_go_on(decoder);
     *event = framing->pause(framing, decoder);
     if (*event != ZG_FRAMING_MORE)
         zgi_decoder_settle(decoder);

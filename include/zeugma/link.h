@@ -111,7 +111,7 @@ size_t zg_link_pending(const struct zg_link *link);
 
 /* Private. The parts of zg_link_receive_isr(), for generated code: notes a byte's place where the silence before it
  * ended a frame; and puts the byte into the ring. */
-static inline void zgi_note_gap_isr(struct zg_link *link)
+static ZGI_INLINE void zgi_note_gap_isr(struct zg_link *link)
 {
     struct zg_link_gaps *gaps = link->gaps;
     uint32_t now = link->port->now_us(link->port_context);
@@ -125,18 +125,22 @@ static inline void zgi_note_gap_isr(struct zg_link *link)
     gaps->last_us = now;
 }
 
-static inline void zgi_link_put_isr(struct zg_link *link, uint8_t byte, unsigned line_errors)
+static ZGI_INLINE void zgi_link_put_isr(struct zg_link *link, uint8_t *memory, size_t size, uint8_t byte,
+                                        unsigned line_errors)
 {
-    uint16_t *flagged = link->flagged;
-
-    if (!zg_ring_put(&link->receive, byte))
+    if (!zgi_ring_put(&link->receive, memory, size, byte))
         link->any_flagged = true;
     if (line_errors == 0)
         return;
     link->any_flagged = true;
-    for (line_errors &= (1U << ZG_LINE_ERRORS) - 1U; line_errors != 0; line_errors >>= 1, flagged++)
-        if ((line_errors & 1U) != 0)
-            ++*flagged;
+    if ((line_errors & ZG_LINE_FRAMING) != 0) /* one by one: an index would cost the interrupt two registers more */
+        link->flagged[0]++;
+    if ((line_errors & ZG_LINE_PARITY) != 0)
+        link->flagged[1]++;
+    if ((line_errors & ZG_LINE_OVERRUN) != 0)
+        link->flagged[2]++;
+    if ((line_errors & ZG_LINE_BREAK) != 0)
+        link->flagged[3]++;
 }
 
 #ifdef __cplusplus

@@ -34,7 +34,7 @@ static inline bool zgi_may_begin(struct zg_link *link)
     return zg_clock_since(now, link->sent_us) >= protocol->send_gap_us;
 }
 
-/* Adds to a frame a part of its content, the last part of which the check covers or not. */
+/* Adds a part of a frame's content, and takes it into the check but for `skip` bytes in front. */
 static inline void zgi_put(struct zg_encoder *encoder, const struct zg_protocol *protocol, zg_check_word *state,
                            const uint8_t *bytes, size_t count, size_t skip)
 {
@@ -45,16 +45,58 @@ static inline void zgi_put(struct zg_encoder *encoder, const struct zg_protocol 
         *state = check->update(check->parameters, *state, bytes + skip, count - skip);
 }
 
-/* zg_link_send(). The payload stands behind `front` bytes of room for the header, or alone. */
-static inline int zgi_link_send(struct zg_link *link, zg_role id, uint8_t *front, const uint8_t *payload, size_t length)
+/* Adds what the check comes to, behind the zero bytes that fill the content up. */
+static inline void zgi_put_check(struct zg_encoder *encoder, const struct zg_protocol *protocol, zg_check_word state,
+                                 size_t length)
 {
     static const uint8_t zero = 0;
-    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     const struct zg_check *check = protocol->check;
-    const struct zg_header header = { 0, id, link->sequence, 0, (zg_role)length, link->peer, link->address, 0, 0 };
-    zg_check_word state = check->start;
-    struct zg_encoder encoder;
     uint8_t tail[sizeof(zg_check_word)];
+
+    for (size_t size = protocol->header_size + length + check->size; size < protocol->filled; size++)
+        zgi_put(encoder, protocol, &state, &zero, 1, 0);
+    if (check->size == 0)
+        return;
+    zg_check_store(check, check->finish(check->parameters, state), tail);
+    zg_encoder_put(encoder, protocol->framing, tail, check->size);
+}
+
+/* Adds a header and a payload, and the check behind them. */
+static inline void zgi_put_parts(struct zg_encoder *encoder, const struct zg_protocol *protocol, const uint8_t *header,
+                                 const uint8_t *payload, size_t length)
+{
+    zg_check_word state = protocol->check->start;
+
+    zgi_put(encoder, protocol, &state, header, protocol->header_size, protocol->check->skip);
+    zgi_put(encoder, protocol, &state, payload, length, 0);
+    zgi_put_check(encoder, protocol, state, length);
+}
+
+/* The same where they stand in one piece, with room for the check behind. */
+static inline void zgi_put_content(struct zg_encoder *encoder, const struct zg_protocol *protocol, uint8_t *content,
+                                   size_t length)
+{
+    const struct zg_check *check = protocol->check;
+    const size_t covered = protocol->header_size + length;
+
+    if (protocol->filled > 0) {
+        zgi_put_parts(encoder, protocol, content, content + protocol->header_size, length);
+        return;
+    }
+    if (check->size > 0) {
+        zg_check_word state =
+            check->update(check->parameters, check->start, content + check->skip, covered - check->skip);
+        zg_check_store(check, check->finish(check->parameters, state), content + covered);
+    }
+    zg_encoder_put(encoder, protocol->framing, content, covered + check->size);
+}
+
+/* zg_link_send(). Without a payload, that stands behind the header, and room for the check behind it. */
+static inline int zgi_link_send(struct zg_link *link, zg_role id, uint8_t *front, const uint8_t *payload, size_t length)
+{
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+    const struct zg_header header = { 0, id, link->sequence, 0, (zg_role)length, link->peer, link->address, 0, 0 };
+    struct zg_encoder encoder;
     size_t wire;
 
     if (length > protocol->max_payload)
@@ -63,25 +105,17 @@ static inline int zgi_link_send(struct zg_link *link, zg_role id, uint8_t *front
         return ZG_EROOM;
     protocol->write_header(link->receiver.owner, &header, front);
     zg_encoder_begin(&encoder, protocol->framing, &link->transmit);
-    if (payload == NULL) {
-        zgi_put(&encoder, protocol, &state, front, protocol->header_size + length, check->skip);
-    } else {
-        zgi_put(&encoder, protocol, &state, front, protocol->header_size, check->skip);
-        zgi_put(&encoder, protocol, &state, payload, length, 0);
-    }
-    for (size_t size = protocol->header_size + length + check->size; size < protocol->filled; size++)
-        zgi_put(&encoder, protocol, &state, &zero, 1, 0);
-    if (check->size > 0) {
-        zg_check_store(check, check->finish(check->parameters, state), tail);
-        zg_encoder_put(&encoder, protocol->framing, tail, check->size);
-    }
+    if (payload)
+        zgi_put_parts(&encoder, protocol, front, payload, length);
+    else
+        zgi_put_content(&encoder, protocol, front, length);
     int error = zg_encoder_end(&encoder, protocol->framing, &wire);
     if (error)
         return error;
     link->sequence++;
     link->sending = true;
     zgi_count(&link->receiver, ZGI_COUNTER(frames_out), 1);
-    zgi_count(&link->receiver, ZGI_COUNTER(bytes_out), wire);
+    zgi_count(&link->receiver, ZGI_COUNTER(bytes_out), (zgi_amount)wire);
     link->port->start_transmit(link->port_context);
     return 0;
 }
@@ -134,7 +168,8 @@ static inline void zgi_hand_on(struct zg_link *link, struct zg_found *found, uin
             result = 1;
         }
     }
-    zgi_count(&link->receiver, counter, (size_t)result);
+    if (result != 0)
+        zgi_count(&link->receiver, counter, (size_t)result);
 }
 
 /* Takes bytes, all of them, and what becomes complete by them. Those of the ring are given back before a handler is
@@ -142,6 +177,7 @@ static inline void zgi_hand_on(struct zg_link *link, struct zg_found *found, uin
 static inline void zgi_take(struct zg_link *link, bool silent, const uint8_t *bytes, size_t count, bool from_ring,
                             uint32_t now)
 {
+    const bool rereads = ZGI_PROTOCOL_OF(link)->framing->rereads;
     struct zg_found found;
     bool telling = silent;
 
@@ -153,12 +189,15 @@ static inline void zgi_take(struct zg_link *link, bool silent, const uint8_t *by
         count -= taken;
         if (found.outcome == ZG_OUTCOME_FRAME || found.outcome == ZG_OUTCOME_VERSION)
             zgi_hand_on(link, &found, now);
-        if (found.outcome != ZG_OUTCOME_OPEN)
-            telling = false;
-        else if (telling == silent)
-            return;
-        else
+        if (found.outcome == ZG_OUTCOME_OPEN) {
+            if (telling == silent)
+                return;
             telling = true;
+        } else {
+            if (!rereads && !silent && count == 0)
+                return;
+            telling = false;
+        }
     }
 }
 
@@ -242,6 +281,10 @@ static inline void zgi_take_received(struct zg_link *link, uint32_t now)
         zgi_take(link, count == 0, span, count, true, now);
         due = (zg_index)(due - count);
     } while (due > 0);
+    if (ZGI_PROTOCOL_OF(link)->gap_us > 0 && zg_ring_used(&link->receive) == 0 && zgi_is_silent(link, now)) {
+        link->waiting = false;
+        zgi_take(link, true, link->receive.bytes, 0, true, now);
+    }
 }
 
 /* zg_link_receive() */

@@ -30,17 +30,36 @@ struct zg_ring {
  * Before either side runs. */
 int zg_ring_init(struct zg_ring *ring, uint8_t *memory, size_t size);
 
-/* Producer. Appends one byte; false, with the loss counted, where the ring is full. Constant time. */
-static inline bool zg_ring_put(struct zg_ring *ring, uint8_t byte)
+/* Private: zg_ring_put() and zg_ring_get() where the compiler knows the ring's memory. */
+static ZGI_INLINE bool zgi_ring_put(struct zg_ring *ring, uint8_t *memory, size_t size, uint8_t byte)
 {
+    const zg_index mask = (zg_index)(size - 1);
     zg_index head = ring->head;
-    if ((zg_index)(head - zgi_load_acquire(&ring->tail)) > ring->mask) {
+
+    if ((zg_index)(head - zgi_load_acquire(&ring->tail)) > mask) {
         ring->dropped++;
         return false;
     }
-    ring->bytes[head & ring->mask] = byte;
+    memory[head & mask] = byte;
     zgi_store_release(&ring->head, (zg_index)(head + 1U));
     return true;
+}
+
+static ZGI_INLINE bool zgi_ring_get(struct zg_ring *ring, const uint8_t *memory, size_t size, uint8_t *byte)
+{
+    zg_index tail = ring->tail;
+
+    if (zgi_load_acquire(&ring->head) == tail)
+        return false;
+    *byte = memory[tail & (zg_index)(size - 1)];
+    zgi_store_release(&ring->tail, (zg_index)(tail + 1U));
+    return true;
+}
+
+/* Producer. Appends one byte; false, with the loss counted, where the ring is full. Constant time. */
+static inline bool zg_ring_put(struct zg_ring *ring, uint8_t byte)
+{
+    return zgi_ring_put(ring, ring->bytes, (size_t)ring->mask + 1, byte);
 }
 
 /* Producer. Bytes that can be appended now. */
@@ -65,12 +84,7 @@ static inline void zg_ring_publish(struct zg_ring *ring, zg_index count)
 /* Consumer. Takes the oldest byte; false where there is none. Constant time. */
 static inline bool zg_ring_get(struct zg_ring *ring, uint8_t *byte)
 {
-    zg_index tail = ring->tail;
-    if (zgi_load_acquire(&ring->head) == tail)
-        return false;
-    *byte = ring->bytes[tail & ring->mask];
-    zgi_store_release(&ring->tail, (zg_index)(tail + 1U));
-    return true;
+    return zgi_ring_get(ring, ring->bytes, (size_t)ring->mask + 1, byte);
 }
 
 /* Consumer. Bytes that can be taken now. */

@@ -1,0 +1,57 @@
+/* SPDX-License-Identifier: MIT */
+#include "board.h"
+
+static volatile uint32_t overflows_us; /* of the timer, 32768 us each */
+
+ISR(TIMER1_OVF_vect)
+{
+    overflows_us += 32768;
+}
+
+/* The timer counts half microseconds. */
+static uint32_t now_us(void *context)
+{
+    uint32_t us;
+    uint16_t ticks;
+    uint8_t status = SREG;
+
+    (void)context;
+    cli();
+    ticks = TCNT1;
+    us = overflows_us;
+    if ((TIFR1 & _BV(TOV1)) != 0 && ticks < 0x8000) /* it overflowed, and the interrupt has yet to come */
+        us += 32768;
+    SREG = status;
+    return us + (ticks >> 1);
+}
+
+static void start_transmit(void *context)
+{
+    (void)context;
+    UCSR0B = _BV(RXCIE0) | _BV(UDRIE0) | _BV(RXEN0) | _BV(TXEN0);
+}
+
+static void hold(void *context)
+{
+    (void)context;
+    cli();
+}
+
+static void release(void *context)
+{
+    (void)context;
+    sei();
+}
+
+const struct zg_port zg_board_port = { now_us, start_transmit, hold, release };
+
+void zg_board_begin(uint32_t baud)
+{
+    UCSR0A = _BV(U2X0); /* eight samples a bit: the finer divisor */
+    UCSR0C = _BV(UCSZ01) | _BV(UCSZ00);
+    UBRR0 = (uint16_t)((F_CPU / 8 + baud / 2) / baud - 1);
+    UCSR0B = _BV(RXCIE0) | _BV(RXEN0) | _BV(TXEN0);
+    TCCR1B = _BV(CS11);
+    TIMSK1 = _BV(TOIE1);
+    sei();
+}
