@@ -1,6 +1,6 @@
 # A thin front: make demo, make test. Everything else is CMake's (see CMakePresets.json).
 .POSIX:
-.PHONY: all demo test bench release sanitizers packages format clean
+.PHONY: all demo test bench boards bench-boards release sanitizers packages format clean
 
 all: release
 
@@ -27,6 +27,13 @@ test: release sanitizers
 bench: release
 	@tools/quietly.sh cmake --build --preset release --target benches
 	@for program in build/release/bin/bench_*; do $$program; done
+
+boards: release
+	@tools/boards.sh build/release
+
+bench-boards: release
+	@tools/quietly.sh cmake --build --preset release --target bench_duplex
+	@python3 bench/boards/bench_boards.py build/release
 
 format:
 	@git ls-files '*.c' '*.h' | xargs clang-format -i

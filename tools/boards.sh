@@ -1,0 +1,78 @@
+#!/bin/sh
+# Boots the loom's device on each emulated board and soaks its UART, first as it is, then with bytes damaged on the way:
+# boards.sh BUILD_FOLDER. The Cortex-M3 runs in real time, the AVR in its own where the machine is slower.
+set -eu
+build=$(cd "$1" && pwd)
+project=$(cd "$(dirname "$0")/.." && pwd)
+work=$(mktemp -d)
+emulator=
+stop() {
+    [ -z "$emulator" ] || kill "$emulator" 2>/dev/null || true
+    [ -z "$emulator" ] || wait "$emulator" 2>/dev/null || true
+    emulator=
+}
+trap 'stop; rm -rf "$work"' EXIT
+
+boot() { # board
+    rm -f "$work/uart"
+    case $1 in
+    cortex_m3) qemu-system-arm -M mps2-an385 -kernel "$build/bench/boards/loom_cortex_m3.elf" -display none \
+        -monitor none -serial "unix:$work/uart,server=on" >"$work/log" 2>&1 & ;;
+    avr) "$build/bench/boards/run_avr" "$build/bench/boards/loom_avr.elf" "$work/uart" 500000 >"$work/log" 2>&1 & ;;
+    esac
+    emulator=$!
+    tries=0
+    until [ -S "$work/uart" ]; do
+        tries=$((tries + 1))
+        [ $tries -le 100 ] || { echo "$1 did not boot:"; cat "$work/log"; exit 1; }
+        sleep 0.05
+    done
+}
+
+# What a run must show: all is accounted for, every byte arrived at the other end; without damage nothing is lost, late
+# ones aside; with it, no damage is accepted and frames go on arriving.
+judge='
+import json, sys
+faulty = sys.argv[2] == "damaged"
+r = json.load(open(sys.argv[1]))
+sent, arrived, bytes_, rates = r["sent"], r["arrived"], r["device_bytes"], r["rates"]
+problems = []
+def hold(condition, text):
+    if not condition: problems.append(text)
+hold(r["adds_up"], "the ledger does not add up")
+hold(bytes_["written"] == bytes_["taken"], "bytes are missing on the way out")
+hold(bytes_["sent"] == bytes_["read"], "bytes are missing on the way back")
+hold(sent["echo_out"]["sent"] > 200, "too few frames were sent")
+hold(r["own_frames"] > 10, "the device sent too few messages of its own")
+hold(rates["damaged_accepted"]["count"] == 0 and rates["unexpected"]["count"] == 0, "damage was accepted")
+lost = rates["lost"]["count"]
+detected = rates["damaged_detected"]["count"]
+if faulty:
+    hold(detected > 10, "no damage was seen")
+    hold(0 < lost < sent["echo_out"]["sent"] / 2, "the receiver did not recover")
+else:
+    hold(lost == 0 and detected == 0, "frames were lost or damaged")
+trip = r["round_trip_seconds"]
+print("  %-9s %5d echoes, %d lost, %d damaged pieces found, %d damaged accepted; %d bytes out, %d back; "
+      "half back within %.1f ms" % ("damaged" if faulty else "clean", sent["echo_out"]["sent"], lost, detected,
+      rates["damaged_accepted"]["count"], bytes_["written"], bytes_["read"], trip["p50"] * 1e3))
+for text in problems: print("  FAILED: " + text)
+sys.exit(1 if problems else 0)
+'
+
+soak() { # board, clean or damaged, options
+    what=$2
+    boot "$1"
+    shift 2
+    "$build/bin/zeugma" soak "$project/examples/loom/loom.yaml" "unix:$work/uart" --for 4s --load 0.4 --open 2 \
+        --json "$@" >"$work/result.json" || { cat "$work/result.json" "$work/log"; exit 1; }
+    stop
+    python3 -c "$judge" "$work/result.json" "$what"
+}
+
+for board in cortex_m3 avr; do
+    echo "loom on ports/$board, 500000 baud"
+    # The machine may be busy for longer than the 20 ms that abandon a frame: then once more.
+    soak $board clean || { echo "  once more, the machine may have been busy"; soak $board clean; }
+    soak $board damaged --faults ber=1e-4,drop=1e-4
+done
