@@ -114,11 +114,21 @@ static inline size_t zgi_copy_blocks(uint8_t *to, size_t room, size_t *length, u
     return 0;
 }
 
-/* As above. At most 255 bytes. */
+/* Copies up to 255 bytes up to a zero, and returns their number: four at a time where words may stand anywhere. */
 static inline uint8_t zgi_copy_run(uint8_t *to, const uint8_t *from, uint8_t most)
 {
     uint8_t left = most;
 
+#ifdef __ARM_FEATURE_UNALIGNED
+    for (uint32_t word; left >= sizeof word; left = (uint8_t)(left - sizeof word)) {
+        memcpy(&word, from, sizeof word);
+        if (((word - UINT32_C(0x01010101)) & ~word & UINT32_C(0x80808080)) != 0)
+            break;
+        memcpy(to, &word, sizeof word);
+        from += sizeof word;
+        to += sizeof word;
+    }
+#endif
     for (; left > 0; left--) {
         uint8_t byte = *from++;
         if (byte == 0)

@@ -197,6 +197,13 @@ static void print_count_put(GString *text, const struct zg_step *step)
             step->count_big_endian ? at + 1 : at, step->name, step->count_big_endian ? at : at + 1, step->name);
 }
 
+/* Whether an array's elements stand in memory just as on the wire: bytes. */
+static bool is_bytes(const struct zg_step *step)
+{
+    return zg_step_is_array(step) && step->bits == 8 && !step->record &&
+           (step->type.kind == ZG_KIND_UNSIGNED || step->type.kind == ZG_KIND_SIGNED);
+}
+
 /* Writes the elements of an array; `out` is where they begin if it varies, else step->byte is counted from `out`. */
 static void print_array_put(GString *text, const struct zg_step *step)
 {
@@ -205,6 +212,10 @@ static void print_array_put(GString *text, const struct zg_step *step)
     g_autofree char *bits = zgi_c_raw_bits(step, value);
     unsigned byte = step->varies ? 0 : step->byte;
 
+    if (is_bytes(step)) {
+        g_string_append_printf(text, "    memcpy(out + %u, message->%s, %s);\n", byte, step->name, count);
+        return;
+    }
     g_string_append_printf(text, "    for (unsigned i = 0; i < %s; i++)", count);
     if (step->varies && step->record) {
         g_string_append_printf(text, "\n        out = put_%s(&%s, out);\n", step->record->name, value);
@@ -371,6 +382,12 @@ static void print_array_get(GString *text, const struct zg_step *step)
                                step->name, step->most);
         print_varying_element_get(text, step, value, "        ");
         g_string_append_printf(text, "        message->%s_count++;\n    }\n", step->name);
+        return;
+    }
+    if (is_bytes(step)) {
+        g_string_append_printf(text, "    memcpy(message->%s, in + %u, %s);\n", step->name, byte, count);
+        if (step->varies)
+            g_string_append_printf(text, "    in += %s;\n", count);
         return;
     }
     g_string_append_printf(text, "    for (unsigned i = 0; i < %s; i++) {\n", count);

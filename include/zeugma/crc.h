@@ -137,6 +137,14 @@ static inline zg_check_word zg_crc_update(const struct zg_crc *crc, zg_check_wor
     if (zgi_crc_is_ccitt(crc))
         for (; bytes != end; bytes++)
             reg = zgi_crc_ccitt(crc, reg, *bytes);
+#if ZG_CRC_TABLE == 8 && UINTPTR_MAX > 0xFFFF
+    for (; (size_t)(end - bytes) >= 4; bytes += 4) { /* whoever takes the table wants speed */
+        reg = zgi_crc_byte(crc, reg, bytes[0]);
+        reg = zgi_crc_byte(crc, reg, bytes[1]);
+        reg = zgi_crc_byte(crc, reg, bytes[2]);
+        reg = zgi_crc_byte(crc, reg, bytes[3]);
+    }
+#endif
     for (; bytes != end; bytes++)
         reg = zgi_crc_byte(crc, reg, *bytes);
     return reg;

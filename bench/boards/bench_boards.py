@@ -1,0 +1,146 @@
+#!/usr/bin/env python3
+# SPDX-License-Identifier: MIT
+"""Exact figures of the runtime on real instruction sets: bench_boards.py BUILD_FOLDER.
+
+Sizes of each part, built for each target; cycles on the emulated ATmega328P; instructions on the emulated Cortex-M3.
+Prints tables and writes BUILD_FOLDER/bench-boards.json. The figures are the same each time.
+"""
+import json
+import os
+import pathlib
+import subprocess
+import sys
+import tempfile
+
+HERE = pathlib.Path(__file__).resolve().parent
+PROJECT = HERE.parent.parent
+PARTS = {name: number for number, name in enumerate(("none", "ring", "check", "framing", "message", "link"))}
+KINDS = ("zg_cobs", "zg_slip", "zg_hdlc", "length", "fixed", "marks", "zg_gap")
+PICOLIBC = "--specs=picolibc.specs -march=rv32imac -mabi=ilp32"
+TARGETS = {
+    "AVR -Os": ("avr", "avr-gcc -mmcu=atmega328p -fshort-enums -mrelax -Os"),
+    "Cortex-M0+ -Os": ("arm-none-eabi", "arm-none-eabi-gcc -mcpu=cortex-m0plus -mthumb --specs=nano.specs -Os"),
+    "Cortex-M3 -Os": ("arm-none-eabi", "arm-none-eabi-gcc -mcpu=cortex-m3 -mthumb --specs=nano.specs -Os"),
+    "Cortex-M3 -O2": ("arm-none-eabi", "arm-none-eabi-gcc -mcpu=cortex-m3 -mthumb --specs=nano.specs -O2"),
+    "RV32 -Os": ("riscv64-unknown-elf", f"riscv64-unknown-elf-gcc {PICOLIBC} -Os"),
+}
+COUNTERS = 30 * 4
+BUFFERS = 64 + 64 + 36  # two rings and a frame, bytes
+
+
+def run(command, **options):
+    done = subprocess.run(command, capture_output=True, text=True, check=False, **options)
+    if done.returncode != 0:
+        sys.exit(f"{' '.join(map(str, command))}\n{done.stdout}{done.stderr}")
+    return done.stdout
+
+
+def sections(tools, elf):
+    """Bytes of flash (code, constants, initial values) and of RAM."""
+    text, data, bss = map(int, run([f"{tools}-size", elf]).splitlines()[1].split()[:3])
+    return text + data, data + bss
+
+
+def part_size(target, code, part, *options):
+    tools, compiler = TARGETS[target]
+    with tempfile.TemporaryDirectory() as folder:
+        elf = os.path.join(folder, "part.elf")
+        generated = [code / "duplex.c", code / "duplex_device.c"] if part in ("message", "link") else []
+        run([*compiler.split(), "-flto", "-std=c11", "-ffunction-sections", "-fdata-sections", "-Wl,--gc-sections",
+             "-nostartfiles", "-Wl,-e,main", "-Wl,-u,main", f"-DPART={PARTS[part]}", *options,
+             f"-I{PROJECT}/include", f"-I{code}", HERE / "part.c", *generated,
+             *sorted((PROJECT / "runtime").glob("*.c")), "-o", elf])
+        return sections(tools, elf)
+
+
+def sizes(target, code):
+    base = part_size(target, code, "none")
+
+    def part(name, *options):
+        flash, ram = part_size(target, code, name, *options)
+        return flash - base[0], ram - base[1]
+
+    message = part("message")
+    link = part("link")
+    row = {"ring": part("ring")[0]}
+    for table in (0, 4, 8):
+        row[f"crc16 table {table}"] = part("check", f"-DZG_CRC_TABLE={table}")[0]
+    for kind in KINDS:
+        row[kind.replace("zg_", "")] = part("framing", f"-DKIND={kind}")[0]
+    row["link, with ring, COBS, CRC-16"] = link[0] - message[0]
+    row["its RAM beside buffers and counters"] = link[1] - message[1] - BUFFERS - COUNTERS
+    return row
+
+
+def board(port, elf, *arguments):
+    run([PROJECT / "tools/build-board.sh", port, elf, *arguments])
+
+
+def measure_avr(build, folder, *options):
+    """Cycles on the ATmega328P at 16 MHz."""
+    code = build / "bench/boards/duplex"
+    elf = os.path.join(folder, "avr.elf")
+    board("avr", elf, *options, f"-I{code}", HERE / "duplex_avr.c", code / "duplex.c", code / "duplex_device.c")
+    lines = run([build / "bench/boards/bench_duplex", elf]).splitlines()
+    return {**json.loads(lines[-1]), "flash": sections("avr", elf)[0]}
+
+
+def measure_m3(build, folder, *options):
+    """Instructions on the Cortex-M3."""
+    code = build / "bench/boards/duplex"
+    elf = os.path.join(folder, "m3.elf")
+    board("cortex_m3", elf, *options, f"-I{code}", HERE / "duplex_m3.c", code / "duplex.c", code / "duplex_device.c")
+    emulator = subprocess.Popen(["qemu-system-arm", "-M", "mps2-an385", "-kernel", elf, "-display", "none", "-monitor",
+                                 "none", "-icount", "shift=0", "-serial", "stdio"], stdout=subprocess.PIPE,
+                                stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, text=True)
+    line = emulator.stdout.readline()
+    emulator.kill()
+    emulator.wait()
+    return json.loads(line)
+
+
+def table(title, rows, columns):
+    width = max(len(name) for name in rows) + 2
+    print(f"\n{title}\n{'':{width}}" + "".join(f"{name:>16}" for name in columns))
+    for name, values in rows.items():
+        print(f"{name:{width}}" + "".join(f"{value:>16}" for value in values))
+
+
+AVR_BUILDS = {"-Os": ["-Os"], "-Os -flto": ["-Os", "-flto"], "-O2 -flto": ["-O2", "-flto"],
+              "-O2 -flto, table in flash": ["-O2", "-flto", "-DZG_CRC_TABLE=8"]}
+M3_BUILDS = {"-Os": ["-Os"], "-O2": ["-O2"], "-O2, table": ["-O2", "-DZG_CRC_TABLE=8"],
+             "-O2 -flto, table": ["-O2", "-flto", "-DZG_CRC_TABLE=8"]}
+
+
+def main():
+    build = pathlib.Path(sys.argv[1]).resolve()
+    code = build / "bench/boards/duplex"
+    flash = {target: sizes(target, code) for target in TARGETS}
+    parts = list(next(iter(flash.values())))
+    table("Bytes of each part, -flto", {part: [flash[target][part] for target in TARGETS] for part in parts}, TARGETS)
+    loom = {"loom on AVR": sections("avr", build / "bench/boards/loom_avr.elf"),
+            "loom on Cortex-M3": sections("arm-none-eabi", build / "bench/boards/loom_cortex_m3.elf")}
+    table("The whole device, -Os -flto, bytes", loom, ("flash", "RAM"))
+    with tempfile.TemporaryDirectory() as folder:
+        avr = {name: measure_avr(build, folder, *options) for name, options in AVR_BUILDS.items()}
+        m3 = {name: measure_m3(build, folder, *options) for name, options in M3_BUILDS.items()}
+    columns = ("cycles a byte", "baud", "receive isr", "transmit isr", "poll a byte", "send a byte", "longest poll",
+               "stack", "flash")
+    rows = {name: [m["cycles_a_byte"], m["baud"], m["receive_interrupt"]["most"], m["transmit_interrupt"]["most"],
+                   m["poll_a_byte"], m["send_a_byte"], m["poll"]["most"], m["stack"], m["flash"]]
+            for name, m in avr.items()}
+    table("ATmega328P at 16 MHz, continuous 32-byte payloads both ways, COBS, CRC-16: shortest lossless byte, cycles",
+          rows, columns)
+    columns = ("poll a byte", "send a byte", "receive isr", "transmit isr", "longest poll")
+    rows = {name: [m["poll_a_byte"], m["send_a_byte"], m["receive_isr_a_byte"], m["transmit_isr_a_byte"],
+                   m["longest_poll"]] for name, m in m3.items()}
+    table("Cortex-M3, the same frames, instructions", rows, columns)
+    result = {"sizes": flash, "device": {name: dict(zip(("flash", "ram"), size)) for name, size in loom.items()},
+              "avr": avr, "cortex_m3": m3}
+    path = build / "bench-boards.json"
+    path.write_text(json.dumps(result, indent=2) + "\n", encoding="utf-8")
+    print(f"\nwritten: {path}")
+
+
+if __name__ == "__main__":
+    main()
