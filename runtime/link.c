@@ -1,26 +1,20 @@
 /* SPDX-License-Identifier: MIT */
 #include "zeugma/link.h"
 
-#include <string.h>
-
 #include "zeugma/link_body.h"
 
 int zg_link_init(struct zg_link *link, const struct zg_protocol *protocol, void *owner, const struct zg_port *port,
                  void *port_context, const struct zg_link_memory *memory)
 {
+    struct zg_ring like;
+
     if (memory->frame_size < protocol->receive_room || protocol->header_size > ZG_HEADER_MAX ||
-        memory->transmit_size < protocol->max_frame || (protocol->gap_us > 0 && !memory->gaps))
+        memory->transmit_size < protocol->max_frame || (protocol->gap_us > 0 && !memory->gaps) ||
+        zg_ring_init(&like, memory->receive, memory->receive_size) != 0 ||
+        zg_ring_init(&like, memory->transmit, memory->transmit_size) != 0)
         return ZG_EINVALID;
-    memset(link, 0, sizeof *link);
-    link->port = port;
-    link->port_context = port_context;
-    link->gaps = memory->gaps;
-    if (link->gaps)
-        memset(link->gaps, 0, sizeof *link->gaps);
-    link->sent_us = zgi_now(link) - protocol->send_gap_us;
-    zg_receiver_init(&link->receiver, protocol, owner, &link->counters, memory->frame);
-    int error = zg_ring_init(&link->receive, memory->receive, memory->receive_size);
-    return error ? error : zg_ring_init(&link->transmit, memory->transmit, memory->transmit_size);
+    zgi_link_begin(link, protocol, owner, port, port_context, memory);
+    return 0;
 }
 
 void zg_link_set_addresses(struct zg_link *link, zg_role own, zg_role peer)
@@ -57,6 +51,33 @@ void zg_link_receive(struct zg_link *link, const uint8_t *bytes, size_t count)
 void zg_link_poll(struct zg_link *link)
 {
     zgi_link_poll(link);
+}
+
+static void hold(const struct zg_link *link)
+{
+    if (link->port->hold)
+        link->port->hold(link->port_context);
+}
+
+static void release(const struct zg_link *link)
+{
+    if (link->port->release)
+        link->port->release(link->port_context);
+}
+
+uint32_t zg_link_counter(const struct zg_link *link, unsigned index)
+{
+    hold(link);
+    uint32_t value = zg_counters_get(&link->counters, index);
+    release(link);
+    return value;
+}
+
+void zg_link_clear_counter(struct zg_link *link, unsigned index)
+{
+    hold(link);
+    zg_counters_clear(&link->counters, index);
+    release(link);
 }
 
 size_t zg_link_pending(const struct zg_link *link)

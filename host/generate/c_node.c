@@ -14,11 +14,13 @@ static unsigned power_of_two(unsigned least)
 
 static void print_ring(const struct zgi_c *c, GString *text, const char *node, const char *ring)
 {
-    g_string_append_printf(
-        text,
-        "#ifndef %s_%s_%s_RING\n#define %s_%s_%s_RING %u /* bytes, a power of two; the longest frame fits */\n"
-        "#endif\nZG_ASSERT(%s_%s_%s_RING <= ZG_RING_MAX, \"this ring needs a wider ZG_RING_INDEX_BITS\");\n",
-        c->upper, node, ring, c->upper, node, ring, power_of_two(c->plan->max_frame), c->upper, node, ring);
+    g_autofree char *name = g_strdup_printf("%s_%s_%s_RING", c->upper, node, ring);
+
+    g_string_append_printf(text,
+                           "#ifndef %s\n#define %s %u /* bytes, a power of two; the longest frame fits */\n#endif\n"
+                           "ZG_ASSERT(%s <= ZG_RING_MAX, \"this ring needs a wider ZG_RING_INDEX_BITS\");\n"
+                           "ZG_ASSERT(%s >= 2 && (%s & (%s - 1)) == 0, \"a ring's size is a power of two\");\n",
+                           name, name, power_of_two(c->plan->max_frame), name, name, name, name);
 }
 
 /* Whether an end answers a message by itself, and which ones are such answers. */
@@ -83,6 +85,8 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
     g_string_append_printf(text, "#include \"%s.h\"\n\n#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n", p);
     print_ring(c, text, node, "RECEIVE");
     print_ring(c, text, node, "TRANSMIT");
+    g_string_append_printf(text, "ZG_ASSERT(%s_%s_TRANSMIT_RING >= %s_MAX_FRAME, \"the longest frame must fit\");\n",
+                           c->upper, node, c->upper);
     g_string_append_c(text, '\n');
     print_handlers(c, text, side);
     g_string_append_printf(
@@ -97,7 +101,7 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
         "    uint8_t transmit[%s_%s_TRANSMIT_RING];\n"
         "    uint8_t frame[%s_RECEIVE_ROOM];\n"
         "%s%s};\n\n"
-        "/* Prepares the node; `handlers` is kept. Returns 0 or ZG_EINVALID (a ring's size). Call it before the "
+        "/* Prepares the node; `handlers` is kept. Returns 0. Call it before the "
         "interrupts are on. Bytes\n"
         " * come in by %s_%s_receive_isr() and go out by %s_%s_transmit_isr(). */\n"
         "int %s_%s_init(struct %s_%s *node, const struct zg_port *port, void *port_context,\n"
@@ -161,9 +165,9 @@ static void print_counters(const struct zgi_c *c, GString *text, enum zg_side si
         "    reply.first = request.first;\n    reply.values_count = 0;\n"
         "    for (i = request.first; i < ZG_COUNTERS && reply.values_count < sizeof reply.values / sizeof "
         "reply.values[0]; i++)\n"
-        "        reply.values[reply.values_count++] = zg_counters_get(&node->link.counters, i);\n"
+        "        reply.values[reply.values_count++] = zg_link_counter(&node->link, i);\n"
         "    if (%s_%s_send_counters(node, &reply) == 0 && request.clear)\n"
-        "        while (i-- > request.first)\n            zg_counters_clear(&node->link.counters, i);\n"
+        "        while (i-- > request.first)\n            zg_link_clear_counter(&node->link, i);\n"
         "    return result;\n}\n\n",
         p, s, p, p, p, p, s);
 }
@@ -328,13 +332,11 @@ static void print_sends(const struct zgi_c *c, GString *text, enum zg_side side)
 /* The end of an init function: on a shared line the PC is 0, and the device 1 until it is told its address. */
 static char *init_end(const struct zg_plan *plan, enum zg_side side)
 {
-    static const char call[] = "zg_link_init(&node->link, &this_protocol, node, port, port_context, &memory);\n";
     unsigned own = side == ZG_SIDE_DEVICE;
 
     if (plan->destination_bits == 0 && plan->source_bits == 0)
-        return g_strdup_printf("    return %s", call);
-    return g_strdup_printf("    int error = %s    zg_link_set_addresses(&node->link, %u, %u);\n    return error;\n",
-                           call, own, !own);
+        return g_strdup("    return 0;\n");
+    return g_strdup_printf("    zg_link_set_addresses(&node->link, %u, %u);\n    return 0;\n", own, !own);
 }
 
 void zgi_c_node_code(const struct zgi_c *c, GString *text)
@@ -351,17 +353,18 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
     g_string_append(text, "#define ZGI_PROTOCOL(end) (&this_protocol)\n#include \"zeugma/link_body.h\"\n\n");
     print_sends(c, text, side);
     print_deliver(c, text, side);
-    g_string_append_printf(text,
-                           "int %s_%s_init(struct %s_%s *node, const struct zg_port *port, void *port_context,\n"
-                           "               const struct %s_%s_handlers *handlers, void *context)\n{\n"
-                           "    struct zg_link_memory memory;\n\n"
-                           "    memory.receive = node->receive;\n    memory.receive_size = sizeof node->receive;\n"
-                           "    memory.transmit = node->transmit;\n    memory.transmit_size = sizeof node->transmit;\n"
-                           "    memory.frame = node->frame;\n    memory.frame_size = sizeof node->frame;\n"
-                           "    memory.gaps = %s;\n"
-                           "    node->handlers = handlers;\n    node->context = context;\n"
-                           "%s%s}\n\n"
-                           "void %s_%s_poll(struct %s_%s *node)\n{\n    zgi_link_poll(&node->link);\n}\n\n",
-                           p, s, p, s, p, s, c->plan->gap_ns > 0 ? "&node->gaps" : "NULL",
-                           counts_tickets(c->plan, side) ? "    node->ticket = 0;\n" : "", end, p, s, p, s);
+    g_string_append_printf(
+        text,
+        "int %s_%s_init(struct %s_%s *node, const struct zg_port *port, void *port_context,\n"
+        "               const struct %s_%s_handlers *handlers, void *context)\n{\n"
+        "    struct zg_link_memory memory;\n\n"
+        "    memory.receive = node->receive;\n    memory.receive_size = sizeof node->receive;\n"
+        "    memory.transmit = node->transmit;\n    memory.transmit_size = sizeof node->transmit;\n"
+        "    memory.frame = node->frame;\n    memory.frame_size = sizeof node->frame;\n"
+        "    memory.gaps = %s;\n"
+        "    node->handlers = handlers;\n    node->context = context;\n"
+        "%s    zgi_link_begin(&node->link, &this_protocol, node, port, port_context, &memory);\n%s}\n\n"
+        "void %s_%s_poll(struct %s_%s *node)\n{\n    zgi_link_poll(&node->link);\n}\n\n",
+        p, s, p, s, p, s, c->plan->gap_ns > 0 ? "&node->gaps" : "NULL",
+        counts_tickets(c->plan, side) ? "    node->ticket = 0;\n" : "", end, p, s, p, s);
 }

@@ -50,7 +50,6 @@ struct zg_link_memory {
 
 /* Errors of the line that a UART flags for a byte. */
 enum zg_line_error { ZG_LINE_FRAMING = 1, ZG_LINE_PARITY = 2, ZG_LINE_OVERRUN = 4, ZG_LINE_BREAK = 8 };
-#define ZG_LINE_ERRORS 4
 
 struct zg_link {
     /* private */
@@ -66,13 +65,12 @@ struct zg_link {
     zg_role peer;
     uint32_t last_us;     /* when bytes last came in */
     uint32_t sent_us;     /* when the transmit ring was last seen to become empty */
-    uint32_t line_errors; /* since the last frame */
     bool waiting;         /* for more bytes of what is open: silence was not told yet */
     bool sending;         /* the transmit ring was not seen empty since the last frame went in */
-    /* the interrupt's, until poll takes them, with the interrupt held off */
-    bool any_flagged;                 /* one of these, or a byte dropped */
-    uint16_t flagged[ZG_LINE_ERRORS]; /* framing, parity, overrun, break */
-    /* read only; the loop's */
+    uint8_t flagged;      /* the interrupt's: bytes with an error, modulo 256 */
+    uint8_t flagged_seen; /* at the last frame */
+    /* read only. The loop's, but for bytes_dropped and the line's, which the interrupt counts: zg_link_counter() reads
+     * those whole on targets that take several accesses for 32 bits. */
     struct zg_counters counters;
 };
 
@@ -106,6 +104,12 @@ int zg_link_send(struct zg_link *link, zg_role id, const uint8_t *payload, size_
  * that are in the receive ring when it is called, and after damage by those that are read again (zeugma/receiver.h). */
 void zg_link_poll(struct zg_link *link);
 
+/* Counter number `index`, whole, also where the receive interrupt counts it. Loop only. */
+uint32_t zg_link_counter(const struct zg_link *link, unsigned index);
+
+/* Sets it to 0. Loop only. */
+void zg_link_clear_counter(struct zg_link *link, unsigned index);
+
 /* Bytes of a candidate, or of noise, that has not ended yet: `pending` in the sum of counters.h. */
 size_t zg_link_pending(const struct zg_link *link);
 
@@ -125,22 +129,37 @@ static ZGI_INLINE void zgi_note_gap_isr(struct zg_link *link)
     gaps->last_us = now;
 }
 
+/* A byte at a time where that is a register's size: an interrupt saves each register that it uses. */
+static ZGI_INLINE void zgi_increment_isr(uint32_t *counter)
+{
+#if UINTPTR_MAX <= 0xFFFF && defined(__BYTE_ORDER__) && __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
+    uint8_t *bytes = (uint8_t *)(void *)counter;
+
+    if (++bytes[0] == 0 && ++bytes[1] == 0 && ++bytes[2] == 0)
+        ++bytes[3];
+#else
+    ++*counter;
+#endif
+}
+
 static ZGI_INLINE void zgi_link_put_isr(struct zg_link *link, uint8_t *memory, size_t size, uint8_t byte,
                                         unsigned line_errors)
 {
+    struct zg_counters *counters = &link->counters;
+
     if (!zgi_ring_put(&link->receive, memory, size, byte))
-        link->any_flagged = true;
+        zgi_increment_isr(&counters->bytes_dropped);
     if (line_errors == 0)
         return;
-    link->any_flagged = true;
-    if ((line_errors & ZG_LINE_FRAMING) != 0) /* one by one: an index would cost the interrupt two registers more */
-        link->flagged[0]++;
+    link->flagged++;
+    if ((line_errors & ZG_LINE_FRAMING) != 0)
+        zgi_increment_isr(&counters->line_framing);
     if ((line_errors & ZG_LINE_PARITY) != 0)
-        link->flagged[1]++;
+        zgi_increment_isr(&counters->line_parity);
     if ((line_errors & ZG_LINE_OVERRUN) != 0)
-        link->flagged[2]++;
+        zgi_increment_isr(&counters->line_overrun);
     if ((line_errors & ZG_LINE_BREAK) != 0)
-        link->flagged[3]++;
+        zgi_increment_isr(&counters->line_break);
 }
 
 #ifdef __cplusplus

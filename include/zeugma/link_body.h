@@ -6,6 +6,8 @@
 #ifndef ZEUGMA_LINK_BODY_H
 #define ZEUGMA_LINK_BODY_H
 
+#include <string.h>
+
 #include "zeugma/clock.h"
 #include "zeugma/link.h"
 #include "zeugma/receiver_body.h"
@@ -91,6 +93,37 @@ static inline void zgi_put_content(struct zg_encoder *encoder, const struct zg_p
     zg_encoder_put(encoder, protocol->framing, content, covered + check->size);
 }
 
+/* What zg_link_init() does, for memory whose sizes are right. */
+static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol *protocol, void *owner,
+                                  const struct zg_port *port, void *port_context, const struct zg_link_memory *memory)
+{
+    struct zg_receiver *receiver = &link->receiver;
+    struct zg_decoder *decoder = &receiver->decoder;
+
+    memset(link, 0, sizeof *link);
+    link->port = port;
+    link->port_context = port_context;
+    link->receive.bytes = memory->receive;
+    link->receive.mask = (zg_index)(memory->receive_size - 1);
+    link->transmit.bytes = memory->transmit;
+    link->transmit.mask = (zg_index)(memory->transmit_size - 1);
+    if (protocol->gap_us > 0) {
+        link->gaps = memory->gaps;
+        memset(link->gaps, 0, sizeof *link->gaps);
+    }
+    if (protocol->send_gap_us > 0)
+        link->sent_us = zgi_now(link) - protocol->send_gap_us;
+    receiver->protocol = protocol;
+    receiver->owner = owner;
+    receiver->counters = &link->counters;
+    decoder->limit = ZG_MAX_CONTENT(protocol);
+    decoder->content = memory->frame;
+    decoder->window = memory->frame;
+    decoder->room = protocol->receive_room;
+    protocol->framing->reset(protocol->framing, decoder);
+    zgi_begin_check(receiver);
+}
+
 /* zg_link_send(). Without a payload, that stands behind the header, and room for the check behind it. */
 static inline int zgi_link_send(struct zg_link *link, zg_role id, uint8_t *front, const uint8_t *payload, size_t length)
 {
@@ -148,11 +181,12 @@ static inline void zgi_hand_on(struct zg_link *link, struct zg_found *found, uin
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     struct zg_frame *frame = &found->frame;
+    const uint8_t flagged = *(volatile uint8_t *)&link->flagged;
 
     frame->arrival = ZG_ARRIVAL_NEXT;
     frame->at_us = now;
-    frame->line_errors = link->line_errors;
-    link->line_errors = 0;
+    frame->line_errors = (uint8_t)(flagged - link->flagged_seen);
+    link->flagged_seen = flagged;
     if (found->outcome == ZG_OUTCOME_VERSION)
         return;
     zgi_note_sequence(link, frame);
@@ -189,38 +223,17 @@ static inline void zgi_take(struct zg_link *link, bool silent, const uint8_t *by
         count -= taken;
         if (found.outcome == ZG_OUTCOME_FRAME || found.outcome == ZG_OUTCOME_VERSION)
             zgi_hand_on(link, &found, now);
-        if (found.outcome == ZG_OUTCOME_OPEN) {
+        if (!rereads) {
+            if (count == 0)
+                return; /* no event comes without bytes */
+        } else if (found.outcome != ZG_OUTCOME_OPEN) {
+            telling = false;
+        } else {
             if (telling == silent)
                 return;
             telling = true;
-        } else {
-            if (!rereads && !silent && count == 0)
-                return;
-            telling = false;
         }
     }
-}
-
-/* Fetches what the receive interrupt counted. */
-static inline void zgi_collect_flags(struct zg_link *link)
-{
-    const struct zg_port *port = link->port;
-    uint32_t *counter = &link->counters.line_framing; /* then parity, overrun, break, as in `flagged` */
-
-    if (!*(volatile bool *)&link->any_flagged)
-        return;
-    if (port->hold)
-        port->hold(link->port_context);
-    link->any_flagged = false;
-    for (uint8_t i = 0; i < ZG_LINE_ERRORS; i++) {
-        counter[i] += link->flagged[i];
-        link->line_errors += link->flagged[i];
-        link->flagged[i] = 0;
-    }
-    link->counters.bytes_dropped += link->receive.dropped;
-    link->receive.dropped = 0;
-    if (port->release)
-        port->release(link->port_context);
 }
 
 /* Whether the receive interrupt has been quiet for the gap that ends a frame. The ring was empty before this call. */
@@ -308,7 +321,6 @@ static inline void zgi_link_poll(struct zg_link *link)
 {
     uint32_t now = zgi_now(link);
 
-    zgi_collect_flags(link);
     zgi_take_received(link, now);
     (void)zgi_may_begin(link); /* notes when the transmit ring became empty */
 }
