@@ -1,6 +1,6 @@
 #!/bin/sh
-# Boots the loom's device on each emulated board and soaks its UART, first as it is, then with bytes damaged on the way:
-# boards.sh BUILD_FOLDER. The Cortex-M3 runs in real time, the AVR in its own where the machine is slower.
+# On each emulated board runs the port test, then boots the loom's device and soaks its UART, first as it is, then with
+# bytes damaged on the way: boards.sh BUILD_FOLDER. The Cortex-M3 runs in real time, the AVR in its own where the machine is slower.
 set -eu
 build=$(cd "$1" && pwd)
 project=$(cd "$(dirname "$0")/.." && pwd)
@@ -13,18 +13,19 @@ stop() {
 }
 trap 'stop; rm -rf "$work"' EXIT
 
-boot() { # board
+boot() { # example, board
+    elf=$build/bench/boards/$1_$2.elf
     rm -f "$work/uart"
-    case $1 in
-    cortex_m3) qemu-system-arm -M mps2-an385 -kernel "$build/bench/boards/loom_cortex_m3.elf" -display none \
-        -monitor none -serial "unix:$work/uart,server=on" >"$work/log" 2>&1 & ;;
-    avr) "$build/bench/boards/run_avr" "$build/bench/boards/loom_avr.elf" "$work/uart" 500000 >"$work/log" 2>&1 & ;;
+    case $2 in
+    cortex_m3) qemu-system-arm -M mps2-an385 -kernel "$elf" -display none -monitor none \
+        -serial "unix:$work/uart,server=on" >"$work/log" 2>&1 & ;;
+    avr) "$build/bench/boards/run_avr" "$elf" "$work/uart" 500000 >"$work/log" 2>&1 & ;;
     esac
     emulator=$!
     tries=0
     until [ -S "$work/uart" ]; do
         tries=$((tries + 1))
-        [ $tries -le 100 ] || { echo "$1 did not boot:"; cat "$work/log"; exit 1; }
+        [ $tries -le 100 ] || { echo "$2 did not boot:"; cat "$work/log"; exit 1; }
         sleep 0.05
     done
 }
@@ -62,7 +63,7 @@ sys.exit(1 if problems else 0)
 
 soak() { # board, clean or damaged, options
     what=$2
-    boot "$1"
+    boot loom "$1"
     shift 2
     "$build/bin/zeugma" soak "$project/examples/loom/loom.yaml" "unix:$work/uart" --for 4s --load 0.4 --open 2 \
         --json "$@" >"$work/result.json" || { cat "$work/result.json" "$work/log"; exit 1; }
@@ -71,8 +72,12 @@ soak() { # board, clean or damaged, options
 }
 
 for board in cortex_m3 avr; do
+    echo "port test on ports/$board"
+    boot port_test $board
+    "$build/bin/port_test" "$work/uart"
+    stop
     echo "loom on ports/$board, 500000 baud"
     # The machine may be busy for longer than the 20 ms that abandon a frame: then once more.
-    soak $board clean || { echo "  once more, the machine may have been busy"; soak $board clean; }
+    soak $board clean || { echo "  once more, for the machine may have been busy"; soak $board clean; }
     soak $board damaged --faults ber=1e-4,drop=1e-4
 done

@@ -12,7 +12,6 @@ int main(void)
     if (device_begin(&device, &zg_board_port, NULL) != 0)
         return 1;
     zg_board_begin(500000);
-    for (;;) {
+    for (;;)
         device_loop(&device);
-    }
 }

@@ -1,31 +1,43 @@
 /* SPDX-License-Identifier: MIT */
 #include "board.h"
 
-enum { HZ = 25000000, TICK_US = 1000, RX_IRQ = 0, TX_IRQ = 1 };
+enum { HZ = 25000000, TICKS_A_US = HZ / 1000000, RX_IRQ = 0, TX_IRQ = 1 };
 
 #define SYSTICK_CONTROL (*(volatile uint32_t *)0xE000E010)
 #define SYSTICK_RELOAD (*(volatile uint32_t *)0xE000E014)
+#define SYSTICK_MASK 0xFFFFFFU
 #define SYSTICK_VALUE (*(volatile uint32_t *)0xE000E018)
 #define NVIC_ENABLE (*(volatile uint32_t *)0xE000E100)
 #define NVIC_PEND (*(volatile uint32_t *)0xE000E200)
 
-static volatile uint32_t ticks_us;
+/* SysTick counts down 24 bits; what has passed since the last look is added up, at the latest when it wraps. */
+static uint32_t clock_us, last_value, odd_ticks;
+
+static uint32_t advance_clock(void)
+{
+    uint32_t value = SYSTICK_VALUE;
+    uint32_t ticks = ((last_value - value) & SYSTICK_MASK) + odd_ticks;
+
+    last_value = value;
+    clock_us += ticks / TICKS_A_US;
+    odd_ticks = ticks % TICKS_A_US;
+    return clock_us;
+}
 
 static void tick_isr(void)
 {
-    ticks_us += TICK_US;
+    (void)advance_clock();
 }
 
 static uint32_t now_us(void *context)
 {
-    uint32_t ticks, left;
+    uint32_t masked;
 
     (void)context;
-    do { /* again where a tick came in between */
-        ticks = ticks_us;
-        left = SYSTICK_VALUE;
-    } while (ticks != ticks_us);
-    return ticks + (HZ / 1000000 * TICK_US - 1 - left) / (HZ / 1000000);
+    __asm volatile("mrs %0, primask\n\tcpsid i" : "=r"(masked)::"memory");
+    uint32_t us = advance_clock();
+    __asm volatile("msr primask, %0" ::"r"(masked) : "memory");
+    return us;
 }
 
 /* The transmit interrupt comes by software, too, and finds by itself whether the UART has room. */
@@ -51,8 +63,9 @@ const struct zg_port zg_board_port = { now_us, start_transmit, hold, release };
 
 void zg_board_begin(uint32_t baud)
 {
-    SYSTICK_RELOAD = HZ / 1000000 * TICK_US - 1;
+    SYSTICK_RELOAD = SYSTICK_MASK;
     SYSTICK_VALUE = 0;
+    last_value = SYSTICK_VALUE;
     SYSTICK_CONTROL = 7; /* processor's clock, interrupt, on */
     ZGI_UART->divisor = HZ / baud;
     ZGI_UART->control = 0xF; /* both directions and their interrupts */
