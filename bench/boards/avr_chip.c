@@ -9,7 +9,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { QUEUE = 1 << 16, RESPONSE = 4, VECTORS = 32, MANY = 100, STRETCHES = 4, GPIOR0 = 0x3E };
+enum { QUEUE = 1 << 16, RESPONSE = 4, VECTORS = 32, MANY = 100, HELD = 3, STRETCHES = 4, GPIOR0 = 0x3E };
 #define NEVER (UINT64_C(1) << 60)
 
 /* An interrupt that runs; they may nest. */
@@ -28,9 +28,9 @@ struct avr_chip {
     uint8_t queue[QUEUE];
     unsigned first, last; /* counts */
     bool receiving;       /* a byte is on the line */
-    uint64_t arrived[QUEUE];
-    unsigned unread; /* bytes that came: the last ones before `first` */
-    uint64_t overrun;
+    uint64_t arrived[HELD];
+    unsigned unread, reads; /* bytes that came and were not read; those that were */
+    uint64_t overrun, late; /* bytes lost, and read more than two byte times late */
     /* from the chip */
     uint64_t free; /* when the shift register is empty */
     uint8_t shifting[2];
@@ -47,27 +47,30 @@ struct avr_chip {
 
 /* --- towards the chip */
 
-/* Bytes that the program has read since: the receiver holds two, and one more in its shift register. */
+/* Bytes that the program has read since. One that waited for more than two byte times was in danger. */
 static void note_reads(struct avr_chip *chip)
 {
     unsigned unread = (unsigned)(chip->uart->input.write - chip->uart->input.read) % uart_fifo_fifo_size;
 
-    for (; chip->unread > unread; chip->unread--)
-        if (chip->avr->cycle - chip->arrived[(chip->first - chip->unread) % QUEUE] > 2 * (uint64_t)chip->byte_cycles)
-            chip->overrun++;
+    for (; chip->unread > unread; chip->unread--, chip->reads++)
+        if (chip->avr->cycle - chip->arrived[chip->reads % HELD] > 2 * (uint64_t)chip->byte_cycles)
+            chip->late++;
 }
 
 static avr_cycle_count_t byte_ended(avr_t *avr, avr_cycle_count_t when, void *param)
 {
     struct avr_chip *chip = param;
-    unsigned place = chip->first++ % QUEUE;
+    uint8_t byte = chip->queue[chip->first++ % QUEUE];
 
-    (void)avr;
-    chip->arrived[place] = when;
-    chip->uart->cycles_per_byte = 1;
-    avr_raise_irq(chip->uart->io.irq + UART_IRQ_INPUT, chip->queue[place]);
-    chip->uart->cycles_per_byte = NEVER;
-    chip->unread++;
+    if (chip->unread == HELD) {
+        chip->overrun++;
+        avr_regbit_set(avr, chip->uart->dor);
+    } else {
+        chip->arrived[(chip->reads + chip->unread++) % HELD] = when;
+        chip->uart->cycles_per_byte = 1;
+        avr_raise_irq(chip->uart->io.irq + UART_IRQ_INPUT, byte);
+        chip->uart->cycles_per_byte = NEVER;
+    }
     chip->receiving = chip->first != chip->last;
     return chip->receiving ? when + chip->byte_cycles : 0;
 }
@@ -227,7 +230,7 @@ unsigned avr_chip_queued(const struct avr_chip *chip)
 
 uint64_t avr_chip_overrun(const struct avr_chip *chip)
 {
-    return chip->overrun;
+    return chip->overrun + chip->late;
 }
 
 uint64_t avr_chip_now(const struct avr_chip *chip)
@@ -243,6 +246,8 @@ bool avr_chip_run(struct avr_chip *chip, uint64_t until)
         uint16_t stack = (uint16_t)(avr->data[R_SPL] | avr->data[R_SPH] << 8);
         if (chip->in_transmitter < 2 && !chip->uart->udrc.pending && avr_regbit_get(avr, chip->uart->udrc.enable))
             avr_raise_interrupt(avr, &chip->uart->udrc); /* it is asked for as long as the buffer is empty */
+        if (chip->unread > 0 && !chip->uart->rxc.pending)
+            avr_raise_interrupt(avr, &chip->uart->rxc); /* as long as there is a byte to read */
         int state = avr_run(avr);
         if (state == cpu_Done || state == cpu_Crashed)
             return false;

@@ -2,9 +2,8 @@
 /*
  * An ATmega328P, run by libsimavr, at the end of a serial line of exactly ten bit times a byte in both directions. What
  * the library's version 1.6 gets wrong about the USART is put right here: the time of a byte, the second byte that
- * the transmitter buffers, and the cycles of an interrupt's response (data sheet, "Interrupt Response Time": 4). Where
- * the receiver would have lost a byte that was read more than two byte times late, that is counted. Times are the
- * processor's cycles.
+ * the transmitter buffers, the three that the receiver holds, with its overrun flag, and the cycles of an interrupt's
+ * response (data sheet, "Interrupt Response Time": 4). Times are the processor's cycles.
  */
 #ifndef ZEUGMA_AVR_CHIP_H
 #define ZEUGMA_AVR_CHIP_H
@@ -32,7 +31,7 @@ void avr_chip_free(struct avr_chip *chip);
 /* Queues a byte for the chip: its start bit comes as soon as the line is free. */
 void avr_chip_give(struct avr_chip *chip, uint8_t byte);
 
-/* Bytes that are queued, and bytes that the receiver would have lost. */
+/* Bytes that are queued; bytes that the receiver lost, or that were read more than two byte times late. */
 unsigned avr_chip_queued(const struct avr_chip *chip);
 uint64_t avr_chip_overrun(const struct avr_chip *chip);
 

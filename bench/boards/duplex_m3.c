@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
-/* Counts instructions on the emulated Cortex-M3: with -icount shift=0 an instruction is a nanosecond, and SysTick, which
- * counts 25 a microsecond, tells them in steps of 40. A block is sent, and its bytes come back by the receive interrupt's
- * function. Prints one JSON object on the UART and stops in a loop. */
+/* Counts instructions on the emulated Cortex-M3: with -icount shift=0 an instruction is a nanosecond, and SysTick,
+ * which counts 25 a microsecond, tells them in steps of 40. A block is sent, and its bytes come back by the receive
+ * interrupt's function. Prints one JSON object on the UART and stops in a loop. */
 #include "board.h"
 #include "duplex_device.h"
 

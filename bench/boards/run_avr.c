@@ -85,7 +85,8 @@ int main(int argc, char **argv)
         return 3;
     }
     bool ran = run(chip, channel);
-    (void)fprintf(stderr, "the receiver would have lost %llu bytes\n", (unsigned long long)avr_chip_overrun(chip));
+    (void)fprintf(stderr, "%llu bytes were lost by the receiver, or read late\n",
+                  (unsigned long long)avr_chip_overrun(chip));
     (void)close(channel);
     bool lossless = avr_chip_overrun(chip) == 0;
     avr_chip_free(chip);
