@@ -107,9 +107,11 @@ def table(title, rows, columns):
 
 
 AVR_BUILDS = {"-Os": ["-Os"], "-Os -flto": ["-Os", "-flto"], "-O2 -flto": ["-O2", "-flto"],
-              "-O2 -flto, table in flash": ["-O2", "-flto", "-DZG_CRC_TABLE=8"]}
+              "-O2 -flto, table in flash": ["-O2", "-flto", "-DZG_CRC_TABLE=8"],
+              "the same, interrupts by hand": ["-O2", "-flto", "-DZG_CRC_TABLE=8", "-DZG_AVR_FAST_UART"]}
 M3_BUILDS = {"-Os": ["-Os"], "-O2": ["-O2"], "-O2, table": ["-O2", "-DZG_CRC_TABLE=8"],
-             "-O2 -flto, table": ["-O2", "-flto", "-DZG_CRC_TABLE=8"]}
+             "-O2 -flto, table": ["-O2", "-flto", "-DZG_CRC_TABLE=8"],
+             "-O3 -flto, table": ["-O3", "-flto", "-DZG_CRC_TABLE=8"]}
 
 
 def main():

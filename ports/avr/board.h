@@ -32,8 +32,13 @@ static inline uint8_t zgi_line_errors(uint8_t flags, uint8_t byte)
     return errors;
 }
 
-/* Defines the UART's interrupts for a static node, `type` being its type: ZG_BOARD_UART(loom_device, device). The flags
- * go with the byte that is read after them. Without one, the common case, nothing is spent on them. */
+/* With ZG_AVR_FAST_UART defined, those of fast_uart.h. Defines the UART's interrupts for a static node, `type` being
+ * its type: ZG_BOARD_UART(loom_device, device). The flags go with the byte that is read after them. Without one, the
+ * common case, nothing is spent on them. */
+#ifdef ZG_AVR_FAST_UART
+#include "fast_uart.h"
+#define ZG_BOARD_UART(type, node) ZG_BOARD_FAST_UART(type, node)
+#else
 #define ZG_BOARD_UART(type, node)                                                                                      \
     ISR(USART_RX_vect)                                                                                                 \
     {                                                                                                                  \
@@ -52,5 +57,7 @@ static inline uint8_t zgi_line_errors(uint8_t flags, uint8_t byte)
         else                                                                                                           \
             UCSR0B = _BV(RXCIE0) | _BV(RXEN0) | _BV(TXEN0);                                                            \
     }
+
+#endif
 
 #endif
