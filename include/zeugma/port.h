@@ -13,8 +13,8 @@ struct zg_port {
     /* There is something to send: see that the transmit interrupt comes. Called from the loop; may be called while
      * the transmitter runs. */
     void (*start_transmit)(void *context);
-    /* Holds off the receive interrupt for a few instructions, and lets it in again. NULL where bytes come in by no
-     * interrupt. Called from the loop. */
+    /* Holds off the receive interrupt for a few instructions, and lets it in again. NULL where the target reads and
+     * writes 32 bits in one access, or bytes come in by no interrupt. Called from the loop. */
     void (*hold)(void *context);
     void (*release)(void *context);
 };

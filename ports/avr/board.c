@@ -11,14 +11,12 @@ ISR(TIMER1_OVF_vect)
 /* The timer counts half microseconds. */
 static uint32_t now_us(void *context)
 {
-    uint32_t us;
-    uint16_t ticks;
     uint8_t status = SREG;
 
     (void)context;
     cli();
-    ticks = TCNT1;
-    us = overflows_us;
+    uint16_t ticks = TCNT1;
+    uint32_t us = overflows_us;
     if ((TIFR1 & _BV(TOV1)) != 0 && ticks < 0x8000) /* it overflowed, and the interrupt has yet to come */
         us += 32768;
     SREG = status;
