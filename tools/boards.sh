@@ -1,6 +1,7 @@
 #!/bin/sh
 # On each emulated board runs the port test, then boots the loom's device and soaks its UART, first as it is, then with
-# bytes damaged on the way: boards.sh BUILD_FOLDER. The Cortex-M3 runs in real time, the AVR in its own where the machine is slower.
+# bytes damaged on the way: boards.sh BUILD_FOLDER. The boards' time is that of their own instructions, so that a busy machine
+# stops their clocks, too.
 set -eu
 build=$(cd "$1" && pwd)
 project=$(cd "$(dirname "$0")/.." && pwd)
@@ -18,7 +19,7 @@ boot() { # example, board
     rm -f "$work/uart"
     case $2 in
     cortex_m3) qemu-system-arm -M mps2-an385 -kernel "$elf" -display none -monitor none \
-        -serial "unix:$work/uart,server=on" >"$work/log" 2>&1 & ;;
+        -icount shift=0 -serial "unix:$work/uart,server=on" >"$work/log" 2>&1 & ;;
     avr) "$build/bench/boards/run_avr" "$elf" "$work/uart" 500000 >"$work/log" 2>&1 & ;;
     esac
     emulator=$!
@@ -44,7 +45,7 @@ hold(r["adds_up"], "the ledger does not add up")
 hold(bytes_["written"] == bytes_["taken"], "bytes are missing on the way out")
 hold(bytes_["sent"] == bytes_["read"], "bytes are missing on the way back")
 hold(sent["echo_out"]["sent"] > 200, "too few frames were sent")
-hold(r["own_frames"] > 10, "the device sent too few messages of its own")
+hold(r["own_frames"] > 2, "the device sent too few messages of its own")
 hold(rates["damaged_accepted"]["count"] == 0 and rates["unexpected"]["count"] == 0, "damage was accepted")
 lost = rates["lost"]["count"]
 detected = rates["damaged_detected"]["count"]
@@ -65,7 +66,7 @@ soak() { # board, clean or damaged, options
     what=$2
     boot loom "$1"
     shift 2
-    "$build/bin/zeugma" soak "$project/examples/loom/loom.yaml" "unix:$work/uart" --for 4s --load 0.4 --open 2 \
+    "$build/bin/zeugma" soak "$project/examples/loom/loom.yaml" "unix:$work/uart" --for 4s --load 0.4 --open 1 \
         --json "$@" >"$work/result.json" || { cat "$work/result.json" "$work/log"; exit 1; }
     stop
     python3 -c "$judge" "$work/result.json" "$what"
@@ -77,7 +78,6 @@ for board in cortex_m3 avr; do
     "$build/bin/port_test" "$work/uart"
     stop
     echo "loom on ports/$board, 500000 baud"
-    # The machine may be busy for longer than the 20 ms that abandon a frame: then once more.
-    soak $board clean || { echo "  once more, for the machine may have been busy"; soak $board clean; }
-    soak $board damaged --faults ber=1e-4,drop=1e-4
+    soak $board clean --late 1s
+    soak $board damaged --late 50ms --faults ber=1e-4,drop=1e-4
 done

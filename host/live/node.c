@@ -89,6 +89,12 @@ struct zg_link *zg_node_link(struct zg_node *node)
     return &node->link;
 }
 
+void zg_node_allow_silence(struct zg_node *node, uint32_t us)
+{
+    if (node->protocol.byte_timeout_us > 0)
+        node->protocol.byte_timeout_us += us;
+}
+
 bool zg_node_has_room(const struct zg_node *node, unsigned count)
 {
     return zg_ring_room(&node->link.transmit) >= (size_t)count * node->plan->max_frame;

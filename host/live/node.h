@@ -25,15 +25,11 @@ void zg_node_free(struct zg_node *node);
 /* The node's link: to attach it to a port, poll it, send on it and read its counters. */
 struct zg_link *zg_node_link(struct zg_node *node);
 
+/* Lets silence inside a frame last this much longer than the definition says: for what an operating system holds back. */
+void zg_node_allow_silence(struct zg_node *node, uint32_t us);
+
 /* Whether frames of the largest size, `count` of them, fit into the transmit ring now. */
 bool zg_node_has_room(const struct zg_node *node, unsigned count);
-
-/* The sequence number that the next frame will carry (all 32 bits of the counter). */
-uint32_t zg_node_sequence(const struct zg_node *node);
-
-/* Sends a frame as zg_link_send() does, under the sequence number of the frame before: a sender's buffer that goes out
- * twice. */
-int zg_node_send_again(struct zg_node *node, uint32_t id, const uint8_t *payload, size_t length);
 
 /* The sequence number that the next frame will carry (all 32 bits of the counter). */
 uint32_t zg_node_sequence(const struct zg_node *node);

@@ -134,12 +134,12 @@ static bool send_next(struct zgi_soak *soak, enum zg_flow flow)
 }
 
 /* Sends what is due, so that the flow fills its share of the line. */
-void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share)
+void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share, unsigned most)
 {
     const struct zg_counters *counters = &zg_node_link(sender_of(soak, flow)->node)->counters;
     double now = (double)soak->now_ns;
 
-    while (soak->due_ns[flow] <= now) {
+    for (; most > 0 && soak->due_ns[flow] <= now; most--) {
         uint32_t before = counters->bytes_out;
         soak->waiting_bytes = 0;
         if (!send_next(soak, flow))

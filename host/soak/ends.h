@@ -48,8 +48,8 @@ void zgi_soak_clear(struct zgi_soak *soak);
 /* What a node of either end calls; its data is the struct zgi_end. */
 extern const struct zg_node_calls zgi_soak_node_calls;
 
-/* Sends what is due of a flow, so that it fills `share` of the line. */
-void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share);
+/* Sends what is due of a flow, so that it fills `share` of the line; at most so many frames now. */
+void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share, unsigned most);
 
 /* Sends the echoes that the device owes, and frames whose silence is over. */
 void zgi_soak_send_replies(struct zgi_soak *soak);

@@ -25,12 +25,12 @@ static void send_all(struct zgi_soak *soak)
     double load = soak->settings->load;
 
     if (soak->ids.echo) {
-        zgi_soak_send_due(soak, ZG_FLOW_ECHO_OUT, load / 2);
-        zgi_soak_send_due(soak, ZG_FLOW_STREAM_OUT, load / 2);
-        zgi_soak_send_due(soak, ZG_FLOW_STREAM_BACK, load / 2);
+        zgi_soak_send_due(soak, ZG_FLOW_ECHO_OUT, load / 2, UINT_MAX);
+        zgi_soak_send_due(soak, ZG_FLOW_STREAM_OUT, load / 2, UINT_MAX);
+        zgi_soak_send_due(soak, ZG_FLOW_STREAM_BACK, load / 2, UINT_MAX);
     } else {
-        zgi_soak_send_due(soak, ZG_FLOW_STREAM_OUT, load);
-        zgi_soak_send_due(soak, ZG_FLOW_STREAM_BACK, load);
+        zgi_soak_send_due(soak, ZG_FLOW_STREAM_OUT, load, UINT_MAX);
+        zgi_soak_send_due(soak, ZG_FLOW_STREAM_BACK, load, UINT_MAX);
     }
 }
 

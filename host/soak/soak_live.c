@@ -9,7 +9,8 @@
 
 enum {
     STEP_NS = 1000000,
-    ASK_TIMES = 6 /* for counters, a second apart */
+    HELD_BACK_US = 250000, /* bytes, by the operating system */
+    ASK_TIMES = 6          /* for counters, a second apart */
 };
 
 /* What both sides counted when the device told its counters, just before it sent them. */
@@ -225,6 +226,20 @@ static bool may_open(struct live *live)
     return next - live->oldest < live->soak.settings->open;
 }
 
+/* Sends the echoes that are due. What is held back, for too many are open or the ring is full, is not made up for. */
+static void send_due(struct live *live)
+{
+    struct zgi_soak *soak = &live->soak;
+    double *due_ns = &soak->due_ns[ZG_FLOW_ECHO_OUT];
+    double now_ns = (double)soak->now_ns, before_ns = -1;
+
+    while (*due_ns <= now_ns && *due_ns > before_ns && may_open(live)) {
+        before_ns = *due_ns;
+        zgi_soak_send_due(soak, ZG_FLOW_ECHO_OUT, soak->settings->load, 1);
+    }
+    *due_ns = MAX(*due_ns, now_ns);
+}
+
 static void run(struct live *live, zg_soak_progress progress, void *data)
 {
     struct zgi_soak *soak = &live->soak;
@@ -234,10 +249,7 @@ static void run(struct live *live, zg_soak_progress progress, void *data)
     result->poll_ns = STEP_NS;
     soak->due_ns[ZG_FLOW_ECHO_OUT] = (double)begin_ns;
     while (result->ran_ns < length_ns && !result->stopped && !live->error) {
-        if (may_open(live))
-            zgi_soak_send_due(soak, ZG_FLOW_ECHO_OUT, soak->settings->load);
-        else
-            soak->due_ns[ZG_FLOW_ECHO_OUT] = (double)soak->now_ns; /* what was held back is not made up for */
+        send_due(live);
         pump(live, soak->now_ns + STEP_NS, NULL, 0);
         result->ran_ns = MIN(soak->now_ns - begin_ns, length_ns);
         if (progress)
@@ -346,6 +358,7 @@ static bool begin(struct live *live, GError **error)
     soak->take_own = take_own;
     soak->byte_ns = zg_line_half_bits(line) * UINT64_C(500000000) / line->baud;
     host->node = zg_node_new(soak->plan, (size_t)8 * soak->plan->max_frame, &port, live, &zgi_soak_node_calls, host);
+    zg_node_allow_silence(host->node, HELD_BACK_US);
     return true;
 }
 
