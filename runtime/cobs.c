@@ -117,21 +117,13 @@ static size_t take_run(struct zg_decoder *decoder, const uint8_t *bytes, size_t 
     return taken;
 }
 
-size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
-                       enum zg_framing_event *event)
+/* From byte `i` on, in any state. */
+static size_t decode_on(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes,
+                        size_t count, enum zg_framing_event *event, size_t i)
 {
-    size_t i = 0;
-
     *event = ZG_FRAMING_MORE;
-    if (decoder->state == ZGI_EMPTY) {
-        decoder->left = 0;
-        decoder->code = FULL_BLOCK;
-        i = zgi_copy_blocks(decoder->content, decoder->limit, &decoder->length, &decoder->code, bytes, count);
-        if (i > 0)
-            decoder->state = ZGI_DATA;
-    } else if (decoder->state == ZGI_SKIP) {
+    if (decoder->state == ZGI_SKIP)
         i = zgi_skip_noise(decoder, 0, bytes, count, event);
-    }
     while (i < count && *event == ZG_FRAMING_MORE) {
         if (decoder->left > 0)
             i += take_run(decoder, bytes + i, count - i);
@@ -146,4 +138,23 @@ size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *deco
             *event = open_next(decoder, byte);
     }
     return i;
+}
+
+size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                       enum zg_framing_event *event)
+{
+    size_t i = 0;
+
+    if (decoder->state == ZGI_EMPTY) {
+        decoder->left = 0;
+        decoder->code = FULL_BLOCK;
+        i = zgi_copy_blocks(decoder->content, decoder->limit, &decoder->length, &decoder->code, bytes, count);
+        if (i > 0 && i < count && bytes[i] == 0) { /* a whole frame */
+            *event = ZG_FRAMING_CONTENT;
+            return i + 1;
+        }
+        if (i > 0)
+            decoder->state = ZGI_DATA;
+    }
+    return decode_on(framing, decoder, bytes, count, event, i);
 }

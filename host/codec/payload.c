@@ -473,35 +473,8 @@ void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, 
 
 /* Whether the length, if there is one, fits the payload's `told` bytes (zero bytes included, which it does not count).
  */
-static bool fits(const struct zg_plan *plan, const struct zg_header *header, uint64_t told)
-{
-    return plan->length_bits == 0 || (plan->filled > 0 ? header->length <= told : header->length == told);
-}
-
-static int judged(const struct zg_plan *plan, const struct zg_header *header, bool formed)
-{
-    return !formed ? ZG_EFORM : header->version == plan->version ? 0 : ZG_EVERSION;
-}
-
-/* From the header's first eight bytes at once. */
-static int unpack_word(const struct zg_plan *plan, const uint8_t *at, uint64_t told, struct zg_header *header)
-{
-    static const struct zg_header none = { 0 };
-    const struct zg_header_word *word = &plan->word;
-    uint64_t bits;
-
-    memcpy(&bits, at, sizeof bits);
-    bits = GUINT64_FROM_LE(bits);
-    *header = none;
-    for (unsigned i = 0, count = word->count; i < count; i++) {
-        uint32_t role = (uint32_t)(bits >> word->roles[i].shift) & word->roles[i].mask;
-        memcpy((uint8_t *)header + word->roles[i].member, &role, sizeof role);
-    }
-    return judged(plan, header, (bits & word->constant_mask) == word->constants && fits(plan, header, told));
-}
-
 /* Role by role. */
-static int unpack_roles(const struct zg_plan *plan, const uint8_t *at, uint64_t told, struct zg_header *header)
+int zgi_header_unpack_roles(const struct zg_plan *plan, const uint8_t *at, uint64_t told, struct zg_header *header)
 {
     uint64_t roles[ZG_ROLES] = { 0 };
     bool formed = true;
@@ -519,14 +492,5 @@ static int unpack_roles(const struct zg_plan *plan, const uint8_t *at, uint64_t 
                                   .length = (uint32_t)roles[ZG_ROLE_LENGTH],
                                   .destination = (uint32_t)roles[ZG_ROLE_DESTINATION],
                                   .source = (uint32_t)roles[ZG_ROLE_SOURCE] };
-    return judged(plan, header, formed && fits(plan, header, told));
-}
-
-int zg_header_unpack(const struct zg_plan *plan, const uint8_t *at, size_t payload, struct zg_header *header)
-{
-    uint64_t told = payload + plan->length_more;
-
-    if (plan->word.whole && plan->header.size + payload >= sizeof(uint64_t))
-        return unpack_word(plan, at, told, header);
-    return unpack_roles(plan, at, told, header);
+    return zgi_header_judged(plan, header, formed, told);
 }

@@ -3,7 +3,10 @@
 #ifndef ZEUGMA_PAYLOAD_H
 #define ZEUGMA_PAYLOAD_H
 
+#include <string.h>
+
 #include "plan/plan.h"
+#include "zeugma/error.h"
 #include "zeugma/link.h"
 
 /* The value of a step. A single integer, float or truth is in `raw`; text and bytes are `count` bytes; an array is
@@ -51,9 +54,48 @@ void zg_payload_pack(const struct zg_plan_message *message, const struct zg_head
 bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at, size_t length,
                        struct zg_header *header, struct zg_value *values, size_t *ignored);
 
-/* A header's roles as the link sees them, packed, with length and constants; and unpacked: 0, ZG_EVERSION or ZG_EFORM
- * as zg_protocol.admit. `payload` is the payload's length, bytes. */
+/* A header's roles as the link sees them, packed, with length and constants. `payload` is the payload's length, bytes.
+ */
 void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, size_t payload, uint8_t *at);
-int zg_header_unpack(const struct zg_plan *plan, const uint8_t *at, size_t payload, struct zg_header *header);
+
+/* Private: role by role; whether a header is one; from its first eight bytes at once. `told` is what its length says.
+ */
+int zgi_header_unpack_roles(const struct zg_plan *plan, const uint8_t *at, uint64_t told, struct zg_header *header);
+
+static inline int zgi_header_judged(const struct zg_plan *plan, const struct zg_header *header, bool formed,
+                                    uint64_t told)
+{
+    bool fits = plan->length_bits == 0 || (plan->filled > 0 ? header->length <= told : header->length == told);
+
+    return !formed || !fits ? ZG_EFORM : header->version == plan->version ? 0 : ZG_EVERSION;
+}
+
+static inline int zgi_header_unpack_word(const struct zg_plan *plan, const uint8_t *at, uint64_t told,
+                                         struct zg_header *header)
+{
+    static const struct zg_header none = { 0 };
+    const struct zg_header_word *word = &plan->word;
+    uint64_t bits;
+
+    memcpy(&bits, at, sizeof bits);
+    bits = GUINT64_FROM_LE(bits);
+    *header = none;
+    for (unsigned i = 0, count = word->count; i < count; i++) {
+        uint32_t role = (uint32_t)(bits >> word->roles[i].shift) & word->roles[i].mask;
+        memcpy((uint8_t *)header + word->roles[i].member, &role, sizeof role);
+    }
+    return zgi_header_judged(plan, header, (bits & word->constant_mask) == word->constants, told);
+}
+
+/* And unpacked: 0, ZG_EVERSION or ZG_EFORM as zg_protocol.admit. Here, since it is done for each frame. */
+static inline int zg_header_unpack(const struct zg_plan *plan, const uint8_t *at, size_t payload,
+                                   struct zg_header *header)
+{
+    uint64_t told = payload + plan->length_more;
+
+    if (plan->word.whole && plan->header.size + payload >= sizeof(uint64_t))
+        return zgi_header_unpack_word(plan, at, told, header);
+    return zgi_header_unpack_roles(plan, at, told, header);
+}
 
 #endif

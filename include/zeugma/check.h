@@ -43,6 +43,11 @@ static inline void zg_check_store(const struct zg_check *check, zg_check_word va
 static inline zg_check_word zg_check_load(const struct zg_check *check, const uint8_t *at)
 {
     zg_check_word value = 0;
+
+#if ZG_CHECK_BITS >= 16
+    if (check->size == 2) /* the most usual, and no loop */
+        return (zg_check_word)((uint16_t)((uint16_t)at[!check->big_endian] << 8) | at[check->big_endian]);
+#endif
     for (uint8_t i = 0; i < check->size; i++)
         value = (zg_check_word)((zg_check_word)(value << 4 << 4) | at[check->big_endian ? i : check->size - 1 - i]);
     return value;

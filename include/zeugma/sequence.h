@@ -48,6 +48,11 @@ static inline enum zg_arrival zg_sequence_note(struct zg_sequence *sequence, uns
         sequence->seen = UINT16_MAX; /* what came before the first is nobody's loss */
         return ZG_ARRIVAL_NEXT;
     }
+    if (ahead == 1) { /* as it should be */
+        sequence->newest = number;
+        sequence->seen = (uint16_t)((uint16_t)(sequence->seen << 1) | 1U);
+        return ZG_ARRIVAL_NEXT;
+    }
     if (ahead == 0)
         return ZG_ARRIVAL_REPEATED;
     if (ahead <= mask / 2 + 1U) {

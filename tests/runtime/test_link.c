@@ -226,8 +226,8 @@ static void test_what_becomes_of_frames(void **state)
 
 static void test_silence_at_every_clock(void **state)
 {
-    const uint8_t payload[8] = { 1 };
-    g_autoptr(GByteArray) frame = frame_of(0, 1, 0, payload, 8);
+    const uint8_t payload[8] = { 1 }, other_payload[8] = { 2 };
+    g_autoptr(GByteArray) frame = frame_of(0, 1, 0, payload, 8), other = frame_of(0, 1, 1, other_payload, 8);
     (void)state;
     for (unsigned i = 0; i < 140; i++) { /* from 70 ms before the wrap to 70 ms after */
         uint32_t start = UINT32_MAX - 70000 + 1000 * i;
@@ -247,7 +247,9 @@ static void test_silence_at_every_clock(void **state)
         test_clock_us += 1000000; /* silence between frames is nothing */
         zg_link_poll(link);
         assert_int_equal(link->counters.timed_out, 1);
-        check_accounting(link, 5 + frame->len);
+        feed(link, other->data, other->len); /* and leaves nothing of the last frame in the next */
+        assert_int_equal(delivered->len, 2);
+        check_accounting(link, 5 + frame->len + other->len);
         zg_node_free(node);
     }
 }
