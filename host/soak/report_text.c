@@ -56,12 +56,13 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
                            definition->protocol, definition->major, definition->minor, link, ran,
                            settings->path ? "" : " of virtual time", definition->line.baud, 100 * settings->load,
                            settings->seed);
-    g_string_append_printf(
-        text,
-        "faults each way: bit errors %g, dropped bytes %g, doubled bytes %g, latency %s; frames repeated %g, "
-        "swapped %g, stray %g\n",
-        faults->line.bit_error_rate, faults->line.drop, faults->line.twice, latency, faults->repeat, faults->swap,
-        faults->stray);
+    g_string_append_printf(text, "faults %seach way: bit errors %g, dropped bytes %g, doubled bytes %g",
+                           settings->path ? "at this end, " : "", faults->line.bit_error_rate, faults->line.drop,
+                           faults->line.twice);
+    if (!settings->path)
+        g_string_append_printf(text, ", latency %s; frames repeated %g, swapped %g, stray %g", latency, faults->repeat,
+                               faults->swap, faults->stray);
+    g_string_append_c(text, '\n');
     g_string_append_printf(text, "a frame is late after %s; %s the link every %s%s%s\n", late,
                            settings->path ? "this end looks after" : "both ends look after", poll,
                            report->result->echo ? "" : "; stream traffic only, since the header has no id",
@@ -184,9 +185,9 @@ static void append_line(GString *text, const struct zg_soak_settings *settings, 
                            device->dropped + host->dropped, device->doubled + host->doubled);
     if (settings->path)
         g_string_append_printf(text,
-                               "  by its own counters the device took %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT
-                               " bytes written, and of %" G_GUINT64_FORMAT " that it sent %" G_GUINT64_FORMAT
-                               " were read; %" G_GUINT64_FORMAT " frames were its own\n",
+                               "  the device says: it took %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT
+                               " bytes written; of %" G_GUINT64_FORMAT " that it sent %" G_GUINT64_FORMAT
+                               " were read\n  beside the echoes it sent %" G_GUINT64_FORMAT " frames of its own\n",
                                result->device_took, result->written, result->device_sent, result->read, result->own);
     if (spread->count == 0)
         return;
