@@ -16,7 +16,8 @@ static void open_block(struct zg_encoder *encoder)
 
 void zgi_cobs_begin(const struct zg_framing *framing, struct zg_encoder *encoder)
 {
-    if (framing->lead)
+    (void)framing;
+    if (encoder->lead)
         zgi_append(encoder, 0);
     open_block(encoder);
 }
@@ -118,8 +119,8 @@ static size_t take_run(struct zg_decoder *decoder, const uint8_t *bytes, size_t 
 }
 
 /* From byte `i` on, in any state. */
-static size_t decode_on(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes,
-                        size_t count, enum zg_framing_event *event, size_t i)
+static size_t decode_on(struct zg_decoder *decoder, const uint8_t *bytes, size_t count, enum zg_framing_event *event,
+                        size_t i)
 {
     *event = ZG_FRAMING_MORE;
     if (decoder->state == ZGI_SKIP)
@@ -131,7 +132,7 @@ static size_t decode_on(const struct zg_framing *framing, struct zg_decoder *dec
             break;
         uint8_t byte = bytes[i++]; /* one that take_run() leaves */
         if (byte == 0)
-            *event = zgi_delimiter(framing, decoder, decoder->left == 0, i);
+            *event = zgi_delimiter(decoder, decoder->left == 0, i);
         else if (decoder->left > 0)
             *event = give_up(decoder);
         else
@@ -145,6 +146,7 @@ size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *deco
 {
     size_t i = 0;
 
+    (void)framing;
     if (decoder->state == ZGI_EMPTY) {
         decoder->left = 0;
         decoder->code = FULL_BLOCK;
@@ -156,5 +158,5 @@ size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *deco
         if (i > 0)
             decoder->state = ZGI_DATA;
     }
-    return decode_on(framing, decoder, bytes, count, event, i);
+    return decode_on(decoder, bytes, count, event, i);
 }

@@ -24,7 +24,7 @@ static const struct zgi_escapes *escapes_of(const struct zg_framing *framing)
 
 void zgi_escaped_begin(const struct zg_framing *framing, struct zg_encoder *encoder)
 {
-    if (framing->lead)
+    if (encoder->lead)
         zgi_append(encoder, escapes_of(framing)->delimiter);
 }
 
@@ -101,7 +101,7 @@ size_t zgi_escaped_decode(const struct zg_framing *framing, struct zg_decoder *d
         i = zgi_skip_noise(decoder, escapes->delimiter, bytes, count, event);
     while (i < count && *event == ZG_FRAMING_MORE) {
         uint8_t byte = bytes[i++];
-        *event = byte == escapes->delimiter ? zgi_delimiter(framing, decoder, decoder->state != ESCAPED, i)
+        *event = byte == escapes->delimiter ? zgi_delimiter(decoder, decoder->state != ESCAPED, i)
                                             : take(escapes, decoder, byte);
     }
     return i;

@@ -8,6 +8,7 @@ void zg_decoder_init(struct zg_decoder *decoder, const struct zg_framing *framin
 {
     memset(decoder, 0, sizeof *decoder);
     decoder->limit = limit;
+    decoder->lead = framing->lead;
     decoder->content = memory;
     decoder->window = memory;
     decoder->room = size;

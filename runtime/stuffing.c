@@ -1,17 +1,16 @@
 /* SPDX-License-Identifier: MIT */
 #include "stuffing.h"
 
-enum zg_framing_event zgi_delimiter(const struct zg_framing *framing, struct zg_decoder *decoder, bool whole,
-                                    size_t taken)
+enum zg_framing_event zgi_delimiter(struct zg_decoder *decoder, bool whole, size_t taken)
 {
     uint8_t state = decoder->state;
 
     decoder->state = ZGI_EMPTY;
     if (state == ZGI_DATA && whole)
         return ZG_FRAMING_CONTENT;
-    if (state == ZGI_EMPTY && framing->lead && decoder->pending + taken == 1)
+    if (state == ZGI_EMPTY && decoder->lead && decoder->pending + taken == 1)
         return ZG_FRAMING_MORE; /* it may open a frame */
-    decoder->kept = framing->lead;
+    decoder->kept = decoder->lead;
     return state == ZGI_EMPTY ? ZG_FRAMING_IDLE : ZG_FRAMING_MALFORMED;
 }
 
@@ -23,7 +22,8 @@ void zgi_delimited_reset(const struct zg_framing *framing, struct zg_decoder *de
 
 void zgi_delimited_reject(const struct zg_framing *framing, struct zg_decoder *decoder)
 {
-    decoder->kept = framing->lead; /* the delimiter that closed it opens the next */
+    (void)framing;
+    decoder->kept = decoder->lead; /* the delimiter that closed it opens the next */
 }
 
 enum zg_framing_event zgi_delimited_pause(const struct zg_framing *framing, struct zg_decoder *decoder)

@@ -36,8 +36,7 @@ enum {
 
 /* A delimiter came, the last of `taken` bytes: it ends the candidate, as content where it is `whole` or as what failed,
  * or stands between two. With `lead` one that ended no frame may open the next, and is idle once another comes. */
-enum zg_framing_event zgi_delimiter(const struct zg_framing *framing, struct zg_decoder *decoder, bool whole,
-                                    size_t taken);
+enum zg_framing_event zgi_delimiter(struct zg_decoder *decoder, bool whole, size_t taken);
 
 /* Outside any candidate: lets bytes go up to the delimiter, which ends the noise and opens what follows. Returns their
  * number. */

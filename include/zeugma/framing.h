@@ -29,6 +29,7 @@ struct zg_encoder {
     zg_index room; /* bytes free in the ring when the frame began */
     zg_index used; /* bytes written so far, none published */
     bool overflow;
+    bool lead;        /* the framing's */
     uint8_t code;     /* COBS: value of the open block's code byte so far; 0: no block is open */
     zg_index code_at; /* COBS: its place */
 };
@@ -63,6 +64,7 @@ struct zg_decoder {
     uint8_t code; /* COBS: of the block in hand */
     uint8_t left; /* COBS: bytes it still lacks */
     bool ended;   /* the last call ended a candidate: the next begins a new one */
+    bool lead;    /* the framing's */
 };
 
 /* A framing: constant, usually generated. Its functions are called for stretches of bytes, never for each. */
@@ -88,6 +90,7 @@ static inline void zg_encoder_begin(struct zg_encoder *encoder, const struct zg_
     encoder->room = zg_ring_room(ring);
     encoder->used = 0;
     encoder->overflow = false;
+    encoder->lead = framing->lead;
     framing->begin(framing, encoder);
 }
 

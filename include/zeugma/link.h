@@ -35,6 +35,7 @@ struct zg_link_gaps {
     uint8_t tail;     /* written by the consumer */
     bool heard;       /* the interrupt's: a byte came in, */
     uint32_t last_us; /* at this time */
+    uint32_t gap_us;
 };
 
 /* The caller's memory. Ring sizes are powers of two; the transmit ring must hold the longest frame on the wire. */
@@ -51,6 +52,8 @@ struct zg_link_memory {
 /* Errors of the line that a UART flags for a byte. */
 enum zg_line_error { ZG_LINE_FRAMING = 1, ZG_LINE_PARITY = 2, ZG_LINE_OVERRUN = 4, ZG_LINE_BREAK = 8 };
 
+/* Driven by the functions below; or, as part of a generated node, by that node's, and by those of them that are for an
+ * interrupt, for addresses and counters. */
 struct zg_link {
     /* private */
     const struct zg_port *port;
@@ -121,7 +124,7 @@ static ZGI_INLINE void zgi_note_gap_isr(struct zg_link *link)
     uint32_t now = link->port->now_us(link->port_context);
     uint8_t used = (uint8_t)(gaps->head - gaps->tail);
 
-    if (gaps->heard && used < ZG_LINK_GAPS && zg_clock_since(now, gaps->last_us) >= link->receiver.protocol->gap_us) {
+    if (gaps->heard && used < ZG_LINK_GAPS && zg_clock_since(now, gaps->last_us) >= gaps->gap_us) {
         gaps->at[gaps->head % ZG_LINK_GAPS] = link->receive.head;
         gaps->head++;
     }

@@ -110,12 +110,14 @@ static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol
     if (protocol->gap_us > 0) {
         link->gaps = memory->gaps;
         memset(link->gaps, 0, sizeof *link->gaps);
+        link->gaps->gap_us = protocol->gap_us;
     }
     if (protocol->send_gap_us > 0)
         link->sent_us = zgi_now(link) - protocol->send_gap_us;
-    receiver->protocol = protocol;
+    ZGI_KEEP_PROTOCOL(receiver, protocol);
     receiver->owner = owner;
     receiver->counters = &link->counters;
+    decoder->lead = protocol->framing->lead;
     decoder->limit = ZG_MAX_CONTENT(protocol);
     decoder->content = memory->frame;
     decoder->window = memory->frame;

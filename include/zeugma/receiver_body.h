@@ -8,6 +8,9 @@
 
 #ifndef ZGI_PROTOCOL
 #define ZGI_PROTOCOL(end) ((end)->protocol)
+#define ZGI_KEEP_PROTOCOL(end, of) ((end)->protocol = (of))
+#else
+#define ZGI_KEEP_PROTOCOL(end, of) ((void)(of)) /* it needs no memory */
 #endif
 
 #include <stddef.h>
