@@ -9,9 +9,12 @@ enum { FULL_BLOCK = 0xFF }; /* code of a block of 254 bytes, after which no zero
 /* Begins a block: its code byte is written when it ends. */
 static void open_block(struct zg_encoder *encoder)
 {
-    encoder->code_at = encoder->used;
+    if (encoder->used >= encoder->room) {
+        encoder->overflow = true;
+        return;
+    }
+    encoder->code_at = encoder->used++;
     encoder->code = 1;
-    zgi_append(encoder, 0);
 }
 
 void zgi_cobs_begin(const struct zg_framing *framing, struct zg_encoder *encoder)

@@ -148,7 +148,8 @@ static inline int zgi_link_send(struct zg_link *link, zg_role id, uint8_t *front
     if (error)
         return error;
     link->sequence++;
-    link->sending = true;
+    if (protocol->send_gap_us > 0)
+        link->sending = true;
     zgi_count(&link->receiver, ZGI_COUNTER(frames_out), 1);
     zgi_count(&link->receiver, ZGI_COUNTER(bytes_out), (zgi_amount)wire);
     link->port->start_transmit(link->port_context);
