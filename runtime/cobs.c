@@ -86,6 +86,7 @@ void zgi_cobs_end(const struct zg_framing *framing, struct zg_encoder *encoder)
 static enum zg_framing_event give_up(struct zg_decoder *decoder)
 {
     decoder->state = ZGI_SKIP;
+    decoder->left = 0; /* what comes next is no part of the block */
     return ZG_FRAMING_TOO_LONG;
 }
 

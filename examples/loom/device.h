@@ -16,7 +16,7 @@ struct device {
 };
 
 /* Call once, before interrupts are on; then device_loop() for ever. Bytes come in by
- * zg_link_receive_isr(&device->node.link, ...). */
+ * loom_device_receive_isr(&device->node, ...). */
 int device_begin(struct device *device, const struct zg_port *port, void *port_context);
 void device_loop(struct device *device);
 

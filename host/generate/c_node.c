@@ -75,6 +75,19 @@ static char *send_prototype(const struct zgi_c *c, const struct zg_message *mess
                            message->is_reply ? ", uint8_t ticket" : "");
 }
 
+static void print_send_prototypes(const struct zgi_c *c, GString *text, enum zg_side side)
+{
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
+        g_autofree char *prototype = send_prototype(c, message, side);
+        if (!(message->from & side) || is_answer(message))
+            continue;
+        if (message->is_reply)
+            g_string_append_printf(text, "/* `ticket` is the request's, frame->header.ticket. */\n");
+        g_string_append_printf(text, "%s;\n", prototype);
+    }
+}
+
 void zgi_c_node_header(const struct zgi_c *c, GString *text)
 {
     enum zg_side side = c->side;
@@ -125,15 +138,15 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
         counts_tickets(c->plan, side) ? "    uint8_t ticket; /* of the next ticketed message */\n" : "", p, s, p, s, p,
         s, p, s, p, s, p, s, p, s, p, s, p, s, c->plan->gap_ns > 0 ? "    zgi_note_gap_isr(&node->link);\n" : "", p, s,
         p, s);
-    for (unsigned i = 0; i < c->plan->messages->len; i++) {
-        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        g_autofree char *prototype = send_prototype(c, message, side);
-        if (!(message->from & side) || is_answer(message))
-            continue;
-        if (message->is_reply)
-            g_string_append_printf(text, "/* `ticket` is the request's, frame->header.ticket. */\n");
-        g_string_append_printf(text, "%s;\n", prototype);
-    }
+    print_send_prototypes(c, text, side);
+    if (side == ZG_SIDE_HOST)
+        g_string_append_printf(
+            text,
+            "\n/* Many bytes came in at once, as a host reads them from its system: they are taken apart "
+            "and delivered at once,\n * without the receive ring. Where silence ends a frame it is told "
+            "from the times of the calls. Loop only. */\n"
+            "void %s_host_receive(struct %s_host *node, const uint8_t *bytes, size_t count);\n",
+            p, p);
     g_string_append(text, "\n#ifdef __cplusplus\n}\n#endif\n\n");
 }
 
@@ -364,7 +377,12 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
         "    memory.gaps = %s;\n"
         "    node->handlers = handlers;\n    node->context = context;\n"
         "%s    zgi_link_begin(&node->link, &this_protocol, node, port, port_context, &memory);\n%s}\n\n"
-        "void %s_%s_poll(struct %s_%s *node)\n{\n    zgi_link_poll(&node->link);\n}\n\n",
+        "void %s_%s_poll(struct %s_%s *node)\n{\n    zgi_link_poll(&node->link);\n}\n",
         p, s, p, s, p, s, c->plan->gap_ns > 0 ? "&node->gaps" : "NULL",
         counts_tickets(c->plan, side) ? "    node->ticket = 0;\n" : "", end, p, s, p, s);
+    if (side == ZG_SIDE_HOST)
+        g_string_append_printf(text,
+                               "\nvoid %s_host_receive(struct %s_host *node, const uint8_t *bytes, size_t count)\n{\n"
+                               "    zgi_link_receive(&node->link, bytes, count);\n}\n",
+                               p, p);
 }

@@ -9,8 +9,11 @@
 #ifndef ZGI_PROTOCOL
 #define ZGI_PROTOCOL(end) ((end)->protocol)
 #define ZGI_KEEP_PROTOCOL(end, of) ((end)->protocol = (of))
+#elif UINTPTR_MAX > 0xFFFFFFFF
+#define ZGI_KEEP_PROTOCOL(end, of) ((end)->protocol = (of)) /* on a large host runtime/link.c can drive the end, too   \
+                                                             */
 #else
-#define ZGI_KEEP_PROTOCOL(end, of) ((void)(of)) /* it needs no memory */
+#define ZGI_KEEP_PROTOCOL(end, of) ((void)(of)) /* nothing reads it: no memory for it */
 #endif
 
 #include <stddef.h>
