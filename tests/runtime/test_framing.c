@@ -268,10 +268,35 @@ static void test_no_room(void **state)
     }
 }
 
+/* A COBS block that outgrew the room, with the delimiter right behind: what follows is a new frame, in one piece with
+ * it or not. */
+static void test_after_too_long(void **state)
+{
+    const uint8_t stream[] = { 0xFF, 1, 2, 3, 4, 5, 0, 3, 7, 8, 0 };
+    uint8_t memory[4];
+    (void)state;
+    for (size_t piece = 1; piece <= sizeof stream; piece++) {
+        struct zg_decoder decoder;
+        unsigned contents = 0;
+        zg_decoder_init(&decoder, &zg_cobs_lead, sizeof memory, memory, sizeof memory);
+        for (size_t at = 0; at < sizeof stream;) {
+            size_t block = piece < sizeof stream - at ? piece : sizeof stream - at;
+            enum zg_framing_event event;
+            at += zg_decoder_take(&decoder, &zg_cobs_lead, stream + at, block, &event);
+            if (event != ZG_FRAMING_CONTENT)
+                continue;
+            contents++;
+            assert_int_equal(decoder.length, 2);
+            assert_memory_equal(decoder.content, "\7\10", 2);
+        }
+        assert_int_equal(contents, 1);
+    }
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_vectors), cmocka_unit_test(test_full_blocks),
-                                        cmocka_unit_test(test_round_trip), cmocka_unit_test(test_malformed),
-                                        cmocka_unit_test(test_no_room) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_after_too_long), cmocka_unit_test(test_vectors),
+                                        cmocka_unit_test(test_full_blocks),    cmocka_unit_test(test_round_trip),
+                                        cmocka_unit_test(test_malformed),      cmocka_unit_test(test_no_room) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
