@@ -7,10 +7,5 @@ void zg_decoder_init(struct zg_decoder *decoder, const struct zg_framing *framin
                      size_t size)
 {
     memset(decoder, 0, sizeof *decoder);
-    decoder->limit = limit;
-    decoder->lead = framing->lead;
-    decoder->content = memory;
-    decoder->window = memory;
-    decoder->room = size;
-    framing->reset(framing, decoder);
+    zgi_decoder_begin(decoder, framing, limit, memory, size);
 }

@@ -53,31 +53,19 @@ void zg_link_poll(struct zg_link *link)
     zgi_link_poll(link);
 }
 
-static void hold(const struct zg_link *link)
-{
-    if (link->port->hold)
-        link->port->hold(link->port_context);
-}
-
-static void release(const struct zg_link *link)
-{
-    if (link->port->release)
-        link->port->release(link->port_context);
-}
-
 uint32_t zg_link_counter(const struct zg_link *link, unsigned index)
 {
-    hold(link);
+    zgi_hold(link);
     uint32_t value = zg_counters_get(&link->counters, index);
-    release(link);
+    zgi_release(link);
     return value;
 }
 
 void zg_link_clear_counter(struct zg_link *link, unsigned index)
 {
-    hold(link);
+    zgi_hold(link);
     zg_counters_clear(&link->counters, index);
-    release(link);
+    zgi_release(link);
 }
 
 size_t zg_link_pending(const struct zg_link *link)

@@ -1,16 +1,15 @@
 /* SPDX-License-Identifier: MIT */
 #include "zeugma/receiver.h"
 
+#include <string.h>
+
 #include "zeugma/receiver_body.h"
 
 void zg_receiver_init(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
                       struct zg_counters *counters, uint8_t *memory)
 {
-    receiver->protocol = protocol;
-    receiver->owner = owner;
-    receiver->counters = counters;
-    zg_decoder_init(&receiver->decoder, protocol->framing, ZG_MAX_CONTENT(protocol), memory, protocol->receive_room);
-    zgi_begin_check(receiver);
+    memset(receiver, 0, sizeof *receiver);
+    zgi_receiver_begin(receiver, protocol, owner, counters, memory);
 }
 
 size_t zg_receiver_take(struct zg_receiver *receiver, const uint8_t *bytes, size_t count, struct zg_found *found)

@@ -110,6 +110,18 @@ static inline int zg_encoder_end(struct zg_encoder *encoder, const struct zg_fra
     return 0;
 }
 
+/* Private: zg_decoder_init() for one that is all zero. */
+static inline void zgi_decoder_begin(struct zg_decoder *decoder, const struct zg_framing *framing, size_t limit,
+                                     uint8_t *memory, size_t size)
+{
+    decoder->limit = limit;
+    decoder->lead = framing->lead;
+    decoder->content = memory;
+    decoder->window = memory;
+    decoder->room = size;
+    framing->reset(framing, decoder);
+}
+
 /* `limit` is the largest content, bytes; how much memory each kind takes for it is said in the kind's header. The start
  * of the stream counts as a delimiter. */
 void zg_decoder_init(struct zg_decoder *decoder, const struct zg_framing *framing, size_t limit, uint8_t *memory,

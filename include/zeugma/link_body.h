@@ -19,6 +19,18 @@ static inline uint32_t zgi_now(const struct zg_link *link)
     return link->port->now_us(link->port_context);
 }
 
+static inline void zgi_hold(const struct zg_link *link)
+{
+    if (link->port->hold)
+        link->port->hold(link->port_context);
+}
+
+static inline void zgi_release(const struct zg_link *link)
+{
+    if (link->port->release)
+        link->port->release(link->port_context);
+}
+
 /* Whether the silence that is due in front of a frame was kept: since the ring became empty, or was seen to be. */
 static inline bool zgi_may_begin(struct zg_link *link)
 {
@@ -97,9 +109,6 @@ static inline void zgi_put_content(struct zg_encoder *encoder, const struct zg_p
 static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol *protocol, void *owner,
                                   const struct zg_port *port, void *port_context, const struct zg_link_memory *memory)
 {
-    struct zg_receiver *receiver = &link->receiver;
-    struct zg_decoder *decoder = &receiver->decoder;
-
     memset(link, 0, sizeof *link);
     link->port = port;
     link->port_context = port_context;
@@ -114,16 +123,7 @@ static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol
     }
     if (protocol->send_gap_us > 0)
         link->sent_us = zgi_now(link) - protocol->send_gap_us;
-    ZGI_KEEP_PROTOCOL(receiver, protocol);
-    receiver->owner = owner;
-    receiver->counters = &link->counters;
-    decoder->lead = protocol->framing->lead;
-    decoder->limit = ZG_MAX_CONTENT(protocol);
-    decoder->content = memory->frame;
-    decoder->window = memory->frame;
-    decoder->room = protocol->receive_room;
-    protocol->framing->reset(protocol->framing, decoder);
-    zgi_begin_check(receiver);
+    zgi_receiver_begin(&link->receiver, protocol, owner, &link->counters, memory->frame);
 }
 
 /* zg_link_send(). Without a payload, that stands behind the header, and room for the check behind it. */
@@ -242,13 +242,9 @@ static inline void zgi_take(struct zg_link *link, bool silent, const uint8_t *by
 /* Whether the receive interrupt has been quiet for the gap that ends a frame. The ring was empty before this call. */
 static inline bool zgi_gap_came(struct zg_link *link)
 {
-    const struct zg_port *port = link->port;
-
-    if (port->hold)
-        port->hold(link->port_context);
+    zgi_hold(link);
     uint32_t last = link->gaps->last_us;
-    if (port->release)
-        port->release(link->port_context);
+    zgi_release(link);
     return zg_clock_since(zgi_now(link), last) >= ZGI_PROTOCOL_OF(link)->gap_us;
 }
 

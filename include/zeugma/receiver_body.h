@@ -10,8 +10,9 @@
 #define ZGI_PROTOCOL(end) ((end)->protocol)
 #define ZGI_KEEP_PROTOCOL(end, of) ((end)->protocol = (of))
 #elif UINTPTR_MAX > 0xFFFFFFFF
-#define ZGI_KEEP_PROTOCOL(end, of) ((end)->protocol = (of)) /* on a large host runtime/link.c can drive the end, too   \
-                                                             */
+#define ZGI_KEEP_PROTOCOL(end, of)                                                                                     \
+    ((end)->protocol = (of)) /* on a large host runtime/link.c can drive the end, too                                  \
+                              */
 #else
 #define ZGI_KEEP_PROTOCOL(end, of) ((void)(of)) /* nothing reads it: no memory for it */
 #endif
@@ -41,6 +42,17 @@ static inline void zgi_begin_check(struct zg_receiver *receiver)
 {
     receiver->state = ZGI_PROTOCOL(receiver)->check->start;
     receiver->checked = ZGI_PROTOCOL(receiver)->check->skip;
+}
+
+/* zg_receiver_init() for one that is all zero. */
+static inline void zgi_receiver_begin(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
+                                      struct zg_counters *counters, uint8_t *memory)
+{
+    ZGI_KEEP_PROTOCOL(receiver, protocol);
+    receiver->owner = owner;
+    receiver->counters = counters;
+    zgi_decoder_begin(&receiver->decoder, protocol->framing, ZG_MAX_CONTENT(protocol), memory, protocol->receive_room);
+    zgi_begin_check(receiver);
 }
 
 /* Takes into the check what has come of the content, but for bytes that may be the check itself. */
