@@ -20,7 +20,24 @@ int zg_link_init(struct zg_link *link, const struct zg_protocol *protocol, void 
 void zg_link_set_addresses(struct zg_link *link, zg_role own, zg_role peer)
 {
     link->address = own;
-    link->peer = peer;
+    link->peer.address = peer;
+}
+
+void zg_link_add_peer(struct zg_link *link, struct zg_peer *peer, zg_role address)
+{
+    memset(peer, 0, sizeof *peer);
+    peer->address = address;
+    peer->next = link->peer.next;
+    link->peer.next = peer;
+}
+
+struct zg_peer *zg_link_peer(struct zg_link *link, zg_role address)
+{
+    struct zg_peer *peer = &link->peer;
+
+    while (peer && peer->address != address)
+        peer = peer->next;
+    return peer;
 }
 
 void zg_link_receive_isr(struct zg_link *link, uint8_t byte, unsigned line_errors)
@@ -40,7 +57,7 @@ int zg_link_send(struct zg_link *link, zg_role id, const uint8_t *payload, size_
     static const uint8_t nothing = 0;
     uint8_t header[ZG_HEADER_MAX];
 
-    return zgi_link_send(link, id, header, payload ? payload : &nothing, length);
+    return zgi_link_send(link, link->peer.address, id, header, payload ? payload : &nothing, length);
 }
 
 void zg_link_receive(struct zg_link *link, const uint8_t *bytes, size_t count)

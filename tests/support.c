@@ -71,7 +71,7 @@ static void start_transmit(void *context)
     (void)context;
 }
 
-const struct zg_port test_port = { now_us, start_transmit, NULL, NULL };
+const struct zg_port test_port = { now_us, start_transmit, NULL, NULL, NULL };
 
 char *test_data(const char *name)
 {

@@ -39,7 +39,7 @@ static void start_transmit(void *context)
     (void)context;
 }
 
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL };
+static const struct zg_port port = { now_us, start_transmit, NULL, NULL, NULL };
 
 static void on_reply(void *context, const struct port_test_echo_reply *message, const struct zg_frame *frame)
 {

@@ -5,16 +5,35 @@
 
 #include "generate/generate.h"
 
+/* What the node of one side does, beside sending and receiving. */
+struct zgi_c_end {
+    bool shared;   /* its line is: frames tell where to and where from */
+    bool has_many; /* the PC of a shared line: it has several peers */
+    bool hello, delivery, variables;
+    bool tells;           /* what changed about its peers */
+    unsigned window;      /* the largest of the ticketed messages that it sends; 0: none */
+    unsigned slots;       /* for them: a power of two */
+    unsigned answers;     /* for replies to its peer's requests: a power of two, or 0 */
+    unsigned room;        /* bytes of the largest that waits in a slot: header, payload, check */
+    unsigned answer_room; /* of the largest reply */
+    bool takes;           /* ticketed messages come in */
+};
+
 /* The protocol's name as prefix of functions and types, and of constants. */
 struct zgi_c {
     const struct zg_plan *plan;
     const char *prefix; /* "loom" */
     char *upper;        /* "LOOM" */
     enum zg_side side;  /* whose node is printed */
+    struct zgi_c_end end;
 };
 
 /* Begins a file: mark, summary, what it is. */
 GString *zgi_c_file(const struct zgi_c *c, const char *what);
+
+/* Appends a template: @p is the protocol's name, @s the side's, @n `name` (may be NULL where there is none), and @P,
+ * @S, @N the same in capitals. */
+void zgi_c_emit(const struct zgi_c *c, GString *text, const char *name, const char *template);
 
 /* Text that may stand in a comment. */
 char *zgi_c_comment(const char *text);
@@ -61,6 +80,26 @@ void zgi_c_frame(const struct zgi_c *c, GString *text);
 void zgi_c_physical_code(const struct zgi_c *c, GString *text);
 void zgi_c_words_header(const struct zgi_c *c, GString *text);
 void zgi_c_words_code(const struct zgi_c *c, GString *text);
+/* What the node of c->side does. */
+struct zgi_c_end zgi_c_end(const struct zgi_c *c);
+
+/* Parts of a node. A message that carries tickets and is no reply has a kind, its number among those that the node
+ * sends. An end answers some messages by itself; such answers are sent by it alone. */
+bool zgi_c_is_ticketed(const struct zg_message *message, enum zg_side side);
+bool zgi_c_is_answered(const struct zgi_c *c, const struct zg_message *message);
+bool zgi_c_is_answer(const struct zg_message *message);
+void zgi_c_session_type(const struct zgi_c *c, GString *text);
+void zgi_c_session_terms(const struct zgi_c *c, GString *text);
+void zgi_c_session_code(const struct zgi_c *c, GString *text);
+void zgi_c_settled(const struct zgi_c *c, GString *text);
+void zgi_c_services(const struct zgi_c *c, GString *text);
+void zgi_c_send_prototypes(const struct zgi_c *c, GString *text);
+void zgi_c_sends(const struct zgi_c *c, GString *text);
+void zgi_c_takes(const struct zgi_c *c, GString *text);
+void zgi_c_variables_type(const struct zgi_c *c, GString *text);
+void zgi_c_variables_code(const struct zgi_c *c, GString *text);
+void zgi_c_variables_host(const struct zgi_c *c, GString *text, bool prototypes);
+
 void zgi_c_node_header(const struct zgi_c *c, GString *text);
 void zgi_c_node_code(const struct zgi_c *c, GString *text);
 

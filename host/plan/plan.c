@@ -398,8 +398,10 @@ static void plan_framing(struct zg_plan *plan)
     if (framing->kind == ZG_FRAMING_GAP)
         plan->gap_ns = framing->gap_millichars > 0 ? characters_ns(line, framing->gap_millichars) : framing->gap_ns;
     uint64_t silence_ns = MAX(plan->gap_ns, line->gap_ns);
-    if (silence_ns > 0)
+    if (silence_ns > 0 || line->half_duplex)
         plan->send_gap_ns = silence_ns + characters_ns(line, 2000);
+    if (line->half_duplex) /* who sends keeps the line from frame to frame */
+        plan->turn_ns = plan->send_gap_ns + characters_ns(line, 2000);
     zgi_framer_init(plan);
     if (plan->definition->check.covers == ZG_COVERS_ALL && plan->check.size > 0) /* as if it had passed over them */
         plan->check.start =
@@ -516,6 +518,8 @@ struct zg_protocol zg_plan_protocol(const struct zg_plan *plan)
                                  .byte_timeout_us = (uint32_t)(line->byte_timeout_ns / 1000),
                                  .gap_us = (uint32_t)(plan->gap_ns / 1000),
                                  .send_gap_us = (uint32_t)((plan->send_gap_ns + 999) / 1000),
+                                 .turn_us = (uint32_t)((plan->turn_ns + 999) / 1000),
+                                 .link_timeout_us = (uint32_t)(line->link_timeout_ns / 1000),
                                  .header_size = (uint8_t)plan->header.size,
                                  .sequence_bits = (uint8_t)plan->sequence_bits,
                                  .destination_bits = (uint8_t)plan->destination_bits,

@@ -111,6 +111,7 @@ struct zg_plan {
     unsigned filled;        /* zero bytes go in front of the check up to this much content, bytes; 0: none do */
     uint64_t gap_ns;        /* silence that ends a frame, of the framing gap; else 0 */
     uint64_t send_gap_ns;   /* least silence in front of a frame sent */
+    uint64_t turn_ns;       /* half duplex: least silence after bytes received, before sending; else 0 */
     unsigned id_bits;       /* 0: the header has no id */
     unsigned sequence_bits; /* 0: none */
     unsigned version_bits;  /* 0: none */

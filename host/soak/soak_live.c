@@ -55,7 +55,7 @@ static void start_transmit(void *context)
     (void)context; /* pump() looks for itself */
 }
 
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL };
+static const struct zg_port port = { now_us, start_transmit, NULL, NULL, NULL };
 
 /* --- bytes */
 

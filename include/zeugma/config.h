@@ -88,7 +88,7 @@ ZG_ASSERT(ZG_CRC_TABLE == 0 || ZG_CRC_TABLE == 4 || ZG_CRC_TABLE == 8, "ZG_CRC_T
 
 /* Private: a function that stands once where the compiler minds size, and in each place where it minds speed. */
 #if defined(__GNUC__) && defined(__OPTIMIZE_SIZE__)
-#define ZGI_SHARED __attribute__((noinline))
+#define ZGI_SHARED __attribute__((noinline, unused))
 #else
 #define ZGI_SHARED inline
 #endif

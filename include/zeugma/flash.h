@@ -4,6 +4,8 @@
 #ifndef ZEUGMA_FLASH_H
 #define ZEUGMA_FLASH_H
 
+#include <string.h>
+
 #include "zeugma/config.h"
 
 #if defined(__AVR__)
@@ -12,6 +14,7 @@
 
 #define ZG_FLASH PROGMEM
 #define ZGI_FLASH_APART
+#define zgi_flash_copy(to, from, size) ((void)memcpy_P(to, from, size))
 
 #if ZG_CHECK_BITS == 8
 #define zgi_flash_word(at) pgm_read_byte(at)
@@ -28,6 +31,7 @@
 
 #define ZG_FLASH
 #define zgi_flash_word(at) (*(at))
+#define zgi_flash_copy(to, from, size) ((void)memcpy(to, from, size))
 
 #endif
 

@@ -14,11 +14,11 @@
 
 #include "zeugma/clock.h"
 #include "zeugma/counters.h"
+#include "zeugma/peer.h"
 #include "zeugma/port.h"
 #include "zeugma/protocol.h"
 #include "zeugma/receiver.h"
 #include "zeugma/ring.h"
-#include "zeugma/sequence.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -62,10 +62,11 @@ struct zg_link {
     struct zg_ring transmit;
     struct zg_receiver receiver;
     struct zg_link_gaps *gaps;
-    struct zg_sequence heard; /* of the peer, where frames tell their source */
-    zg_role sequence;         /* of the next frame sent */
+    struct zg_peer peer; /* the first of the list */
+    zg_role sequence;    /* of the next frame sent */
     zg_role address;
-    zg_role peer;
+    zg_role asked;        /* half duplex, shared line: the node whose answer is waited for, */
+    uint32_t answer_us;   /* for so long behind the end of the frame that asked; 0: none is */
     uint32_t last_us;     /* when bytes last came in */
     uint32_t sent_us;     /* when the transmit ring was last seen to become empty */
     bool waiting;         /* for more bytes of what is open: silence was not told yet */
@@ -82,9 +83,15 @@ struct zg_link {
 int zg_link_init(struct zg_link *link, const struct zg_protocol *protocol, void *owner, const struct zg_port *port,
                  void *port_context, const struct zg_link_memory *memory);
 
-/* On a shared line: this node's own address, and the peer's, to which frames go and whose sequence is followed (the PC
- * is 0; all ones is everybody). Both are 0 after zg_link_init(). Loop only. */
+/* On a shared line: this node's own address, and that of its first peer, to which zg_link_send() sends (the PC is 0).
+ * Both are 0 after zg_link_init(). Loop only. */
 void zg_link_set_addresses(struct zg_link *link, zg_role own, zg_role peer);
+
+/* Follows another node on a shared line, too: `peer` must outlive the link. Loop only. */
+void zg_link_add_peer(struct zg_link *link, struct zg_peer *peer, zg_role address);
+
+/* The peer that has this address, or NULL. Where frames have no source there is one peer. Linear in the peers. */
+struct zg_peer *zg_link_peer(struct zg_link *link, zg_role address);
 
 /* A byte came in, with the errors flagged for it (a sum of zg_line_error, usually 0). Receive interrupt; constant time.
  * A byte that finds the ring full is dropped and counted. Where silence ends a frame, the port's clock is read. */
@@ -98,9 +105,10 @@ void zg_link_receive(struct zg_link *link, const uint8_t *bytes, size_t count);
 /* The next byte to send. False: none, turn the transmit interrupt off. Transmit interrupt; constant time. */
 bool zg_link_transmit_isr(struct zg_link *link, uint8_t *byte);
 
-/* Sends one frame: header, payload and check go stuffed into the transmit ring. Returns 0; ZG_EROOM: the ring has no
- * room now, or the silence in front of a frame is not over; nothing was sent, try again later; ZG_ESIZE: the payload is
- * longer than max_payload (with marks without escape it is to be just as long). Linear in `length`. */
+/* Sends one frame to the first peer: header, payload and check go stuffed into the transmit ring. Returns 0; ZG_EROOM:
+ * the ring has no room now, or the silence in front of a frame is not over; nothing was sent, try again later;
+ * ZG_ESIZE: the payload is longer than max_payload (with marks without escape it is to be just as long). Linear in
+ * `length`. */
 int zg_link_send(struct zg_link *link, zg_role id, const uint8_t *payload, size_t length);
 
 /* Does what is due: takes received bytes apart, delivers frames, watches silence. Never waits; bounded by the bytes

@@ -31,8 +31,33 @@ static inline void zgi_release(const struct zg_link *link)
         link->port->release(link->port_context);
 }
 
+/* Half duplex: whether the others are quiet, and none of them is to answer another frame than one to `to`. */
+static inline bool zgi_line_is_free(struct zg_link *link, zg_role to, uint32_t now)
+{
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+
+    if (zg_ring_used(&link->receive) > 0 || zg_clock_since(now, link->last_us) < protocol->turn_us)
+        return false;
+    if (protocol->source_bits == 0 || link->answer_us == 0 || to == link->asked)
+        return true;
+    if (zg_clock_since(now, link->sent_us) < link->answer_us)
+        return false;
+    link->answer_us = 0;
+    return true;
+}
+
+/* Half duplex: the frame that was just sent asks a node for an answer; until it comes, or `us` are over, frames to
+ * others wait. */
+static inline void zgi_await(struct zg_link *link, zg_role from, uint32_t us)
+{
+    if (ZGI_PROTOCOL_OF(link)->turn_us == 0 || ZGI_PROTOCOL_OF(link)->source_bits == 0)
+        return;
+    link->asked = from;
+    link->answer_us = us;
+}
+
 /* Whether the silence that is due in front of a frame was kept: since the ring became empty, or was seen to be. */
-static inline bool zgi_may_begin(struct zg_link *link)
+static inline bool zgi_may_begin(struct zg_link *link, zg_role to)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
 
@@ -45,6 +70,8 @@ static inline bool zgi_may_begin(struct zg_link *link)
         link->sending = false;
         link->sent_us = now;
     }
+    if (protocol->turn_us > 0 && !zgi_line_is_free(link, to, now))
+        return false;
     return zg_clock_since(now, link->sent_us) >= protocol->send_gap_us;
 }
 
@@ -123,20 +150,23 @@ static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol
     }
     if (protocol->send_gap_us > 0)
         link->sent_us = zgi_now(link) - protocol->send_gap_us;
+    if (protocol->turn_us > 0)
+        link->last_us = zgi_now(link) - protocol->turn_us;
     zgi_receiver_begin(&link->receiver, protocol, owner, &link->counters, memory->frame);
 }
 
-/* zg_link_send(). Without a payload, that stands behind the header, and room for the check behind it. */
-static inline int zgi_link_send(struct zg_link *link, zg_role id, uint8_t *front, const uint8_t *payload, size_t length)
+/* zg_link_send(), to any node. Without a payload, that stands behind the header, and room for the check behind it. */
+static inline int zgi_link_send(struct zg_link *link, zg_role to, zg_role id, uint8_t *front, const uint8_t *payload,
+                                size_t length)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
-    const struct zg_header header = { 0, id, link->sequence, 0, (zg_role)length, link->peer, link->address, 0, 0 };
+    const struct zg_header header = { 0, id, link->sequence, 0, (zg_role)length, to, link->address, 0, 0 };
     struct zg_encoder encoder;
     size_t wire;
 
     if (length > protocol->max_payload)
         return ZG_ESIZE;
-    if (!zgi_may_begin(link))
+    if (!zgi_may_begin(link, to))
         return ZG_EROOM;
     protocol->write_header(link->receiver.owner, &header, front);
     zg_encoder_begin(&encoder, protocol->framing, &link->transmit);
@@ -156,27 +186,108 @@ static inline int zgi_link_send(struct zg_link *link, zg_role id, uint8_t *front
     return 0;
 }
 
-/* Tells what a frame's sequence says, as far as one node's numbers are followed: the peer's. */
+/* The peer that has this address. */
+static inline struct zg_peer *zgi_peer(struct zg_link *link, zg_role address)
+{
+    struct zg_peer *peer = &link->peer;
+
+    if (ZGI_PROTOCOL_OF(link)->source_bits > 0)
+        while (peer && peer->address != address)
+            peer = peer->next;
+    return peer;
+}
+
+static inline void zgi_tell(struct zg_link *link, struct zg_peer *peer, enum zg_link_event event)
+{
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+
+    if (protocol->changed)
+        protocol->changed(link->receiver.owner, peer, event);
+}
+
+/* Tells what a frame's sequence says. */
 static inline void zgi_note_sequence(struct zg_link *link, struct zg_frame *frame)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
-    zg_role skipped;
 
-    if (protocol->sequence_bits == 0 || (protocol->source_bits > 0 && frame->header.source != link->peer))
+    if (protocol->sequence_bits == 0)
         return;
-    frame->arrival = zg_sequence_note(&link->heard, protocol->sequence_bits, frame->header.sequence, &skipped);
+    frame->arrival =
+        zg_sequence_note(&frame->peer->heard, protocol->sequence_bits, frame->header.sequence, &frame->skipped);
     if (frame->arrival == ZG_ARRIVAL_NEXT)
-        zgi_count(&link->receiver, ZGI_COUNTER(lost), skipped);
+        zgi_count(&link->receiver, ZGI_COUNTER(lost), frame->skipped);
     else
         zgi_count(&link->receiver, frame->arrival == ZG_ARRIVAL_LATE ? ZGI_COUNTER(late) : ZGI_COUNTER(repeated), 1);
+}
+
+/* A frame came from a peer that restarted: what its number seemed to tell is taken back, and its run counted anew. */
+static inline void zgi_forget_sequence(struct zg_link *link, const struct zg_frame *frame)
+{
+    struct zg_counters *counters = &link->counters;
+    zg_role skipped;
+
+    zgi_count(&link->receiver, ZGI_COUNTER(restarts), 1);
+    if (ZGI_PROTOCOL_OF(link)->sequence_bits == 0)
+        return;
+    counters->lost -= frame->skipped;
+    counters->late -= frame->arrival == ZG_ARRIVAL_LATE;
+    counters->repeated -= frame->arrival == ZG_ARRIVAL_REPEATED;
+    frame->peer->heard.started = false;
+    (void)zg_sequence_note(&frame->peer->heard, ZGI_PROTOCOL_OF(link)->sequence_bits, frame->header.sequence, &skipped);
+}
+
+/* A frame came from a peer, of this version or not. */
+static inline void zgi_note_peer(struct zg_link *link, const struct zg_frame *frame, bool foreign)
+{
+    struct zg_peer *peer = frame->peer;
+
+    if (frame->header.source == link->asked)
+        link->answer_us = 0;
+    if (!ZGI_PROTOCOL_OF(link)->changed)
+        return;
+    if (foreign && !peer->foreign)
+        zgi_tell(link, peer, ZG_LINK_OTHER_VERSION);
+    peer->foreign = foreign;
+    if (foreign || ZGI_PROTOCOL_OF(link)->link_timeout_us == 0)
+        return;
+    peer->heard_us = frame->at_us;
+    if (!peer->up) {
+        peer->up = true;
+        zgi_tell(link, peer, ZG_LINK_UP);
+    }
+}
+
+/* Peers that were silent for too long are down. */
+static inline void zgi_watch_peers(struct zg_link *link, uint32_t now)
+{
+    const uint32_t limit = ZGI_PROTOCOL_OF(link)->link_timeout_us;
+    struct zg_peer *peer = &link->peer;
+
+    if (limit == 0 || !ZGI_PROTOCOL_OF(link)->changed)
+        return;
+    do {
+        if (peer->up && zg_clock_since(now, peer->heard_us) >= limit) {
+            peer->up = false;
+            zgi_tell(link, peer, ZG_LINK_DOWN);
+        }
+        peer = peer->next;
+    } while (peer && ZGI_PROTOCOL_OF(link)->source_bits > 0);
+}
+
+/* The address of everybody. */
+static inline zg_role zgi_everybody(const struct zg_link *link)
+{
+    const unsigned bits = ZGI_PROTOCOL_OF(link)->destination_bits;
+
+    (void)link;
+    return bits == 0 ? 0 : (zg_role)(ZG_ROLE_MAX >> (ZG_ROLE_BITS - bits));
 }
 
 /* Whether a frame is for this node: it has its address, or that of everybody. */
 static inline bool zgi_is_for_us(const struct zg_link *link, const struct zg_header *header)
 {
-    unsigned bits = ZGI_PROTOCOL_OF(link)->destination_bits;
-    return bits == 0 || header->destination == link->address ||
-           header->destination == (zg_role)(ZG_ROLE_MAX >> (ZG_ROLE_BITS - bits));
+    return ZGI_PROTOCOL_OF(link)->destination_bits == 0 || header->destination == link->address ||
+           header->destination == zgi_everybody(link);
 }
 
 /* Hands a frame on and counts what became of it. */
@@ -186,13 +297,18 @@ static inline void zgi_hand_on(struct zg_link *link, struct zg_found *found, uin
     struct zg_frame *frame = &found->frame;
     const uint8_t flagged = *(volatile uint8_t *)&link->flagged;
 
+    frame->peer = zgi_peer(link, frame->header.source);
     frame->arrival = ZG_ARRIVAL_NEXT;
+    frame->skipped = 0;
     frame->at_us = now;
     frame->line_errors = (uint8_t)(flagged - link->flagged_seen);
     link->flagged_seen = flagged;
+    if (frame->peer)
+        zgi_note_peer(link, frame, found->outcome == ZG_OUTCOME_VERSION);
     if (found->outcome == ZG_OUTCOME_VERSION)
         return;
-    zgi_note_sequence(link, frame);
+    if (frame->peer)
+        zgi_note_sequence(link, frame);
     uint8_t counter = ZGI_COUNTER(not_for_us);
     int result = 1;
     if (zgi_is_for_us(link, &frame->header)) {
@@ -321,7 +437,8 @@ static inline void zgi_link_poll(struct zg_link *link)
     uint32_t now = zgi_now(link);
 
     zgi_take_received(link, now);
-    (void)zgi_may_begin(link); /* notes when the transmit ring became empty */
+    zgi_watch_peers(link, now);
+    (void)zgi_may_begin(link, 0); /* notes when the transmit ring became empty */
 }
 
 #endif

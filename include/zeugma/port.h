@@ -17,6 +17,9 @@ struct zg_port {
      * writes 32 bits in one access, or bytes come in by no interrupt. Called from the loop. */
     void (*hold)(void *context);
     void (*release)(void *context);
+    /* A number that is another at each start: a count kept in memory that survives, or noise. For the service hello
+     * only; else NULL. Called once, from the node's init function. */
+    uint16_t (*boot_number)(void *context);
 };
 
 #endif

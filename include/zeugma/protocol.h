@@ -11,7 +11,7 @@
 
 #include "zeugma/check.h"
 #include "zeugma/framing.h"
-#include "zeugma/sequence.h"
+#include "zeugma/peer.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -36,10 +36,15 @@ struct zg_header {
 /* What a callback learns beside the message. */
 struct zg_frame {
     struct zg_header header;
+    struct zg_peer *peer;    /* who sent it; NULL: a node that is not followed */
     enum zg_arrival arrival; /* what the sequence number tells */
+    zg_role skipped;         /* numbers skipped in front of it, counted as lost */
     uint32_t at_us;          /* port's clock when the frame was complete */
     uint32_t line_errors;    /* bytes that the hardware flagged since the last frame */
 };
+
+struct zg_hello_terms;
+struct zg_delivery_terms;
 
 struct zg_protocol {
     const struct zg_framing *framing;
@@ -51,6 +56,8 @@ struct zg_protocol {
     uint32_t byte_timeout_us; /* silence inside a frame that abandons it; 0: none */
     uint32_t gap_us;          /* silence that ends a frame (framing gap); 0: it does not */
     uint32_t send_gap_us;     /* least silence in front of a frame sent; 0: none */
+    uint32_t turn_us;         /* least silence after bytes received, before sending; 0: both directions at once */
+    uint32_t link_timeout_us; /* without a frame a peer is down; 0: none */
     uint8_t header_size;      /* bytes */
     uint8_t sequence_bits;    /* 0: the header has no sequence */
     uint8_t destination_bits; /* 0: no destination, every frame is for every node */
@@ -64,6 +71,10 @@ struct zg_protocol {
     /* Hands on an admitted frame: returns the number of bytes after the last known field, or ZG_EUNKNOWN (no such id)
      * or ZG_ESIZE (payload too short). */
     int (*deliver)(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length);
+    /* Something changed about a peer; NULL: not wanted. */
+    void (*changed)(void *owner, struct zg_peer *peer, enum zg_link_event event);
+    const struct zg_hello_terms *hello;       /* zeugma/hello.h; NULL: without that service */
+    const struct zg_delivery_terms *delivery; /* zeugma/delivery.h; NULL: without */
 };
 
 /* The largest content of a frame, bytes. */

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "board.h"
 
+#include <avr/eeprom.h>
+
 static volatile uint32_t overflows_us; /* of the timer, 32768 us each */
 
 ISR(TIMER1_OVF_vect)
@@ -41,7 +43,17 @@ static void release(void *context)
     sei();
 }
 
-const struct zg_port zg_board_port = { now_us, start_transmit, hold, release };
+/* Counts the starts. A cell bears some 100,000 of them. */
+static uint16_t boot_number(void *context)
+{
+    uint16_t number = (uint16_t)(eeprom_read_word(0) + 1U);
+
+    (void)context;
+    eeprom_write_word(0, number);
+    return number;
+}
+
+const struct zg_port zg_board_port = { now_us, start_transmit, hold, release, boot_number };
 
 void zg_board_begin(uint32_t baud)
 {

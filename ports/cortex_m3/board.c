@@ -59,7 +59,18 @@ static void release(void *context)
     __asm volatile("cpsie i" ::: "memory");
 }
 
-const struct zg_port zg_board_port = { now_us, start_transmit, hold, release };
+/* Counts the starts since power came: this word is not cleared at a reset. A board with memory that survives a power
+ * cycle, or a source of noise, uses that. */
+static uint32_t starts __attribute__((section(".noinit")));
+
+static uint16_t boot_number(void *context)
+{
+    (void)context;
+    starts++;
+    return (uint16_t)(starts * 40503U);
+}
+
+const struct zg_port zg_board_port = { now_us, start_transmit, hold, release, boot_number };
 
 void zg_board_begin(uint32_t baud)
 {

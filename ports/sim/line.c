@@ -30,6 +30,7 @@ struct zg_sim_line {
     uint64_t now_ps;
     uint64_t byte_ps;
     uint32_t clock_us;
+    struct zg_random boots;
     struct direction directions[2];
 };
 
@@ -49,7 +50,12 @@ static void start_transmit(void *context)
         direction->free_ps = direction->line->now_ps;
 }
 
-const struct zg_port zg_sim_port = { now_us, start_transmit, NULL, NULL };
+static uint16_t boot_number(void *context)
+{
+    return (uint16_t)zg_random_next(&((struct direction *)context)->line->boots);
+}
+
+const struct zg_port zg_sim_port = { now_us, start_transmit, NULL, NULL, boot_number };
 
 struct zg_sim_line *zg_sim_line_new(const struct zg_sim_settings *settings)
 {
@@ -59,6 +65,7 @@ struct zg_sim_line *zg_sim_line_new(const struct zg_sim_settings *settings)
         abort();
     line->byte_ps = (settings->half_bits * UINT64_C(500000000000) + settings->baud / 2) / settings->baud;
     line->clock_us = settings->clock_us;
+    line->boots = zg_random_seeded(settings->seed, 2);
     for (unsigned end = 0; end < 2; end++) {
         struct direction *direction = &line->directions[end];
         direction->line = line;

@@ -292,23 +292,20 @@ static void test_bundle(void **state)
     test_plan_clear(&clash);
 }
 
-/* Whole nodes of generated code on a shared line: tickets, addresses, replies. */
+/* Whole nodes of generated code on a shared line: tickets, addresses, replies, whose turn it is. */
 static void test_nodes(void **state)
 {
-    static const char wanted[] = "device 1: load_row 0 from 0, ticket 0\n"
+    static const char wanted[] = "asked in turn: 2 1 2\n"
+                                 "device 1: load_row 0 from 0, ticket 0\n"
                                  "host: row 0 taken by 1, ticket 0\n"
-                                 "device 1: speed 100, ticket 1, base 1\n"
-                                 "device 2: load_row 1 from 0, ticket 2\n"
-                                 "host: row 1 taken by 2, ticket 2\n"
-                                 "device 2: speed 101, ticket 3, base 3\n"
-                                 "device 1: load_row 2 from 0, ticket 4\n"
-                                 "device 2: load_row 2 from 0, ticket 4\n"
-                                 "host: row 2 taken by 1, ticket 4\n"
-                                 "host: row 2 taken by 2, ticket 4\n"
-                                 "device 1: speed 102, ticket 5, base 5\n"
-                                 "device 2: speed 102, ticket 5, base 5\n"
-                                 "device 1: 8 frames, 4 not for it, 0 lost\n"
-                                 "device 2: 8 frames, 4 not for it, 0 lost\n";
+                                 "device 1: speed 100, ticket 1, base 0\n"
+                                 "host: speed 100 of 1: delivered\n"
+                                 "device 2: load_row 1 from 0, ticket 0\n"
+                                 "host: row 1 taken by 2, ticket 0\n"
+                                 "device 2: speed 101, ticket 1, base 0\n"
+                                 "host: speed 101 of 2: delivered\n"
+                                 "device 1: 11 frames, 7 not for it, 0 lost\n"
+                                 "device 2: 11 frames, 7 not for it, 0 lost\n";
     g_autofree char *folder = g_dir_make_tmp("zeugma-nodes-XXXXXX", NULL);
     g_autofree char *command =
         g_strdup_printf("cd %s && " TEST_CC " -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -I. "

@@ -19,7 +19,14 @@ static void start_transmit(void *context)
     (void)context;
 }
 
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL };
+static uint16_t boot_number(void *context)
+{
+    static uint16_t last;
+    (void)context;
+    return ++last;
+}
+
+static const struct zg_port port = { now_us, start_transmit, NULL, NULL, boot_number };
 
 static struct loom_host host;
 static struct loom_device devices[2];
@@ -50,8 +57,14 @@ static void on_row_taken(void *context, const struct loom_row_taken *message, co
     printf("host: row %u taken by %u, ticket %u\n", message->row, (unsigned)frame->header.source, frame->header.ticket);
 }
 
+static void on_speed_settled(void *context, zg_role to, const struct loom_set_speed *message, enum zg_settled how)
+{
+    (void)context;
+    printf("host: speed %u of %u: %s\n", message->picks_per_min, (unsigned)to, zg_settled_text(how));
+}
+
 /* Every byte that a node sends reaches all others. */
-static void carry(void)
+static void carry(unsigned ms)
 {
     struct zg_link *links[3];
     uint8_t byte;
@@ -59,14 +72,18 @@ static void carry(void)
     links[0] = &host.link;
     links[1] = &devices[0].link;
     links[2] = &devices[1].link;
-    for (unsigned from = 0; from < 3; from++)
-        while (zg_link_transmit_isr(links[from], &byte))
-            for (unsigned to = 0; to < 3; to++)
-                if (to != from)
-                    zg_link_receive_isr(links[to], byte, 0);
-    loom_device_poll(&devices[0]);
-    loom_device_poll(&devices[1]);
-    loom_host_poll(&host);
+    for (unsigned step = 0; step < 10 * ms; step++) {
+        for (unsigned from = 0; from < 3; from++) {
+            while (zg_link_transmit_isr(links[from], &byte))
+                for (unsigned to = 0; to < 3; to++)
+                    if (to != from)
+                        zg_link_receive_isr(links[to], byte, 0);
+            loom_device_poll(&devices[0]);
+            loom_device_poll(&devices[1]);
+            loom_host_poll(&host);
+        }
+        clock_us += 100;
+    }
 }
 
 int main(void)
@@ -79,29 +96,28 @@ int main(void)
     device_handlers.load_row = on_load_row;
     device_handlers.set_speed = on_set_speed;
     host_handlers.row_taken = on_row_taken;
+    host_handlers.set_speed_settled = on_speed_settled;
     (void)loom_host_init(&host, &port, NULL, &host_handlers, NULL);
     for (unsigned i = 0; i < 2; i++) {
         (void)loom_device_init(&devices[i], &port, NULL, &device_handlers, &devices[i]);
-        zg_link_set_addresses(&devices[i].link, i + 1, 0);
+        loom_device_set_address(&devices[i], (zg_role)(i + 1));
+        if (loom_host_add(&host, (zg_role)(i + 1)) != 0)
+            printf("not added\n");
     }
-    for (uint16_t i = 0; i < 3; i++) { /* to the one, to the other, to everybody */
-        static const uint32_t addresses[] = { 1, 2, 15 };
-        zg_link_set_addresses(&host.link, 0, addresses[i]);
+    if (loom_host_add(&host, 2) != ZG_EINVALID || loom_host_add(&host, 15) != ZG_EINVALID)
+        printf("added what cannot be\n");
+    printf("asked in turn: %u", (unsigned)loom_host_next(&host));
+    printf(" %u", (unsigned)loom_host_next(&host));
+    printf(" %u\n", (unsigned)loom_host_next(&host));
+    for (uint16_t i = 0; i < 3; i++) { /* to the one, to the other, to everybody and to nobody */
         row.row = i;
         speed.picks_per_min = (uint16_t)(100 + i);
-        if (loom_host_send_load_row(&host, &row) != 0)
+        if (loom_host_send_load_row(&host, i + 1U, &row) != (i < 2 ? 0 : ZG_EINVALID) ||
+            loom_host_send_set_speed(&host, i < 2 ? i + 1U : 15, &speed) != (i < 2 ? 0 : ZG_EINVALID))
             printf("not sent\n");
-        carry();
-        carry();
-        clock_us += 1000; /* the gap, but not the last two bytes, which are still on their way */
-        if (loom_host_send_set_speed(&host, &speed) != ZG_EROOM)
-            printf("sent too early\n");
-        clock_us += 41;
-        if (loom_host_send_set_speed(&host, &speed) != 0)
-            printf("not sent\n");
-        carry();
-        carry();
-        clock_us += 2000;
+        if (i < 2 && loom_host_send_load_row(&host, i + 1U, &row) != ZG_EROOM)
+            printf("sent beyond its window\n");
+        carry(100);
     }
     for (unsigned i = 0; i < 2; i++)
         printf("device %u: %u frames, %u not for it, %u lost\n", i + 1, (unsigned)devices[i].link.counters.frames_in,

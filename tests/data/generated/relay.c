@@ -20,7 +20,7 @@ static void start_transmit(void *context)
     (void)context;
 }
 
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL };
+static const struct zg_port port = { now_us, start_transmit, NULL, NULL, NULL };
 
 static void on_m(void *context, const struct p_m *message, const struct zg_frame *frame)
 {

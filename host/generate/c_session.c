@@ -1,0 +1,350 @@
+/* SPDX-License-Identifier: MIT */
+/* What a node keeps of each peer: hello and delivery. */
+#include <string.h>
+
+#include "generate/c.h"
+#include "plan/fingerprint.h"
+
+void zgi_c_session_type(const struct zgi_c *c, GString *text)
+{
+    g_autofree char *sizes = NULL;
+
+    if (!c->end.hello && !c->end.has_many)
+        return;
+    if (c->end.has_many)
+        zgi_c_emit(c, text, NULL,
+                   "#ifndef @P_HOST_PEERS\n#define @P_HOST_PEERS 8 /* devices that are followed at most */\n#endif\n"
+                   "ZG_ASSERT(@P_HOST_PEERS >= 1 && @P_HOST_PEERS <= 255, \"1 to 255 devices are followed\");\n\n");
+    zgi_c_emit(c, text, NULL,
+               "/* What passes between this node and another. */\nstruct @p_@s_session {\n    /* private */\n"
+               "    struct zg_peer *peer;\n");
+    if (c->end.has_many)
+        g_string_append(text, "    struct zg_peer other; /* unless it is the link's first */\n");
+    if (c->end.hello)
+        g_string_append(text, "    struct zg_hello hello;\n");
+    if (c->end.delivery) {
+        sizes = g_strdup_printf("    struct zg_delivery delivery;\n    struct zg_open open[%u];\n", c->end.slots);
+        g_string_append(text, sizes);
+        if (c->end.answers > 0)
+            g_string_append_printf(text, "    struct zg_answered answered[%u];\n", c->end.answers);
+        unsigned contents = c->end.slots * c->end.room + c->end.answers * c->end.answer_room;
+        if (contents > 0)
+            g_string_append_printf(text, "    uint8_t contents[%u];\n", contents);
+    }
+    g_string_append(text, "};\n\n");
+}
+
+/* --- the constant terms */
+
+/* What is doubled up to 32 times: a few times what a hello and its answer take. */
+static uint64_t hello_wait_us(const struct zg_plan *plan)
+{
+    const struct zg_line *line = &plan->definition->line;
+    uint64_t frame =
+        zg_plan_by_name(plan, "hello")->frame_most * UINT64_C(500000) * zg_line_half_bits(line) / line->baud;
+    return MAX(8 * frame + 4 * plan->turn_ns / 1000, 100000);
+}
+
+static void append_number(GString *text, uint64_t number, unsigned size, bool big_endian)
+{
+    for (unsigned i = 0; i < size; i++)
+        g_string_append_printf(text, "%u, ", (unsigned)(number >> 8 * (big_endian ? size - 1 - i : i) & 0xFF));
+}
+
+static void print_hello_terms(const struct zgi_c *c, GString *text)
+{
+    const struct zg_definition *definition = c->plan->definition;
+    const struct zg_plan_message *hello = zg_plan_by_name(c->plan, "hello");
+    const struct zg_step *name_step = zg_block_step(&hello->payload, hello->payload.steps->len - 1);
+    unsigned size = MIN((unsigned)strlen(definition->protocol), name_step->most);
+
+    g_string_append(text, "static const uint8_t hello_payload[] ZG_FLASH = {\n    ");
+    append_number(text, definition->major, 1, false);
+    append_number(text, definition->minor, 1, false);
+    append_number(text, zg_fingerprint(c->plan), 4, definition->big_endian);
+    append_number(text, c->plan->max_payload, 2, definition->big_endian);
+    g_string_append_printf(text, "0, 0, 0, 0, %u", size);
+    for (unsigned i = 0; i < size; i++)
+        g_string_append_printf(text, ", '%c'", definition->protocol[i]);
+    g_string_append(text, "\n};\n");
+    g_string_append_printf(
+        text,
+        "static const struct zg_hello_terms hello_terms = {\n"
+        "    hello_payload, sizeof hello_payload, %s, %s, %s,\n    %s_HELLO_ID,\n    UINT32_C(%" G_GUINT64_FORMAT
+        "), /* us before the next try */\n    UINT32_C(%" G_GUINT64_FORMAT ") /* us of keepalive */\n};\n\n",
+        definition->big_endian ? "true /* big-endian */" : "false", c->end.has_many ? "true" : "false",
+        c->end.shared && !c->end.has_many ? "true" : "false", c->upper, hello_wait_us(c->plan),
+        definition->line.keepalive_ns / 1000);
+}
+
+static void print_ticketed(const struct zgi_c *c, GString *text)
+{
+    unsigned kind = 0;
+
+    if (c->end.window == 0)
+        return;
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
+        if (!zgi_c_is_ticketed(message, c->side))
+            continue;
+        zgi_c_emit(c, text, message->name, "#define KIND_@N ");
+        g_string_append_printf(text, "%u\n", kind++);
+    }
+    g_string_append(text, "static const struct zg_ticketed ticketed[] ZG_FLASH = { /* id, window, retries, request, "
+                          "kept, timeout in us */\n");
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
+        if (!zgi_c_is_ticketed(message, c->side))
+            continue;
+        zgi_c_emit(c, text, message->name, "    { @P_@N_ID, ");
+        g_string_append_printf(text, "%u, %u, %s, %s, UINT32_C(%" G_GUINT64_FORMAT ") },\n", message->window,
+                               message->retries, message->reply ? "true" : "false", message->kept ? "true" : "false",
+                               message->timeout_ns / 1000);
+    }
+    g_string_append(text, "};\n");
+}
+
+static void print_delivery_terms(const struct zgi_c *c, GString *text)
+{
+    const struct zgi_c_end *end = &c->end;
+
+    print_ticketed(c, text);
+    if (end->window > 0)
+        g_string_append(text, "\nstatic void settled(void *owner, void *with, uint8_t kind, const uint8_t *payload, "
+                              "uint16_t length, enum zg_settled how);\n\n");
+    g_string_append_printf(
+        text,
+        "static const struct zg_delivery_terms delivery_terms = {\n    %s,\n    %u, /* the largest window */\n"
+        "    %u, %u, /* slots for messages and for answers */\n    %u, %u, /* bytes of each */\n    %s,\n",
+        end->window > 0 ? "ticketed" : "NULL", end->window, end->slots, end->answers, end->room, end->answer_room,
+        end->takes ? "true" : "false");
+    zgi_c_emit(c, text, NULL, "    @P_ACKNOWLEDGE_ID, @P_REFUSED_ID, ");
+    g_string_append_printf(text, "%s\n};\n\n", end->window > 0 ? "settled" : "NULL");
+}
+
+/* --- finding, beginning, driving */
+
+static void print_find(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL,
+               "static inline struct zgi_session session_of(struct @p_@s_session *with)\n{\n"
+               "    struct zgi_session session;\n\n    session.peer = with->peer;\n    session.hello = "
+               "&with->hello;\n");
+    g_string_append_printf(text, "    session.delivery = %s;\n    session.owner = with;\n    return session;\n}\n\n",
+                           c->end.delivery ? "&with->delivery" : "NULL");
+    zgi_c_emit(c, text, NULL,
+               "/* What passes between this node and a peer; NULL: with that one nothing does. */\n"
+               "static inline struct @p_@s_session *session_with(struct @p_@s *node, const struct zg_peer *peer)\n{\n");
+    g_string_append(text, c->end.has_many ? "    for (uint8_t i = 0; i < node->peers; i++)\n"
+                                            "        if (node->sessions[i].peer == peer)\n"
+                                            "            return &node->sessions[i];\n    return NULL;\n}\n\n"
+                                          : "    return peer ? &node->session : NULL;\n}\n\n");
+}
+
+static void print_begin(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL, "static void begin_session(struct @p_@s *node, struct @p_@s_session *with)\n{\n");
+    if (!c->end.has_many)
+        g_string_append(text, "    with->peer = &node->link.peer;\n");
+    if (c->end.hello)
+        g_string_append(text, "    zgi_hello_begin(&node->link, &with->hello);\n");
+    if (c->end.delivery) {
+        g_string_append(text, "    zgi_delivery_begin(&with->delivery);\n"
+                              "    memset(with->open, 0, sizeof with->open);\n"
+                              "    with->delivery.open = with->open;\n");
+        g_string_append(text, c->end.answers > 0 ? "    memset(with->answered, 0, sizeof with->answered);\n"
+                                                   "    with->delivery.answered = with->answered;\n"
+                                                 : "    with->delivery.answered = NULL;\n");
+        g_string_append_printf(text, "    with->delivery.contents = %s;\n",
+                               c->end.slots * c->end.room + c->end.answers * c->end.answer_room > 0 ? "with->contents"
+                                                                                                    : "NULL");
+    }
+    g_string_append(text, "}\n\n");
+    zgi_c_emit(c, text, NULL,
+               "static inline void poll_session(struct @p_@s *node, struct @p_@s_session *with, uint32_t now)\n{\n");
+    if (c->end.delivery)
+        g_string_append(text, "    const struct zgi_session session = session_of(with);\n\n");
+    g_string_append(text, "    zgi_hello_poll(&node->link, with->peer, &with->hello, node->boot, now);\n");
+    if (c->end.delivery)
+        g_string_append(text, "    zgi_delivery_poll(&node->link, &session, now);\n");
+    g_string_append(text, "}\n\n");
+}
+
+static void print_add(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL,
+               "int @p_host_add(struct @p_host *node, zg_role address)\n{\n    struct @p_host_session *with;\n\n"
+               "    if (address == node->link.address || address >= zgi_everybody(&node->link) || "
+               "zgi_peer(&node->link, address))\n        return ZG_EINVALID;\n"
+               "    if (node->peers == @P_HOST_PEERS)\n        return ZG_EROOM;\n"
+               "    with = &node->sessions[node->peers];\n    with->peer = node->peers == 0 ? &node->link.peer : "
+               "&with->other;\n"
+               "    node->peers++;\n"
+               "    if (with->peer == &node->link.peer)\n        node->link.peer.address = address;\n    else\n"
+               "        zg_link_add_peer(&node->link, with->peer, address);\n");
+    g_string_append(text,
+                    c->end.hello ? "    begin_session(node, with);\n    return 0;\n}\n\n" : "    return 0;\n}\n\n");
+    zgi_c_emit(c, text, NULL,
+               "zg_role @p_host_next(struct @p_host *node)\n{\n    const struct zg_peer *peer;\n\n"
+               "    for (unsigned i = 0; i < 8U * node->peers; i++) {\n        node->turn++;\n"
+               "        peer = node->sessions[node->turn % node->peers].peer;\n");
+    g_string_append(text, c->plan->definition->line.link_timeout_ns > 0
+                              ? "        if (peer->up || node->turn / node->peers % 8 == 0)\n"
+                                "            return peer->address;\n"
+                              : "        return peer->address;\n");
+    g_string_append(text, "    }\n    return 0;\n}\n\n");
+}
+
+void zgi_c_session_terms(const struct zgi_c *c, GString *text)
+{
+    if (c->end.hello)
+        print_hello_terms(c, text);
+    if (c->end.delivery)
+        print_delivery_terms(c, text);
+}
+
+void zgi_c_session_code(const struct zgi_c *c, GString *text)
+{
+    if (c->end.hello)
+        print_find(c, text);
+    if (c->end.hello)
+        print_begin(c, text);
+    if (c->end.has_many)
+        print_add(c, text);
+    else if (c->end.shared)
+        zgi_c_emit(c, text, NULL,
+                   "void @p_device_set_address(struct @p_device *node, zg_role address)\n{\n"
+                   "    node->link.address = address;\n}\n\n");
+}
+
+/* --- what the services' messages do */
+
+void zgi_c_settled(const struct zgi_c *c, GString *text)
+{
+    if (c->end.window == 0)
+        return;
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(c->plan, i);
+        if (!zgi_c_is_ticketed(item->message, c->side))
+            continue;
+        zgi_c_emit(c, text, item->message->name,
+                   "static void settled_@n(struct @p_@s *node, const struct @p_@s_session *with, const uint8_t "
+                   "*payload, size_t length, enum zg_settled how)\n{\n    struct @p_@n message;\n\n    (void)with;\n"
+                   "    if (node->handlers->@n_settled && ");
+        g_string_append_printf(text, "%s_%s_unpack(&message, payload + %u, length - %u) >= 0)\n", c->prefix,
+                               item->message->name, item->tickets, item->tickets);
+        zgi_c_emit(c, text, item->message->name, "        node->handlers->@n_settled(node->context, ");
+        g_string_append_printf(text, "%s&message, how);\n}\n\n", c->end.has_many ? "with->peer->address, " : "");
+    }
+    zgi_c_emit(
+        c, text, NULL,
+        "static void settled(void *owner, void *with, uint8_t kind, const uint8_t *payload, uint16_t length, "
+        "enum zg_settled how)\n{\n    struct @p_@s *node = (struct @p_@s *)owner;\n    const struct @p_@s_session "
+        "*session = (const struct @p_@s_session *)with;\n\n    switch (kind) {\n");
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
+        if (zgi_c_is_ticketed(message, c->side))
+            zgi_c_emit(c, text, message->name,
+                       "    case KIND_@N: settled_@n(node, session, payload, length, how); break;\n");
+    }
+    g_string_append(text, "    default: break;\n    }\n}\n\n");
+}
+
+static void print_hello(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL,
+               "static int take_hello(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, size_t "
+               "length)\n{\n    struct @p_hello message;\n    struct @p_@s_session *with = session_with(node, "
+               "frame->peer);\n    uint8_t nameless[ZG_HELLO_LEAST];\n    enum zgi_news news;\n\n"
+               "    if (length < ZG_HELLO_LEAST)\n        return ZG_ESIZE;\n");
+    if (c->end.shared)
+        g_string_append(text, "    if (!with || frame->header.destination == zgi_everybody(&node->link))\n"
+                              "        return 0;\n");
+    else
+        g_string_append(text, "    if (!with)\n        return 0;\n");
+    g_string_append(text, "    news = zgi_hello_take(&node->link, &with->hello, node->boot, payload);\n");
+    if (c->end.delivery)
+        g_string_append(text, "    if (news != ZGI_NEWS_NONE) {\n"
+                              "        const struct zgi_session session = session_of(with);\n"
+                              "        zgi_delivery_restart(&node->link, &session);\n    }\n");
+    if (c->end.variables && c->side == ZG_SIDE_DEVICE)
+        g_string_append(text, "    if (news != ZGI_NEWS_NONE)\n"
+                              "        memset(node->streams, 0, sizeof node->streams);\n");
+    zgi_c_emit(c, text, NULL,
+               "    if (news == ZGI_NEWS_RESTARTED)\n        zgi_forget_sequence(&node->link, frame);\n"
+               "    if (@p_hello_unpack(&message, payload, length) < 0) { /* a name longer than ours can be */\n"
+               "        memcpy(nameless, payload, sizeof nameless);\n        nameless[ZG_HELLO_LEAST - 1] = 0;\n"
+               "        (void)@p_hello_unpack(&message, nameless, sizeof nameless);\n    }\n"
+               "    if (node->handlers->hello)\n"
+               "        node->handlers->hello(node->context, &message, frame);\n"
+               "    if (news != ZGI_NEWS_NONE)\n"
+               "        changed(node, frame->peer, news == ZGI_NEWS_MET ? ZG_LINK_MET : ZG_LINK_RESTARTED);\n"
+               "    return 0;\n}\n\n");
+}
+
+/* Acknowledgements and refusals: two bytes each, which settle what this node sent. */
+static void print_settling(const struct zgi_c *c, GString *text, const char *name, const char *function)
+{
+    zgi_c_emit(c, text, name,
+               "static int take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, size_t length)\n"
+               "{\n    struct @p_@s_session *with = session_with(node, frame->peer);\n\n"
+               "    if (length < 2)\n        return ZG_ESIZE;\n    if (with) {\n"
+               "        const struct zgi_session session = session_of(with);\n        ");
+    g_string_append_printf(text, "%s(&node->link, &session, payload);\n    }\n    return (int)(length - 2);\n}\n\n",
+                           function);
+}
+
+static void print_echo(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL,
+               "/* Sends the bytes back; without room for them there is no answer. */\n"
+               "static int take_echo_request(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
+               "                   size_t length)\n{\n"
+               "    uint8_t content[@P_HEADER_SIZE + @P_MAX_PAYLOAD + @P_CHECK_SIZE];\n\n"
+               "    memcpy(content + @P_HEADER_SIZE, payload, length);\n"
+               "    (void)send_content(node, frame->header.source, @P_ECHO_REPLY_ID, content, length);\n"
+               "    return 0;\n}\n\n");
+}
+
+static void print_counters(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL,
+               "/* Sends as many counters as fit; without room for them there is no answer. */\n"
+               "static int take_counters_request(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
+               "                   size_t length)\n{\n"
+               "    struct @p_counters_request request;\n    struct @p_counters reply;\n"
+               "    int result = @p_counters_request_unpack(&request, payload, length);\n    unsigned i;\n\n"
+               "    (void)frame;\n    if (result < 0)\n        return result;\n"
+               "    reply.first = request.first;\n    reply.values_count = 0;\n"
+               "    for (i = request.first; i < ZG_COUNTERS && reply.values_count < sizeof reply.values / sizeof "
+               "reply.values[0]; i++)\n"
+               "        reply.values[reply.values_count++] = zg_link_counter(&node->link, i);\n"
+               "    if (@p_@s_send_counters(node, &reply) == 0 && request.clear)\n"
+               "        while (i-- > request.first)\n            zg_link_clear_counter(&node->link, i);\n"
+               "    return result;\n}\n\n");
+}
+
+void zgi_c_services(const struct zgi_c *c, GString *text)
+{
+    const struct zg_definition *definition = c->plan->definition;
+
+    if (c->end.hello)
+        print_hello(c, text);
+    if (c->end.delivery) {
+        zgi_c_settled(c, text);
+        print_settling(c, text, "acknowledge", "zgi_delivery_acknowledged");
+        print_settling(c, text, "refused", "zgi_delivery_refused");
+        if (c->end.takes)
+            zgi_c_emit(c, text, NULL,
+                       "/* A message of an id that this end does not know. */\n"
+                       "static int refuse_unknown(struct @p_@s *node, const struct zg_frame *frame, const uint8_t "
+                       "*payload, size_t length)\n{\n"
+                       "    struct @p_@s_session *with = session_with(node, frame->peer);\n\n    if (with) {\n"
+                       "        const struct zgi_session session = session_of(with);\n"
+                       "        zgi_refuse_unknown(&session, payload, length);\n    }\n    return ZG_EUNKNOWN;\n}\n\n");
+    }
+    if (zg_definition_serves(definition, "echo"))
+        print_echo(c, text);
+    if (zg_definition_serves(definition, "counters") && c->side == ZG_SIDE_DEVICE)
+        print_counters(c, text);
+}

@@ -1,0 +1,107 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * The service delivery: acknowledged messages, requests and replies. The sender numbers them with tickets, keeps up to
+ * a window of them, sends each again until it is acknowledged or answered, or tells its failure. The receiver takes
+ * each ticket once. Both begin afresh when one of them restarts (zeugma/hello.h). Generated nodes drive it;
+ * docs/delivery.md tells how to choose window, timeout and retries. Nothing waits. Loop context.
+ *
+ * The sender holds base <= t < next for each open ticket t, with next - base <= window, modulo 256. So a receiver that
+ * has taken ticket n needs to tell apart n and the eight before it only: what is older was settled before n was sent.
+ */
+#ifndef ZEUGMA_DELIVERY_H
+#define ZEUGMA_DELIVERY_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include "zeugma/config.h"
+#include "zeugma/index.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* How a message with a ticket ended, as its sender learns it. */
+enum zg_settled {
+    ZG_DELIVERED,           /* acknowledged, or answered */
+    ZG_REFUSED_UNKNOWN_ID,  /* the other end does not know such messages, or has no handler for them */
+    ZG_REFUSED_BAD_PAYLOAD, /* it was too short or too long there */
+    ZG_REFUSED_BAD_VALUE,   /* a value outside its range there */
+    ZG_REFUSED_BUSY,        /* no place for it now */
+    ZG_REFUSED_NOT_ALLOWED, /* as writing a variable that may only be read */
+    ZG_REFUSED_NO_VARIABLE, /* no variable has this index */
+    ZG_SETTLED_NO_ANSWER,   /* nothing came, however often it was sent; it may have arrived */
+    ZG_SETTLED_RESTART      /* the other end, or this one, began afresh; it may have arrived */
+};
+
+/* The same as an English phrase. Any context; constant time. */
+const char *zg_settled_text(enum zg_settled settled);
+
+/* A message with tickets, as its sender treats it. Constant, usually generated. */
+struct zg_ticketed {
+    zg_role id;
+    uint8_t window;  /* of this message, open at a time */
+    uint8_t retries; /* times that it is sent again */
+    bool request;    /* only its reply settles it */
+    bool kept;       /* the base stands behind the ticket */
+    uint32_t timeout_us;
+};
+
+/* One that is not settled. */
+struct zg_open {
+    /* private */
+    uint8_t kind; /* number of its message */
+    uint8_t state;
+    uint8_t left;    /* times that it may be sent again */
+    uint8_t reason;  /* of a refusal that is believed only where nothing else comes */
+    zg_index behind; /* the transmit ring's head behind it */
+    uint16_t length; /* of the payload, tickets included */
+    uint32_t due_us; /* when its time is over */
+};
+
+/* A reply, to be sent again when its request comes again. */
+struct zg_answered {
+    /* private */
+    zg_role id;
+    uint16_t length; /* 0: none; tickets included */
+    uint8_t ticket;
+    bool due;
+};
+
+/* What passes between two nodes. */
+struct zg_delivery {
+    /* private */
+    uint8_t next;    /* ticket of the next message sent */
+    uint8_t base;    /* the oldest that is open; == next: none is */
+    uint8_t newest;  /* ticket taken from the peer */
+    uint8_t earlier; /* bit n: newest - 1 - n was taken, too */
+    bool owing;      /* an acknowledgement is due */
+    uint8_t refused; /* the reason of a refusal that is due, 0: none */
+    uint8_t refused_ticket;
+    struct zg_open *open; /* terms->slots of them, ticket t at t % slots */
+    struct zg_answered *answered;
+    uint8_t *contents; /* of the open ones, then of the answers: each with room for header and check */
+};
+
+/* How a node uses it: constant, usually generated. */
+struct zg_delivery_terms {
+    const struct zg_ticketed *messages; /* that it sends, replies aside; in ZG_FLASH */
+    uint8_t window;                     /* the largest of theirs, 0: there are none */
+    uint8_t slots;                      /* for open messages: a power of two, window at least */
+    uint8_t answers;                    /* for replies: a power of two, or 0 */
+    uint16_t room;                      /* bytes for each of the open ones, */
+    uint16_t answer_room;
+    bool takes; /* messages and requests come in */
+    zg_role acknowledge_id;
+    zg_role refused_id;
+    /* A message ended. The payload begins with its ticket, and base; it may be written over once this sends another. */
+    void (*settled)(void *owner, void *session, uint8_t kind, const uint8_t *payload, uint16_t length,
+                    enum zg_settled how);
+};
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,410 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * Private. The code of the service delivery, part of each node that has it (protocol->delivery is not NULL).
+ */
+#ifndef ZEUGMA_DELIVERY_BODY_H
+#define ZEUGMA_DELIVERY_BODY_H
+
+#include "zeugma/delivery.h"
+#include "zeugma/flash.h"
+#include "zeugma/hello_body.h"
+
+/* Its terms; `link` is not looked at where they are known when compiled. */
+#define ZGI_DELIVERY(link) ((void)(link), ZGI_PROTOCOL_OF(link)->delivery)
+
+enum zgi_open_state {
+    ZGI_OPEN_FREE,
+    ZGI_OPEN_FAILED,  /* by a restart, which is to be told */
+    ZGI_OPEN_HELD,    /* never sent yet */
+    ZGI_OPEN_DUE,     /* to be sent again */
+    ZGI_OPEN_LEAVING, /* in the transmit ring */
+    ZGI_OPEN_WAITING  /* for what settles it */
+};
+
+/* What a ticket that comes in is. */
+enum zgi_ticket { ZGI_TICKET_NEW, ZGI_TICKET_COPY, ZGI_TICKET_EARLY };
+
+static inline struct zg_ticketed zgi_ticketed(const struct zg_link *link, uint8_t kind)
+{
+    struct zg_ticketed message;
+
+    zgi_flash_copy(&message, &ZGI_DELIVERY(link)->messages[kind], sizeof message);
+    return message;
+}
+
+static inline struct zg_open *zgi_open_of(struct zg_link *link, const struct zg_delivery *delivery, uint8_t ticket)
+{
+    return &delivery->open[ticket & (ZGI_DELIVERY(link)->slots - 1U)];
+}
+
+static inline uint8_t *zgi_open_content(struct zg_link *link, const struct zg_delivery *delivery, uint8_t ticket)
+{
+    return delivery->contents + (size_t)(ticket & (ZGI_DELIVERY(link)->slots - 1U)) * ZGI_DELIVERY(link)->room;
+}
+
+static inline uint8_t *zgi_open_payload(struct zg_link *link, const struct zg_delivery *delivery, uint8_t ticket)
+{
+    return zgi_open_content(link, delivery, ticket) + ZGI_PROTOCOL_OF(link)->header_size;
+}
+
+/* No ticket was sent or taken yet: the first is 0. */
+static inline void zgi_delivery_begin(struct zg_delivery *delivery)
+{
+    delivery->next = delivery->base = 0;
+    delivery->newest = delivery->earlier = 0xFF;
+    delivery->owing = false;
+    delivery->refused = 0;
+}
+
+/* Tells how the message of a slot ended. The slot is free by then, so that the handler may send the next one; what
+ * stands in it is to be unpacked first. */
+static ZGI_SHARED void zgi_tell_settled(struct zg_link *link, const struct zgi_session *session, uint8_t slot,
+                                        enum zg_settled how)
+{
+    struct zg_delivery *delivery = session->delivery;
+    struct zg_open *open = &delivery->open[slot];
+
+    open->state = ZGI_OPEN_FREE;
+    while (delivery->base != delivery->next && zgi_open_of(link, delivery, delivery->base)->state == ZGI_OPEN_FREE)
+        delivery->base++;
+    ZGI_DELIVERY(link)->settled(link->receiver.owner, session->owner, open->kind,
+                                zgi_open_payload(link, delivery, slot), open->length, how);
+}
+
+static inline void zgi_settle(struct zg_link *link, const struct zgi_session *session, uint8_t ticket,
+                              enum zg_settled how)
+{
+    zgi_tell_settled(link, session, (uint8_t)(ticket & (ZGI_DELIVERY(link)->slots - 1U)), how);
+}
+
+/* Whether nothing was sent since the last begin: then nothing can have been taken. */
+static inline bool zgi_is_untouched(struct zg_link *link, const struct zg_delivery *delivery)
+{
+    for (uint8_t ticket = delivery->base; ticket != delivery->next; ticket++)
+        if (zgi_open_of(link, delivery, ticket)->state != ZGI_OPEN_HELD)
+            return false;
+    return delivery->base == 0;
+}
+
+/* One of the two restarted: all begins afresh, and what is open has failed, unless nothing was sent yet at all. */
+static inline void zgi_delivery_restart(struct zg_link *link, const struct zgi_session *session)
+{
+    struct zg_delivery *delivery = session->delivery;
+    const bool sends = ZGI_DELIVERY(link)->window > 0;
+    const uint8_t next = sends && zgi_is_untouched(link, delivery) ? delivery->next : 0;
+
+    for (uint8_t i = 0; i < ZGI_DELIVERY(link)->answers; i++)
+        delivery->answered[i].length = 0;
+    if (sends && next == 0)
+        for (uint8_t slot = 0; slot < ZGI_DELIVERY(link)->slots; slot++)
+            if (delivery->open[slot].state != ZGI_OPEN_FREE)
+                delivery->open[slot].state = ZGI_OPEN_FAILED;
+    zgi_delivery_begin(delivery);
+    delivery->next = next;
+    if (!sends)
+        return;
+    for (uint8_t slot = 0; slot < ZGI_DELIVERY(link)->slots; slot++)
+        if (delivery->open[slot].state == ZGI_OPEN_FAILED)
+            zgi_tell_settled(link, session, slot, ZG_SETTLED_RESTART);
+}
+
+/* A place for a message of this kind: where its payload goes, behind ticket and base. NULL: its window is full. */
+static ZGI_SHARED uint8_t *zgi_delivery_open(struct zg_link *link, struct zg_delivery *delivery, uint8_t kind)
+{
+    const struct zg_ticketed message = zgi_ticketed(link, kind);
+    uint8_t alike = 0;
+
+    for (uint8_t ticket = delivery->base; ticket != delivery->next; ticket++) {
+        const struct zg_open *other = zgi_open_of(link, delivery, ticket);
+        alike = (uint8_t)(alike + (other->state != ZGI_OPEN_FREE && other->kind == kind));
+    }
+    if ((uint8_t)(delivery->next - delivery->base) >= ZGI_DELIVERY(link)->window || alike >= message.window ||
+        zgi_open_of(link, delivery, delivery->next)->state != ZGI_OPEN_FREE)
+        return NULL;
+    return zgi_open_payload(link, delivery, delivery->next) + 1 + message.kept;
+}
+
+/* The payload stands there, `length` bytes with its tickets: it is sent as soon as may be. */
+static ZGI_SHARED void zgi_delivery_commit(struct zg_link *link, struct zg_delivery *delivery, uint8_t kind,
+                                           size_t length)
+{
+    struct zg_open *open = zgi_open_of(link, delivery, delivery->next);
+    const struct zg_ticketed message = zgi_ticketed(link, kind);
+
+    *zgi_open_payload(link, delivery, delivery->next) = delivery->next;
+    open->kind = kind;
+    open->state = ZGI_OPEN_HELD;
+    open->left = message.retries;
+    open->reason = 0;
+    open->length = (uint16_t)length;
+    open->due_us = zgi_now(link) + message.timeout_us;
+    delivery->next++;
+}
+
+static inline bool zgi_ticket_taken(const struct zg_delivery *delivery, uint8_t ticket)
+{
+    uint8_t back = (uint8_t)(delivery->newest - ticket);
+
+    if (back >= 0x80)
+        return false;
+    return back == 0 || back > 8 || (delivery->earlier >> (back - 1) & 1) != 0;
+}
+
+/* What a ticket is; where the order is kept (base not NULL), whether all before it were taken. */
+static inline enum zgi_ticket zgi_ticket_judge(const struct zg_delivery *delivery, uint8_t ticket, const uint8_t *base)
+{
+    if (zgi_ticket_taken(delivery, ticket))
+        return ZGI_TICKET_COPY;
+    if (base && (uint8_t)(ticket - *base) < 0x80)
+        for (uint8_t before = *base; before != ticket; before++)
+            if (!zgi_ticket_taken(delivery, before))
+                return ZGI_TICKET_EARLY;
+    return ZGI_TICKET_NEW;
+}
+
+static ZGI_SHARED void zgi_ticket_take(struct zg_delivery *delivery, uint8_t ticket)
+{
+    uint8_t ahead = (uint8_t)(ticket - delivery->newest);
+
+    if (ahead >= 0x80) {
+        delivery->earlier = (uint8_t)(delivery->earlier | 1U << (0xFFU - ahead));
+        return;
+    }
+    delivery->earlier = ahead > 8 ? 0U : (uint8_t)(((unsigned)delivery->earlier << 1 | 1U) << (ahead - 1U));
+    delivery->newest = ticket;
+}
+
+static inline void zgi_refuse(struct zg_delivery *delivery, uint8_t ticket, enum zg_settled reason)
+{
+    delivery->refused = (uint8_t)reason;
+    delivery->refused_ticket = ticket;
+}
+
+/* --- messages and requests that come in */
+
+static inline struct zg_answered *zgi_answered_of(struct zg_link *link, const struct zg_delivery *delivery,
+                                                  uint8_t ticket)
+{
+    return &delivery->answered[ticket & (ZGI_DELIVERY(link)->answers - 1U)];
+}
+
+/* Notes a payload's tickets in its frame and judges them. True: it is new; zgi_delivery_take() or zgi_refuse() it. A
+ * copy is acknowledged or answered once more; where the two nodes do not know each other yet, or one before is missing
+ * and the order is kept, it is left: it will come again. `request`: its reply acknowledges it. */
+static ZGI_SHARED bool zgi_delivery_admit(struct zg_link *link, const struct zgi_session *session,
+                                          struct zg_frame *frame, const uint8_t *payload, bool kept, bool request)
+{
+    struct zg_delivery *delivery = session->delivery;
+    const uint8_t ticket = payload[0];
+
+    frame->header.ticket = ticket;
+    if (kept)
+        frame->header.base = payload[1];
+    if (!session->hello->known) {
+        session->hello->ask = true;
+        return false;
+    }
+    enum zgi_ticket verdict = zgi_ticket_judge(delivery, ticket, kept ? payload + 1 : NULL);
+    if (verdict == ZGI_TICKET_COPY && !request)
+        delivery->owing = true;
+    if (verdict == ZGI_TICKET_COPY && request && zgi_answered_of(link, delivery, ticket)->ticket == ticket)
+        zgi_answered_of(link, delivery, ticket)->due = true;
+    return verdict == ZGI_TICKET_NEW;
+}
+
+/* Takes it: its copies will be known for such. */
+static inline void zgi_delivery_take(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket, bool request)
+{
+    zgi_ticket_take(delivery, ticket);
+    if (request) /* what stood there was settled: its window has passed */
+        zgi_answered_of(link, delivery, ticket)->length = 0;
+    else
+        delivery->owing = true;
+}
+
+/* A message of an id that this node does not know: it may carry a ticket, if it looks like one that is to come. */
+static inline void zgi_refuse_unknown(const struct zgi_session *session, const uint8_t *payload, size_t length)
+{
+    struct zg_delivery *delivery = session->delivery;
+
+    if (length > 0 && session->hello->known && (uint8_t)((uint8_t)(payload[0] - delivery->newest) + 8U) < 16 &&
+        !zgi_ticket_taken(delivery, payload[0]))
+        zgi_refuse(delivery, payload[0], ZG_REFUSED_UNKNOWN_ID);
+}
+
+/* Where a reply's payload goes, behind the ticket; NULL: no request that is not answered has this one. */
+static inline uint8_t *zgi_delivery_answer(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket)
+{
+    const struct zg_delivery_terms *terms = ZGI_DELIVERY(link);
+    const uint8_t slot = (uint8_t)(ticket & (terms->answers - 1U));
+
+    if ((uint8_t)(delivery->newest - ticket) >= terms->answers || delivery->answered[slot].length > 0)
+        return NULL;
+    return delivery->contents + (size_t)terms->slots * terms->room + (size_t)slot * terms->answer_room +
+           ZGI_PROTOCOL_OF(link)->header_size + 1;
+}
+
+/* It stands there, `length` bytes with its ticket: it is sent, and again when the request comes again. */
+static inline void zgi_delivery_answered(struct zg_link *link, struct zg_delivery *delivery, uint8_t *at,
+                                         uint8_t ticket, zg_role id, size_t length)
+{
+    struct zg_answered *answered = zgi_answered_of(link, delivery, ticket);
+
+    at[-1] = ticket;
+    answered->id = id;
+    answered->length = (uint16_t)length;
+    answered->ticket = ticket;
+    answered->due = true;
+}
+
+/* --- acknowledgements, replies and refusals that come in */
+
+/* Whether a ticket is one that was sent and is not settled. */
+static inline bool zgi_is_open(struct zg_link *link, const struct zg_delivery *delivery, uint8_t ticket)
+{
+    return (uint8_t)(ticket - delivery->base) < (uint8_t)(delivery->next - delivery->base) &&
+           zgi_open_of(link, delivery, ticket)->state >= ZGI_OPEN_DUE;
+}
+
+static inline void zgi_delivery_acknowledged(struct zg_link *link, const struct zgi_session *session,
+                                             const uint8_t *payload)
+{
+    struct zg_delivery *delivery = session->delivery;
+    unsigned taken = (unsigned)payload[1] << 1 | 1U;
+
+    if (ZGI_DELIVERY(link)->window == 0)
+        return;
+    for (uint8_t ticket = payload[0]; taken != 0; ticket--, taken >>= 1)
+        if ((taken & 1U) != 0 && zgi_is_open(link, delivery, ticket) &&
+            !zgi_ticketed(link, zgi_open_of(link, delivery, ticket)->kind).request)
+            zgi_settle(link, session, ticket, ZG_DELIVERED);
+}
+
+static inline void zgi_delivery_refused(struct zg_link *link, const struct zgi_session *session, const uint8_t *payload)
+{
+    struct zg_open *open = zgi_open_of(link, session->delivery, payload[0]);
+
+    if (ZGI_DELIVERY(link)->window == 0 || !zgi_is_open(link, session->delivery, payload[0]) || payload[1] == 0)
+        return;
+    zgi_count(&link->receiver, ZGI_COUNTER(refused), 1);
+    if (payload[1] == ZG_REFUSED_UNKNOWN_ID) /* might speak of a message without tickets that looks like this one */
+        open->reason = ZG_REFUSED_UNKNOWN_ID;
+    else
+        zgi_settle(link, session, payload[0], (enum zg_settled)payload[1]);
+}
+
+/* Whether a reply's ticket is that of an open request of this kind. */
+static inline bool zgi_is_asked(struct zg_link *link, const struct zg_delivery *delivery, uint8_t ticket, uint8_t kind)
+{
+    return zgi_is_open(link, delivery, ticket) && zgi_open_of(link, delivery, ticket)->kind == kind;
+}
+
+/* --- what is due */
+
+/* Whether the bytes in front of `behind` have left the transmit ring. */
+static inline bool zgi_has_left(const struct zg_link *link, zg_index behind)
+{
+    const struct zg_ring *ring = &link->transmit;
+    return (zg_index)(ring->head - behind) >= (zg_index)(ring->head - zgi_load_acquire(&ring->tail));
+}
+
+/* Sends an open message if it may be, with the base of now. */
+static inline bool zgi_open_send(struct zg_link *link, const struct zgi_session *session, uint8_t ticket)
+{
+    struct zg_delivery *delivery = session->delivery;
+    const struct zg_ticketed message = zgi_ticketed(link, zgi_open_of(link, delivery, ticket)->kind);
+    uint8_t *content = zgi_open_content(link, delivery, ticket);
+
+    if (message.kept)
+        content[ZGI_PROTOCOL_OF(link)->header_size + 1] = delivery->base;
+    if (zgi_link_send(link, session->peer->address, message.id, content, NULL,
+                      zgi_open_of(link, delivery, ticket)->length) != 0)
+        return false;
+    zgi_await(link, session->peer->address, message.timeout_us);
+    return true;
+}
+
+/* Half duplex: two that sent at once must not do so again. Up to an eighth of the timeout, another each time. */
+static inline uint32_t zgi_spread(const struct zg_link *link, uint32_t timeout_us, uint8_t ticket)
+{
+    if (ZGI_PROTOCOL_OF(link)->turn_us == 0)
+        return timeout_us;
+    unsigned mixed = (unsigned)(link->sequence * 29U + ticket * 113U + link->counters.bytes_in * 7U);
+    return timeout_us + (timeout_us >> 11) * ((mixed ^ (link->address == 0 ? 0x80U : 0U)) & 0xFFU);
+}
+
+/* Drives one open message: sends it, watches it leave, and sees when its time is over. */
+static inline void zgi_open_poll(struct zg_link *link, const struct zgi_session *session, uint8_t ticket, uint32_t now)
+{
+    struct zg_delivery *delivery = session->delivery;
+    struct zg_open *open = zgi_open_of(link, delivery, ticket);
+    const uint32_t timeout_us = zgi_ticketed(link, open->kind).timeout_us;
+    const bool is_first = open->state == ZGI_OPEN_HELD;
+
+    if (open->state == ZGI_OPEN_FREE)
+        return;
+    if (open->state == ZGI_OPEN_LEAVING) {
+        if (zgi_has_left(link, open->behind)) {
+            open->state = ZGI_OPEN_WAITING;
+            open->due_us = now + zgi_spread(link, timeout_us, ticket);
+        }
+        return;
+    }
+    if (open->state != ZGI_OPEN_WAITING && session->hello->known && zgi_open_send(link, session, ticket)) {
+        zgi_count(&link->receiver, ZGI_COUNTER(resent), !is_first);
+        open->state = ZGI_OPEN_LEAVING;
+        open->behind = link->transmit.head;
+        return;
+    }
+    if (!zg_clock_reached(now, open->due_us))
+        return;
+    if (open->left == 0) {
+        zgi_count(&link->receiver, ZGI_COUNTER(given_up), 1);
+        zgi_settle(link, session, ticket, open->reason != 0 ? (enum zg_settled)open->reason : ZG_SETTLED_NO_ANSWER);
+        return;
+    }
+    open->left--;
+    open->due_us = now + timeout_us;
+    if (!is_first)
+        open->state = ZGI_OPEN_DUE;
+}
+
+/* Sends two bytes of a service. */
+static inline bool zgi_send_pair(struct zg_link *link, const struct zg_peer *peer, zg_role id, uint8_t first,
+                                 uint8_t second)
+{
+    uint8_t content[ZG_HEADER_MAX + 2 + sizeof(zg_check_word)];
+    uint8_t *payload = content + ZGI_PROTOCOL_OF(link)->header_size;
+
+    payload[0] = first;
+    payload[1] = second;
+    return zgi_link_send(link, peer->address, id, content, NULL, 2) == 0;
+}
+
+/* Sends acknowledgements, replies, refusals and messages that are due, and tells what failed. */
+static inline void zgi_delivery_poll(struct zg_link *link, const struct zgi_session *session, uint32_t now)
+{
+    const struct zg_delivery_terms *terms = ZGI_DELIVERY(link);
+    struct zg_delivery *delivery = session->delivery;
+    const uint8_t behind = delivery->next;
+
+    for (uint8_t i = 0; i < terms->answers; i++) {
+        struct zg_answered *answered = &delivery->answered[i];
+        uint8_t *content = delivery->contents + (size_t)terms->slots * terms->room + (size_t)i * terms->answer_room;
+        if (answered->due && answered->length > 0 &&
+            zgi_link_send(link, session->peer->address, answered->id, content, NULL, answered->length) == 0)
+            answered->due = false;
+    }
+    if (terms->takes && delivery->refused != 0 &&
+        zgi_send_pair(link, session->peer, terms->refused_id, delivery->refused_ticket, delivery->refused))
+        delivery->refused = 0;
+    if (terms->takes && delivery->owing &&
+        zgi_send_pair(link, session->peer, terms->acknowledge_id, delivery->newest, delivery->earlier))
+        delivery->owing = false;
+    if (terms->window == 0)
+        return;
+    for (uint8_t ticket = delivery->base; ticket != behind; ticket++)
+        zgi_open_poll(link, session, ticket, now);
+}
+
+#endif
