@@ -98,7 +98,7 @@ static void on_hello(void *context, const struct loom_hello *message, const stru
     struct stage *stage = context;
     (void)frame;
     (void)message;
-    stage->match = stage->host.session.hello.match;
+    note(&stage->matches, stage->host.session.hello.match);
 }
 
 static void on_console(void *context, const struct loom_console *message, const struct zg_frame *frame)
@@ -218,6 +218,10 @@ void stage_run(struct stage *stage, unsigned ms)
     for (uint64_t until = stage->now_ns + UINT64_C(1000000) * ms; stage->now_ns < until;) {
         stage->now_ns += STEP_NS;
         zg_sim_advance(stage->line, stage->now_ns);
+        if (stage->cut) {
+            stage->device.link.receive.tail = stage->device.link.receive.head;
+            stage->host.link.receive.tail = stage->host.link.receive.head;
+        }
         if (stage->act)
             stage->act(stage);
         if (!stage->device_off)

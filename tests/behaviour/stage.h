@@ -20,6 +20,7 @@ struct stage {
     struct loom_device device;
     struct loom_host host;
     bool device_off, host_off; /* not polled; what arrives is lost with its memory */
+    bool cut;                  /* the line: what arrives is lost on the way */
     uint64_t now_ns;
     /* at the device */
     struct heard speeds, jogs, winds, rows;
@@ -33,7 +34,7 @@ struct stage {
     struct heard speed_ends, jog_ends, wind_ends, row_ends, write_ends, read_ends;
     struct heard failed_speeds; /* picks_per_min of those that were not delivered */
     struct heard host_events;
-    uint8_t match;
+    struct heard matches; /* enum zg_match, of each hello */
     char console[STAGE_MOST];
     unsigned console_size;
     /* called with each step of the time, NULL: nothing */

@@ -1,0 +1,216 @@
+/* SPDX-License-Identifier: MIT */
+/* Ends of different versions: what hello tells, and what passes. */
+#include <string.h>
+
+#include "newer_device.h"
+#include "newer_host.h"
+#include "zeugma/cobs.h"
+#include "stage.h"
+
+static struct stage stage;
+
+/* Lets the device say that it is of this version, and returns what the host makes of it. */
+static enum zg_match match_of(int major, int minor, int fingerprint)
+{
+    uint8_t payload[ZG_HELLO_LEAST] = { 0 };
+    const struct zg_hello_terms *terms = stage.device.link.receiver.protocol->hello;
+
+    memcpy(payload, terms->payload, sizeof payload - 1);
+    payload[0] = (uint8_t)(payload[0] + major);
+    payload[1] = (uint8_t)(payload[1] + minor);
+    payload[2] = (uint8_t)(payload[2] + fingerprint);
+    payload[ZG_HELLO_BOOT] = 3;
+    assert_int_equal(zg_link_send(&stage.device.link, LOOM_HELLO_ID, payload, sizeof payload), 0);
+    unsigned before = stage.matches.count;
+    stage_run(&stage, 5);
+    assert_true(stage.matches.count > before); /* and then the device's own, in answer to the host's */
+    return (enum zg_match)stage.matches.numbers[before];
+}
+
+static void test_match(void **state)
+{
+    (void)state;
+    stage_begin(&stage, NULL, 1, 0);
+    stage_run(&stage, 100);
+    assert_int_equal(stage_last(&stage.matches), ZG_MATCH_SAME);
+    assert_int_equal(stage.device.session.hello.match, ZG_MATCH_SAME);
+    assert_int_equal(match_of(0, 1, 9), ZG_MATCH_NEWER_MINOR);
+    assert_int_equal(match_of(0, -1, 9), ZG_MATCH_OLDER_MINOR);
+    assert_int_equal(match_of(0, 0, 1), ZG_MATCH_OTHER_DEFINITION);
+    assert_int_equal(match_of(1, 0, 1), ZG_MATCH_NEWER_MAJOR);
+    assert_int_equal(match_of(-1, 4, 1), ZG_MATCH_OLDER_MAJOR);
+    assert_int_equal(match_of(0, 0, 0), ZG_MATCH_SAME);
+    stage_end(&stage);
+    /* in words that tell which end is to be changed */
+    assert_non_null(strstr(zg_match_text(ZG_MATCH_NEWER_MAJOR), "this end is stale"));
+    assert_non_null(strstr(zg_match_text(ZG_MATCH_OLDER_MAJOR), "other end is of an older major version and is stale"));
+    assert_non_null(strstr(zg_match_text(ZG_MATCH_OTHER_DEFINITION), "zeugma compare"));
+}
+
+/* A frame whose header bears another major version is left, and told once until one of ours comes. */
+static void test_other_major(void **state)
+{
+    (void)state;
+    stage_begin(&stage, NULL, 1, 0);
+    stage_run(&stage, 100);
+    unsigned events = stage.host_events.count;
+    for (unsigned i = 0; i < 3; i++) {
+        const uint8_t content[] = { 1 << 3 | 2, (uint8_t)(40 + i) }; /* version 2, id 1 */
+        zg_check_word check = zg_check_value(stage.host.link.receiver.protocol->check, content, sizeof content);
+        struct zg_ring ring;
+        struct zg_encoder encoder;
+        uint8_t tail[2], bytes[16], byte;
+        size_t wire;
+        zg_check_store(stage.host.link.receiver.protocol->check, check, tail);
+        assert_int_equal(zg_ring_init(&ring, bytes, sizeof bytes), 0);
+        zg_encoder_begin(&encoder, &zg_cobs, &ring);
+        zg_encoder_put(&encoder, &zg_cobs, content, sizeof content);
+        zg_encoder_put(&encoder, &zg_cobs, tail, sizeof tail);
+        assert_int_equal(zg_encoder_end(&encoder, &zg_cobs, &wire), 0);
+        while (zg_ring_get(&ring, &byte))
+            loom_host_receive_isr(&stage.host, byte, 0);
+        stage_run(&stage, 1);
+    }
+    assert_int_equal(stage.host.link.counters.other_version, 3);
+    assert_int_equal(stage.host_events.count, events + 1);
+    assert_int_equal(stage_last(&stage.host_events), ZG_LINK_OTHER_VERSION);
+    assert_int_equal(stage.picks.count, 0);
+    stage_end(&stage);
+}
+
+/* --- a minor version apart */
+
+static struct newer_device newer_device;
+static struct newer_host newer_host;
+static struct loom_device loom_device;
+static struct loom_host loom_host;
+static struct heard heard;
+
+static void note(uint32_t number)
+{
+    heard.numbers[heard.count++] = number;
+}
+
+static void on_newer_pick(void *context, const struct newer_pick *pick, const struct zg_frame *frame)
+{
+    (void)context;
+    (void)frame;
+    note(pick->number * 1000 + pick->sag);
+}
+
+static void on_level_settled(void *context, const struct newer_level *level, enum zg_settled how)
+{
+    (void)context;
+    (void)level;
+    note(how);
+}
+
+static void on_newer_speed(void *context, const struct newer_set_speed *speed, const struct zg_frame *frame)
+{
+    (void)context;
+    (void)frame;
+    note(speed->picks_per_min * 1000U + speed->ramp);
+}
+
+static void on_loom_pick(void *context, const struct loom_pick *pick, const struct zg_frame *frame)
+{
+    (void)context;
+    (void)frame;
+    note(pick->number);
+}
+
+static void on_loom_speed(void *context, const struct loom_set_speed *speed, const struct zg_frame *frame)
+{
+    (void)context;
+    (void)frame;
+    note(speed->picks_per_min);
+}
+
+static void run(struct zg_sim_line *line, unsigned ms, void (*poll)(void))
+{
+    uint64_t now = zg_sim_now(line);
+
+    for (uint64_t until = now + UINT64_C(1000000) * ms; now < until;) {
+        now += 100000;
+        zg_sim_advance(line, now);
+        poll();
+    }
+}
+
+static void poll_newer_host(void)
+{
+    newer_host_poll(&newer_host);
+    loom_device_poll(&loom_device);
+}
+
+static void poll_newer_device(void)
+{
+    newer_device_poll(&newer_device);
+    loom_host_poll(&loom_host);
+}
+
+static const struct zg_sim_settings settings = { .baud = 500000, .half_bits = 20, .seed = 4 };
+
+/* A host a minor version ahead: what the device lacks takes its default, or is refused by name. */
+static void test_newer_host(void **state)
+{
+    static const struct newer_host_handlers host_handlers = { .pick = on_newer_pick,
+                                                              .level_settled = on_level_settled };
+    static const struct loom_device_handlers device_handlers = { .set_speed = on_loom_speed };
+    const struct loom_pick pick = { 12 };
+    const struct newer_set_speed speed = { 300, 9 };
+    const struct newer_level level = { 1 };
+    struct zg_sim_line *line = zg_sim_line_new(&settings);
+    (void)state;
+    heard.count = 0;
+    (void)newer_host_init(&newer_host, &zg_sim_port, zg_sim_context(line, 1), &host_handlers, NULL);
+    (void)loom_device_init(&loom_device, &zg_sim_port, zg_sim_context(line, 0), &device_handlers, NULL);
+    zg_sim_attach(line, 0, &loom_device.link);
+    zg_sim_attach(line, 1, &newer_host.link);
+    run(line, 50, poll_newer_host);
+    assert_int_equal(newer_host.session.hello.match, ZG_MATCH_OLDER_MINOR);
+    assert_int_equal(loom_device.session.hello.match, ZG_MATCH_NEWER_MINOR);
+    assert_int_equal(loom_device_send_pick(&loom_device, &pick), 0);
+    assert_int_equal(newer_host_send_set_speed(&newer_host, &speed), 0);
+    run(line, 10, poll_newer_host);
+    assert_int_equal(newer_host_send_level(&newer_host, &level), 0);
+    run(line, 70, poll_newer_host);
+    assert_int_equal(heard.count, 3);
+    assert_int_equal(heard.numbers[0], 12077); /* the default of a field that did not come */
+    assert_int_equal(heard.numbers[1], 300);   /* what is more is left */
+    assert_int_equal(heard.numbers[2], ZG_REFUSED_UNKNOWN_ID);
+    assert_int_equal(loom_device.link.counters.extra_bytes, 1);
+    zg_sim_line_free(line);
+}
+
+static void test_newer_device(void **state)
+{
+    static const struct newer_device_handlers device_handlers = { .set_speed = on_newer_speed };
+    static const struct loom_host_handlers host_handlers = { .pick = on_loom_pick };
+    const struct newer_pick pick = { 12, 3 };
+    const struct loom_set_speed speed = { 300 };
+    struct zg_sim_line *line = zg_sim_line_new(&settings);
+    (void)state;
+    heard.count = 0;
+    (void)loom_host_init(&loom_host, &zg_sim_port, zg_sim_context(line, 1), &host_handlers, NULL);
+    (void)newer_device_init(&newer_device, &zg_sim_port, zg_sim_context(line, 0), &device_handlers, NULL);
+    zg_sim_attach(line, 0, &newer_device.link);
+    zg_sim_attach(line, 1, &loom_host.link);
+    run(line, 50, poll_newer_device);
+    assert_int_equal(loom_host.session.hello.match, ZG_MATCH_NEWER_MINOR);
+    assert_int_equal(newer_device_send_pick(&newer_device, &pick), 0);
+    run(line, 10, poll_newer_device);
+    assert_int_equal(loom_host_send_set_speed(&loom_host, &speed), 0);
+    run(line, 10, poll_newer_device);
+    assert_int_equal(heard.count, 2);
+    assert_int_equal(heard.numbers[0], 12);
+    assert_int_equal(heard.numbers[1], 300005);
+    zg_sim_line_free(line);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_match), cmocka_unit_test(test_other_major),
+                                        cmocka_unit_test(test_newer_host), cmocka_unit_test(test_newer_device) };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
