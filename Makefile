@@ -1,6 +1,6 @@
 # A thin front: make demo, make test. Everything else is CMake's (see CMakePresets.json).
 .POSIX:
-.PHONY: all demo test bench boards bench-boards release sanitizers packages format clean
+.PHONY: all demo demo-tide-mast demo-carillon test bench boards bench-boards release sanitizers packages format clean
 
 all: release
 
@@ -18,7 +18,13 @@ sanitizers: packages
 	@tools/quietly.sh cmake --build --preset sanitizers
 
 demo: release
-	@tools/demo.sh build/release/bin
+	@tools/demo.sh build/release/bin loom
+
+demo-tide-mast: release
+	@tools/demo.sh build/release/bin tide_mast
+
+demo-carillon: release
+	@tools/demo.sh build/release/bin carillon
 
 test: release sanitizers
 	@ctest --preset release

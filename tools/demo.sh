@@ -1,9 +1,9 @@
 #!/bin/sh
-# The loom example from its definition to a soak. $1: the folder with the built programs.
+# An example from its definition to its run on a simulated line. $1: the folder with the built programs, $2: the example.
 set -eu
 bin=$1
-definition=examples/loom/loom.yaml
-folder=build/demo
+definition=examples/$2/$2.yaml
+folder=build/demo/$2
 
 show() {
     printf '\n$'
@@ -17,15 +17,37 @@ show() {
     "$@"
 }
 
-show "$bin/zeugma" check $definition
-show "$bin/zeugma" layout $definition
-show "$bin/zeugma" generate $definition -o $folder --target c,python,docs,vectors --force
-printf '\n# a draft of the next version, with two mistakes'
-show "$bin/zeugma" compare $definition examples/loom/draft.yaml || test $? = 1
-show "$bin/zeugma" encode $definition load_row '{"row": 7, "lift": 21845}' --header '{"sequence": 12}'
-printf '\n# the same frame whole, with a bit flipped, and cut short'
-show "$bin/zeugma" decode $definition --hex '04410c07045555bc0100 04410c07045554bc0100 04410c07'
-printf '\n# device and host programs, made of the generated code and the runtime, on one simulated line'
-show "$bin/loom_sim"
-show "$bin/zeugma" soak $definition sim: --for 10min --faults ber=1e-5,drop=1e-6 --seed 7 \
-    --require 'lost <= 1e-2' --require 'damaged accepted <= 1e-4'
+loom() {
+    show "$bin/zeugma" check $definition
+    show "$bin/zeugma" layout $definition
+    show "$bin/zeugma" generate $definition -o $folder --target c,python,docs,vectors --force
+    printf '\n# a draft of the next version, with two mistakes'
+    show "$bin/zeugma" compare $definition examples/loom/draft.yaml || test $? = 1
+    show "$bin/zeugma" encode $definition load_row '{"row": 7, "lift": 21845}' --header '{"sequence": 12}'
+    printf '\n# the same frame whole, with a bit flipped, and cut short'
+    show "$bin/zeugma" decode $definition --hex '04410c07045555bc0100 04410c07045554bc0100 04410c07'
+    printf '\n# device and host programs, made of the generated code and the runtime, on one simulated line'
+    show "$bin/loom_sim"
+    show "$bin/zeugma" soak $definition sim: --for 10min --faults ber=1e-5,drop=1e-6 --seed 7 \
+        --require 'lost <= 1e-2' --require 'damaged accepted <= 1e-4'
+}
+
+tide_mast() {
+    show "$bin/zeugma" check $definition
+    printf '\n# a draft with a message that the modem would cut'
+    show "$bin/zeugma" check examples/tide_mast/draft.yaml || test $? = 1
+    show "$bin/zeugma" layout $definition reading
+    printf '\n# mast and station on one radio channel'
+    show "$bin/tide_mast_sim"
+}
+
+carillon() {
+    show "$bin/zeugma" check $definition
+    printf '\n# a strike of bell 3, and its acknowledgement'
+    show "$bin/zeugma" encode $definition strike '{"force": 60}' --header '{"destination": 3, "ticket": 7}'
+    show "$bin/zeugma" encode $definition acknowledge '{"ticket": 7, "earlier": 255}' --header '{"source": 3}'
+    printf '\n# console and strikers on one pair'
+    show "$bin/carillon_sim"
+}
+
+"$2"

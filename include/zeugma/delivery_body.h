@@ -324,15 +324,6 @@ static inline bool zgi_open_send(struct zg_link *link, const struct zgi_session 
     return true;
 }
 
-/* Half duplex: two that sent at once must not do so again. Up to an eighth of the timeout, another each time. */
-static inline uint32_t zgi_spread(const struct zg_link *link, uint32_t timeout_us, uint8_t ticket)
-{
-    if (ZGI_PROTOCOL_OF(link)->turn_us == 0)
-        return timeout_us;
-    unsigned mixed = (unsigned)(link->sequence * 29U + ticket * 113U + link->counters.bytes_in * 7U);
-    return timeout_us + (timeout_us >> 11) * ((mixed ^ (link->address == 0 ? 0x80U : 0U)) & 0xFFU);
-}
-
 /* Drives one open message: sends it, watches it leave, and sees when its time is over. */
 static inline void zgi_open_poll(struct zg_link *link, const struct zgi_session *session, uint8_t ticket, uint32_t now)
 {
@@ -346,7 +337,7 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zgi_session 
     if (open->state == ZGI_OPEN_LEAVING) {
         if (zgi_has_left(link, open->behind)) {
             open->state = ZGI_OPEN_WAITING;
-            open->due_us = now + zgi_spread(link, timeout_us, ticket);
+            open->due_us = now + timeout_us + zgi_spread(link, timeout_us / 4, session->hello->boot);
         }
         return;
     }

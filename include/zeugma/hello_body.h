@@ -99,16 +99,18 @@ static inline int zgi_hello_send(struct zg_link *link, struct zg_peer *peer, uin
     return zgi_link_send(link, peer->address, terms->id, content, NULL, terms->size);
 }
 
-/* Whether it is time to ask: again while not known, or because nothing passed for the keepalive's time. */
-static inline bool zgi_hello_is_time(struct zg_link *link, struct zg_hello *hello, uint32_t now)
+/* Whether it is time to ask: again while not known, or because nothing passed for the keepalive's time. On a line of
+ * half duplex two that sent at once must not do so again: each adds a share of its own. */
+static inline bool zgi_hello_is_time(struct zg_link *link, struct zg_hello *hello, uint16_t own, uint32_t now)
 {
     const struct zg_hello_terms *terms = ZGI_HELLO(link);
     uint32_t quiet = zg_clock_since(now, hello->sent_us);
+    uint32_t spread = zgi_spread(link, terms->wait_us, own);
 
     if (terms->answers_only)
         return false;
-    return hello->known ? terms->keepalive_us > 0 && quiet >= terms->keepalive_us
-                        : quiet >= terms->wait_us << hello->tries;
+    return hello->known ? terms->keepalive_us > 0 && quiet >= terms->keepalive_us + spread
+                        : quiet >= (terms->wait_us << hello->tries) + spread;
 }
 
 /* Sends what is due. */
@@ -125,7 +127,7 @@ static inline void zgi_hello_poll(struct zg_link *link, struct zg_peer *peer, st
         hello->sent_us = now;
     hello->frames = frames;
     if (!hello->answer && !asks) {
-        if (!zgi_hello_is_time(link, hello, now))
+        if (!zgi_hello_is_time(link, hello, own, now))
             return;
         asks = !hello->known || terms->asks_only;
     }

@@ -46,6 +46,15 @@ static inline bool zgi_line_is_free(struct zg_link *link, zg_role to, uint32_t n
     return true;
 }
 
+/* Half duplex: two that sent at once must not do so again after the same time. A share of `us`, 0 to 63 64ths, another
+ * each time and for each node's number. */
+static inline uint32_t zgi_spread(const struct zg_link *link, uint32_t us, uint16_t number)
+{
+    if (ZGI_PROTOCOL_OF(link)->turn_us == 0)
+        return 0;
+    return (us >> 6) * ((uint16_t)((uint32_t)number * (2U * (uint32_t)link->sequence + 1U)) >> 10);
+}
+
 /* Half duplex: the frame that was just sent asks a node for an answer; until it comes, or `us` are over, frames to
  * others wait. */
 static inline void zgi_await(struct zg_link *link, zg_role from, uint32_t us)

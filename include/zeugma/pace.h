@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * How often a value is sent from a loop that turns as fast as it can: at most every so often, on change, or on change but
- * at least every so often. One struct zg_pace for each thing sent, all zero at first. Each function says whether to send
- * now and takes it for granted that this is done; where sending fails (ZG_EROOM), zg_pace_again(). Times are those of the
- * port's clock, microseconds; spans up to 2^31 us. Loop context; constant time.
+ * How often a value is sent from a loop that turns as fast as it can: at most every so often, on change, or on change
+ * but at least every so often. One struct zg_pace for each thing sent, all zero at first. Each function says whether to
+ * send now and takes it for granted that this is done; where sending fails (ZG_EROOM), zg_pace_again(). Times are those
+ * of the port's clock, microseconds; spans up to 2^31 us. Loop context; constant time.
  */
 #ifndef ZEUGMA_PACE_H
 #define ZEUGMA_PACE_H
