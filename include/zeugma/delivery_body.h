@@ -341,7 +341,9 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zgi_session 
         }
         return;
     }
-    if (open->state != ZGI_OPEN_WAITING && session->hello->known && zgi_open_send(link, session, ticket)) {
+    if (open->state != ZGI_OPEN_WAITING && session->hello->known) {
+        if (!zgi_open_send(link, session, ticket))
+            return; /* the line is taken: its time does not run */
         zgi_count(&link->receiver, ZGI_COUNTER(resent), !is_first);
         open->state = ZGI_OPEN_LEAVING;
         open->behind = link->transmit.head;
