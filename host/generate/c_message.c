@@ -231,21 +231,20 @@ static void print_ticketed_take(const struct zgi_c *c, GString *text, const stru
     const char *request = message->reply ? "true" : "false";
 
     zgi_c_emit(c, text, message->name,
-               "    struct @p_@s_session *with = session_with(node, frame->peer);\n    struct zgi_session session;\n"
-               "    int result;\n\n");
-    g_string_append_printf(text,
-                           "    if (length < %u)\n        return ZG_ESIZE;\n    if (!with)\n        return 0;\n"
-                           "    session = session_of(with);\n"
-                           "    if (!zgi_delivery_admit(&node->link, &session, frame, payload, %s, %s))\n"
-                           "        return 0;\n",
-                           item->tickets, message->kept ? "true" : "false", request);
+               "    struct @p_@s_session *with = session_with(node, frame->peer);\n    int result;\n\n");
+    if (c->end.has_many)
+        g_string_append(text, "    if (!with)\n        return 0;\n");
+    g_string_append_printf(
+        text,
+        "    result = zgi_delivery_admit(&node->link, &with->delivery, frame, payload, length, %s, %s);\n"
+        "    if (result <= 0)\n        return result;\n",
+        message->kept ? "true" : "false", request);
     zgi_c_emit(c, text, message->name, "    result = @p_@n_unpack(&message, payload + ");
     g_string_append_printf(text, "%u, length - %u);\n", item->tickets, item->tickets);
     zgi_c_emit(c, text, message->name,
-               "    if (result < 0 || !node->handlers->@n) {\n"
-               "        zgi_refuse(&with->delivery, payload[0], result < 0 ? ZG_REFUSED_BAD_PAYLOAD : "
-               "ZG_REFUSED_UNKNOWN_ID);\n        return result;\n    }\n");
-    g_string_append_printf(text, "    zgi_delivery_take(&node->link, &with->delivery, payload[0], %s);\n", request);
+               "    if (!zgi_delivery_take(&node->link, &with->delivery, payload[0], result, node->handlers->@n != "
+               "NULL, ");
+    g_string_append_printf(text, "%s))\n        return result;\n", request);
     zgi_c_emit(c, text, message->name,
                "    node->handlers->@n(node->context, &message, frame);\n    return result;\n}\n\n");
 }
@@ -281,17 +280,14 @@ static void print_reply_take(const struct zgi_c *c, GString *text, const struct 
                            item->tickets);
     if (message->kept)
         g_string_append(text, "    frame->header.base = payload[1];\n");
-    g_string_append_printf(text, "    asked = with && (%s);\n%s", asked,
+    g_string_append_printf(text, "    asked = %s(%s);\n%s", c->end.has_many ? "with && " : "", asked,
                            streamed ? "" : "    if (!asked)\n        return 0;\n");
     zgi_c_emit(c, text, message->name, "    result = @p_@n_unpack(&message, payload + ");
     g_string_append_printf(text, "%u, length - %u);\n", item->tickets, item->tickets);
     g_string_append(text, "    if (result < 0)\n        return result;\n");
     if (streamed)
-        g_string_append(text, "    if (asked) {\n");
-    else
-        g_string_append(text, "    {\n");
-    g_string_append(text, "        const struct zgi_session session = session_of(with);\n"
-                          "        zgi_settle(&node->link, &session, payload[0], ZG_DELIVERED);\n    }\n");
+        g_string_append(text, "    if (asked)\n    ");
+    g_string_append(text, "    zgi_settle(&node->link, &with->delivery, payload[0], ZG_DELIVERED);\n");
     if (streamed)
         zgi_c_emit(c, text, NULL, "    take_variable(node, &message, frame);\n");
     zgi_c_emit(c, text, message->name,

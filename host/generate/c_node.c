@@ -74,8 +74,8 @@ bool zgi_c_is_ticketed(const struct zg_message *message, enum zg_side side)
 bool zgi_c_is_answered(const struct zgi_c *c, const struct zg_message *message)
 {
     static const char *const everywhere[] = { "echo_request", "acknowledge", "refused", NULL };
-    static const char *const by_device[] = { "counters_request", "variable_read", "variable_write", "variable_stream",
-                                             NULL };
+    static const char *const by_device[] = { "hello",          "counters_request", "variable_read",
+                                             "variable_write", "variable_stream",  NULL };
 
     return message->service && (g_strv_contains(everywhere, message->name) ||
                                 (c->side == ZG_SIDE_DEVICE && g_strv_contains(by_device, message->name)));

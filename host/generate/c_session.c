@@ -104,20 +104,31 @@ static void print_ticketed(const struct zgi_c *c, GString *text)
     g_string_append(text, "};\n");
 }
 
+static bool windows_differ(const struct zgi_c *c)
+{
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
+        if (zgi_c_is_ticketed(message, c->side) && message->window != c->end.window)
+            return true;
+    }
+    return false;
+}
+
 static void print_delivery_terms(const struct zgi_c *c, GString *text)
 {
     const struct zgi_c_end *end = &c->end;
 
     print_ticketed(c, text);
     if (end->window > 0)
-        g_string_append(text, "\nstatic void settled(void *owner, void *with, uint8_t kind, const uint8_t *payload, "
-                              "uint16_t length, enum zg_settled how);\n\n");
+        g_string_append(text,
+                        "\nstatic void settled(void *owner, const struct zg_peer *peer, uint8_t kind, const uint8_t "
+                        "*payload, uint16_t length, enum zg_settled how);\n\n");
     g_string_append_printf(
         text,
         "static const struct zg_delivery_terms delivery_terms = {\n    %s,\n    %u, /* the largest window */\n"
-        "    %u, %u, /* slots for messages and for answers */\n    %u, %u, /* bytes of each */\n    %s,\n",
-        end->window > 0 ? "ticketed" : "NULL", end->window, end->slots, end->answers, end->room, end->answer_room,
-        end->takes ? "true" : "false");
+        "    %s,\n    %u, %u, /* slots for messages and for answers */\n    %u, %u, /* bytes of each */\n    %s,\n",
+        end->window > 0 ? "ticketed" : "NULL", end->window, windows_differ(c) ? "true" : "false", end->slots,
+        end->answers, end->room, end->answer_room, end->takes ? "true" : "false");
     zgi_c_emit(c, text, NULL, "    @P_ACKNOWLEDGE_ID, @P_REFUSED_ID, ");
     g_string_append_printf(text, "%s\n};\n\n", end->window > 0 ? "settled" : "NULL");
 }
@@ -127,18 +138,12 @@ static void print_delivery_terms(const struct zgi_c *c, GString *text)
 static void print_find(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL,
-               "static inline struct zgi_session session_of(struct @p_@s_session *with)\n{\n"
-               "    struct zgi_session session;\n\n    session.peer = with->peer;\n    session.hello = "
-               "&with->hello;\n");
-    g_string_append_printf(text, "    session.delivery = %s;\n    session.owner = with;\n    return session;\n}\n\n",
-                           c->end.delivery ? "&with->delivery" : "NULL");
-    zgi_c_emit(c, text, NULL,
                "/* What passes between this node and a peer; NULL: with that one nothing does. */\n"
                "static inline struct @p_@s_session *session_with(struct @p_@s *node, const struct zg_peer *peer)\n{\n");
     g_string_append(text, c->end.has_many ? "    for (uint8_t i = 0; i < node->peers; i++)\n"
                                             "        if (node->sessions[i].peer == peer)\n"
                                             "            return &node->sessions[i];\n    return NULL;\n}\n\n"
-                                          : "    return peer ? &node->session : NULL;\n}\n\n");
+                                          : "    (void)peer;\n    return &node->session;\n}\n\n");
 }
 
 static void print_begin(const struct zgi_c *c, GString *text)
@@ -150,6 +155,7 @@ static void print_begin(const struct zgi_c *c, GString *text)
         g_string_append(text, "    zgi_hello_begin(&node->link, &with->hello);\n");
     if (c->end.delivery) {
         g_string_append(text, "    zgi_delivery_begin(&with->delivery);\n"
+                              "    with->delivery.peer = with->peer;\n    with->delivery.hello = &with->hello;\n"
                               "    memset(with->open, 0, sizeof with->open);\n"
                               "    with->delivery.open = with->open;\n");
         g_string_append(text, c->end.answers > 0 ? "    memset(with->answered, 0, sizeof with->answered);\n"
@@ -162,11 +168,9 @@ static void print_begin(const struct zgi_c *c, GString *text)
     g_string_append(text, "}\n\n");
     zgi_c_emit(c, text, NULL,
                "static inline void poll_session(struct @p_@s *node, struct @p_@s_session *with, uint32_t now)\n{\n");
-    if (c->end.delivery)
-        g_string_append(text, "    const struct zgi_session session = session_of(with);\n\n");
     g_string_append(text, "    zgi_hello_poll(&node->link, with->peer, &with->hello, node->boot, now);\n");
     if (c->end.delivery)
-        g_string_append(text, "    zgi_delivery_poll(&node->link, &session, now);\n");
+        g_string_append(text, "    zgi_delivery_poll(&node->link, &with->delivery, now);\n");
     g_string_append(text, "}\n\n");
 }
 
@@ -228,58 +232,57 @@ void zgi_c_settled(const struct zgi_c *c, GString *text)
         if (!zgi_c_is_ticketed(item->message, c->side))
             continue;
         zgi_c_emit(c, text, item->message->name,
-                   "static void settled_@n(struct @p_@s *node, const struct @p_@s_session *with, const uint8_t "
-                   "*payload, size_t length, enum zg_settled how)\n{\n    struct @p_@n message;\n\n    (void)with;\n"
+                   "static void settled_@n(struct @p_@s *node, const struct zg_peer *peer, const uint8_t "
+                   "*payload, size_t length, enum zg_settled how)\n{\n    struct @p_@n message;\n\n    (void)peer;\n"
                    "    if (node->handlers->@n_settled && ");
         g_string_append_printf(text, "%s_%s_unpack(&message, payload + %u, length - %u) >= 0)\n", c->prefix,
                                item->message->name, item->tickets, item->tickets);
         zgi_c_emit(c, text, item->message->name, "        node->handlers->@n_settled(node->context, ");
-        g_string_append_printf(text, "%s&message, how);\n}\n\n", c->end.has_many ? "with->peer->address, " : "");
+        g_string_append_printf(text, "%s&message, how);\n}\n\n", c->end.has_many ? "peer->address, " : "");
     }
     zgi_c_emit(
         c, text, NULL,
-        "static void settled(void *owner, void *with, uint8_t kind, const uint8_t *payload, uint16_t length, "
-        "enum zg_settled how)\n{\n    struct @p_@s *node = (struct @p_@s *)owner;\n    const struct @p_@s_session "
-        "*session = (const struct @p_@s_session *)with;\n\n    switch (kind) {\n");
+        "static void settled(void *owner, const struct zg_peer *peer, uint8_t kind, const uint8_t *payload, uint16_t "
+        "length, enum zg_settled how)\n{\n    struct @p_@s *node = (struct @p_@s *)owner;\n\n    switch (kind) {\n");
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         if (zgi_c_is_ticketed(message, c->side))
             zgi_c_emit(c, text, message->name,
-                       "    case KIND_@N: settled_@n(node, session, payload, length, how); break;\n");
+                       "    case KIND_@N: settled_@n(node, peer, payload, length, how); break;\n");
     }
     g_string_append(text, "    default: break;\n    }\n}\n\n");
 }
 
+/* What a hello does; the host hands it on, too. */
 static void print_hello(const struct zgi_c *c, GString *text)
 {
-    zgi_c_emit(c, text, NULL,
-               "static int take_hello(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, size_t "
-               "length)\n{\n    struct @p_hello message;\n    struct @p_@s_session *with = session_with(node, "
-               "frame->peer);\n    uint8_t nameless[ZG_HELLO_LEAST];\n    enum zgi_news news;\n\n"
-               "    if (length < ZG_HELLO_LEAST)\n        return ZG_ESIZE;\n");
+    zgi_c_emit(
+        c, text, NULL,
+        "static int take_hello(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, size_t "
+        "length)\n{\n    struct @p_@s_session *with = session_with(node, frame->peer);\n    enum zgi_news news;\n\n"
+        "    if (length < ZG_HELLO_LEAST)\n        return ZG_ESIZE;\n");
     if (c->end.shared)
         g_string_append(text, "    if (!with || frame->header.destination == zgi_everybody(&node->link))\n"
                               "        return 0;\n");
-    else
-        g_string_append(text, "    if (!with)\n        return 0;\n");
     g_string_append(text, "    news = zgi_hello_take(&node->link, &with->hello, node->boot, payload);\n");
+    if (c->side == ZG_SIDE_HOST)
+        zgi_c_emit(
+            c, text, NULL,
+            "    if (node->handlers->hello) {\n        struct @p_hello message;\n"
+            "        uint8_t nameless[ZG_HELLO_LEAST];\n\n"
+            "        if (@p_hello_unpack(&message, payload, length) < 0) { /* a name longer than ours can be */\n"
+            "            memcpy(nameless, payload, sizeof nameless);\n"
+            "            nameless[ZG_HELLO_LEAST - 1] = 0;\n"
+            "            (void)@p_hello_unpack(&message, nameless, sizeof nameless);\n        }\n"
+            "        node->handlers->hello(node->context, &message, frame);\n    }\n");
+    g_string_append(text, "    if (news == ZGI_NEWS_NONE)\n        return 0;\n");
     if (c->end.delivery)
-        g_string_append(text, "    if (news != ZGI_NEWS_NONE) {\n"
-                              "        const struct zgi_session session = session_of(with);\n"
-                              "        zgi_delivery_restart(&node->link, &session);\n    }\n");
+        g_string_append(text, "    zgi_delivery_restart(&node->link, &with->delivery);\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
-        g_string_append(text, "    if (news != ZGI_NEWS_NONE)\n"
-                              "        memset(node->streams, 0, sizeof node->streams);\n");
-    zgi_c_emit(c, text, NULL,
-               "    if (news == ZGI_NEWS_RESTARTED)\n        zgi_forget_sequence(&node->link, frame);\n"
-               "    if (@p_hello_unpack(&message, payload, length) < 0) { /* a name longer than ours can be */\n"
-               "        memcpy(nameless, payload, sizeof nameless);\n        nameless[ZG_HELLO_LEAST - 1] = 0;\n"
-               "        (void)@p_hello_unpack(&message, nameless, sizeof nameless);\n    }\n"
-               "    if (node->handlers->hello)\n"
-               "        node->handlers->hello(node->context, &message, frame);\n"
-               "    if (news != ZGI_NEWS_NONE)\n"
-               "        changed(node, frame->peer, news == ZGI_NEWS_MET ? ZG_LINK_MET : ZG_LINK_RESTARTED);\n"
-               "    return 0;\n}\n\n");
+        g_string_append(text, "    memset(node->streams, 0, sizeof node->streams);\n");
+    g_string_append(text, "    if (news == ZGI_NEWS_RESTARTED)\n        zgi_forget_sequence(&node->link, frame);\n"
+                          "    changed(node, frame->peer, news == ZGI_NEWS_MET ? ZG_LINK_MET : ZG_LINK_RESTARTED);\n"
+                          "    return 0;\n}\n\n");
 }
 
 /* Acknowledgements and refusals: two bytes each, which settle what this node sent. */
@@ -287,10 +290,16 @@ static void print_settling(const struct zgi_c *c, GString *text, const char *nam
 {
     zgi_c_emit(c, text, name,
                "static int take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, size_t length)\n"
-               "{\n    struct @p_@s_session *with = session_with(node, frame->peer);\n\n"
-               "    if (length < 2)\n        return ZG_ESIZE;\n    if (with) {\n"
-               "        const struct zgi_session session = session_of(with);\n        ");
-    g_string_append_printf(text, "%s(&node->link, &session, payload);\n    }\n    return (int)(length - 2);\n}\n\n",
+               "{\n");
+    if (c->end.window == 0) {
+        g_string_append(text, "    (void)node;\n    (void)frame;\n    (void)payload;\n    (void)length;\n"
+                              "    return 0; /* nothing was sent that it could settle */\n}\n\n");
+        return;
+    }
+    zgi_c_emit(c, text, name,
+               "    struct @p_@s_session *with = session_with(node, frame->peer);\n\n"
+               "    if (length < 2)\n        return ZG_ESIZE;\n    if (with)\n        ");
+    g_string_append_printf(text, "%s(&node->link, &with->delivery, payload);\n    return (int)(length - 2);\n}\n\n",
                            function);
 }
 
@@ -339,9 +348,8 @@ void zgi_c_services(const struct zgi_c *c, GString *text)
                        "/* A message of an id that this end does not know. */\n"
                        "static int refuse_unknown(struct @p_@s *node, const struct zg_frame *frame, const uint8_t "
                        "*payload, size_t length)\n{\n"
-                       "    struct @p_@s_session *with = session_with(node, frame->peer);\n\n    if (with) {\n"
-                       "        const struct zgi_session session = session_of(with);\n"
-                       "        zgi_refuse_unknown(&session, payload, length);\n    }\n    return ZG_EUNKNOWN;\n}\n\n");
+                       "    struct @p_@s_session *with = session_with(node, frame->peer);\n\n    if (with)\n"
+                       "        zgi_refuse_unknown(&with->delivery, payload, length);\n    return ZG_EUNKNOWN;\n}\n\n");
     }
     if (zg_definition_serves(definition, "echo"))
         print_echo(c, text);

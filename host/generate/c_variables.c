@@ -79,13 +79,12 @@ static void print_request(const struct zgi_c *c, GString *text, const char *name
     zgi_c_emit(c, text, name,
                "static int take_@n(struct @p_device *node, struct zg_frame *frame, const uint8_t *payload, size_t "
                "length)\n{\n    struct @p_@n message;\n    struct @p_device_session *with = session_with(node, "
-               "frame->peer);\n    struct zgi_session session;\n    int result;\n\n"
-               "    if (length < 1)\n        return ZG_ESIZE;\n    if (!with)\n        return 0;\n"
-               "    session = session_of(with);\n"
-               "    if (!zgi_delivery_admit(&node->link, &session, frame, payload, false, true))\n        return 0;\n"
-               "    result = @p_@n_unpack(&message, payload + 1, length - 1);\n    if (result < 0) {\n"
-               "        zgi_refuse(&with->delivery, payload[0], ZG_REFUSED_BAD_PAYLOAD);\n        return result;\n    "
-               "}\n    zgi_delivery_take(&node->link, &with->delivery, payload[0], true);\n");
+               "frame->peer);\n"
+               "    int result = zgi_delivery_admit(&node->link, &with->delivery, frame, payload, length, false, "
+               "true);\n\n    if (result <= 0)\n        return result;\n"
+               "    result = @p_@n_unpack(&message, payload + 1, length - 1);\n"
+               "    if (!zgi_delivery_take(&node->link, &with->delivery, payload[0], result, true, true))\n"
+               "        return result;\n");
     g_string_append(text, body);
     g_string_append(text, "    return result;\n}\n\n");
 }

@@ -16,7 +16,9 @@
 #include <stdint.h>
 
 #include "zeugma/config.h"
+#include "zeugma/hello.h"
 #include "zeugma/index.h"
+#include "zeugma/peer.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -72,6 +74,8 @@ struct zg_answered {
 /* What passes between two nodes. */
 struct zg_delivery {
     /* private */
+    struct zg_peer *peer;
+    struct zg_hello *hello;
     uint8_t next;    /* ticket of the next message sent */
     uint8_t base;    /* the oldest that is open; == next: none is */
     uint8_t newest;  /* ticket taken from the peer */
@@ -88,15 +92,16 @@ struct zg_delivery {
 struct zg_delivery_terms {
     const struct zg_ticketed *messages; /* that it sends, replies aside; in ZG_FLASH */
     uint8_t window;                     /* the largest of theirs, 0: there are none */
-    uint8_t slots;                      /* for open messages: a power of two, window at least */
-    uint8_t answers;                    /* for replies: a power of two, or 0 */
-    uint16_t room;                      /* bytes for each of the open ones, */
+    bool windows_differ;
+    uint8_t slots;   /* for open messages: a power of two, window at least */
+    uint8_t answers; /* for replies: a power of two, or 0 */
+    uint16_t room;   /* bytes for each of the open ones, */
     uint16_t answer_room;
     bool takes; /* messages and requests come in */
     zg_role acknowledge_id;
     zg_role refused_id;
     /* A message ended. The payload begins with its ticket, and base; it may be written over once this sends another. */
-    void (*settled)(void *owner, void *session, uint8_t kind, const uint8_t *payload, uint16_t length,
+    void (*settled)(void *owner, const struct zg_peer *peer, uint8_t kind, const uint8_t *payload, uint16_t length,
                     enum zg_settled how);
 };
 

@@ -21,9 +21,6 @@ enum zgi_open_state {
     ZGI_OPEN_WAITING  /* for what settles it */
 };
 
-/* What a ticket that comes in is. */
-enum zgi_ticket { ZGI_TICKET_NEW, ZGI_TICKET_COPY, ZGI_TICKET_EARLY };
-
 static inline struct zg_ticketed zgi_ticketed(const struct zg_link *link, uint8_t kind)
 {
     struct zg_ticketed message;
@@ -58,23 +55,21 @@ static inline void zgi_delivery_begin(struct zg_delivery *delivery)
 
 /* Tells how the message of a slot ended. The slot is free by then, so that the handler may send the next one; what
  * stands in it is to be unpacked first. */
-static ZGI_SHARED void zgi_tell_settled(struct zg_link *link, const struct zgi_session *session, uint8_t slot,
+static ZGI_SHARED void zgi_tell_settled(struct zg_link *link, struct zg_delivery *delivery, uint8_t slot,
                                         enum zg_settled how)
 {
-    struct zg_delivery *delivery = session->delivery;
     struct zg_open *open = &delivery->open[slot];
 
     open->state = ZGI_OPEN_FREE;
     while (delivery->base != delivery->next && zgi_open_of(link, delivery, delivery->base)->state == ZGI_OPEN_FREE)
         delivery->base++;
-    ZGI_DELIVERY(link)->settled(link->receiver.owner, session->owner, open->kind,
+    ZGI_DELIVERY(link)->settled(link->receiver.owner, delivery->peer, open->kind,
                                 zgi_open_payload(link, delivery, slot), open->length, how);
 }
 
-static inline void zgi_settle(struct zg_link *link, const struct zgi_session *session, uint8_t ticket,
-                              enum zg_settled how)
+static inline void zgi_settle(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket, enum zg_settled how)
 {
-    zgi_tell_settled(link, session, (uint8_t)(ticket & (ZGI_DELIVERY(link)->slots - 1U)), how);
+    zgi_tell_settled(link, delivery, (uint8_t)(ticket & (ZGI_DELIVERY(link)->slots - 1U)), how);
 }
 
 /* Whether nothing was sent since the last begin: then nothing can have been taken. */
@@ -87,9 +82,8 @@ static inline bool zgi_is_untouched(struct zg_link *link, const struct zg_delive
 }
 
 /* One of the two restarted: all begins afresh, and what is open has failed, unless nothing was sent yet at all. */
-static inline void zgi_delivery_restart(struct zg_link *link, const struct zgi_session *session)
+static inline void zgi_delivery_restart(struct zg_link *link, struct zg_delivery *delivery)
 {
-    struct zg_delivery *delivery = session->delivery;
     const bool sends = ZGI_DELIVERY(link)->window > 0;
     const uint8_t next = sends && zgi_is_untouched(link, delivery) ? delivery->next : 0;
 
@@ -105,7 +99,7 @@ static inline void zgi_delivery_restart(struct zg_link *link, const struct zgi_s
         return;
     for (uint8_t slot = 0; slot < ZGI_DELIVERY(link)->slots; slot++)
         if (delivery->open[slot].state == ZGI_OPEN_FAILED)
-            zgi_tell_settled(link, session, slot, ZG_SETTLED_RESTART);
+            zgi_tell_settled(link, delivery, slot, ZG_SETTLED_RESTART);
 }
 
 /* A place for a message of this kind: where its payload goes, behind ticket and base. NULL: its window is full. */
@@ -114,10 +108,11 @@ static ZGI_SHARED uint8_t *zgi_delivery_open(struct zg_link *link, struct zg_del
     const struct zg_ticketed message = zgi_ticketed(link, kind);
     uint8_t alike = 0;
 
-    for (uint8_t ticket = delivery->base; ticket != delivery->next; ticket++) {
-        const struct zg_open *other = zgi_open_of(link, delivery, ticket);
-        alike = (uint8_t)(alike + (other->state != ZGI_OPEN_FREE && other->kind == kind));
-    }
+    if (ZGI_DELIVERY(link)->windows_differ)
+        for (uint8_t ticket = delivery->base; ticket != delivery->next; ticket++) {
+            const struct zg_open *other = zgi_open_of(link, delivery, ticket);
+            alike = (uint8_t)(alike + (other->state != ZGI_OPEN_FREE && other->kind == kind));
+        }
     if ((uint8_t)(delivery->next - delivery->base) >= ZGI_DELIVERY(link)->window || alike >= message.window ||
         zgi_open_of(link, delivery, delivery->next)->state != ZGI_OPEN_FREE)
         return NULL;
@@ -141,7 +136,8 @@ static ZGI_SHARED void zgi_delivery_commit(struct zg_link *link, struct zg_deliv
     delivery->next++;
 }
 
-static inline bool zgi_ticket_taken(const struct zg_delivery *delivery, uint8_t ticket)
+/* Whether a ticket was taken: the newest, eight behind it, and all that is older. */
+static ZGI_SHARED bool zgi_ticket_taken(const struct zg_delivery *delivery, uint8_t ticket)
 {
     uint8_t back = (uint8_t)(delivery->newest - ticket);
 
@@ -150,19 +146,7 @@ static inline bool zgi_ticket_taken(const struct zg_delivery *delivery, uint8_t 
     return back == 0 || back > 8 || (delivery->earlier >> (back - 1) & 1) != 0;
 }
 
-/* What a ticket is; where the order is kept (base not NULL), whether all before it were taken. */
-static inline enum zgi_ticket zgi_ticket_judge(const struct zg_delivery *delivery, uint8_t ticket, const uint8_t *base)
-{
-    if (zgi_ticket_taken(delivery, ticket))
-        return ZGI_TICKET_COPY;
-    if (base && (uint8_t)(ticket - *base) < 0x80)
-        for (uint8_t before = *base; before != ticket; before++)
-            if (!zgi_ticket_taken(delivery, before))
-                return ZGI_TICKET_EARLY;
-    return ZGI_TICKET_NEW;
-}
-
-static ZGI_SHARED void zgi_ticket_take(struct zg_delivery *delivery, uint8_t ticket)
+static inline void zgi_ticket_take(struct zg_delivery *delivery, uint8_t ticket)
 {
     uint8_t ahead = (uint8_t)(ticket - delivery->newest);
 
@@ -188,46 +172,58 @@ static inline struct zg_answered *zgi_answered_of(struct zg_link *link, const st
     return &delivery->answered[ticket & (ZGI_DELIVERY(link)->answers - 1U)];
 }
 
-/* Notes a payload's tickets in its frame and judges them. True: it is new; zgi_delivery_take() or zgi_refuse() it. A
- * copy is acknowledged or answered once more; where the two nodes do not know each other yet, or one before is missing
- * and the order is kept, it is left: it will come again. `request`: its reply acknowledges it. */
-static ZGI_SHARED bool zgi_delivery_admit(struct zg_link *link, const struct zgi_session *session,
-                                          struct zg_frame *frame, const uint8_t *payload, bool kept, bool request)
+/* Notes a payload's tickets in its frame and judges them. 1: it is new; unpack it and zgi_delivery_take() it. 0: a
+ * copy, which is acknowledged or answered once more; or the two nodes do not know each other yet, or one before is
+ * missing and the order is kept: it will come again. ZG_ESIZE: the tickets are missing. `request`: its reply
+ * acknowledges it. */
+static ZGI_SHARED int zgi_delivery_admit(struct zg_link *link, struct zg_delivery *delivery, struct zg_frame *frame,
+                                         const uint8_t *payload, size_t length, bool kept, bool request)
 {
-    struct zg_delivery *delivery = session->delivery;
     const uint8_t ticket = payload[0];
 
+    if (length < 1U + kept)
+        return ZG_ESIZE;
     frame->header.ticket = ticket;
     if (kept)
         frame->header.base = payload[1];
-    if (!session->hello->known) {
-        session->hello->ask = true;
-        return false;
+    if (!delivery->hello->known) {
+        delivery->hello->ask = true;
+        return 0;
     }
-    enum zgi_ticket verdict = zgi_ticket_judge(delivery, ticket, kept ? payload + 1 : NULL);
-    if (verdict == ZGI_TICKET_COPY && !request)
-        delivery->owing = true;
-    if (verdict == ZGI_TICKET_COPY && request && zgi_answered_of(link, delivery, ticket)->ticket == ticket)
-        zgi_answered_of(link, delivery, ticket)->due = true;
-    return verdict == ZGI_TICKET_NEW;
+    if (zgi_ticket_taken(delivery, ticket)) {
+        if (!request)
+            delivery->owing = true;
+        else if (zgi_answered_of(link, delivery, ticket)->ticket == ticket)
+            zgi_answered_of(link, delivery, ticket)->due = true;
+        return 0;
+    }
+    for (uint8_t before = kept ? payload[1] : ticket; before != ticket && (uint8_t)(ticket - before) < 0x80; before++)
+        if (!zgi_ticket_taken(delivery, before))
+            return 0;
+    return 1;
 }
 
-/* Takes it: its copies will be known for such. */
-static inline void zgi_delivery_take(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket, bool request)
+/* Takes it, so that its copies will be known for such: true, it is to be handed on. `result` is what unpacking said:
+ * where that failed, or nobody is there to take it, it is refused. */
+static ZGI_SHARED bool zgi_delivery_take(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket, int result,
+                                         bool wanted, bool request)
 {
+    if (result < 0 || !wanted) {
+        zgi_refuse(delivery, ticket, result < 0 ? ZG_REFUSED_BAD_PAYLOAD : ZG_REFUSED_UNKNOWN_ID);
+        return false;
+    }
     zgi_ticket_take(delivery, ticket);
     if (request) /* what stood there was settled: its window has passed */
         zgi_answered_of(link, delivery, ticket)->length = 0;
     else
         delivery->owing = true;
+    return true;
 }
 
 /* A message of an id that this node does not know: it may carry a ticket, if it looks like one that is to come. */
-static inline void zgi_refuse_unknown(const struct zgi_session *session, const uint8_t *payload, size_t length)
+static inline void zgi_refuse_unknown(struct zg_delivery *delivery, const uint8_t *payload, size_t length)
 {
-    struct zg_delivery *delivery = session->delivery;
-
-    if (length > 0 && session->hello->known && (uint8_t)((uint8_t)(payload[0] - delivery->newest) + 8U) < 16 &&
+    if (length > 0 && delivery->hello->known && (uint8_t)((uint8_t)(payload[0] - delivery->newest) + 8U) < 16 &&
         !zgi_ticket_taken(delivery, payload[0]))
         zgi_refuse(delivery, payload[0], ZG_REFUSED_UNKNOWN_ID);
 }
@@ -260,16 +256,14 @@ static inline void zgi_delivery_answered(struct zg_link *link, struct zg_deliver
 /* --- acknowledgements, replies and refusals that come in */
 
 /* Whether a ticket is one that was sent and is not settled. */
-static inline bool zgi_is_open(struct zg_link *link, const struct zg_delivery *delivery, uint8_t ticket)
+static ZGI_SHARED bool zgi_is_open(struct zg_link *link, const struct zg_delivery *delivery, uint8_t ticket)
 {
     return (uint8_t)(ticket - delivery->base) < (uint8_t)(delivery->next - delivery->base) &&
            zgi_open_of(link, delivery, ticket)->state >= ZGI_OPEN_DUE;
 }
 
-static inline void zgi_delivery_acknowledged(struct zg_link *link, const struct zgi_session *session,
-                                             const uint8_t *payload)
+static inline void zgi_delivery_acknowledged(struct zg_link *link, struct zg_delivery *delivery, const uint8_t *payload)
 {
-    struct zg_delivery *delivery = session->delivery;
     unsigned taken = (unsigned)payload[1] << 1 | 1U;
 
     if (ZGI_DELIVERY(link)->window == 0)
@@ -277,20 +271,20 @@ static inline void zgi_delivery_acknowledged(struct zg_link *link, const struct 
     for (uint8_t ticket = payload[0]; taken != 0; ticket--, taken >>= 1)
         if ((taken & 1U) != 0 && zgi_is_open(link, delivery, ticket) &&
             !zgi_ticketed(link, zgi_open_of(link, delivery, ticket)->kind).request)
-            zgi_settle(link, session, ticket, ZG_DELIVERED);
+            zgi_settle(link, delivery, ticket, ZG_DELIVERED);
 }
 
-static inline void zgi_delivery_refused(struct zg_link *link, const struct zgi_session *session, const uint8_t *payload)
+static inline void zgi_delivery_refused(struct zg_link *link, struct zg_delivery *delivery, const uint8_t *payload)
 {
-    struct zg_open *open = zgi_open_of(link, session->delivery, payload[0]);
+    struct zg_open *open = zgi_open_of(link, delivery, payload[0]);
 
-    if (ZGI_DELIVERY(link)->window == 0 || !zgi_is_open(link, session->delivery, payload[0]) || payload[1] == 0)
+    if (ZGI_DELIVERY(link)->window == 0 || !zgi_is_open(link, delivery, payload[0]) || payload[1] == 0)
         return;
     zgi_count(&link->receiver, ZGI_COUNTER(refused), 1);
     if (payload[1] == ZG_REFUSED_UNKNOWN_ID) /* might speak of a message without tickets that looks like this one */
         open->reason = ZG_REFUSED_UNKNOWN_ID;
     else
-        zgi_settle(link, session, payload[0], (enum zg_settled)payload[1]);
+        zgi_settle(link, delivery, payload[0], (enum zg_settled)payload[1]);
 }
 
 /* Whether a reply's ticket is that of an open request of this kind. */
@@ -309,25 +303,23 @@ static inline bool zgi_has_left(const struct zg_link *link, zg_index behind)
 }
 
 /* Sends an open message if it may be, with the base of now. */
-static inline bool zgi_open_send(struct zg_link *link, const struct zgi_session *session, uint8_t ticket)
+static inline bool zgi_open_send(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket)
 {
-    struct zg_delivery *delivery = session->delivery;
     const struct zg_ticketed message = zgi_ticketed(link, zgi_open_of(link, delivery, ticket)->kind);
     uint8_t *content = zgi_open_content(link, delivery, ticket);
 
     if (message.kept)
         content[ZGI_PROTOCOL_OF(link)->header_size + 1] = delivery->base;
-    if (zgi_link_send(link, session->peer->address, message.id, content, NULL,
+    if (zgi_link_send(link, delivery->peer->address, message.id, content, NULL,
                       zgi_open_of(link, delivery, ticket)->length) != 0)
         return false;
-    zgi_await(link, session->peer->address, message.timeout_us);
+    zgi_await(link, delivery->peer->address, message.timeout_us);
     return true;
 }
 
 /* Drives one open message: sends it, watches it leave, and sees when its time is over. */
-static inline void zgi_open_poll(struct zg_link *link, const struct zgi_session *session, uint8_t ticket, uint32_t now)
+static inline void zgi_open_poll(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket, uint32_t now)
 {
-    struct zg_delivery *delivery = session->delivery;
     struct zg_open *open = zgi_open_of(link, delivery, ticket);
     const uint32_t timeout_us = zgi_ticketed(link, open->kind).timeout_us;
     const bool is_first = open->state == ZGI_OPEN_HELD;
@@ -337,12 +329,12 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zgi_session 
     if (open->state == ZGI_OPEN_LEAVING) {
         if (zgi_has_left(link, open->behind)) {
             open->state = ZGI_OPEN_WAITING;
-            open->due_us = now + timeout_us + zgi_spread(link, timeout_us / 4, session->hello->boot);
+            open->due_us = now + timeout_us + zgi_spread(link, timeout_us / 4, delivery->hello->boot);
         }
         return;
     }
-    if (open->state != ZGI_OPEN_WAITING && session->hello->known) {
-        if (!zgi_open_send(link, session, ticket))
+    if (open->state != ZGI_OPEN_WAITING && delivery->hello->known) {
+        if (!zgi_open_send(link, delivery, ticket))
             return; /* the line is taken: its time does not run */
         zgi_count(&link->receiver, ZGI_COUNTER(resent), !is_first);
         open->state = ZGI_OPEN_LEAVING;
@@ -353,7 +345,7 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zgi_session 
         return;
     if (open->left == 0) {
         zgi_count(&link->receiver, ZGI_COUNTER(given_up), 1);
-        zgi_settle(link, session, ticket, open->reason != 0 ? (enum zg_settled)open->reason : ZG_SETTLED_NO_ANSWER);
+        zgi_settle(link, delivery, ticket, open->reason != 0 ? (enum zg_settled)open->reason : ZG_SETTLED_NO_ANSWER);
         return;
     }
     open->left--;
@@ -363,8 +355,8 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zgi_session 
 }
 
 /* Sends two bytes of a service. */
-static inline bool zgi_send_pair(struct zg_link *link, const struct zg_peer *peer, zg_role id, uint8_t first,
-                                 uint8_t second)
+static ZGI_SHARED bool zgi_send_pair(struct zg_link *link, const struct zg_peer *peer, zg_role id, uint8_t first,
+                                     uint8_t second)
 {
     uint8_t content[ZG_HEADER_MAX + 2 + sizeof(zg_check_word)];
     uint8_t *payload = content + ZGI_PROTOCOL_OF(link)->header_size;
@@ -375,29 +367,28 @@ static inline bool zgi_send_pair(struct zg_link *link, const struct zg_peer *pee
 }
 
 /* Sends acknowledgements, replies, refusals and messages that are due, and tells what failed. */
-static inline void zgi_delivery_poll(struct zg_link *link, const struct zgi_session *session, uint32_t now)
+static inline void zgi_delivery_poll(struct zg_link *link, struct zg_delivery *delivery, uint32_t now)
 {
     const struct zg_delivery_terms *terms = ZGI_DELIVERY(link);
-    struct zg_delivery *delivery = session->delivery;
     const uint8_t behind = delivery->next;
 
     for (uint8_t i = 0; i < terms->answers; i++) {
         struct zg_answered *answered = &delivery->answered[i];
         uint8_t *content = delivery->contents + (size_t)terms->slots * terms->room + (size_t)i * terms->answer_room;
         if (answered->due && answered->length > 0 &&
-            zgi_link_send(link, session->peer->address, answered->id, content, NULL, answered->length) == 0)
+            zgi_link_send(link, delivery->peer->address, answered->id, content, NULL, answered->length) == 0)
             answered->due = false;
     }
     if (terms->takes && delivery->refused != 0 &&
-        zgi_send_pair(link, session->peer, terms->refused_id, delivery->refused_ticket, delivery->refused))
+        zgi_send_pair(link, delivery->peer, terms->refused_id, delivery->refused_ticket, delivery->refused))
         delivery->refused = 0;
     if (terms->takes && delivery->owing &&
-        zgi_send_pair(link, session->peer, terms->acknowledge_id, delivery->newest, delivery->earlier))
+        zgi_send_pair(link, delivery->peer, terms->acknowledge_id, delivery->newest, delivery->earlier))
         delivery->owing = false;
     if (terms->window == 0)
         return;
     for (uint8_t ticket = delivery->base; ticket != behind; ticket++)
-        zgi_open_poll(link, session, ticket, now);
+        zgi_open_poll(link, delivery, ticket, now);
 }
 
 #endif

@@ -20,18 +20,8 @@ static inline void zgi_hello_put_number(const struct zg_hello_terms *terms, uint
     at[!terms->big_endian] = (uint8_t)(number >> 8);
 }
 
-struct zg_delivery;
-
 /* Its terms; `link` is not looked at where they are known when compiled. */
 #define ZGI_HELLO(link) ((void)(link), ZGI_PROTOCOL_OF(link)->hello)
-
-/* A peer and what passes between it and this node. */
-struct zgi_session {
-    struct zg_peer *peer;
-    struct zg_hello *hello;
-    struct zg_delivery *delivery; /* NULL without that service */
-    void *owner;                  /* handed to zg_delivery_terms.settled */
-};
 
 /* A boot number from the port, never 0. */
 static inline uint16_t zgi_boot_number(const struct zg_link *link)
