@@ -276,13 +276,14 @@ static void print_hello(const struct zgi_c *c, GString *text)
             "            (void)@p_hello_unpack(&message, nameless, sizeof nameless);\n        }\n"
             "        node->handlers->hello(node->context, &message, frame);\n    }\n");
     g_string_append(text, "    if (news == ZGI_NEWS_NONE)\n        return 0;\n");
-    if (c->end.delivery)
-        g_string_append(text, "    zgi_delivery_restart(&node->link, &with->delivery);\n");
+    g_string_append(text, "    if (news == ZGI_NEWS_RESTARTED) {\n        zgi_forget_sequence(&node->link, frame);\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
-        g_string_append(text, "    memset(node->streams, 0, sizeof node->streams);\n");
-    g_string_append(text, "    if (news == ZGI_NEWS_RESTARTED)\n        zgi_forget_sequence(&node->link, frame);\n"
-                          "    changed(node, frame->peer, news == ZGI_NEWS_MET ? ZG_LINK_MET : ZG_LINK_RESTARTED);\n"
-                          "    return 0;\n}\n\n");
+        g_string_append(text, "        memset(node->streams, 0, sizeof node->streams);\n");
+    if (c->end.delivery)
+        g_string_append(text, "        zgi_delivery_restart(&node->link, &with->delivery);\n");
+    g_string_append(text,
+                    "    }\n    changed(node, frame->peer, news == ZGI_NEWS_MET ? ZG_LINK_MET : ZG_LINK_RESTARTED);\n"
+                    "    return 0;\n}\n\n");
 }
 
 /* Acknowledgements and refusals: two bytes each, which settle what this node sent. */

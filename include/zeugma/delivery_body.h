@@ -14,7 +14,6 @@
 
 enum zgi_open_state {
     ZGI_OPEN_FREE,
-    ZGI_OPEN_FAILED,  /* by a restart, which is to be told */
     ZGI_OPEN_HELD,    /* never sent yet */
     ZGI_OPEN_DUE,     /* to be sent again */
     ZGI_OPEN_LEAVING, /* in the transmit ring */
@@ -72,33 +71,17 @@ static inline void zgi_settle(struct zg_link *link, struct zg_delivery *delivery
     zgi_tell_settled(link, delivery, (uint8_t)(ticket & (ZGI_DELIVERY(link)->slots - 1U)), how);
 }
 
-/* Whether nothing was sent since the last begin: then nothing can have been taken. */
-static inline bool zgi_is_untouched(struct zg_link *link, const struct zg_delivery *delivery)
-{
-    for (uint8_t ticket = delivery->base; ticket != delivery->next; ticket++)
-        if (zgi_open_of(link, delivery, ticket)->state != ZGI_OPEN_HELD)
-            return false;
-    return delivery->base == 0;
-}
-
-/* One of the two restarted: all begins afresh, and what is open has failed, unless nothing was sent yet at all. */
+/* The other end restarted: all begins afresh, and what is open has failed. A handler that sends anew finds the slots up
+ * to its own free. */
 static inline void zgi_delivery_restart(struct zg_link *link, struct zg_delivery *delivery)
 {
-    const bool sends = ZGI_DELIVERY(link)->window > 0;
-    const uint8_t next = sends && zgi_is_untouched(link, delivery) ? delivery->next : 0;
-
     for (uint8_t i = 0; i < ZGI_DELIVERY(link)->answers; i++)
         delivery->answered[i].length = 0;
-    if (sends && next == 0)
-        for (uint8_t slot = 0; slot < ZGI_DELIVERY(link)->slots; slot++)
-            if (delivery->open[slot].state != ZGI_OPEN_FREE)
-                delivery->open[slot].state = ZGI_OPEN_FAILED;
     zgi_delivery_begin(delivery);
-    delivery->next = next;
-    if (!sends)
+    if (ZGI_DELIVERY(link)->window == 0)
         return;
     for (uint8_t slot = 0; slot < ZGI_DELIVERY(link)->slots; slot++)
-        if (delivery->open[slot].state == ZGI_OPEN_FAILED)
+        if (delivery->open[slot].state != ZGI_OPEN_FREE)
             zgi_tell_settled(link, delivery, slot, ZG_SETTLED_RESTART);
 }
 
@@ -126,7 +109,6 @@ static ZGI_SHARED void zgi_delivery_commit(struct zg_link *link, struct zg_deliv
     struct zg_open *open = zgi_open_of(link, delivery, delivery->next);
     const struct zg_ticketed message = zgi_ticketed(link, kind);
 
-    *zgi_open_payload(link, delivery, delivery->next) = delivery->next;
     open->kind = kind;
     open->state = ZGI_OPEN_HELD;
     open->left = message.retries;
@@ -307,9 +289,11 @@ static inline bool zgi_open_send(struct zg_link *link, struct zg_delivery *deliv
 {
     const struct zg_ticketed message = zgi_ticketed(link, zgi_open_of(link, delivery, ticket)->kind);
     uint8_t *content = zgi_open_content(link, delivery, ticket);
+    uint8_t *payload = content + ZGI_PROTOCOL_OF(link)->header_size;
 
+    payload[0] = ticket;
     if (message.kept)
-        content[ZGI_PROTOCOL_OF(link)->header_size + 1] = delivery->base;
+        payload[1] = delivery->base;
     if (zgi_link_send(link, delivery->peer->address, message.id, content, NULL,
                       zgi_open_of(link, delivery, ticket)->length) != 0)
         return false;
