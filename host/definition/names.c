@@ -142,6 +142,9 @@ static void take_message(struct names *names, const struct zg_message *message)
     take_members(names, owner, message->fields);
     for (size_t i = 0; i < G_N_ELEMENTS(nodes); i++)
         take(names, message->place, owner, g_strdup_printf("%s_send_%s", nodes[i], message->name));
+    take(names, message->place, owner, g_strconcat("handler ", message->name, NULL));
+    if (zg_message_is_ticketed(message) && !message->is_reply)
+        take(names, message->place, owner, g_strconcat("handler ", message->name, "_settled", NULL));
 }
 
 static void take_variable(struct names *names, const struct zg_variable *variable)
@@ -178,6 +181,13 @@ void zgi_check_generated_names(const struct zg_definition *definition, struct zg
                                        "VERSION_MINOR",
                                        "class Frame",
                                        "class Receiver",
+                                       "class Delivery",
+                                       "class Peer",
+                                       "device_session",
+                                       "host_session",
+                                       "variables",
+                                       "handler link_changed",
+                                       "handler variable_written",
                                        "class RangeError",
                                        "class ProtocolError",
                                        "class Fraction",

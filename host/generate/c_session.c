@@ -36,15 +36,6 @@ void zgi_c_session_type(const struct zgi_c *c, GString *text)
 
 /* --- the constant terms */
 
-/* What is doubled up to 32 times: a few times what a hello and its answer take. */
-static uint64_t hello_wait_us(const struct zg_plan *plan)
-{
-    const struct zg_line *line = &plan->definition->line;
-    uint64_t frame =
-        zg_plan_by_name(plan, "hello")->frame_most * UINT64_C(500000) * zg_line_half_bits(line) / line->baud;
-    return MAX(8 * frame + 4 * plan->turn_ns / 1000, 100000);
-}
-
 static void append_number(GString *text, uint64_t number, unsigned size, bool big_endian)
 {
     for (unsigned i = 0; i < size; i++)
@@ -73,7 +64,7 @@ static void print_hello_terms(const struct zgi_c *c, GString *text)
         "    hello_payload, sizeof hello_payload, %s, %s, %s,\n    %s_HELLO_ID,\n    UINT32_C(%" G_GUINT64_FORMAT
         "), /* us before the next try */\n    UINT32_C(%" G_GUINT64_FORMAT ") /* us of keepalive */\n};\n\n",
         definition->big_endian ? "true /* big-endian */" : "false", c->end.has_many ? "true" : "false",
-        c->end.shared && !c->end.has_many ? "true" : "false", c->upper, hello_wait_us(c->plan),
+        c->end.shared && !c->end.has_many ? "true" : "false", c->upper, zg_plan_hello_wait_us(c->plan),
         definition->line.keepalive_ns / 1000);
 }
 

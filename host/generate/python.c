@@ -6,13 +6,13 @@
 #include "codec/json.h"
 #include "generate/embedded.h"
 #include "generate/generate.h"
+#include "plan/fingerprint.h"
 
 /* A field's name, with "_" behind it where a message has a function of that name. */
 static char *attribute(const char *name)
 {
-    static const char *const own[] = {
-        "check", "pack", "unpack", "ID", "SENDER", "TICKET_SIZE", "INDEX", "ACCESS", NULL
-    };
+    static const char *const own[] = { "check",       "pack",     "unpack", "ID",     "SENDER",
+                                       "TICKET_SIZE", "DELIVERY", "INDEX",  "ACCESS", NULL };
     return g_strconcat(name, g_strv_contains(own, name) ? "_" : "", NULL);
 }
 
@@ -258,6 +258,17 @@ static void print_record(GString *text, const struct zg_block *record)
     print_steps(text, record);
 }
 
+/* Window, retries, seconds for the answer, whether the order is kept, the class of the reply. */
+static void print_delivery(GString *text, const struct zg_message *message)
+{
+    g_autofree char *reply = message->reply ? zg_python_name(message->reply) : NULL;
+
+    g_string_append_printf(text, "    DELIVERY: ClassVar = (%u, %u, ", message->window, message->retries);
+    append_number(text, (double)message->timeout_ns / 1e9);
+    g_string_append_printf(text, ", %s, %s%s%s)\n", message->kept ? "True" : "False", reply ? "\"" : "",
+                           reply ? reply : "None", reply ? "\"" : "");
+}
+
 static void print_message(GString *text, const struct zg_plan_message *item)
 {
     g_autofree char *name = zg_python_name(item->message->name);
@@ -271,6 +282,8 @@ static void print_message(GString *text, const struct zg_plan_message *item)
                            item->message->id, zg_side_name(item->message->from));
     if (item->tickets > 0)
         g_string_append_printf(text, "    TICKET_SIZE: ClassVar[int] = %u\n", item->tickets);
+    if (item->tickets > 0 && !item->message->is_reply)
+        print_delivery(text, item->message);
     print_steps(text, &item->payload);
 }
 
@@ -372,6 +385,41 @@ static void print_support(GString *text, const struct zg_plan *plan)
     }
 }
 
+static void print_seconds(GString *text, const char *name, uint64_t ns)
+{
+    g_string_append_printf(text, "%s = ", name);
+    append_number(text, (double)ns / 1e9);
+    g_string_append(text, "  # s\n");
+}
+
+/* The host's end, and what it needs to know of this protocol. */
+static void print_host(GString *text, const struct zg_plan *plan)
+{
+    static const char *const services[] = {
+        "hello", "acknowledge", "refused", "echo_reply", "variable_value", "console"
+    };
+    const struct zg_line *line = &plan->definition->line;
+    unsigned window = 0;
+
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(plan, i)->message;
+        if (zg_message_is_ticketed(message) && !message->is_reply && (message->from & ZG_SIDE_HOST))
+            window = MAX(window, message->window);
+    }
+    g_string_append_printf(text, "\nFINGERPRINT = 0x%08X\n_WINDOW = %u\n", zg_fingerprint(plan), window);
+    print_seconds(text, "BYTE_TIMEOUT", line->byte_timeout_ns);
+    print_seconds(text, "KEEPALIVE", line->keepalive_ns);
+    print_seconds(text, "LINK_TIMEOUT", line->link_timeout_ns);
+    print_seconds(text, "HELLO_WAIT", zg_plan_hello_wait_us(plan) * 1000);
+    for (unsigned i = 0; i < G_N_ELEMENTS(services); i++) {
+        const struct zg_plan_message *item = zg_plan_by_name(plan, services[i]);
+        g_autofree char *upper = g_ascii_strup(services[i], -1);
+        g_autofree char *name = zg_python_name(services[i]);
+        g_string_append_printf(text, "_%s = %s\n", upper, item && item->message->service ? name : "None");
+    }
+    g_string_append(text, zgi_embedded_text("python/host.py"));
+}
+
 GPtrArray *zg_generate_python(const struct zg_plan *plan)
 {
     const struct zg_definition *definition = plan->definition;
@@ -412,6 +460,7 @@ GPtrArray *zg_generate_python(const struct zg_plan *plan)
         g_string_append_printf(text, "    %u: %s,\n", item->variable->index, name);
     }
     g_string_append(text, "}\n");
+    print_host(text, plan);
     zgi_generated_add(files, g_strconcat(definition->protocol, ".py", NULL), text);
     return files;
 }

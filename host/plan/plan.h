@@ -135,6 +135,10 @@ unsigned zg_step_pieces(const struct zg_step *step, unsigned element, struct zg_
  */
 uint64_t zg_step_load(const struct zg_step *step, unsigned element, const uint8_t *at);
 
+/* How long a node waits for the answer to a hello before its next, at first, us: a few times what both take; 0 without
+ * the service. */
+uint64_t zg_plan_hello_wait_us(const struct zg_plan *plan);
+
 /* The header's step with the role length; NULL: it has none. */
 const struct zg_step *zg_plan_length(const struct zg_plan *plan);
 

@@ -136,7 +136,8 @@ static void both_restart(void)
     stage_restart_device(&stage);
     stage_restart_host(&stage);
     stage_run(&stage, 20);
-    assert_int_equal(stage.speeds.count + stage.speed_ends.count, 0); /* they died with their sender, before they left */
+    assert_int_equal(stage.speeds.count + stage.speed_ends.count,
+                     0); /* they died with their sender, before they left */
     assert_well();
 }
 

@@ -4,8 +4,8 @@
 
 #include "newer_device.h"
 #include "newer_host.h"
-#include "zeugma/cobs.h"
 #include "stage.h"
+#include "zeugma/cobs.h"
 
 static struct stage stage;
 

@@ -317,6 +317,7 @@ class _Message(_Block):
     ID: ClassVar[int] = 0
     SENDER: ClassVar[str] = ""
     TICKET_SIZE: ClassVar[int] = 0  # bytes in front of the fields
+    DELIVERY: ClassVar = None
 
     def pack(self) -> bytes:
         """The payload behind its ticket. Raises RangeError where a field is outside its type or range."""

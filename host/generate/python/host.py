@@ -1,0 +1,330 @@
+
+
+# --- the host's end: versions, delivery, variables, console
+
+
+class Delivery:
+    """A message that was sent with a ticket. `settled` is None while it is open; then "delivered", "refused" (with `reason`, a number of
+    the service's), "no answer" or "restart". `reply` is the message that answered a request."""
+
+    def __init__(self, message, done):
+        self.message, self.done, self.settled, self.reason, self.reply = message, done, None, 0, None
+
+
+class _Open:
+    def __init__(self, delivery, ticket, now):
+        self.delivery, self.ticket, self.due, self.sent, self.reason = delivery, ticket, now + delivery.message.DELIVERY[2], False, 0
+        self.left, self.waiting = delivery.message.DELIVERY[1], False
+
+
+class Peer:
+    """A device, as the host follows it: whether it is `up` (heard within the link's timeout) and `known` (the two know each other), and
+    the `hello` that it last sent."""
+
+    def __init__(self, address, now):
+        self.address, self.up, self.known, self.hello, self.boot = address, False, False, None, 0
+        self._heard, self._spoke, self._tries, self._answer, self._ask = now, now, 0, False, True
+        self._queue, self._open, self._next = [], [], 0
+        self._newest, self._earlier, self._owing, self._refused, self._answers = 255, 255, False, None, {}
+        self._sequence, self._seen = None, 0
+
+    def match(self) -> str:
+        """How the device's definition stands to this one, and which end is to be brought up to date."""
+        hello = self.hello
+        if hello is None:
+            return "the device has not said which definition it was built from"
+        if hello.major != VERSION[0]:
+            return "the device speaks version %d.%d and this host %d.%d: the %s is stale and must be brought up to date" % (
+                hello.major, hello.minor, *VERSION, "device" if hello.major < VERSION[0] else "host")
+        if hello.minor != VERSION[1]:
+            return "the device speaks version %d.%d and this host %d.%d: they work together, but what is new in the %s is not used" % (
+                hello.major, hello.minor, *VERSION, "host" if hello.minor < VERSION[1] else "device")
+        if hello.fingerprint != FINGERPRINT:
+            return ("the device speaks version %d.%d, too, but was built from another definition (fingerprint %08x, here %08x): one of "
+                    "the two is stale; zeugma compare tells what differs" % (*VERSION, hello.fingerprint, FINGERPRINT))
+        return "both ends were built from the same definition"
+
+
+class Host:
+    """The host's end of a link. `write` takes bytes to send; `clock` gives seconds. Call feed() with what arrives and poll() often; nothing
+    waits. on(Message, handler) wants a message: handler(message, frame). on("link", handler) wants handler(peer, event), where event is
+    "up", "down", "met" or "restarted"; on("console", handler) wants the console's text as bytes."""
+
+    def __init__(self, write, clock, boot: int, devices=(0,)):
+        if not 1 <= boot <= 0xFFFF:
+            raise RangeError("boot: %r; expected another number at each start, from 1 to 65535" % boot)
+        self.receiver, self.peers = Receiver(), {address: Peer(address, clock()) for address in devices}
+        self.counters = dict.fromkeys(("frames_out", "bytes_out", "not_for_us", "lost", "repeated", "late", "restarts", "resent",
+                                       "given_up", "refused"), 0)
+        self._write, self._clock, self._boot, self._handlers = write, clock, boot, {}
+        self._sequence, self._heard, self._waiting = 0, clock(), False
+
+    def on(self, what, handler):
+        self._handlers[what] = handler
+
+    def feed(self, data: bytes):
+        """Takes bytes that arrived."""
+        self._heard, self._waiting = self._clock(), True
+        for frame in self.receiver.feed(data):
+            self._take(frame)
+
+    def send(self, message, to: int = 0, done=None):
+        """Sends a message. One with a ticket is kept until it is settled, and waits where its window is full; its Delivery is returned,
+        and done(delivery) called when it ends. `to` is a device's address on a shared line, or all ones for everybody."""
+        if not message.DELIVERY:
+            self._transmit(message, to)
+            return None
+        if to not in self.peers:
+            raise RangeError("to: %r is no device of this host; expected one of %s" % (to, ", ".join(map(str, self.peers))))
+        message.pack()  # what cannot be sent is told now
+        delivery = Delivery(message, done)
+        self.peers[to]._queue.append(delivery)
+        return delivery
+
+    def reply(self, message, frame):
+        """Answers a request; it is sent again when the request comes again."""
+        peer = self._peer(frame)
+        peer._answers[frame.header["ticket"]] = (message, True)
+
+    def poll(self):
+        """Does what is due."""
+        now = self._clock()
+        if self._waiting and BYTE_TIMEOUT and now - self._heard >= BYTE_TIMEOUT:
+            self._waiting = False
+            for frame in self.receiver.pause():
+                self._take(frame)
+        for peer in self.peers.values():
+            if LINK_TIMEOUT and peer.up and now - peer._heard >= LINK_TIMEOUT:
+                peer.up = False
+                self._tell("link", peer, "down")
+            if _HELLO:
+                self._poll_hello(peer, now)
+            if _ACKNOWLEDGE:
+                self._poll_delivery(peer, now)
+
+    # --- private
+
+    def _tell(self, what, *arguments):
+        if what in self._handlers:
+            self._handlers[what](*arguments)
+
+    def _transmit(self, message, to, **roles):
+        header = {name: value for name, value in (("destination", to), ("source", 0)) if any(role[0] == name for role in _HEADER)}
+        bits = next((role[3] for role in _HEADER if role[0] == "sequence"), 0)
+        data = encode(message, self._sequence & (1 << bits) - 1, **header, **roles)
+        self._sequence += 1
+        self.counters["frames_out"] += 1
+        self.counters["bytes_out"] += len(data)
+        self._write(data)
+
+    def _peer(self, frame):
+        return self.peers.get(frame.header["source"]) if "source" in frame.header else next(iter(self.peers.values()))
+
+    def _note_sequence(self, peer, number):
+        """Counts what a frame's number tells; returns what to take back where its sender restarted."""
+        bits = next((role[3] for role in _HEADER if role[0] == "sequence"), 0)
+        if not bits:
+            return {}
+        mask = (1 << bits) - 1
+        if peer._sequence is None:
+            peer._sequence, peer._seen = number, 0xFFFF
+            return {}
+        ahead, back, counted = number - peer._sequence & mask, peer._sequence - number & mask, {}
+        if ahead == 0:
+            counted = {"repeated": 1}
+        elif ahead <= mask // 2 + 1:
+            counted = {"lost": ahead - 1}
+            peer._sequence, peer._seen = number, (peer._seen << 1 | 1) << min(ahead - 1, 16) & 0xFFFF
+        elif back > 16 or not peer._seen >> (back - 1) & 1:
+            counted = {"late": 1}
+            peer._seen |= 1 << (back - 1) if back <= 16 else 0
+        else:
+            counted = {"repeated": 1}
+        for name, count in counted.items():
+            self.counters[name] += count
+        return counted
+
+    def _take(self, frame):
+        header, message, now = frame.header, frame.message, self._clock()
+        bits = next((role[3] for role in _HEADER if role[0] == "destination"), 0)
+        peer = self._peer(frame)
+        counted = self._note_sequence(peer, header.get("sequence", 0)) if peer else {}
+        if peer:
+            peer._heard = now
+            if LINK_TIMEOUT and not peer.up:
+                peer.up = True
+                self._tell("link", peer, "up")
+        if bits and header["destination"] not in (0, (1 << bits) - 1):
+            self.counters["not_for_us"] += 1
+            return
+        kind = type(message)
+        if _HELLO and kind is _HELLO and peer:
+            self._take_hello(peer, message, counted)
+            self._tell(kind, message, frame)
+        elif _ACKNOWLEDGE and kind is _ACKNOWLEDGE and peer:
+            taken = message.earlier << 1 | 1
+            for item in list(peer._open):
+                back = message.ticket - item.ticket & 0xFF
+                if item.sent and back <= 8 and taken >> back & 1 and not item.delivery.message.DELIVERY[4]:
+                    self._settle(peer, item, "delivered")
+        elif _REFUSED and kind is _REFUSED and peer:
+            self._take_refused(peer, message)
+        elif kind.TICKET_SIZE:
+            self._take_ticketed(peer, message, frame)
+        elif kind.__name__ == "EchoRequest" and _ECHO_REPLY:
+            self._transmit(_ECHO_REPLY(message.data), header.get("source", 0))
+        elif _CONSOLE and kind is _CONSOLE:
+            self._tell("console", message.text)
+        else:
+            self._tell(kind, message, frame)
+
+    def _take_hello(self, peer, message, counted):
+        peer.hello = message
+        news = message.boot != peer.boot
+        restarted = news and peer.boot != 0
+        if news:
+            peer.boot, peer.known, peer._tries = message.boot, False, 0
+        if message.peer == self._boot:
+            peer.known, peer._ask = True, False
+        if news or message.peer != self._boot:
+            peer._answer = True
+        if restarted:
+            self.counters["restarts"] += 1
+            for name, count in counted.items():
+                self.counters[name] -= count
+            peer._newest, peer._earlier, peer._owing, peer._refused, peer._answers = 255, 255, False, None, {}
+            failed, peer._open, peer._next = peer._open, [], 0
+            for item in failed:
+                self._end(item, "restart")
+        if news:
+            self._tell("link", peer, "restarted" if restarted else "met")
+
+    def _poll_hello(self, peer, now):
+        shared = any(role[0] == "destination" for role in _HEADER)
+        spoke = max(peer._spoke, peer._heard) if shared and peer.up else peer._spoke
+        asks = peer._ask
+        if not peer._answer and not asks:
+            wait = KEEPALIVE if peer.known else HELLO_WAIT * 2**peer._tries
+            if not wait or now - spoke < wait:
+                return
+            asks = not peer.known or shared
+        number = peer.boot if peer._answer or not asks else 0
+        self._transmit(_HELLO(VERSION[0], VERSION[1], FINGERPRINT, MAX_PAYLOAD, self._boot, number, ""), peer.address)
+        peer._spoke = now
+        if peer._answer:
+            peer._answer = False
+            return
+        peer._ask = False
+        if asks and not peer.known:
+            peer._tries = min(peer._tries + 1, 5)
+
+    def _end(self, item, how, reason=0):
+        item.delivery.settled, item.delivery.reason = how, reason
+        if item.delivery.done:
+            item.delivery.done(item.delivery)
+
+    def _settle(self, peer, item, how, reason=0):
+        peer._open.remove(item)
+        self._end(item, how, reason)
+
+    def _take_refused(self, peer, message):
+        for item in list(peer._open):
+            if item.sent and item.ticket == message.ticket and message.reason:
+                self.counters["refused"] += 1
+                if message.reason == 1:  # may speak of a message without tickets that looks like this one
+                    item.reason = 1
+                else:
+                    self._settle(peer, item, "refused", message.reason)
+
+    def _is_taken(self, peer, ticket):
+        back = peer._newest - ticket & 0xFF
+        return back < 128 and (back == 0 or back > 8 or peer._earlier >> (back - 1) & 1)
+
+    def _take_ticketed(self, peer, message, frame):
+        ticket, kind = frame.header["ticket"], type(message)
+        if peer is None:
+            return
+        if not kind.DELIVERY:  # a reply
+            asked = [item for item in peer._open if item.sent and item.ticket == ticket and item.delivery.message.DELIVERY[4] == kind.__name__]
+            for item in asked:
+                item.delivery.reply = message
+                self._settle(peer, item, "delivered")
+            if asked or _VARIABLE_VALUE and kind is _VARIABLE_VALUE:
+                self._tell(kind, message, frame)
+                self._tell_variable(message, frame)
+            return
+        if not peer.known:
+            peer._ask = True
+            return
+        request = kind.DELIVERY[4]
+        if self._is_taken(peer, ticket):
+            if not request:
+                peer._owing = True
+            elif ticket in peer._answers:
+                peer._answers[ticket] = (peer._answers[ticket][0], True)
+            return
+        before = frame.header.get("base", ticket)
+        while before != ticket and ticket - before & 0xFF < 128:
+            if not self._is_taken(peer, before):
+                return
+            before = before + 1 & 0xFF
+        if kind not in self._handlers:
+            peer._refused = (ticket, 1)
+            return
+        back = peer._newest - ticket & 0xFF
+        if back < 128:
+            peer._earlier |= 1 << (back - 1)
+        else:
+            peer._earlier = (peer._earlier << 1 | 1) << (255 - back) & 0xFF
+            peer._newest = ticket
+        peer._answers = {number: answer for number, answer in peer._answers.items() if ticket - number & 0xFF < 16}
+        peer._answers.pop(ticket, None)
+        peer._owing = peer._owing or not request
+        self._tell(kind, message, frame)
+
+    def _tell_variable(self, message, frame):
+        kind = VARIABLES.get(message.index) if _VARIABLE_VALUE and isinstance(message, _VARIABLE_VALUE) else None
+        if kind in self._handlers:
+            try:
+                self._tell(kind, kind.unpack(message.value), frame)
+            except ProtocolError:
+                self.receiver.counters["bad_payload"] += 1
+
+    def _poll_delivery(self, peer, now):
+        for ticket, (message, due) in list(peer._answers.items()):
+            if due:
+                peer._answers[ticket] = (message, False)
+                self._transmit(message, peer.address, ticket=ticket, **({"base": ticket} if message.TICKET_SIZE > 1 else {}))
+        if peer._refused:
+            self._transmit(_REFUSED(*peer._refused), peer.address)
+            peer._refused = None
+        if peer._owing:
+            self._transmit(_ACKNOWLEDGE(peer._newest, peer._earlier), peer.address)
+            peer._owing = False
+        base = min((item.ticket for item in peer._open), key=lambda number: number - peer._next & 0xFF, default=peer._next)
+        while peer._queue and peer._next - base & 0xFF < _WINDOW:
+            kind = type(peer._queue[0].message)
+            if sum(type(item.delivery.message) is kind for item in peer._open) >= kind.DELIVERY[0]:
+                break
+            peer._open.append(_Open(peer._queue.pop(0), peer._next, now))
+            base = base if len(peer._open) > 1 else peer._next
+            peer._next = peer._next + 1 & 0xFF
+        for item in list(peer._open):
+            self._poll_open(peer, item, base, now)
+
+    def _poll_open(self, peer, item, base, now):
+        if not item.waiting and peer.known:
+            message = item.delivery.message
+            self._transmit(message, peer.address, ticket=item.ticket, **({"base": base} if message.TICKET_SIZE > 1 else {}))
+            self.counters["resent"] += item.sent
+            item.sent = item.waiting = True
+            item.due = now + message.DELIVERY[2]
+            peer._spoke = now
+        elif now >= item.due:
+            if item.left == 0:
+                self.counters["given_up"] += 1
+                self._settle(peer, item, "refused" if item.reason else "no answer", item.reason)
+                return
+            item.left -= 1
+            item.due = now + item.delivery.message.DELIVERY[2]
+            item.waiting = False

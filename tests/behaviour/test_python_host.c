@@ -1,0 +1,37 @@
+/* SPDX-License-Identifier: MIT */
+/* The generated Python host works with the generated C device. */
+#include <stdlib.h>
+
+#include "generate/generate.h"
+#include "support.h"
+
+static void test_meeting(void **state)
+{
+    g_autofree char *folder = g_dir_make_tmp("zeugma-meet-XXXXXX", NULL);
+    g_autofree char *build = g_strdup_printf(
+        "cd %s && " TEST_CC " -std=c11 -Wall -Wextra -Werror -I. *.c " TEST_DATA "/generated/meet.c -o meet", folder);
+    g_autofree char *run = g_strdup_printf("%s -B " TEST_DATA "/generated/meet.py %s %s/meet > %s/told", TEST_PYTHON,
+                                           folder, folder, folder);
+    g_autofree char *told = g_build_filename(folder, "told", NULL);
+    g_autofree char *definition = NULL, *text = NULL;
+    (void)state;
+    assert_true(g_file_get_contents(TEST_SOURCE "/tests/behaviour/loom.yaml", &definition, NULL, NULL));
+    struct test_plan plan = test_plan_of(definition);
+    g_autoptr(GPtrArray) code = zg_generate_c(plan.plan);
+    g_autoptr(GPtrArray) module = zg_generate_python(plan.plan);
+    assert_true(zg_generate_bundle(code, NULL));
+    assert_true(zg_generated_write(code, folder, false, NULL));
+    assert_true(zg_generated_write(module, folder, false, NULL));
+    assert_int_equal(system(build), 0);
+    assert_int_equal(system(run), 0);
+    assert_true(g_file_get_contents(told, &text, NULL, NULL));
+    assert_string_equal(text, "well\n");
+    test_remove_folder(folder);
+    test_plan_clear(&plan);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_meeting) };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

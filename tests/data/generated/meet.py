@@ -1,0 +1,160 @@
+# SPDX-License-Identifier: MIT
+"""The generated Python host against the C device: meet.py FOLDER_OF_THE_MODULE DEVICE. In virtual time, on lines that lose,
+flip and double bytes; the device and the host restart on the way."""
+import random
+import subprocess
+import sys
+
+sys.path.insert(0, sys.argv[1])
+import loom  # noqa: E402
+
+
+class Line:
+    """The device as a process, a turn each 0.5 ms; one seed is always the same run."""
+
+    def __init__(self, seed, drop=0.0, flip=0.0, twice=0.0):
+        self.process = subprocess.Popen([sys.argv[2]], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+        self.random, self.drop, self.flip, self.twice = random.Random(seed), drop, flip, twice
+        self.us, self.told, self.to_device, self.boots = 0, [], b"", 0
+        self.heard = {}
+        self.start_host()
+
+    def start_host(self):
+        self.boots += 1
+        self.host = loom.Host(self.write, lambda: self.us / 1e6, self.boots)
+        for kind in (loom.Stopped, loom.Pick, loom.RowTaken, loom.VariableTargetTension, "console", "link"):
+            self.heard.setdefault(kind, [])
+            self.host.on(kind, lambda message, frame=None, kind=kind: self.heard[kind].append(frame if kind == "link" else message))
+
+    def write(self, data):
+        self.to_device += data
+
+    def damage(self, data):
+        result = bytearray()
+        for byte in data:
+            if self.random.random() < self.drop:
+                continue
+            if self.random.random() < self.flip:
+                byte ^= 1 << self.random.randrange(8)
+            result.append(byte)
+            if self.random.random() < self.twice:
+                result.append(byte)
+        return bytes(result)
+
+    def turn(self, act=""):
+        self.us += 500
+        sent, self.to_device = self.damage(self.to_device), b""
+        self.process.stdin.write("%d %s %s\n" % ((2**32 - 300000 + self.us) % 2**32, sent.hex() or "-", act))
+        self.process.stdin.flush()
+        back, *told = self.process.stdout.readline().split()
+        self.told += told
+        if back != "-":
+            self.host.feed(self.damage(bytes.fromhex(back)))
+        self.host.poll()
+
+    def run(self, ms, act=""):
+        self.turn(act)
+        for _ in range(2 * ms - 1):
+            self.turn()
+
+    def device(self, what):
+        return [int(word.split("=")[1]) for word in self.told if word.startswith(what + "=")]
+
+    def end(self):
+        self.process.stdin.close()
+        self.process.wait()
+
+
+def clean():
+    line = Line(1)
+    line.run(60)
+    host, peer = line.host, line.host.peers[0]
+    assert peer.known and peer.up and line.heard["link"] == ["up", "met"], line.heard["link"]
+    assert peer.match() == "both ends were built from the same definition", peer.match()
+    done = []
+    speed = host.send(loom.SetSpeed(picks_per_min=321), done=done.append)
+    row = host.send(loom.LoadRow(row=7, lifts=[1, 2, 3]))
+    line.run(10)
+    assert speed.settled == row.settled == "delivered" and done == [speed] and line.device("speed") == [321]
+    assert row.reply.row == 7 and row.reply.room == 3 and line.heard[loom.RowTaken] == [row.reply]
+    line.run(10, "pick 5")
+    line.run(10, "stop 9")
+    line.run(10, "print shed")
+    assert [m.number for m in line.heard[loom.Pick]] == [5] and [m.pick for m in line.heard[loom.Stopped]] == [9]
+    assert line.device("stopped") == [0] and line.heard["console"] == [b"shed"]
+    host.send(loom.Console(text=b"help\n"))
+    write = host.send(loom.VariableWrite(index=0, value=loom.VariableTargetTension(value=12.34).pack()))
+    over = host.send(loom.VariableWrite(index=0, value=(25001).to_bytes(2, "little")))
+    missing = host.send(loom.VariableRead(index=99))
+    line.run(10)
+    assert line.device("console") == [5] and line.device("tension")[-1] == 1234 and line.device("written") == [0]
+    assert write.settled == "delivered" and (over.settled, over.reason, missing.reason) == ("refused", 3, 6)
+    line.run(10, "tension 500")
+    stream = host.send(loom.VariableStream(index=0, period=20))
+    line.run(101)
+    assert stream.settled == "delivered" and line.heard[loom.VariableTargetTension][-1].value == 5.0
+    assert 5 <= len(line.heard[loom.VariableTargetTension]) - 1 <= 7
+    assert host.counters["resent"] == host.counters["lost"] == 0
+    line.end()
+
+
+def damaged(seed):
+    line = Line(seed, drop=0.003, flip=0.002, twice=0.002)
+    line.run(1000)
+    speeds = [line.host.send(loom.SetSpeed(picks_per_min=i)) for i in range(60)]
+    winds = [line.host.send(loom.Wind(turn=i)) for i in range(60)]
+    rows = [line.host.send(loom.LoadRow(row=i, lifts=[])) for i in range(60)]
+    for i in range(60):
+        line.run(120, "stop %d" % i)
+    line.run(3000)
+    assert all(d.settled == "delivered" for d in speeds + winds + rows), [d.settled for d in speeds + winds + rows]
+    assert sorted(line.device("speed")) == list(range(60)) and line.device("wind") == list(range(60))
+    assert sorted(line.device("row")) == list(range(60)) and line.host.counters["resent"] > 5
+    stops = [m.pick for m in line.heard[loom.Stopped]]
+    assert stops == sorted(set(stops)) and len(stops) >= 58 and line.device("stopped").count(0) <= len(stops)
+    line.end()
+
+
+def restarts(seed):
+    line = Line(seed, drop=0.001)
+    line.run(1000)
+    sent, number = [], 0
+    for i in range(20):
+        for _ in range(5):
+            sent.append(line.host.send(loom.SetSpeed(picks_per_min=number)))
+            number += 1
+        for _ in range(line.random.randrange(1, 4)):
+            line.turn()
+        line.turn("restart" if i % 4 == 1 else "")
+        if i % 4 == 3:
+            line.start_host()
+        line.run(300)
+    taken = line.device("speed")
+    assert len(taken) == len(set(taken)), taken
+    for i, delivery in enumerate(sent):
+        assert delivery.settled != "delivered" or i in taken, i
+    assert "restart" in [d.settled for d in sent] and "restarted" in line.heard["link"]
+    last = line.host.send(loom.SetSpeed(picks_per_min=900))
+    line.run(300)
+    assert line.host.peers[0].known and last.settled == "delivered"
+    line.end()
+
+
+def stale():
+    line = Line(3)
+    line.run(60)
+    hello = line.host.peers[0].hello
+    for change, word in (({"minor": 3}, "what is new in the device"), ({"minor": 1}, "what is new in the host"),
+                         ({"major": 2}, "the host is stale"), ({"major": 0}, "the device is stale"),
+                         ({"fingerprint": 1}, "another definition")):
+        line.host.peers[0].hello = loom.Hello(**{**hello.__dict__, **change})
+        assert word in line.host.peers[0].match(), line.host.peers[0].match()
+    line.end()
+
+
+clean()
+for number in range(2):
+    damaged(number)
+    restarts(number)
+stale()
+print("well")
