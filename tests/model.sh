@@ -26,7 +26,7 @@ check() { # what is expected (0 errors or 1), model, options
 check 0 delivery -DW=1 -DN=6
 check 0 delivery -DW=2 -DN=4
 check 0 delivery -DW=2 -DN=4 -DKEPT
-check 0 delivery -DW=2 -DN=3 -DFAULTS=3 -DRETRIES=1
+check 0 delivery -DW=1 -DN=4 -DFAULTS=3 -DRETRIES=1
 check 0 hello -DN=2 -DLOSSES=1
 check 1 delivery -DW=2 -DN=4 -DFORGETFUL
 check 1 hello -DN=2 -DDEAF

@@ -38,13 +38,13 @@ for target in 'avr-gcc -mmcu=atmega328p -Os' 'arm-none-eabi-gcc -mcpu=cortex-m0p
     done
 done
 for header in "$project"/include/zeugma/*.h "$generated"/*.h; do
-    for language in 'gcc -x c -std=c11' 'clang -x c -std=c11' 'g++ -x c++ -std=c++17'; do
+    for language in 'gcc -fsyntax-only -x c -std=c11' 'g++ -fsyntax-only -x c++ -std=c++17'; do
         printf '#include "%s"\nint only_so_that_it_is_not_empty;\n' "$header" >"$out/alone.c"
         compile "$language" "$out/alone.c"
     done
 done
 for source in "$generated"/*.c; do
-    compile 'g++ -x c++ -std=c++17' "$source"
+    compile 'g++ -fsyntax-only -x c++ -std=c++17' "$source"
 done
 # What has no floats, scaled values included, needs no floating point until a physical value is asked for.
 sed -e '/sag:/d' -e 's/^protocol: .*/protocol: plain/' "$project/examples/loom/loom.yaml" >"$out/plain.yaml"

@@ -92,6 +92,12 @@ char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *st
 
     zg_json_begin(&json, false);
     zg_json_open(&json, NULL, '{');
+    if (stretch->kind == ZG_STRETCH_CONSOLE) {
+        g_autofree char *text = g_strndup((const char *)stretch->raw, stretch->raw_length);
+        zg_json_string(&json, "console", text);
+        zg_json_close(&json, '}');
+        return zg_json_end(&json);
+    }
     if (stretch->kind == ZG_STRETCH_FRAME) {
         zg_json_string(&json, "message", stretch->message->message->name);
         zg_json_string(&json, "from", zg_side_name(sender_of(plan, stretch)));
@@ -151,11 +157,28 @@ static void raw_to_text(const struct zg_stretch *stretch, GString *text)
         g_string_append_printf(text, " ... and %zu more", stretch->raw_length - shown);
 }
 
+/* Console text between quotes, with what is no printable character escaped as in C. */
+static void console_to_text(const struct zg_stretch *stretch, GString *text)
+{
+    char beyond_ascii[129];
+    g_autofree char *console = g_strndup((const char *)stretch->raw, stretch->raw_length);
+
+    for (unsigned i = 0; i < 128; i++)
+        beyond_ascii[i] = (char)(128 + i);
+    beyond_ascii[128] = '\0';
+    g_autofree char *escaped = g_strescape(console, beyond_ascii);
+    g_string_append_printf(text, "console      \"%s\"", escaped);
+}
+
 char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *stretch)
 {
     g_autoptr(GString) text = g_string_new(NULL);
 
     g_string_append_printf(text, "%6" G_GUINT64_FORMAT "  ", stretch->offset);
+    if (stretch->kind == ZG_STRETCH_CONSOLE) {
+        console_to_text(stretch, text);
+        return g_strdup(text->str);
+    }
     if (stretch->kind == ZG_STRETCH_FRAME) {
         g_string_append_printf(text, "%-12s", stretch->message->message->name);
         if (plan->sequence_bits > 0)

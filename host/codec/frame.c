@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "zeugma/receiver.h"
+#include "zeugma/text.h"
 
 GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *header, const uint8_t *payload,
                           size_t length)
@@ -119,7 +120,7 @@ static void tell(struct zg_stream *stream, struct zg_stretch *stretch, size_t co
 {
     if (stretch->kind == ZG_STRETCH_SKIPPED) {
         stream->since += count;
-    } else {
+    } else if (stretch->kind != ZG_STRETCH_CONSOLE) {
         stretch->after = stream->since;
         stream->since = 0;
         if (stream->before >= 0 && stream->before == opening_of(stream->plan) &&
@@ -138,9 +139,43 @@ static void tell(struct zg_stream *stream, struct zg_stretch *stretch, size_t co
     forget(stream, (guint)count);
 }
 
+static void tell_text(struct zg_stream *stream, size_t count)
+{
+    struct zg_stretch stretch = { .kind = ZG_STRETCH_CONSOLE };
+
+    stream->counters.bytes_console += (uint32_t)count;
+    tell(stream, &stretch, count);
+}
+
+/* Reports text and noise, where a console shares the line; a character whose end may come stays. */
+static void sort_noise(struct zg_stream *stream, bool goes_on)
+{
+    while (stream->noise > 0) {
+        bool cut;
+        guint run = (guint)zg_text_run(stream->raw->data, stream->noise, &cut), other = 0;
+        if (run > 0) {
+            stream->counters.bytes_noise -= run;
+            stream->noise -= run;
+            tell_text(stream, run);
+            continue;
+        }
+        while (other < stream->noise && !(cut && goes_on) && run == 0) {
+            other++;
+            run = (guint)zg_text_run(stream->raw->data + other, stream->noise - other, &cut);
+        }
+        if (other == 0)
+            return;
+        struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED, .why = "noise" };
+        stream->noise -= other;
+        tell(stream, &stretch, other);
+    }
+}
+
 /* Reports noise: all of it, or where it goes on whole pieces only. */
 static void tell_noise(struct zg_stream *stream, bool goes_on)
 {
+    if (stream->plan->definition->console == ZG_CONSOLE_INTERLEAVED)
+        sort_noise(stream, goes_on);
     while (stream->noise >= (goes_on ? NOISE_PIECE : 1)) {
         struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED, .why = "noise" };
         guint count = MIN(stream->noise, NOISE_PIECE);
@@ -210,6 +245,21 @@ static const char *reason(const struct zg_stream *stream, enum zg_outcome outcom
     return zg_framing_is_plain(framing) ? "no end mark" : "malformed stuffing";
 }
 
+/* A failed candidate that is text; one that outgrew the longest frame may end in the middle of a character. */
+static bool take_text(struct zg_stream *stream, const struct zg_found *found)
+{
+    bool cut;
+    size_t run = zg_text_run(stream->raw->data, found->wire, &cut);
+
+    if (run == 0 || (run < found->wire && !cut))
+        return false;
+    zg_text_uncount(&stream->counters, found);
+    stream->noise = (guint)(found->wire - run);
+    stream->counters.bytes_noise += stream->noise;
+    tell_text(stream, run);
+    return true;
+}
+
 static void take_found(struct zg_stream *stream, const struct zg_found *found)
 {
     struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED,
@@ -230,6 +280,8 @@ static void take_found(struct zg_stream *stream, const struct zg_found *found)
     case ZG_OUTCOME_VERSION: take_frame(stream, found); break;
     case ZG_OUTCOME_IDLE: forget(stream, (guint)found->wire); break;
     default:
+        if (stream->plan->definition->console == ZG_CONSOLE_INTERLEAVED && take_text(stream, found))
+            break;
         stretch.why = reason(stream, found->outcome);
         tell(stream, &stretch, found->wire);
         break;

@@ -14,7 +14,8 @@ GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *he
 enum zg_stretch_kind {
     ZG_STRETCH_FRAME,       /* a message */
     ZG_STRETCH_UNDELIVERED, /* passed its check, and is no message: see `why` */
-    ZG_STRETCH_SKIPPED      /* was no frame: see `why` */
+    ZG_STRETCH_SKIPPED,     /* was no frame: see `why` */
+    ZG_STRETCH_CONSOLE      /* text between frames, where a console shares the line */
 };
 
 /* What a stretch of the stream was found to be. Valid during the call that reports it. */

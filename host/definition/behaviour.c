@@ -75,12 +75,9 @@ static void check_services(const struct checking *checking)
         need_service(checking, definition->line.keepalive_place, "keepalive", "hello");
     if (definition->console == ZG_CONSOLE_FRAMED)
         need_service(checking, definition->console_place, "console: framed", "console");
-    if (definition->console == ZG_CONSOLE_INTERLEAVED)
+    if (definition->console == ZG_CONSOLE_INTERLEAVED && !zg_framing_opens(&definition->framing))
         zgi_error(checking->diagnostics, definition->console_place,
-                  zg_framing_opens(&definition->framing)
-                      ? "console: interleaved is part of the language but not supported by this version yet; expected "
-                        "console: framed"
-                      : "console: interleaved needs a framing with an opening delimiter; expected console: framed");
+                  "console: interleaved needs a framing with an opening delimiter; expected console: framed");
 }
 
 /* What the framing needs of header and check. */

@@ -188,6 +188,7 @@ void zgi_check_generated_names(const struct zg_definition *definition, struct zg
                                        "variables",
                                        "handler link_changed",
                                        "handler variable_written",
+                                       "handler console_text",
                                        "class RangeError",
                                        "class ProtocolError",
                                        "class Fraction",

@@ -9,7 +9,8 @@
 struct zgi_c_end {
     bool shared;   /* its line is: frames tell where to and where from */
     bool has_many; /* the PC of a shared line: it has several peers */
-    bool hello, delivery, variables;
+    bool hello, delivery, variables, console;
+    bool interleaved;     /* text shares the line */
     bool tells;           /* what changed about its peers */
     unsigned window;      /* the largest of the ticketed messages that it sends; 0: none */
     unsigned slots;       /* for them: a power of two */

@@ -59,17 +59,20 @@ void zgi_c_send_prototypes(const struct zgi_c *c, GString *text)
                          "int @p_@s_refuse(struct @p_@s *node, zg_role to, uint8_t ticket, enum zg_settled reason);\n"
                        : "/* Refuses a request instead. */\n"
                          "int @p_@s_refuse(struct @p_@s *node, uint8_t ticket, enum zg_settled reason);\n");
-    if (c->end.variables || zg_definition_serves(c->plan->definition, "console")) {
-        if (zg_definition_serves(c->plan->definition, "console"))
-            zgi_c_emit(c, text, NULL,
-                       c->end.has_many
-                           ? "/* Sends text to the other end's console: returns how many of the bytes it took, 0 "
-                             "where there is no room now. */\n"
-                             "size_t @p_@s_print(struct @p_@s *node, zg_role to, const char *text, size_t size);\n"
-                           : "/* Sends text to the other end's console: returns how many of the bytes it took, 0 "
-                             "where there is no room now. */\n"
-                             "size_t @p_@s_print(struct @p_@s *node, const char *text, size_t size);\n");
-    }
+    if (c->end.interleaved)
+        zgi_c_emit(c, text, NULL,
+                   "/* Sends text for the other end's console between frames: returns how many of the bytes it took, 0 "
+                   "where there is no room now. */\n"
+                   "size_t @p_@s_print(struct @p_@s *node, const char *text, size_t size);\n");
+    else if (c->end.console)
+        zgi_c_emit(c, text, NULL,
+                   c->end.has_many
+                       ? "/* Sends text to the other end's console: returns how many of the bytes it took, 0 "
+                         "where there is no room now. */\n"
+                         "size_t @p_@s_print(struct @p_@s *node, zg_role to, const char *text, size_t size);\n"
+                       : "/* Sends text to the other end's console: returns how many of the bytes it took, 0 "
+                         "where there is no room now. */\n"
+                         "size_t @p_@s_print(struct @p_@s *node, const char *text, size_t size);\n");
 }
 
 /* --- sending */
@@ -210,7 +213,11 @@ void zgi_c_sends(const struct zgi_c *c, GString *text)
     }
     if (replies || (c->end.variables && c->side == ZG_SIDE_DEVICE))
         print_refuse(c, text, replies);
-    if (zg_definition_serves(c->plan->definition, "console"))
+    if (c->end.interleaved)
+        zgi_c_emit(c, text, NULL,
+                   "size_t @p_@s_print(struct @p_@s *node, const char *text, size_t size)\n{\n"
+                   "    return zgi_link_print(&node->link, text, size);\n}\n\n");
+    else if (c->end.console)
         print_print(c, text);
 }
 

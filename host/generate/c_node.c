@@ -48,7 +48,9 @@ struct zgi_c_end zgi_c_end(const struct zgi_c *c)
     struct zgi_c_end end = { .shared = plan->destination_bits > 0 && plan->source_bits > 0,
                              .hello = zg_definition_serves(definition, "hello"),
                              .delivery = zg_definition_serves(definition, "delivery"),
-                             .variables = zg_definition_serves(definition, "variables") };
+                             .variables = zg_definition_serves(definition, "variables"),
+                             .console = zg_definition_serves(definition, "console"),
+                             .interleaved = definition->console == ZG_CONSOLE_INTERLEAVED };
     unsigned payload = 0, ignored = 0;
     bool requests = false, asked = false;
 
@@ -133,6 +135,8 @@ static void print_handlers(const struct zgi_c *c, GString *text)
                    "    void (*@n)(void *context, const struct @p_@n *value, const struct zg_frame *frame);\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
         g_string_append(text, "    void (*variable_written)(void *context, uint8_t index);\n");
+    if (c->end.interleaved)
+        g_string_append(text, "    void (*console_text)(void *context, const char *text, size_t size);\n");
     if (c->end.tells)
         g_string_append(text, "    void (*link_changed)(void *context, zg_role address, enum zg_link_event event);\n");
     g_string_append_printf(text, "%s};\n\n",
@@ -153,6 +157,10 @@ static void print_struct(const struct zgi_c *c, GString *text)
                "    uint8_t frame[@P_RECEIVE_ROOM];\n");
     if (c->plan->gap_ns > 0)
         g_string_append(text, "    struct zg_link_gaps gaps;\n");
+    if (c->end.interleaved)
+        zgi_c_emit(c, text, NULL,
+                   "    struct zg_text_sorter console;\n"
+                   "    uint8_t console_raw[ZG_TEXT_ROOM(@P_MAX_FRAME, @P_RECEIVE_ROOM)];\n");
     if (c->end.hello)
         g_string_append(text, "    uint16_t boot;\n");
     if (c->end.hello && !c->end.has_many)
@@ -209,6 +217,8 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
         g_string_append(text, "#include \"zeugma/hello.h\"\n");
     if (c->end.delivery)
         g_string_append(text, "#include \"zeugma/delivery.h\"\n");
+    if (c->end.interleaved)
+        g_string_append(text, "#include \"zeugma/text.h\"\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
         g_string_append(text, "#include \"zeugma/variable.h\"\n");
     g_string_append(text, "\n#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n");
@@ -251,13 +261,14 @@ static void print_protocol(const struct zgi_c *c, GString *text)
                            "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that take a peer down */\n"
                            "    %s_HEADER_SIZE,\n    %u, /* bits of the sequence */\n    %u, /* of the destination */\n"
                            "    %u, /* of the source */\n    %s,\n    %s_write_header,\n    %s_admit,\n"
-                           "    deliver,\n    %s,\n    %s,\n    %s\n};\n\n",
+                           "    deliver,\n    %s,\n    %s,\n    %s,\n    %s\n};\n\n",
                            framing, c->prefix, c->upper, c->upper, c->upper, c->plan->filled, protocol.byte_timeout_us,
                            protocol.gap_us, protocol.send_gap_us, protocol.turn_us, protocol.link_timeout_us, c->upper,
                            c->plan->sequence_bits, c->plan->destination_bits, c->plan->source_bits,
                            protocol.length_ends ? "true /* the header's length tells where zeros begin */" : "false",
                            c->prefix, c->prefix, c->end.tells ? "changed" : "NULL",
-                           c->end.hello ? "&hello_terms" : "NULL", c->end.delivery ? "&delivery_terms" : "NULL");
+                           c->end.hello ? "&hello_terms" : "NULL", c->end.delivery ? "&delivery_terms" : "NULL",
+                           c->end.interleaved ? "console_of" : "NULL");
 }
 
 static void print_changed(const struct zgi_c *c, GString *text)
@@ -320,6 +331,9 @@ static void print_init(const struct zgi_c *c, GString *text)
     else if (c->plan->destination_bits > 0 || c->plan->source_bits > 0)
         g_string_append_printf(text, "    zg_link_set_addresses(&node->link, %d, %d);\n", c->side == ZG_SIDE_DEVICE,
                                c->side != ZG_SIDE_DEVICE);
+    if (c->end.interleaved)
+        g_string_append(text, "    zg_text_sorter_init(&node->console, node->console_raw, sizeof node->console_raw, "
+                              "take_text, node);\n");
     if (c->end.hello)
         g_string_append(text, "    node->boot = zgi_boot_number(&node->link);\n");
     if (c->end.hello && !c->end.has_many)
@@ -357,6 +371,13 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
     g_string_append(
         text, "\nstatic int deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length);\n\n");
     print_changed(c, text);
+    if (c->end.interleaved)
+        zgi_c_emit(c, text, NULL,
+                   "static struct zg_text_sorter *console_of(void *owner)\n{\n"
+                   "    return &((struct @p_@s *)owner)->console;\n}\n\n"
+                   "static void take_text(void *owner, const uint8_t *bytes, size_t size)\n{\n"
+                   "    struct @p_@s *node = (struct @p_@s *)owner;\n\n    if (node->handlers->console_text)\n"
+                   "        node->handlers->console_text(node->context, (const char *)bytes, size);\n}\n\n");
     zgi_c_session_terms(c, text);
     print_protocol(c, text);
     g_string_append(text, "#define ZGI_PROTOCOL(end) (&this_protocol)\n#include \"zeugma/link_body.h\"\n");

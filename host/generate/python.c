@@ -341,6 +341,8 @@ static void print_constants(GString *text, const struct zg_plan *plan)
     g_string_append_printf(text, "CHECK = \"%s\"\nCHECK_SKIP = %u  # bytes of the header that it does not cover\n",
                            definition->check.kind == ZG_CHECK_CRC ? "crc" : definition->check.name,
                            (unsigned)plan->check.skip);
+    g_string_append_printf(text, "INTERLEAVED = %s  # console text shares the line\n",
+                           definition->console == ZG_CONSOLE_INTERLEAVED ? "True" : "False");
     print_framing(text, plan);
     if (definition->check.kind == ZG_CHECK_CRC)
         g_string_append_printf(text,

@@ -11,6 +11,7 @@
 #include "zeugma/clock.h"
 #include "zeugma/link.h"
 #include "zeugma/receiver_body.h"
+#include "zeugma/text.h"
 
 #define ZGI_PROTOCOL_OF(link) ZGI_PROTOCOL(&(link)->receiver)
 
@@ -195,6 +196,26 @@ static inline int zgi_link_send(struct zg_link *link, zg_role to, zg_role id, ui
     return 0;
 }
 
+/* Sends text between frames, as many whole characters as there is room for; returns how many bytes. */
+static inline size_t zgi_link_print(struct zg_link *link, const char *text, size_t size)
+{
+    const size_t room = zg_ring_room(&link->transmit);
+
+    if (size > room)
+        for (size = room; size > 0 && ((uint8_t)text[size] & 0xC0U) == 0x80;)
+            size--;
+    if (size == 0 || !zgi_may_begin(link, link->peer.address))
+        return 0;
+    for (size_t i = 0; i < size; i++)
+        zg_ring_poke(&link->transmit, (zg_index)i, (uint8_t)text[i]);
+    zg_ring_publish(&link->transmit, (zg_index)size);
+    if (ZGI_PROTOCOL_OF(link)->send_gap_us > 0)
+        link->sending = true;
+    zgi_count(&link->receiver, ZGI_COUNTER(bytes_out), (zgi_amount)size);
+    link->port->start_transmit(link->port_context);
+    return size;
+}
+
 /* The peer that has this address. */
 static inline struct zg_peer *zgi_peer(struct zg_link *link, zg_role address)
 {
@@ -339,12 +360,16 @@ static inline void zgi_hand_on(struct zg_link *link, struct zg_found *found, uin
 static inline void zgi_take(struct zg_link *link, bool silent, const uint8_t *bytes, size_t count, bool from_ring,
                             uint32_t now)
 {
-    const bool rereads = ZGI_PROTOCOL_OF(link)->framing->rereads;
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+    const bool rereads = protocol->framing->rereads;
     struct zg_found found;
     bool telling = silent;
 
     for (;;) {
-        size_t taken = zgi_receive(&link->receiver, telling, bytes, count, &found);
+        const size_t piece = protocol->console && count > ZG_TEXT_PIECE ? ZG_TEXT_PIECE : count;
+        size_t taken = zgi_receive(&link->receiver, telling, bytes, piece, &found);
+        if (protocol->console)
+            zg_text_sorter_take(protocol->console(link->receiver.owner), &link->counters, bytes, taken, &found);
         if (from_ring)
             zg_ring_release(&link->receive, (zg_index)taken);
         bytes += taken;
@@ -354,7 +379,7 @@ static inline void zgi_take(struct zg_link *link, bool silent, const uint8_t *by
         if (!rereads) {
             if (count == 0)
                 return; /* no event comes without bytes */
-        } else if (found.outcome != ZG_OUTCOME_OPEN) {
+        } else if (found.outcome != ZG_OUTCOME_OPEN || count > 0) {
             telling = false;
         } else {
             if (telling == silent)

@@ -45,6 +45,7 @@ struct zg_frame {
 
 struct zg_hello_terms;
 struct zg_delivery_terms;
+struct zg_text_sorter;
 
 struct zg_protocol {
     const struct zg_framing *framing;
@@ -75,6 +76,8 @@ struct zg_protocol {
     void (*changed)(void *owner, struct zg_peer *peer, enum zg_link_event event);
     const struct zg_hello_terms *hello;       /* zeugma/hello.h; NULL: without that service */
     const struct zg_delivery_terms *delivery; /* zeugma/delivery.h; NULL: without */
+    /* Where text shares the line: what sorts it out (zeugma/text.h); else NULL. */
+    struct zg_text_sorter *(*console)(void *owner);
 };
 
 /* The largest content of a frame, bytes. */

@@ -58,6 +58,7 @@ class Host:
                                        "given_up", "refused"), 0)
         self._write, self._clock, self._boot, self._handlers = write, clock, boot, {}
         self._sequence, self._heard, self._waiting = 0, clock(), False
+        self.receiver.text = lambda data: self._tell("console", data)
 
     def on(self, what, handler):
         self._handlers[what] = handler

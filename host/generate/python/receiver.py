@@ -46,22 +46,41 @@ class Frame:
     header: dict
 
 
+def _text_run(data):
+    """How many bytes of data are console text, and whether what follows is the beginning of a character whose end is missing."""
+    for at, byte in enumerate(data):
+        if byte < 0x20 and byte not in (9, 10, 13, 27) or byte == 0x7F:
+            data, cut = data[:at], False
+            break
+    else:
+        cut = True
+    try:
+        bytes(data).decode()
+        return len(data), False
+    except UnicodeDecodeError as error:
+        return error.start, cut and error.reason == "unexpected end of data"
+
+
 class Receiver:
     """Finds frames in a stream. feed() takes bytes as they come; pause() says that the line fell silent, or the stream ended; counters
-    tell what became of the bytes, those of an open candidate apart."""
+    tell what became of the bytes, those of an open candidate apart. Where a console shares the line, text() is called with its bytes."""
 
     def __init__(self):
-        self.counters = dict.fromkeys(("bytes_in", "bytes_of_frames", "bytes_failed", "bytes_noise", "bytes_idle", "frames_in",
+        self.counters = dict.fromkeys(("bytes_in", "bytes_of_frames", "bytes_failed", "bytes_noise", "bytes_console", "bytes_idle", "frames_in",
                                        "failed_check", "malformed", "too_long", "timed_out", "other_version", "unknown_id",
                                        "bad_payload"), 0)
+        self.text = lambda data: None
         self._finder = _Finder()
         self._pending = 0
+        self._raw, self._noise = bytearray(), 0  # what is pending, behind noise that may be the beginning of a character
 
     def feed(self, data: bytes) -> Iterator[Frame]:
         """The frames that these bytes complete."""
         self.counters["bytes_in"] += len(data)
         for byte in data:
             self._pending += 1
+            if INTERLEAVED:
+                self._raw.append(byte)
             for event in self._finder.take(byte):
                 frame = self._settle(event)
                 if frame is not None:
@@ -87,8 +106,43 @@ class Receiver:
         if counter == "bytes_failed":
             self.counters[event] += 1
         self.counters[counter] += self._pending - self._finder.kept()
+        if INTERLEAVED:
+            self._sort(counter, event, self._pending - self._finder.kept())
         self._pending = self._finder.kept()
         return frame
+
+    def _sort(self, counter, event, size):
+        """Tells text from noise and from failed candidates."""
+        if counter == "bytes_noise":
+            self._noise += size
+            while self._noise:
+                run, cut = _text_run(self._raw[:self._noise])
+                if run:
+                    self._tell_text(counter, run)
+                elif cut:
+                    break
+                else:
+                    del self._raw[0]
+                self._noise -= run or 1
+            return
+        del self._raw[:self._noise]
+        self._noise = 0
+        run, cut = _text_run(self._raw[:size]) if counter == "bytes_failed" else (0, False)
+        if run and (run == size or cut):  # text that outgrew the longest frame may end in the middle of a character
+            self.counters[event] -= 1
+            self._tell_text(counter, run)
+            self._noise = size - run
+            self.counters["bytes_failed"] -= self._noise
+            self.counters["bytes_noise"] += self._noise
+        else:
+            del self._raw[:size]
+
+    def _tell_text(self, counter, size):
+        text = bytes(self._raw[:size])
+        del self._raw[:size]
+        self.counters[counter] -= size
+        self.counters["bytes_console"] += size
+        self.text(text)
 
     def _judge(self, content):
         covered = len(content) - CHECK_SIZE
