@@ -2,6 +2,7 @@
 #include "cli.h"
 #include "codec/json.h"
 #include "generate/generate.h"
+#include "plan/fingerprint.h"
 
 static void print_json(const char *file, const struct cli_definition *loaded, bool sound)
 {
@@ -11,6 +12,10 @@ static void print_json(const char *file, const struct cli_definition *loaded, bo
     zg_json_open(&json, NULL, '{');
     zg_json_string(&json, "file", file);
     zg_json_bool(&json, "sound", sound);
+    if (sound) {
+        g_autofree char *fingerprint = g_strdup_printf("%08x", zg_fingerprint(loaded->plan));
+        zg_json_string(&json, "fingerprint", fingerprint);
+    }
     zg_json_open(&json, "diagnostics", '[');
     for (unsigned i = 0; i < zg_diagnostics_count(loaded->diagnostics); i++) {
         const struct zg_diagnostic *diagnostic = zg_diagnostics_get(loaded->diagnostics, i);
@@ -40,10 +45,19 @@ static void print_summary(const struct zg_plan *plan)
               definition->check.name ? definition->check.name : "CRC by parameters");
 }
 
+static void print_fingerprint(const struct zg_plan *plan)
+{
+    g_autofree char *text = zg_fingerprint_text(plan);
+
+    cli_print("%08x is the CRC-32 of:\n%s", zg_fingerprint(plan), text);
+}
+
 static int run(const struct cli_verb *verb, int argc, char **argv)
 {
-    gboolean as_json = FALSE, schema = FALSE;
+    gboolean as_json = FALSE, schema = FALSE, fingerprint = FALSE;
     GOptionEntry entries[] = { { "json", 0, 0, G_OPTION_ARG_NONE, &as_json, "Print one JSON document", NULL },
+                               { "fingerprint", 0, 0, G_OPTION_ARG_NONE, &fingerprint,
+                                 "Print the fingerprint by which two ends compare, and what it is of", NULL },
                                { "schema", 0, 0, G_OPTION_ARG_NONE, &schema,
                                  "Print the language as a JSON Schema, for editors; without DEF", NULL },
                                G_OPTION_ENTRY_NULL };
@@ -63,6 +77,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     int status = cli_load(verb, argv[1], as_json, &loaded);
     if (status != CLI_TROUBLE && as_json)
         print_json(argv[1], &loaded, status == CLI_YES);
+    else if (status == CLI_YES && fingerprint)
+        print_fingerprint(loaded.plan);
     else if (status == CLI_YES)
         print_summary(loaded.plan);
     cli_definition_clear(&loaded);
