@@ -23,9 +23,9 @@ loom() {
     show "$bin/zeugma" generate $definition -o $folder --target c,python,docs,vectors --force
     printf '\n# a draft of the next version, with two mistakes'
     show "$bin/zeugma" compare $definition examples/loom/draft.yaml || test $? = 1
-    show "$bin/zeugma" encode $definition load_row '{"row": 7, "lift": 21845}' --header '{"sequence": 12}'
+    show "$bin/zeugma" encode $definition load_row '{"row": 7, "lift": 21845}' --header '{"sequence": 12, "ticket": 3}'
     printf '\n# the same frame whole, with a bit flipped, and cut short'
-    show "$bin/zeugma" decode $definition --hex '04410c07045555bc0100 04410c07045554bc0100 04410c07'
+    show "$bin/zeugma" decode $definition --hex '05410c030705555545db00 05410c030705545545db00 05410c03'
     printf '\n# device and host programs, made of the generated code and the runtime, on one simulated line'
     show "$bin/loom_sim"
     show "$bin/zeugma" soak $definition sim: --for 10min --faults ber=1e-5,drop=1e-6 --seed 7 \

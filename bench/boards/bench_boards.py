@@ -72,6 +72,47 @@ def sizes(target, code):
     return row
 
 
+SERVICES = """zeugma: 1
+protocol: duplex
+version: 1.0
+frame: {{ framing: cobs, header: [version: u3, id: u5, sequence: u8], check: crc16/ibm-3740, max_payload: 40 }}
+{services}
+messages:
+  block: {{ id: 1, from: {sender}, {delivery} fields: {{ data: "bytes[32]" }} }}
+  note: {{ id: 2, from: both, fields: {{ data: "bytes[4]" }} }}
+"""
+
+
+def service_size(build, target, services, sender, acknowledged):
+    """Flash and RAM of a device whose `block` goes one way or both, with these services."""
+    tools, compiler = TARGETS[target]
+    with tempfile.TemporaryDirectory() as folder:
+        definition, elf = os.path.join(folder, "duplex.yaml"), os.path.join(folder, "device.elf")
+        text = SERVICES.format(services=f"services: [{services}]" if services else "", sender=sender,
+                               delivery="delivery: acknowledged, window: 4," if acknowledged else "")
+        pathlib.Path(definition).write_text(text, encoding="utf-8")
+        run([build / "bin/zeugma", "generate", definition, "-o", folder])
+        run([*compiler.split(), "-flto", "-std=c11", "-ffunction-sections", "-fdata-sections", "-Wl,--gc-sections",
+             "-nostartfiles", "-Wl,-e,main", "-Wl,-u,main", f"-DTAKES={int(sender != 'device')}",
+             f"-DSENDS={int(sender != 'host')}", f"-DTICKETS={int(acknowledged)}", f"-I{PROJECT}/include", f"-I{folder}",
+             HERE / "services.c", f"{folder}/duplex.c", f"{folder}/duplex_device.c",
+             *sorted((PROJECT / "runtime").glob("*.c")), "-o", elf])
+        return sections(tools, elf)
+
+
+def service_sizes(build, target):
+    """What each service adds to a device that has the ones before it: flash and RAM, bytes."""
+    row = {}
+    for name, sender in (("taking", "host"), ("sending", "device"), ("both", "both")):
+        plain = service_size(build, target, "", sender, False)
+        hello = service_size(build, target, "hello", sender, False)
+        delivery = service_size(build, target, "hello, delivery", sender, True)
+        if name == "both":
+            row["hello"] = [hello[i] - plain[i] for i in (0, 1)]
+        row[f"delivery, {name}, window 4"] = [delivery[i] - hello[i] for i in (0, 1)]
+    return row
+
+
 def board(port, elf, *arguments):
     run([PROJECT / "tools/build-board.sh", port, elf, *arguments])
 
@@ -120,6 +161,10 @@ def main():
     flash = {target: sizes(target, code) for target in TARGETS}
     parts = list(next(iter(flash.values())))
     table("Bytes of each part, -flto", {part: [flash[target][part] for target in TARGETS] for part in parts}, TARGETS)
+    services = {target: service_sizes(build, target) for target in ("AVR -Os", "Cortex-M0+ -Os")}
+    rows = list(next(iter(services.values())))
+    table("Services: what each adds, flash and RAM in bytes (a definition without it pays nothing)",
+          {row: [" ".join(map(str, services[target][row])) for target in services] for row in rows}, services)
     loom = {"loom on AVR": sections("avr", build / "bench/boards/loom_avr.elf"),
             "loom on Cortex-M3": sections("arm-none-eabi", build / "bench/boards/loom_cortex_m3.elf")}
     table("The whole device, -Os -flto, bytes", loom, ("flash", "RAM"))
@@ -137,7 +182,7 @@ def main():
     rows = {name: [m["poll_a_byte"], m["send_a_byte"], m["receive_isr_a_byte"], m["transmit_isr_a_byte"],
                    m["longest_poll"]] for name, m in m3.items()}
     table("Cortex-M3, the same frames, instructions", rows, columns)
-    result = {"sizes": flash, "device": {name: dict(zip(("flash", "ram"), size)) for name, size in loom.items()},
+    result = {"sizes": flash, "services": services, "device": {name: dict(zip(("flash", "ram"), size)) for name, size in loom.items()},
               "avr": avr, "cortex_m3": m3}
     path = build / "bench-boards.json"
     path.write_text(json.dumps(result, indent=2) + "\n", encoding="utf-8")

@@ -11,7 +11,7 @@ struct device {
     struct loom_pick pick;
     uint32_t next_pick_us;
     uint32_t stops;
-    uint32_t rows;
+    uint32_t stops_told; /* acknowledged */
     uint32_t send_failures;
 };
 

@@ -6,21 +6,22 @@
 
 struct host {
     struct loom_host node;
-    const struct zg_port *port;
-    void *port_context;
-    uint16_t row; /* the one being loaded */
-    bool waiting; /* for its reply */
-    uint32_t row_sent_us;
-    uint32_t rows_acknowledged;
-    uint32_t rows_again; /* sent once more, because no reply came */
+    uint16_t row; /* the next to be loaded */
+    uint32_t rows_loaded, rows_answered, rows_failed;
     uint32_t picks;
     uint32_t picks_missed; /* numbers that never came */
     uint32_t last_pick;
     uint32_t stops;
-    double most_tension; /* N */
+    uint32_t tensions_set; /* acknowledged by the new value */
+    double most_tension;   /* N */
+    char console[64];
+    uint8_t console_size;
 };
 
 int host_begin(struct host *host, const struct zg_port *port, void *port_context);
 void host_loop(struct host *host);
+
+/* Has the loom weave at another tension, in N. */
+void host_set_tension(struct host *host, double newton);
 
 #endif

@@ -9,7 +9,7 @@
 
 enum { DEVICE_END, HOST_END };
 
-static const uint64_t step_ns = 200000, run_ns = UINT64_C(600000000000);
+static const uint64_t step_ns = 200000, run_ns = UINT64_C(600000000000), minute_ns = UINT64_C(60000000000);
 
 static struct device device;
 static struct host host;
@@ -40,17 +40,29 @@ int main(void)
         zg_sim_advance(line, now);
         device_loop(&device);
         host_loop(&host);
+        if (now % minute_ns == minute_ns / 2)
+            host_set_tension(&host, 12.0 + (double)(now / minute_ns));
     }
+    const struct zg_counters *counters = &host.node.link.counters;
     printf("loom on a simulated line: 10 virtual minutes, bit errors 2e-5, dropped bytes 1e-4, the clocks wrap "
            "half-way\n");
     print_end("device", &device.node.link.counters);
-    print_end("host", &host.node.link.counters);
+    print_end("host", counters);
+    printf("  console: %.*s", host.console_size, host.console);
     printf("  picks   %8" PRIu32 " sent %8" PRIu32 " received %8" PRIu32 " missed; most tension %.2f N\n",
            device.pick.number, host.picks, host.picks_missed, host.most_tension);
-    printf("  stops   %8" PRIu32 " sent %8" PRIu32 " received\n", device.stops, host.stops);
-    printf("  rows    %8" PRIu32 " loaded %6" PRIu32 " acknowledged %4" PRIu32 " sent again, because no reply came\n",
-           device.rows, host.rows_acknowledged, host.rows_again);
+    printf("  stops   %8" PRIu32 " sent %8" PRIu32 " acknowledged %4" PRIu32 " received\n", device.stops,
+           device.stops_told, host.stops);
+    printf("  rows    %8" PRIu32 " loaded %6" PRIu32 " answered %8" PRIu32 " failed %10" PRIu32 " taken by the loom\n",
+           host.rows_loaded, host.rows_answered, host.rows_failed, device.node.variables.rows_woven.value);
+    printf("  tension set %4" PRIu32 " times; %" PRIu32 " messages sent again\n", host.tensions_set,
+           counters->resent + device.node.link.counters.resent);
     zg_sim_line_free(line);
-    /* every pick was received or is known to be missed; the last may still be on the way */
-    return device.pick.number - host.picks - host.picks_missed <= 1 && device.send_failures == 0 ? 0 : 1;
+    /* every pick was received or is known to be missed, but for the last on its way; every stop and row came once */
+    return device.pick.number - host.picks - host.picks_missed <= 1 && device.send_failures == 0 &&
+                   device.stops == host.stops && device.stops == device.stops_told && host.rows_failed == 0 &&
+                   host.rows_loaded - host.rows_answered <= 2 && host.tensions_set == 10 &&
+                   device.node.variables.rows_woven.value - host.rows_answered <= 2
+               ? 0
+               : 1;
 }

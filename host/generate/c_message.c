@@ -251,7 +251,7 @@ static void print_ticketed_take(const struct zgi_c *c, GString *text, const stru
     zgi_c_emit(c, text, message->name,
                "    if (!zgi_delivery_take(&node->link, &with->delivery, payload[0], result, node->handlers->@n != "
                "NULL, ");
-    g_string_append_printf(text, "%s))\n        return result;\n", request);
+    g_string_append_printf(text, "%s) || result < 0)\n        return result;\n", request);
     zgi_c_emit(c, text, message->name,
                "    node->handlers->@n(node->context, &message, frame);\n    return result;\n}\n\n");
 }

@@ -83,7 +83,7 @@ static void print_request(const struct zgi_c *c, GString *text, const char *name
                "    int result = zgi_delivery_admit(&node->link, &with->delivery, frame, payload, length, false, "
                "true);\n\n    if (result <= 0)\n        return result;\n"
                "    result = @p_@n_unpack(&message, payload + 1, length - 1);\n"
-               "    if (!zgi_delivery_take(&node->link, &with->delivery, payload[0], result, true, true))\n"
+               "    if (!zgi_delivery_take(&node->link, &with->delivery, payload[0], result, true, true) || result < 0)\n"
                "        return result;\n");
     g_string_append(text, body);
     g_string_append(text, "    return result;\n}\n\n");

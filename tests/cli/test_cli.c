@@ -97,7 +97,7 @@ static void test_pipes(void **state)
     assert_int_equal(
         shell("for i in 1 2 3; do $Z encode $D load_row '{\"row\": 7, \"lift\": 9}' --binary; done > %s/three", folder),
         0);
-    assert_int_equal(shell("test $(wc -c < %s/three) = 30", folder), 0);
+    assert_int_equal(shell("test $(wc -c < %s/three) = 33", folder), 0);
     assert_int_equal(shell("test $($Z decode $D %s/three --json | grep -c '\"row\":7') = 3", folder), 0);
     assert_int_equal(shell("test $(cat %s/three | $Z decode $D - | grep -c load_row) = 3", folder), 0);
     assert_int_equal(shell("head -c 300000 /dev/urandom | $Z decode $D > %s/out", folder), 0);
