@@ -9,6 +9,12 @@ static const char *to_parameter(const struct zgi_c *c)
     return c->end.has_many ? "zg_role to, " : "";
 }
 
+/* Whom a message goes to, in the code of sending. */
+static const char *address_of_peer(const struct zgi_c *c)
+{
+    return c->end.has_many ? "to" : c->plan->destination_bits > 0 ? "node->link.peer.address" : "0";
+}
+
 /* How a function finds the session that it sends in. */
 static void print_find_session(const struct zgi_c *c, GString *text)
 {
@@ -97,7 +103,7 @@ static void print_plain_send(const struct zgi_c *c, GString *text, const struct 
     zgi_c_emit(c, text, name,
                "    error = @p_@n_pack(message, content + @P_HEADER_SIZE, @P_@N_MAX_PAYLOAD, &length);\n"
                "    return error ? error : send_content(node, ");
-    g_string_append(text, c->end.has_many ? "to" : "node->link.peer.address");
+    g_string_append(text, address_of_peer(c));
     zgi_c_emit(c, text, name, ", @P_@N_ID, content, length);\n}\n\n");
 }
 
@@ -167,7 +173,7 @@ static void print_print(const struct zgi_c *c, GString *text)
                "@P_CHECK_SIZE];\n\n    if (size > @P_CONSOLE_MAX_PAYLOAD)\n        size = @P_CONSOLE_MAX_PAYLOAD;\n"
                "    if (size == 0)\n        return 0;\n    memcpy(content + @P_HEADER_SIZE, text, size);\n"
                "    return send_content(node, ");
-    g_string_append(text, c->end.has_many ? "to" : "node->link.peer.address");
+    g_string_append(text, address_of_peer(c));
     zgi_c_emit(c, text, NULL, ", @P_CONSOLE_ID, content, size) == 0 ? size : 0;\n}\n\n");
 }
 

@@ -39,11 +39,11 @@ static inline bool zgi_line_is_free(struct zg_link *link, zg_role to, uint32_t n
 
     if (zg_ring_used(&link->receive) > 0 || zg_clock_since(now, link->last_us) < protocol->turn_us)
         return false;
-    if (protocol->source_bits == 0 || link->answer_us == 0 || to == link->asked)
+    if (protocol->source_bits == 0 || link->answer_ms == 0 || to == link->asked)
         return true;
-    if (zg_clock_since(now, link->sent_us) < link->answer_us)
+    if (zg_clock_since(now, link->sent_us) < link->answer_ms * UINT32_C(1000))
         return false;
-    link->answer_us = 0;
+    link->answer_ms = 0;
     return true;
 }
 
@@ -63,7 +63,7 @@ static inline void zgi_await(struct zg_link *link, zg_role from, uint32_t us)
     if (ZGI_PROTOCOL_OF(link)->turn_us == 0 || ZGI_PROTOCOL_OF(link)->source_bits == 0)
         return;
     link->asked = from;
-    link->answer_us = us;
+    link->answer_ms = (uint16_t)(us < UINT32_C(65000000) ? us / 1000 + 1 : 65000);
 }
 
 /* Whether the silence that is due in front of a frame was kept: since the ring became empty, or was seen to be. */
@@ -242,10 +242,11 @@ static inline void zgi_note_sequence(struct zg_link *link, struct zg_frame *fram
 
     if (protocol->sequence_bits == 0)
         return;
-    frame->arrival =
-        zg_sequence_note(&frame->peer->heard, protocol->sequence_bits, frame->header.sequence, &frame->skipped);
+    zg_role skipped;
+    frame->arrival = zg_sequence_note(&frame->peer->heard, protocol->sequence_bits, frame->header.sequence, &skipped);
+    frame->skipped = skipped;
     if (frame->arrival == ZG_ARRIVAL_NEXT)
-        zgi_count(&link->receiver, ZGI_COUNTER(lost), frame->skipped);
+        zgi_count(&link->receiver, ZGI_COUNTER(lost), skipped);
     else
         zgi_count(&link->receiver, frame->arrival == ZG_ARRIVAL_LATE ? ZGI_COUNTER(late) : ZGI_COUNTER(repeated), 1);
 }
@@ -271,8 +272,8 @@ static inline void zgi_note_peer(struct zg_link *link, const struct zg_frame *fr
 {
     struct zg_peer *peer = frame->peer;
 
-    if (frame->header.source == link->asked)
-        link->answer_us = 0;
+    if (ZGI_PROTOCOL_OF(link)->turn_us > 0 && frame->header.source == link->asked)
+        link->answer_ms = 0;
     if (!ZGI_PROTOCOL_OF(link)->changed)
         return;
     if (foreign && !peer->foreign)
