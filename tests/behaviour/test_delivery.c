@@ -250,6 +250,37 @@ static void test_replies(void **state)
     stage_end(&stage);
 }
 
+/* A copy of any of the last tickets, however old, is taken for one and acknowledged; a ticket that was passed over is
+ * not. */
+static void test_old_copies(void **state)
+{
+    (void)state;
+    stage_begin(&stage, NULL, 1, 0);
+    stage_run(&stage, 100);
+    for (unsigned ticket = 0; ticket < 300; ticket += ticket % 50 == 20 ? 2 : 1) { /* 21, 71, ... are given up */
+        const uint8_t frame[] = { (uint8_t)ticket, (uint8_t)ticket, 0 };
+        assert_int_equal(zg_link_send(&stage.host.link, LOOM_SET_SPEED_ID, frame, sizeof frame), 0);
+        stage_run(&stage, 1);
+    }
+    const unsigned taken = stage.speeds.count;
+    assert_int_equal(taken, 294);
+    for (unsigned back = 0; back < 120; back++) {
+        const uint8_t frame[] = { (uint8_t)(299 - back), 1, 1 };
+        uint32_t before = stage.device.link.counters.frames_out;
+        assert_int_equal(zg_link_send(&stage.host.link, LOOM_SET_SPEED_ID, frame, sizeof frame), 0);
+        stage_run(&stage, 1);
+        assert_int_equal(stage.speeds.count, taken);
+        assert_int_equal(stage.device.link.counters.frames_out, before + 1);
+    }
+    const uint8_t next[] = { (uint8_t)301, 7, 0 }, late[] = { (uint8_t)300, 8, 0 };
+    assert_int_equal(zg_link_send(&stage.host.link, LOOM_SET_SPEED_ID, next, sizeof next), 0);
+    assert_int_equal(zg_link_send(&stage.host.link, LOOM_SET_SPEED_ID, late, sizeof late), 0);
+    stage_run(&stage, 1);
+    assert_int_equal(stage.speeds.count, taken + 2);
+    assert_int_equal(stage_last(&stage.speeds), 8);
+    stage_end(&stage);
+}
+
 /* Opens set_speed and loses its frame; returns its ticket. */
 static uint8_t lose_speed(void)
 {
@@ -294,6 +325,6 @@ int main(void)
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_once),       cmocka_unit_test(test_restarts),
                                         cmocka_unit_test(test_throughput), cmocka_unit_test(test_given_up),
                                         cmocka_unit_test(test_held_back),  cmocka_unit_test(test_replies),
-                                        cmocka_unit_test(test_refused) };
+                                        cmocka_unit_test(test_refused),    cmocka_unit_test(test_old_copies) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -304,8 +304,11 @@ static void test_nodes(void **state)
                                  "host: row 1 taken by 2, ticket 0\n"
                                  "device 2: speed 101, ticket 1, base 0\n"
                                  "host: speed 101 of 2: delivered\n"
-                                 "device 1: 11 frames, 7 not for it, 0 lost\n"
-                                 "device 2: 11 frames, 7 not for it, 0 lost\n";
+                                 "host: speed 200 of 2: one of the ends restarted\n"
+                                 "device 2: speed 201, ticket 0, base 0\n"
+                                 "host: speed 201 of 2: delivered\n"
+                                 "device 1: 17 frames, 13 not for it, 0 lost\n"
+                                 "device 2: 3 frames, 0 not for it, 0 lost\n";
     g_autofree char *folder = g_dir_make_tmp("zeugma-nodes-XXXXXX", NULL);
     g_autofree char *command =
         g_strdup_printf("cd %s && " TEST_CC " -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -I. "

@@ -119,6 +119,13 @@ int main(void)
             printf("sent beyond its window\n");
         carry(100);
     }
+    (void)loom_device_init(&devices[1], &port, NULL, &device_handlers, &devices[1]); /* it restarts, and says nothing */
+    loom_device_set_address(&devices[1], 2);
+    for (unsigned i = 0; i < 2; i++) { /* the first is what tells the host */
+        speed.picks_per_min = (uint16_t)(200 + i);
+        (void)loom_host_send_set_speed(&host, 2, &speed);
+        carry(60);
+    }
     for (unsigned i = 0; i < 2; i++)
         printf("device %u: %u frames, %u not for it, %u lost\n", i + 1, (unsigned)devices[i].link.counters.frames_in,
                (unsigned)devices[i].link.counters.not_for_us, (unsigned)devices[i].link.counters.lost);
