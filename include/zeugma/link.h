@@ -62,7 +62,8 @@ struct zg_link {
     struct zg_ring transmit;
     struct zg_receiver receiver;
     struct zg_link_gaps *gaps;
-    zg_role sequence; /* of the next frame sent */
+    struct zg_peer peer; /* the first of the list */
+    zg_role sequence;    /* of the next frame sent */
     zg_role address;
     zg_role asked;        /* half duplex, shared line: the node whose answer is waited for, */
     uint16_t answer_ms;   /* for so long behind the end of the frame that asked; 0: none is */
@@ -72,7 +73,6 @@ struct zg_link {
     bool sending;         /* the transmit ring was not seen empty since the last frame went in */
     uint8_t flagged;      /* the interrupt's: bytes with an error, modulo 256 */
     uint8_t flagged_seen; /* at the last frame */
-    struct zg_peer peer;  /* the first of the list */
     /* read only. The loop's, but for bytes_dropped and the line's, which the interrupt counts: zg_link_counter() reads
      * those whole on targets that take several accesses for 32 bits. */
     struct zg_counters counters;

@@ -236,15 +236,16 @@ static inline void zgi_tell(struct zg_link *link, struct zg_peer *peer, enum zg_
 }
 
 /* Tells what a frame's sequence says. */
-static inline void zgi_note_sequence(struct zg_link *link, struct zg_frame *frame)
+static inline void zgi_note_sequence(struct zg_link *link, struct zg_peer *peer, struct zg_frame *frame)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
 
     if (protocol->sequence_bits == 0)
         return;
     zg_role skipped;
-    frame->arrival = zg_sequence_note(&frame->peer->heard, protocol->sequence_bits, frame->header.sequence, &skipped);
-    frame->skipped = skipped;
+    frame->arrival = zg_sequence_note(&peer->heard, protocol->sequence_bits, frame->header.sequence, &skipped);
+    if (protocol->hello) /* to be taken back, should the frame tell of a restart */
+        frame->skipped = skipped;
     if (frame->arrival == ZG_ARRIVAL_NEXT)
         zgi_count(&link->receiver, ZGI_COUNTER(lost), skipped);
     else
@@ -268,10 +269,8 @@ static inline void zgi_forget_sequence(struct zg_link *link, const struct zg_fra
 }
 
 /* A frame came from a peer, of this version or not. */
-static inline void zgi_note_peer(struct zg_link *link, const struct zg_frame *frame, bool foreign)
+static inline void zgi_note_peer(struct zg_link *link, struct zg_peer *peer, const struct zg_frame *frame, bool foreign)
 {
-    struct zg_peer *peer = frame->peer;
-
     if (ZGI_PROTOCOL_OF(link)->turn_us > 0 && frame->header.source == link->asked)
         link->answer_ms = 0;
     if (!ZGI_PROTOCOL_OF(link)->changed)
@@ -326,20 +325,22 @@ static inline void zgi_hand_on(struct zg_link *link, struct zg_found *found, uin
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     struct zg_frame *frame = &found->frame;
+    struct zg_peer *const peer = zgi_peer(link, frame->header.source);
     const uint8_t flagged = *(volatile uint8_t *)&link->flagged;
 
-    frame->peer = zgi_peer(link, frame->header.source);
+    frame->peer = peer;
     frame->arrival = ZG_ARRIVAL_NEXT;
-    frame->skipped = 0;
+    if (protocol->hello)
+        frame->skipped = 0;
     frame->at_us = now;
     frame->line_errors = (uint8_t)(flagged - link->flagged_seen);
     link->flagged_seen = flagged;
-    if (frame->peer)
-        zgi_note_peer(link, frame, found->outcome == ZG_OUTCOME_VERSION);
+    if (peer)
+        zgi_note_peer(link, peer, frame, found->outcome == ZG_OUTCOME_VERSION);
     if (found->outcome == ZG_OUTCOME_VERSION)
         return;
-    if (frame->peer)
-        zgi_note_sequence(link, frame);
+    if (peer)
+        zgi_note_sequence(link, peer, frame);
     uint8_t counter = ZGI_COUNTER(not_for_us);
     int result = 1;
     if (zgi_is_for_us(link, &frame->header)) {

@@ -38,7 +38,7 @@ struct zg_frame {
     struct zg_header header;
     struct zg_peer *peer;    /* who sent it; NULL: a node that is not followed */
     enum zg_arrival arrival; /* what the sequence number tells */
-    zg_role skipped;         /* numbers skipped in front of it, counted as lost */
+    zg_role skipped;         /* with the service hello: numbers skipped in front of it, counted as lost */
     uint32_t at_us;          /* port's clock when the frame was complete */
     uint32_t line_errors;    /* bytes that the hardware flagged since the last frame */
 };
