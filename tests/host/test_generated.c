@@ -15,7 +15,7 @@
 #include "zeugma/error.h"
 #include "zeugma/link.h"
 
-enum { DEFINITIONS = 16, ROUNDS = 60 };
+enum { DEFINITIONS = 12, ROUNDS = 60 };
 
 /* Headers: written by the generated code and read back, beside the interpreter; then with every bit flipped in turn. */
 static void check_header(struct zg_random *random, const struct zg_plan *plan, void *handle)
