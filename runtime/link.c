@@ -31,15 +31,6 @@ void zg_link_add_peer(struct zg_link *link, struct zg_peer *peer, zg_role addres
     link->peer.next = peer;
 }
 
-struct zg_peer *zg_link_peer(struct zg_link *link, zg_role address)
-{
-    struct zg_peer *peer = &link->peer;
-
-    while (peer && peer->address != address)
-        peer = peer->next;
-    return peer;
-}
-
 void zg_link_receive_isr(struct zg_link *link, uint8_t byte, unsigned line_errors)
 {
     if (link->gaps)

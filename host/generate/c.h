@@ -96,6 +96,13 @@ void zgi_c_settled(const struct zgi_c *c, GString *text);
 void zgi_c_services(const struct zgi_c *c, GString *text);
 void zgi_c_send_prototypes(const struct zgi_c *c, GString *text);
 void zgi_c_sends(const struct zgi_c *c, GString *text);
+/* What the code of a session's functions has before other parameters where the node has several peers. */
+const char *zgi_c_to_parameter(const struct zgi_c *c);
+
+/* Takes a message that is to be acknowledged or answered: its ticket is judged, its fields unpacked; `wanted` is the
+ * condition that somebody takes it, `body` what is done with it. Both are templates of zgi_c_emit(). */
+void zgi_c_ticketed_take(const struct zgi_c *c, GString *text, const struct zg_plan_message *item, const char *wanted,
+                         const char *body);
 void zgi_c_takes(const struct zgi_c *c, GString *text);
 void zgi_c_variables_type(const struct zgi_c *c, GString *text);
 void zgi_c_variables_code(const struct zgi_c *c, GString *text);

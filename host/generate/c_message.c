@@ -4,7 +4,7 @@
 
 #include "generate/c.h"
 
-static const char *to_parameter(const struct zgi_c *c)
+const char *zgi_c_to_parameter(const struct zgi_c *c)
 {
     return c->end.has_many ? "zg_role to, " : "";
 }
@@ -28,10 +28,23 @@ static char *send_prototype(const struct zgi_c *c, const struct zg_message *mess
     GString *text = g_string_new(NULL);
 
     zgi_c_emit(c, text, message->name, "int @p_@s_send_@n(struct @p_@s *node, ");
-    g_string_append(text, to_parameter(c));
+    g_string_append(text, zgi_c_to_parameter(c));
     zgi_c_emit(c, text, message->name, "const struct @p_@n *message");
-    g_string_append(text, c->end.delivery && message->is_reply ? ", uint8_t ticket)" : ")");
+    g_string_append(text, message->is_reply ? ", uint8_t ticket)" : ")");
     return g_string_free(text, FALSE);
+}
+
+/* The heads of two more functions; text of an interleaved console goes to all that share the line. */
+static void print_refuse_prototype(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL, "int @p_@s_refuse(struct @p_@s *node, ");
+    g_string_append_printf(text, "%suint8_t ticket, enum zg_settled reason)", zgi_c_to_parameter(c));
+}
+
+static void print_print_prototype(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL, "size_t @p_@s_print(struct @p_@s *node, ");
+    g_string_append_printf(text, "%sconst char *text, size_t size)", c->end.interleaved ? "" : zgi_c_to_parameter(c));
 }
 
 void zgi_c_send_prototypes(const struct zgi_c *c, GString *text)
@@ -58,27 +71,18 @@ void zgi_c_send_prototypes(const struct zgi_c *c, GString *text)
         replies = replies || message->is_reply;
         g_string_append_printf(text, "%s;\n", prototype);
     }
-    if (replies)
-        zgi_c_emit(c, text, NULL,
-                   c->end.has_many
-                       ? "/* Refuses a request instead. */\n"
-                         "int @p_@s_refuse(struct @p_@s *node, zg_role to, uint8_t ticket, enum zg_settled reason);\n"
-                       : "/* Refuses a request instead. */\n"
-                         "int @p_@s_refuse(struct @p_@s *node, uint8_t ticket, enum zg_settled reason);\n");
-    if (c->end.interleaved)
-        zgi_c_emit(c, text, NULL,
-                   "/* Sends text for the other end's console between frames: returns how many of the bytes it took, 0 "
-                   "where there is no room now. */\n"
-                   "size_t @p_@s_print(struct @p_@s *node, const char *text, size_t size);\n");
-    else if (c->end.console)
-        zgi_c_emit(c, text, NULL,
-                   c->end.has_many
-                       ? "/* Sends text to the other end's console: returns how many of the bytes it took, 0 "
-                         "where there is no room now. */\n"
-                         "size_t @p_@s_print(struct @p_@s *node, zg_role to, const char *text, size_t size);\n"
-                       : "/* Sends text to the other end's console: returns how many of the bytes it took, 0 "
-                         "where there is no room now. */\n"
-                         "size_t @p_@s_print(struct @p_@s *node, const char *text, size_t size);\n");
+    if (replies) {
+        g_string_append(text, "/* Refuses a request instead. */\n");
+        print_refuse_prototype(c, text);
+        g_string_append(text, ";\n");
+    }
+    if (c->end.interleaved || c->end.console) {
+        g_string_append_printf(
+            text, "/* Sends text %s: returns how many of the bytes it took, 0 where there is no room now. */\n",
+            c->end.interleaved ? "for the other end's console between frames" : "to the other end's console");
+        print_print_prototype(c, text);
+        g_string_append(text, ";\n");
+    }
 }
 
 /* --- sending */
@@ -107,15 +111,21 @@ static void print_plain_send(const struct zgi_c *c, GString *text, const struct 
     zgi_c_emit(c, text, name, ", @P_@N_ID, content, length);\n}\n\n");
 }
 
+/* How a function begins that packs a message for a session. */
+static void print_packing(const struct zgi_c *c, GString *text)
+{
+    print_find_session(c, text);
+    g_string_append(text, "    uint8_t *at;\n    size_t length;\n    int error;\n\n");
+    if (c->end.has_many)
+        g_string_append(text, "    if (!with)\n        return ZG_EINVALID;\n");
+}
+
 static void print_ticketed_send(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
 {
     const char *name = item->message->name;
     g_autofree char *sizes = g_strdup_printf("at, @P_@N_MAX_PAYLOAD - %u, &length);\n", item->tickets);
 
-    print_find_session(c, text);
-    zgi_c_emit(c, text, name, "    uint8_t *at;\n    size_t length;\n    int error;\n\n");
-    if (c->end.has_many)
-        g_string_append(text, "    if (!with)\n        return ZG_EINVALID;\n");
+    print_packing(c, text);
     zgi_c_emit(c, text, name,
                "    at = zgi_delivery_open(&node->link, &with->delivery, KIND_@N);\n"
                "    if (!at)\n        return ZG_EROOM;\n    error = @p_@n_pack(message, ");
@@ -131,10 +141,7 @@ static void print_reply_send(const struct zgi_c *c, GString *text, const struct 
     const unsigned more = item->tickets - 1; /* with nothing older on offer, base and ticket are the same */
     g_autofree char *sizes = g_strdup_printf("at + %u, @P_@N_MAX_PAYLOAD - %u, &length);\n", more, item->tickets);
 
-    print_find_session(c, text);
-    zgi_c_emit(c, text, name, "    uint8_t *at;\n    size_t length;\n    int error;\n\n");
-    if (c->end.has_many)
-        g_string_append(text, "    if (!with)\n        return ZG_EINVALID;\n");
+    print_packing(c, text);
     zgi_c_emit(c, text, name,
                "    at = zgi_delivery_answer(&node->link, &with->delivery, ticket);\n"
                "    if (!at)\n        return ZG_EINVALID;\n");
@@ -150,9 +157,9 @@ static void print_reply_send(const struct zgi_c *c, GString *text, const struct 
 
 static void print_refuse(const struct zgi_c *c, GString *text, bool is_public)
 {
-    zgi_c_emit(c, text, NULL, is_public ? "int " : "static inline int ");
-    zgi_c_emit(c, text, NULL, "@p_@s_refuse(struct @p_@s *node, ");
-    g_string_append_printf(text, "%suint8_t ticket, enum zg_settled reason)\n{\n", to_parameter(c));
+    g_string_append(text, is_public ? "" : "static inline ");
+    print_refuse_prototype(c, text);
+    g_string_append(text, "\n{\n");
     print_find_session(c, text);
     g_string_append(text, "    uint8_t *at = ");
     g_string_append(text, c->end.has_many ? "with ? " : "");
@@ -166,11 +173,14 @@ static void print_refuse(const struct zgi_c *c, GString *text, bool is_public)
 
 static void print_print(const struct zgi_c *c, GString *text)
 {
-    zgi_c_emit(c, text, NULL, "size_t @p_@s_print(struct @p_@s *node, ");
-    g_string_append(text, to_parameter(c));
+    print_print_prototype(c, text);
+    if (c->end.interleaved) {
+        g_string_append(text, "\n{\n    return zgi_link_print(&node->link, text, size);\n}\n\n");
+        return;
+    }
     zgi_c_emit(c, text, NULL,
-               "const char *text, size_t size)\n{\n    uint8_t content[@P_HEADER_SIZE + @P_CONSOLE_MAX_PAYLOAD + "
-               "@P_CHECK_SIZE];\n\n    if (size > @P_CONSOLE_MAX_PAYLOAD)\n        size = @P_CONSOLE_MAX_PAYLOAD;\n"
+               "\n{\n    uint8_t content[@P_HEADER_SIZE + @P_CONSOLE_MAX_PAYLOAD + @P_CHECK_SIZE];\n\n"
+               "    if (size > @P_CONSOLE_MAX_PAYLOAD)\n        size = @P_CONSOLE_MAX_PAYLOAD;\n"
                "    if (size == 0)\n        return 0;\n    memcpy(content + @P_HEADER_SIZE, text, size);\n"
                "    return send_content(node, ");
     g_string_append(text, address_of_peer(c));
@@ -182,9 +192,8 @@ static bool sends_content(const struct zgi_c *c)
 {
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if ((message->from & c->side) && strcmp(message->name, "hello") != 0 &&
-            !(c->end.delivery && zg_message_is_ticketed(message)) && strcmp(message->name, "acknowledge") != 0 &&
-            strcmp(message->name, "refused") != 0)
+        if ((message->from & c->side) && strcmp(message->name, "hello") != 0 && !zg_message_is_ticketed(message) &&
+            strcmp(message->name, "acknowledge") != 0 && strcmp(message->name, "refused") != 0)
             return true;
     }
     return c->end.variables && c->side == ZG_SIDE_DEVICE; /* streams */
@@ -210,7 +219,7 @@ void zgi_c_sends(const struct zgi_c *c, GString *text)
             strcmp(message->name, "variable_value") != 0)
             continue;
         g_string_append_printf(text, "%s%s\n{\n", zgi_c_is_answer(message) ? "static " : "", prototype);
-        if (!c->end.delivery || item->tickets == 0)
+        if (item->tickets == 0)
             print_plain_send(c, text, item);
         else if (message->is_reply)
             print_reply_send(c, text, item);
@@ -219,11 +228,7 @@ void zgi_c_sends(const struct zgi_c *c, GString *text)
     }
     if (replies || (c->end.variables && c->side == ZG_SIDE_DEVICE))
         print_refuse(c, text, replies);
-    if (c->end.interleaved)
-        zgi_c_emit(c, text, NULL,
-                   "size_t @p_@s_print(struct @p_@s *node, const char *text, size_t size)\n{\n"
-                   "    return zgi_link_print(&node->link, text, size);\n}\n\n");
-    else if (c->end.console)
+    if (c->end.interleaved || c->end.console)
         print_print(c, text);
 }
 
@@ -237,13 +242,15 @@ static void print_plain_take(const struct zgi_c *c, GString *text, const struct 
                "        node->handlers->@n(node->context, &message, frame);\n    return result;\n}\n\n");
 }
 
-/* One that is to be acknowledged or answered. */
-static void print_ticketed_take(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
+void zgi_c_ticketed_take(const struct zgi_c *c, GString *text, const struct zg_plan_message *item, const char *wanted,
+                         const char *body)
 {
     const struct zg_message *message = item->message;
     const char *request = message->reply ? "true" : "false";
 
     zgi_c_emit(c, text, message->name,
+               "static int take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
+               "                   size_t length)\n{\n    struct @p_@n message;\n"
                "    struct @p_@s_session *with = session_with(node, frame->peer);\n    int result;\n\n");
     if (c->end.has_many)
         g_string_append(text, "    if (!with)\n        return 0;\n");
@@ -254,12 +261,11 @@ static void print_ticketed_take(const struct zgi_c *c, GString *text, const stru
         message->kept ? "true" : "false", request);
     zgi_c_emit(c, text, message->name, "    result = @p_@n_unpack(&message, payload + ");
     g_string_append_printf(text, "%u, length - %u);\n", item->tickets, item->tickets);
-    zgi_c_emit(c, text, message->name,
-               "    if (!zgi_delivery_take(&node->link, &with->delivery, payload[0], result, node->handlers->@n != "
-               "NULL, ");
-    g_string_append_printf(text, "%s) || result < 0)\n        return result;\n", request);
-    zgi_c_emit(c, text, message->name,
-               "    node->handlers->@n(node->context, &message, frame);\n    return result;\n}\n\n");
+    g_string_append(text, "    if (!zgi_delivery_take(&node->link, &with->delivery, payload[0], result, ");
+    zgi_c_emit(c, text, message->name, wanted);
+    g_string_append_printf(text, ", %s) || result < 0)\n        return result;\n", request);
+    zgi_c_emit(c, text, message->name, body);
+    g_string_append(text, "    return result;\n}\n\n");
 }
 
 /* A condition: the ticket is that of an open request which this message answers. */
@@ -317,14 +323,17 @@ void zgi_c_takes(const struct zgi_c *c, GString *text)
         if (!(message->from & zg_receivers(c->side)) || zgi_c_is_answered(c, message) ||
             (message->service && strcmp(message->name, "hello") == 0))
             continue;
+        if (item->tickets > 0 && !message->is_reply) {
+            zgi_c_ticketed_take(c, text, item, "node->handlers->@n != NULL",
+                                "    node->handlers->@n(node->context, &message, frame);\n");
+            continue;
+        }
         zgi_c_emit(c, text, message->name,
                    "static int take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
                    "                   size_t length)\n{\n    struct @p_@n message;\n");
-        if (!c->end.delivery || item->tickets == 0)
-            print_plain_take(c, text, item);
-        else if (message->is_reply)
+        if (message->is_reply)
             print_reply_take(c, text, item);
         else
-            print_ticketed_take(c, text, item);
+            print_plain_take(c, text, item);
     }
 }

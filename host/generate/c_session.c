@@ -200,10 +200,10 @@ void zgi_c_session_terms(const struct zgi_c *c, GString *text)
 
 void zgi_c_session_code(const struct zgi_c *c, GString *text)
 {
-    if (c->end.hello)
+    if (c->end.hello) {
         print_find(c, text);
-    if (c->end.hello)
         print_begin(c, text);
+    }
     if (c->end.has_many)
         print_add(c, text);
     else if (c->end.shared)

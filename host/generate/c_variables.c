@@ -73,20 +73,9 @@ static void print_set(const struct zgi_c *c, GString *text)
     g_string_append(text, "    default: return ZG_REFUSED_NO_VARIABLE;\n    }\n}\n\n");
 }
 
-/* What the three requests have in common: the payload's ticket judged and taken, fields unpacked. */
 static void print_request(const struct zgi_c *c, GString *text, const char *name, const char *body)
 {
-    zgi_c_emit(c, text, name,
-               "static int take_@n(struct @p_device *node, struct zg_frame *frame, const uint8_t *payload, size_t "
-               "length)\n{\n    struct @p_@n message;\n    struct @p_device_session *with = session_with(node, "
-               "frame->peer);\n"
-               "    int result = zgi_delivery_admit(&node->link, &with->delivery, frame, payload, length, false, "
-               "true);\n\n    if (result <= 0)\n        return result;\n"
-               "    result = @p_@n_unpack(&message, payload + 1, length - 1);\n"
-               "    if (!zgi_delivery_take(&node->link, &with->delivery, payload[0], result, true, true) || result < 0)\n"
-               "        return result;\n");
-    g_string_append(text, body);
-    g_string_append(text, "    return result;\n}\n\n");
+    zgi_c_ticketed_take(c, text, zg_plan_by_name(c->plan, name), "true", body);
 }
 
 /* The integer that counts the bytes of a value. */
@@ -195,7 +184,6 @@ static void print_host_take(const struct zgi_c *c, GString *text)
 
 void zgi_c_variables_host(const struct zgi_c *c, GString *text, bool prototypes)
 {
-    const char *parameter = c->end.has_many ? "zg_role to, " : "";
     const char *argument = c->end.has_many ? "to, " : "";
 
     if (!c->end.variables)
@@ -209,7 +197,7 @@ void zgi_c_variables_host(const struct zgi_c *c, GString *text, bool prototypes)
         if (!(item->variable->access & ZG_ACCESS_WRITE))
             continue;
         zgi_c_emit(c, text, field, "int @p_host_write_@n(struct @p_host *node, ");
-        g_string_append(text, parameter);
+        g_string_append(text, zgi_c_to_parameter(c));
         zgi_c_emit(c, text, item->name, "const struct @p_@n *value)");
         if (prototypes) {
             g_string_append(text, ";\n");

@@ -3,7 +3,7 @@
  * The service delivery: acknowledged messages, requests and replies. The sender numbers them with tickets, keeps up to
  * a window of them, sends each again until it is acknowledged or answered, or tells its failure. The receiver takes
  * each ticket once. Both begin afresh when one of them restarts (zeugma/hello.h). Generated nodes drive it;
- * docs/delivery.md tells how to choose window, timeout and retries. Nothing waits. Loop context.
+ * docs/behaviour.md tells how to choose window, timeout and retries. Nothing waits. Loop context.
  *
  * The sender holds base <= t < next for each open ticket t, with next - base <= window, modulo 256. So a receiver that
  * has taken ticket n needs to tell apart n and the eight before it only: what is older was settled before n was sent.

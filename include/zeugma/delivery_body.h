@@ -161,10 +161,9 @@ static inline struct zg_answered *zgi_answered_of(struct zg_link *link, const st
 static ZGI_SHARED int zgi_delivery_admit(struct zg_link *link, struct zg_delivery *delivery, struct zg_frame *frame,
                                          const uint8_t *payload, size_t length, bool kept, bool request)
 {
-    const uint8_t ticket = payload[0];
-
     if (length < 1U + kept)
         return ZG_ESIZE;
+    const uint8_t ticket = payload[0];
     frame->header.ticket = ticket;
     if (kept)
         frame->header.base = payload[1];

@@ -90,9 +90,6 @@ void zg_link_set_addresses(struct zg_link *link, zg_role own, zg_role peer);
 /* Follows another node on a shared line, too: `peer` must outlive the link. Loop only. */
 void zg_link_add_peer(struct zg_link *link, struct zg_peer *peer, zg_role address);
 
-/* The peer that has this address, or NULL. Where frames have no source there is one peer. Linear in the peers. */
-struct zg_peer *zg_link_peer(struct zg_link *link, zg_role address);
-
 /* A byte came in, with the errors flagged for it (a sum of zg_line_error, usually 0). Receive interrupt; constant time.
  * A byte that finds the ring full is dropped and counted. Where silence ends a frame, the port's clock is read. */
 void zg_link_receive_isr(struct zg_link *link, uint8_t byte, unsigned line_errors);

@@ -25,8 +25,12 @@ class Peer:
         self.address, self.up, self.known, self.hello, self.boot = address, False, False, None, 0
         self._heard, self._spoke, self._tries, self._answer, self._ask = now, now, 0, False, True
         self._queue, self._open, self._next = [], [], 0
-        self._newest, self._earlier, self._owing, self._refused, self._answers = 255, 255, False, None, {}
         self._sequence, self._seen = None, 0
+        self._begin()
+
+    def _begin(self):
+        """No ticket of the device was taken yet: its first is 0."""
+        self._newest, self._earlier, self._owing, self._refused, self._answers = 255, 255, False, None, {}
 
     def match(self) -> str:
         """How the device's definition stands to this one, and which end is to be brought up to date."""
@@ -110,9 +114,8 @@ class Host:
             self._handlers[what](*arguments)
 
     def _transmit(self, message, to, **roles):
-        header = {name: value for name, value in (("destination", to), ("source", 0)) if any(role[0] == name for role in _HEADER)}
-        bits = next((role[3] for role in _HEADER if role[0] == "sequence"), 0)
-        data = encode(message, self._sequence & (1 << bits) - 1, **header, **roles)
+        header = {name: value for name, value in (("destination", to), ("source", 0)) if name in _ROLE_BITS}
+        data = encode(message, self._sequence & (1 << _ROLE_BITS.get("sequence", 0)) - 1, **header, **roles)
         self._sequence += 1
         self.counters["frames_out"] += 1
         self.counters["bytes_out"] += len(data)
@@ -123,10 +126,9 @@ class Host:
 
     def _note_sequence(self, peer, number):
         """Counts what a frame's number tells; returns what to take back where its sender restarted."""
-        bits = next((role[3] for role in _HEADER if role[0] == "sequence"), 0)
-        if not bits:
+        if "sequence" not in _ROLE_BITS:
             return {}
-        mask = (1 << bits) - 1
+        mask = (1 << _ROLE_BITS["sequence"]) - 1
         if peer._sequence is None:
             peer._sequence, peer._seen = number, 0xFFFF
             return {}
@@ -147,7 +149,6 @@ class Host:
 
     def _take(self, frame):
         header, message, now = frame.header, frame.message, self._clock()
-        bits = next((role[3] for role in _HEADER if role[0] == "destination"), 0)
         peer = self._peer(frame)
         counted = self._note_sequence(peer, header.get("sequence", 0)) if peer else {}
         if peer:
@@ -155,7 +156,7 @@ class Host:
             if LINK_TIMEOUT and not peer.up:
                 peer.up = True
                 self._tell("link", peer, "up")
-        if bits and header["destination"] not in (0, (1 << bits) - 1):
+        if "destination" in _ROLE_BITS and header["destination"] not in (0, (1 << _ROLE_BITS["destination"]) - 1):
             self.counters["not_for_us"] += 1
             return
         kind = type(message)
@@ -193,7 +194,7 @@ class Host:
             self.counters["restarts"] += 1
             for name, count in counted.items():
                 self.counters[name] -= count
-            peer._newest, peer._earlier, peer._owing, peer._refused, peer._answers = 255, 255, False, None, {}
+            peer._begin()
             failed, peer._open, peer._next = peer._open, [], 0
             for item in failed:
                 self._end(item, "restart")
@@ -201,7 +202,7 @@ class Host:
             self._tell("link", peer, "restarted" if restarted else "met")
 
     def _poll_hello(self, peer, now):
-        shared = any(role[0] == "destination" for role in _HEADER)
+        shared = "destination" in _ROLE_BITS
         spoke = max(peer._spoke, peer._heard) if shared and peer.up else peer._spoke
         asks = peer._ask
         if not peer._answer and not asks:

@@ -1,6 +1,9 @@
 # --- frames: made, and found in a stream
 
 
+_ROLE_BITS = {role[0]: role[3] for role in _HEADER}
+
+
 def _pack_header(roles):
     data = bytearray(HEADER_SIZE)
     for name, byte, bit, bits, big, constant in _HEADER:
@@ -30,8 +33,7 @@ def encode(message, sequence: int = 0, **roles: int) -> bytes:
         payload = bytes([roles.pop("ticket", 0), roles.pop("base", 0)][:message.TICKET_SIZE]) + payload
     header = {"version": VERSION[0], "minor": VERSION[1], "id": message.ID, "sequence": sequence, "length": len(payload) + _LENGTH_MORE}
     for name, value in roles.items():
-        bits = next((bits for role, _, _, bits, _, _ in _HEADER if role == name), 0)
-        if name not in ("source", "destination", "minor") or not 0 <= value < 1 << bits:
+        if name not in ("source", "destination", "minor") or not 0 <= value < 1 << _ROLE_BITS.get(name, 0):
             raise RangeError("%s: %r is no %s of this header and message" % (type(message).__name__, value, name))
     header.update(roles)
     content = (_pack_header(header) + payload).ljust(FILLED - CHECK_SIZE, b"\0")
