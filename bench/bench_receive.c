@@ -118,7 +118,7 @@ static void fill_table(uint16_t *table)
 static void bench_stream(const struct zg_plan *plan, unsigned payload, unsigned size)
 {
     static const struct zg_port port = { now_us, start_transmit, NULL, NULL, NULL };
-    static const struct zg_node_calls calls = { deliver, NULL };
+    static const struct zg_node_calls calls = { .deliver = deliver };
     g_autoptr(GByteArray) stream = stream_of(plan, payload, size);
     g_autofree uint8_t *copy = g_malloc0(stream->len);
     double receive[TURNS], copying[TURNS], plain[TURNS];
@@ -127,7 +127,7 @@ static void bench_stream(const struct zg_plan *plan, unsigned payload, unsigned 
 
     fill_table(table);
     for (unsigned turn = 0; turn < TURNS; turn++) {
-        struct zg_node *node = zg_node_new(plan, 2, &port, NULL, &calls, NULL);
+        struct zg_node *node = zg_node_new(plan, 0, 2, &port, NULL, &calls, NULL);
         delivered = plainly = 0;
         double begin = seconds();
         for (unsigned i = 0; i < repeats; i++)

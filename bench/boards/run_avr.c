@@ -2,13 +2,9 @@
 /* Boots a program on an emulated ATmega328P whose USART is a unix socket: run_avr ELF SOCKET BAUD. In real time, or
  * slower where the machine is, in the chip's own time. Ends when the socket's other side closes. */
 #include <errno.h>
-#include <poll.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/socket.h>
-#include <sys/un.h>
-#include <unistd.h>
 
 #include "avr_chip.h"
 #include "posix/channel.h"
@@ -25,41 +21,30 @@ static void keep(void *data, uint8_t byte)
         output[waiting++] = byte;
 }
 
-static int serve(const char *path)
-{
-    struct sockaddr_un address = { .sun_family = AF_UNIX };
-    int listener = socket(AF_UNIX, SOCK_STREAM, 0);
-
-    (void)unlink(path);
-    if (listener < 0 || strlen(path) >= sizeof address.sun_path)
-        return -1;
-    strcpy(address.sun_path, path);
-    if (bind(listener, (const struct sockaddr *)&address, sizeof address) != 0 || listen(listener, 1) != 0)
-        return -1;
-    int channel = accept(listener, NULL, NULL);
-    (void)close(listener);
-    return channel;
-}
-
 /* Hands bytes over in both directions. False: the other side closed. */
-static bool exchange(struct avr_chip *chip, int channel)
+static bool exchange(struct avr_chip *chip, struct zg_channel *channel)
 {
-    struct pollfd readable = { channel, POLLIN, 0 };
     uint8_t bytes[256];
 
-    if (waiting > 0 && send(channel, output, waiting, MSG_NOSIGNAL) != (ssize_t)waiting)
-        return false;
-    waiting = 0;
-    if (avr_chip_queued(chip) > sizeof bytes || poll(&readable, 1, 0) <= 0)
+    while (waiting > 0 && zg_channel_is_open(channel)) {
+        long sent = zg_channel_write(channel, output, waiting);
+        if (sent < 0)
+            return false;
+        waiting -= (size_t)sent;
+        memmove(output, output + sent, waiting);
+    }
+    if (avr_chip_queued(chip) > sizeof bytes)
         return true;
     long count = zg_channel_read(channel, bytes, sizeof bytes);
     for (long i = 0; i < count; i++)
         avr_chip_give(chip, bytes[i]);
-    return count > 0;
+    return zg_channel_is_open(channel);
 }
 
-static bool run(struct avr_chip *chip, int channel)
+static bool run(struct avr_chip *chip, struct zg_channel *channel)
 {
+    while (!zg_channel_is_open(channel))
+        zg_channel_wait(channel, false, -1, UINT64_MAX);
     uint64_t begin_ns = zg_channel_now_ns();
 
     for (uint64_t us = SLICE_US; exchange(chip, channel); us += SLICE_US) {
@@ -67,7 +52,7 @@ static bool run(struct avr_chip *chip, int channel)
             return false;
         uint64_t now_ns = zg_channel_now_ns() - begin_ns;
         if (us * 1000 > now_ns)
-            zg_channel_wait(channel, false, us * 1000 - now_ns);
+            zg_channel_wait(channel, false, -1, us * 1000 - now_ns);
     }
     return true;
 }
@@ -79,15 +64,16 @@ int main(int argc, char **argv)
         return 2;
     }
     struct avr_chip *chip = avr_chip_new(argv[1], HZ, (uint32_t)(10 * (HZ / (double)atoi(argv[3])) + 0.5), keep, NULL);
-    int channel = chip ? serve(argv[2]) : -1;
-    if (channel < 0) {
-        perror(argv[2]);
+    struct zg_channel channel;
+    int error = chip ? zg_channel_listen_unix(&channel, argv[2]) : -ENOEXEC;
+    if (error) {
+        (void)fprintf(stderr, "%s: %s\n", argv[2], strerror(-error));
         return 3;
     }
-    bool ran = run(chip, channel);
+    bool ran = run(chip, &channel);
     (void)fprintf(stderr, "%llu bytes were lost by the receiver, or read late\n",
                   (unsigned long long)avr_chip_overrun(chip));
-    (void)close(channel);
+    zg_channel_close(&channel);
     bool lossless = avr_chip_overrun(chip) == 0;
     avr_chip_free(chip);
     return ran && lossless ? 0 : 1;

@@ -14,7 +14,7 @@
 enum { DEAF_TURNS = 60000, DEAF_ECHOES = 12, BEFORE_WRAP_US = 60000 };
 
 struct test {
-    int channel;
+    struct zg_channel channel;
     struct port_test_host host;
     uint64_t written; /* bytes */
     unsigned failures;
@@ -87,11 +87,11 @@ static void write_due(struct test *test)
     if (test->cut)
         size /= 2;
     while (done < size) {
-        long count = zg_channel_write(test->channel, bytes + done, size - done);
+        long count = zg_channel_write(&test->channel, bytes + done, size - done);
         if (count < 0)
             give_up("the line closed");
         if (count == 0)
-            zg_channel_wait(test->channel, true, MS_NS);
+            zg_channel_wait(&test->channel, true, -1, MS_NS);
         done += (size_t)count;
     }
     test->written += size;
@@ -105,14 +105,14 @@ static bool pump(struct test *test, unsigned ms, const unsigned *count, unsigned
 
     do {
         write_due(test);
-        long got = zg_channel_read(test->channel, bytes, sizeof bytes);
+        long got = zg_channel_read(&test->channel, bytes, sizeof bytes);
         if (got < 0)
             give_up("the line closed");
         port_test_host_receive(&test->host, bytes, (size_t)got);
         port_test_host_poll(&test->host);
         if (count && *count != before)
             return true;
-        zg_channel_wait(test->channel, false, MS_NS);
+        zg_channel_wait(&test->channel, false, -1, MS_NS);
     } while (zg_channel_now_ns() < end);
     return false;
 }
@@ -286,8 +286,7 @@ int main(int argc, char **argv)
         (void)fprintf(stderr, "usage: port_test SOCKET\n");
         return 2;
     }
-    test.channel = zg_channel_open_unix(argv[1]);
-    if (test.channel < 0)
+    if (zg_channel_connect_unix(&test.channel, argv[1]) != 0)
         give_up("nobody listens at that socket");
     (void)port_test_host_init(&test.host, &port, NULL, &handlers, &test);
     for (unsigned tries = 0; tries < 5 && !echoes(&test, 0); tries++)
@@ -299,6 +298,6 @@ int main(int argc, char **argv)
     test_overrun(&test);
     test_account(&test);
     printf(test.failures == 0 ? "  the port passes\n" : "  the port fails %u tests\n", test.failures);
-    zg_channel_close(test.channel);
+    zg_channel_close(&test.channel);
     return test.failures == 0 ? 0 : 1;
 }

@@ -77,10 +77,10 @@ GPtrArray *zg_generate_c(const struct zg_plan *plan)
     add_code(&c, files, "_physical", "physical values", zgi_c_physical_code);
     add_pair(&c, files, "_text", "names of values and messages", zgi_c_words_header, zgi_c_words_code);
     c.side = ZG_SIDE_DEVICE;
-    c.end = zgi_c_end(&c);
+    c.end = zg_plan_end(plan, c.side);
     add_pair(&c, files, "_device", "the device's end of the link", zgi_c_node_header, zgi_c_node_code);
     c.side = ZG_SIDE_HOST;
-    c.end = zgi_c_end(&c);
+    c.end = zg_plan_end(plan, c.side);
     add_pair(&c, files, "_host", "the host's end of the link", zgi_c_node_header, zgi_c_node_code);
     g_free(c.upper);
     return files;

@@ -4,29 +4,15 @@
 #define ZEUGMA_GENERATE_C_H
 
 #include "generate/generate.h"
-
-/* What the node of one side does, beside sending and receiving. */
-struct zgi_c_end {
-    bool shared;   /* its line is: frames tell where to and where from */
-    bool has_many; /* the PC of a shared line: it has several peers */
-    bool hello, delivery, variables, console;
-    bool interleaved;     /* text shares the line */
-    bool tells;           /* what changed about its peers */
-    unsigned window;      /* the largest of the ticketed messages that it sends; 0: none */
-    unsigned slots;       /* for them: a power of two */
-    unsigned answers;     /* for replies to its peer's requests: a power of two, or 0 */
-    unsigned room;        /* bytes of the largest that waits in a slot: header, payload, check */
-    unsigned answer_room; /* of the largest reply */
-    bool takes;           /* ticketed messages come in */
-};
+#include "plan/end.h"
 
 /* The protocol's name as prefix of functions and types, and of constants. */
 struct zgi_c {
     const struct zg_plan *plan;
-    const char *prefix; /* "loom" */
-    char *upper;        /* "LOOM" */
-    enum zg_side side;  /* whose node is printed */
-    struct zgi_c_end end;
+    const char *prefix;     /* "loom" */
+    char *upper;            /* "LOOM" */
+    enum zg_side side;      /* whose node is printed */
+    struct zg_plan_end end; /* what it does */
 };
 
 /* Begins a file: mark, summary, what it is. */
@@ -81,12 +67,9 @@ void zgi_c_frame(const struct zgi_c *c, GString *text);
 void zgi_c_physical_code(const struct zgi_c *c, GString *text);
 void zgi_c_words_header(const struct zgi_c *c, GString *text);
 void zgi_c_words_code(const struct zgi_c *c, GString *text);
-/* What the node of c->side does. */
-struct zgi_c_end zgi_c_end(const struct zgi_c *c);
 
-/* Parts of a node. A message that carries tickets and is no reply has a kind, its number among those that the node
- * sends. An end answers some messages by itself; such answers are sent by it alone. */
-bool zgi_c_is_ticketed(const struct zg_message *message, enum zg_side side);
+/* Parts of a node. A message of zg_side_tickets() has a kind, its number among those. An end answers some messages by
+ * itself; such answers are sent by it alone. */
 bool zgi_c_is_answered(const struct zgi_c *c, const struct zg_message *message);
 bool zgi_c_is_answer(const struct zg_message *message);
 void zgi_c_session_type(const struct zgi_c *c, GString *text);

@@ -12,67 +12,6 @@ static unsigned power_of_two(unsigned least)
     return size;
 }
 
-/* The largest window of the ticketed messages that one side sends; 0: none. Adds up what else they need. */
-static unsigned window_of(const struct zg_plan *plan, enum zg_side side, unsigned *payload, bool *requests)
-{
-    unsigned window = 0;
-
-    for (unsigned i = 0; i < plan->messages->len; i++) {
-        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        if (!zgi_c_is_ticketed(item->message, side))
-            continue;
-        window = MAX(window, item->message->window);
-        *payload = MAX(*payload, item->payload_most);
-        *requests = *requests || item->message->reply;
-    }
-    return window;
-}
-
-static unsigned largest_reply(const struct zg_plan *plan, enum zg_side side)
-{
-    unsigned most = 2; /* a refusal */
-
-    for (unsigned i = 0; i < plan->messages->len; i++) {
-        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        if ((item->message->from & side) && item->message->is_reply)
-            most = MAX(most, item->payload_most);
-    }
-    return most;
-}
-
-struct zgi_c_end zgi_c_end(const struct zgi_c *c)
-{
-    const struct zg_plan *plan = c->plan;
-    const struct zg_definition *definition = plan->definition;
-    const unsigned around = plan->header.size + plan->check.size;
-    struct zgi_c_end end = { .shared = plan->destination_bits > 0 && plan->source_bits > 0,
-                             .hello = zg_definition_serves(definition, "hello"),
-                             .delivery = zg_definition_serves(definition, "delivery"),
-                             .variables = zg_definition_serves(definition, "variables"),
-                             .console = zg_definition_serves(definition, "console"),
-                             .interleaved = definition->console == ZG_CONSOLE_INTERLEAVED };
-    unsigned payload = 0, ignored = 0;
-    bool requests = false, asked = false;
-
-    end.has_many = end.shared && c->side == ZG_SIDE_HOST;
-    end.tells = end.hello || definition->line.link_timeout_ns > 0;
-    if (!end.delivery)
-        return end;
-    end.window = window_of(plan, c->side, &payload, &requests);
-    end.slots = power_of_two(MAX(end.window, 1));
-    end.room = end.window > 0 ? around + payload : 0;
-    unsigned theirs = window_of(plan, zg_receivers(c->side), &ignored, &asked);
-    end.takes = theirs > 0;
-    end.answers = asked ? power_of_two(theirs) : 0;
-    end.answer_room = asked ? around + largest_reply(plan, c->side) : 0;
-    return end;
-}
-
-bool zgi_c_is_ticketed(const struct zg_message *message, enum zg_side side)
-{
-    return (message->from & side) && zg_message_is_ticketed(message) && !message->is_reply;
-}
-
 bool zgi_c_is_answered(const struct zgi_c *c, const struct zg_message *message)
 {
     static const char *const everywhere[] = { "echo_request", "acknowledge", "refused", NULL };
@@ -122,7 +61,7 @@ static void print_handlers(const struct zgi_c *c, GString *text)
         if ((message->from & zg_receivers(c->side)) && !zgi_c_is_answered(c, message))
             zgi_c_emit(c, text, message->name,
                        "    void (*@n)(void *context, const struct @p_@n *message, const struct zg_frame *frame);\n");
-        if (c->end.delivery && zgi_c_is_ticketed(message, c->side))
+        if (c->end.delivery && zg_side_tickets(c->side, message))
             zgi_c_emit(c, text, message->name,
                        c->end.has_many
                            ? "    void (*@n_settled)(void *context, zg_role to, const struct @p_@n *message, enum "

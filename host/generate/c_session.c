@@ -76,7 +76,7 @@ static void print_ticketed(const struct zgi_c *c, GString *text)
         return;
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if (!zgi_c_is_ticketed(message, c->side))
+        if (!zg_side_tickets(c->side, message))
             continue;
         zgi_c_emit(c, text, message->name, "#define KIND_@N ");
         g_string_append_printf(text, "%u\n", kind++);
@@ -85,7 +85,7 @@ static void print_ticketed(const struct zgi_c *c, GString *text)
                           "kept, timeout in us */\n");
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if (!zgi_c_is_ticketed(message, c->side))
+        if (!zg_side_tickets(c->side, message))
             continue;
         zgi_c_emit(c, text, message->name, "    { @P_@N_ID, ");
         g_string_append_printf(text, "%u, %u, %s, %s, UINT32_C(%" G_GUINT64_FORMAT ") },\n", message->window,
@@ -95,19 +95,9 @@ static void print_ticketed(const struct zgi_c *c, GString *text)
     g_string_append(text, "};\n");
 }
 
-static bool windows_differ(const struct zgi_c *c)
-{
-    for (unsigned i = 0; i < c->plan->messages->len; i++) {
-        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if (zgi_c_is_ticketed(message, c->side) && message->window != c->end.window)
-            return true;
-    }
-    return false;
-}
-
 static void print_delivery_terms(const struct zgi_c *c, GString *text)
 {
-    const struct zgi_c_end *end = &c->end;
+    const struct zg_plan_end *end = &c->end;
 
     print_ticketed(c, text);
     if (end->window > 0)
@@ -118,7 +108,7 @@ static void print_delivery_terms(const struct zgi_c *c, GString *text)
         text,
         "static const struct zg_delivery_terms delivery_terms = {\n    %s,\n    %u, /* the largest window */\n"
         "    %s,\n    %u, %u, /* slots for messages and for answers */\n    %u, %u, /* bytes of each */\n    %s,\n",
-        end->window > 0 ? "ticketed" : "NULL", end->window, windows_differ(c) ? "true" : "false", end->slots,
+        end->window > 0 ? "ticketed" : "NULL", end->window, end->windows_differ ? "true" : "false", end->slots,
         end->answers, end->room, end->answer_room, end->takes ? "true" : "false");
     zgi_c_emit(c, text, NULL, "    @P_ACKNOWLEDGE_ID, @P_REFUSED_ID, ");
     g_string_append_printf(text, "%s\n};\n\n", end->window > 0 ? "settled" : "NULL");
@@ -220,7 +210,7 @@ void zgi_c_settled(const struct zgi_c *c, GString *text)
         return;
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(c->plan, i);
-        if (!zgi_c_is_ticketed(item->message, c->side))
+        if (!zg_side_tickets(c->side, item->message))
             continue;
         zgi_c_emit(c, text, item->message->name,
                    "static void settled_@n(struct @p_@s *node, const struct zg_peer *peer, const uint8_t "
@@ -237,7 +227,7 @@ void zgi_c_settled(const struct zgi_c *c, GString *text)
         "length, enum zg_settled how)\n{\n    struct @p_@s *node = (struct @p_@s *)owner;\n\n    switch (kind) {\n");
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if (zgi_c_is_ticketed(message, c->side))
+        if (zg_side_tickets(c->side, message))
             zgi_c_emit(c, text, message->name,
                        "    case KIND_@N: settled_@n(node, peer, payload, length, how); break;\n");
     }

@@ -6,6 +6,7 @@
 #include "codec/json.h"
 #include "generate/embedded.h"
 #include "generate/generate.h"
+#include "plan/end.h"
 #include "plan/fingerprint.h"
 
 /* A field's name, with "_" behind it where a message has a function of that name. */
@@ -401,14 +402,9 @@ static void print_host(GString *text, const struct zg_plan *plan)
         "hello", "acknowledge", "refused", "echo_reply", "variable_value", "console"
     };
     const struct zg_line *line = &plan->definition->line;
-    unsigned window = 0;
 
-    for (unsigned i = 0; i < plan->messages->len; i++) {
-        const struct zg_message *message = zg_plan_message_at(plan, i)->message;
-        if (zg_message_is_ticketed(message) && !message->is_reply && (message->from & ZG_SIDE_HOST))
-            window = MAX(window, message->window);
-    }
-    g_string_append_printf(text, "\nFINGERPRINT = 0x%08X\n_WINDOW = %u\n", zg_fingerprint(plan), window);
+    g_string_append_printf(text, "\nFINGERPRINT = 0x%08X\n_WINDOW = %u\n", zg_fingerprint(plan),
+                           zg_plan_end(plan, ZG_SIDE_HOST).window);
     print_seconds(text, "BYTE_TIMEOUT", line->byte_timeout_ns);
     print_seconds(text, "KEEPALIVE", line->keepalive_ns);
     print_seconds(text, "LINK_TIMEOUT", line->link_timeout_ns);

@@ -1,20 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "live/node.h"
 
-#include "codec/payload.h"
-#include "zeugma/error.h"
-
-struct zg_node {
-    struct zg_link link;
-    struct zg_protocol protocol;
-    const struct zg_plan *plan;
-    const struct zg_node_calls *calls;
-    void *data;
-    uint8_t *receive;
-    uint8_t *transmit;
-    uint8_t *frame;
-    struct zg_link_gaps gaps;
-};
+#include "live/node_services.h"
 
 static void write_header(void *owner, const struct zg_header *header, uint8_t *at)
 {
@@ -44,8 +31,8 @@ static int deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, 
     return node->calls->deliver(node->data, frame, payload, length);
 }
 
-struct zg_node *zg_node_new(const struct zg_plan *plan, size_t ring, const struct zg_port *port, void *port_context,
-                            const struct zg_node_calls *calls, void *data)
+struct zg_node *zg_node_new(const struct zg_plan *plan, enum zg_side side, size_t ring, const struct zg_port *port,
+                            void *port_context, const struct zg_node_calls *calls, void *data)
 {
     struct zg_node *node = g_new0(struct zg_node, 1);
     size_t size = 2;
@@ -62,6 +49,8 @@ struct zg_node *zg_node_new(const struct zg_plan *plan, size_t ring, const struc
     node->protocol.write_header = write_header;
     node->protocol.admit = admit;
     node->protocol.deliver = deliver;
+    if (side != 0)
+        zgi_services_prepare(node, side);
     const struct zg_link_memory memory = { node->receive,
                                            size,
                                            node->transmit,
@@ -71,6 +60,8 @@ struct zg_node *zg_node_new(const struct zg_plan *plan, size_t ring, const struc
                                            plan->gap_ns > 0 ? &node->gaps : NULL };
     int error = zg_link_init(&node->link, &node->protocol, node, port, port_context, &memory);
     g_assert(error == 0); /* the sizes above are right by construction */
+    if (side != 0)
+        zgi_services_begin(node);
     return node;
 }
 
@@ -78,6 +69,7 @@ void zg_node_free(struct zg_node *node)
 {
     if (!node)
         return;
+    zgi_services_clear(node);
     g_free(node->receive);
     g_free(node->transmit);
     g_free(node->frame);

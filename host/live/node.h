@@ -1,31 +1,81 @@
 /* SPDX-License-Identifier: MIT */
-/* An end of a link that a plan drives: the runtime's link with the interpreter in the place of generated code. */
+/*
+ * An end of a link that a plan drives: the runtime's link and services with the interpreter in the place of generated
+ * code. Without a side it takes and sends frames only; as one side's end it does what the generated end of that side
+ * does: hello, tickets, echo, counters, console.
+ */
 #ifndef ZEUGMA_NODE_H
 #define ZEUGMA_NODE_H
 
-#include "plan/plan.h"
+#include "codec/payload.h"
+#include "zeugma/delivery.h"
 #include "zeugma/link.h"
 
-/* What a node tells. `data` is the owner's. */
+/* What a node tells. `data` is the owner's. What is NULL is not wanted. */
 struct zg_node_calls {
-    /* A frame of this version: as zg_protocol.deliver. */
+    /* Of a node without a side, not NULL: a frame of this version, as zg_protocol.deliver. */
     int (*deliver)(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length);
-    /* A frame of another version, which passed its check and is left; NULL: not wanted. */
+    /* A frame of another version, which passed its check and is left. */
     void (*left)(void *data, const struct zg_header *header, const uint8_t *payload, size_t length);
+    /* Of a side's end: a message for it, once for each ticket; hellos, too. A request's answer is zg_node_answer() or
+     * zg_node_refuse(), with frame->header.ticket. */
+    void (*take)(void *data, const struct zg_frame *frame, const struct zg_plan_message *message,
+                 const struct zg_value *values);
+    /* A message that was sent with a ticket ended so. */
+    void (*settled)(void *data, zg_role peer, const struct zg_plan_message *message, const struct zg_value *values,
+                    enum zg_settled how);
+    /* Something changed about the node of this address (0 where the line is not shared). */
+    void (*changed)(void *data, zg_role address, enum zg_link_event event);
+    /* Text of an interleaved console. */
+    void (*text)(void *data, const uint8_t *text, size_t size);
 };
 
 /* Opaque; free with zg_node_free(). */
 struct zg_node;
 
-/* `ring` is the least size of each ring, bytes. The plan, the calls and the port must outlive the node. */
-struct zg_node *zg_node_new(const struct zg_plan *plan, size_t ring, const struct zg_port *port, void *port_context,
-                            const struct zg_node_calls *calls, void *data);
+/* `ring` is the least size of each ring, bytes; `side` the one whose end it is, or 0. The plan, the calls and the port
+ * must outlive the node. On a shared line a device's end has the address 1, until it is given another, and the host's
+ * follows nobody until it is told to. */
+struct zg_node *zg_node_new(const struct zg_plan *plan, enum zg_side side, size_t ring, const struct zg_port *port,
+                            void *port_context, const struct zg_node_calls *calls, void *data);
 void zg_node_free(struct zg_node *node);
 
-/* The node's link: to attach it to a port, poll it, send on it and read its counters. */
+/* The node's link: to attach it to a port, and to read its counters; without a side, to send. */
 struct zg_link *zg_node_link(struct zg_node *node);
 
-/* Lets silence inside a frame last this much longer than the definition says: for what an operating system holds back. */
+/* On a shared line: gives a device's end its address; lets the host's end follow a device. Returns 0, or ZG_EINVALID
+ * where that address is nobody's, or followed already. */
+int zg_node_set_address(struct zg_node *node, zg_role address);
+int zg_node_follow(struct zg_node *node, zg_role address);
+
+/* Bytes came in; what is due is done. As zg_link_receive() and zg_link_poll(), and the services' work. */
+void zg_node_receive(struct zg_node *node, const uint8_t *bytes, size_t count);
+void zg_node_poll(struct zg_node *node);
+
+/* Sends a message, whose values lie within their types, to a node (0 where the line is not shared). Returns 0;
+ * ZG_EROOM: no room, or its window is full, or silence is due: later; ZG_ESIZE: longer than max_payload; ZG_EINVALID: a
+ * reply, or a message with a ticket to a node that is not followed. `ticket` learns the ticket, where the message has
+ * one. */
+int zg_node_send(struct zg_node *node, zg_role to, const struct zg_plan_message *message, const struct zg_value *values,
+                 uint8_t *ticket);
+
+/* Answers a request, with the message that is its reply or with why not. ZG_EINVALID: no open request has this ticket.
+ */
+int zg_node_answer(struct zg_node *node, zg_role to, uint8_t ticket, const struct zg_plan_message *message,
+                   const struct zg_value *values);
+int zg_node_refuse(struct zg_node *node, zg_role to, uint8_t ticket, enum zg_settled why);
+
+/* Sends text to the other end's console: how many of its bytes; 0: there is no room now, or no console. */
+size_t zg_node_print(struct zg_node *node, zg_role to, const char *text, size_t size);
+
+/* What the other one's hellos told; NULL: it is not followed, or there is no such service. */
+const struct zg_hello *zg_node_hello(struct zg_node *node, zg_role address);
+
+/* Whether messages with tickets are neither open nor to be answered, at any peer. */
+bool zg_node_is_settled(const struct zg_node *node);
+
+/* Lets silence inside a frame last this much longer than the definition says: for what an operating system holds back.
+ */
 void zg_node_allow_silence(struct zg_node *node, uint32_t us);
 
 /* Whether frames of the largest size, `count` of them, fit into the transmit ring now. */

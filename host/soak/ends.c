@@ -274,7 +274,7 @@ static void left(void *data, const struct zg_header *header, const uint8_t *payl
     take_other(data, payload, length);
 }
 
-const struct zg_node_calls zgi_soak_node_calls = { deliver, left };
+const struct zg_node_calls zgi_soak_node_calls = { .deliver = deliver, .left = left };
 
 bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const struct zg_soak_settings *settings,
                     GError **error)

@@ -49,7 +49,7 @@ static void begin(struct sim_soak *sim)
     soak->byte_ns = zg_sim_byte_ns(sim->line);
     for (unsigned i = 0; i < 2; i++) {
         struct zgi_end *end = &soak->ends[i];
-        end->node = zg_node_new(soak->plan, (size_t)8 * soak->plan->max_frame + (size_t)8 * STEP_BYTES, &zg_sim_port,
+        end->node = zg_node_new(soak->plan, 0, (size_t)8 * soak->plan->max_frame + (size_t)8 * STEP_BYTES, &zg_sim_port,
                                 zg_sim_context(sim->line, i), &zgi_soak_node_calls, end);
         zg_sim_attach(sim->line, i, zg_node_link(end->node));
     }

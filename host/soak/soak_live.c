@@ -25,7 +25,7 @@ struct reading {
 
 struct live {
     struct zgi_soak soak;
-    int channel;
+    struct zg_channel channel;
     uint64_t begun_ns;
     uint64_t free_ns; /* when the line can take the next byte */
     struct zg_damage out, back;
@@ -91,7 +91,7 @@ static void write_due(struct live *live)
     }
     if (live->to_write->len == 0)
         return;
-    long count = zg_channel_write(live->channel, live->to_write->data, live->to_write->len);
+    long count = zg_channel_write(&live->channel, live->to_write->data, live->to_write->len);
     if (count < 0)
         fail(live, count);
     else
@@ -102,7 +102,7 @@ static void write_due(struct live *live)
 static void read_due(struct live *live)
 {
     uint8_t bytes[4096], left[2];
-    long count = zg_channel_read(live->channel, bytes, sizeof bytes);
+    long count = zg_channel_read(&live->channel, bytes, sizeof bytes);
 
     if (count < 0)
         fail(live, count);
@@ -126,7 +126,7 @@ static void pump(struct live *live, uint64_t until_ns, const unsigned *known, un
         zgi_soak_send_waiting(&soak->ends[HOST]);
         if (live->error || (known && *known >= wanted) || soak->now_ns >= until_ns)
             return;
-        zg_channel_wait(live->channel, live->to_write->len > 0, MIN(until_ns - soak->now_ns, (uint64_t)STEP_NS));
+        zg_channel_wait(&live->channel, live->to_write->len > 0, -1, MIN(until_ns - soak->now_ns, (uint64_t)STEP_NS));
     } while (true);
 }
 
@@ -346,9 +346,9 @@ static bool begin(struct live *live, GError **error)
 
     if (!find_services(live, error))
         return false;
-    live->channel = zg_channel_open_unix(settings->path);
-    if (live->channel < 0) {
-        g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_LINK, "%s: %s", settings->path, g_strerror(-live->channel));
+    int failed = zg_channel_connect_unix(&live->channel, settings->path);
+    if (failed) {
+        g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_LINK, "%s: %s", settings->path, g_strerror(-failed));
         return false;
     }
     live->begun_ns = zg_channel_now_ns();
@@ -357,7 +357,7 @@ static bool begin(struct live *live, GError **error)
     live->to_write = g_byte_array_new();
     soak->take_own = take_own;
     soak->byte_ns = zg_line_half_bits(line) * UINT64_C(500000000) / line->baud;
-    host->node = zg_node_new(soak->plan, (size_t)8 * soak->plan->max_frame, &port, live, &zgi_soak_node_calls, host);
+    host->node = zg_node_new(soak->plan, 0, (size_t)8 * soak->plan->max_frame, &port, live, &zgi_soak_node_calls, host);
     zg_node_allow_silence(host->node, HELD_BACK_US);
     return true;
 }
@@ -365,7 +365,7 @@ static bool begin(struct live *live, GError **error)
 struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct zg_soak_settings *settings,
                                         zg_soak_progress progress, void *data, GError **error)
 {
-    struct live live = { .channel = -1 };
+    struct live live = { .channel.fd = -1 };
     struct zg_soak_result *result = NULL;
 
     if (!zgi_soak_begin(&live.soak, plan, settings, error))
@@ -376,7 +376,7 @@ struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct
             if (read_counters(&live, &live.readings[1]))
                 end(&live);
         }
-        zg_channel_close(live.channel);
+        zg_channel_close(&live.channel);
         g_byte_array_unref(live.to_write);
         if (live.error)
             g_propagate_error(error, live.error);

@@ -2,68 +2,113 @@
 #include "posix/channel.h"
 
 #include <errno.h>
-#include <fcntl.h>
 #include <poll.h>
 #include <string.h>
 #include <sys/socket.h>
-#include <sys/un.h>
 #include <time.h>
 #include <unistd.h>
 
-int zg_channel_open_unix(const char *path)
+void zg_channel_close(struct zg_channel *channel)
 {
-    struct sockaddr_un address = { .sun_family = AF_UNIX };
-
-    if (strlen(path) >= sizeof address.sun_path)
-        return -ENAMETOOLONG;
-    strcpy(address.sun_path, path);
-    int channel = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
-    if (channel < 0)
-        return -errno;
-    if (connect(channel, (const struct sockaddr *)&address, sizeof address) == 0 &&
-        fcntl(channel, F_SETFL, O_NONBLOCK) == 0)
-        return channel;
-    int error = -errno;
-    (void)close(channel);
-    return error;
+    if (channel->fd >= 0)
+        (void)close(channel->fd);
+    if (channel->listener >= 0)
+        (void)close(channel->listener);
+    if (channel->path[0] != '\0')
+        (void)unlink(channel->path);
+    channel->fd = channel->listener = -1;
+    channel->path[0] = '\0';
 }
 
-void zg_channel_close(int channel)
+static bool is_socket(const struct zg_channel *channel)
 {
-    (void)close(channel);
+    return channel->kind == ZG_CHANNEL_UNIX || channel->kind == ZG_CHANNEL_TCP || channel->kind == ZG_CHANNEL_UDP;
 }
 
-static bool is_for_later(void)
+/* Nobody has a pseudo-terminal's other side open. */
+static bool is_hung_up(const struct zg_channel *channel)
 {
-    return errno == EAGAIN || errno == EWOULDBLOCK || errno == EINTR;
+    struct pollfd wanted = { channel->fd, 0, 0 };
+    return channel->kind == ZG_CHANNEL_PTY && poll(&wanted, 1, 0) > 0 && (wanted.revents & POLLHUP) != 0;
 }
 
-long zg_channel_read(int channel, uint8_t *bytes, size_t size)
+/* Another connection, or a UDP socket's other end of now. */
+static void let_in(struct zg_channel *channel)
 {
-    ssize_t count = recv(channel, bytes, size, 0);
+    if (channel->listener >= 0 && channel->fd < 0)
+        channel->fd = accept4(channel->listener, NULL, NULL, SOCK_CLOEXEC | SOCK_NONBLOCK);
+}
 
-    if (count > 0 || size == 0)
+bool zg_channel_is_open(struct zg_channel *channel)
+{
+    let_in(channel);
+    return channel->fd >= 0 && !is_hung_up(channel);
+}
+
+/* What an error says: 0, try again later; or that the other side is gone. */
+static long judge(struct zg_channel *channel, int error)
+{
+    if (error == EAGAIN || error == EWOULDBLOCK || error == EINTR || error == ENOBUFS)
+        return 0;
+    if (channel->kind == ZG_CHANNEL_UDP && (error == ECONNREFUSED || error == EDESTADDRREQ))
+        return 0; /* nobody listens there yet, or nobody has sent yet */
+    if (channel->kind == ZG_CHANNEL_PTY && error == EIO)
+        return 0;
+    if (channel->listener >= 0) { /* the next one may come */
+        (void)close(channel->fd);
+        channel->fd = -1;
+        return 0;
+    }
+    return error == EPIPE || error == EIO || error == ENXIO || error == ENODEV ? -ECONNRESET : -error;
+}
+
+/* From whoever sent: that one is the other end now. */
+static ssize_t receive_udp(struct zg_channel *channel, uint8_t *bytes, size_t size)
+{
+    struct sockaddr_storage from;
+    socklen_t length = sizeof from;
+    ssize_t count = recvfrom(channel->fd, bytes, size, 0, (struct sockaddr *)&from, &length);
+
+    if (count >= 0 && channel->path[0] == '\0' && length > 0)
+        (void)connect(channel->fd, (const struct sockaddr *)&from, length);
+    return count;
+}
+
+long zg_channel_read(struct zg_channel *channel, uint8_t *bytes, size_t size)
+{
+    let_in(channel);
+    if (channel->fd < 0 || size == 0)
+        return 0;
+    ssize_t count =
+        channel->kind == ZG_CHANNEL_UDP ? receive_udp(channel, bytes, size) : read(channel->fd, bytes, size);
+    if (count > 0 || (count == 0 && channel->kind == ZG_CHANNEL_UDP))
         return (long)count;
-    if (count == 0)
-        return -ECONNRESET;
-    return is_for_later() ? 0 : -errno;
+    return judge(channel, count == 0 ? ECONNRESET : errno);
 }
 
-long zg_channel_write(int channel, const uint8_t *bytes, size_t size)
+long zg_channel_write(struct zg_channel *channel, const uint8_t *bytes, size_t size)
 {
-    ssize_t count = send(channel, bytes, size, MSG_NOSIGNAL);
-
-    if (count >= 0)
-        return (long)count;
-    return is_for_later() ? 0 : errno == EPIPE ? -ECONNRESET : -errno;
+    let_in(channel);
+    if (size == 0)
+        return 0;
+    if (channel->fd < 0 || is_hung_up(channel))
+        return channel->listener >= 0 || channel->kind == ZG_CHANNEL_PTY ? (long)size : 0; /* lost, as on a line */
+    ssize_t count = is_socket(channel) ? send(channel->fd, bytes, size, MSG_NOSIGNAL) : write(channel->fd, bytes, size);
+    return count >= 0 ? (long)count : judge(channel, errno);
 }
 
-void zg_channel_wait(int channel, bool to_write, uint64_t ns)
+void zg_channel_wait(const struct zg_channel *channel, bool to_write, int extra, uint64_t ns)
 {
-    struct pollfd wanted = { channel, (short)(to_write ? POLLIN | POLLOUT : POLLIN), 0 };
-    const struct timespec limit = { (time_t)(ns / 1000000000), (long)(ns % 1000000000) };
+    const bool hung = is_hung_up(channel); /* which poll() would not wait for */
+    struct pollfd wanted[] = { { hung               ? -1
+                                 : channel->fd >= 0 ? channel->fd
+                                                    : channel->listener,
+                                 (short)(to_write ? POLLIN | POLLOUT : POLLIN), 0 },
+                               { extra, POLLIN, 0 } };
+    const uint64_t most = hung && ns > 5000000 ? 5000000 : ns;
+    const struct timespec limit = { (time_t)(most / 1000000000), (long)(most % 1000000000) };
 
-    (void)ppoll(&wanted, 1, &limit, NULL);
+    (void)ppoll(wanted, 2, &limit, NULL);
 }
 
 uint64_t zg_channel_now_ns(void)

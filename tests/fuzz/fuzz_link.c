@@ -26,9 +26,9 @@ static void check_sums(const struct zg_link *link, uint32_t fed)
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
-    static const struct zg_node_calls calls = { deliver, NULL };
+    static const struct zg_node_calls calls = { .deliver = deliver };
     const struct zg_plan *plan = fuzz_plan(size > 0 ? data[0] : 0);
-    struct zg_node *node = zg_node_new(plan, 64, &test_port, NULL, &calls, NULL);
+    struct zg_node *node = zg_node_new(plan, 0, 64, &test_port, NULL, &calls, NULL);
     struct zg_link *link = zg_node_link(node);
     uint32_t fed = 0;
     uint8_t byte;

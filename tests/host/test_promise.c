@@ -83,8 +83,8 @@ static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payl
 static void check_link(const struct zg_plan *plan, const GByteArray *bytes, struct zg_random *random,
                        const struct told *told, const struct zg_counters *counters)
 {
-    static const struct zg_node_calls calls = { deliver, NULL };
-    struct zg_node *node = zg_node_new(plan, 128, &test_port, NULL, &calls, NULL);
+    static const struct zg_node_calls calls = { .deliver = deliver };
+    struct zg_node *node = zg_node_new(plan, 0, 128, &test_port, NULL, &calls, NULL);
     struct zg_link *link = zg_node_link(node);
     const struct zg_counters *c = &link->counters;
 

@@ -18,7 +18,7 @@ static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payl
     return 0;
 }
 
-static const struct zg_node_calls calls = { deliver, NULL };
+static const struct zg_node_calls calls = { .deliver = deliver };
 
 /* Two nodes on a line, both sending as much as it carries. */
 struct bench {
@@ -32,7 +32,7 @@ static struct bench begin(const struct zg_sim_settings *settings)
     struct bench bench = { test_plan_of(test_small_definition), zg_sim_line_new(settings), { NULL } };
     for (unsigned end = 0; end < 2; end++) {
         bench.nodes[end] =
-            zg_node_new(bench.plan.plan, 256, &zg_sim_port, zg_sim_context(bench.line, end), &calls, NULL);
+            zg_node_new(bench.plan.plan, 0, 256, &zg_sim_port, zg_sim_context(bench.line, end), &calls, NULL);
         zg_sim_attach(bench.line, end, zg_node_link(bench.nodes[end]));
     }
     taken = 0;

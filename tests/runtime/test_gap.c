@@ -28,7 +28,7 @@ static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payl
     return 0;
 }
 
-static const struct zg_node_calls calls = { deliver, NULL };
+static const struct zg_node_calls calls = { .deliver = deliver };
 
 static void check_sum(const struct zg_link *link, uint32_t fed)
 {
@@ -44,7 +44,7 @@ static void test_receiving(void **state)
     struct zg_random random = zg_random_seeded(41, 0);
     (void)state;
     for (unsigned round = 0; round < test_rounds(200); round++) {
-        struct zg_node *node = zg_node_new(plan.plan, 512, &test_port, NULL, &calls, NULL);
+        struct zg_node *node = zg_node_new(plan.plan, 0, 512, &test_port, NULL, &calls, NULL);
         struct zg_link *link = zg_node_link(node);
         g_autoptr(GArray) wanted = g_array_new(FALSE, FALSE, 4);
         uint32_t fed = 0, unpolled = 0, too_long = 0, failed = 0;
@@ -101,7 +101,7 @@ static void test_receiving(void **state)
 static void test_when(void **state)
 {
     struct test_plan plan = test_plan_of(definition);
-    struct zg_node *node = zg_node_new(plan.plan, 64, &test_port, NULL, &calls, NULL);
+    struct zg_node *node = zg_node_new(plan.plan, 0, 64, &test_port, NULL, &calls, NULL);
     const struct zg_header header = { .id = 1 };
     g_autoptr(GByteArray) frame = zg_frame_make(plan.plan, &header, (const uint8_t *)"abcd", 4);
     (void)state;
@@ -126,7 +126,7 @@ static void test_sending(void **state)
 {
     struct test_plan plan = test_plan_of(definition);
     test_clock_us = UINT32_MAX - 300;
-    struct zg_node *node = zg_node_new(plan.plan, 256, &test_port, NULL, &calls, NULL);
+    struct zg_node *node = zg_node_new(plan.plan, 0, 256, &test_port, NULL, &calls, NULL);
     struct zg_link *link = zg_node_link(node);
     uint8_t byte;
     (void)state;

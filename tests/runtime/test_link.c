@@ -36,7 +36,7 @@ static void left(void *data, const struct zg_header *header, const uint8_t *payl
     left_frames++;
 }
 
-static const struct zg_node_calls calls = { deliver, left };
+static const struct zg_node_calls calls = { .deliver = deliver, .left = left };
 
 static struct test_plan small;
 
@@ -60,7 +60,7 @@ static struct zg_node *new_node(size_t ring)
 {
     g_array_set_size(delivered, 0);
     left_frames = 0;
-    return zg_node_new(small.plan, ring, &test_port, NULL, &calls, NULL);
+    return zg_node_new(small.plan, 0, ring, &test_port, NULL, &calls, NULL);
 }
 
 static void feed(struct zg_link *link, const uint8_t *bytes, size_t count)
@@ -270,8 +270,8 @@ static int deliver_slowly(void *data, const struct zg_frame *frame, const uint8_
 
 static void test_handler_has_the_ring(void **state)
 {
-    static const struct zg_node_calls slow = { deliver_slowly, NULL };
-    struct zg_node *node = zg_node_new(small.plan, 128, &test_port, NULL, &slow, NULL);
+    static const struct zg_node_calls slow = { .deliver = deliver_slowly };
+    struct zg_node *node = zg_node_new(small.plan, 0, 128, &test_port, NULL, &slow, NULL);
     const uint8_t payload[60] = { 1 };
     g_autoptr(GByteArray) frame = frame_of(0, 1, 0, payload, sizeof payload);
     (void)state;
@@ -315,7 +315,7 @@ static void test_full_rings(void **state)
     assert_int_equal(link->counters.frames_out, sent);
     assert_int_equal(link->counters.bytes_out, 14 * sent);
     uint8_t byte;
-    struct zg_node *other = zg_node_new(small.plan, 256, &test_port, NULL, &calls, NULL);
+    struct zg_node *other = zg_node_new(small.plan, 0, 256, &test_port, NULL, &calls, NULL);
     while (zg_link_transmit_isr(link, &byte))
         zg_link_receive_isr(zg_node_link(other), byte, 0);
     zg_link_poll(zg_node_link(other));

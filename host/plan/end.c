@@ -1,0 +1,77 @@
+/* SPDX-License-Identifier: MIT */
+#include "plan/end.h"
+
+static unsigned power_of_two(unsigned least)
+{
+    unsigned size = 1;
+    while (size < least)
+        size *= 2;
+    return size;
+}
+
+bool zg_side_tickets(enum zg_side side, const struct zg_message *message)
+{
+    return (message->from & side) && zg_message_is_ticketed(message) && !message->is_reply;
+}
+
+/* Of the ticketed messages that one side sends. */
+struct tickets {
+    unsigned window, least_window; /* 0: there are none */
+    unsigned payload;              /* bytes of the largest */
+    bool requests;
+};
+
+static struct tickets tickets_of(const struct zg_plan *plan, enum zg_side side)
+{
+    struct tickets tickets = { 0 };
+
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        const struct zg_message *message = item->message;
+        if (!zg_side_tickets(side, message))
+            continue;
+        tickets.least_window = tickets.window == 0 ? message->window : MIN(tickets.least_window, message->window);
+        tickets.window = MAX(tickets.window, message->window);
+        tickets.payload = MAX(tickets.payload, item->payload_most);
+        tickets.requests = tickets.requests || message->reply;
+    }
+    return tickets;
+}
+
+static unsigned largest_reply(const struct zg_plan *plan, enum zg_side side)
+{
+    unsigned most = 2; /* a refusal */
+
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        if ((item->message->from & side) && item->message->is_reply)
+            most = MAX(most, item->payload_most);
+    }
+    return most;
+}
+
+struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side)
+{
+    const struct zg_definition *definition = plan->definition;
+    const unsigned around = plan->header.size + plan->check.size;
+    struct zg_plan_end end = { .shared = plan->destination_bits > 0 && plan->source_bits > 0,
+                               .hello = zg_definition_serves(definition, "hello"),
+                               .delivery = zg_definition_serves(definition, "delivery"),
+                               .variables = zg_definition_serves(definition, "variables"),
+                               .console = zg_definition_serves(definition, "console"),
+                               .interleaved = definition->console == ZG_CONSOLE_INTERLEAVED };
+
+    end.has_many = end.shared && side == ZG_SIDE_HOST;
+    end.tells = end.hello || definition->line.link_timeout_ns > 0;
+    if (!end.delivery)
+        return end;
+    const struct tickets ours = tickets_of(plan, side), theirs = tickets_of(plan, zg_receivers(side));
+    end.window = ours.window;
+    end.windows_differ = ours.least_window != ours.window;
+    end.slots = power_of_two(MAX(ours.window, 1));
+    end.room = ours.window > 0 ? around + ours.payload : 0;
+    end.takes = theirs.window > 0;
+    end.answers = theirs.requests ? power_of_two(theirs.window) : 0;
+    end.answer_room = theirs.requests ? around + largest_reply(plan, side) : 0;
+    return end;
+}

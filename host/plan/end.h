@@ -1,0 +1,28 @@
+/* SPDX-License-Identifier: MIT */
+/* What the node of one side does beside sending and receiving, and the memory that it takes. */
+#ifndef ZEUGMA_PLAN_END_H
+#define ZEUGMA_PLAN_END_H
+
+#include "plan/plan.h"
+
+struct zg_plan_end {
+    bool shared;   /* its line is: frames tell where to and where from */
+    bool has_many; /* the PC of a shared line: it has several peers */
+    bool hello, delivery, variables, console;
+    bool interleaved;     /* text shares the line */
+    bool tells;           /* what changed about its peers */
+    unsigned window;      /* the largest of the ticketed messages that it sends; 0: none */
+    bool windows_differ;  /* not all of them have that */
+    unsigned slots;       /* for them: a power of two */
+    unsigned answers;     /* for replies to its peer's requests: a power of two, or 0 */
+    unsigned room;        /* bytes of the largest that waits in a slot: header, payload, check */
+    unsigned answer_room; /* of the largest reply */
+    bool takes;           /* ticketed messages come in */
+};
+
+struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side);
+
+/* Whether a side sends a message with a ticket of its own: one that is to be acknowledged, or a request. */
+bool zg_side_tickets(enum zg_side side, const struct zg_message *message);
+
+#endif

@@ -1,0 +1,70 @@
+/* SPDX-License-Identifier: MIT */
+/* Channels that are the master's side of a pseudo-terminal. */
+#include <asm/termbits.h>
+#include <errno.h>
+#include <fcntl.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "posix/channel.h"
+
+/* A symbolic link of an end that was killed leads nowhere, and is replaced. */
+static int make_link(const char *target, const char *path)
+{
+    struct stat what;
+
+    if (lstat(path, &what) == 0 && S_ISLNK(what.st_mode) && stat(path, &what) != 0)
+        (void)unlink(path);
+    return symlink(target, path) == 0 ? 0 : -errno;
+}
+
+/* Bytes pass as they are, whatever program opens it; and opened and closed once it is known that nobody has it open. */
+static int make_raw(const char *name)
+{
+    struct termios2 settings;
+    int fd = open(name, O_RDWR | O_NOCTTY | O_CLOEXEC);
+
+    if (fd < 0)
+        return -errno;
+    int result = ioctl(fd, TCGETS2, &settings);
+    settings.c_iflag = settings.c_oflag = settings.c_lflag = 0;
+    settings.c_cflag = (settings.c_cflag & ~(unsigned)(CSIZE | PARENB)) | CS8 | CREAD | CLOCAL;
+    settings.c_cc[VMIN] = 1;
+    settings.c_cc[VTIME] = 0;
+    if (result == 0)
+        result = ioctl(fd, TCSETS2, &settings);
+    int error = result == 0 ? 0 : -errno;
+    (void)close(fd);
+    return error;
+}
+
+int zg_channel_open_pty(struct zg_channel *channel, const char *path)
+{
+    char name[64];
+
+    *channel = (struct zg_channel){ .kind = ZG_CHANNEL_PTY, .fd = -1, .listener = -1 };
+    if (strlen(path) >= sizeof channel->path)
+        return -ENAMETOOLONG;
+    channel->fd = posix_openpt(O_RDWR | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
+    if (channel->fd < 0)
+        return -errno;
+    int error =
+        grantpt(channel->fd) == 0 && unlockpt(channel->fd) == 0 && ptsname_r(channel->fd, name, 64) == 0 ? 0 : -errno;
+    error = error ? error : make_raw(name);
+    error = error ? error : make_link(name, path);
+    if (error)
+        zg_channel_close(channel);
+    else
+        strcpy(channel->path, path);
+    return error;
+}
+
+unsigned long zg_channel_pty_baud(const struct zg_channel *channel)
+{
+    struct termios2 settings;
+
+    return channel->kind == ZG_CHANNEL_PTY && ioctl(channel->fd, TCGETS2, &settings) == 0 ? settings.c_ospeed : 0;
+}
