@@ -161,8 +161,8 @@ static void print_text(const struct zg_plan *plan, const struct zg_plan_message 
     cli_print("%s %u.%u%s%s\n", definition->protocol, definition->major, definition->minor,
               definition->summary ? ": " : "", definition->summary ? definition->summary : "");
     g_autofree char *framing = zg_framing_text(&definition->framing);
-    cli_print("frame: %s; header %u, payload up to %u, check %u (%s, %s-endian); up to %u bytes on the wire\n",
-              framing, plan->header.size, plan->max_payload, (unsigned)plan->check.size,
+    cli_print("frame: %s; header %u, payload up to %u, check %u (%s, %s-endian); up to %u bytes on the wire\n", framing,
+              plan->header.size, plan->max_payload, (unsigned)plan->check.size,
               definition->check.name ? definition->check.name : "CRC by parameters",
               plan->check.big_endian ? "big" : "little", plan->max_frame);
     cli_print("\nheader, %u byte%s\n", plan->header.size, plan->header.size == 1 ? "" : "s");

@@ -1,21 +1,9 @@
 /* SPDX-License-Identifier: MIT */
-#include "cli.h"
-
-#include <signal.h>
 #include <stdio.h>
 #include <unistd.h>
 
-#include "definition/words.h"
-#include "live/address.h"
+#include "live.h"
 #include "soak/report.h"
-
-static volatile sig_atomic_t interrupted;
-
-static void interrupt(int signal_number)
-{
-    (void)signal_number;
-    interrupted = 1;
-}
 
 /* What the command line says, as written. */
 struct options {
@@ -45,16 +33,7 @@ static bool show_progress(double done, void *data)
                       left);
         progress->next_us = now + (progress->terminal ? 200000 : 10000000);
     }
-    return !interrupted;
-}
-
-static bool read_time(const struct cli_verb *verb, const char *option, const char *text, uint64_t *ns)
-{
-    if (!text || (zg_parse_time(text, ns) && *ns > 0))
-        return true;
-    cli_error(verb, "--%s: expected a time with its unit, such as 500us, 20ms, 10s, 10min or 24h, found \"%s\"", option,
-              text);
-    return false;
+    return !cli_stopped();
 }
 
 static bool read_settings(const struct cli_verb *verb, const struct options *options, struct zg_soak_settings *settings)
@@ -65,8 +44,8 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
     settings->seed = (uint64_t)options->seed;
     settings->load = options->load;
     settings->open = (unsigned)options->open;
-    if (!read_time(verb, "for", options->duration, &settings->duration_ns) ||
-        !read_time(verb, "late", options->late, &settings->late_ns))
+    if (!cli_time(verb, "for", options->duration, &settings->duration_ns) ||
+        !cli_time(verb, "late", options->late, &settings->late_ns))
         return false;
     if (!(options->load > 0 && options->load <= 0.95)) {
         cli_error(verb, "--load: expected a share of the line above 0, up to 0.95, found %g", options->load);
@@ -107,12 +86,12 @@ static int soak(const struct cli_verb *verb, const struct zg_plan *plan, const s
     g_autoptr(GError) error = NULL;
 
     progress.next_us = progress.begun_us + (progress.terminal ? 500000 : 10000000);
-    signal(SIGINT, interrupt);
+    cli_catch_signals();
     g_autofree struct zg_soak_result *result =
-        (settings->path ? zg_soak_run_live : zg_soak_run)(plan, settings, show_progress, &progress, &error);
+        (settings->link ? zg_soak_run_live : zg_soak_run)(plan, settings, show_progress, &progress, &error);
     if (!result) {
         cli_error(verb, "%s", error->message);
-        return error->code == ZG_SOAK_ERROR_LINK ? CLI_TROUBLE : CLI_NO;
+        return error->domain == ZG_SOAK_ERROR && error->code == ZG_SOAK_ERROR_PLAN ? CLI_NO : CLI_TROUBLE;
     }
     if (progress.terminal)
         (void)fprintf(stderr, "\r%24s\r", "");
@@ -151,13 +130,17 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         cli_error(verb, "%s", error->message);
         return CLI_USAGE;
     }
-    settings.path = address.path;
-    if (address.path && !is_for_real(verb, &settings.faults))
-        return CLI_USAGE;
-    int status = cli_load(verb, argv[1], false, &loaded);
-    if (status == CLI_YES)
-        status = soak(verb, loaded.plan, &settings, requirements, options->as_json);
-    cli_definition_clear(&loaded);
+    settings.link = address.kind == ZG_ADDRESS_SIM ? NULL : &address;
+    int status = CLI_USAGE;
+    if (address.kind == ZG_ADDRESS_FILE)
+        cli_error(verb, "%s: a capture can only be read; soak a real link, or sim:", address.text);
+    else if (!settings.link || is_for_real(verb, &settings.faults)) {
+        status = cli_load(verb, argv[1], false, &loaded);
+        if (status == CLI_YES)
+            status = soak(verb, loaded.plan, &settings, requirements, options->as_json);
+        cli_definition_clear(&loaded);
+    }
+    zg_address_clear(&address);
     return status;
 }
 

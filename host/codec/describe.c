@@ -86,12 +86,17 @@ static void picked_up_to_text(const struct zg_stretch *stretch, GString *text)
                                stretch->after == 1 ? "" : "s");
 }
 
-char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch)
+static char *to_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at)
 {
     struct zg_json json;
 
     zg_json_begin(&json, false);
     zg_json_open(&json, NULL, '{');
+    if (at >= 0) {
+        char digits[32];
+        (void)g_snprintf(digits, sizeof digits, "%.6f", at);
+        zg_json_literal(&json, "at", digits);
+    }
     if (stretch->kind == ZG_STRETCH_CONSOLE) {
         g_autofree char *text = g_strndup((const char *)stretch->raw, stretch->raw_length);
         zg_json_string(&json, "console", text);
@@ -125,6 +130,16 @@ char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *st
         picked_up_to_json(stretch, &json);
     zg_json_close(&json, '}');
     return zg_json_end(&json);
+}
+
+char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch)
+{
+    return to_json(plan, stretch, -1);
+}
+
+char *zg_stretch_to_json_at(const struct zg_plan *plan, const struct zg_stretch *stretch, double at)
+{
+    return to_json(plan, stretch, at);
 }
 
 static void fields_to_text(const struct zg_stretch *stretch, GString *text)
@@ -172,9 +187,15 @@ static void console_to_text(const struct zg_stretch *stretch, GString *text)
 
 char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *stretch)
 {
+    g_autofree char *line = zg_stretch_to_line(plan, stretch);
+
+    return g_strdup_printf("%6" G_GUINT64_FORMAT "  %s", stretch->offset, line);
+}
+
+char *zg_stretch_to_line(const struct zg_plan *plan, const struct zg_stretch *stretch)
+{
     g_autoptr(GString) text = g_string_new(NULL);
 
-    g_string_append_printf(text, "%6" G_GUINT64_FORMAT "  ", stretch->offset);
     if (stretch->kind == ZG_STRETCH_CONSOLE) {
         console_to_text(stretch, text);
         return g_strdup(text->str);

@@ -10,7 +10,13 @@
  * for a check. Free with g_free(). */
 char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch);
 
-/* One line of text without line end. Free with g_free(). */
+/* The same with the time in front: "at", seconds. */
+char *zg_stretch_to_json_at(const struct zg_plan *plan, const struct zg_stretch *stretch, double at);
+
+/* One line of text without line end: its offset, and what it is. Free with g_free(). */
 char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *stretch);
+
+/* The same without the offset. */
+char *zg_stretch_to_line(const struct zg_plan *plan, const struct zg_stretch *stretch);
 
 #endif

@@ -169,6 +169,12 @@ void zg_json_float(struct zg_json *json, const char *key, float value)
     g_string_append(json->text, quote);
 }
 
+void zg_json_literal(struct zg_json *json, const char *key, const char *digits)
+{
+    lead_in(json, key);
+    g_string_append(json->text, digits);
+}
+
 void zg_json_hex(struct zg_json *json, const char *key, const uint8_t *bytes, size_t count)
 {
     lead_in(json, key);

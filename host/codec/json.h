@@ -42,6 +42,9 @@ void zg_json_signed(struct zg_json *json, const char *key, int64_t value);
 void zg_json_double(struct zg_json *json, const char *key, double value);
 void zg_json_float(struct zg_json *json, const char *key, float value);
 
+/* A number whose digits are given. */
+void zg_json_literal(struct zg_json *json, const char *key, const char *digits);
+
 /* Bytes as a string of two hex digits each. */
 void zg_json_hex(struct zg_json *json, const char *key, const uint8_t *bytes, size_t count);
 

@@ -1,26 +1,46 @@
 /* SPDX-License-Identifier: MIT */
-/* A LINK as it is written on the command line. */
+/* A LINK as it is written on the command line: docs/commands.md, "Links". */
 #ifndef ZEUGMA_ADDRESS_H
 #define ZEUGMA_ADDRESS_H
 
 #include <glib.h>
 #include <stdbool.h>
 
+#include "definition/definition.h"
+#include "posix/serial.h"
+
 #define ZG_ADDRESS_ERROR (g_quark_from_static_string("zg-address-error"))
 
-enum zg_address_error {
-    ZG_ADDRESS_ERROR_FORM, /* not a LINK */
-    ZG_ADDRESS_ERROR_LATER /* a kind that this version cannot open */
+enum zg_address_kind {
+    ZG_ADDRESS_SERIAL,
+    ZG_ADDRESS_PTY,
+    ZG_ADDRESS_UNIX,
+    ZG_ADDRESS_TCP,
+    ZG_ADDRESS_UDP,
+    ZG_ADDRESS_FILE,
+    ZG_ADDRESS_SIM
 };
 
-enum zg_address_kind { ZG_ADDRESS_SIM, ZG_ADDRESS_UNIX };
-
+/* The texts are owned; zg_address_clear() frees them. */
 struct zg_address {
     enum zg_address_kind kind;
-    const char *path; /* of the socket, a part of the text */
+    char *text; /* as it was written, without options */
+    char *path; /* of a port, a pseudo-terminal, a socket, a capture; the host of TCP and UDP */
+    char *port; /* of those, else NULL */
+    /* of a serial port: what was given, else 0; `format` where parity is not 0 */
+    unsigned long baud;
+    unsigned data_bits, half_stops;
+    char parity;
+    bool flow;
+    enum zg_level dtr, rts;
+    bool own_time; /* of a capture: as slow as it was */
 };
 
-/* Reads "sim:" or "unix:PATH" and tells what else is wrong with a LINK. */
+/* Reads a LINK, or tells what is wrong with it. */
 bool zg_address_parse(const char *text, struct zg_address *address, GError **error);
+void zg_address_clear(struct zg_address *address);
+
+/* The settings of a serial port: the address's, and where it has none the line's. */
+struct zg_serial_settings zg_address_settings(const struct zg_address *address, const struct zg_line *line);
 
 #endif

@@ -22,8 +22,8 @@ struct zg_node_calls {
     void (*take)(void *data, const struct zg_frame *frame, const struct zg_plan_message *message,
                  const struct zg_value *values);
     /* A message that was sent with a ticket ended so. */
-    void (*settled)(void *data, zg_role peer, const struct zg_plan_message *message, const struct zg_value *values,
-                    enum zg_settled how);
+    void (*settled)(void *data, zg_role peer, const struct zg_plan_message *message, uint8_t ticket,
+                    const struct zg_value *values, enum zg_settled how);
     /* Something changed about the node of this address (0 where the line is not shared). */
     void (*changed)(void *data, zg_role address, enum zg_link_event event);
     /* Text of an interleaved console. */
@@ -64,6 +64,11 @@ int zg_node_send(struct zg_node *node, zg_role to, const struct zg_plan_message 
 int zg_node_answer(struct zg_node *node, zg_role to, uint8_t ticket, const struct zg_plan_message *message,
                    const struct zg_value *values);
 int zg_node_refuse(struct zg_node *node, zg_role to, uint8_t ticket, enum zg_settled why);
+
+/* Sends a message that bears the ticket of a request answered before: a variable that is streamed. As zg_node_send().
+ */
+int zg_node_stream(struct zg_node *node, zg_role to, uint8_t ticket, const struct zg_plan_message *message,
+                   const struct zg_value *values);
 
 /* Sends text to the other end's console: how many of its bytes; 0: there is no room now, or no console. */
 size_t zg_node_print(struct zg_node *node, zg_role to, const char *text, size_t size);

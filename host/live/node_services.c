@@ -157,6 +157,18 @@ int zg_node_send(struct zg_node *node, zg_role to, const struct zg_plan_message 
     return send_content(node, to, message, size);
 }
 
+int zg_node_stream(struct zg_node *node, zg_role to, uint8_t ticket, const struct zg_plan_message *message,
+                   const struct zg_value *values)
+{
+    const struct zg_header header = { .ticket = ticket, .base = ticket };
+    const size_t size = zg_payload_size(message, values);
+
+    if (size > node->plan->max_payload)
+        return ZG_ESIZE;
+    zg_payload_pack(message, &header, values, payload_of(node));
+    return send_content(node, to, message, size);
+}
+
 int zg_node_answer(struct zg_node *node, zg_role to, uint8_t ticket, const struct zg_plan_message *message,
                    const struct zg_value *values)
 {
@@ -411,7 +423,7 @@ static void settled(void *owner, const struct zg_peer *peer, uint8_t kind, const
         return;
     struct zg_value *values = zg_values_new(&message->payload);
     if (unpack(node, message, payload, length, values) >= 0)
-        node->calls->settled(node->data, peer->address, message, values, how);
+        node->calls->settled(node->data, peer->address, message, payload[0], values, how);
     zg_values_free(&message->payload, values);
 }
 

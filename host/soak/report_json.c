@@ -8,7 +8,7 @@ static void settings_to_json(struct zg_json *json, const struct zg_soak_report *
     const struct zg_faults *faults = &settings->faults;
 
     zg_json_open(json, "settings", '{');
-    g_autofree char *link = settings->path ? g_strconcat("unix:", settings->path, NULL) : g_strdup("sim:");
+    const char *link = settings->link ? settings->link->text : "sim:";
     zg_json_string(json, "link", link);
     zg_json_double(json, "seconds", (double)settings->duration_ns * 1e-9);
     zg_json_unsigned(json, "seed", settings->seed);
@@ -127,7 +127,7 @@ static void device_to_json(struct zg_json *json, const struct zg_soak_report *re
 {
     const struct zg_soak_result *result = report->result;
 
-    if (!report->settings->path)
+    if (!report->settings->link)
         return;
     zg_json_open(json, "device_bytes", '{');
     zg_json_unsigned(json, "written", result->written);

@@ -49,22 +49,22 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
     g_autofree char *poll = time_text(report->result->poll_ns);
     g_autofree char *latency = time_text(faults->line.latency_ns);
 
-    g_autofree char *link = settings->path ? g_strconcat("unix:", settings->path, NULL) : g_strdup("sim:");
+    const char *link = settings->link ? settings->link->text : "sim:";
     g_string_append_printf(text,
                            "soak of %s %u.%u on %s, %s%s at %" G_GUINT64_FORMAT
                            " baud, load %.0f %% each way, seed %" G_GUINT64_FORMAT "\n",
                            definition->protocol, definition->major, definition->minor, link, ran,
-                           settings->path ? "" : " of virtual time", definition->line.baud, 100 * settings->load,
+                           settings->link ? "" : " of virtual time", definition->line.baud, 100 * settings->load,
                            settings->seed);
     g_string_append_printf(text, "faults %seach way: bit errors %g, dropped bytes %g, doubled bytes %g",
-                           settings->path ? "at this end, " : "", faults->line.bit_error_rate, faults->line.drop,
+                           settings->link ? "at this end, " : "", faults->line.bit_error_rate, faults->line.drop,
                            faults->line.twice);
-    if (!settings->path)
+    if (!settings->link)
         g_string_append_printf(text, ", latency %s; frames repeated %g, swapped %g, stray %g", latency, faults->repeat,
                                faults->swap, faults->stray);
     g_string_append_c(text, '\n');
     g_string_append_printf(text, "a frame is late after %s; %s the link every %s%s%s\n", late,
-                           settings->path ? "this end looks after" : "both ends look after", poll,
+                           settings->link ? "this end looks after" : "both ends look after", poll,
                            report->result->echo ? "" : "; stream traffic only, since the header has no id",
                            report->result->stopped ? "; stopped before its time" : "");
 }
@@ -183,7 +183,7 @@ static void append_line(GString *text, const struct zg_soak_settings *settings, 
                            " bytes, doubled %" G_GUINT64_FORMAT "\n",
                            host->sent, device->sent, device->flipped_bits + host->flipped_bits,
                            device->dropped + host->dropped, device->doubled + host->doubled);
-    if (settings->path)
+    if (settings->link)
         g_string_append_printf(text,
                                "  the device says: it took %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT
                                " bytes written; of %" G_GUINT64_FORMAT " that it sent %" G_GUINT64_FORMAT

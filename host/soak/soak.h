@@ -6,6 +6,7 @@
 #ifndef ZEUGMA_SOAK_H
 #define ZEUGMA_SOAK_H
 
+#include "live/address.h"
 #include "soak/faults.h"
 #include "soak/ledger.h"
 #include "soak/statistics.h"
@@ -26,8 +27,8 @@ struct zg_soak_settings {
     uint64_t late_ns;  /* a frame that takes longer is late: echo back by the round trip, the others one way */
     uint32_t clock_us; /* what both ends' clocks show at the start */
     /* of a real link */
-    const char *path; /* of its socket; NULL: the simulated line */
-    unsigned open;    /* echoes that may wait for their answer */
+    const struct zg_address *link; /* NULL: the simulated line */
+    unsigned open;                 /* echoes that may wait for their answer */
 };
 
 /* The defaults: 10 s, seed 1, no faults, half load, 100 ms. */

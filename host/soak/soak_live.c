@@ -2,7 +2,7 @@
 /* The soak of a real link: this end sends echoes in real time, the device answers and tells its counters. */
 #include <string.h>
 
-#include "posix/channel.h"
+#include "live/wire.h"
 #include "soak/ends.h"
 
 #define SECOND_NS UINT64_C(1000000000)
@@ -25,8 +25,7 @@ struct reading {
 
 struct live {
     struct zgi_soak soak;
-    struct zg_channel channel;
-    uint64_t begun_ns;
+    struct zg_wire *wire;
     uint64_t free_ns; /* when the line can take the next byte */
     struct zg_damage out, back;
     bool damaging; /* else bytes pass as they are */
@@ -68,13 +67,6 @@ static unsigned damage(const struct live *live, struct zg_damage *direction, uin
     return 1;
 }
 
-static void fail(struct live *live, long error)
-{
-    if (!live->error)
-        g_set_error(&live->error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_LINK, "%s: %s", live->soak.settings->path,
-                    g_strerror((int)-error));
-}
-
 /* Frame by frame at the line's speed, since a socket would take all at once, which no UART hands on. */
 static void write_due(struct live *live)
 {
@@ -89,25 +81,21 @@ static void write_due(struct live *live)
         } while (zg_link_transmit_isr(link_of(live), &byte));
         live->free_ns = MAX(live->free_ns, now) + count * live->soak.byte_ns;
     }
-    if (live->to_write->len == 0)
-        return;
-    long count = zg_channel_write(&live->channel, live->to_write->data, live->to_write->len);
-    if (count < 0)
-        fail(live, count);
-    else
-        g_byte_array_remove_range(live->to_write, 0, (guint)count);
+    if (live->to_write->len > 0 && !live->error)
+        (void)zg_wire_write(live->wire, live->to_write->data, live->to_write->len, &live->error);
+    g_byte_array_set_size(live->to_write, 0);
 }
 
 /* Byte by byte, so that what is counted when a frame ends, ends with it. */
 static void read_due(struct live *live)
 {
-    uint8_t bytes[4096], left[2];
-    long count = zg_channel_read(&live->channel, bytes, sizeof bytes);
+    uint8_t left[2];
+    struct zg_passage passage;
 
-    if (count < 0)
-        fail(live, count);
-    for (long i = 0; i < count; i++) {
-        unsigned rest = damage(live, &live->back, bytes[i], left);
+    if (live->error || !zg_wire_read(live->wire, &passage, &live->error))
+        return;
+    for (size_t i = 0; i < passage.count; i++) {
+        unsigned rest = damage(live, &live->back, passage.bytes[i], left);
         for (unsigned k = 0; k < rest; k++)
             zg_link_receive(link_of(live), &left[k], 1);
     }
@@ -119,14 +107,14 @@ static void pump(struct live *live, uint64_t until_ns, const unsigned *known, un
     struct zgi_soak *soak = &live->soak;
 
     do {
-        soak->now_ns = zg_channel_now_ns() - live->begun_ns;
+        soak->now_ns = zg_wire_now_ns(live->wire);
         write_due(live);
         read_due(live);
         zg_link_poll(link_of(live));
         zgi_soak_send_waiting(&soak->ends[HOST]);
         if (live->error || (known && *known >= wanted) || soak->now_ns >= until_ns)
             return;
-        zg_channel_wait(&live->channel, live->to_write->len > 0, -1, MIN(until_ns - soak->now_ns, (uint64_t)STEP_NS));
+        zg_wire_wait(live->wire, -1, MIN(until_ns - soak->now_ns, (uint64_t)STEP_NS));
     } while (true);
 }
 
@@ -206,7 +194,7 @@ static bool read_counters(struct live *live, struct reading *reading)
         g_set_error(&live->error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_LINK,
                     "%s: no device answered a request for its counters in %d s; is it running, with this definition "
                     "and its services echo and counters?",
-                    live->soak.settings->path, ASK_TIMES);
+                    live->soak.settings->link->text, ASK_TIMES);
     return live->error == NULL;
 }
 
@@ -346,12 +334,10 @@ static bool begin(struct live *live, GError **error)
 
     if (!find_services(live, error))
         return false;
-    int failed = zg_channel_connect_unix(&live->channel, settings->path);
-    if (failed) {
-        g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_LINK, "%s: %s", settings->path, g_strerror(-failed));
+    const struct zg_wire_settings wire = { .plan = soak->plan };
+    live->wire = zg_wire_open(settings->link, &wire, error);
+    if (!live->wire)
         return false;
-    }
-    live->begun_ns = zg_channel_now_ns();
     live->out = zg_damage_seeded(&settings->faults.line, settings->seed, HOST);
     live->back = zg_damage_seeded(&settings->faults.line, settings->seed, DEVICE);
     live->to_write = g_byte_array_new();
@@ -365,7 +351,7 @@ static bool begin(struct live *live, GError **error)
 struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct zg_soak_settings *settings,
                                         zg_soak_progress progress, void *data, GError **error)
 {
-    struct live live = { .channel.fd = -1 };
+    struct live live = { .wire = NULL };
     struct zg_soak_result *result = NULL;
 
     if (!zgi_soak_begin(&live.soak, plan, settings, error))
@@ -376,13 +362,13 @@ struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct
             if (read_counters(&live, &live.readings[1]))
                 end(&live);
         }
-        zg_channel_close(&live.channel);
         g_byte_array_unref(live.to_write);
         if (live.error)
             g_propagate_error(error, live.error);
         else
             result = g_steal_pointer(&live.soak.result);
     }
+    (void)zg_wire_close(live.wire, NULL);
     zgi_soak_clear(&live.soak);
     g_free(live.soak.result);
     return result;

@@ -1,0 +1,356 @@
+/* SPDX-License-Identifier: MIT */
+#include <stdio.h>
+#include <string.h>
+
+#include "codec/describe.h"
+#include "codec/values.h"
+#include "live.h"
+#include "live/script.h"
+#include "live/session.h"
+#include "zeugma/error.h"
+
+#define SECOND_NS UINT64_C(1000000000)
+
+struct options {
+    char *file, *wait, *after, *capture;
+    gint to;
+    gboolean as_json;
+};
+
+/* A message on its way. */
+struct sent {
+    const struct zg_script_item *item;
+    uint64_t at_ns; /* when it was sent */
+    uint8_t ticket;
+    bool ended, answered;
+};
+
+struct sending {
+    const struct cli_verb *verb;
+    const struct zg_plan *plan;
+    struct zg_session *session;
+    struct zg_wire *wire;
+    GArray *sent; /* struct sent */
+    unsigned open;
+    bool as_json, failed, done;
+};
+
+/* --- what comes back */
+
+/* The answer of a service that has no tickets. */
+static const char *plain_answer(const struct zg_message *message)
+{
+    if (!message->service)
+        return NULL;
+    return strcmp(message->name, "echo_request") == 0       ? "echo_reply"
+           : strcmp(message->name, "counters_request") == 0 ? "counters"
+                                                            : NULL;
+}
+
+static const char *answer_of(const struct zg_message *message)
+{
+    return message->reply ? message->reply : plain_answer(message);
+}
+
+static void end(struct sending *sending, struct sent *sent)
+{
+    sent->ended = true;
+    sending->open--;
+}
+
+/* A reply is printed as decoding shows it, once. */
+static void take_stretch(void *data, uint64_t at_ns, bool out, const struct zg_stretch *stretch)
+{
+    struct sending *sending = data;
+
+    if (out || stretch->kind != ZG_STRETCH_FRAME)
+        return;
+    for (unsigned i = 0; i < sending->sent->len; i++) {
+        struct sent *sent = &g_array_index(sending->sent, struct sent, i);
+        const struct zg_message *message = sent->item->message->message;
+        const bool ticketed = stretch->message->tickets > 0;
+        if (sent->ended || sent->answered || g_strcmp0(answer_of(message), stretch->message->message->name) != 0 ||
+            (ticketed && stretch->header.ticket != sent->ticket))
+            continue;
+        struct zg_stretch shown = *stretch;
+        shown.offset = 0;
+        shown.after = 0;
+        g_autofree char *line = sending->as_json ? zg_stretch_to_json_at(sending->plan, &shown, (double)at_ns / 1e9)
+                                                 : zg_stretch_to_line(sending->plan, &shown);
+        cli_print("%s\n", line);
+        sent->answered = true;
+        if (!ticketed)
+            end(sending, sent);
+        return;
+    }
+}
+
+static void print_end(const struct sending *sending, const struct sent *sent, const char *how)
+{
+    const char *name = sent->item->message->message->name;
+    const double after = (double)(zg_wire_now_ns(sending->wire) - sent->at_ns) / 1e9;
+
+    if (sending->as_json)
+        cli_print("{\"sent\":\"%s\",\"result\":\"%s\",\"after\":%.6f}\n", name, how, after);
+    else
+        cli_print("%s: %s, after %.1f ms\n", name, how, after * 1e3);
+    (void)fflush(stdout);
+}
+
+static void settled(void *data, zg_role peer, const struct zg_plan_message *message, uint8_t ticket,
+                    const struct zg_value *values, enum zg_settled how)
+{
+    struct sending *sending = data;
+
+    (void)values;
+    for (unsigned i = 0; i < sending->sent->len; i++) {
+        struct sent *sent = &g_array_index(sending->sent, struct sent, i);
+        if (sent->ended || sent->item->message != message || sent->ticket != ticket || sent->item->to != peer)
+            continue;
+        print_end(sending, sent, zg_settled_text(how));
+        sending->failed = sending->failed || how != ZG_DELIVERED;
+        end(sending, sent);
+        return;
+    }
+}
+
+static const struct zg_session_calls calls = { .stretch = take_stretch, .node = { .settled = settled } };
+
+/* --- sending */
+
+static bool step(struct sending *sending, int *status)
+{
+    g_autoptr(GError) error = NULL;
+
+    if (cli_stopped())
+        return false;
+    if (zg_session_step(sending->session, -1, 1000000, &error))
+        return true;
+    *status = cli_trouble(sending->verb, error);
+    return false;
+}
+
+/* Sends one as soon as there is room for it. */
+static bool send_one(struct sending *sending, const struct zg_script_item *item, uint64_t limit_ns, int *status)
+{
+    const uint64_t begin_ns = zg_wire_now_ns(sending->wire);
+    struct sent sent = { .item = item };
+    int error;
+
+    while ((error = zg_node_send(zg_session_node(sending->session), item->to, item->message, item->values,
+                                 &sent.ticket)) == ZG_EROOM) {
+        if (zg_wire_now_ns(sending->wire) - begin_ns > limit_ns) {
+            cli_error(sending->verb, "%s: the line has had no room for it", item->message->message->name);
+            *status = CLI_TROUBLE;
+            return false;
+        }
+        if (!step(sending, status))
+            return false;
+    }
+    if (error) {
+        cli_error(sending->verb, "%s: %s", item->message->message->name,
+                  error == ZG_ESIZE ? "it is longer than max_payload" : "it needs a device of this line: see --to");
+        *status = CLI_NO;
+        return false;
+    }
+    sent.at_ns = zg_wire_now_ns(sending->wire);
+    sent.ended = item->message->tickets == 0 && !plain_answer(item->message->message);
+    sending->open += !sent.ended;
+    g_array_append_val(sending->sent, sent);
+    return true;
+}
+
+/* Waits for answers and acknowledgements; for those without tickets, so long. */
+static bool await(struct sending *sending, uint64_t limit_ns, int *status)
+{
+    while (sending->open > 0 || !zg_session_is_flushed(sending->session)) {
+        if (!step(sending, status))
+            return false;
+        for (unsigned i = 0; i < sending->sent->len; i++) {
+            struct sent *sent = &g_array_index(sending->sent, struct sent, i);
+            if (sent->ended || sent->item->message->tickets > 0 ||
+                zg_wire_now_ns(sending->wire) - sent->at_ns < limit_ns)
+                continue;
+            print_end(sending, sent, "no answer");
+            sending->failed = true;
+            end(sending, sent);
+        }
+    }
+    return true;
+}
+
+static int send_all(struct sending *sending, const GPtrArray *items, uint64_t after_ns, uint64_t limit_ns)
+{
+    int status = CLI_YES;
+    bool going = true;
+
+    while (going && zg_wire_now_ns(sending->wire) < after_ns)
+        going = step(sending, &status);
+    const uint64_t begin_ns = zg_wire_now_ns(sending->wire);
+    for (unsigned i = 0; going && i < items->len; i++) {
+        const struct zg_script_item *item = g_ptr_array_index(items, i);
+        while (going && zg_wire_now_ns(sending->wire) - begin_ns < item->at_ns)
+            going = step(sending, &status);
+        going = going && send_one(sending, item, limit_ns, &status);
+    }
+    if (going)
+        going = await(sending, limit_ns, &status);
+    unsigned missing = items->len - sending->sent->len + sending->open;
+    if (cli_stopped() && missing > 0)
+        cli_error(sending->verb, "stopped: %u of %u messages were not sent, or not answered yet", missing, items->len);
+    return status != CLI_YES ? status : sending->failed || missing > 0 ? CLI_NO : CLI_YES;
+}
+
+static int send(const struct cli_verb *verb, const struct zg_plan *plan, const char *link, GPtrArray *items,
+                const struct options *options, uint64_t after_ns, uint64_t limit_ns)
+{
+    struct zg_wire_settings settings = { .plan = plan, .capture = options->capture };
+    struct sending sending = { .verb = verb, .plan = plan, .as_json = options->as_json };
+    int status = cli_open(verb, link, &settings, &sending.wire);
+
+    if (status != CLI_YES)
+        return status;
+    if (zg_wire_is_replay(sending.wire)) {
+        cli_error(verb, "%s: a capture can only be read", link);
+        return cli_close(verb, sending.wire, CLI_USAGE);
+    }
+    sending.sent = g_array_new(FALSE, FALSE, sizeof(struct sent));
+    sending.session = zg_session_new(plan, sending.wire, true, &calls, &sending);
+    for (unsigned i = 0; i < items->len; i++)
+        (void)zg_node_follow(zg_session_node(sending.session),
+                             ((const struct zg_script_item *)g_ptr_array_index(items, i))->to);
+    status = send_all(&sending, items, after_ns, limit_ns);
+    zg_session_free(sending.session);
+    g_array_unref(sending.sent);
+    return cli_close(verb, sending.wire, status);
+}
+
+/* --- the command line */
+
+static void free_one(void *data)
+{
+    struct zg_script_item *item = data;
+
+    zg_values_free(&item->message->payload, item->values);
+    g_free(item);
+}
+
+/* The one message of the command line. */
+static GPtrArray *one_message(const struct cli_verb *verb, const struct zg_plan *plan, const char *name,
+                              const char *text)
+{
+    const struct zg_plan_message *message = cli_message(verb, plan, name);
+    g_autoptr(GError) error = NULL;
+
+    if (!message)
+        return NULL;
+    if (!(message->message->from & ZG_SIDE_HOST) || message->message->is_reply) {
+        cli_error(verb, "%s is sent by the device%s, not by the host", name,
+                  message->message->is_reply ? ", or answers a request" : "");
+        return NULL;
+    }
+    struct zg_script_item *item = g_new0(struct zg_script_item, 1);
+    item->message = message;
+    item->values = zg_values_new(&message->payload);
+    GPtrArray *items = g_ptr_array_new_with_free_func(free_one);
+    g_ptr_array_add(items, item);
+    if (zg_values_from_json(message, text, item->values, &error))
+        return items;
+    cli_error(verb, "%s", error->message);
+    g_ptr_array_unref(items);
+    return NULL;
+}
+
+static GPtrArray *read_script(const struct cli_verb *verb, const struct zg_plan *plan, const char *file)
+{
+    g_autoptr(GError) error = NULL;
+    unsigned skipped;
+    GPtrArray *items = zg_script_load(plan, file, &skipped, &error);
+
+    if (!items)
+        cli_error(verb, "%s", error->message);
+    else if (skipped > 0)
+        cli_error(verb, "%s: %u lines are no messages that the host sends, and were left out", file, skipped);
+    return items;
+}
+
+/* On a shared line each needs a device, or everybody. */
+static bool are_addressed(const struct cli_verb *verb, const struct zg_plan *plan, const GPtrArray *items)
+{
+    const unsigned everybody = plan->destination_bits > 0 ? UINT32_MAX >> (32 - plan->destination_bits) : 0;
+
+    for (unsigned i = 0; i < items->len; i++) {
+        const struct zg_script_item *item = g_ptr_array_index(items, i);
+        if (plan->destination_bits > 0 ? item->to > 0 && item->to <= everybody : item->to == 0)
+            continue;
+        if (plan->destination_bits > 0)
+            cli_error(verb, "%s: expected --to with a device's address from 1 to %u, or %u for all, found %u",
+                      item->message->message->name, everybody - 1, everybody, item->to);
+        else
+            cli_error(verb, "%s: this line has no addresses; leave --to out", item->message->message->name);
+        return false;
+    }
+    return true;
+}
+
+static int run_with(const struct cli_verb *verb, int argc, char **argv, const struct options *options)
+{
+    struct cli_definition loaded;
+    uint64_t after_ns = 0, limit_ns = 2 * SECOND_NS;
+
+    if (options->file ? argc != 3 : argc < 4) {
+        cli_error(verb, "expected zeugma send DEF LINK MESSAGE [JSON], or zeugma send DEF LINK --file FILE");
+        return CLI_USAGE;
+    }
+    if (!cli_time(verb, "after", options->after, &after_ns) || !cli_time(verb, "wait", options->wait, &limit_ns))
+        return CLI_USAGE;
+    int status = cli_load(verb, argv[1], false, &loaded);
+    if (status == CLI_YES) {
+        GPtrArray *items = options->file ? read_script(verb, loaded.plan, options->file)
+                                         : one_message(verb, loaded.plan, argv[3], argc > 4 ? argv[4] : "{}");
+        status = CLI_NO;
+        for (unsigned i = 0; items && i < items->len; i++) {
+            struct zg_script_item *item = g_ptr_array_index(items, i);
+            item->to = item->to != 0 ? item->to : (zg_role)options->to;
+        }
+        if (items && are_addressed(verb, loaded.plan, items)) {
+            cli_catch_signals();
+            status = send(verb, loaded.plan, argv[2], items, options, after_ns, limit_ns);
+        }
+        if (items)
+            g_ptr_array_unref(items);
+    }
+    cli_definition_clear(&loaded);
+    return status;
+}
+
+static int run(const struct cli_verb *verb, int argc, char **argv)
+{
+    struct options options = { 0 };
+    GOptionEntry entries[] = {
+        { "file", 0, 0, G_OPTION_ARG_FILENAME, &options.file,
+          "Sends what this file says, one JSON object a line, with times", "FILE" },
+        { "to", 0, 0, G_OPTION_ARG_INT, &options.to, "Address of the device, on a shared line", "N" },
+        { "after", 0, 0, G_OPTION_ARG_STRING, &options.after, "Waits first, such as for a board that opening restarts",
+          "TIME" },
+        { "wait", 0, 0, G_OPTION_ARG_STRING, &options.wait,
+          "For an answer that has no retries, or for room; default 2s", "TIME" },
+        { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture, "Writes all that passes, with times", "FILE" },
+        { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON object a line", NULL },
+        G_OPTION_ENTRY_NULL
+    };
+
+    if (!cli_parse(verb, entries, &argc, &argv, 2, 4))
+        return CLI_USAGE;
+    int status = run_with(verb, argc, argv, &options);
+    g_free(options.file);
+    g_free(options.after);
+    g_free(options.wait);
+    g_free(options.capture);
+    return cli_finish(verb, status);
+}
+
+const struct cli_verb cli_send = { "send", "DEF LINK [MESSAGE [JSON]]",
+                                   "Sends a message; waits for its reply or acknowledgement",
+                                   "zeugma send examples/loom/loom.yaml sim: load_row '{\"row\": 7, \"lift\": 21}'",
+                                   run };

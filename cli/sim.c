@@ -1,0 +1,149 @@
+/* SPDX-License-Identifier: MIT */
+#include <unistd.h>
+
+#include "live.h"
+#include "soak/faults.h"
+
+enum { STALLED_MOST = 65536 }; /* bytes that wait for a reader: more are lost, as on a line */
+
+struct options {
+    char *on, *faults, *restart, *duration, *capture;
+    gint64 seed, baud;
+    gint address;
+    gboolean busy, as_json;
+};
+
+static bool read_settings(const struct cli_verb *verb, const struct options *options, struct zg_simulated_settings *sim,
+                          uint64_t *duration_ns)
+{
+    struct zg_faults faults = { 0 };
+    g_autoptr(GError) error = NULL;
+
+    *sim = (struct zg_simulated_settings){ .seed = (uint64_t)options->seed,
+                                           .baud = (uint64_t)options->baud,
+                                           .address = (zg_role)options->address,
+                                           .busy = options->busy };
+    if (options->baud < 0 || options->baud > 100000000) {
+        cli_error(verb, "--baud: expected a number from 1 to 100000000, found %" G_GINT64_FORMAT, options->baud);
+        return false;
+    }
+    if (options->faults && !zg_faults_parse(options->faults, &faults, &error)) {
+        cli_error(verb, "--faults: %s", error->message);
+        return false;
+    }
+    if (faults.line.latency_ns > 0 || faults.repeat > 0 || faults.swap > 0 || faults.stray > 0) {
+        cli_error(verb, "--faults: bytes can be damaged here: ber, drop, double; latency, repeat, swap and stray are "
+                        "for zeugma soak sim:");
+        return false;
+    }
+    sim->out = sim->in = faults.line;
+    return cli_time(verb, "restart", options->restart, &sim->restart_ns) &&
+           cli_time(verb, "for", options->duration, duration_ns);
+}
+
+static int pass(const struct cli_verb *verb, struct zg_wire *wire, struct zg_simulated *device, GByteArray *left)
+{
+    g_autoptr(GError) error = NULL;
+    struct zg_passage passage;
+
+    if (!zg_wire_read(wire, &passage, &error))
+        return cli_trouble(verb, error);
+    const uint64_t now_ns = zg_wire_now_ns(wire);
+    if (passage.count > 0)
+        zg_simulated_give(device, now_ns, passage.bytes, passage.count);
+    g_byte_array_set_size(left, 0);
+    zg_simulated_run(device, now_ns, left);
+    if (left->len > 0 && zg_wire_unwritten(wire) < STALLED_MOST && !zg_wire_write(wire, left->data, left->len, &error))
+        return cli_trouble(verb, error);
+    return CLI_YES;
+}
+
+static void print_totals(const struct zg_simulated *device, double seconds, bool as_json)
+{
+    const struct zg_simulated_totals totals = zg_simulated_totals(device);
+
+    cli_print(as_json ? "{\"seconds\":%.3f,\"frames_out\":%" G_GUINT64_FORMAT ",\"frames_in\":%" G_GUINT64_FORMAT
+                        ",\"bytes_out\":%" G_GUINT64_FORMAT ",\"bytes_in\":%" G_GUINT64_FORMAT
+                        ",\"restarts\":%" G_GUINT64_FORMAT "}\n"
+                      : "ran %.1f s: %" G_GUINT64_FORMAT " frames out, %" G_GUINT64_FORMAT " in; %" G_GUINT64_FORMAT
+                        " bytes out, %" G_GUINT64_FORMAT " in; %" G_GUINT64_FORMAT " restarts\n",
+              seconds, totals.frames_out, totals.frames_in, totals.bytes_out, totals.bytes_in, totals.restarts);
+}
+
+static int simulate(const struct cli_verb *verb, const struct zg_plan *plan, const struct options *options,
+                    const struct zg_simulated_settings *sim, uint64_t duration_ns)
+{
+    struct zg_wire_settings settings = { .plan = plan, .serves = true, .capture = options->capture };
+    struct zg_wire *wire;
+    int status = cli_open(verb, options->on, &settings, &wire);
+
+    if (status != CLI_YES)
+        return status;
+    struct zg_simulated *device = zg_simulated_new(plan, sim, zg_wire_now_ns(wire));
+    g_autoptr(GByteArray) left = g_byte_array_new();
+    cli_error(verb, "a device of %s %u.%u is on %s; Ctrl-C ends it, kill -USR1 %d restarts it",
+              plan->definition->protocol, plan->definition->major, plan->definition->minor, options->on, (int)getpid());
+    while (status == CLI_YES && !cli_stopped() && (duration_ns == 0 || zg_wire_now_ns(wire) < duration_ns)) {
+        if (cli_was_poked())
+            zg_simulated_restart(device);
+        status = pass(verb, wire, device, left);
+        zg_wire_wait(wire, -1, 1000000);
+    }
+    print_totals(device, (double)zg_wire_now_ns(wire) / 1e9, options->as_json);
+    zg_simulated_free(device);
+    return cli_close(verb, wire, status);
+}
+
+static int run_with(const struct cli_verb *verb, char **argv, const struct options *options)
+{
+    struct zg_simulated_settings sim;
+    struct cli_definition loaded;
+    uint64_t duration_ns = 0;
+
+    if (!options->on) {
+        cli_error(verb, "--on LINK is missing; such as --on pty:/tmp/%s", "loom");
+        return CLI_USAGE;
+    }
+    if (!read_settings(verb, options, &sim, &duration_ns))
+        return CLI_USAGE;
+    int status = cli_load(verb, argv[1], false, &loaded);
+    if (status == CLI_YES) {
+        cli_catch_signals();
+        status = simulate(verb, loaded.plan, options, &sim, duration_ns);
+    }
+    cli_definition_clear(&loaded);
+    return status;
+}
+
+static int run(const struct cli_verb *verb, int argc, char **argv)
+{
+    struct options options = { .seed = 1 };
+    GOptionEntry entries[] = {
+        { "on", 0, 0, G_OPTION_ARG_STRING, &options.on,
+          "Where the device is: pty:PATH, unix:PATH, tcp:, udp:, serial:", "LINK" },
+        { "baud", 0, 0, G_OPTION_ARG_INT64, &options.baud, "Speed of its UART; default the definition's", "N" },
+        { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults, "What bytes suffer, each way: ber, drop, double",
+          "LIST" },
+        { "restart", 0, 0, G_OPTION_ARG_STRING, &options.restart, "Restarts each time after so long", "TIME" },
+        { "busy", 0, 0, G_OPTION_ARG_NONE, &options.busy, "Sends as fast as the line takes it", NULL },
+        { "address", 0, 0, G_OPTION_ARG_INT, &options.address, "Of the device on a shared line; default 1", "N" },
+        { "seed", 0, 0, G_OPTION_ARG_INT64, &options.seed, "Of values and faults; default 1", "N" },
+        { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration, "Ends after so long; default: with Ctrl-C", "TIME" },
+        { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture, "Writes all that passes, with times", "FILE" },
+        { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON document", NULL },
+        G_OPTION_ENTRY_NULL
+    };
+
+    if (!cli_parse(verb, entries, &argc, &argv, 1, 1))
+        return CLI_USAGE;
+    int status = run_with(verb, argv, &options);
+    g_free(options.on);
+    g_free(options.faults);
+    g_free(options.restart);
+    g_free(options.duration);
+    g_free(options.capture);
+    return cli_finish(verb, status);
+}
+
+const struct cli_verb cli_sim = { "sim", "DEF", "A simulated device that speaks the definition",
+                                  "zeugma sim examples/loom/loom.yaml --on pty:/tmp/loom --for 2s", run };
