@@ -323,6 +323,24 @@ bool zg_values_from_json(const struct zg_plan_message *message, const char *text
                                      json_node_get_object(json_parser_get_root(parser)), values, error);
 }
 
+bool zg_variable_from_json(const struct zg_plan_variable *variable, const char *text, struct zg_value *values,
+                           GError **error)
+{
+    g_autoptr(JsonParser) parser = json_parser_new_immutable();
+    g_autofree char *listed = g_strdup_printf("[%s]", text);
+    g_autoptr(JsonNode) word = json_node_new(JSON_NODE_VALUE);
+    JsonNode *node = word;
+
+    json_node_set_string(word, text);
+    if (json_parser_load_from_data(parser, listed, -1, NULL)) {
+        JsonArray *list = json_node_get_array(json_parser_get_root(parser));
+        if (json_array_get_length(list) == 1)
+            node = json_array_get_element(list, 0);
+    }
+    return value_from_json(zg_variable_field(variable->variable)->name, zg_block_step(&variable->block, 0), node,
+                           &values[0], error);
+}
+
 /* A role that a sender may choose, `bits` wide, from the object's member of that name; left as it is where there is
  * none. `where` is told as lacking a role of 0 bits. */
 static bool role_from_json(JsonObject *object, const char *name, unsigned bits, const char *where, uint32_t *value,

@@ -20,6 +20,10 @@ enum zg_codec_error {
 bool zg_values_from_json(const struct zg_plan_message *message, const char *text, struct zg_value *values,
                          GError **error);
 
+/* Reads a variable's value: JSON; or else the text itself, as an enum's name without its quotes. */
+bool zg_variable_from_json(const struct zg_plan_variable *variable, const char *text, struct zg_value *values,
+                           GError **error);
+
 /* Reads {"sequence": 12, ...}: the roles that a sender of this message may choose, ticket and base included; one too
  * wide for its role is an error. What is not named is left as it is. */
 bool zg_header_from_json(const struct zg_plan *plan, const struct zg_plan_message *message, const char *text,
