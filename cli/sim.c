@@ -49,6 +49,7 @@ static int pass(const struct cli_verb *verb, struct zg_wire *wire, struct zg_sim
     if (!zg_wire_read(wire, &passage, &error))
         return cli_trouble(verb, error);
     const uint64_t now_ns = zg_wire_now_ns(wire);
+    zg_simulated_set_host_baud(device, zg_wire_host_baud(wire));
     if (passage.count > 0)
         zg_simulated_give(device, now_ns, passage.bytes, passage.count);
     g_byte_array_set_size(left, 0);

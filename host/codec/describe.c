@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "codec/describe.h"
 
+#include <string.h>
+
 #include "codec/values.h"
 
 enum { RAW_SHOWN = 48 }; /* bytes of a skipped stretch shown in a line of text */
@@ -172,17 +174,31 @@ static void raw_to_text(const struct zg_stretch *stretch, GString *text)
         g_string_append_printf(text, " ... and %zu more", stretch->raw_length - shown);
 }
 
-/* Console text between quotes, with what is no printable character escaped as in C. */
-static void console_to_text(const struct zg_stretch *stretch, GString *text)
+bool zg_stretch_console(const struct zg_stretch *stretch, const uint8_t **bytes, size_t *count)
+{
+    if (stretch->kind == ZG_STRETCH_CONSOLE) {
+        *bytes = stretch->raw;
+        *count = stretch->raw_length;
+        return true;
+    }
+    if (stretch->kind != ZG_STRETCH_FRAME || !stretch->message->message->service ||
+        strcmp(stretch->message->message->name, "console") != 0)
+        return false;
+    *bytes = stretch->values[0].bytes;
+    *count = stretch->values[0].count;
+    return true;
+}
+
+char *zg_console_quoted(const uint8_t *bytes, size_t count)
 {
     char beyond_ascii[129];
-    g_autofree char *console = g_strndup((const char *)stretch->raw, stretch->raw_length);
+    g_autofree char *console = g_strndup((const char *)bytes, count);
 
     for (unsigned i = 0; i < 128; i++)
         beyond_ascii[i] = (char)(128 + i);
     beyond_ascii[128] = '\0';
-    g_autofree char *escaped = g_strescape(console, beyond_ascii);
-    g_string_append_printf(text, "console      \"%s\"", escaped);
+    g_autofree char *escaped = g_strescape(console, g_utf8_validate(console, -1, NULL) ? beyond_ascii : "");
+    return g_strdup_printf("\"%s\"", escaped);
 }
 
 char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *stretch)
@@ -197,7 +213,8 @@ char *zg_stretch_to_line(const struct zg_plan *plan, const struct zg_stretch *st
     g_autoptr(GString) text = g_string_new(NULL);
 
     if (stretch->kind == ZG_STRETCH_CONSOLE) {
-        console_to_text(stretch, text);
+        g_autofree char *console = zg_console_quoted(stretch->raw, stretch->raw_length);
+        g_string_append_printf(text, "console      %s", console);
         return g_strdup(text->str);
     }
     if (stretch->kind == ZG_STRETCH_FRAME) {

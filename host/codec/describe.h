@@ -19,4 +19,10 @@ char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *st
 /* The same without the offset. */
 char *zg_stretch_to_line(const struct zg_plan *plan, const struct zg_stretch *stretch);
 
+/* The text of the console that a stretch is: framed or between frames; false: it is none. */
+bool zg_stretch_console(const struct zg_stretch *stretch, const uint8_t **bytes, size_t *count);
+
+/* Text between quotes, with what is no printable character escaped as in C. Free with g_free(). */
+char *zg_console_quoted(const uint8_t *bytes, size_t count);
+
 #endif

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "live/plausible.h"
+#include "sim/resample.h"
 #include "zeugma/clock.h"
 #include "zeugma/error.h"
 #include "zeugma/variable.h"
@@ -37,6 +38,8 @@ struct zg_simulated {
     struct zg_node *node; /* NULL: it is booting */
     struct zg_random random;
     struct zg_damage out, in;
+    uint64_t host_baud; /* another than ours, or 0 */
+    struct zg_resampler out_line, in_line;
     uint64_t now_ns;
     uint64_t begun_ns; /* of this run */
     uint64_t boots_ns; /* when it is ready again */
@@ -370,27 +373,76 @@ static void send_dues(struct zg_simulated *device)
 
 /* --- bytes */
 
+/* A byte as the other UART reads it: at the same speed, itself. */
+static void pass(struct zg_simulated *device, struct zg_resampler *line, uint8_t byte, GByteArray *read)
+{
+    uint8_t bytes[16];
+    unsigned framing = 0;
+
+    if (device->host_baud == 0)
+        g_byte_array_append(read, &byte, 1);
+    else
+        g_byte_array_append(read, bytes,
+                            (guint)zg_resample_send(line, (double)device->now_ns, byte, bytes, sizeof bytes, &framing));
+}
+
+static void pass_idle(struct zg_simulated *device, struct zg_resampler *line, GByteArray *read)
+{
+    uint8_t bytes[16];
+    unsigned framing = 0;
+
+    if (device->host_baud != 0)
+        g_byte_array_append(read, bytes,
+                            (guint)zg_resample_idle(line, (double)device->now_ns, bytes, sizeof bytes, &framing));
+}
+
+void zg_simulated_set_host_baud(struct zg_simulated *device, uint64_t baud)
+{
+    const struct zg_line *line = &device->plan->definition->line;
+    const uint64_t own = device->settings.baud > 0 ? device->settings.baud : line->baud;
+    const bool same = baud == 0 || (baud * 50 >= own * 49 && baud * 50 <= own * 51); /* a UART bears 2 % */
+
+    if (same || device->host_baud == baud) {
+        device->host_baud = same ? 0 : baud;
+        return;
+    }
+    device->host_baud = baud;
+    device->out_line = (struct zg_resampler){ .sent_bit_ns = 1e9 / (double)own,
+                                              .read_bit_ns = 1e9 / (double)baud,
+                                              .data_bits = MIN(line->data_bits, 8),
+                                              .parity = line->parity != 'N' };
+    device->in_line = device->out_line;
+    device->in_line.sent_bit_ns = device->out_line.read_bit_ns;
+    device->in_line.read_bit_ns = device->out_line.sent_bit_ns;
+}
+
 static void transmit(struct zg_simulated *device, GByteArray *left)
 {
     uint8_t byte, damaged[2];
 
     while (device->free_ns <= device->now_ns && zg_link_transmit_isr(zg_node_link(device->node), &byte)) {
-        g_byte_array_append(left, damaged, zg_damage_byte(&device->out, byte, damaged));
+        const unsigned rest = zg_damage_byte(&device->out, byte, damaged);
+        for (unsigned i = 0; i < rest; i++)
+            pass(device, &device->out_line, damaged[i], left);
         device->free_ns += device->byte_ns;
         if (device->settings.busy)
             send_dues(device);
     }
+    pass_idle(device, &device->out_line, left);
     if (device->free_ns + device->byte_ns < device->now_ns) /* it was idle */
         device->free_ns = device->now_ns;
 }
 
 void zg_simulated_give(struct zg_simulated *device, uint64_t now_ns, const uint8_t *bytes, size_t count)
 {
+    g_autoptr(GByteArray) read = g_byte_array_new();
     uint8_t damaged[2];
 
     device->now_ns = now_ns;
-    for (size_t i = 0; device->node && i < count; i++) {
-        unsigned rest = zg_damage_byte(&device->in, bytes[i], damaged);
+    for (size_t i = 0; i < count; i++)
+        pass(device, &device->in_line, bytes[i], read);
+    for (guint i = 0; device->node && i < read->len; i++) {
+        const unsigned rest = zg_damage_byte(&device->in, read->data[i], damaged);
         for (unsigned k = 0; k < rest; k++)
             zg_node_receive(device->node, &damaged[k], 1);
     }

@@ -39,6 +39,10 @@ void zg_simulated_give(struct zg_simulated *device, uint64_t now_ns, const uint8
 /* What is due by now; appends the bytes that have left it since the last call. To be called every millisecond or so. */
 void zg_simulated_run(struct zg_simulated *device, uint64_t now_ns, GByteArray *left);
 
+/* The speed that the host's UART is set to; where it is another than the device's, both read something else than was
+ * sent. 0: not known, taken for the same. */
+void zg_simulated_set_host_baud(struct zg_simulated *device, uint64_t baud);
+
 /* A reset: what it had in memory is gone, and for a while nothing of it is heard. */
 void zg_simulated_restart(struct zg_simulated *device);
 

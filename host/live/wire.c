@@ -492,9 +492,9 @@ bool zg_wire_set_baud(struct zg_wire *wire, unsigned long baud)
     return true;
 }
 
-const struct zg_channel *zg_wire_channel(const struct zg_wire *wire)
+unsigned long zg_wire_host_baud(const struct zg_wire *wire)
 {
-    return wire->has_channel ? &wire->channel : NULL;
+    return wire->has_channel ? zg_channel_pty_baud(&wire->channel) : 0;
 }
 
 struct zg_simulated *zg_wire_simulated(const struct zg_wire *wire)

@@ -73,8 +73,8 @@ bool zg_wire_errors(const struct zg_wire *wire, struct zg_serial_errors *errors)
 unsigned long zg_wire_baud(const struct zg_wire *wire);
 bool zg_wire_set_baud(struct zg_wire *wire, unsigned long baud);
 
-/* What others open, of a link that serves: the channel, or NULL. */
-const struct zg_channel *zg_wire_channel(const struct zg_wire *wire);
+/* The speed that whoever opened our pseudo-terminal has set, baud; 0: it has none. */
+unsigned long zg_wire_host_baud(const struct zg_wire *wire);
 
 /* The simulated device of sim:, else NULL. */
 struct zg_simulated *zg_wire_simulated(const struct zg_wire *wire);

@@ -39,7 +39,8 @@ int zg_channel_listen_udp(struct zg_channel *channel, const char *host, const ch
  * something else of that name. What is written while nobody has opened it is lost, as on a line. */
 int zg_channel_open_pty(struct zg_channel *channel, const char *path);
 
-/* The speed that the other side of a pseudo-terminal has set, baud; 0: nobody has it open. */
+/* The speed that the other side of a pseudo-terminal has set, baud; 0: this is none, or it has set none: 38400, at which
+ * each begins, is taken for that. */
 unsigned long zg_channel_pty_baud(const struct zg_channel *channel);
 
 void zg_channel_close(struct zg_channel *channel);

@@ -66,5 +66,7 @@ unsigned long zg_channel_pty_baud(const struct zg_channel *channel)
 {
     struct termios2 settings;
 
-    return channel->kind == ZG_CHANNEL_PTY && ioctl(channel->fd, TCGETS2, &settings) == 0 ? settings.c_ospeed : 0;
+    if (channel->kind != ZG_CHANNEL_PTY || ioctl(channel->fd, TCGETS2, &settings) != 0)
+        return 0;
+    return settings.c_ospeed == 38400 ? 0 : settings.c_ospeed;
 }

@@ -1,0 +1,608 @@
+/* SPDX-License-Identifier: MIT */
+#include <langinfo.h>
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "codec/describe.h"
+#include "codec/values.h"
+#include "live.h"
+#include "live/suspect.h"
+#include "watch_screen.h"
+
+#define SECOND_NS UINT64_C(1000000000)
+
+enum { KEPT_LINES = 200, KEPT_TEXT = 50, NEWEST = 256, REDRAW_NS = 100000000 };
+
+enum form { FORM_LINES, FORM_TABLE, FORM_JSON, FORM_CSV };
+
+struct options {
+    char *depth, *duration, *capture;
+    char **show, **marks;
+    gint64 source, count;
+    gint to;
+    gboolean table, as_json, as_csv, answer;
+};
+
+struct watching {
+    const struct cli_verb *verb;
+    const struct zg_plan *plan;
+    struct zg_wire *wire;
+    struct zg_session *session;
+    struct zg_selection *selection;
+    struct zg_lines *lines;
+    struct zg_table *table;
+    struct zg_suspect *suspect;
+    enum form form;
+    enum zg_depth depth;
+    bool unicode, csv_begun, held, looking;
+    GString *text;                   /* that is being made */
+    uint64_t frames, skipped, bytes; /* from the device, but the first: all that are shown */
+    uint64_t device_frames, heard_ns;
+    /* of the screen */
+    GQueue passed, console; /* char * */
+    char *note;
+    GByteArray *newest;
+    uint64_t drawn_ns, rated_ns, rated_bytes, rated_frames;
+    double bytes_per_s, frames_per_s;
+};
+
+static double seconds(uint64_t ns)
+{
+    return (double)ns / 1e9;
+}
+
+/* --- notes: what happened to the link, and what looks wrong */
+
+static void note(struct watching *watching, const char *text)
+{
+    const double at = watching->wire ? seconds(zg_wire_now_ns(watching->wire)) : 0;
+
+    if (watching->form == FORM_JSON) {
+        struct zg_json json;
+        char digits[32];
+        (void)g_snprintf(digits, sizeof digits, "%.6f", at);
+        zg_json_begin(&json, false);
+        zg_json_open(&json, NULL, '{');
+        zg_json_literal(&json, "at", digits);
+        zg_json_string(&json, "note", text);
+        zg_json_close(&json, '}');
+        g_autofree char *line = zg_json_end(&json);
+        cli_print("%s\n", line);
+    } else if (watching->form == FORM_LINES) {
+        cli_print("%12.6f * %s\n", at, text);
+    } else if (watching->form == FORM_CSV) {
+        cli_error(watching->verb, "%s", text);
+    }
+    g_free(watching->note);
+    watching->note = g_strdup(text);
+}
+
+static void take_notice(const char *text, void *data)
+{
+    note(data, text);
+}
+
+/* --- CSV: one row for each value, or of one message, for each message */
+
+static void append_csv_cell(GString *text, const char *cell)
+{
+    if (!strpbrk(cell, ",\"\r\n")) {
+        g_string_append(text, cell);
+        return;
+    }
+    g_string_append_c(text, '"');
+    for (; *cell; cell++) {
+        if (*cell == '"')
+            g_string_append_c(text, '"');
+        g_string_append_c(text, *cell);
+    }
+    g_string_append_c(text, '"');
+}
+
+static void begin_csv(struct watching *watching, const struct zg_plan_message *only)
+{
+    GString *text = watching->text;
+
+    if (watching->csv_begun)
+        return;
+    watching->csv_begun = true;
+    g_string_append(text, watching->plan->source_bits > 0 ? "at,source" : "at");
+    for (unsigned i = 0; only && i < only->payload.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&only->payload, i);
+        if (!zg_selection_shows_field(watching->selection, only, i))
+            continue;
+        g_autofree char *head =
+            step->field->unit ? g_strdup_printf("%s [%s]", step->name, step->field->unit) : g_strdup(step->name);
+        g_string_append_c(text, ',');
+        append_csv_cell(text, head);
+    }
+    g_string_append(text, only ? "\n" : ",message,field,value,unit\n");
+}
+
+static void append_csv(struct watching *watching, double at, const struct zg_stretch *stretch)
+{
+    const struct zg_plan_message *only = zg_selection_only(watching->selection);
+    GString *text = watching->text;
+    g_autoptr(GString) head = g_string_new(NULL), value = g_string_new(NULL);
+
+    begin_csv(watching, only);
+    g_string_append_printf(head, "%.6f", at);
+    if (watching->plan->source_bits > 0)
+        g_string_append_printf(head, ",%u", stretch->header.source);
+    if (only)
+        g_string_append(text, head->str);
+    for (unsigned i = 0; i < stretch->message->payload.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&stretch->message->payload, i);
+        if (!zg_selection_shows_field(watching->selection, stretch->message, i))
+            continue;
+        g_string_truncate(value, 0);
+        if (step->type.kind == ZG_KIND_TEXT)
+            g_string_append_len(value, (const char *)stretch->values[i].bytes, (gssize)stretch->values[i].count);
+        else
+            zg_value_to_text(step, &stretch->values[i], value);
+        if (!only)
+            g_string_append_printf(text, "%s,%s,%s", head->str, stretch->message->message->name, step->name);
+        g_string_append_c(text, ',');
+        append_csv_cell(text, value->str);
+        if (!only) {
+            g_string_append_c(text, ',');
+            append_csv_cell(text, step->field->unit ? step->field->unit : "");
+            g_string_append_c(text, '\n');
+        }
+    }
+    if (only)
+        g_string_append_c(text, '\n');
+}
+
+/* --- what passes */
+
+static void keep(GQueue *queue, char *line, guint most)
+{
+    g_queue_push_tail(queue, line);
+    while (queue->length > most)
+        g_free(g_queue_pop_head(queue));
+}
+
+/* Adds lines of text to those of the screen. */
+static void keep_lines(struct watching *watching, GString *text)
+{
+    g_auto(GStrv) lines = g_strsplit(text->str, "\n", -1);
+
+    for (char **line = lines; *line; line++)
+        if (**line != '\0' && !watching->held)
+            keep(&watching->passed, g_strdup(*line), KEPT_LINES);
+}
+
+static void keep_console(struct watching *watching, const uint8_t *bytes, size_t count)
+{
+    for (size_t i = 0; i < count; i++) {
+        if (watching->console.length == 0)
+            g_queue_push_tail(&watching->console, g_strdup(""));
+        if (bytes[i] == '\r')
+            continue;
+        if (bytes[i] == '\n') {
+            keep(&watching->console, g_strdup(""), KEPT_TEXT);
+            continue;
+        }
+        char *last = g_queue_pop_tail(&watching->console);
+        const char byte[2] = { (char)bytes[i], '\0' };
+        g_queue_push_tail(&watching->console, strlen(last) < 400 ? g_strconcat(last, byte, NULL) : g_strdup(last));
+        g_free(last);
+    }
+}
+
+static void show_stretch(struct watching *watching, uint64_t at_ns, bool out, const struct zg_stretch *stretch)
+{
+    const double at = seconds(at_ns);
+    GString *text = watching->text;
+    const uint8_t *bytes;
+    size_t count;
+
+    g_string_truncate(text, 0);
+    switch (watching->form) {
+    case FORM_JSON: {
+        g_autofree char *line = zg_stretch_to_json_at(watching->plan, stretch, at);
+        g_string_append(text, line);
+        g_string_append_c(text, '\n');
+        break;
+    }
+    case FORM_CSV:
+        if (stretch->kind == ZG_STRETCH_FRAME)
+            append_csv(watching, at, stretch);
+        break;
+    case FORM_TABLE:
+        if (zg_stretch_console(stretch, &bytes, &count)) {
+            keep_console(watching, bytes, count);
+        } else if (!watching->held) {
+            zg_table_note(watching->table, at_ns, out, stretch);
+        }
+        if (watching->depth != ZG_DEPTH_RAW)
+            zg_lines_stretch(watching->lines, watching->depth, at, out, stretch, text);
+        keep_lines(watching, text);
+        return;
+    default:
+        if (watching->depth != ZG_DEPTH_RAW)
+            zg_lines_stretch(watching->lines, watching->depth, at, out, stretch, text);
+        break;
+    }
+    (void)fwrite(text->str, 1, text->len, stdout);
+}
+
+static void take_stretch(void *data, uint64_t at_ns, bool out, const struct zg_stretch *stretch)
+{
+    struct watching *watching = data;
+
+    if (!zg_wire_is_replay(watching->wire))
+        zg_suspect_stretch(watching->suspect, out, stretch);
+    if (stretch->kind == ZG_STRETCH_FRAME && !out) {
+        watching->device_frames++;
+        watching->heard_ns = at_ns;
+    }
+    if (!zg_selection_shows(watching->selection, stretch))
+        return;
+    watching->frames += stretch->kind == ZG_STRETCH_FRAME;
+    watching->skipped += stretch->kind == ZG_STRETCH_SKIPPED;
+    show_stretch(watching, at_ns, out, stretch);
+}
+
+static void take_bytes(void *data, const struct zg_passage *passage)
+{
+    struct watching *watching = data;
+
+    if (!zg_wire_is_replay(watching->wire))
+        zg_suspect_bytes(watching->suspect, passage);
+    watching->bytes += passage->out ? 0 : passage->count;
+    if (watching->form == FORM_TABLE && !passage->out && !watching->held) {
+        g_byte_array_append(watching->newest, passage->bytes, (guint)passage->count);
+        if (watching->newest->len > NEWEST)
+            g_byte_array_remove_range(watching->newest, 0, watching->newest->len - NEWEST);
+    }
+    if (watching->depth != ZG_DEPTH_RAW || watching->form > FORM_TABLE)
+        return;
+    g_string_truncate(watching->text, 0);
+    zg_lines_raw(watching->lines, seconds(passage->at_ns), passage->out, passage->bytes, passage->count,
+                 watching->text);
+    if (watching->form == FORM_TABLE)
+        keep_lines(watching, watching->text);
+    else
+        (void)fwrite(watching->text->str, 1, watching->text->len, stdout);
+}
+
+static void changed(void *data, zg_role address, enum zg_link_event event)
+{
+    static const char *const words[] = { "the device is heard", "the device is silent: link down",
+                                         "the device has told who it is", "the device has restarted",
+                                         "the device is of another major version" };
+    struct watching *watching = data;
+
+    if (address == 0 || watching->plan->source_bits == 0) {
+        note(watching, words[event]);
+        return;
+    }
+    g_autofree char *text = g_strdup_printf("%u: %s", address, words[event]);
+    note(watching, text);
+}
+
+static void ignore_take(void *data, const struct zg_frame *frame, const struct zg_plan_message *message,
+                        const struct zg_value *values)
+{
+    (void)data; /* the observer shows it; here it is only acknowledged */
+    (void)frame;
+    (void)message;
+    (void)values;
+}
+
+static const struct zg_session_calls calls = { .stretch = take_stretch,
+                                               .bytes = take_bytes,
+                                               .node = { .take = ignore_take, .changed = changed } };
+
+/* --- the screen */
+
+static void take_key(struct watching *watching, int key, bool *done)
+{
+    switch (key) {
+    case '1':
+    case '2':
+    case '3':
+        watching->depth = (enum zg_depth)(key - '1');
+        g_queue_clear_full(&watching->passed, g_free);
+        break;
+    case ' ': watching->held = !watching->held; break;
+    case 'z': zg_table_begin_anew(watching->table); break;
+    case 'q': *done = true; break;
+    default: break;
+    }
+    watching->drawn_ns = 0;
+}
+
+static void rate(struct watching *watching, uint64_t now_ns)
+{
+    const double passed = seconds(now_ns - watching->rated_ns);
+
+    if (passed < 1)
+        return;
+    watching->bytes_per_s = (double)(watching->bytes - watching->rated_bytes) / passed;
+    watching->frames_per_s = (double)(watching->device_frames - watching->rated_frames) / passed;
+    watching->rated_bytes = watching->bytes;
+    watching->rated_frames = watching->device_frames;
+    watching->rated_ns = now_ns;
+}
+
+static void draw(struct watching *watching, const char *link)
+{
+    const uint64_t now_ns = zg_wire_now_ns(watching->wire);
+    struct zg_serial_errors errors;
+
+    rate(watching, now_ns);
+    if (now_ns - watching->drawn_ns < REDRAW_NS)
+        return;
+    watching->drawn_ns = now_ns;
+    const struct screen_view view = { .plan = watching->plan,
+                                      .link = link,
+                                      .table = watching->table,
+                                      .now_ns = now_ns,
+                                      .heard_ns = watching->heard_ns,
+                                      .frames = watching->device_frames,
+                                      .bytes_per_s = watching->bytes_per_s,
+                                      .frames_per_s = watching->frames_per_s,
+                                      .baud = zg_wire_baud(watching->wire),
+                                      .up = zg_wire_is_up(watching->wire),
+                                      .counters = zg_session_counters(watching->session, false),
+                                      .line = zg_wire_errors(watching->wire, &errors) ? &errors : NULL,
+                                      .lines = &watching->passed,
+                                      .console = &watching->console,
+                                      .note = watching->note ? watching->note : "",
+                                      .newest = watching->newest,
+                                      .depth = watching->depth,
+                                      .held = watching->held,
+                                      .unicode = watching->unicode };
+    screen_draw(&view);
+}
+
+/* --- what looks wrong */
+
+static bool tell_baud(unsigned long baud, void *data)
+{
+    struct watching *watching = data;
+    g_autofree char *text = g_strdup_printf("trying %lu baud", baud);
+
+    if (watching->form == FORM_TABLE || isatty(STDERR_FILENO))
+        note(watching, text);
+    return !cli_stopped();
+}
+
+static int find_baud(struct watching *watching)
+{
+    const unsigned long before = zg_wire_baud(watching->wire);
+    g_autoptr(GError) error = NULL;
+    unsigned frames;
+
+    if (before == 0)
+        return CLI_YES;
+    const unsigned long found =
+        zg_suspect_find_baud(watching->plan, watching->wire, tell_baud, watching, &frames, &error);
+    if (error)
+        return cli_trouble(watching->verb, error);
+    g_autofree char *text =
+        found > 0
+            ? g_strdup_printf("at %lu baud frames arrive (%u in 0.4 s), not at %lu: going on at that speed; give "
+                              "?baud=%lu, or put line.baud right",
+                              found, frames, before, found)
+            : g_strdup_printf("no other usual speed gives frames; going on at %lu baud. Is it another definition, "
+                              "or a bad line?",
+                              before);
+    note(watching, text);
+    return CLI_YES;
+}
+
+static int judge(struct watching *watching)
+{
+    bool noise;
+
+    if (zg_wire_is_replay(watching->wire))
+        return CLI_YES;
+    g_autofree char *text = zg_suspect_judge(watching->suspect, zg_wire_now_ns(watching->wire), &noise);
+    if (text)
+        note(watching, text);
+    return noise ? find_baud(watching) : CLI_YES;
+}
+
+/* --- the run */
+
+static void print_summary(const struct watching *watching)
+{
+    const struct zg_counters *c = zg_session_counters(watching->session, false);
+    const double ran = seconds(zg_wire_now_ns(watching->wire));
+
+    if (watching->form == FORM_JSON)
+        cli_print("{\"summary\":{\"seconds\":%.3f,\"shown\":%" G_GUINT64_FORMAT ",\"frames\":%" G_GUINT64_FORMAT
+                  ",\"skipped\":%" G_GUINT64_FORMAT ",\"bytes\":%" G_GUINT64_FORMAT
+                  ",\"bytes_noise\":%u,\"bytes_failed\":%u}}\n",
+                  ran, watching->frames, watching->device_frames, watching->skipped, watching->bytes, c->bytes_noise,
+                  c->bytes_failed);
+    else if (watching->form != FORM_CSV)
+        cli_print("%.1f s: %" G_GUINT64_FORMAT " frames and %" G_GUINT64_FORMAT
+                  " bytes from the device, %" G_GUINT64_FORMAT
+                  " stretches skipped; %u bytes of noise, %u of frames that failed\n",
+                  ran, watching->device_frames, watching->bytes, watching->skipped, c->bytes_noise, c->bytes_failed);
+}
+
+static int watch(struct watching *watching, const char *link, uint64_t duration_ns, uint64_t count)
+{
+    g_autoptr(GError) error = NULL;
+    const int keys = watching->form == FORM_TABLE ? STDIN_FILENO : -1;
+    int status = CLI_YES;
+    bool done = false;
+
+    while (status == CLI_YES && !done && !cli_stopped() && !ferror(stdout) && !zg_wire_has_ended(watching->wire)) {
+        if (!zg_session_step(watching->session, keys, 50000000, &error)) {
+            status = cli_trouble(watching->verb, error);
+            break;
+        }
+        status = judge(watching);
+        if (watching->form == FORM_TABLE) {
+            for (int key; (key = screen_key()) >= 0;)
+                take_key(watching, key, &done);
+            draw(watching, link);
+        } else if (!zg_wire_is_replay(watching->wire)) {
+            (void)fflush(stdout);
+        }
+        done = done || (duration_ns > 0 && zg_wire_now_ns(watching->wire) >= duration_ns) ||
+               (count > 0 && watching->frames >= count);
+    }
+    zg_session_end(watching->session);
+    return status == CLI_YES && count > 0 && watching->frames < count ? CLI_NO : status;
+}
+
+static int open_and_watch(const struct cli_verb *verb, struct watching *watching, const char *link,
+                          const struct options *options, uint64_t duration_ns)
+{
+    struct zg_wire_settings settings = {
+        .plan = watching->plan, .capture = options->capture, .notice = take_notice, .data = watching
+    };
+    int status = cli_open(verb, link, &settings, &watching->wire);
+
+    if (status != CLI_YES)
+        return status;
+    if (options->answer && zg_wire_is_replay(watching->wire)) {
+        cli_error(verb, "%s: a capture can only be read; leave --answer out", link);
+        return cli_close(verb, watching->wire, CLI_USAGE);
+    }
+    if (watching->form == FORM_TABLE && !screen_begin()) {
+        cli_error(verb, "--table needs a terminal; without it lines are printed");
+        return cli_close(verb, watching->wire, CLI_USAGE);
+    }
+    watching->session = zg_session_new(watching->plan, watching->wire, options->answer, &calls, watching);
+    if (options->answer)
+        (void)zg_node_follow(zg_session_node(watching->session), (zg_role)options->to);
+    status = watch(watching, link, duration_ns, (uint64_t)options->count);
+    if (watching->form == FORM_TABLE)
+        screen_end();
+    print_summary(watching);
+    zg_session_free(watching->session);
+    return cli_close(verb, watching->wire, status);
+}
+
+/* --- the command line */
+
+static bool read_selection(const struct cli_verb *verb, struct zg_selection *selection, const struct options *options)
+{
+    g_autoptr(GError) error = NULL;
+    const char *option = "show";
+    bool good = true;
+
+    for (char **name = options->show; name && *name && good; name++)
+        good = zg_selection_show(selection, *name, &error);
+    if (good && options->source >= 0) {
+        option = "source";
+        good = zg_selection_source(selection, options->source, &error);
+    }
+    for (char **rule = options->marks; rule && *rule && good; rule++) {
+        option = "mark";
+        good = zg_selection_mark(selection, *rule, &error);
+    }
+    if (!good)
+        cli_error(verb, "--%s: %s", option, error->message);
+    return good;
+}
+
+static bool read_form(const struct cli_verb *verb, const struct options *options, struct watching *watching)
+{
+    static const char *const depths[] = { "raw", "frames", "values", NULL };
+
+    watching->form = options->table     ? FORM_TABLE
+                     : options->as_json ? FORM_JSON
+                     : options->as_csv  ? FORM_CSV
+                                        : FORM_LINES;
+    watching->depth = ZG_DEPTH_VALUES;
+    if (options->table + options->as_json + options->as_csv > 1) {
+        cli_error(verb, "--table, --json and --csv exclude each other");
+        return false;
+    }
+    if (!options->depth)
+        return true;
+    for (unsigned i = 0; depths[i]; i++)
+        if (strcmp(depths[i], options->depth) == 0) {
+            watching->depth = (enum zg_depth)i;
+            return true;
+        }
+    cli_error(verb, "--depth: expected raw, frames or values, found \"%s\"", options->depth);
+    return false;
+}
+
+static int run_with(const struct cli_verb *verb, char **argv, const struct options *options)
+{
+    struct watching watching = { .verb = verb };
+    struct cli_definition loaded;
+    uint64_t duration_ns = 0;
+
+    if (!read_form(verb, options, &watching) || !cli_time(verb, "for", options->duration, &duration_ns))
+        return CLI_USAGE;
+    int status = cli_load(verb, argv[1], false, &loaded);
+    if (status == CLI_YES) {
+        const bool terminal = isatty(STDOUT_FILENO) == 1;
+        watching.plan = loaded.plan;
+        watching.unicode = strcmp(nl_langinfo(CODESET), "UTF-8") == 0;
+        watching.text = g_string_new(NULL);
+        watching.newest = g_byte_array_new();
+        watching.selection = zg_selection_new(loaded.plan);
+        watching.lines = zg_lines_new(loaded.plan, watching.selection, watching.unicode,
+                                      terminal && !options->table && !g_getenv("NO_COLOR"));
+        watching.table = zg_table_new(loaded.plan, watching.selection);
+        watching.suspect = zg_suspect_new(loaded.plan);
+        status = CLI_USAGE;
+        if (read_selection(verb, watching.selection, options)) {
+            cli_catch_signals();
+            status = open_and_watch(verb, &watching, argv[2], options, duration_ns);
+        }
+        zg_suspect_free(watching.suspect);
+        zg_table_free(watching.table);
+        zg_lines_free(watching.lines);
+        zg_selection_free(watching.selection);
+        g_byte_array_unref(watching.newest);
+        g_string_free(watching.text, TRUE);
+        g_queue_clear_full(&watching.passed, g_free);
+        g_queue_clear_full(&watching.console, g_free);
+        g_free(watching.note);
+    }
+    cli_definition_clear(&loaded);
+    return status;
+}
+
+static int run(const struct cli_verb *verb, int argc, char **argv)
+{
+    struct options options = { .source = -1 };
+    GOptionEntry entries[] = {
+        { "table", 0, 0, G_OPTION_ARG_NONE, &options.table, "On a terminal: a table of the latest values", NULL },
+        { "depth", 0, 0, G_OPTION_ARG_STRING, &options.depth, "raw bytes, frames, or values; default values", "DEPTH" },
+        { "show", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.show,
+          "Only this MESSAGE, FIELD or MESSAGE.FIELD; repeatable", "NAME" },
+        { "source", 0, 0, G_OPTION_ARG_INT64, &options.source, "Only frames from this address", "N" },
+        { "mark", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.marks,
+          "Marks values: \"tension > 200\", \"state = stopped\"; repeatable", "RULE" },
+        { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "One JSON object a line", NULL },
+        { "csv", 0, 0, G_OPTION_ARG_NONE, &options.as_csv,
+          "Values as CSV: a row for each, or with --show MESSAGE for each message", NULL },
+        { "answer", 0, 0, G_OPTION_ARG_NONE, &options.answer,
+          "Is the PC's end: answers and acknowledges; else nothing is sent", NULL },
+        { "to", 0, 0, G_OPTION_ARG_INT, &options.to, "With --answer on a shared line: address of the device", "N" },
+        { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration, "Ends after so long; default: with Ctrl-C", "TIME" },
+        { "count", 0, 0, G_OPTION_ARG_INT64, &options.count, "Ends after so many frames; fewer are status 1", "N" },
+        { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture, "Writes all that passes, with times", "FILE" },
+        G_OPTION_ENTRY_NULL
+    };
+
+    if (!cli_parse(verb, entries, &argc, &argv, 2, 2))
+        return CLI_USAGE;
+    int status = run_with(verb, argv, &options);
+    g_free(options.depth);
+    g_free(options.duration);
+    g_free(options.capture);
+    g_strfreev(options.show);
+    g_strfreev(options.marks);
+    return cli_finish(verb, status);
+}
+
+const struct cli_verb cli_watch = { "watch", "DEF LINK", "Shows what passes: raw bytes, frames, values, console",
+                                    "zeugma watch examples/loom/loom.yaml sim: --for 2s", run };

@@ -1,0 +1,239 @@
+/* SPDX-License-Identifier: MIT */
+#include "watch_screen.h"
+
+#include <locale.h>
+#include <math.h>
+#include <ncurses.h>
+#include <string.h>
+#include <unistd.h>
+
+enum { PLAIN, HEAD, GOOD, BAD, FAINT };
+enum { CONSOLE_LINES = 4, NAME_WIDTH = 22, VALUE_WIDTH = 18, EXTREME_WIDTH = 11, RAW_BYTES = 24 };
+
+bool screen_begin(void)
+{
+    if (!isatty(STDIN_FILENO) || !isatty(STDOUT_FILENO))
+        return false;
+    (void)setlocale(LC_CTYPE, "");
+    if (!initscr())
+        return false;
+    (void)cbreak();
+    (void)noecho();
+    (void)nodelay(stdscr, TRUE);
+    (void)curs_set(0);
+    if (has_colors() && !g_getenv("NO_COLOR")) {
+        (void)start_color();
+        (void)use_default_colors();
+        (void)init_pair(HEAD, COLOR_CYAN, -1);
+        (void)init_pair(GOOD, COLOR_GREEN, -1);
+        (void)init_pair(BAD, COLOR_RED, -1);
+        (void)init_pair(FAINT, COLOR_BLUE, -1);
+    }
+    return true;
+}
+
+void screen_end(void)
+{
+    (void)endwin();
+}
+
+int screen_key(void)
+{
+    return getch();
+}
+
+/* Text at a place, cut at the right edge; a part of a character is never left. */
+static void put(int row, int column, int style, const char *text)
+{
+    const int room = COLS - column;
+    const attr_t attributes = (attr_t)(style == PLAIN ? 0 : (chtype)COLOR_PAIR(style)) |
+                              (attr_t)(style == HEAD || style == BAD ? A_BOLD : A_NORMAL);
+
+    if (row < 0 || row >= LINES || room <= 0)
+        return;
+    const glong length = g_utf8_strlen(text, -1);
+    const char *end = length > room ? g_utf8_offset_to_pointer(text, room) : text + strlen(text);
+    (void)attron(attributes);
+    (void)mvaddnstr(row, column, text, (int)(end - text));
+    (void)attroff(attributes);
+}
+
+static void put_format(int row, int column, int style, const char *format, ...) G_GNUC_PRINTF(4, 5);
+
+static void put_format(int row, int column, int style, const char *format, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, format);
+    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    put(row, column, style, text);
+}
+
+static void rule(int row, const char *title, const struct screen_view *view)
+{
+    (void)move(row, 0);
+    for (int i = 0; i < COLS; i++)
+        put(row, i, FAINT, view->unicode ? "\xE2\x94\x80" : "-");
+    put_format(row, 2, HEAD, " %s ", title);
+}
+
+/* --- what is drawn of a value */
+
+static void trace_text(const struct zg_table_field *field, int width, bool unicode, GString *text)
+{
+    static const char *const blocks[] = { "\xE2\x96\x81", "\xE2\x96\x82", "\xE2\x96\x83", "\xE2\x96\x84",
+                                          "\xE2\x96\x85", "\xE2\x96\x86", "\xE2\x96\x87", "\xE2\x96\x88" };
+    static const char *const letters[] = { "_", ".", ",", "-", "=", "+", "*", "#" };
+    const uint64_t kept = MIN(MIN(field->samples, ZG_TRACE), (uint64_t)MAX(width, 0));
+    double least = INFINITY, greatest = -INFINITY;
+
+    for (uint64_t i = field->samples - kept; i < field->samples; i++) {
+        least = MIN(least, field->trace[i % ZG_TRACE]);
+        greatest = MAX(greatest, field->trace[i % ZG_TRACE]);
+    }
+    for (uint64_t i = field->samples - kept; i < field->samples; i++) {
+        const double share = greatest > least ? (field->trace[i % ZG_TRACE] - least) / (greatest - least) : 0;
+        const int level = isfinite(share) ? CLAMP((int)(share * 7.99), 0, 7) : 0;
+        g_string_append(text, unicode ? blocks[level] : letters[level]);
+    }
+}
+
+static void draw_field(int row, const struct zg_table_field *field, const struct screen_view *view)
+{
+    const char *unit = field->step->field->unit ? field->step->field->unit : "";
+    int column = NAME_WIDTH + VALUE_WIDTH + 2;
+
+    put(row, 2, PLAIN, field->step->name);
+    put_format(row, NAME_WIDTH, field->marked ? BAD : PLAIN, "%*s%s", VALUE_WIDTH, field->text->str,
+               field->marked ? " !" : "");
+    put(row, column, FAINT, unit);
+    if (!field->is_number || field->samples == 0)
+        return;
+    g_autoptr(GString) trace = g_string_new(NULL);
+    column += 8;
+    put_format(row, column, PLAIN, "%*.6g", EXTREME_WIDTH, field->least);
+    column += EXTREME_WIDTH + 1;
+    put_format(row, column, PLAIN, "%*.6g", EXTREME_WIDTH, field->greatest);
+    column += EXTREME_WIDTH + 2;
+    trace_text(field, COLS - column, view->unicode, trace);
+    put(row, column, GOOD, trace->str);
+}
+
+static void draw_row_head(int row, const struct zg_table_row *item, const struct screen_view *view)
+{
+    const double age = (double)(view->now_ns - MIN(view->now_ns, item->at_ns)) / 1e9;
+    g_autofree char *from = view->plan->source_bits > 0 ? g_strdup_printf(" from %u", item->source) : g_strdup("");
+    g_autofree char *name = g_strdup_printf("%s%s%s", item->message->message->name, from,
+                                            item->out ? (view->unicode ? " \xE2\x86\x92" : " >") : "");
+
+    put(row, 0, HEAD, name);
+    put_format(row, NAME_WIDTH, PLAIN, "%8" G_GUINT64_FORMAT " times %8.3g/s   %.*f s ago", item->count,
+               zg_table_rate(item, view->now_ns), age < 10 ? 1 : 0, age);
+}
+
+/* The table, from `row` to before `end`; what does not fit is told. */
+static void draw_table(int row, int end, const struct screen_view *view)
+{
+    const GPtrArray *rows = view->table->rows;
+
+    put_format(row, NAME_WIDTH, FAINT, "%*s", VALUE_WIDTH, "value");
+    put_format(row, NAME_WIDTH + VALUE_WIDTH + 10, FAINT, "%*s %*s  trace", EXTREME_WIDTH, "least", EXTREME_WIDTH,
+               "greatest");
+    row++;
+    for (unsigned i = 0; i < rows->len; i++) {
+        const struct zg_table_row *item = g_ptr_array_index(rows, i);
+        if (row >= end - 1 && i < rows->len) {
+            put_format(row, 0, BAD, "and %u more messages: a higher window, or --show", rows->len - i);
+            return;
+        }
+        draw_row_head(row++, item, view);
+        for (unsigned k = 0; k < item->fields->len && row < end; k++)
+            draw_field(row++, &g_array_index(item->fields, struct zg_table_field, k), view);
+    }
+    if (rows->len == 0)
+        put(row, 0, FAINT, "no message yet");
+}
+
+/* The newest lines that there is room for. */
+static void draw_lines(int row, int end, const GQueue *lines)
+{
+    const guint room = (guint)MAX(end - row, 0);
+    const GList *at = lines->head;
+
+    for (guint skip = lines->length > room ? lines->length - room : 0; skip > 0 && at; skip--)
+        at = at->next;
+    for (; at && row < end; at = at->next)
+        put(row++, 0, PLAIN, at->data);
+}
+
+static void draw_state(const struct screen_view *view)
+{
+    const struct zg_counters *c = view->counters;
+    const double silent = (double)(view->now_ns - MIN(view->now_ns, view->heard_ns)) / 1e9;
+    const uint64_t limit = view->plan->definition->line.link_timeout_ns;
+    const bool down = view->frames == 0 || silent * 1e9 > (double)(limit > 0 ? limit : UINT64_C(3000000000));
+    const uint32_t failed = c->failed_check + c->malformed + c->too_long + c->timed_out;
+    g_autoptr(GString) line = g_string_new(NULL);
+
+    put_format(0, 0, HEAD, "%s %u.%u", view->plan->definition->protocol, view->plan->definition->major,
+               view->plan->definition->minor);
+    put_format(0, 16, PLAIN, "%s", view->link);
+    if (view->baud > 0)
+        put_format(0, 48, PLAIN, "%lu baud", view->baud);
+    put_format(0, COLS - 22, down ? BAD : GOOD, "%s",
+               !view->up           ? "port gone"
+               : view->frames == 0 ? "nothing heard yet"
+               : down              ? "link down"
+                                   : "link up");
+    g_string_append_printf(line,
+                           "%" G_GUINT64_FORMAT " frames  %.4g/s  %.4g bytes/s   lost %u  repeated %u  late %u   "
+                           "failed %u  noise %u bytes",
+                           view->frames, view->frames_per_s, view->bytes_per_s, c->lost, c->repeated, c->late, failed,
+                           c->bytes_noise);
+    if (view->line)
+        g_string_append_printf(line, "   line: framing %u parity %u overrun %u break %u", view->line->framing,
+                               view->line->parity, view->line->overrun, view->line->breaks);
+    put(1, 0, PLAIN, line->str);
+    if (view->note[0] != '\0')
+        put_format(2, 0, BAD, "%s %s", view->unicode ? "\xE2\x96\xB8" : "*", view->note);
+}
+
+static void draw_newest(int row, const struct screen_view *view)
+{
+    g_autoptr(GString) line = g_string_new(NULL);
+    const guint count = MIN(view->newest->len, (guint)RAW_BYTES);
+    const uint8_t *bytes = view->newest->data + view->newest->len - count;
+
+    for (guint i = 0; i < count; i++)
+        g_string_append_printf(line, "%02x ", bytes[i]);
+    g_string_append_printf(line, "%*s", (int)(3 * (RAW_BYTES - count) + 1), "");
+    for (guint i = 0; i < count; i++)
+        g_string_append(line, zg_byte_sign(bytes[i], view->unicode));
+    put(row, 0, PLAIN, line->str);
+}
+
+void screen_draw(const struct screen_view *view)
+{
+    static const char *const titles[] = { "raw bytes", "frames", "latest values" };
+    const int keys = LINES - 1, newest = keys - 1, console = newest - 2 - CONSOLE_LINES;
+    const int end = view->console->length > 0 ? console : newest - 1;
+
+    (void)erase();
+    draw_state(view);
+    rule(3, titles[view->depth], view);
+    if (view->depth == ZG_DEPTH_VALUES)
+        draw_table(4, end, view);
+    else
+        draw_lines(4, end, view->lines);
+    if (view->console->length > 0) {
+        rule(console, "console", view);
+        draw_lines(console + 1, newest - 1, view->console);
+    }
+    rule(newest - 1, "last bytes", view);
+    draw_newest(newest, view);
+    put(keys, 0, FAINT, "1 raw  2 frames  3 values   space holds   z begins least and greatest anew   q ends");
+    if (view->held)
+        put(keys, COLS - 6, BAD, " HELD");
+    (void)refresh();
+}

@@ -1,0 +1,41 @@
+/* SPDX-License-Identifier: MIT */
+/* The live table on a terminal. */
+#ifndef ZEUGMA_CLI_WATCH_SCREEN_H
+#define ZEUGMA_CLI_WATCH_SCREEN_H
+
+#include "live/lines.h"
+#include "live/session.h"
+#include "live/table.h"
+
+/* What is drawn; the owner fills it in. */
+struct screen_view {
+    const struct zg_plan *plan;
+    const char *link;
+    const struct zg_table *table;
+    uint64_t now_ns;
+    uint64_t heard_ns; /* when a frame came last */
+    uint64_t frames;   /* from the device */
+    double bytes_per_s, frames_per_s;
+    unsigned long baud;
+    bool up; /* a port is there */
+    const struct zg_counters *counters;
+    const struct zg_serial_errors *line; /* NULL: not counted */
+    const GQueue *lines;                 /* char *: what passed, at the depth of now */
+    const GQueue *console;               /* char *: lines of text, the newest last, not ended perhaps */
+    const char *note;                    /* the newest, or "" */
+    const GByteArray *newest;            /* raw bytes from the device */
+    enum zg_depth depth;
+    bool held; /* the user stopped the view */
+    bool unicode;
+};
+
+/* Takes the terminal over, and gives it back. False: it cannot be one. */
+bool screen_begin(void);
+void screen_end(void);
+
+void screen_draw(const struct screen_view *view);
+
+/* The next key that was pressed, or -1. */
+int screen_key(void);
+
+#endif
