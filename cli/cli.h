@@ -51,7 +51,7 @@ void cli_print(const char *format, ...) G_GNUC_PRINTF(1, 2);
 /* Flushes standard output: `status`, or CLI_TROUBLE with a message where not all could be written. */
 int cli_finish(const struct cli_verb *verb, int status);
 
-extern const struct cli_verb cli_check, cli_layout, cli_generate, cli_encode, cli_decode, cli_compare, cli_crc, cli_ports,
-    cli_watch, cli_send, cli_vars, cli_sim, cli_soak;
+extern const struct cli_verb cli_check, cli_layout, cli_generate, cli_encode, cli_decode, cli_compare, cli_crc,
+    cli_ports, cli_watch, cli_send, cli_vars, cli_sim, cli_soak;
 
 #endif

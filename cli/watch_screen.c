@@ -27,7 +27,7 @@ bool screen_begin(void)
         (void)init_pair(HEAD, COLOR_CYAN, -1);
         (void)init_pair(GOOD, COLOR_GREEN, -1);
         (void)init_pair(BAD, COLOR_RED, -1);
-        (void)init_pair(FAINT, COLOR_BLUE, -1);
+        (void)init_pair(FAINT, -1, -1);
     }
     return true;
 }
@@ -46,8 +46,10 @@ int screen_key(void)
 static void put(int row, int column, int style, const char *text)
 {
     const int room = COLS - column;
-    const attr_t attributes = (attr_t)(style == PLAIN ? 0 : (chtype)COLOR_PAIR(style)) |
-                              (attr_t)(style == HEAD || style == BAD ? A_BOLD : A_NORMAL);
+    const attr_t attributes =
+        (attr_t)(style == PLAIN ? 0 : (chtype)COLOR_PAIR(style)) | (attr_t)(style == HEAD || style == BAD ? A_BOLD
+                                                                            : style == FAINT              ? A_DIM
+                                                                                                          : A_NORMAL);
 
     if (row < 0 || row >= LINES || room <= 0)
         return;
@@ -82,9 +84,10 @@ static void rule(int row, const char *title, const struct screen_view *view)
 
 static void trace_text(const struct zg_table_field *field, int width, bool unicode, GString *text)
 {
-    static const char *const blocks[] = { "\xE2\x96\x81", "\xE2\x96\x82", "\xE2\x96\x83", "\xE2\x96\x84",
-                                          "\xE2\x96\x85", "\xE2\x96\x86", "\xE2\x96\x87", "\xE2\x96\x88" };
-    static const char *const letters[] = { "_", ".", ",", "-", "=", "+", "*", "#" };
+    static const char *const blocks[] = {
+        "\xE2\x96\x81", "\xE2\x96\x82", "\xE2\x96\x83", "\xE2\x96\x84", "\xE2\x96\x85", "\xE2\x96\x86", "\xE2\x96\x87"
+    }; /* not the full block, so that rows stay apart */
+    static const char *const letters[] = { "_", ".", ",", "-", "=", "+", "*" };
     const uint64_t kept = MIN(MIN(field->samples, ZG_TRACE), (uint64_t)MAX(width, 0));
     double least = INFINITY, greatest = -INFINITY;
 
@@ -94,7 +97,7 @@ static void trace_text(const struct zg_table_field *field, int width, bool unico
     }
     for (uint64_t i = field->samples - kept; i < field->samples; i++) {
         const double share = greatest > least ? (field->trace[i % ZG_TRACE] - least) / (greatest - least) : 0;
-        const int level = isfinite(share) ? CLAMP((int)(share * 7.99), 0, 7) : 0;
+        const int level = isfinite(share) ? CLAMP((int)(share * 6.99), 0, 6) : 0;
         g_string_append(text, unicode ? blocks[level] : letters[level]);
     }
 }
@@ -102,7 +105,7 @@ static void trace_text(const struct zg_table_field *field, int width, bool unico
 static void draw_field(int row, const struct zg_table_field *field, const struct screen_view *view)
 {
     const char *unit = field->step->field->unit ? field->step->field->unit : "";
-    int column = NAME_WIDTH + VALUE_WIDTH + 2;
+    int column = NAME_WIDTH + VALUE_WIDTH + 3;
 
     put(row, 2, PLAIN, field->step->name);
     put_format(row, NAME_WIDTH, field->marked ? BAD : PLAIN, "%*s%s", VALUE_WIDTH, field->text->str,
@@ -128,8 +131,10 @@ static void draw_row_head(int row, const struct zg_table_row *item, const struct
                                             item->out ? (view->unicode ? " \xE2\x86\x92" : " >") : "");
 
     put(row, 0, HEAD, name);
-    put_format(row, NAME_WIDTH, PLAIN, "%8" G_GUINT64_FORMAT " times %8.3g/s   %.*f s ago", item->count,
-               zg_table_rate(item, view->now_ns), age < 10 ? 1 : 0, age);
+    const double per_s = zg_table_rate(item, view->now_ns);
+    g_autofree char *rate = per_s > 0 ? g_strdup_printf("%.3g/s", per_s) : g_strdup("");
+    put_format(row, NAME_WIDTH, PLAIN, "%8" G_GUINT64_FORMAT " time%s %10s   %.*f s ago", item->count,
+               item->count == 1 ? " " : "s", rate, age < 10 ? 1 : 0, age);
 }
 
 /* The table, from `row` to before `end`; what does not fit is told. */
@@ -138,7 +143,7 @@ static void draw_table(int row, int end, const struct screen_view *view)
     const GPtrArray *rows = view->table->rows;
 
     put_format(row, NAME_WIDTH, FAINT, "%*s", VALUE_WIDTH, "value");
-    put_format(row, NAME_WIDTH + VALUE_WIDTH + 10, FAINT, "%*s %*s  trace", EXTREME_WIDTH, "least", EXTREME_WIDTH,
+    put_format(row, NAME_WIDTH + VALUE_WIDTH + 11, FAINT, "%*s %*s  trace", EXTREME_WIDTH, "least", EXTREME_WIDTH,
                "greatest");
     row++;
     for (unsigned i = 0; i < rows->len; i++) {
@@ -196,7 +201,7 @@ static void draw_state(const struct screen_view *view)
                                view->line->parity, view->line->overrun, view->line->breaks);
     put(1, 0, PLAIN, line->str);
     if (view->note[0] != '\0')
-        put_format(2, 0, BAD, "%s %s", view->unicode ? "\xE2\x96\xB8" : "*", view->note);
+        put_format(2, 0, PLAIN, "%s %s", view->unicode ? "\xE2\x96\xB8" : "*", view->note);
 }
 
 static void draw_newest(int row, const struct screen_view *view)

@@ -46,24 +46,20 @@ void zg_lines_free(struct zg_lines *lines)
 
 const char *zg_byte_sign(uint8_t byte, bool unicode)
 {
-    static char pictures[33][4], ascii[96][2];
+    static char ascii[96][2];
 
     if (byte >= 0x20 && byte < 0x7F) {
         ascii[byte - 0x20][0] = (char)byte;
         return ascii[byte - 0x20];
     }
-    if (!unicode)
-        return byte == 0 ? "_" : byte == 0xFF ? "#" : ".";
-    if (byte == 0xFF)
-        return "\xE2\x96\x88"; /* full block */
-    if (byte >= 0x80)
-        return "\xC2\xB7"; /* middle dot */
-    const unsigned index = byte == 0x7F ? 32 : byte;
-    const unsigned picture = byte == 0x7F ? 0x2421 : 0x2400U + byte;
-    pictures[index][0] = (char)0xE2;
-    pictures[index][1] = (char)(0x80 | (picture >> 6 & 0x3F));
-    pictures[index][2] = (char)(0x80 | (picture & 0x3F));
-    return pictures[index];
+    switch (byte) {
+    case 0x00: return unicode ? "\xE2\x88\x85" : "_"; /* empty set */
+    case '\t': return unicode ? "\xC2\xBB" : ".";
+    case '\n': return unicode ? "\xC2\xB6" : ".";
+    case '\r': return unicode ? "\xC2\xAB" : ".";
+    case 0xFF: return unicode ? "\xE2\x96\x88" : "#";                           /* full block */
+    default: return !unicode ? "." : byte < 0x80 ? "\xC2\xB7" : "\xE2\x96\x92"; /* middle dot, shade */
+    }
 }
 
 static void head(const struct zg_lines *lines, double at, bool out, GString *text)

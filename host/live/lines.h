@@ -22,7 +22,8 @@ void zg_lines_raw(const struct zg_lines *lines, double at, bool out, const uint8
 void zg_lines_stretch(struct zg_lines *lines, enum zg_depth depth, double at, bool out,
                       const struct zg_stretch *stretch, GString *text);
 
-/* The sign that stands for a byte in text; UTF-8. */
+/* The sign that stands for a byte in text: 00, tab, line end, return and FF have one each, so have the other control
+ * characters, and what is beyond ASCII. UTF-8. */
 const char *zg_byte_sign(uint8_t byte, bool unicode);
 
 #endif

@@ -183,18 +183,22 @@ static bool is_meant(const struct shown *what, const struct zg_plan_message *mes
            (!what->field || (field ? strcmp(what->field, field) == 0 : field_of(message, what->field) != NULL));
 }
 
+bool zg_selection_names(const struct zg_selection *selection, const struct zg_plan_message *message)
+{
+    for (unsigned i = 0; i < selection->shown->len; i++)
+        if (is_meant(&g_array_index(selection->shown, struct shown, i), message, NULL))
+            return true;
+    return false;
+}
+
 bool zg_selection_shows(const struct zg_selection *selection, const struct zg_stretch *stretch)
 {
     if (stretch->kind == ZG_STRETCH_SKIPPED || stretch->kind == ZG_STRETCH_CONSOLE)
         return selection->source < 0;
     if (selection->source >= 0 && stretch->header.source != selection->source)
         return false;
-    if (stretch->kind == ZG_STRETCH_UNDELIVERED || selection->shown->len == 0)
-        return true;
-    for (unsigned i = 0; i < selection->shown->len; i++)
-        if (is_meant(&g_array_index(selection->shown, struct shown, i), stretch->message, NULL))
-            return true;
-    return false;
+    return stretch->kind == ZG_STRETCH_UNDELIVERED || selection->shown->len == 0 ||
+           zg_selection_names(selection, stretch->message);
 }
 
 bool zg_selection_shows_field(const struct zg_selection *selection, const struct zg_plan_message *message,

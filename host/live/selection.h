@@ -26,6 +26,9 @@ bool zg_selection_mark(struct zg_selection *selection, const char *rule, GError 
 /* Whether a stretch is shown at all. What is no frame is, unless a source was chosen. */
 bool zg_selection_shows(const struct zg_selection *selection, const struct zg_stretch *stretch);
 
+/* Whether a message, or a field of it, was asked for by name. */
+bool zg_selection_names(const struct zg_selection *selection, const struct zg_plan_message *message);
+
 /* Whether a field of a message is; whether its value of now is marked. */
 bool zg_selection_shows_field(const struct zg_selection *selection, const struct zg_plan_message *message,
                               unsigned index);

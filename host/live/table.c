@@ -45,6 +45,8 @@ static struct zg_table_row *new_row(const struct zg_table *table, const struct z
     row->out = out;
     row->source = source;
     row->fields = g_array_new(FALSE, FALSE, sizeof(struct zg_table_field));
+    if (message->message->service && !zg_selection_names(table->selection, message))
+        return row; /* that it passed is enough */
     for (unsigned i = 0; i < message->payload.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&message->payload, i);
         const struct zg_table_field field = {
