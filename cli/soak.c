@@ -7,7 +7,7 @@
 
 /* What the command line says, as written. */
 struct options {
-    char *duration, *faults, *late;
+    char *duration, *faults, *late, *capture;
     char **requirements;
     double load;
     gint64 seed;
@@ -44,6 +44,7 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
     settings->seed = (uint64_t)options->seed;
     settings->load = options->load;
     settings->open = (unsigned)options->open;
+    settings->capture = options->capture;
     if (!cli_time(verb, "for", options->duration, &settings->duration_ns) ||
         !cli_time(verb, "late", options->late, &settings->late_ns))
         return false;
@@ -134,6 +135,8 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
     int status = CLI_USAGE;
     if (address.kind == ZG_ADDRESS_FILE)
         cli_error(verb, "%s: a capture can only be read; soak a real link, or sim:", address.text);
+    else if (!settings.link && settings.capture)
+        cli_error(verb, "--capture: there is nothing to capture on the simulated line, which runs in no real time");
     else if (!settings.link || is_for_real(verb, &settings.faults)) {
         status = cli_load(verb, argv[1], false, &loaded);
         if (status == CLI_YES)
@@ -162,6 +165,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
           "TIME" },
         { "require", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.requirements,
           "Fail unless shown with 95 % confidence: \"lost <= 1e-6\"; repeatable", "RULE" },
+        { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture,
+          "On a real link: writes all that passes, with times", "FILE" },
         { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON document", NULL },
         G_OPTION_ENTRY_NULL
     };
@@ -172,6 +177,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_free(options.duration);
     g_free(options.faults);
     g_free(options.late);
+    g_free(options.capture);
     g_strfreev(options.requirements);
     return cli_finish(verb, status);
 }

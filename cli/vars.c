@@ -115,9 +115,10 @@ static void print_table(const struct asking *asking)
         g_ptr_array_add(cells, value_text(wish));
         g_ptr_array_add(cells, g_strdup(zg_access_name(variable->access)));
         g_ptr_array_add(cells, range_text(wish->variable));
-        g_ptr_array_add(cells, g_strdup(wish->ended && wish->how != ZG_DELIVERED ? zg_settled_text(wish->how)
-                                        : field->summary                         ? field->summary
-                                                                                 : ""));
+        g_ptr_array_add(cells, g_strdup(!wish->ended                ? "not answered yet"
+                                        : wish->how != ZG_DELIVERED ? zg_settled_text(wish->how)
+                                        : field->summary            ? field->summary
+                                                                    : ""));
     }
     for (unsigned k = 0; k < 4; k++) {
         widths[k] = strlen(heads[k]);
@@ -127,7 +128,7 @@ static void print_table(const struct asking *asking)
     for (unsigned i = 0; i <= count; i++) {
         for (unsigned k = 0; k < 5; k++) {
             const char *cell = i == 0 ? heads[k] : g_ptr_array_index(cells, 5 * (i - 1) + k);
-            const size_t pad = k < 4 ? widths[k] - (size_t)g_utf8_strlen(cell, -1) + 2 : 0;
+            const size_t pad = k < 4 && (i > 0 || k < 3) ? widths[k] - (size_t)g_utf8_strlen(cell, -1) + 2 : 0;
             cli_print("%s%*s", cell, (int)pad, "");
         }
         cli_print("\n");

@@ -134,6 +134,7 @@ static int send_ticketed(struct zg_node *node, zg_role to, const struct zg_plan_
     uint8_t *at = zgi_delivery_open(&node->link, &with->delivery, kind);
     if (!at)
         return ZG_EROOM;
+    at[-(int)message->tickets] = number; /* for settled(), though it may never be sent */
     zg_block_pack(&message->payload, values, at);
     zgi_delivery_commit(&node->link, &with->delivery, kind, size);
     if (ticket)

@@ -7,7 +7,7 @@
 #include "zeugma/link.h"
 
 enum {
-    PIECE = 4096,
+    PIECE = 65536,             /* bytes at once: the largest datagram */
     LOOK_AGAIN_NS = 200000000, /* for a port that is gone */
     FLUSH_NS = 200000000,      /* of the capture */
     STEP_NS = 1000000,         /* of a simulated device */
@@ -339,8 +339,12 @@ static bool write_on(struct zg_wire *wire, GError **error)
 
 static bool read_channel(struct zg_wire *wire, struct zg_passage *passage, GError **error)
 {
-    if (!look_again(wire) || !write_on(wire, error) || wire->gone)
-        return !error || !*error;
+    if (!look_again(wire))
+        return true;
+    if (!write_on(wire, error))
+        return false;
+    if (wire->gone)
+        return true;
     long count = zg_channel_read(&wire->channel, wire->bytes, sizeof wire->bytes);
     if (count < 0)
         return lose(wire, count, error);

@@ -28,6 +28,7 @@ struct zg_soak_settings {
     uint32_t clock_us; /* what both ends' clocks show at the start */
     /* of a real link */
     const struct zg_address *link; /* NULL: the simulated line */
+    const char *capture;           /* a file for all that passes; NULL: none */
     unsigned open;                 /* echoes that may wait for their answer */
 };
 

@@ -334,7 +334,7 @@ static bool begin(struct live *live, GError **error)
 
     if (!find_services(live, error))
         return false;
-    const struct zg_wire_settings wire = { .plan = soak->plan };
+    const struct zg_wire_settings wire = { .plan = soak->plan, .capture = settings->capture };
     live->wire = zg_wire_open(settings->link, &wire, error);
     if (!live->wire)
         return false;
@@ -368,7 +368,8 @@ struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct
         else
             result = g_steal_pointer(&live.soak.result);
     }
-    (void)zg_wire_close(live.wire, NULL);
+    if (!zg_wire_close(live.wire, result ? error : NULL)) /* its capture is not complete */
+        g_clear_pointer(&result, g_free);
     zgi_soak_clear(&live.soak);
     g_free(live.soak.result);
     return result;

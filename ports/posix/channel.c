@@ -20,9 +20,9 @@ void zg_channel_close(struct zg_channel *channel)
     channel->path[0] = '\0';
 }
 
-static bool is_socket(const struct zg_channel *channel)
+static bool is_stream_socket(const struct zg_channel *channel)
 {
-    return channel->kind == ZG_CHANNEL_UNIX || channel->kind == ZG_CHANNEL_TCP || channel->kind == ZG_CHANNEL_UDP;
+    return channel->kind == ZG_CHANNEL_UNIX || channel->kind == ZG_CHANNEL_TCP;
 }
 
 /* Nobody has a pseudo-terminal's other side open. */
@@ -42,7 +42,7 @@ static void let_in(struct zg_channel *channel)
 bool zg_channel_is_open(struct zg_channel *channel)
 {
     let_in(channel);
-    return channel->fd >= 0 && !is_hung_up(channel);
+    return channel->fd >= 0 && !is_hung_up(channel) && !(channel->serves && channel->peer_size == 0);
 }
 
 /* What an error says: 0, try again later; or that the other side is gone. */
@@ -50,8 +50,8 @@ static long judge(struct zg_channel *channel, int error)
 {
     if (error == EAGAIN || error == EWOULDBLOCK || error == EINTR || error == ENOBUFS)
         return 0;
-    if (channel->kind == ZG_CHANNEL_UDP && (error == ECONNREFUSED || error == EDESTADDRREQ))
-        return 0; /* nobody listens there yet, or nobody has sent yet */
+    if (channel->kind == ZG_CHANNEL_UDP && error == ECONNREFUSED)
+        return 0; /* nobody listens there yet */
     if (channel->kind == ZG_CHANNEL_PTY && error == EIO)
         return 0;
     if (channel->listener >= 0) { /* the next one may come */
@@ -62,16 +62,30 @@ static long judge(struct zg_channel *channel, int error)
     return error == EPIPE || error == EIO || error == ENXIO || error == ENODEV ? -ECONNRESET : -error;
 }
 
-/* From whoever sent: that one is the other end now. */
+/* From whoever sends: that one is the other end now. */
 static ssize_t receive_udp(struct zg_channel *channel, uint8_t *bytes, size_t size)
 {
     struct sockaddr_storage from;
     socklen_t length = sizeof from;
     ssize_t count = recvfrom(channel->fd, bytes, size, 0, (struct sockaddr *)&from, &length);
 
-    if (count >= 0 && channel->path[0] == '\0' && length > 0)
-        (void)connect(channel->fd, (const struct sockaddr *)&from, length);
+    if (count >= 0 && channel->serves && length <= sizeof channel->peer) {
+        memcpy(channel->peer, &from, length);
+        channel->peer_size = length;
+    }
     return count;
+}
+
+static ssize_t send_udp(const struct zg_channel *channel, const uint8_t *bytes, size_t size)
+{
+    struct sockaddr_storage to;
+
+    if (!channel->serves)
+        return send(channel->fd, bytes, size, 0);
+    if (channel->peer_size == 0)
+        return (ssize_t)size; /* nobody hears it */
+    memcpy(&to, channel->peer, channel->peer_size);
+    return sendto(channel->fd, bytes, size, 0, (const struct sockaddr *)&to, channel->peer_size);
 }
 
 long zg_channel_read(struct zg_channel *channel, uint8_t *bytes, size_t size)
@@ -93,7 +107,9 @@ long zg_channel_write(struct zg_channel *channel, const uint8_t *bytes, size_t s
         return 0;
     if (channel->fd < 0 || is_hung_up(channel))
         return channel->listener >= 0 || channel->kind == ZG_CHANNEL_PTY ? (long)size : 0; /* lost, as on a line */
-    ssize_t count = is_socket(channel) ? send(channel->fd, bytes, size, MSG_NOSIGNAL) : write(channel->fd, bytes, size);
+    ssize_t count = channel->kind == ZG_CHANNEL_UDP ? send_udp(channel, bytes, size)
+                    : is_stream_socket(channel)     ? send(channel->fd, bytes, size, MSG_NOSIGNAL)
+                                                    : write(channel->fd, bytes, size);
     return count >= 0 ? (long)count : judge(channel, errno);
 }
 

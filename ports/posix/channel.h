@@ -21,6 +21,9 @@ struct zg_channel {
     /* private */
     int listener;               /* of one that others connect to, else -1 */
     char path[ZG_CHANNEL_PATH]; /* that it made in the file system and will remove; "" */
+    bool serves;                /* UDP: whoever sent last, */
+    uint8_t peer[128];          /* at this address, */
+    unsigned peer_size;         /* of so many bytes; 0: nobody has yet */
 };
 
 /* Connects to a listening unix socket; to a TCP server, within five seconds; sets a UDP socket's other end. 0 or an
@@ -39,8 +42,8 @@ int zg_channel_listen_udp(struct zg_channel *channel, const char *host, const ch
  * something else of that name. What is written while nobody has opened it is lost, as on a line. */
 int zg_channel_open_pty(struct zg_channel *channel, const char *path);
 
-/* The speed that the other side of a pseudo-terminal has set, baud; 0: this is none, or it has set none: 38400, at which
- * each begins, is taken for that. */
+/* The speed that the other side of a pseudo-terminal has set, baud; 0: this is none, or it has set none: 38400, at
+ * which each begins, is taken for that. */
 unsigned long zg_channel_pty_baud(const struct zg_channel *channel);
 
 void zg_channel_close(struct zg_channel *channel);

@@ -11,14 +11,14 @@
 
 #include "posix/channel.h"
 
-/* A symbolic link of an end that was killed leads nowhere, and is replaced. */
-static int make_link(const char *target, const char *path)
+/* A symbolic link that an end left behind which was killed leads nowhere. To be looked at before another
+ * pseudo-terminal takes its number. */
+static void remove_left_over(const char *path)
 {
     struct stat what;
 
     if (lstat(path, &what) == 0 && S_ISLNK(what.st_mode) && stat(path, &what) != 0)
         (void)unlink(path);
-    return symlink(target, path) == 0 ? 0 : -errno;
 }
 
 /* Bytes pass as they are, whatever program opens it; and opened and closed once it is known that nobody has it open. */
@@ -48,13 +48,15 @@ int zg_channel_open_pty(struct zg_channel *channel, const char *path)
     *channel = (struct zg_channel){ .kind = ZG_CHANNEL_PTY, .fd = -1, .listener = -1 };
     if (strlen(path) >= sizeof channel->path)
         return -ENAMETOOLONG;
+    remove_left_over(path);
     channel->fd = posix_openpt(O_RDWR | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
     if (channel->fd < 0)
         return -errno;
     int error =
         grantpt(channel->fd) == 0 && unlockpt(channel->fd) == 0 && ptsname_r(channel->fd, name, 64) == 0 ? 0 : -errno;
     error = error ? error : make_raw(name);
-    error = error ? error : make_link(name, path);
+    if (!error && symlink(name, path) != 0)
+        error = -errno;
     if (error)
         zg_channel_close(channel);
     else

@@ -138,7 +138,10 @@ int zg_channel_connect_udp(struct zg_channel *channel, const char *host, const c
 {
     *channel = (struct zg_channel){ .kind = ZG_CHANNEL_UDP, .fd = -1, .listener = -1 };
     channel->fd = open_inet(host, port, SOCK_DGRAM, connect_in_time);
-    return channel->fd < 0 ? channel->fd : 0;
+    if (channel->fd < 0)
+        return channel->fd;
+    (void)send(channel->fd, "", 0, 0); /* tells the other end who listens, if it is there */
+    return 0;
 }
 
 int zg_channel_listen_tcp(struct zg_channel *channel, const char *host, const char *port)
@@ -150,7 +153,7 @@ int zg_channel_listen_tcp(struct zg_channel *channel, const char *host, const ch
 
 int zg_channel_listen_udp(struct zg_channel *channel, const char *host, const char *port)
 {
-    *channel = (struct zg_channel){ .kind = ZG_CHANNEL_UDP, .fd = -1, .listener = -1 };
+    *channel = (struct zg_channel){ .kind = ZG_CHANNEL_UDP, .fd = -1, .listener = -1, .serves = true };
     channel->fd = open_inet(host, port, SOCK_DGRAM, bind_here);
     return channel->fd < 0 ? channel->fd : 0;
 }

@@ -1,0 +1,524 @@
+/* SPDX-License-Identifier: MIT */
+/* The verbs that work on a LINK, as processes on pseudo-terminals, sockets and captures, with what goes wrong there. */
+#include "support.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <json-glib/json-glib.h>
+#include <poll.h>
+#include <pty.h>
+#include <signal.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include "codec/values.h"
+#include "posix/channel.h"
+
+#define LOOM TEST_SOURCE "/examples/loom/loom.yaml"
+
+static char *folder;
+
+/* --- processes */
+
+struct process {
+    GPid id;
+    int out, err;
+    GString *text, *errors;
+};
+
+static struct process start(const char *format, ...) G_GNUC_PRINTF(1, 2);
+
+static struct process start(const char *format, ...)
+{
+    va_list arguments;
+    va_start(arguments, format);
+    g_autofree char *rest = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    g_autofree char *command = g_strconcat(TEST_ZEUGMA " ", rest, NULL);
+    g_auto(GStrv) argv = NULL;
+    struct process process = { .text = g_string_new(NULL), .errors = g_string_new(NULL) };
+
+    assert_true(g_shell_parse_argv(command, NULL, &argv, NULL));
+    assert_true(g_spawn_async_with_pipes(folder, argv, NULL, G_SPAWN_DO_NOT_REAP_CHILD, NULL, NULL, &process.id, NULL,
+                                         &process.out, &process.err, NULL));
+    return process;
+}
+
+static bool read_some(int fd, GString *text)
+{
+    char buffer[65536];
+    ssize_t count = read(fd, buffer, sizeof buffer);
+
+    if (count > 0)
+        g_string_append_len(text, buffer, count);
+    return count > 0;
+}
+
+/* Reads on until `wanted` stands in the output or the errors; fails the test after 20 s, or when the process ends. */
+static void await(struct process *process, const char *wanted)
+{
+    const gint64 limit = g_get_monotonic_time() + 20000000;
+
+    while (!strstr(process->text->str, wanted) && !strstr(process->errors->str, wanted)) {
+        struct pollfd fds[] = { { process->out, POLLIN, 0 }, { process->err, POLLIN, 0 } };
+        bool alive = false;
+        (void)poll(fds, 2, 100);
+        for (unsigned i = 0; i < 2; i++)
+            if (fds[i].revents != 0)
+                alive = read_some(fds[i].fd, i == 0 ? process->text : process->errors) || alive;
+            else
+                alive = true;
+        if (!alive || g_get_monotonic_time() > limit)
+            fail_msg("no \"%s\" in\n%s\n%s", wanted, process->text->str, process->errors->str);
+    }
+}
+
+/* Waits for its end, reading all; its exit status. `signal_number` is sent before, unless 0. */
+static int finish(struct process *process, int signal_number)
+{
+    int status = 0;
+
+    if (signal_number != 0)
+        assert_int_equal(kill(process->id, signal_number), 0);
+    while (read_some(process->out, process->text))
+        ;
+    while (read_some(process->err, process->errors))
+        ;
+    assert_int_equal(waitpid(process->id, &status, 0), process->id);
+    close(process->out);
+    close(process->err);
+    return WIFEXITED(status) ? WEXITSTATUS(status) : -WTERMSIG(status);
+}
+
+static void clear(struct process *process)
+{
+    g_string_free(process->text, TRUE);
+    g_string_free(process->errors, TRUE);
+}
+
+/* Ends it by Ctrl-C, which must be clean. */
+static void end(struct process *process)
+{
+    int status = finish(process, SIGINT);
+    if (status != 0)
+        fail_msg("status %d: %s%s", status, process->text->str, process->errors->str);
+    clear(process);
+}
+
+/* Runs one to its end: its exit status, which is checked, and its output (free with g_free()). */
+static char *run(int wanted, const char *arguments)
+{
+    struct process process = start("%s", arguments);
+    int status = finish(&process, 0);
+
+    if (status != wanted)
+        fail_msg("%s: status %d\n%s%s", arguments, status, process.text->str, process.errors->str);
+    char *all = g_strconcat(process.text->str, process.errors->str, NULL);
+    clear(&process);
+    return all;
+}
+
+static struct process start_device(const char *link, const char *more)
+{
+    struct process device = start("sim " LOOM " --on %s %s", link, more);
+    await(&device, "Ctrl-C ends it");
+    return device;
+}
+
+static void assert_in(const char *text, const char *wanted)
+{
+    if (!strstr(text, wanted))
+        fail_msg("no \"%s\" in\n%s", wanted, text);
+}
+
+static void assert_run(int wanted, const char *arguments, const char *in)
+{
+    g_autofree char *text = run(wanted, arguments);
+    assert_in(text, in);
+}
+
+static unsigned lines_with(const char *text, const char *wanted)
+{
+    unsigned count = 0;
+    for (const char *at = strstr(text, wanted); at; at = strstr(at + 1, wanted))
+        count++;
+    return count;
+}
+
+/* --- every kind of link */
+
+/* Frames, a request, an acknowledged message and a variable over each; what is captured on the way reads back the same.
+ */
+static void test_kinds(void **state)
+{
+    static const char *const kinds[][2] = { { "pty:p", "serial:p" },
+                                            { "unix:u", "unix:u" },
+                                            { "tcp:127.0.0.1:47011", "tcp:localhost:47011" },
+                                            { "udp:127.0.0.1:47012", "udp:127.0.0.1:47012" } };
+    (void)state;
+    for (unsigned i = 0; i < G_N_ELEMENTS(kinds); i++) {
+        struct process device = start_device(kinds[i][0], "");
+        g_autofree char *watch =
+            g_strdup_printf("watch " LOOM " %s --json --show pick --count 8 --capture seen", kinds[i][1]);
+        g_autofree char *again = g_strdup("watch " LOOM " file:seen --json --show pick --count 8");
+        g_autofree char *request = g_strdup_printf("send " LOOM " %s load_row '{\"row\":77,\"lift\":5}'", kinds[i][1]);
+        g_autofree char *speed = g_strdup_printf("send " LOOM " %s set_speed '{\"picks_per_min\":5}'", kinds[i][1]);
+        g_autofree char *write = g_strdup_printf("vars " LOOM " %s target_tension=120.5 rows_woven", kinds[i][1]);
+        g_autofree char *live = run(0, watch), *replayed = run(0, again);
+        assert_int_equal(lines_with(live, "\"message\":\"pick\""), 8);
+        const char *first = strstr(live, "\"message\"");
+        assert_in(replayed, g_strndup(first, strcspn(first, "\n")));
+        assert_int_equal(lines_with(replayed, "\"message\":\"pick\""), 8);
+        assert_run(0, request, "row=77");
+        assert_run(0, speed, "set_speed: delivered");
+        assert_run(0, write, "120.5 N");
+        end(&device);
+    }
+}
+
+/* --- values, selections, forms */
+
+static void test_forms(void **state)
+{
+    (void)state;
+    struct process device = start_device("pty:p", "");
+    assert_run(0, "watch " LOOM " serial:p --csv --show pick --count 2",
+               "at,number,tension [N],state,locked,drive_temp [degC],sag [mm]\n");
+    assert_run(0, "watch " LOOM " serial:p --csv --count 2", "at,message,field,value,unit\n");
+    assert_run(0, "watch " LOOM " serial:p --count 2 --show pick.sag --mark 'sag > -100'", " mm !\n");
+    assert_run(0, "watch " LOOM " serial:p --count 2 --depth frames", "pick         seq ");
+    g_autofree char *raw = run(0, "watch " LOOM " serial:p --for 300ms --depth raw");
+    assert_in(raw, "\xE2\x88\x85"); /* the sign of 00 */
+    assert_run(1, "watch " LOOM " serial:p --count 500 --for 200ms", "frames");
+    assert_run(2, "watch " LOOM " serial:p --json --csv", "exclude each other");
+    assert_run(2, "watch " LOOM " serial:p --table", "needs a terminal");
+    assert_run(0, "vars " LOOM " serial:p --follow 50ms --for 300ms rows_woven", "rows_woven = ");
+    assert_run(1, "vars " LOOM " serial:p rows_woven=5", "refused: not allowed");
+    assert_run(0, "send " LOOM " serial:p echo_request '{\"data\":\"00ff7e\"}'", "data=00ff7e");
+    end(&device);
+}
+
+/* What was written to a file with times is sent at those times; an error in it sends nothing. */
+static void test_script(void **state)
+{
+    (void)state;
+    g_autofree char *path = g_build_filename(folder, "script", NULL);
+    assert_true(g_file_set_contents(path,
+                                    "{\"at\":7.0,\"message\":\"set_speed\",\"fields\":{\"picks_per_min\":10}}\n"
+                                    "{\"at\":7.1,\"message\":\"pick\",\"from\":\"device\",\"fields\":{}}\n"
+                                    "{\"at\":7.3,\"message\":\"load_row\",\"fields\":{\"row\":1,\"lift\":2}}\n",
+                                    -1, NULL));
+    const gint64 before = g_get_monotonic_time();
+    assert_run(0, "send " LOOM " sim: --file script", "row=1");
+    assert_true(g_get_monotonic_time() - before >= 300000);
+    assert_true(g_file_set_contents(path,
+                                    "{\"message\":\"set_speed\",\"fields\":{\"picks_per_min\":10}}\n"
+                                    "{\"message\":\"load_row\",\"fields\":{\"row\":1}}\n",
+                                    -1, NULL));
+    assert_run(1, "send " LOOM " sim: --file script", "script:2: load_row: the field \"lift\" is missing");
+}
+
+/* A device that restarts in the middle is seen, and served on. */
+static void test_restart(void **state)
+{
+    (void)state;
+    struct process device = start_device("pty:p", "");
+    struct process watch = start("watch " LOOM " serial:p --answer");
+    await(&watch, "the device has told who it is");
+    assert_int_equal(kill(device.id, SIGUSR1), 0);
+    await(&watch, "the device has restarted");
+    end(&watch);
+    assert_run(0, "send " LOOM " serial:p load_row '{\"row\":3,\"lift\":5}' --capture c", "row=3");
+    assert_int_equal(kill(device.id, SIGINT), 0);
+    assert_int_equal(finish(&device, 0), 0);
+    assert_in(device.text->str, "1 restarts");
+    clear(&device);
+}
+
+/* --- what goes wrong with the link */
+
+static void test_vanishing(void **state)
+{
+    (void)state;
+    struct process device = start_device("pty:p", "");
+    struct process watch = start("watch " LOOM " serial:p --capture gone");
+    await(&watch, "pick");
+    assert_run(3, "watch " LOOM " serial:p --for 1s", "is in use by zeugma (process ");
+    assert_int_equal(finish(&device, SIGKILL), -SIGKILL);
+    clear(&device);
+    await(&watch, "p is gone; waiting for it to come back");
+    device = start_device("pty:p", "--seed 9"); /* over the link that the killed one left behind */
+    await(&watch, "p is back");
+    g_string_truncate(watch.text, 0);
+    await(&watch, "pick");
+    end(&watch);
+    end(&device);
+    assert_run(0, "watch " LOOM " file:gone", "capture: p is gone; waiting for it to come back");
+    device = start_device("unix:u", "");
+    watch = start("watch " LOOM " unix:u");
+    await(&watch, "pick");
+    end(&device);
+    assert_int_equal(finish(&watch, 0), 3);
+    assert_in(watch.errors->str, "the other side closed the connection");
+    clear(&watch);
+    assert_run(3, "send " LOOM " unix:u set_speed '{\"picks_per_min\":5}'", "nobody serves there");
+    assert_run(3, "watch " LOOM " serial:/dev/null", "is no serial port");
+    assert_run(3, "sim " LOOM " --on pty:script --for 1s", "exists and is something else");
+    assert_run(2, "sim " LOOM " --on file:x --for 1s", "nobody can connect to file:x");
+}
+
+/* One that stops reading: the device goes on, what is not read is lost, and it ends cleanly; the PC's end gives up. */
+static void test_stalling(void **state)
+{
+    (void)state;
+    struct zg_channel channel;
+    g_autofree char *path = g_build_filename(folder, "u", NULL);
+    struct process device = start_device("unix:u", "--busy --baud 20000000");
+    uint8_t byte;
+    assert_int_equal(zg_channel_connect_unix(&channel, path), 0);
+    g_usleep(700000);
+    assert_int_equal(zg_channel_read(&channel, &byte, 1), 1);
+    zg_channel_close(&channel);
+    end(&device);
+    /* nobody reads what send writes, or answers */
+    assert_int_equal(zg_channel_listen_unix(&channel, path), 0);
+    assert_run(1, "send " LOOM " unix:u set_speed '{\"picks_per_min\":5}'", "set_speed: no answer");
+    zg_channel_close(&channel);
+}
+
+/* A closed pipe and a full disk end what they make senseless; Ctrl-C keeps what was captured. */
+static void test_outputs(void **state)
+{
+    (void)state;
+    struct process watch = start("watch " LOOM " sim: --json");
+    await(&watch, "pick");
+    close(watch.out);
+    watch.out = open("/dev/null", O_RDONLY);
+    assert_int_equal(finish(&watch, 0), 3);
+    assert_in(watch.errors->str, "cannot write the output: Broken pipe");
+    clear(&watch);
+    assert_run(3, "watch " LOOM " sim: --capture /dev/full --for 9s", "cannot write the capture /dev/full: No space");
+    assert_run(3, "watch " LOOM " sim: --capture nowhere/x --for 9s", "cannot create the capture nowhere/x");
+    watch = start("watch " LOOM " sim: --json --capture kept");
+    await(&watch, "\"number\":3");
+    assert_int_equal(finish(&watch, SIGINT), 0);
+    assert_in(watch.text->str, "{\"summary\":{\"seconds\":");
+    g_autofree char *replayed = run(0, "watch " LOOM " file:kept --json");
+    assert_int_equal(lines_with(replayed, "\"message\":\"pick\""), lines_with(watch.text->str, "\"message\":\"pick\""));
+    clear(&watch);
+}
+
+/* A capture that was cut anywhere is read as far as it goes; one that is damaged, or none, is told. */
+static void test_captures(void **state)
+{
+    g_autofree char *whole = NULL, *path = g_build_filename(folder, "cut", NULL);
+    g_autofree char *source = g_build_filename(folder, "whole", NULL);
+    gsize length;
+    unsigned before = 0;
+    (void)state;
+    g_free(run(0, "watch " LOOM " sim: --for 900ms --capture whole"));
+    assert_true(g_file_get_contents(source, &whole, &length, NULL));
+    assert_true(length > 500);
+    for (gsize size = 0; size <= length; size += size < 200 ? 7 : 61) {
+        assert_true(g_file_set_contents(path, whole, (gssize)size, NULL));
+        struct process watch = start("watch " LOOM " file:cut --json");
+        int status = finish(&watch, 0);
+        assert_int_equal(status, size < 24 ? 3 : 0); /* the file's own header */
+        unsigned now = lines_with(watch.text->str, "\"message\"");
+        assert_true(now >= before);
+        before = now;
+        clear(&watch);
+    }
+    whole[length / 2] = (char)~whole[length / 2];
+    memset(whole + length - 200, 0x55, 8);
+    assert_true(g_file_set_contents(path, whole, (gssize)length, NULL));
+    g_free(run(0, "watch " LOOM " file:cut --json"));
+    assert_run(3, "watch " LOOM " file:" LOOM, "is no capture: ");
+    assert_run(2, "soak " LOOM " file:whole", "a capture can only be read");
+    const gint64 begin = g_get_monotonic_time();
+    g_free(run(0, "watch " LOOM " file:whole"));
+    const gint64 middle = g_get_monotonic_time();
+    g_free(run(0, "watch " LOOM " 'file:whole?pace=own'"));
+    assert_true(g_get_monotonic_time() - middle >= 700000 && middle - begin < 700000);
+}
+
+/* --- what looks wrong */
+
+/* What a watch says of bytes that come again and again. */
+static void assert_suspects(const char *definition, const GByteArray *bytes, const char *wanted)
+{
+    struct zg_channel channel;
+    g_autofree char *path = g_build_filename(folder, "u", NULL);
+    assert_int_equal(zg_channel_listen_unix(&channel, path), 0);
+    struct process watch = start("watch %s unix:u --for 15s", definition);
+    for (unsigned i = 0; i < 2000 && !zg_channel_is_open(&channel); i++)
+        g_usleep(1000);
+    for (unsigned i = 0; bytes && i < 12; i++) {
+        assert_int_equal(zg_channel_write(&channel, bytes->data, bytes->len), bytes->len);
+        g_usleep(2000);
+    }
+    await(&watch, wanted);
+    zg_channel_close(&channel);
+    (void)finish(&watch, SIGINT);
+    clear(&watch);
+}
+
+static GByteArray *frames_of(const char *arguments)
+{
+    g_autofree char *hex = run(0, arguments);
+    return zg_bytes_from_hex(g_strstrip(hex), NULL);
+}
+
+static void test_suspicions(void **state)
+{
+    static const char text[] = "rst cause:2, boot mode:(3,6)\r\nload 0x40100000, len 1024\r\n";
+    (void)state;
+    g_autoptr(GByteArray) frame = frames_of("encode " LOOM " load_row '{\"row\":7,\"lift\":9}'");
+    g_autoptr(GByteArray) words = g_byte_array_append(g_byte_array_new(), (const uint8_t *)text, sizeof text - 1);
+    g_autoptr(GByteArray) noise = g_byte_array_new();
+    struct zg_random random = zg_random_seeded(4, 4);
+    for (unsigned i = 0; i < 200; i++) {
+        const uint8_t byte = (uint8_t)zg_random_next(&random);
+        g_byte_array_append(noise, &byte, 1);
+    }
+    assert_suspects(LOOM, NULL, "nothing has arrived in 3 s: is the device powered");
+    assert_suspects(LOOM, words, "only text arrives, no frame of loom: \"rst cause:2, boot mode:");
+    assert_suspects(LOOM, noise, "bytes arrived and no frame of loom among them");
+    for (guint i = 0; i < frame->len; i++)
+        frame->data[i] = (uint8_t)~frame->data[i];
+    assert_suspects(LOOM, frame, "the line is inverted");
+    for (guint i = 0; i < frame->len; i++) {
+        uint8_t turned = 0;
+        for (unsigned bit = 0; bit < 8; bit++)
+            turned = (uint8_t)(turned | ((uint8_t)~frame->data[i] >> bit & 1U) << (7 - bit));
+        frame->data[i] = turned;
+    }
+    assert_suspects(LOOM, frame, "the bits of each byte come in the other order");
+    /* the same definition, but for the order of its check, and for a name */
+    g_autofree char *definition = NULL;
+    assert_true(g_file_get_contents(LOOM, &definition, NULL, NULL));
+    g_autofree char *other = g_build_filename(folder, "other.yaml", NULL);
+    g_auto(GStrv) parts = g_strsplit(definition, "check: crc16/ibm-3740", 2);
+    g_autofree char *turned = g_strjoinv("check: { name: crc16/ibm-3740, order: big }", parts);
+    assert_true(g_file_set_contents(other, turned, -1, NULL));
+    g_autoptr(GByteArray) swapped = frames_of("encode other.yaml load_row '{\"row\":7,\"lift\":9}'");
+    assert_suspects(LOOM, swapped, "checks would pass if their bytes came the other way round");
+    g_auto(GStrv) names = g_strsplit(definition, "drive_temp", 2);
+    g_autofree char *renamed = g_strjoinv("motor_temp", names);
+    assert_true(g_file_set_contents(other, renamed, -1, NULL));
+    struct process device = start_device("pty:p", "");
+    struct process watch = start("watch other.yaml serial:p");
+    await(&watch, "the same version number but was built from another definition");
+    end(&watch);
+    end(&device);
+}
+
+/* A device at another speed: what arrives is what a UART would read, and the speed is found. */
+static void test_other_speed(void **state)
+{
+    (void)state;
+    struct process device = start_device("pty:p", "--baud 57600");
+    struct process watch = start("watch " LOOM " serial:p");
+    await(&watch, "at 57600 baud frames arrive");
+    g_string_truncate(watch.text, 0);
+    await(&watch, "tension=");
+    end(&watch);
+    assert_run(0, "send " LOOM " 'serial:p?baud=57600' load_row '{\"row\":1,\"lift\":2}'", "row=1");
+    end(&device);
+}
+
+/* --- the table, on a terminal */
+
+static void test_table(void **state)
+{
+    const struct winsize size = { 40, 120, 0, 0 };
+    g_autoptr(GString) seen = g_string_new(NULL);
+    const gint64 limit = g_get_monotonic_time() + 20000000;
+    unsigned asked = 0;
+    int master, status = 0;
+    (void)state;
+    pid_t child = forkpty(&master, NULL, NULL, &size);
+    if (child == 0) {
+        setenv("TERM", "xterm-256color", 1);
+        (void)execl(TEST_ZEUGMA, "zeugma", "watch", LOOM, "sim:", "--table", "--mark", "tension > 1", NULL);
+        _exit(9);
+    }
+    static const char *const wanted[] = { "latest values", "raw bytes", "frames", "HELD" };
+    static const char *const keys[] = { "1", "2", "3 ", "zq" };
+    struct pollfd readable = { master, POLLIN, 0 };
+    while (g_get_monotonic_time() < limit && poll(&readable, 1, 1000) >= 0 && read_some(master, seen))
+        if (asked < G_N_ELEMENTS(keys) && strstr(seen->str, wanted[asked])) {
+            g_string_truncate(seen, 0);
+            g_usleep(asked == 0 ? 500000 : 150000);
+            (void)!write(master, keys[asked], strlen(keys[asked]));
+            asked++;
+        }
+    assert_int_equal(waitpid(child, &status, 0), child);
+    assert_true(WIFEXITED(status) && WEXITSTATUS(status) == 0);
+    assert_int_equal(asked, G_N_ELEMENTS(keys));
+    assert_in(seen->str, "frames and "); /* the summary, */
+    assert_in(seen->str, "\033[?1049l"); /* after the terminal was given back */
+    close(master);
+}
+
+/* --- ports */
+
+static void make_file(const char *path, const char *text)
+{
+    g_autofree char *whole = g_build_filename(folder, "root", path, NULL), *parent = g_path_get_dirname(whole);
+    assert_int_equal(g_mkdir_with_parents(parent, 0755), 0);
+    assert_true(g_file_set_contents(whole, text, -1, NULL));
+}
+
+static void make_link(const char *target, const char *path)
+{
+    g_autofree char *whole = g_build_filename(folder, "root", path, NULL), *parent = g_path_get_dirname(whole);
+    assert_int_equal(g_mkdir_with_parents(parent, 0755), 0);
+    assert_int_equal(symlink(target, whole), 0);
+}
+
+/* What the system's folders say is told; a port without a chip, and a terminal that is none, are left out. */
+static void test_ports(void **state)
+{
+    (void)state;
+    make_file("sys/devices/usb1/1-1/idVendor", "1209\n");
+    make_file("sys/devices/usb1/1-1/idProduct", "0001\n");
+    make_file("sys/devices/usb1/1-1/manufacturer", "Weavers\n");
+    make_file("sys/devices/usb1/1-1/product", "Loom head\n");
+    make_file("sys/devices/usb1/1-1/1-1:1.0/ttyACM3/dev", "166:3\n");
+    make_link("../../../devices/usb1/1-1/1-1:1.0", "sys/class/tty/ttyACM3/device");
+    make_link("../../../../bus/usb/drivers/cdc_acm", "sys/devices/usb1/1-1/1-1:1.0/driver");
+    make_file("sys/devices/pnp/00:01/id", "PNP0501\n");
+    make_link("../../../devices/pnp/00:01", "sys/class/tty/ttyS1/device");
+    make_file("sys/class/tty/ttyS1/type", "0\n");
+    make_file("sys/class/tty/console/dev", "5:1\n");
+    make_file("dev/ttyACM3", "");
+    make_link("../../ttyACM3", "dev/serial/by-id/usb-Weavers_Loom_head-if00");
+    g_autofree char *text = run(0, "ports --root root"), *json = run(0, "ports --root root --json");
+    assert_in(text, "root/dev/ttyACM3  Weavers Loom head  [1209:0001]  (cdc_acm)\n");
+    assert_in(text, "root/dev/serial/by-id/usb-Weavers_Loom_head-if00\n");
+    assert_null(strstr(text, "ttyS1"));
+    g_autoptr(JsonParser) parser = json_parser_new();
+    assert_true(json_parser_load_from_data(parser, json, -1, NULL));
+    assert_int_equal(json_array_get_length(json_node_get_array(json_parser_get_root(parser))), 1);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_kinds),      cmocka_unit_test(test_forms),
+                                        cmocka_unit_test(test_script),     cmocka_unit_test(test_restart),
+                                        cmocka_unit_test(test_vanishing),  cmocka_unit_test(test_stalling),
+                                        cmocka_unit_test(test_outputs),    cmocka_unit_test(test_captures),
+                                        cmocka_unit_test(test_suspicions), cmocka_unit_test(test_other_speed),
+                                        cmocka_unit_test(test_table),      cmocka_unit_test(test_ports) };
+    setenv("LC_ALL", "C.UTF-8", 1);
+    folder = g_dir_make_tmp("zeugma-links-XXXXXX", NULL);
+    int failures = cmocka_run_group_tests(tests, NULL, NULL);
+    test_remove_folder(folder);
+    g_free(folder);
+    return failures;
+}
