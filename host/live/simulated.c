@@ -15,6 +15,7 @@ enum {
     STREAMS = 8,         /* variables that are streamed at a time */
     BOOT_NS = 200000000, /* from a reset to the first frame */
     UNPROMPTED_S = 5,    /* between messages that have no period */
+    LEFT_FREE = 3,       /* frames' room, by one that is busy, for its services */
     PRINT_S = 10         /* between lines on the console */
 };
 
@@ -361,7 +362,9 @@ static void send_dues(struct zg_simulated *device)
         for (unsigned i = 0; i < device->dues->len; i++) {
             struct due *due = &g_array_index(device->dues, struct due, i);
             const bool busy = device->settings.busy && due->message->tickets == 0;
-            if ((!busy && due->at_ns > now) || !send_due(device, due))
+            if (busy ? !zg_node_has_room(device->node, LEFT_FREE) : due->at_ns > now)
+                continue;
+            if (!send_due(device, due))
                 continue;
             sent = busy;
             due->at_ns += period_ns(due);

@@ -11,13 +11,21 @@
 
 #include "posix/channel.h"
 
-/* A symbolic link that an end left behind which was killed leads nowhere. To be looked at before another
- * pseudo-terminal takes its number. */
+/* What tells our terminals from others in the file system: a bit that means nothing on a device. */
+enum { MODE = S_IRUSR | S_IWUSR | S_IWGRP | S_ISVTX };
+
+/* A symbolic link that an end left behind which was killed leads nowhere, or to a terminal of another program that got
+ * its number. To be looked at before a terminal of ours gets it. */
 static void remove_left_over(const char *path)
 {
+    char target[64];
     struct stat what;
+    ssize_t length = readlink(path, target, sizeof target - 1);
 
-    if (lstat(path, &what) == 0 && S_ISLNK(what.st_mode) && stat(path, &what) != 0)
+    if (length <= 0)
+        return;
+    target[length] = '\0';
+    if (strncmp(target, "/dev/pts/", 9) == 0 && (stat(path, &what) != 0 || (what.st_mode & S_ISVTX) == 0))
         (void)unlink(path);
 }
 
@@ -55,6 +63,8 @@ int zg_channel_open_pty(struct zg_channel *channel, const char *path)
     int error =
         grantpt(channel->fd) == 0 && unlockpt(channel->fd) == 0 && ptsname_r(channel->fd, name, 64) == 0 ? 0 : -errno;
     error = error ? error : make_raw(name);
+    if (!error)
+        (void)chmod(name, MODE);
     if (!error && symlink(name, path) != 0)
         error = -errno;
     if (error)

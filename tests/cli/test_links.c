@@ -171,7 +171,8 @@ static void test_kinds(void **state)
         g_autofree char *live = run(0, watch), *replayed = run(0, again);
         assert_int_equal(lines_with(live, "\"message\":\"pick\""), 8);
         const char *first = strstr(live, "\"message\"");
-        assert_in(replayed, g_strndup(first, strcspn(first, "\n")));
+        g_autofree char *pick = g_strndup(first, strcspn(first, "\n"));
+        assert_in(replayed, pick);
         assert_int_equal(lines_with(replayed, "\"message\":\"pick\""), 8);
         assert_run(0, request, "row=77");
         assert_run(0, speed, "set_speed: delivered");
@@ -431,6 +432,38 @@ static void test_other_speed(void **state)
     end(&device);
 }
 
+/* The generated hosts, in C and Python, at the full rate of 921600 baud: nothing is lost, and what they send is
+ * answered.
+ */
+static void test_hosts(void **state)
+{
+    const unsigned seconds = test_rounds(2);
+    (void)state;
+    struct process device = start_device("pty:p", "--busy --baud 921600");
+    g_free(run(0, "generate " LOOM " -o code --target python"));
+    g_autofree char *in_c = g_strdup_printf("cd %s && " TEST_BIN "/loom_port p 921600 %u > told", folder, seconds);
+    g_autofree char *in_python =
+        g_strdup_printf("cd %s && PYTHONPATH=code " TEST_PYTHON " -B " TEST_SOURCE "/examples/loom/host.py p 921600 %u "
+                        ">> told",
+                        folder, seconds);
+    assert_int_equal(system(in_c), 0);
+    assert_int_equal(system(in_python), 0);
+    g_autofree char *path = g_build_filename(folder, "told", NULL), *told = NULL;
+    assert_true(g_file_get_contents(path, &told, NULL, NULL));
+    const char *python = strstr(told, "times\n");
+    assert_non_null(python);
+    const char *own = g_strrstr(python, "\n") - 1; /* the console may have spoken */
+    while (own > python && own[-1] != '\n')
+        own--;
+    for (unsigned i = 0; i < 2; i++) {
+        const char *line = i == 0 ? told : own;
+        assert_true(strtoul(line, NULL, 10) > 4000UL * seconds);
+        assert_in(line, " 0 frames lost");
+        assert_null(strstr(line, " 0 rows answered"));
+    }
+    end(&device);
+}
+
 /* --- the table, on a terminal */
 
 static void test_table(void **state)
@@ -514,7 +547,8 @@ int main(void)
                                         cmocka_unit_test(test_vanishing),  cmocka_unit_test(test_stalling),
                                         cmocka_unit_test(test_outputs),    cmocka_unit_test(test_captures),
                                         cmocka_unit_test(test_suspicions), cmocka_unit_test(test_other_speed),
-                                        cmocka_unit_test(test_table),      cmocka_unit_test(test_ports) };
+                                        cmocka_unit_test(test_hosts),      cmocka_unit_test(test_table),
+                                        cmocka_unit_test(test_ports) };
     setenv("LC_ALL", "C.UTF-8", 1);
     folder = g_dir_make_tmp("zeugma-links-XXXXXX", NULL);
     int failures = cmocka_run_group_tests(tests, NULL, NULL);
