@@ -33,6 +33,7 @@ test: release sanitizers
 bench: release
 	@tools/quietly.sh cmake --build --preset release --target benches
 	@for program in build/release/bin/bench_*; do $$program; done
+	@python3 bench/bench_live.py build/release/bin/zeugma examples/loom/loom.yaml
 
 boards: release
 	@tools/boards.sh build/release

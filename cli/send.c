@@ -75,9 +75,14 @@ static void take_stretch(void *data, uint64_t at_ns, bool out, const struct zg_s
         struct zg_stretch shown = *stretch;
         shown.offset = 0;
         shown.after = 0;
-        g_autofree char *line = sending->as_json ? zg_stretch_to_json_at(sending->plan, &shown, (double)at_ns / 1e9)
-                                                 : zg_stretch_to_line(sending->plan, &shown);
-        cli_print("%s\n", line);
+        g_autoptr(GString) text = g_string_new(NULL);
+        if (sending->as_json) {
+            zg_stretch_append_json(sending->plan, &shown, (double)at_ns / 1e9, text);
+        } else {
+            g_autofree char *line = zg_stretch_to_line(sending->plan, &shown);
+            g_string_append(text, line);
+        }
+        cli_print("%s\n", text->str);
         sent->answered = true;
         if (!ticketed)
             end(sending, sent);

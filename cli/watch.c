@@ -201,12 +201,10 @@ static void show_stretch(struct watching *watching, uint64_t at_ns, bool out, co
 
     g_string_truncate(text, 0);
     switch (watching->form) {
-    case FORM_JSON: {
-        g_autofree char *line = zg_stretch_to_json_at(watching->plan, stretch, at);
-        g_string_append(text, line);
+    case FORM_JSON:
+        zg_stretch_append_json(watching->plan, stretch, at, text);
         g_string_append_c(text, '\n');
         break;
-    }
     case FORM_CSV:
         if (stretch->kind == ZG_STRETCH_FRAME)
             append_csv(watching, at, stretch);

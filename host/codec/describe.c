@@ -57,13 +57,14 @@ static void header_to_json(const struct zg_plan *plan, const struct zg_stretch *
 static void fields_to_json(const struct zg_stretch *stretch, struct zg_json *json)
 {
     const struct zg_block *block = &stretch->message->payload;
-    g_autoptr(GPtrArray) paths = g_ptr_array_new_with_free_func(g_free);
 
     zg_json_open(json, "fields", '{');
     zg_block_to_json(block, stretch->values, json);
     zg_json_close(json, '}');
-    if (zg_block_permits(block, stretch->values, paths))
+    if (zg_block_permits(block, stretch->values, NULL))
         return;
+    g_autoptr(GPtrArray) paths = g_ptr_array_new_with_free_func(g_free);
+    (void)zg_block_permits(block, stretch->values, paths);
     zg_json_open(json, "out_of_range", '[');
     for (unsigned i = 0; i < paths->len; i++)
         zg_json_string(json, NULL, g_ptr_array_index(paths, i));
@@ -88,11 +89,12 @@ static void picked_up_to_text(const struct zg_stretch *stretch, GString *text)
                                stretch->after == 1 ? "" : "s");
 }
 
-static char *to_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at)
+/* `at` below 0: no time is known. */
+static void append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, GString *text)
 {
     struct zg_json json;
 
-    zg_json_begin(&json, false);
+    zg_json_begin_in(&json, text, false);
     zg_json_open(&json, NULL, '{');
     if (at >= 0) {
         char digits[32];
@@ -100,10 +102,9 @@ static char *to_json(const struct zg_plan *plan, const struct zg_stretch *stretc
         zg_json_literal(&json, "at", digits);
     }
     if (stretch->kind == ZG_STRETCH_CONSOLE) {
-        g_autofree char *text = g_strndup((const char *)stretch->raw, stretch->raw_length);
-        zg_json_string(&json, "console", text);
+        zg_json_text(&json, "console", (const char *)stretch->raw, stretch->raw_length);
         zg_json_close(&json, '}');
-        return zg_json_end(&json);
+        return;
     }
     if (stretch->kind == ZG_STRETCH_FRAME) {
         zg_json_string(&json, "message", stretch->message->message->name);
@@ -131,17 +132,19 @@ static char *to_json(const struct zg_plan *plan, const struct zg_stretch *stretc
     else
         picked_up_to_json(stretch, &json);
     zg_json_close(&json, '}');
-    return zg_json_end(&json);
 }
 
 char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch)
 {
-    return to_json(plan, stretch, -1);
+    GString *text = g_string_new(NULL);
+
+    append_json(plan, stretch, -1, text);
+    return g_string_free(text, FALSE);
 }
 
-char *zg_stretch_to_json_at(const struct zg_plan *plan, const struct zg_stretch *stretch, double at)
+void zg_stretch_append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, GString *text)
 {
-    return to_json(plan, stretch, at);
+    append_json(plan, stretch, at, text);
 }
 
 static void fields_to_text(const struct zg_stretch *stretch, GString *text)

@@ -10,8 +10,8 @@
  * for a check. Free with g_free(). */
 char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch);
 
-/* The same with the time in front: "at", seconds. */
-char *zg_stretch_to_json_at(const struct zg_plan *plan, const struct zg_stretch *stretch, double at);
+/* The same with the time in front, "at", seconds, appended to a text. */
+void zg_stretch_append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, GString *text);
 
 /* One line of text without line end: its offset, and what it is. Free with g_free(). */
 char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *stretch);

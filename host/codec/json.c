@@ -21,48 +21,99 @@ static bool append_special(GString *text, double value)
     return true;
 }
 
-void zg_append_double(GString *text, double value)
+static void append_unsigned(GString *text, uint64_t value)
+{
+    char digits[20];
+    unsigned at = sizeof digits;
+
+    do
+        digits[--at] = (char)('0' + value % 10);
+    while ((value /= 10) > 0);
+    g_string_append_len(text, digits + at, sizeof digits - at);
+}
+
+/* A number of few decimals, below `most`: the fewest with which whole / 10^decimals, which is rounded correctly where
+ * both are exact in a double (W. D. Clinger, "How to read floating point numbers accurately", 1990), is the number
+ * again. False: it is none such. */
+static bool append_decimals(GString *text, double value, double most, bool is_float)
+{
+    static const double tens[] = { 1, 10, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8 };
+    const double size = fabs(value);
+
+    if (!(size >= 1e-4 && size < most) && size > 0)
+        return false;
+    for (unsigned decimals = 0; decimals < G_N_ELEMENTS(tens); decimals++) {
+        const double whole = rint(size * tens[decimals]), again = whole / tens[decimals];
+        if (whole >= (is_float ? 1e9 : 1e15))
+            return false;
+        if (is_float ? (float)again != (float)size : again < size || again > size)
+            continue;
+        const uint64_t ten = (uint64_t)tens[decimals], digits = (uint64_t)whole;
+        if (value < 0)
+            g_string_append_c(text, '-');
+        append_unsigned(text, digits / ten);
+        if (decimals == 0)
+            return true;
+        char fraction[9];
+        fraction[0] = '.';
+        uint64_t rest = digits % ten;
+        for (unsigned at = decimals; at > 0; at--, rest /= 10)
+            fraction[at] = (char)('0' + rest % 10);
+        g_string_append_len(text, fraction, decimals + 1);
+        return true;
+    }
+    return false;
+}
+
+/* Digits from `least` to `most` significant ones, until they read back. */
+static void append_shortest(GString *text, double value, int least, int most, bool is_float)
 {
     char digits[G_ASCII_DTOSTR_BUF_SIZE];
     char format[8];
 
-    if (append_special(text, value))
-        return;
-    for (int precision = 15; precision <= 17; precision++) {
+    for (int precision = least; precision <= most; precision++) {
         g_snprintf(format, sizeof format, "%%.%dg", precision);
         g_ascii_formatd(digits, sizeof digits, format, value);
-        if (g_ascii_strtod(digits, NULL) == value)
+        const double again = g_ascii_strtod(digits, NULL);
+        if (is_float ? (float)again == (float)value : again == value)
             break;
     }
     g_string_append(text, digits);
 }
 
+void zg_append_double(GString *text, double value)
+{
+    if (!append_special(text, value) && !append_decimals(text, value, 1e15, false))
+        append_shortest(text, value, 15, 17, false);
+}
+
 void zg_append_float(GString *text, float value)
 {
-    char digits[G_ASCII_DTOSTR_BUF_SIZE];
-    char format[8];
+    if (!append_special(text, (double)value) && !append_decimals(text, (double)value, 1e6, true))
+        append_shortest(text, (double)value, 6, 9, true);
+}
 
-    if (append_special(text, (double)value))
-        return;
-    for (int precision = 6; precision <= 9; precision++) {
-        g_snprintf(format, sizeof format, "%%.%dg", precision);
-        g_ascii_formatd(digits, sizeof digits, format, (double)value);
-        if ((float)g_ascii_strtod(digits, NULL) == value)
-            break;
-    }
-    g_string_append(text, digits);
+static bool is_plain(char c)
+{
+    return (unsigned char)c >= 0x20 && c != '"' && c != '\\' && c != 0x7F;
 }
 
 static void append_quoted(GString *text, const char *value, size_t length)
 {
     g_string_append_c(text, '"');
-    for (const char *c = value; c < value + length; c++) {
-        if (*c == '"' || *c == '\\')
-            g_string_append_printf(text, "\\%c", *c);
-        else if ((unsigned char)*c < 0x20 || *c == 0x7F)
-            g_string_append_printf(text, "\\u%04x", (unsigned)*c);
+    for (size_t at = 0; at < length;) {
+        size_t run = 0;
+        while (at + run < length && is_plain(value[at + run]))
+            run++;
+        g_string_append_len(text, value + at, (gssize)run);
+        at += run;
+        if (at == length)
+            break;
+        if (value[at] == '"' || value[at] == '\\')
+            g_string_append_printf(text, "\\%c", value[at]);
         else
-            g_string_append_c(text, *c);
+            g_string_append_printf(text, "\\u%04x", (unsigned)(unsigned char)value[at]);
+        at++;
     }
     g_string_append_c(text, '"');
 }
@@ -89,7 +140,12 @@ static void lead_in(struct zg_json *json, const char *key)
 
 void zg_json_begin(struct zg_json *json, bool indented)
 {
-    *json = (struct zg_json){ g_string_new(NULL), indented, 0, true };
+    zg_json_begin_in(json, g_string_new(NULL), indented);
+}
+
+void zg_json_begin_in(struct zg_json *json, GString *text, bool indented)
+{
+    *json = (struct zg_json){ text, indented, 0, true };
 }
 
 char *zg_json_end(struct zg_json *json)
@@ -141,7 +197,9 @@ void zg_json_unsigned(struct zg_json *json, const char *key, uint64_t value)
 {
     const char *quote = value > (uint64_t)whole_in_double ? "\"" : "";
     lead_in(json, key);
-    g_string_append_printf(json->text, "%s%" G_GUINT64_FORMAT "%s", quote, value, quote);
+    g_string_append(json->text, quote);
+    append_unsigned(json->text, value);
+    g_string_append(json->text, quote);
 }
 
 void zg_json_signed(struct zg_json *json, const char *key, int64_t value)
@@ -177,9 +235,16 @@ void zg_json_literal(struct zg_json *json, const char *key, const char *digits)
 
 void zg_json_hex(struct zg_json *json, const char *key, const uint8_t *bytes, size_t count)
 {
+    static const char digits[] = "0123456789abcdef";
+
     lead_in(json, key);
-    g_string_append_c(json->text, '"');
-    for (size_t i = 0; i < count; i++)
-        g_string_append_printf(json->text, "%02x", bytes[i]);
-    g_string_append_c(json->text, '"');
+    const size_t at = json->text->len;
+    g_string_set_size(json->text, at + 2 * count + 2);
+    char *out = json->text->str + at;
+    *out++ = '"';
+    for (size_t i = 0; i < count; i++) {
+        *out++ = digits[bytes[i] >> 4];
+        *out++ = digits[bytes[i] & 0xF];
+    }
+    *out = '"';
 }

@@ -22,6 +22,9 @@ struct zg_json {
 void zg_json_begin(struct zg_json *json, bool indented);
 char *zg_json_end(struct zg_json *json);
 
+/* The same behind a text of the caller's, without zg_json_end(). */
+void zg_json_begin_in(struct zg_json *json, GString *text, bool indented);
+
 /* '{' or '[', and their closing counterparts. In an object every value has a key; in a list and at the top it is NULL.
  */
 void zg_json_open(struct zg_json *json, const char *key, char bracket);
