@@ -370,18 +370,17 @@ static bool tell_baud(unsigned long baud, void *data)
     return !cli_stopped();
 }
 
-static int find_baud(struct watching *watching)
+static bool find_baud(struct watching *watching, GError **error)
 {
     const unsigned long before = zg_wire_baud(watching->wire);
-    g_autoptr(GError) error = NULL;
     unsigned frames;
 
     if (before == 0)
-        return CLI_YES;
+        return true;
     const unsigned long found =
-        zg_suspect_find_baud(watching->plan, watching->wire, tell_baud, watching, &frames, &error);
-    if (error)
-        return cli_trouble(watching->verb, error);
+        zg_suspect_find_baud(watching->plan, watching->wire, tell_baud, watching, &frames, error);
+    if (*error)
+        return false;
     g_autofree char *text =
         found > 0
             ? g_strdup_printf("at %lu baud frames arrive (%u in 0.4 s), not at %lu: going on at that speed; give "
@@ -391,19 +390,19 @@ static int find_baud(struct watching *watching)
                               "or a bad line?",
                               before);
     note(watching, text);
-    return CLI_YES;
+    return true;
 }
 
-static int judge(struct watching *watching)
+static bool judge(struct watching *watching, GError **error)
 {
     bool noise;
 
     if (zg_wire_is_replay(watching->wire))
-        return CLI_YES;
+        return true;
     g_autofree char *text = zg_suspect_judge(watching->suspect, zg_wire_now_ns(watching->wire), &noise);
     if (text)
         note(watching, text);
-    return noise ? find_baud(watching) : CLI_YES;
+    return !noise || find_baud(watching, error);
 }
 
 /* --- the run */
@@ -426,19 +425,15 @@ static void print_summary(const struct watching *watching)
                   ran, watching->device_frames, watching->bytes, watching->skipped, c->bytes_noise, c->bytes_failed);
 }
 
-static int watch(struct watching *watching, const char *link, uint64_t duration_ns, uint64_t count)
+/* The error is the caller's to print, once the terminal is its own again. */
+static void watch(struct watching *watching, const char *link, uint64_t duration_ns, uint64_t count, GError **error)
 {
-    g_autoptr(GError) error = NULL;
     const int keys = watching->form == FORM_TABLE ? STDIN_FILENO : -1;
-    int status = CLI_YES;
     bool done = false;
 
-    while (status == CLI_YES && !done && !cli_stopped() && !ferror(stdout) && !zg_wire_has_ended(watching->wire)) {
-        if (!zg_session_step(watching->session, keys, 50000000, &error)) {
-            status = cli_trouble(watching->verb, error);
+    while (!done && !cli_stopped() && !ferror(stdout) && !zg_wire_has_ended(watching->wire)) {
+        if (!zg_session_step(watching->session, keys, 50000000, error) || !judge(watching, error))
             break;
-        }
-        status = judge(watching);
         if (watching->form == FORM_TABLE) {
             for (int key; (key = screen_key()) >= 0;)
                 take_key(watching, key, &done);
@@ -450,7 +445,6 @@ static int watch(struct watching *watching, const char *link, uint64_t duration_
                (count > 0 && watching->frames >= count);
     }
     zg_session_end(watching->session);
-    return status == CLI_YES && count > 0 && watching->frames < count ? CLI_NO : status;
 }
 
 static int open_and_watch(const struct cli_verb *verb, struct watching *watching, const char *link,
@@ -459,6 +453,7 @@ static int open_and_watch(const struct cli_verb *verb, struct watching *watching
     struct zg_wire_settings settings = {
         .plan = watching->plan, .capture = options->capture, .notice = take_notice, .data = watching
     };
+    g_autoptr(GError) error = NULL;
     int status = cli_open(verb, link, &settings, &watching->wire);
 
     if (status != CLI_YES)
@@ -474,10 +469,14 @@ static int open_and_watch(const struct cli_verb *verb, struct watching *watching
     watching->session = zg_session_new(watching->plan, watching->wire, options->answer, &calls, watching);
     if (options->answer)
         (void)zg_node_follow(zg_session_node(watching->session), (zg_role)options->to);
-    status = watch(watching, link, duration_ns, (uint64_t)options->count);
+    watch(watching, link, duration_ns, (uint64_t)options->count, &error);
     if (watching->form == FORM_TABLE)
         screen_end();
     print_summary(watching);
+    if (error)
+        status = cli_trouble(verb, error);
+    else if (watching->frames < (uint64_t)options->count)
+        status = CLI_NO;
     zg_session_free(watching->session);
     return cli_close(verb, watching->wire, status);
 }
@@ -535,6 +534,10 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
     struct cli_definition loaded;
     uint64_t duration_ns = 0;
 
+    if (options->count < 0) {
+        cli_error(verb, "--count: expected a number above 0, found %" G_GINT64_FORMAT, options->count);
+        return CLI_USAGE;
+    }
     if (!read_form(verb, options, &watching) || !cli_time(verb, "for", options->duration, &duration_ns))
         return CLI_USAGE;
     int status = cli_load(verb, argv[1], false, &loaded);

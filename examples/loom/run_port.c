@@ -88,5 +88,5 @@ int main(int argc, char **argv)
            host.picks, counters->lost, counters->failed_check + counters->malformed + counters->timed_out,
            host.rows_answered, host.tensions_set);
     zg_channel_close(&channel);
-    return ran && host.picks > 0 && counters->lost == 0 && host.rows_failed == 0 ? 0 : 1;
+    return ran && host.picks > 0 && counters->lost == 0 ? 0 : 1;
 }

@@ -13,22 +13,34 @@ enum {
     SAMPLE = 2048, /* bytes since the last frame that are looked at, the newest */
     ENOUGH = 96,   /* of them, before anything is said */
     ENOUGH_FRAMES = 2,
+    ENOUGH_VALUES = 8,
     SILENT_S = 3,
     LISTEN_NS = 400000000,
     SETTLE_NS = 20000000
 };
 
-enum finding { SILENCE = 1, TEXT = 2, DEFINITION = 4, ORDER = 8, NOISE = 16, CHECK_ORDER = 32, VERSION = 64 };
+enum finding {
+    SILENCE = 1,
+    TEXT = 2,
+    DEFINITION = 4,
+    ORDER = 8,
+    NOISE = 16,
+    CHECK_ORDER = 32,
+    VERSION = 64,
+    VALUE_ORDER = 128
+};
 
 struct zg_suspect {
     const struct zg_plan *plan;
     GByteArray *sample;
-    uint64_t after;     /* bytes since the last frame */
-    uint64_t heard_ns;  /* when bytes came last */
-    bool heard, framed; /* anything ever came; a frame did */
-    unsigned swapped;   /* checks that would pass with their bytes the other way round */
-    unsigned failed;    /* since the last frame */
-    unsigned foreign;   /* frames of another version */
+    uint64_t after;          /* bytes since the last frame */
+    uint64_t heard_ns;       /* when bytes came last */
+    bool heard, framed;      /* anything ever came; a frame did */
+    unsigned swapped;        /* checks that would pass with their bytes the other way round */
+    unsigned failed;         /* since the last frame */
+    unsigned foreign;        /* frames of another version */
+    unsigned strays, turned; /* values out of their range; of those, within it with their bytes the other way round */
+    const struct zg_step *stray; /* the field of the newest */
     enum zg_match match;
     unsigned told; /* a sum of findings */
 };
@@ -85,6 +97,28 @@ static void note_hello(struct zg_suspect *suspect, const struct zg_value *values
         suspect->match = values[2].raw.u == zg_fingerprint(suspect->plan) ? ZG_MATCH_SAME : ZG_MATCH_OTHER_DEFINITION;
 }
 
+/* Whole bytes of one number, which may be out of its range because they were sent the other way round. */
+static void note_values(struct zg_suspect *suspect, const struct zg_stretch *stretch)
+{
+    const struct zg_block *block = &stretch->message->payload;
+
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        const union zg_raw raw = stretch->values[i].raw;
+        if (zg_step_is_string(step) || zg_step_is_array(step) || step->record || step->bits < 16 ||
+            step->bits % 8 != 0 || step->type.kind == ZG_KIND_FLOAT || !step->field->ranged ||
+            zg_step_permits(step, raw))
+            continue;
+        const uint64_t word = swapped(raw.u, step->bits / 8);
+        const union zg_raw other =
+            zg_step_is_signed(step) ? (union zg_raw){ .i = (int64_t)(word << (64 - step->bits)) >> (64 - step->bits) }
+                                    : (union zg_raw){ .u = word };
+        suspect->strays++;
+        suspect->turned += zg_step_permits(step, other);
+        suspect->stray = step;
+    }
+}
+
 void zg_suspect_stretch(struct zg_suspect *suspect, bool out, const struct zg_stretch *stretch)
 {
     if (out)
@@ -106,8 +140,10 @@ void zg_suspect_stretch(struct zg_suspect *suspect, bool out, const struct zg_st
         g_byte_array_set_size(suspect->sample, 0);
         suspect->told &= ~(unsigned)(TEXT | ORDER | NOISE | CHECK_ORDER);
     }
-    if (stretch->kind == ZG_STRETCH_FRAME && stretch->message->message->service &&
-        strcmp(stretch->message->message->name, "hello") == 0)
+    if (stretch->kind != ZG_STRETCH_FRAME)
+        return;
+    note_values(suspect, stretch);
+    if (stretch->message->message->service && strcmp(stretch->message->message->name, "hello") == 0)
         note_hello(suspect, stretch->values);
 }
 
@@ -227,6 +263,11 @@ char *zg_suspect_judge(struct zg_suspect *suspect, uint64_t now_ns, bool *noise)
     if (suspect->foreign >= ENOUGH_FRAMES && suspect->match <= ZG_MATCH_SAME && is_new(suspect, VERSION))
         return g_strdup_printf("frames of another major version than %u arrive: one of the ends is stale",
                                suspect->plan->definition->major);
+    if (suspect->strays >= ENOUGH_VALUES && 10 * suspect->turned >= 9 * suspect->strays && is_new(suspect, VALUE_ORDER))
+        return g_strdup_printf(
+            "values of %s are out of range, and within it with their bytes the other way round: is the "
+            "byte_order right?",
+            suspect->stray->name);
     if (now_ns - suspect->heard_ns >= SILENT_S * SECOND_NS && is_new(suspect, SILENCE))
         return suspect->heard ? g_strdup_printf("nothing has arrived for %d s", SILENT_S)
                               : g_strdup_printf("nothing has arrived in %d s: is the device powered and running, is "

@@ -168,6 +168,7 @@ static void test_kinds(void **state)
         g_autofree char *request = g_strdup_printf("send " LOOM " %s load_row '{\"row\":77,\"lift\":5}'", kinds[i][1]);
         g_autofree char *speed = g_strdup_printf("send " LOOM " %s set_speed '{\"picks_per_min\":5}'", kinds[i][1]);
         g_autofree char *write = g_strdup_printf("vars " LOOM " %s target_tension=120.5 rows_woven", kinds[i][1]);
+        g_autofree char *soak = g_strdup_printf("soak " LOOM " %s --for 200ms", kinds[i][1]);
         g_autofree char *live = run(0, watch), *replayed = run(0, again);
         assert_int_equal(lines_with(live, "\"message\":\"pick\""), 8);
         const char *first = strstr(live, "\"message\"");
@@ -177,6 +178,7 @@ static void test_kinds(void **state)
         assert_run(0, request, "row=77");
         assert_run(0, speed, "set_speed: delivered");
         assert_run(0, write, "120.5 N");
+        assert_run(0, soak, "every frame and byte is accounted for");
         end(&device);
     }
 }
@@ -386,6 +388,8 @@ static void test_suspicions(void **state)
         const uint8_t byte = (uint8_t)zg_random_next(&random);
         g_byte_array_append(noise, &byte, 1);
     }
+    g_autoptr(GByteArray) stray = frames_of("encode " LOOM " pick '{\"number\":5,\"tension\":120,\"state\":\"idle\","
+                                            "\"locked\":false,\"drive_temp\":20,\"sag\":0}'");
     assert_suspects(LOOM, NULL, "nothing has arrived in 3 s: is the device powered");
     assert_suspects(LOOM, words, "only text arrives, no frame of loom: \"rst cause:2, boot mode:");
     assert_suspects(LOOM, noise, "bytes arrived and no frame of loom among them");
@@ -408,6 +412,10 @@ static void test_suspicions(void **state)
     assert_true(g_file_set_contents(other, turned, -1, NULL));
     g_autoptr(GByteArray) swapped = frames_of("encode other.yaml load_row '{\"row\":7,\"lift\":9}'");
     assert_suspects(LOOM, swapped, "checks would pass if their bytes came the other way round");
+    g_auto(GStrv) fields = g_strsplit(definition, "tension: { type: i16,", 2);
+    g_autofree char *big = g_strjoinv("tension: { type: i16, order: big,", fields);
+    assert_true(g_file_set_contents(other, big, -1, NULL));
+    assert_suspects("other.yaml", stray, "values of tension are out of range, and within it with their bytes");
     g_auto(GStrv) names = g_strsplit(definition, "drive_temp", 2);
     g_autofree char *renamed = g_strjoinv("motor_temp", names);
     assert_true(g_file_set_contents(other, renamed, -1, NULL));
