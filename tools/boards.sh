@@ -66,7 +66,7 @@ soak() { # board, clean or damaged, options
     what=$2
     boot loom "$1"
     shift 2
-    "$build/bin/zeugma" soak "$project/examples/loom/loom.yaml" "unix:$work/uart" --for 4s --load 0.4 --open 1 \
+    "$build/bin/zeugma" soak "$project/examples/loom/loom.yaml" "unix:$work/uart" --for 3s --load 0.4 --open 1 \
         --json "$@" >"$work/result.json" || { cat "$work/result.json" "$work/log"; exit 1; }
     stop
     python3 -c "$judge" "$work/result.json" "$what"
