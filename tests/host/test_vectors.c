@@ -277,7 +277,7 @@ static void test_random_definitions(void **state)
 {
     struct zg_random random = zg_random_seeded(12, 0);
     (void)state;
-    for (unsigned i = 0; i < test_rounds(12); i++) {
+    for (unsigned i = 0; i < test_rounds(8); i++) {
         g_autofree char *plain = test_random_definition(&random);
         g_autofree char *text = renamed(plain);
         hold(text, 1);
