@@ -29,6 +29,12 @@ bool zgi_c_is_answer(const struct zg_message *message)
     return message->service && g_strv_contains(answers, message->name);
 }
 
+/* Whether silence is timed at an end whose operating system may hold bytes back for longer than the line is silent. */
+static bool holds_back(const struct zgi_c *c)
+{
+    return c->side == ZG_SIDE_HOST && c->plan->definition->line.byte_timeout_ns > 0;
+}
+
 /* --- the header */
 
 static void print_ring(const struct zgi_c *c, GString *text, const char *ring)
@@ -164,6 +170,10 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
     print_ring(c, text, "RECEIVE");
     print_ring(c, text, "TRANSMIT");
     zgi_c_emit(c, text, NULL, "ZG_ASSERT(@P_@S_TRANSMIT_RING >= @P_MAX_FRAME, \"the longest frame must fit\");\n\n");
+    if (holds_back(c))
+        zgi_c_emit(c, text, NULL,
+                   "#ifndef @P_HOST_HELD_BACK_US\n#define @P_HOST_HELD_BACK_US UINT32_C(250000) /* that this end's "
+                   "operating system may hold bytes back; 0 where there is none */\n#endif\n\n");
     zgi_c_session_type(c, text);
     if (c->side == ZG_SIDE_DEVICE)
         zgi_c_variables_type(c, text);
@@ -188,12 +198,15 @@ static void print_protocol(const struct zgi_c *c, GString *text)
 {
     const struct zg_protocol protocol = zg_plan_protocol(c->plan);
     g_autofree char *framing = zgi_c_framing_name(c);
+    g_autofree char *silence =
+        g_strdup_printf("UINT32_C(%" G_GUINT32_FORMAT ")%s%s%s", protocol.byte_timeout_us, holds_back(c) ? " + " : "",
+                        holds_back(c) ? c->upper : "", holds_back(c) ? "_HOST_HELD_BACK_US" : "");
 
     g_string_append_printf(text,
                            "static const struct zg_protocol this_protocol = {\n"
                            "    &%s,\n    &%s_check,\n    %s_MAX_PAYLOAD,\n    %s_MAX_FRAME,\n    %s_RECEIVE_ROOM,\n"
                            "    %u, /* bytes that zeros fill the content up to */\n"
-                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that abandon a frame */\n"
+                           "    %s, /* us of silence that abandon a frame */\n"
                            "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that end one */\n"
                            "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence in front of one sent */\n"
                            "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence after the other's */\n"
@@ -201,8 +214,8 @@ static void print_protocol(const struct zgi_c *c, GString *text)
                            "    %s_HEADER_SIZE,\n    %u, /* bits of the sequence */\n    %u, /* of the destination */\n"
                            "    %u, /* of the source */\n    %s,\n    %s_write_header,\n    %s_admit,\n"
                            "    deliver,\n    %s,\n    %s,\n    %s,\n    %s\n};\n\n",
-                           framing, c->prefix, c->upper, c->upper, c->upper, c->plan->filled, protocol.byte_timeout_us,
-                           protocol.gap_us, protocol.send_gap_us, protocol.turn_us, protocol.link_timeout_us, c->upper,
+                           framing, c->prefix, c->upper, c->upper, c->upper, c->plan->filled, silence, protocol.gap_us,
+                           protocol.send_gap_us, protocol.turn_us, protocol.link_timeout_us, c->upper,
                            c->plan->sequence_bits, c->plan->destination_bits, c->plan->source_bits,
                            protocol.length_ends ? "true /* the header's length tells where zeros begin */" : "false",
                            c->prefix, c->prefix, c->end.tells ? "changed" : "NULL",

@@ -144,7 +144,7 @@ static void test_code_in_each_framing(void **state)
         assert_true(zg_generated_write(code, folder, false, NULL));
         assert_true(zg_generated_write(python, folder, false, NULL));
         write_file(folder, "driver.py", driver, strlen(driver));
-        run("cd %s && " TEST_CC " %s -I. p.c p_device.c p_host.c " TEST_SOURCE
+        run("cd %s && " TEST_CC " %s -DP_HOST_HELD_BACK_US=0 -I. p.c p_device.c p_host.c " TEST_SOURCE
             "/tests/data/generated/relay.c %s -o relay",
             folder, flags, test_runtime());
         hold_senders(plan.plan, &random, folder);

@@ -62,6 +62,7 @@ class Host:
                                        "given_up", "refused"), 0)
         self._write, self._clock, self._boot, self._handlers = write, clock, boot, {}
         self._sequence, self._heard, self._waiting = 0, clock(), False
+        self.held_back = 0.25  # seconds that the operating system may hold bytes back, beyond the line's own silence
         self.receiver.text = lambda data: self._tell("console", data)
 
     def on(self, what, handler):
@@ -94,7 +95,7 @@ class Host:
     def poll(self):
         """Does what is due."""
         now = self._clock()
-        if self._waiting and BYTE_TIMEOUT and now - self._heard >= BYTE_TIMEOUT:
+        if self._waiting and BYTE_TIMEOUT and now - self._heard >= BYTE_TIMEOUT + self.held_back:
             self._waiting = False
             for frame in self.receiver.pause():
                 self._take(frame)
