@@ -232,14 +232,6 @@ static int send(const struct cli_verb *verb, const struct zg_plan *plan, const c
 
 /* --- the command line */
 
-static void free_one(void *data)
-{
-    struct zg_script_item *item = data;
-
-    zg_values_free(&item->message->payload, item->values);
-    g_free(item);
-}
-
 /* The one message of the command line. */
 static GPtrArray *one_message(const struct cli_verb *verb, const struct zg_plan *plan, const char *name,
                               const char *text)
@@ -254,15 +246,10 @@ static GPtrArray *one_message(const struct cli_verb *verb, const struct zg_plan 
                   message->message->is_reply ? ", or answers a request" : "");
         return NULL;
     }
-    struct zg_script_item *item = g_new0(struct zg_script_item, 1);
-    item->message = message;
-    item->values = zg_values_new(&message->payload);
-    GPtrArray *items = g_ptr_array_new_with_free_func(free_one);
-    g_ptr_array_add(items, item);
-    if (zg_values_from_json(message, text, item->values, &error))
-        return items;
+    g_autoptr(GPtrArray) items = zg_script_new();
+    if (zg_values_from_json(message, text, zg_script_add(items, message)->values, &error))
+        return g_steal_pointer(&items);
     cli_error(verb, "%s", error->message);
-    g_ptr_array_unref(items);
     return NULL;
 }
 

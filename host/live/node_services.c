@@ -170,13 +170,18 @@ int zg_node_stream(struct zg_node *node, zg_role to, uint8_t ticket, const struc
     return send_content(node, to, message, size);
 }
 
+/* Where the answer to a request goes, behind the ticket; NULL: there is no such request. */
+static uint8_t *answer_place(struct zg_node *node, struct zgi_session *with, uint8_t ticket)
+{
+    return with && node->services.end.answers > 0 ? zgi_delivery_answer(&node->link, &with->delivery, ticket) : NULL;
+}
+
 int zg_node_answer(struct zg_node *node, zg_role to, uint8_t ticket, const struct zg_plan_message *message,
                    const struct zg_value *values)
 {
     struct zgi_session *with = session_to(node, to);
     const size_t size = zg_payload_size(message, values);
-    uint8_t *at =
-        with && node->services.end.answers > 0 ? zgi_delivery_answer(&node->link, &with->delivery, ticket) : NULL;
+    uint8_t *at = answer_place(node, with, ticket);
 
     if (!at)
         return ZG_EINVALID;
@@ -192,8 +197,7 @@ int zg_node_answer(struct zg_node *node, zg_role to, uint8_t ticket, const struc
 int zg_node_refuse(struct zg_node *node, zg_role to, uint8_t ticket, enum zg_settled why)
 {
     struct zgi_session *with = session_to(node, to);
-    uint8_t *at =
-        with && node->services.end.answers > 0 ? zgi_delivery_answer(&node->link, &with->delivery, ticket) : NULL;
+    uint8_t *at = answer_place(node, with, ticket);
 
     if (!at)
         return ZG_EINVALID;

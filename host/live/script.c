@@ -15,6 +15,21 @@ static void free_item(void *data)
     g_free(item);
 }
 
+GPtrArray *zg_script_new(void)
+{
+    return g_ptr_array_new_with_free_func(free_item);
+}
+
+struct zg_script_item *zg_script_add(GPtrArray *script, const struct zg_plan_message *message)
+{
+    struct zg_script_item *item = g_new0(struct zg_script_item, 1);
+
+    item->message = message;
+    item->values = zg_values_new(&message->payload);
+    g_ptr_array_add(script, item);
+    return item;
+}
+
 static bool read_time(JsonObject *object, double first, uint64_t *at_ns, GError **error)
 {
     JsonNode *node = json_object_get_member(object, "at");
@@ -48,29 +63,25 @@ static zg_role destination_of(JsonObject *object)
     return (zg_role)json_object_get_int_member_with_default(json_node_get_object(node), "destination", 0);
 }
 
-/* A line that is no message of the host's: NULL without an error. */
-static struct zg_script_item *read_item(const struct zg_plan *plan, JsonObject *object, double first,
-                                        uint64_t before_ns, GError **error)
+/* Adds what a line says; false, without an error: it is no message of the host's. */
+static bool read_item(const struct zg_plan *plan, JsonObject *object, double first, GPtrArray *items, GError **error)
 {
     const char *name = json_object_get_string_member_with_default(object, "message", NULL);
     const struct zg_plan_message *message = name ? zg_plan_by_name(plan, name) : NULL;
+    const uint64_t before_ns =
+        items->len > 0 ? ((struct zg_script_item *)g_ptr_array_index(items, items->len - 1))->at_ns : 0;
 
     if (name && !message) {
         g_set_error(error, ZG_SCRIPT_ERROR, 0, "%s has no message \"%s\"", plan->definition->protocol, name);
-        return NULL;
+        return false;
     }
     if (!message || !(message->message->from & ZG_SIDE_HOST) || message->message->is_reply ||
         g_str_equal(message->message->name, "hello") || g_str_equal(message->message->name, "acknowledge"))
-        return NULL;
-    struct zg_script_item *item = g_new0(struct zg_script_item, 1);
-    item->message = message;
-    item->values = zg_values_new(&message->payload);
+        return false;
+    struct zg_script_item *item = zg_script_add(items, message);
     item->at_ns = before_ns;
     item->to = destination_of(object);
-    if (read_time(object, first, &item->at_ns, error) && read_fields(object, item, error))
-        return item;
-    free_item(item);
-    return NULL;
+    return read_time(object, first, &item->at_ns, error) && read_fields(object, item, error);
 }
 
 static JsonObject *object_of(JsonParser *parser, const char *line, GError **error)
@@ -87,7 +98,7 @@ static JsonObject *object_of(JsonParser *parser, const char *line, GError **erro
 GPtrArray *zg_script_load(const struct zg_plan *plan, const char *path, unsigned *skipped, GError **error)
 {
     g_autofree char *text = NULL;
-    g_autoptr(GPtrArray) items = g_ptr_array_new_with_free_func(free_item);
+    g_autoptr(GPtrArray) items = zg_script_new();
     double first = NAN;
 
     *skipped = 0;
@@ -102,17 +113,12 @@ GPtrArray *zg_script_load(const struct zg_plan *plan, const char *path, unsigned
         JsonObject *object = object_of(parser, lines[i], &problem);
         if (object && isnan(first))
             first = json_object_get_double_member_with_default(object, "at", 0);
-        const uint64_t before_ns =
-            items->len > 0 ? ((struct zg_script_item *)g_ptr_array_index(items, items->len - 1))->at_ns : 0;
-        struct zg_script_item *item = object ? read_item(plan, object, first, before_ns, &problem) : NULL;
+        const bool added = object && read_item(plan, object, first, items, &problem);
         if (problem) {
             g_set_error(error, ZG_SCRIPT_ERROR, 0, "%s:%u: %s", path, i + 1, problem->message);
             return NULL;
         }
-        if (item)
-            g_ptr_array_add(items, item);
-        else
-            ++*skipped;
+        *skipped += !added;
     }
     return g_steal_pointer(&items);
 }

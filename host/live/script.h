@@ -14,6 +14,10 @@ struct zg_script_item {
     zg_role to;
 };
 
+/* A list of struct zg_script_item, empty; adds one with values that are all zero. Free with g_ptr_array_unref(). */
+GPtrArray *zg_script_new(void);
+struct zg_script_item *zg_script_add(GPtrArray *script, const struct zg_plan_message *message);
+
 /* Reads {"at": SECONDS, "message": NAME, "fields": {...}, "header": {"destination": N}} line by line; `at` and `header`
  * may be left out, what else decoding writes is ignored, and lines of what the host does not send or that are no
  * messages are skipped and counted. NULL with an error that names the line; else free with g_ptr_array_unref(). */
