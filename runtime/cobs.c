@@ -164,3 +164,52 @@ size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *deco
     }
     return decode_on(decoder, bytes, count, event, i);
 }
+
+#if ZGI_WHOLE_FRAMES
+
+/* Copies wire bytes to where their content stands, as far as there is room. */
+static void copy_content(struct zg_decoder *decoder, size_t place, const uint8_t *bytes, size_t count)
+{
+    const size_t room = decoder->limit - place;
+
+    memcpy(decoder->content + place, bytes, count < room ? count : room);
+}
+
+/* Where blocks end there is a zero in the place of the next one's code byte, or, behind a full block, nothing. */
+static ZGI_RARE bool join_blocks(struct zg_decoder *decoder, const uint8_t *bytes, size_t end, size_t *length)
+{
+    size_t gone = 1, code = bytes[0], at = code;
+
+    for (copy_content(decoder, 0, bytes + 1, end - 1); at < end; code = bytes[at], at += code) {
+        const size_t place = at - gone;
+        if (place >= decoder->limit)
+            return false;
+        decoder->content[place] = 0;
+        if (code == FULL_BLOCK) {
+            gone++;
+            copy_content(decoder, place, bytes + at + 1, end - at - 1);
+        }
+    }
+    *length = end - gone;
+    return at == end && *length <= decoder->limit;
+}
+
+/* A frame of one block is its own content, and is left where it is. */
+size_t zgi_cobs_whole(struct zg_decoder *decoder, const uint8_t *bytes, size_t count, const uint8_t **content,
+                      size_t *length)
+{
+    const bool begins = decoder->state == ZGI_EMPTY && !decoder->lead;
+    const size_t end = begins ? zgi_find_zero(bytes, count) : 0;
+
+    if (end == 0 || end == count)
+        return 0;
+    if (bytes[0] == end && end - 1 <= decoder->limit) {
+        *content = bytes + 1;
+        *length = end - 1;
+        return end + 1;
+    }
+    *content = decoder->content;
+    return join_blocks(decoder, bytes, end, length) ? end + 1 : 0;
+}
+
+#endif

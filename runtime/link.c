@@ -53,7 +53,7 @@ int zg_link_send(struct zg_link *link, zg_role id, const uint8_t *payload, size_
 
 void zg_link_receive(struct zg_link *link, const uint8_t *bytes, size_t count)
 {
-    zgi_link_receive(link, bytes, count);
+    zgi_link_receive(link, ZGI_PROTOCOL_OF(link), bytes, count);
 }
 
 void zg_link_poll(struct zg_link *link)

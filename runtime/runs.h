@@ -47,6 +47,22 @@ static inline int zgi_copy_16(uint8_t *to, const uint8_t *from)
     return _mm_movemask_epi8(_mm_cmpeq_epi8(bytes, _mm_setzero_si128())) == 0;
 }
 
+/* Where the first zero is; `count`: there is none. */
+static inline size_t zgi_find_zero(const uint8_t *bytes, size_t count)
+{
+    size_t i = 0;
+
+    for (; count - i >= 16; i += 16) {
+        __m128i piece = _mm_loadu_si128((const __m128i *)(const void *)(bytes + i));
+        unsigned zeros = (unsigned)_mm_movemask_epi8(_mm_cmpeq_epi8(piece, _mm_setzero_si128()));
+        if (zeros != 0)
+            return i + (unsigned)__builtin_ctz(zeros);
+    }
+    while (i < count && bytes[i] != 0)
+        i++;
+    return i;
+}
+
 #else
 
 static inline int zgi_copy_16(uint8_t *to, const uint8_t *from)
@@ -56,6 +72,12 @@ static inline int zgi_copy_16(uint8_t *to, const uint8_t *from)
     memcpy(to, from, sizeof words); /* in one piece, which the check may then read in one */
     memcpy(words, from, sizeof words);
     return (zgi_zeros(words[0]) | zgi_zeros(words[1])) == 0;
+}
+
+static inline size_t zgi_find_zero(const uint8_t *bytes, size_t count)
+{
+    const uint8_t *zero = (const uint8_t *)memchr(bytes, 0, count);
+    return zero ? (size_t)(zero - bytes) : count;
 }
 
 #endif

@@ -351,5 +351,5 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
     if (c->side == ZG_SIDE_HOST)
         zgi_c_emit(c, text, NULL,
                    "\nvoid @p_host_receive(struct @p_host *node, const uint8_t *bytes, size_t count)\n{\n"
-                   "    zgi_link_receive(&node->link, bytes, count);\n}\n");
+                   "    zgi_link_receive(&node->link, ZGI_PROTOCOL_OF(&node->link), bytes, count);\n}\n");
 }

@@ -2,6 +2,8 @@
 #include "live/node.h"
 
 #include "live/node_services.h"
+#include "plan/fast_crc.h"
+#include "zeugma/link_body.h"
 
 static void write_header(void *owner, const struct zg_header *header, uint8_t *at)
 {
@@ -13,7 +15,7 @@ static void write_header(void *owner, const struct zg_header *header, uint8_t *a
     zg_header_pack(plan, &roles, header->length, at);
 }
 
-static int admit(void *owner, const uint8_t *content, size_t length, struct zg_header *header)
+static ZGI_INLINE int admit(void *owner, const uint8_t *content, size_t length, struct zg_header *header)
 {
     const struct zg_node *node = owner;
     const struct zg_plan *plan = node->plan;
@@ -74,6 +76,23 @@ void zg_node_free(struct zg_node *node)
     g_free(node->transmit);
     g_free(node->frame);
     g_free(node);
+}
+
+/* What is called for each frame is named here once more, where the compiler sees what it is. */
+void zg_node_receive(struct zg_node *node, const uint8_t *bytes, size_t count)
+{
+    struct zg_protocol known = node->protocol;
+    struct zg_check check = *known.check;
+
+    known.admit = admit;
+    known.check = &check;
+    if (check.update == zg_fast_crc_update) {
+        check.update = zgi_fast_crc_update;
+        check.finish = zgi_fast_crc_finish;
+        zgi_link_receive(&node->link, &known, bytes, count);
+    } else {
+        zg_link_receive(&node->link, bytes, count);
+    }
 }
 
 struct zg_link *zg_node_link(struct zg_node *node)

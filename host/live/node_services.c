@@ -578,11 +578,6 @@ void zgi_services_clear(struct zg_node *node)
 
 /* --- the loop */
 
-void zg_node_receive(struct zg_node *node, const uint8_t *bytes, size_t count)
-{
-    zg_link_receive(&node->link, bytes, count);
-}
-
 void zg_node_poll(struct zg_node *node)
 {
     const struct zgi_services *services = &node->services;

@@ -46,7 +46,8 @@ static inline zg_check_word zg_check_load(const struct zg_check *check, const ui
 
 #if ZG_CHECK_BITS >= 16
     if (check->size == 2) /* the most usual, and no loop */
-        return (zg_check_word)((uint16_t)((uint16_t)at[!check->big_endian] << 8) | at[check->big_endian]);
+        return check->big_endian ? (zg_check_word)((uint16_t)((uint16_t)at[0] << 8) | at[1])
+                                 : (zg_check_word)((uint16_t)((uint16_t)at[1] << 8) | at[0]);
 #endif
     for (uint8_t i = 0; i < check->size; i++)
         value = (zg_check_word)((zg_check_word)(value << 4 << 4) | at[check->big_endian ? i : check->size - 1 - i]);

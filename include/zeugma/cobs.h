@@ -24,10 +24,18 @@ void zgi_cobs_end(const struct zg_framing *framing, struct zg_encoder *encoder);
 size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
                        enum zg_framing_event *event);
 
+#if ZGI_WHOLE_FRAMES
+size_t zgi_cobs_whole(struct zg_decoder *decoder, const uint8_t *bytes, size_t count, const uint8_t **content,
+                      size_t *length);
+#define ZGI_COBS_WHOLE zgi_cobs_whole
+#else
+#define ZGI_COBS_WHOLE NULL
+#endif
+
 #define ZGI_COBS(lead)                                                                                                 \
     {                                                                                                                  \
         zgi_cobs_begin, zgi_cobs_put, zgi_cobs_end, zgi_delimited_reset, zgi_cobs_decode, zgi_delimited_reject,        \
-            zgi_delimited_pause, NULL, lead, false                                                                     \
+            zgi_delimited_pause, NULL, lead, false, ZGI_COBS_WHOLE                                                     \
     }
 
 static const struct zg_framing zg_cobs = ZGI_COBS(false);

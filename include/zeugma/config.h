@@ -86,6 +86,20 @@ ZG_ASSERT(ZG_CRC_TABLE == 0 || ZG_CRC_TABLE == 4 || ZG_CRC_TABLE == 8, "ZG_CRC_T
 #define ZGI_INLINE inline
 #endif
 
+/* Private: a function that is part of its caller where the compiler minds speed. */
+#if defined(__GNUC__) && !defined(__OPTIMIZE_SIZE__)
+#define ZGI_QUICK ZGI_INLINE
+#else
+#define ZGI_QUICK inline
+#endif
+
+/* Private: a function for what is rare, which must not make its caller slower. */
+#if defined(__GNUC__)
+#define ZGI_RARE __attribute__((noinline))
+#else
+#define ZGI_RARE
+#endif
+
 /* Private: a function that stands once where the compiler minds size, and in each place where it minds speed. */
 #if defined(__GNUC__) && defined(__OPTIMIZE_SIZE__)
 #define ZGI_SHARED __attribute__((noinline, unused))

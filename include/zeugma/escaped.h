@@ -28,7 +28,7 @@ size_t zgi_escaped_decode(const struct zg_framing *framing, struct zg_decoder *d
 #define ZGI_ESCAPED(options, lead)                                                                                     \
     {                                                                                                                  \
         zgi_escaped_begin, zgi_escaped_put, zgi_escaped_end, zgi_delimited_reset, zgi_escaped_decode,                  \
-            zgi_delimited_reject, zgi_delimited_pause, options, lead, false                                            \
+            zgi_delimited_reject, zgi_delimited_pause, options, lead, false, NULL                                      \
     }
 
 /* SLIP with END at both ends, and behind the frame only. What follows an escape and is none of its two images fails. */

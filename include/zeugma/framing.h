@@ -22,6 +22,9 @@ extern "C" {
 /* The most bytes of a sync, start or end mark. */
 #define ZG_MARK_MAX 4
 
+/* Private: whether frames are taken whole where they lie, if they can be; not where size counts more. */
+#define ZGI_WHOLE_FRAMES (UINTPTR_MAX > 0xFFFFFFFF)
+
 /* Writes one frame into a ring. Nothing is seen by the ring's consumer before zg_encoder_end() succeeds. */
 struct zg_encoder {
     /* private */
@@ -80,6 +83,10 @@ struct zg_framing {
     const void *options; /* the kind's own, or NULL */
     bool lead;           /* a delimiter in front of each frame, too */
     bool rereads;        /* bytes of a failed candidate are read again: events may come without new bytes */
+    /* Private. A candidate that lies whole at the start of `count` bytes: its bytes on the wire, with its content,
+     * which stands in them or in the decoder's memory. 0: it must be decoded. NULL: it always must. */
+    size_t (*whole)(struct zg_decoder *decoder, const uint8_t *bytes, size_t count, const uint8_t **content,
+                    size_t *length);
 };
 
 /* Begins a frame in a ring, adds content, and ends it. zg_encoder_end() returns 0 and the frame's length on the wire in

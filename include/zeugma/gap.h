@@ -20,9 +20,17 @@ size_t zgi_gap_decode(const struct zg_framing *framing, struct zg_decoder *decod
 void zgi_gap_reject(const struct zg_framing *framing, struct zg_decoder *decoder);
 enum zg_framing_event zgi_gap_pause(const struct zg_framing *framing, struct zg_decoder *decoder);
 
-static const struct zg_framing zg_gap = { zgi_gap_nothing, zgi_gap_put,    zgi_gap_nothing, zgi_delimited_reset,
-                                          zgi_gap_decode,  zgi_gap_reject, zgi_gap_pause,   NULL,
-                                          false,           false };
+static const struct zg_framing zg_gap = { zgi_gap_nothing,
+                                          zgi_gap_put,
+                                          zgi_gap_nothing,
+                                          zgi_delimited_reset,
+                                          zgi_gap_decode,
+                                          zgi_gap_reject,
+                                          zgi_gap_pause,
+                                          NULL,
+                                          false,
+                                          false,
+                                          NULL };
 
 #ifdef __cplusplus
 }

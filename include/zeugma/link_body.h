@@ -357,10 +357,43 @@ static inline void zgi_hand_on(struct zg_link *link, struct zg_found *found, uin
         zgi_count(&link->receiver, counter, (size_t)result);
 }
 
-/* Takes bytes, all of them, and what becomes complete by them. Those of the ring are given back before a handler is
- * called, which may take its time. Where the line was silent, what is open ends, or is given up and read again. */
-static inline void zgi_take(struct zg_link *link, bool silent, const uint8_t *bytes, size_t count, bool from_ring,
-                            uint32_t now)
+#if ZGI_WHOLE_FRAMES
+
+/* Takes frames that lie whole in bytes which stay where they are, and returns how many bytes. */
+static ZGI_QUICK size_t zgi_take_whole(struct zg_link *link, const struct zg_protocol *protocol, const uint8_t *bytes,
+                                       size_t count, uint32_t now)
+{
+    size_t taken = 0, size;
+    struct zg_found found;
+
+    if (!protocol->framing->whole || protocol->console)
+        return 0;
+    for (; (size = zgi_receive_whole(&link->receiver, protocol, bytes + taken, count - taken, &found)) > 0;
+         taken += size)
+        zgi_hand_on(link, &found, now);
+    return taken;
+}
+
+#else
+
+static inline size_t zgi_take_whole(struct zg_link *link, const struct zg_protocol *protocol, const uint8_t *bytes,
+                                    size_t count, uint32_t now)
+{
+    (void)link;
+    (void)protocol;
+    (void)bytes;
+    (void)count;
+    (void)now;
+    return 0;
+}
+
+#endif
+
+/* Takes bytes, all of them, and what becomes complete by them. Without `known` they are the ring's, and are given back
+ * before a handler is called, which may take its time; else they stay, and `known` is as for zgi_receive_whole(). Where
+ * the line was silent, what is open ends, or is given up and read again. */
+static ZGI_QUICK void zgi_take(struct zg_link *link, bool silent, const uint8_t *bytes, size_t count,
+                               const struct zg_protocol *known, uint32_t now)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     const bool rereads = protocol->framing->rereads;
@@ -368,20 +401,24 @@ static inline void zgi_take(struct zg_link *link, bool silent, const uint8_t *by
     bool telling = silent;
 
     for (;;) {
+        if (known) {
+            size_t whole = zgi_take_whole(link, known, bytes, count, now);
+            bytes += whole;
+            count -= whole;
+        }
         const size_t piece = protocol->console && count > ZG_TEXT_PIECE ? ZG_TEXT_PIECE : count;
         size_t taken = zgi_receive(&link->receiver, telling, bytes, piece, &found);
         if (protocol->console)
             zg_text_sorter_take(protocol->console(link->receiver.owner), &link->counters, bytes, taken, &found);
-        if (from_ring)
+        if (!known)
             zg_ring_release(&link->receive, (zg_index)taken);
         bytes += taken;
         count -= taken;
         if (found.outcome == ZG_OUTCOME_FRAME || found.outcome == ZG_OUTCOME_VERSION)
             zgi_hand_on(link, &found, now);
-        if (!rereads) {
-            if (count == 0)
-                return; /* no event comes without bytes */
-        } else if (found.outcome != ZG_OUTCOME_OPEN || count > 0) {
+        if (!rereads && count == 0)
+            return; /* no event comes without bytes */
+        if (!rereads || found.outcome != ZG_OUTCOME_OPEN || count > 0) {
             telling = false;
         } else {
             if (telling == silent)
@@ -442,29 +479,30 @@ static inline void zgi_take_received(struct zg_link *link, uint32_t now)
             count = due;
         if (ZGI_PROTOCOL_OF(link)->gap_us > 0)
             count = zgi_before_gap(link, count);
-        zgi_take(link, count == 0, span, count, true, now);
+        zgi_take(link, count == 0, span, count, NULL, now);
         due = (zg_index)(due - count);
     } while (due > 0);
     if (ZGI_PROTOCOL_OF(link)->gap_us > 0 && zg_ring_used(&link->receive) == 0 && zgi_is_silent(link, now)) {
         link->waiting = false;
-        zgi_take(link, true, link->receive.bytes, 0, true, now);
+        zgi_take(link, true, link->receive.bytes, 0, NULL, now);
     }
 }
 
-/* zg_link_receive() */
-static inline void zgi_link_receive(struct zg_link *link, const uint8_t *bytes, size_t count)
+/* zg_link_receive(); `known` as for zgi_receive_whole(). */
+static ZGI_QUICK void zgi_link_receive(struct zg_link *link, const struct zg_protocol *known, const uint8_t *bytes,
+                                       size_t count)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
-    uint32_t now = zgi_now(link);
+    const uint32_t now = zgi_now(link);
+    bool silent = false;
 
     if (protocol->gap_us > 0) {
-        if (link->waiting && zg_clock_since(now, link->gaps->last_us) >= protocol->gap_us)
-            zgi_take(link, true, bytes, 0, false, now);
+        silent = link->waiting && zg_clock_since(now, link->gaps->last_us) >= protocol->gap_us;
         link->gaps->last_us = now;
     }
     link->last_us = now;
     link->waiting = true;
-    zgi_take(link, false, bytes, count, false, now);
+    zgi_take(link, silent, bytes, count, known, now);
 }
 
 /* zg_link_poll() */

@@ -33,7 +33,7 @@ struct zg_marks {
 #define ZG_MARKS(options)                                                                                              \
     {                                                                                                                  \
         zg_marks_begin, zg_marks_put, zg_marks_end, zg_marks_reset, zg_marks_decode, zg_marks_reject, zg_marks_pause,  \
-            (options), false, true                                                                                     \
+            (options), false, true, NULL                                                                               \
     }
 
 /* What ZG_MARKS() names. */

@@ -55,48 +55,59 @@ static inline void zgi_receiver_begin(struct zg_receiver *receiver, const struct
     zgi_begin_check(receiver);
 }
 
-/* Takes into the check what has come of the content, but for bytes that may be the check itself. */
+/* The check's state behind `length` bytes of content, but for bytes that may be the check itself; it was `state` behind
+ * the first `checked` of them. */
+static inline zg_check_word zgi_check_content(const struct zg_check *check, zg_check_word state, size_t checked,
+                                              const uint8_t *content, size_t length)
+{
+    if (length <= checked + check->size)
+        return state;
+    return check->update(check->parameters, state, content + checked, length - check->size - checked);
+}
+
+/* Takes into the check what has come of the content. */
 static void zgi_advance_check(struct zg_receiver *receiver)
 {
     const struct zg_check *check = ZGI_PROTOCOL(receiver)->check;
     const struct zg_decoder *decoder = &receiver->decoder;
-    size_t checked = receiver->checked;
 
-    if (check->size == 0 || decoder->length <= checked + check->size)
+    if (check->size == 0 || decoder->length <= receiver->checked + check->size)
         return;
-    size_t count = decoder->length - check->size - checked;
-    receiver->state = check->update(check->parameters, receiver->state, decoder->content + checked, count);
-    receiver->checked = checked + count;
+    receiver->state = zgi_check_content(check, receiver->state, receiver->checked, decoder->content, decoder->length);
+    receiver->checked = decoder->length - check->size;
 }
 
-static inline bool zgi_check_passes(struct zg_receiver *receiver, struct zg_found *found)
+/* Whether the check behind the content is what the state comes to. */
+static inline bool zgi_check_passes(const struct zg_check *check, zg_check_word state, const uint8_t *content,
+                                    size_t length, struct zg_found *found)
 {
-    const struct zg_check *check = ZGI_PROTOCOL(receiver)->check;
-
     if (check->size == 0)
         return true;
-    zgi_advance_check(receiver);
-    found->expected = check->finish(check->parameters, receiver->state);
-    found->found = zg_check_load(check, receiver->decoder.content + receiver->decoder.length - check->size);
+    found->expected = check->finish(check->parameters, state);
+    found->found = zg_check_load(check, content + length - check->size);
     return found->expected == found->found;
 }
 
-/* What the candidate's content is: a frame, or why it is none. */
-static inline enum zg_outcome zgi_judge(struct zg_receiver *receiver, struct zg_found *found)
+/* What a candidate's content is: a frame, or why it is none. The check's state is that behind its first `checked`
+ * bytes. */
+static ZGI_QUICK enum zg_outcome zgi_judge(const struct zg_receiver *receiver, const struct zg_protocol *protocol,
+                                           zg_check_word state, size_t checked, const uint8_t *content, size_t length,
+                                           struct zg_found *found)
 {
-    const struct zg_protocol *protocol = ZGI_PROTOCOL(receiver);
-    const struct zg_decoder *decoder = &receiver->decoder;
-    size_t around = (size_t)protocol->header_size + protocol->check->size;
+    const struct zg_check *check = protocol->check;
+    size_t around = (size_t)protocol->header_size + check->size;
 
-    if (decoder->length < around || decoder->length == 0)
+    if (length < around || length == 0)
         return ZG_OUTCOME_SHORT;
-    if (!zgi_check_passes(receiver, found))
+    if (check->size > 0)
+        state = zgi_check_content(check, state, checked, content, length);
+    if (!zgi_check_passes(check, state, content, length, found))
         return ZG_OUTCOME_FAILED_CHECK;
-    int verdict = protocol->admit(receiver->owner, decoder->content, decoder->length, &found->frame.header);
+    int verdict = protocol->admit(receiver->owner, content, length, &found->frame.header);
     if (verdict == ZG_EFORM)
         return ZG_OUTCOME_FORM;
-    found->payload = decoder->content + protocol->header_size;
-    found->length = protocol->length_ends ? (size_t)found->frame.header.length : decoder->length - around;
+    found->payload = content + protocol->header_size;
+    found->length = protocol->length_ends ? (size_t)found->frame.header.length : length - around;
     return verdict == 0 ? ZG_OUTCOME_FRAME : ZG_OUTCOME_VERSION;
 }
 
@@ -136,7 +147,9 @@ static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_
     if (event != ZG_FRAMING_CONTENT) { /* these stand in the same order */
         found->outcome = (enum zg_outcome)(event - ZG_FRAMING_MALFORMED + ZG_OUTCOME_MALFORMED);
     } else {
-        found->outcome = zgi_judge(receiver, found);
+        const struct zg_decoder *decoder = &receiver->decoder;
+        found->outcome = zgi_judge(receiver, ZGI_PROTOCOL(receiver), receiver->state, receiver->checked,
+                                   decoder->content, decoder->length, found);
         if (found->outcome > ZG_OUTCOME_VERSION)
             zg_decoder_reject(&receiver->decoder, ZGI_PROTOCOL(receiver)->framing);
     }
@@ -161,5 +174,31 @@ static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, cons
     zgi_take_event(receiver, event, found);
     return taken;
 }
+
+#if ZGI_WHOLE_FRAMES
+
+/* A frame that lies whole in the bytes: the same as zgi_receive(), in one step. `protocol` is the receiver's, or a copy
+ * of whose functions the compiler knows more. Returns its bytes, or 0: nothing was done. */
+static ZGI_QUICK size_t zgi_receive_whole(struct zg_receiver *receiver, const struct zg_protocol *protocol,
+                                          const uint8_t *bytes, size_t count, struct zg_found *found)
+{
+    const struct zg_check *check = protocol->check;
+    const uint8_t *content;
+    size_t length;
+    const size_t size = protocol->framing->whole(&receiver->decoder, bytes, count, &content, &length);
+
+    if (size == 0)
+        return 0;
+    const enum zg_outcome outcome = zgi_judge(receiver, protocol, check->start, check->skip, content, length, found);
+    if (outcome > ZG_OUTCOME_VERSION)
+        return 0;
+    found->outcome = outcome;
+    found->wire = size;
+    zgi_count(receiver, ZGI_COUNTER(bytes_in), size);
+    zgi_count_outcome(receiver, outcome, size);
+    return size;
+}
+
+#endif
 
 #endif

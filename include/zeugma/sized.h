@@ -32,7 +32,7 @@ struct zg_sized {
 #define ZG_SIZED(options)                                                                                              \
     {                                                                                                                  \
         zg_sized_begin, zg_sized_put, zg_sized_end, zg_sized_reset, zg_sized_decode, zg_sized_reject, zg_sized_pause,  \
-            (options), false, true                                                                                     \
+            (options), false, true, NULL                                                                               \
     }
 
 /* What ZG_SIZED() names. */

@@ -45,6 +45,12 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
                 fed++;
             }
             break;
+        case 4: {
+            const size_t count = MIN(size - i, (size_t)data[i + 1]);
+            zg_node_receive(node, data + i, count);
+            fed += (uint32_t)count;
+            break;
+        }
         default:
             zg_link_receive_isr(link, data[i + 1], data[i] >> 3 & 31U);
             fed++;

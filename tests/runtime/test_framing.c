@@ -204,6 +204,42 @@ static void test_full_blocks(void **state)
     }
 }
 
+/* A frame taken whole, where that can be done, is the same as one that is decoded, whatever its bytes are. */
+static void check_whole(const uint8_t *wire, size_t count, size_t limit, const uint8_t *content, size_t length,
+                        enum zg_framing_event event)
+{
+    uint8_t *memory = malloc(limit); /* no more than it needs */
+    struct zg_decoder decoder;
+    const uint8_t *seen = NULL;
+    size_t seen_length = 0;
+
+    zg_decoder_init(&decoder, &zg_cobs, limit, memory, limit);
+    size_t taken = zg_cobs.whole(&decoder, wire, count, &seen, &seen_length);
+    assert_true(taken == 0 || taken == count);
+    assert_true(taken == 0 || event == ZG_FRAMING_CONTENT);
+    assert_true(taken == count || event != ZG_FRAMING_CONTENT);
+    if (taken > 0) {
+        assert_int_equal(seen_length, length);
+        assert_memory_equal(seen, content, length);
+    }
+    free(memory);
+}
+
+/* The same for a frame one of whose bytes is another, with little room. */
+static void check_whole_changed(struct zg_random *random, uint8_t *wire, size_t count, size_t limit)
+{
+    uint8_t back[700];
+    struct zg_decoder decoder;
+    enum zg_framing_event event = ZG_FRAMING_MORE;
+    size_t at = zg_random_below(random, count - 1), taken = 0;
+
+    wire[at] = (uint8_t)(1 + zg_random_below(random, 255));
+    zg_decoder_init(&decoder, &zg_cobs, limit, back, limit);
+    while (taken < count && event == ZG_FRAMING_MORE)
+        taken += zg_decoder_take(&decoder, &zg_cobs, wire + taken, count - taken, &event);
+    check_whole(wire, count, limit, back, decoder.length, event);
+}
+
 static void test_round_trip(void **state)
 {
     struct zg_random random = zg_random_seeded(3, 0);
@@ -233,6 +269,11 @@ static void test_round_trip(void **state)
         assert_int_equal(decoder.wire, count);
         assert_int_equal(decoder.length, length);
         assert_memory_equal(back, content, length);
+        if (zg_cobs.whole) {
+            check_whole(wire, count, MAX(length, 1), content, length, ZG_FRAMING_CONTENT);
+            for (unsigned i = 0; i < 3; i++)
+                check_whole_changed(&random, wire, count, 1 + length - MIN(length, zg_random_below(&random, 4)));
+        }
     }
 }
 
