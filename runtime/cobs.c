@@ -203,6 +203,7 @@ size_t zgi_cobs_whole(struct zg_decoder *decoder, const uint8_t *bytes, size_t c
 
     if (end == 0 || end == count)
         return 0;
+    zgi_fetch_ahead(bytes, count);
     if (bytes[0] == end && end - 1 <= decoder->limit) {
         *content = bytes + 1;
         *length = end - 1;

@@ -19,6 +19,20 @@ static inline size_t zgi_copy_long_run(uint8_t *to, const uint8_t *from, size_t 
     return length;
 }
 
+/* Lets what comes later come near already: what was read from a system in large pieces is seldom near. */
+static inline void zgi_fetch_ahead(const uint8_t *bytes, size_t count)
+{
+    enum { AHEAD = 2048 };
+
+#ifdef __GNUC__
+    if (count > AHEAD)
+        __builtin_prefetch(bytes + AHEAD);
+#else
+    (void)bytes;
+    (void)count;
+#endif
+}
+
 /* The top bit of each byte that is zero, and maybe of those above it. */
 static inline uint64_t zgi_zeros(uint64_t word)
 {
