@@ -58,28 +58,30 @@ static inline zg_check_word zgi_crc_step(const struct zg_crc *crc, zg_check_word
 
 #if ZG_CRC_TABLE != 8 && ZG_CHECK_BITS >= 16
 
-/* Private: a register after one byte more, for the polynomial x^16 + x^12 + x^5 + 1, whose eight steps are a few
- * shifts: the byte's upper half falls into its lower one, and the sum into the places of the three lower terms. */
-static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_word reg, uint8_t byte)
+/* Private: a register after the bytes up to `end`, one at least, for the polynomial x^16 + x^12 + x^5 + 1, whose eight
+ * steps are a few shifts: the byte's upper half falls into its lower one, and the sum into the places of the three
+ * lower terms. The register's halves stay apart, where small processors have them. */
+static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes,
+                                          const uint8_t *end)
 {
-    uint8_t low, high, sum;
+    const bool reflected = crc->reflected;
+    uint8_t low = (uint8_t)(reflected ? reg : reg >> (ZG_CHECK_BITS - 16));
+    uint8_t high = (uint8_t)(reflected ? reg >> 8 : reg >> (ZG_CHECK_BITS - 8));
 
-    if (crc->reflected) {
-        low = (uint8_t)reg;
-        high = (uint8_t)(reg >> 8);
-        sum = (uint8_t)(low ^ byte);
-        sum = (uint8_t)(sum ^ (uint8_t)(sum << 4));
-        low = (uint8_t)(high ^ (uint8_t)(sum << 3) ^ (uint8_t)(sum >> 4));
-        high = (uint8_t)(sum ^ (uint8_t)(sum >> 5));
-        return (zg_check_word)((uint16_t)high << 8 | low);
-    }
-    low = (uint8_t)(reg >> (ZG_CHECK_BITS - 16));
-    high = (uint8_t)(reg >> (ZG_CHECK_BITS - 8));
-    sum = (uint8_t)(high ^ byte);
-    sum = (uint8_t)(sum ^ (uint8_t)(sum >> 4));
-    high = (uint8_t)(low ^ (uint8_t)(sum << 4) ^ (uint8_t)(sum >> 3));
-    low = (uint8_t)(sum ^ (uint8_t)(sum << 5));
-    return ZG_CRC_TOP((uint16_t)((uint16_t)high << 8 | low), 16);
+    do {
+        uint8_t sum = (uint8_t)((reflected ? low : high) ^ *bytes++);
+        if (reflected) {
+            sum = (uint8_t)(sum ^ (uint8_t)(sum << 4));
+            low = (uint8_t)(high ^ (uint8_t)(sum << 3) ^ (uint8_t)(sum >> 4));
+            high = (uint8_t)(sum ^ (uint8_t)(sum >> 5));
+        } else {
+            sum = (uint8_t)(sum ^ (uint8_t)(sum >> 4));
+            high = (uint8_t)(low ^ (uint8_t)(sum << 4) ^ (uint8_t)(sum >> 3));
+            low = (uint8_t)(sum ^ (uint8_t)(sum << 5));
+        }
+    } while (bytes != end);
+    const uint16_t both = (uint16_t)((uint16_t)high << 8 | low);
+    return reflected ? (zg_check_word)both : ZG_CRC_TOP(both, 16);
 }
 
 /* Whether that fits. */
@@ -90,10 +92,12 @@ static inline bool zgi_crc_is_ccitt(const struct zg_crc *crc)
 
 #else
 
-static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_word reg, uint8_t byte)
+static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes,
+                                          const uint8_t *end)
 {
     (void)crc;
-    (void)byte;
+    (void)bytes;
+    (void)end;
     return reg;
 }
 
@@ -135,8 +139,7 @@ static inline zg_check_word zg_crc_update(const struct zg_crc *crc, zg_check_wor
     const uint8_t *end = bytes + count;
 
     if (zgi_crc_is_ccitt(crc))
-        for (; bytes != end; bytes++)
-            reg = zgi_crc_ccitt(crc, reg, *bytes);
+        return bytes == end ? reg : zgi_crc_ccitt(crc, reg, bytes, end);
 #if ZG_CRC_TABLE == 8 && UINTPTR_MAX > 0xFFFF
     for (; (size_t)(end - bytes) >= 4; bytes += 4) { /* whoever takes the table wants speed */
         reg = zgi_crc_byte(crc, reg, bytes[0]);

@@ -38,38 +38,33 @@ static inline enum zg_arrival zg_sequence_note(struct zg_sequence *sequence, uns
                                                zg_role *skipped)
 {
     const zg_role mask = (zg_role)(ZG_ROLE_MAX >> (ZG_ROLE_BITS - bits));
-    zg_role ahead = (zg_role)(number - sequence->newest) & mask;
+    const zg_role ahead = (zg_role)(number - sequence->newest) & mask;
     zg_role back = (zg_role)(sequence->newest - number) & mask;
+    uint16_t seen = sequence->seen;
 
     *skipped = 0;
     if (!sequence->started) {
         sequence->started = true;
-        sequence->newest = number;
-        sequence->seen = UINT16_MAX; /* what came before the first is nobody's loss */
-        return ZG_ARRIVAL_NEXT;
-    }
-    if (ahead == 1) { /* as it should be */
-        sequence->newest = number;
-        sequence->seen = (uint16_t)((uint16_t)(sequence->seen << 1) | 1U);
-        return ZG_ARRIVAL_NEXT;
-    }
-    if (ahead == 0)
+        seen = UINT16_MAX; /* what came before the first is nobody's loss */
+    } else if (ahead == 0) {
         return ZG_ARRIVAL_REPEATED;
-    if (ahead <= mask / 2 + 1U) {
+    } else if (ahead <= mask / 2 + 1U) {
         *skipped = (zg_role)(ahead - 1U);
-        sequence->newest = number;
-        uint32_t seen = ((uint32_t)sequence->seen << 1 | 1U)
-                        << (ahead > ZG_SEQUENCE_REMEMBERED ? ZG_SEQUENCE_REMEMBERED : ahead - 1U);
-        sequence->seen = (uint16_t)seen;
-        return ZG_ARRIVAL_NEXT;
-    }
-    if (back > ZG_SEQUENCE_REMEMBERED)
+        seen = (uint16_t)((uint16_t)(seen << 1) | 1U);
+        if (ahead != 1)
+            seen = ahead > ZG_SEQUENCE_REMEMBERED ? 0 : (uint16_t)((uint32_t)seen << (ahead - 1U));
+    } else {
+        if (back > ZG_SEQUENCE_REMEMBERED)
+            return ZG_ARRIVAL_LATE;
+        const uint16_t bit = (uint16_t)(1U << --back);
+        if ((seen & bit) != 0)
+            return ZG_ARRIVAL_REPEATED;
+        sequence->seen = (uint16_t)(seen | bit);
         return ZG_ARRIVAL_LATE;
-    uint16_t bit = (uint16_t)(1U << (back - 1U));
-    if (sequence->seen & bit)
-        return ZG_ARRIVAL_REPEATED;
-    sequence->seen = (uint16_t)(sequence->seen | bit);
-    return ZG_ARRIVAL_LATE;
+    }
+    sequence->newest = number;
+    sequence->seen = seen;
+    return ZG_ARRIVAL_NEXT;
 }
 
 #ifdef __cplusplus
