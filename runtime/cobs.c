@@ -6,73 +6,73 @@
 
 enum { FULL_BLOCK = 0xFF }; /* code of a block of 254 bytes, after which no zero is implied */
 
-/* Begins a block: its code byte is written when it ends. */
-static void open_block(struct zg_encoder *encoder)
-{
-    if (encoder->used >= encoder->room) {
-        encoder->overflow = true;
-        return;
-    }
-    encoder->code_at = encoder->used++;
-    encoder->code = 1;
-}
-
 void zgi_cobs_begin(const struct zg_framing *framing, struct zg_encoder *encoder)
 {
     (void)framing;
     if (encoder->lead)
         zgi_append(encoder, 0);
-    open_block(encoder);
+    encoder->code_at = encoder->used;
+    encoder->code = 1;
+    zgi_append(encoder, 0); /* the block's code byte, once it ends */
 }
 
-/* Ends the open block; the next is begun where there was a zero, else only when there is more. */
-static void close_block(struct zg_encoder *encoder, bool at_zero)
+/* Copies what of the bytes is not zero and lies in one piece in the open block and in the ring. */
+static inline uint8_t put_run(const struct zg_ring *ring, zg_index at, uint8_t code, const uint8_t *bytes, size_t count)
 {
-    zg_ring_poke(encoder->ring, encoder->code_at, encoder->code);
-    encoder->code = 0;
-    if (at_zero)
-        open_block(encoder);
-}
-
-/* Copies what of the bytes is not zero and lies in one piece, in the open block and in the ring. */
-static size_t put_run(struct zg_encoder *encoder, const uint8_t *bytes, size_t count)
-{
-    const struct zg_ring *ring = encoder->ring;
-    zg_index at = (zg_index)(ring->head + encoder->used) & ring->mask;
-    size_t to_end = (size_t)ring->mask + 1 - at;
-    size_t room = (zg_index)(encoder->room - encoder->used);
-    uint8_t most = (uint8_t)(FULL_BLOCK - encoder->code);
+    const zg_index place = at & ring->mask;
+    const size_t to_end = (size_t)ring->mask + 1 - place;
+    uint8_t most = (uint8_t)(FULL_BLOCK - code);
 
     if (most > count)
         most = (uint8_t)count;
-    if (most > room)
-        most = (uint8_t)room;
     if (most > to_end)
         most = (uint8_t)to_end;
-    if (most == 0)
-        encoder->overflow = true;
-    return zgi_copy_run(ring->bytes + at, bytes, most);
+    return (uint8_t)zgi_copy_run(ring->bytes + place, bytes, most);
 }
 
+/* Each byte of the content takes one on the wire, a zero in a code byte's place; besides there is a code byte behind
+ * each full block, once there is more. */
 void zgi_cobs_put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count)
 {
+    const struct zg_ring *const ring = encoder->ring;
+    uint8_t *const memory = ring->bytes;
+    const zg_index mask = ring->mask, head = ring->head;
+    zg_index at = (zg_index)(head + encoder->used), code_at = (zg_index)(head + encoder->code_at);
+    uint8_t code = encoder->code;
+
     (void)framing;
     while (count > 0 && !encoder->overflow) {
-        if (encoder->code == 0)
-            open_block(encoder);
-        size_t run = put_run(encoder, bytes, count);
-        encoder->used = (zg_index)(encoder->used + run);
-        encoder->code = (uint8_t)(encoder->code + run);
-        bytes += run;
-        count -= run;
-        if (encoder->code == FULL_BLOCK) {
-            close_block(encoder, false);
-        } else if (count > 0 && *bytes == 0) {
-            close_block(encoder, true);
+        const bool opens = code == 0;
+        if (count + opens > (zg_index)(head + encoder->room - at)) {
+            encoder->overflow = true;
+            break;
+        }
+        if (opens) {
+            code_at = at++;
+            code = 1;
+        }
+        while (count > 0 && code != FULL_BLOCK) {
+            const uint8_t run = put_run(ring, at, code, bytes, count);
+            bytes += run;
+            count -= run;
+            at = (zg_index)(at + run);
+            code = (uint8_t)(code + run);
+            if (count == 0 || code == FULL_BLOCK || *bytes != 0)
+                continue; /* at an end: of the bytes, the block, or the ring's memory */
+            memory[code_at & mask] = code;
+            code_at = at++;
+            code = 1;
             bytes++;
             count--;
         }
+        if (code == FULL_BLOCK) {
+            memory[code_at & mask] = FULL_BLOCK;
+            code = 0;
+        }
     }
+    encoder->used = (zg_index)(at - head);
+    encoder->code_at = (zg_index)(code_at - head);
+    encoder->code = code;
 }
 
 void zgi_cobs_end(const struct zg_framing *framing, struct zg_encoder *encoder)
@@ -83,66 +83,58 @@ void zgi_cobs_end(const struct zg_framing *framing, struct zg_encoder *encoder)
     zgi_append(encoder, 0);
 }
 
-static enum zg_framing_event give_up(struct zg_decoder *decoder)
+/* Copies what of a block that lacks `left` bytes is there, and for what there is room. */
+static inline uint8_t take_run(uint8_t *to, size_t room, uint8_t left, const uint8_t *bytes, size_t count)
 {
-    decoder->state = ZGI_SKIP;
-    decoder->left = 0; /* what comes next is no part of the block */
-    return ZG_FRAMING_TOO_LONG;
-}
-
-/* A code byte: opens a block, which ends the one before with the zero that it stands for. */
-static enum zg_framing_event open_next(struct zg_decoder *decoder, uint8_t code)
-{
-    bool zero = decoder->state == ZGI_DATA && decoder->code != FULL_BLOCK;
-
-    decoder->state = ZGI_DATA;
-    decoder->code = code;
-    decoder->left = (uint8_t)(code - 1U);
-    if (!zero)
-        return ZG_FRAMING_MORE;
-    if (decoder->length == decoder->limit)
-        return give_up(decoder);
-    decoder->content[decoder->length++] = 0;
-    return ZG_FRAMING_MORE;
-}
-
-/* What of an open block comes in one piece: its bytes up to a zero, to its end, or to the end of the room. */
-static size_t take_run(struct zg_decoder *decoder, const uint8_t *bytes, size_t count)
-{
-    size_t room = decoder->limit - decoder->length;
-    uint8_t most = decoder->left;
+    uint8_t most = left;
 
     if (most > count)
         most = (uint8_t)count;
     if (most > room)
         most = (uint8_t)room;
-    uint8_t taken = (uint8_t)zgi_copy_run(decoder->content + decoder->length, bytes, most);
-    decoder->length += taken;
-    decoder->left = (uint8_t)(decoder->left - taken);
-    return taken;
+    return (uint8_t)zgi_copy_run(to, bytes, most);
 }
 
-/* From byte `i` on, in any state. */
+/* From byte `i` on, in any state. A code byte ends the block before it with the zero that it stands for, unless that
+ * was full. */
 static size_t decode_on(struct zg_decoder *decoder, const uint8_t *bytes, size_t count, enum zg_framing_event *event,
                         size_t i)
 {
-    *event = ZG_FRAMING_MORE;
-    if (decoder->state == ZGI_SKIP)
-        i = zgi_skip_noise(decoder, 0, bytes, count, event);
-    while (i < count && *event == ZG_FRAMING_MORE) {
-        if (decoder->left > 0)
-            i += take_run(decoder, bytes + i, count - i);
-        if (i == count)
-            break;
-        uint8_t byte = bytes[i++]; /* one that take_run() leaves */
-        if (byte == 0)
-            *event = zgi_delimiter(decoder, decoder->left == 0, i);
-        else if (decoder->left > 0)
-            *event = give_up(decoder);
-        else
-            *event = open_next(decoder, byte);
+    const uint8_t *at = bytes + i, *const end = bytes + count;
+    uint8_t *to = decoder->content + decoder->length, *const full = decoder->content + decoder->limit;
+    uint8_t left = decoder->left, code = decoder->code;
+
+    while (at != end) {
+        if (left > 0) {
+            const uint8_t run = take_run(to, (size_t)(full - to), left, at, (size_t)(end - at));
+            to += run;
+            left = (uint8_t)(left - run);
+            at += run;
+            if (at == end)
+                break;
+        }
+        const uint8_t byte = *at++; /* one that take_run() leaves */
+        if (byte == 0) {
+            decoder->length = (size_t)(to - decoder->content);
+            *event = zgi_delimiter(decoder, left == 0, (size_t)(at - bytes));
+            return (size_t)(at - bytes);
+        }
+        decoder->state = ZGI_DATA;
+        const bool zero = code != FULL_BLOCK;
+        if ((zero || left > 0) && to == full) {
+            decoder->state = ZGI_SKIP;
+            *event = ZG_FRAMING_TOO_LONG;
+            return (size_t)(at - bytes);
+        }
+        code = byte;
+        left = (uint8_t)(byte - 1U);
+        if (zero)
+            *to++ = 0;
     }
-    return i;
+    decoder->left = left;
+    decoder->code = code;
+    decoder->length = (size_t)(to - decoder->content);
+    return count;
 }
 
 size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
@@ -151,6 +143,12 @@ size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *deco
     size_t i = 0;
 
     (void)framing;
+    *event = ZG_FRAMING_MORE;
+    if (decoder->state == ZGI_SKIP) {
+        i = zgi_skip_noise(decoder, 0, bytes, count, event);
+        if (*event != ZG_FRAMING_MORE)
+            return i;
+    }
     if (decoder->state == ZGI_EMPTY) {
         decoder->left = 0;
         decoder->code = FULL_BLOCK;
@@ -162,7 +160,10 @@ size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *deco
         if (i > 0)
             decoder->state = ZGI_DATA;
     }
-    return decode_on(decoder, bytes, count, event, i);
+    do
+        i = decode_on(decoder, bytes, count, event, i);
+    while (i < count && *event == ZG_FRAMING_MORE); /* behind a delimiter that may open a frame */
+    return i;
 }
 
 #if ZGI_WHOLE_FRAMES
