@@ -284,8 +284,9 @@ static bool record(struct zg_wire *wire, const struct zg_passage *passage, GErro
     if (!wire->capture)
         return true;
     const uint64_t now_ns = elapsed(wire);
+    const bool to_device = passage->out != wire->settings.serves;
     if (passage->count > 0 &&
-        !zg_capture_add(wire->capture, passage->out ? ZG_CAPTURE_OUT : ZG_CAPTURE_IN, time_of_day(wire, passage->at_ns),
+        !zg_capture_add(wire->capture, to_device ? ZG_CAPTURE_OUT : ZG_CAPTURE_IN, time_of_day(wire, passage->at_ns),
                         passage->out ? 0 : new_line_errors(wire), passage->bytes, passage->count, error))
         return false;
     if (now_ns - wire->flushed_ns < FLUSH_NS)

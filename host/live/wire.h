@@ -29,7 +29,7 @@ struct zg_wire_settings {
 /* Bytes that passed one way. */
 struct zg_passage {
     uint64_t at_ns; /* since the link was opened, or since the capture's first record */
-    bool out;       /* to the device */
+    bool out;       /* what was written here, or in a capture what went to the device */
     const uint8_t *bytes;
     size_t count; /* 0: nothing now */
 };

@@ -229,7 +229,7 @@ static void test_script(void **state)
 static void test_restart(void **state)
 {
     (void)state;
-    struct process device = start_device("pty:p", "");
+    struct process device = start_device("pty:p", "--capture d");
     struct process watch = start("watch " LOOM " serial:p --answer");
     await(&watch, "the device has told who it is");
     assert_int_equal(kill(device.id, SIGUSR1), 0);
@@ -240,6 +240,11 @@ static void test_restart(void **state)
     assert_int_equal(finish(&device, 0), 0);
     assert_in(device.text->str, "1 restarts");
     clear(&device);
+    for (unsigned i = 0; i < 2; i++) { /* both ends captured the same, in the same directions */
+        g_autofree char *seen = run(0, i == 0 ? "watch " LOOM " file:c" : "watch " LOOM " file:d");
+        assert_in(seen, "→ load_row     row=3");
+        assert_in(seen, "← row_taken    row=3");
+    }
 }
 
 /* --- what goes wrong with the link */
