@@ -421,8 +421,9 @@ static void print_summary(const struct watching *watching)
     else if (watching->form != FORM_CSV)
         cli_print("%.1f s: %" G_GUINT64_FORMAT " frames and %" G_GUINT64_FORMAT
                   " bytes from the device, %" G_GUINT64_FORMAT
-                  " stretches skipped; %u bytes of noise, %u of frames that failed\n",
-                  ran, watching->device_frames, watching->bytes, watching->skipped, c->bytes_noise, c->bytes_failed);
+                  " %s skipped; %u bytes of noise, %u of frames that failed\n",
+                  ran, watching->device_frames, watching->bytes, watching->skipped,
+                  watching->skipped == 1 ? "stretch" : "stretches", c->bytes_noise, c->bytes_failed);
 }
 
 /* The error is the caller's to print, once the terminal is its own again. */
