@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "zeugma/cobs.h"
 
-#include "runs.h"
+#include "zeugma/runs.h"
 #include "stuffing.h"
 
 enum { FULL_BLOCK = 0xFF }; /* code of a block of 254 bytes, after which no zero is implied */

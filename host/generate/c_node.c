@@ -332,7 +332,10 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
                    "        node->handlers->console_text(node->context, (const char *)bytes, size);\n}\n\n");
     zgi_c_session_terms(c, text);
     print_protocol(c, text);
-    g_string_append(text, "#define ZGI_PROTOCOL(end) (&this_protocol)\n#include \"zeugma/link_body.h\"\n");
+    g_string_append(text, "#define ZGI_PROTOCOL(end) (&this_protocol)\n");
+    if (zg_framing_is_short_cobs(&c->plan->definition->framing, c->plan->max_content))
+        g_string_append(text, "#define ZGI_SHORT_COBS\n");
+    g_string_append(text, "#include \"zeugma/link_body.h\"\n");
     if (c->end.hello)
         g_string_append(text, "#include \"zeugma/hello_body.h\"\n");
     if (c->end.delivery)

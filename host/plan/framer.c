@@ -13,6 +13,11 @@ bool zg_framing_is_plain(const struct zg_framing_choice *framing)
     return framing->kind == ZG_FRAMING_MARKS && framing->marking == ZG_MARKING_PLAIN;
 }
 
+bool zg_framing_is_short_cobs(const struct zg_framing_choice *framing, unsigned content)
+{
+    return framing->kind == ZG_FRAMING_COBS && !framing->lead && content < 254;
+}
+
 unsigned zg_framing_least(const struct zg_framing_choice *framing, unsigned content)
 {
     switch (framing->kind) {
@@ -44,7 +49,7 @@ unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned conte
             return ZG_MARKS_ROOM(content, framing->start.size, framing->end.size); /* fall through */
     case ZG_FRAMING_LENGTH:
     case ZG_FRAMING_FIXED: return ZG_SIZED_ROOM(content, framing->start.size, framing->end.size);
-    default: return content;
+    default: return content + zg_framing_is_short_cobs(framing, content); /* its first code byte */
     }
 }
 

@@ -79,6 +79,12 @@ typedef uint32_t zg_role;
 #endif
 ZG_ASSERT(ZG_CRC_TABLE == 0 || ZG_CRC_TABLE == 4 || ZG_CRC_TABLE == 8, "ZG_CRC_TABLE is 0, 4 or 8");
 
+/* Where a generated end has COBS and no content of more than 253 bytes: 1: bytes are gathered and taken apart at a
+ * frame's end, which is least flash and time on small processors; 0: as they come. */
+#ifndef ZG_COBS_IN_PLACE
+#define ZG_COBS_IN_PLACE (UINTPTR_MAX <= 0xFFFFFFFF)
+#endif
+
 /* Private: a function that is part of its caller: an interrupt that calls another saves all registers. */
 #if defined(__GNUC__)
 #define ZGI_INLINE inline __attribute__((always_inline))

@@ -85,63 +85,6 @@ static inline bool zgi_may_begin(struct zg_link *link, zg_role to)
     return zg_clock_since(now, link->sent_us) >= protocol->send_gap_us;
 }
 
-/* Adds a part of a frame's content, and takes it into the check but for `skip` bytes in front. */
-static inline void zgi_put(struct zg_encoder *encoder, const struct zg_protocol *protocol, zg_check_word *state,
-                           const uint8_t *bytes, size_t count, size_t skip)
-{
-    const struct zg_check *check = protocol->check;
-
-    zg_encoder_put(encoder, protocol->framing, bytes, count);
-    if (check->size > 0 && count > skip)
-        *state = check->update(check->parameters, *state, bytes + skip, count - skip);
-}
-
-/* Adds what the check comes to, behind the zero bytes that fill the content up. */
-static inline void zgi_put_check(struct zg_encoder *encoder, const struct zg_protocol *protocol, zg_check_word state,
-                                 size_t length)
-{
-    static const uint8_t zero = 0;
-    const struct zg_check *check = protocol->check;
-    uint8_t tail[sizeof(zg_check_word)];
-
-    for (size_t size = protocol->header_size + length + check->size; size < protocol->filled; size++)
-        zgi_put(encoder, protocol, &state, &zero, 1, 0);
-    if (check->size == 0)
-        return;
-    zg_check_store(check, check->finish(check->parameters, state), tail);
-    zg_encoder_put(encoder, protocol->framing, tail, check->size);
-}
-
-/* Adds a header and a payload, and the check behind them. */
-static inline void zgi_put_parts(struct zg_encoder *encoder, const struct zg_protocol *protocol, const uint8_t *header,
-                                 const uint8_t *payload, size_t length)
-{
-    zg_check_word state = protocol->check->start;
-
-    zgi_put(encoder, protocol, &state, header, protocol->header_size, protocol->check->skip);
-    zgi_put(encoder, protocol, &state, payload, length, 0);
-    zgi_put_check(encoder, protocol, state, length);
-}
-
-/* The same where they stand in one piece, with room for the check behind. */
-static inline void zgi_put_content(struct zg_encoder *encoder, const struct zg_protocol *protocol, uint8_t *content,
-                                   size_t length)
-{
-    const struct zg_check *check = protocol->check;
-    const size_t covered = protocol->header_size + length;
-
-    if (protocol->filled > 0) {
-        zgi_put_parts(encoder, protocol, content, content + protocol->header_size, length);
-        return;
-    }
-    if (check->size > 0) {
-        zg_check_word state =
-            check->update(check->parameters, check->start, content + check->skip, covered - check->skip);
-        zg_check_store(check, check->finish(check->parameters, state), content + covered);
-    }
-    zg_encoder_put(encoder, protocol->framing, content, covered + check->size);
-}
-
 /* What zg_link_init() does, for memory whose sizes are right. */
 static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol *protocol, void *owner,
                                   const struct zg_port *port, void *port_context, const struct zg_link_memory *memory)
@@ -171,7 +114,6 @@ static inline int zgi_link_send(struct zg_link *link, zg_role to, zg_role id, ui
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     const struct zg_header header = { 0, id, link->sequence, 0, (zg_role)length, to, link->address, 0, 0 };
-    struct zg_encoder encoder;
     size_t wire;
 
     if (length > protocol->max_payload)
@@ -179,12 +121,7 @@ static inline int zgi_link_send(struct zg_link *link, zg_role to, zg_role id, ui
     if (!zgi_may_begin(link, to))
         return ZG_EROOM;
     protocol->write_header(link->receiver.owner, &header, front);
-    zg_encoder_begin(&encoder, protocol->framing, &link->transmit);
-    if (payload)
-        zgi_put_parts(&encoder, protocol, front, payload, length);
-    else
-        zgi_put_content(&encoder, protocol, front, length);
-    int error = zg_encoder_end(&encoder, protocol->framing, &wire);
+    int error = zgi_write_frame(&link->transmit, protocol, front, payload, length, &wire);
     if (error)
         return error;
     link->sequence++;
@@ -357,7 +294,7 @@ static inline void zgi_hand_on(struct zg_link *link, struct zg_found *found, uin
         zgi_count(&link->receiver, counter, (size_t)result);
 }
 
-#if ZGI_WHOLE_FRAMES
+#if ZGI_WHOLE_FRAMES && !defined(ZEUGMA_SHORT_COBS_BODY_H)
 
 /* Takes frames that lie whole in bytes which stay where they are, and returns how many bytes. */
 static ZGI_QUICK size_t zgi_take_whole(struct zg_link *link, const struct zg_protocol *protocol, const uint8_t *bytes,

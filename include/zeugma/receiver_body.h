@@ -38,23 +38,6 @@ static ZGI_SHARED void zgi_count(struct zg_receiver *receiver, uint8_t counter, 
     *at += (uint32_t)times;
 }
 
-static inline void zgi_begin_check(struct zg_receiver *receiver)
-{
-    receiver->state = ZGI_PROTOCOL(receiver)->check->start;
-    receiver->checked = ZGI_PROTOCOL(receiver)->check->skip;
-}
-
-/* zg_receiver_init() for one that is all zero. */
-static inline void zgi_receiver_begin(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
-                                      struct zg_counters *counters, uint8_t *memory)
-{
-    ZGI_KEEP_PROTOCOL(receiver, protocol);
-    receiver->owner = owner;
-    receiver->counters = counters;
-    zgi_decoder_begin(&receiver->decoder, protocol->framing, ZG_MAX_CONTENT(protocol), memory, protocol->receive_room);
-    zgi_begin_check(receiver);
-}
-
 /* The check's state behind `length` bytes of content, but for bytes that may be the check itself; it was `state` behind
  * the first `checked` of them. */
 static inline zg_check_word zgi_check_content(const struct zg_check *check, zg_check_word state, size_t checked,
@@ -63,18 +46,6 @@ static inline zg_check_word zgi_check_content(const struct zg_check *check, zg_c
     if (length <= checked + check->size)
         return state;
     return check->update(check->parameters, state, content + checked, length - check->size - checked);
-}
-
-/* Takes into the check what has come of the content. */
-static void zgi_advance_check(struct zg_receiver *receiver)
-{
-    const struct zg_check *check = ZGI_PROTOCOL(receiver)->check;
-    const struct zg_decoder *decoder = &receiver->decoder;
-
-    if (check->size == 0 || decoder->length <= receiver->checked + check->size)
-        return;
-    receiver->state = zgi_check_content(check, receiver->state, receiver->checked, decoder->content, decoder->length);
-    receiver->checked = decoder->length - check->size;
 }
 
 /* Whether the check behind the content is what the state comes to. */
@@ -136,69 +107,24 @@ static inline void zgi_count_outcome(struct zg_receiver *receiver, enum zg_outco
     zgi_count(receiver, times, 1);
 }
 
-static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_event event, struct zg_found *found)
-{
-    found->outcome = ZG_OUTCOME_OPEN;
-    found->wire = 0;
-    if (event == ZG_FRAMING_MORE) {
-        zgi_advance_check(receiver);
-        return;
-    }
-    if (event != ZG_FRAMING_CONTENT) { /* these stand in the same order */
-        found->outcome = (enum zg_outcome)(event - ZG_FRAMING_MALFORMED + ZG_OUTCOME_MALFORMED);
-    } else {
-        const struct zg_decoder *decoder = &receiver->decoder;
-        found->outcome = zgi_judge(receiver, ZGI_PROTOCOL(receiver), receiver->state, receiver->checked,
-                                   decoder->content, decoder->length, found);
-        if (found->outcome > ZG_OUTCOME_VERSION)
-            zg_decoder_reject(&receiver->decoder, ZGI_PROTOCOL(receiver)->framing);
-    }
-    found->wire = receiver->decoder.wire;
-    zgi_count_outcome(receiver, found->outcome, found->wire);
-    zgi_begin_check(receiver);
-}
-
-/* zg_receiver_pause() where `silent`, else zg_receiver_take(). */
-static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, const uint8_t *bytes, size_t count,
-                                 struct zg_found *found)
-{
-    const struct zg_framing *framing = ZGI_PROTOCOL(receiver)->framing;
-    enum zg_framing_event event;
-    size_t taken = 0;
-
-    if (silent)
-        zg_decoder_pause(&receiver->decoder, framing, &event);
-    else
-        taken = zg_decoder_take(&receiver->decoder, framing, bytes, count, &event);
-    zgi_count(receiver, ZGI_COUNTER(bytes_in), taken);
-    zgi_take_event(receiver, event, found);
-    return taken;
-}
-
-#if ZGI_WHOLE_FRAMES
-
-/* A frame that lies whole in the bytes: the same as zgi_receive(), in one step. `protocol` is the receiver's, or a copy
- * of whose functions the compiler knows more. Returns its bytes, or 0: nothing was done. */
-static ZGI_QUICK size_t zgi_receive_whole(struct zg_receiver *receiver, const struct zg_protocol *protocol,
-                                          const uint8_t *bytes, size_t count, struct zg_found *found)
+/* Puts the check behind a header and a payload that stand in one piece; the bytes of all. */
+static inline size_t zgi_close_content(const struct zg_protocol *protocol, uint8_t *content, size_t length)
 {
     const struct zg_check *check = protocol->check;
-    const uint8_t *content;
-    size_t length;
-    const size_t size = protocol->framing->whole(&receiver->decoder, bytes, count, &content, &length);
+    const size_t covered = protocol->header_size + length;
 
-    if (size == 0)
-        return 0;
-    const enum zg_outcome outcome = zgi_judge(receiver, protocol, check->start, check->skip, content, length, found);
-    if (outcome > ZG_OUTCOME_VERSION)
-        return 0;
-    found->outcome = outcome;
-    found->wire = size;
-    zgi_count(receiver, ZGI_COUNTER(bytes_in), size);
-    zgi_count_outcome(receiver, outcome, size);
-    return size;
+    if (check->size > 0) {
+        zg_check_word state =
+            check->update(check->parameters, check->start, content + check->skip, covered - check->skip);
+        zg_check_store(check, check->finish(check->parameters, state), content + covered);
+    }
+    return covered + check->size;
 }
 
+#if defined(ZGI_SHORT_COBS) && ZG_COBS_IN_PLACE
+#include "zeugma/short_cobs_body.h"
+#else
+#include "zeugma/framing_body.h"
 #endif
 
 #endif

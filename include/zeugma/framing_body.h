@@ -1,0 +1,156 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * Private. How an end finds frames and writes them, in any framing: by its struct zg_framing. zeugma/short_cobs_body.h
+ * does the same for one.
+ */
+#ifndef ZEUGMA_FRAMING_BODY_H
+#define ZEUGMA_FRAMING_BODY_H
+
+static inline void zgi_begin_check(struct zg_receiver *receiver)
+{
+    receiver->state = ZGI_PROTOCOL(receiver)->check->start;
+    receiver->checked = ZGI_PROTOCOL(receiver)->check->skip;
+}
+
+/* zg_receiver_init() for one that is all zero. */
+static inline void zgi_receiver_begin(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
+                                      struct zg_counters *counters, uint8_t *memory)
+{
+    ZGI_KEEP_PROTOCOL(receiver, protocol);
+    receiver->owner = owner;
+    receiver->counters = counters;
+    zgi_decoder_begin(&receiver->decoder, protocol->framing, ZG_MAX_CONTENT(protocol), memory, protocol->receive_room);
+    zgi_begin_check(receiver);
+}
+
+/* Takes into the check what has come of the content. */
+static void zgi_advance_check(struct zg_receiver *receiver)
+{
+    const struct zg_check *check = ZGI_PROTOCOL(receiver)->check;
+    const struct zg_decoder *decoder = &receiver->decoder;
+
+    if (check->size == 0 || decoder->length <= receiver->checked + check->size)
+        return;
+    receiver->state = zgi_check_content(check, receiver->state, receiver->checked, decoder->content, decoder->length);
+    receiver->checked = decoder->length - check->size;
+}
+
+static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_event event, struct zg_found *found)
+{
+    found->outcome = ZG_OUTCOME_OPEN;
+    found->wire = 0;
+    if (event == ZG_FRAMING_MORE) {
+        zgi_advance_check(receiver);
+        return;
+    }
+    if (event != ZG_FRAMING_CONTENT) { /* these stand in the same order */
+        found->outcome = (enum zg_outcome)(event - ZG_FRAMING_MALFORMED + ZG_OUTCOME_MALFORMED);
+    } else {
+        const struct zg_decoder *decoder = &receiver->decoder;
+        found->outcome = zgi_judge(receiver, ZGI_PROTOCOL(receiver), receiver->state, receiver->checked,
+                                   decoder->content, decoder->length, found);
+        if (found->outcome > ZG_OUTCOME_VERSION)
+            zg_decoder_reject(&receiver->decoder, ZGI_PROTOCOL(receiver)->framing);
+    }
+    found->wire = receiver->decoder.wire;
+    zgi_count_outcome(receiver, found->outcome, found->wire);
+    zgi_begin_check(receiver);
+}
+
+/* zg_receiver_pause() where `silent`, else zg_receiver_take(). */
+static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, const uint8_t *bytes, size_t count,
+                                 struct zg_found *found)
+{
+    const struct zg_framing *framing = ZGI_PROTOCOL(receiver)->framing;
+    enum zg_framing_event event;
+    size_t taken = 0;
+
+    if (silent)
+        zg_decoder_pause(&receiver->decoder, framing, &event);
+    else
+        taken = zg_decoder_take(&receiver->decoder, framing, bytes, count, &event);
+    zgi_count(receiver, ZGI_COUNTER(bytes_in), taken);
+    zgi_take_event(receiver, event, found);
+    return taken;
+}
+
+#if ZGI_WHOLE_FRAMES
+
+/* A frame that lies whole in the bytes: the same as zgi_receive(), in one step. `protocol` is the receiver's, or a copy
+ * of whose functions the compiler knows more. Returns its bytes, or 0: nothing was done. */
+static ZGI_QUICK size_t zgi_receive_whole(struct zg_receiver *receiver, const struct zg_protocol *protocol,
+                                          const uint8_t *bytes, size_t count, struct zg_found *found)
+{
+    const struct zg_check *check = protocol->check;
+    const uint8_t *content;
+    size_t length;
+    const size_t size = protocol->framing->whole(&receiver->decoder, bytes, count, &content, &length);
+
+    if (size == 0)
+        return 0;
+    const enum zg_outcome outcome = zgi_judge(receiver, protocol, check->start, check->skip, content, length, found);
+    if (outcome > ZG_OUTCOME_VERSION)
+        return 0;
+    found->outcome = outcome;
+    found->wire = size;
+    zgi_count(receiver, ZGI_COUNTER(bytes_in), size);
+    zgi_count_outcome(receiver, outcome, size);
+    return size;
+}
+
+#endif
+
+/* Adds a part of a frame's content, and takes it into the check but for `skip` bytes in front. */
+static inline void zgi_put(struct zg_encoder *encoder, const struct zg_protocol *protocol, zg_check_word *state,
+                           const uint8_t *bytes, size_t count, size_t skip)
+{
+    const struct zg_check *check = protocol->check;
+
+    zg_encoder_put(encoder, protocol->framing, bytes, count);
+    if (check->size > 0 && count > skip)
+        *state = check->update(check->parameters, *state, bytes + skip, count - skip);
+}
+
+/* Adds what the check comes to, behind the zero bytes that fill the content up. */
+static inline void zgi_put_check(struct zg_encoder *encoder, const struct zg_protocol *protocol, zg_check_word state,
+                                 size_t length)
+{
+    static const uint8_t zero = 0;
+    const struct zg_check *check = protocol->check;
+    uint8_t tail[sizeof(zg_check_word)];
+
+    for (size_t size = protocol->header_size + length + check->size; size < protocol->filled; size++)
+        zgi_put(encoder, protocol, &state, &zero, 1, 0);
+    if (check->size == 0)
+        return;
+    zg_check_store(check, check->finish(check->parameters, state), tail);
+    zg_encoder_put(encoder, protocol->framing, tail, check->size);
+}
+
+/* Adds a header and a payload, and the check behind them. */
+static inline void zgi_put_parts(struct zg_encoder *encoder, const struct zg_protocol *protocol, const uint8_t *header,
+                                 const uint8_t *payload, size_t length)
+{
+    zg_check_word state = protocol->check->start;
+
+    zgi_put(encoder, protocol, &state, header, protocol->header_size, protocol->check->skip);
+    zgi_put(encoder, protocol, &state, payload, length, 0);
+    zgi_put_check(encoder, protocol, state, length);
+}
+
+/* Sends one frame, whole or not at all: 0 and its bytes on the wire, or ZG_EROOM. `front` is the header; without a
+ * payload, that stands behind it, and room for the check behind that. */
+static inline int zgi_write_frame(struct zg_ring *ring, const struct zg_protocol *protocol, uint8_t *front,
+                                  const uint8_t *payload, size_t length, size_t *wire)
+{
+    struct zg_encoder encoder;
+
+    zg_encoder_begin(&encoder, protocol->framing, ring);
+    if (payload || protocol->filled > 0)
+        zgi_put_parts(&encoder, protocol, front, payload ? payload : front + protocol->header_size, length);
+    else
+        zg_encoder_put(&encoder, protocol->framing, front, zgi_close_content(protocol, front, length));
+    return zg_encoder_end(&encoder, protocol->framing, wire);
+}
+
+#endif
