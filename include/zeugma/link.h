@@ -160,14 +160,9 @@ static ZGI_INLINE void zgi_link_put_isr(struct zg_link *link, uint8_t *memory, s
     if (line_errors == 0)
         return;
     link->flagged++;
-    if ((line_errors & ZG_LINE_FRAMING) != 0)
-        zgi_increment_isr(&counters->line_framing);
-    if ((line_errors & ZG_LINE_PARITY) != 0)
-        zgi_increment_isr(&counters->line_parity);
-    if ((line_errors & ZG_LINE_OVERRUN) != 0)
-        zgi_increment_isr(&counters->line_overrun);
-    if ((line_errors & ZG_LINE_BREAK) != 0)
-        zgi_increment_isr(&counters->line_break);
+    for (uint32_t *counter = &counters->line_framing; line_errors != 0; counter++, line_errors >>= 1)
+        if ((line_errors & 1U) != 0) /* they stand in the order of zg_line_error */
+            zgi_increment_isr(counter);
 }
 
 #ifdef __cplusplus

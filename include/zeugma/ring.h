@@ -30,16 +30,14 @@ struct zg_ring {
  * Before either side runs. */
 int zg_ring_init(struct zg_ring *ring, uint8_t *memory, size_t size);
 
-/* Private: zg_ring_put() and zg_ring_get() where the compiler knows the ring's memory. */
+/* Private: zg_ring_put(), but for the count, and zg_ring_get(), where the compiler knows the ring's memory. */
 static ZGI_INLINE bool zgi_ring_put(struct zg_ring *ring, uint8_t *memory, size_t size, uint8_t byte)
 {
     const zg_index mask = (zg_index)(size - 1);
     zg_index head = ring->head;
 
-    if ((zg_index)(head - zgi_load_acquire(&ring->tail)) > mask) {
-        ring->dropped++;
+    if ((zg_index)(head - zgi_load_acquire(&ring->tail)) > mask)
         return false;
-    }
     memory[head & mask] = byte;
     zgi_store_release(&ring->head, (zg_index)(head + 1U));
     return true;
@@ -59,7 +57,10 @@ static ZGI_INLINE bool zgi_ring_get(struct zg_ring *ring, const uint8_t *memory,
 /* Producer. Appends one byte; false, with the loss counted, where the ring is full. Constant time. */
 static inline bool zg_ring_put(struct zg_ring *ring, uint8_t byte)
 {
-    return zgi_ring_put(ring, ring->bytes, (size_t)ring->mask + 1, byte);
+    if (zgi_ring_put(ring, ring->bytes, (size_t)ring->mask + 1, byte))
+        return true;
+    ring->dropped++;
+    return false;
 }
 
 /* Producer. Bytes that can be appended now. */

@@ -49,45 +49,34 @@ static inline enum zg_outcome zgi_judge_gathered(struct zg_receiver *receiver, s
     return zgi_judge(receiver, ZGI_PROTOCOL(receiver), check->start, check->skip, frame + 1, size - 1, found);
 }
 
-/* Lets bytes go up to a delimiter. */
-static inline size_t zgi_let_go(struct zg_receiver *receiver, const uint8_t *bytes, size_t count)
-{
-    size_t taken = 0;
-
-    while (taken < count && bytes[taken] != 0)
-        taken++;
-    if (taken < count)
-        receiver->decoder.state = ZGI_GATHERING;
-    return taken;
-}
-
 /* zg_receiver_pause() where `silent`, else zg_receiver_take(). */
 static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, const uint8_t *bytes, size_t count,
                                  struct zg_found *found)
 {
-    const size_t most = ZG_MAX_CONTENT(ZGI_PROTOCOL(receiver)) + 1;
+    const uint_fast8_t most = (uint_fast8_t)(ZG_MAX_CONTENT(ZGI_PROTOCOL(receiver)) + 1);
     struct zg_decoder *decoder = &receiver->decoder;
     enum zg_outcome outcome = ZG_OUTCOME_OPEN;
-    size_t gathered = decoder->pending, taken = 0, wire = gathered;
+    uint_fast8_t gathered = (uint_fast8_t)decoder->pending, taken = 0, wire = gathered;
 
     if (silent) {
         decoder->state = ZGI_GATHERING;
         outcome = gathered > 0 ? ZG_OUTCOME_CUT : ZG_OUTCOME_OPEN;
-    } else if (decoder->state == ZGI_LETTING_GO) {
-        taken = wire = zgi_let_go(receiver, bytes, count);
-        outcome = ZG_OUTCOME_NOISE;
     } else {
-        const size_t room = most - gathered;
-        taken = zgi_copy_run(decoder->content + gathered, bytes, (uint8_t)(count < room ? count : room));
-        gathered += taken;
-        if (taken < count) {
-            wire = gathered + 1;
-            if (bytes[taken++] == 0) {
+        const uint_fast8_t room = (uint_fast8_t)(most - gathered);
+        taken = (uint_fast8_t)zgi_copy_run(decoder->content + gathered, bytes, (uint8_t)(count < room ? count : room));
+        gathered = (uint_fast8_t)(gathered + taken);
+        if (decoder->state == ZGI_LETTING_GO) {
+            wire = taken;
+            outcome = ZG_OUTCOME_NOISE;
+            if (taken < count && bytes[taken] == 0)
+                decoder->state = ZGI_GATHERING;
+        } else if (taken < count) {
+            wire = (uint_fast8_t)(gathered + 1);
+            outcome = ZG_OUTCOME_TOO_LONG;
+            if (bytes[taken++] == 0)
                 outcome = zgi_judge_gathered(receiver, gathered, found);
-            } else {
+            else
                 decoder->state = ZGI_LETTING_GO;
-                outcome = ZG_OUTCOME_TOO_LONG;
-            }
         }
     }
     found->outcome = outcome;
