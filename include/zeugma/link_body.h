@@ -326,15 +326,34 @@ static inline size_t zgi_take_whole(struct zg_link *link, const struct zg_protoc
 
 #endif
 
-/* Takes bytes, all of them, and what becomes complete by them. Without `known` they are the ring's, and are given back
- * before a handler is called, which may take its time; else they stay, and `known` is as for zgi_receive_whole(). Where
- * the line was silent, what is open ends, or is given up and read again. */
+/* Takes bytes up to the first that something ends at, and hands a frame on. Bytes of the ring are given back before a
+ * handler is called, which may take its time. */
+static ZGI_QUICK size_t zgi_take_some(struct zg_link *link, bool silent, const uint8_t *bytes, size_t count,
+                                      bool from_ring, uint32_t now, enum zg_outcome *outcome)
+{
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+    struct zg_found found;
+    const size_t taken = zgi_receive(&link->receiver, silent, bytes, count, &found);
+
+    if (protocol->console)
+        zg_text_sorter_take(protocol->console(link->receiver.owner), &link->counters, bytes, taken, &found);
+    if (from_ring)
+        zg_ring_release(&link->receive, (zg_index)taken);
+    if (found.outcome == ZG_OUTCOME_FRAME || found.outcome == ZG_OUTCOME_VERSION)
+        zgi_hand_on(link, &found, now);
+    *outcome = found.outcome;
+    return taken;
+}
+
+/* Takes bytes, all of them, and what becomes complete by them. Without `known` they are the ring's; else they stay, and
+ * `known` is as for zgi_receive_whole(). Where the line was silent, what is open ends, or is given up and read again.
+ */
 static ZGI_QUICK void zgi_take(struct zg_link *link, bool silent, const uint8_t *bytes, size_t count,
                                const struct zg_protocol *known, uint32_t now)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     const bool rereads = protocol->framing->rereads;
-    struct zg_found found;
+    enum zg_outcome outcome;
     bool telling = silent;
 
     for (;;) {
@@ -344,18 +363,12 @@ static ZGI_QUICK void zgi_take(struct zg_link *link, bool silent, const uint8_t 
             count -= whole;
         }
         const size_t piece = protocol->console && count > ZG_TEXT_PIECE ? ZG_TEXT_PIECE : count;
-        size_t taken = zgi_receive(&link->receiver, telling, bytes, piece, &found);
-        if (protocol->console)
-            zg_text_sorter_take(protocol->console(link->receiver.owner), &link->counters, bytes, taken, &found);
-        if (!known)
-            zg_ring_release(&link->receive, (zg_index)taken);
+        const size_t taken = zgi_take_some(link, telling, bytes, piece, !known, now, &outcome);
         bytes += taken;
         count -= taken;
-        if (found.outcome == ZG_OUTCOME_FRAME || found.outcome == ZG_OUTCOME_VERSION)
-            zgi_hand_on(link, &found, now);
         if (!rereads && count == 0)
             return; /* no event comes without bytes */
-        if (!rereads || found.outcome != ZG_OUTCOME_OPEN || count > 0) {
+        if (!rereads || outcome != ZG_OUTCOME_OPEN || count > 0) {
             telling = false;
         } else {
             if (telling == silent)
@@ -401,8 +414,10 @@ static inline zg_index zgi_before_gap(struct zg_link *link, zg_index due)
 /* Takes what was in the receive ring when it was called, and tells silence. */
 static inline void zgi_take_received(struct zg_link *link, uint32_t now)
 {
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     zg_index due = zg_ring_used(&link->receive);
-    bool came = due > 0;
+    const bool came = due > 0;
+    enum zg_outcome outcome;
 
     if (!came && !zgi_is_silent(link, now))
         return;
@@ -414,12 +429,15 @@ static inline void zgi_take_received(struct zg_link *link, uint32_t now)
         zg_index count = zg_ring_span(&link->receive, &span);
         if (count > due)
             count = due;
-        if (ZGI_PROTOCOL_OF(link)->gap_us > 0)
+        if (protocol->gap_us > 0)
             count = zgi_before_gap(link, count);
-        zgi_take(link, count == 0, span, count, NULL, now);
+        if (protocol->framing->rereads || protocol->console)
+            zgi_take(link, count == 0, span, count, NULL, now);
+        else /* the rest comes with the next turn */
+            count = (zg_index)zgi_take_some(link, count == 0, span, count, true, now, &outcome);
         due = (zg_index)(due - count);
     } while (due > 0);
-    if (ZGI_PROTOCOL_OF(link)->gap_us > 0 && zg_ring_used(&link->receive) == 0 && zgi_is_silent(link, now)) {
+    if (protocol->gap_us > 0 && zg_ring_used(&link->receive) == 0 && zgi_is_silent(link, now)) {
         link->waiting = false;
         zgi_take(link, true, link->receive.bytes, 0, NULL, now);
     }
