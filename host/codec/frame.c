@@ -41,11 +41,12 @@ struct zg_stream {
     struct zg_protocol protocol;
     struct zg_receiver receiver;
     struct zg_counters counters;
-    GByteArray *raw; /* what was not reported: noise, then what is pending */
-    guint noise;     /* bytes of it */
-    uint64_t offset; /* of raw's first byte */
-    uint64_t since;  /* bytes that were no frame, since the last frame */
-    int before;      /* the byte in front of raw; -1: none */
+    struct zg_header header; /* of a frame that was found */
+    GByteArray *raw;         /* what was not reported: noise, then what is pending */
+    guint noise;             /* bytes of it */
+    uint64_t offset;         /* of raw's first byte */
+    uint64_t since;          /* bytes that were no frame, since the last frame */
+    int before;              /* the byte in front of raw; -1: none */
     uint8_t *memory;
     struct zg_value **values; /* for each message, used again and again */
 };
@@ -217,7 +218,7 @@ static void read_message(struct zg_stream *stream, const struct zg_found *found,
 
 static void take_frame(struct zg_stream *stream, const struct zg_found *found)
 {
-    struct zg_stretch stretch = { .kind = ZG_STRETCH_FRAME, .header = found->frame.header };
+    struct zg_stretch stretch = { .kind = ZG_STRETCH_FRAME, .header = stream->header };
 
     stretch.message = zg_plan_by_id(stream->plan, stretch.header.id);
     if (found->outcome == ZG_OUTCOME_VERSION)
@@ -295,7 +296,7 @@ void zg_stream_feed(struct zg_stream *stream, const uint8_t *bytes, size_t count
     if (count == 0)
         return;
     do {
-        size_t taken = zg_receiver_take(&stream->receiver, bytes, MIN(count, NOISE_PIECE), &found);
+        size_t taken = zg_receiver_take(&stream->receiver, bytes, MIN(count, NOISE_PIECE), &found, &stream->header);
         if (taken > 0)
             g_byte_array_append(stream->raw, bytes, (guint)taken);
         bytes += taken;
@@ -310,10 +311,10 @@ void zg_stream_end(struct zg_stream *stream)
     struct zg_found ended, found;
 
     do {
-        zg_receiver_pause(&stream->receiver, &ended);
+        zg_receiver_pause(&stream->receiver, &ended, &stream->header);
         take_found(stream, &ended);
         do {
-            (void)zg_receiver_take(&stream->receiver, &nothing, 0, &found);
+            (void)zg_receiver_take(&stream->receiver, &nothing, 0, &found, &stream->header);
             take_found(stream, &found);
         } while (found.outcome != ZG_OUTCOME_OPEN);
     } while (ended.outcome != ZG_OUTCOME_OPEN);

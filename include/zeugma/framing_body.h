@@ -35,7 +35,8 @@ static void zgi_advance_check(struct zg_receiver *receiver)
     receiver->checked = decoder->length - check->size;
 }
 
-static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_event event, struct zg_found *found)
+static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_event event, struct zg_found *found,
+                                  struct zg_header *header)
 {
     found->outcome = ZG_OUTCOME_OPEN;
     found->wire = 0;
@@ -48,7 +49,7 @@ static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_
     } else {
         const struct zg_decoder *decoder = &receiver->decoder;
         found->outcome = zgi_judge(receiver, ZGI_PROTOCOL(receiver), receiver->state, receiver->checked,
-                                   decoder->content, decoder->length, found);
+                                   decoder->content, decoder->length, found, header);
         if (found->outcome > ZG_OUTCOME_VERSION)
             zg_decoder_reject(&receiver->decoder, ZGI_PROTOCOL(receiver)->framing);
     }
@@ -57,9 +58,15 @@ static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_
     zgi_begin_check(receiver);
 }
 
+/* Of the frame that was found last, decoder.length bytes. */
+static inline const uint8_t *zgi_content(const struct zg_receiver *receiver)
+{
+    return receiver->decoder.content;
+}
+
 /* zg_receiver_pause() where `silent`, else zg_receiver_take(). */
 static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, const uint8_t *bytes, size_t count,
-                                 struct zg_found *found)
+                                 struct zg_found *found, struct zg_header *header)
 {
     const struct zg_framing *framing = ZGI_PROTOCOL(receiver)->framing;
     enum zg_framing_event event;
@@ -70,7 +77,7 @@ static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, cons
     else
         taken = zg_decoder_take(&receiver->decoder, framing, bytes, count, &event);
     zgi_count(receiver, ZGI_COUNTER(bytes_in), taken);
-    zgi_take_event(receiver, event, found);
+    zgi_take_event(receiver, event, found, header);
     return taken;
 }
 
@@ -79,20 +86,20 @@ static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, cons
 /* A frame that lies whole in the bytes: the same as zgi_receive(), in one step. `protocol` is the receiver's, or a copy
  * of whose functions the compiler knows more. Returns its bytes, or 0: nothing was done. */
 static ZGI_QUICK size_t zgi_receive_whole(struct zg_receiver *receiver, const struct zg_protocol *protocol,
-                                          const uint8_t *bytes, size_t count, struct zg_found *found)
+                                          const uint8_t *bytes, size_t count, struct zg_header *header, bool *foreign,
+                                          const uint8_t **content, size_t *length)
 {
     const struct zg_check *check = protocol->check;
-    const uint8_t *content;
-    size_t length;
-    const size_t size = protocol->framing->whole(&receiver->decoder, bytes, count, &content, &length);
+    const size_t size = protocol->framing->whole(&receiver->decoder, bytes, count, content, length);
+    struct zg_found found;
 
     if (size == 0)
         return 0;
-    const enum zg_outcome outcome = zgi_judge(receiver, protocol, check->start, check->skip, content, length, found);
+    const enum zg_outcome outcome =
+        zgi_judge(receiver, protocol, check->start, check->skip, *content, *length, &found, header);
     if (outcome > ZG_OUTCOME_VERSION)
         return 0;
-    found->outcome = outcome;
-    found->wire = size;
+    *foreign = outcome == ZG_OUTCOME_VERSION;
     zgi_count(receiver, ZGI_COUNTER(bytes_in), size);
     zgi_count_outcome(receiver, outcome, size);
     return size;

@@ -257,11 +257,12 @@ static inline bool zgi_is_for_us(const struct zg_link *link, const struct zg_hea
            header->destination == zgi_everybody(link);
 }
 
-/* Hands a frame on and counts what became of it. */
-static inline void zgi_hand_on(struct zg_link *link, struct zg_found *found, uint32_t now)
+/* Hands a frame on, of this version or `foreign`, and counts what became of it. */
+static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_frame *frame, const uint8_t *content,
+                               size_t length, uint32_t now)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
-    struct zg_frame *frame = &found->frame;
+    const size_t payload = zgi_payload_length(protocol, length, &frame->header);
     struct zg_peer *const peer = zgi_peer(link, frame->header.source);
     const uint8_t flagged = *(volatile uint8_t *)&link->flagged;
 
@@ -273,15 +274,15 @@ static inline void zgi_hand_on(struct zg_link *link, struct zg_found *found, uin
     frame->line_errors = (uint8_t)(flagged - link->flagged_seen);
     link->flagged_seen = flagged;
     if (peer)
-        zgi_note_peer(link, peer, frame, found->outcome == ZG_OUTCOME_VERSION);
-    if (found->outcome == ZG_OUTCOME_VERSION)
+        zgi_note_peer(link, peer, frame, foreign);
+    if (foreign)
         return;
     if (peer)
         zgi_note_sequence(link, peer, frame);
     uint8_t counter = ZGI_COUNTER(not_for_us);
     int result = 1;
     if (zgi_is_for_us(link, &frame->header)) {
-        result = protocol->deliver(link->receiver.owner, frame, found->payload, found->length);
+        result = protocol->deliver(link->receiver.owner, frame, content + protocol->header_size, payload);
         counter = ZGI_COUNTER(extra_bytes);
         if (protocol->filled > 0 && !protocol->length_ends && result > 0)
             return; /* they are zero bytes */
@@ -300,14 +301,18 @@ static inline void zgi_hand_on(struct zg_link *link, struct zg_found *found, uin
 static ZGI_QUICK size_t zgi_take_whole(struct zg_link *link, const struct zg_protocol *protocol, const uint8_t *bytes,
                                        size_t count, uint32_t now)
 {
-    size_t taken = 0, size;
-    struct zg_found found;
+    size_t taken = 0, size, length;
+    const uint8_t *content;
+    struct zg_frame frame;
+    bool foreign;
 
     if (!protocol->framing->whole || protocol->console)
         return 0;
-    for (; (size = zgi_receive_whole(&link->receiver, protocol, bytes + taken, count - taken, &found)) > 0;
-         taken += size)
-        zgi_hand_on(link, &found, now);
+    while ((size = zgi_receive_whole(&link->receiver, protocol, bytes + taken, count - taken, &frame.header, &foreign,
+                                     &content, &length)) > 0) {
+        zgi_hand_on(link, foreign, &frame, content, length, now);
+        taken += size;
+    }
     return taken;
 }
 
@@ -333,14 +338,16 @@ static ZGI_QUICK size_t zgi_take_some(struct zg_link *link, bool silent, const u
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     struct zg_found found;
-    const size_t taken = zgi_receive(&link->receiver, silent, bytes, count, &found);
+    struct zg_frame frame;
+    const size_t taken = zgi_receive(&link->receiver, silent, bytes, count, &found, &frame.header);
 
     if (protocol->console)
         zg_text_sorter_take(protocol->console(link->receiver.owner), &link->counters, bytes, taken, &found);
     if (from_ring)
         zg_ring_release(&link->receive, (zg_index)taken);
     if (found.outcome == ZG_OUTCOME_FRAME || found.outcome == ZG_OUTCOME_VERSION)
-        zgi_hand_on(link, &found, now);
+        zgi_hand_on(link, found.outcome == ZG_OUTCOME_VERSION, &frame, zgi_content(&link->receiver),
+                    link->receiver.decoder.length, now);
     *outcome = found.outcome;
     return taken;
 }

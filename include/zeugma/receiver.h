@@ -37,8 +37,7 @@ enum zg_outcome {
 struct zg_found {
     enum zg_outcome outcome;
     size_t wire;            /* bytes that ended, delimiters and stuffing included; they follow on those before */
-    struct zg_frame frame;  /* of a frame: its header; the rest is the caller's to fill */
-    const uint8_t *payload; /* of a frame, until the next call */
+    const uint8_t *payload; /* of a frame, until the next call; else NULL */
     size_t length;          /* of the payload, bytes */
     zg_check_word expected; /* of a failed check: computed from the bytes, and found behind them */
     zg_check_word found;
@@ -59,14 +58,15 @@ struct zg_receiver {
 void zg_receiver_init(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
                       struct zg_counters *counters, uint8_t *memory);
 
-/* Takes bytes up to the first that something ended at, and returns their number. Call it, with no bytes if need be,
- * until the outcome is ZG_OUTCOME_OPEN. Linear in the bytes; after damage, where the framing has no delimiter of its
- * own, in those times the longest frame at worst. */
-size_t zg_receiver_take(struct zg_receiver *receiver, const uint8_t *bytes, size_t count, struct zg_found *found);
+/* Takes bytes up to the first that something ended at, and returns their number; stores a frame's header. Call it, with
+ * no bytes if need be, until the outcome is ZG_OUTCOME_OPEN. Linear in the bytes; after damage, where the framing has
+ * no delimiter of its own, in those times the longest frame at worst. */
+size_t zg_receiver_take(struct zg_receiver *receiver, const uint8_t *bytes, size_t count, struct zg_found *found,
+                        struct zg_header *header);
 
 /* The line fell silent or the stream ended: gives up what is open, or ends it where silence ends a frame. One outcome a
  * call; after each, zg_receiver_take() without bytes until that is ZG_OUTCOME_OPEN, then again, until this is. */
-void zg_receiver_pause(struct zg_receiver *receiver, struct zg_found *found);
+void zg_receiver_pause(struct zg_receiver *receiver, struct zg_found *found, struct zg_header *header);
 
 /* Bytes that have not ended yet. */
 size_t zg_receiver_pending(const struct zg_receiver *receiver);

@@ -59,11 +59,18 @@ static inline bool zgi_check_passes(const struct zg_check *check, zg_check_word 
     return found->expected == found->found;
 }
 
+/* The payload's bytes, of a frame with so many bytes of content. */
+static inline size_t zgi_payload_length(const struct zg_protocol *protocol, size_t length,
+                                        const struct zg_header *header)
+{
+    return protocol->length_ends ? (size_t)header->length : length - protocol->header_size - protocol->check->size;
+}
+
 /* What a candidate's content is: a frame, or why it is none. The check's state is that behind its first `checked`
  * bytes. */
 static ZGI_QUICK enum zg_outcome zgi_judge(const struct zg_receiver *receiver, const struct zg_protocol *protocol,
                                            zg_check_word state, size_t checked, const uint8_t *content, size_t length,
-                                           struct zg_found *found)
+                                           struct zg_found *found, struct zg_header *header)
 {
     const struct zg_check *check = protocol->check;
     size_t around = (size_t)protocol->header_size + check->size;
@@ -74,16 +81,16 @@ static ZGI_QUICK enum zg_outcome zgi_judge(const struct zg_receiver *receiver, c
         state = zgi_check_content(check, state, checked, content, length);
     if (!zgi_check_passes(check, state, content, length, found))
         return ZG_OUTCOME_FAILED_CHECK;
-    int verdict = protocol->admit(receiver->owner, content, length, &found->frame.header);
+    int verdict = protocol->admit(receiver->owner, content, length, header);
     if (verdict == ZG_EFORM)
         return ZG_OUTCOME_FORM;
     found->payload = content + protocol->header_size;
-    found->length = protocol->length_ends ? (size_t)found->frame.header.length : length - around;
+    found->length = zgi_payload_length(protocol, length, header);
     return verdict == 0 ? ZG_OUTCOME_FRAME : ZG_OUTCOME_VERSION;
 }
 
 /* Counts an outcome once, and its bytes. */
-static inline void zgi_count_outcome(struct zg_receiver *receiver, enum zg_outcome outcome, size_t wire)
+static ZGI_SHARED void zgi_count_outcome(struct zg_receiver *receiver, enum zg_outcome outcome, size_t wire)
 {
     uint8_t bytes = ZGI_COUNTER(bytes_failed), times = ZGI_COUNTER(malformed);
 

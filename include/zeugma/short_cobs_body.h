@@ -23,6 +23,12 @@ static inline void zgi_receiver_begin(struct zg_receiver *receiver, const struct
     receiver->decoder.content = memory;
 }
 
+/* Of the frame that was found last, decoder.length bytes. */
+static inline const uint8_t *zgi_content(const struct zg_receiver *receiver)
+{
+    return receiver->decoder.content + 1;
+}
+
 /* Whether each code byte leads to the next, and the last to the frame's end; they become zeros. */
 static inline bool zgi_put_zeros_back(uint8_t *frame, size_t size)
 {
@@ -37,7 +43,8 @@ static inline bool zgi_put_zeros_back(uint8_t *frame, size_t size)
 }
 
 /* What the gathered bytes are, at a delimiter. */
-static inline enum zg_outcome zgi_judge_gathered(struct zg_receiver *receiver, size_t size, struct zg_found *found)
+static inline enum zg_outcome zgi_judge_gathered(struct zg_receiver *receiver, size_t size, struct zg_found *found,
+                                                 struct zg_header *header)
 {
     const struct zg_check *check = ZGI_PROTOCOL(receiver)->check;
     uint8_t *frame = receiver->decoder.content;
@@ -46,12 +53,13 @@ static inline enum zg_outcome zgi_judge_gathered(struct zg_receiver *receiver, s
         return ZG_OUTCOME_IDLE;
     if (!zgi_put_zeros_back(frame, size))
         return ZG_OUTCOME_MALFORMED;
-    return zgi_judge(receiver, ZGI_PROTOCOL(receiver), check->start, check->skip, frame + 1, size - 1, found);
+    receiver->decoder.length = size - 1;
+    return zgi_judge(receiver, ZGI_PROTOCOL(receiver), check->start, check->skip, frame + 1, size - 1, found, header);
 }
 
 /* zg_receiver_pause() where `silent`, else zg_receiver_take(). */
 static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, const uint8_t *bytes, size_t count,
-                                 struct zg_found *found)
+                                 struct zg_found *found, struct zg_header *header)
 {
     const uint_fast8_t most = (uint_fast8_t)(ZG_MAX_CONTENT(ZGI_PROTOCOL(receiver)) + 1);
     struct zg_decoder *decoder = &receiver->decoder;
@@ -74,7 +82,7 @@ static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, cons
             wire = (uint_fast8_t)(gathered + 1);
             outcome = ZG_OUTCOME_TOO_LONG;
             if (bytes[taken++] == 0)
-                outcome = zgi_judge_gathered(receiver, gathered, found);
+                outcome = zgi_judge_gathered(receiver, gathered, found, header);
             else
                 decoder->state = ZGI_LETTING_GO;
         }

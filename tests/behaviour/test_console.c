@@ -105,20 +105,21 @@ static void sorter_told(const struct zg_plan *plan, const GByteArray *bytes, siz
     struct zg_receiver receiver;
     struct zg_text_sorter sorter;
     struct zg_found found, ended;
+    struct zg_header header;
 
     protocol.admit = admit;
     memset(counters, 0, sizeof *counters);
     zg_receiver_init(&receiver, &protocol, (void *)plan, counters, memory);
     zg_text_sorter_init(&sorter, raw, room, append_text, text);
     for (size_t at = 0, taken; at < bytes->len || found.outcome != ZG_OUTCOME_OPEN; at += taken) {
-        taken = zg_receiver_take(&receiver, bytes->data + at, MIN(piece, bytes->len - at), &found);
+        taken = zg_receiver_take(&receiver, bytes->data + at, MIN(piece, bytes->len - at), &found, &header);
         zg_text_sorter_take(&sorter, counters, bytes->data + at, taken, &found);
     }
     do {
-        zg_receiver_pause(&receiver, &ended);
+        zg_receiver_pause(&receiver, &ended, &header);
         zg_text_sorter_take(&sorter, counters, NULL, 0, &ended);
         do {
-            (void)zg_receiver_take(&receiver, bytes->data, 0, &found);
+            (void)zg_receiver_take(&receiver, bytes->data, 0, &found, &header);
             zg_text_sorter_take(&sorter, counters, NULL, 0, &found);
         } while (found.outcome != ZG_OUTCOME_OPEN);
     } while (ended.outcome != ZG_OUTCOME_OPEN);
