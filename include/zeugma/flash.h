@@ -15,6 +15,7 @@
 #define ZG_FLASH PROGMEM
 #define ZGI_FLASH_APART
 #define zgi_flash_copy(to, from, size) ((void)memcpy_P(to, from, size))
+#define zgi_flash_byte(at) pgm_read_byte(at)
 
 #if ZG_CHECK_BITS == 8
 #define zgi_flash_word(at) pgm_read_byte(at)
@@ -32,6 +33,7 @@
 #define ZG_FLASH
 #define zgi_flash_word(at) (*(at))
 #define zgi_flash_copy(to, from, size) ((void)memcpy(to, from, size))
+#define zgi_flash_byte(at) (*(at))
 
 #endif
 

@@ -20,6 +20,7 @@
 #include <stddef.h>
 
 #include "zeugma/error.h"
+#include "zeugma/flash.h"
 #include "zeugma/receiver.h"
 
 #define ZGI_COUNTER(name) ((uint8_t)offsetof(struct zg_counters, name))
@@ -89,29 +90,30 @@ static ZGI_QUICK enum zg_outcome zgi_judge(const struct zg_receiver *receiver, c
     return verdict == 0 ? ZG_OUTCOME_FRAME : ZG_OUTCOME_VERSION;
 }
 
+/* The counters of each outcome: of its bytes, and of itself; 0: there is none. */
+static const uint8_t zgi_counters_of[][2] ZG_FLASH = { { 0, 0 },
+                                                       { ZGI_COUNTER(bytes_of_frames), ZGI_COUNTER(frames_in) },
+                                                       { ZGI_COUNTER(bytes_of_frames), ZGI_COUNTER(frames_in) },
+                                                       { ZGI_COUNTER(bytes_failed), ZGI_COUNTER(failed_check) },
+                                                       { ZGI_COUNTER(bytes_failed), ZGI_COUNTER(malformed) },
+                                                       { ZGI_COUNTER(bytes_failed), ZGI_COUNTER(malformed) },
+                                                       { ZGI_COUNTER(bytes_failed), ZGI_COUNTER(malformed) },
+                                                       { ZGI_COUNTER(bytes_failed), ZGI_COUNTER(too_long) },
+                                                       { ZGI_COUNTER(bytes_failed), ZGI_COUNTER(timed_out) },
+                                                       { ZGI_COUNTER(bytes_noise), 0 },
+                                                       { ZGI_COUNTER(bytes_idle), 0 } };
+ZG_ASSERT(sizeof zgi_counters_of / sizeof zgi_counters_of[0] == ZG_OUTCOME_IDLE + 1, "a row for each zg_outcome");
+
 /* Counts an outcome once, and its bytes. */
 static ZGI_SHARED void zgi_count_outcome(struct zg_receiver *receiver, enum zg_outcome outcome, size_t wire)
 {
-    uint8_t bytes = ZGI_COUNTER(bytes_failed), times = ZGI_COUNTER(malformed);
+    const uint8_t times = zgi_flash_byte(&zgi_counters_of[outcome][1]);
 
-    if (outcome >= ZG_OUTCOME_NOISE) {
-        zgi_count(receiver, outcome == ZG_OUTCOME_NOISE ? ZGI_COUNTER(bytes_noise) : ZGI_COUNTER(bytes_idle), wire);
-        return;
-    }
-    if (outcome <= ZG_OUTCOME_VERSION) {
-        bytes = ZGI_COUNTER(bytes_of_frames);
-        times = ZGI_COUNTER(frames_in);
-    } else if (outcome == ZG_OUTCOME_FAILED_CHECK) {
-        times = ZGI_COUNTER(failed_check);
-    } else if (outcome == ZG_OUTCOME_TOO_LONG) {
-        times = ZGI_COUNTER(too_long);
-    } else if (outcome == ZG_OUTCOME_CUT) {
-        times = ZGI_COUNTER(timed_out);
-    }
+    zgi_count(receiver, zgi_flash_byte(&zgi_counters_of[outcome][0]), (zgi_amount)wire);
+    if (times != 0)
+        zgi_count(receiver, times, 1);
     if (outcome == ZG_OUTCOME_VERSION)
         zgi_count(receiver, ZGI_COUNTER(other_version), 1);
-    zgi_count(receiver, bytes, wire);
-    zgi_count(receiver, times, 1);
 }
 
 /* Puts the check behind a header and a payload that stand in one piece; the bytes of all. */

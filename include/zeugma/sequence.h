@@ -39,7 +39,6 @@ static inline enum zg_arrival zg_sequence_note(struct zg_sequence *sequence, uns
 {
     const zg_role mask = (zg_role)(ZG_ROLE_MAX >> (ZG_ROLE_BITS - bits));
     const zg_role ahead = (zg_role)(number - sequence->newest) & mask;
-    zg_role back = (zg_role)(sequence->newest - number) & mask;
     uint16_t seen = sequence->seen;
 
     *skipped = 0;
@@ -51,12 +50,11 @@ static inline enum zg_arrival zg_sequence_note(struct zg_sequence *sequence, uns
     } else if (ahead <= mask / 2 + 1U) {
         *skipped = (zg_role)(ahead - 1U);
         seen = (uint16_t)((uint16_t)(seen << 1) | 1U);
-        if (ahead != 1)
-            seen = ahead > ZG_SEQUENCE_REMEMBERED ? 0 : (uint16_t)((uint32_t)seen << (ahead - 1U));
+        for (zg_role missing = *skipped; missing > 0 && seen != 0; missing--)
+            seen = (uint16_t)(seen << 1);
     } else {
-        if (back > ZG_SEQUENCE_REMEMBERED)
-            return ZG_ARRIVAL_LATE;
-        const uint16_t bit = (uint16_t)(1U << --back);
+        const zg_role back = (zg_role)(mask - ahead); /* 0: the one before the newest */
+        const uint16_t bit = (uint16_t)(back < ZG_SEQUENCE_REMEMBERED ? 1U << back : 0U);
         if ((seen & bit) != 0)
             return ZG_ARRIVAL_REPEATED;
         sequence->seen = (uint16_t)(seen | bit);
