@@ -94,16 +94,20 @@ int main(void)
 
 #elif PART == MESSAGE || PART == LINK
 
+#include <string.h>
+
 #include "duplex_device.h"
 
 static struct duplex_block block;
 
 #if PART == MESSAGE
 
+/* What every program has: memcpy() and memset(), which compilers call by themselves. */
 int main(void)
 {
     size_t size = 0;
 
+    memset(bytes, byte, byte);
     (void)duplex_block_pack(&block, bytes, sizeof bytes, &size);
     (void)duplex_block_unpack(&block, bytes, byte);
     byte = (uint8_t)size;
