@@ -3,7 +3,7 @@
 
 #include <string.h>
 
-#include "zeugma/receiver_body.h"
+#include "zeugma/framing_body.h"
 
 void zg_receiver_init(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
                       struct zg_counters *counters, uint8_t *memory)

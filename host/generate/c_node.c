@@ -334,7 +334,8 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
     print_protocol(c, text);
     g_string_append(text, "#define ZGI_PROTOCOL(end) (&this_protocol)\n");
     if (zg_framing_is_short_cobs(&c->plan->definition->framing, c->plan->max_content))
-        g_string_append(text, "#define ZGI_SHORT_COBS\n");
+        g_string_append_printf(text, "#define ZGI_SHORT_COBS %s\n",
+                               c->side == ZG_SIDE_DEVICE ? "1" : "ZG_COBS_IN_PLACE");
     g_string_append(text, "#include \"zeugma/link_body.h\"\n");
     if (c->end.hello)
         g_string_append(text, "#include \"zeugma/hello_body.h\"\n");

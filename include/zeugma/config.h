@@ -79,8 +79,8 @@ typedef uint32_t zg_role;
 #endif
 ZG_ASSERT(ZG_CRC_TABLE == 0 || ZG_CRC_TABLE == 4 || ZG_CRC_TABLE == 8, "ZG_CRC_TABLE is 0, 4 or 8");
 
-/* Where a generated end has COBS and no content of more than 253 bytes: 1: bytes are gathered and taken apart at a
- * frame's end, which is least flash and time on small processors; 0: as they come. */
+/* Where a generated host's end has COBS and no content of more than 253 bytes: 1: bytes are gathered and taken apart at
+ * a frame's end, as a device's end does it, which is least flash and time on small processors; 0: as they come. */
 #ifndef ZG_COBS_IN_PLACE
 #define ZG_COBS_IN_PLACE (UINTPTR_MAX <= 0xFFFFFFFF)
 #endif

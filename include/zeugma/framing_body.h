@@ -6,6 +6,8 @@
 #ifndef ZEUGMA_FRAMING_BODY_H
 #define ZEUGMA_FRAMING_BODY_H
 
+#include "zeugma/receiver_body.h"
+
 static inline void zgi_begin_check(struct zg_receiver *receiver)
 {
     receiver->state = ZGI_PROTOCOL(receiver)->check->start;

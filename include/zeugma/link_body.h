@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. The link's code, as zeugma/receiver_body.h is the receiver's: compiled once for any protocol
- * (runtime/link.c), and in generated code for one, of which only what that protocol needs is left.
+ * Private. The link's code: compiled once for any protocol (runtime/link.c), and in generated code for one, of which only
+ * what that protocol needs is left. ZGI_SHORT_COBS is 1 where that is what zeugma/short_cobs_body.h takes.
  */
 #ifndef ZEUGMA_LINK_BODY_H
 #define ZEUGMA_LINK_BODY_H
@@ -10,8 +10,13 @@
 
 #include "zeugma/clock.h"
 #include "zeugma/link.h"
-#include "zeugma/receiver_body.h"
 #include "zeugma/text.h"
+
+#if defined(ZGI_SHORT_COBS) && ZGI_SHORT_COBS
+#include "zeugma/short_cobs_body.h"
+#else
+#include "zeugma/framing_body.h"
+#endif
 
 #define ZGI_PROTOCOL_OF(link) ZGI_PROTOCOL(&(link)->receiver)
 

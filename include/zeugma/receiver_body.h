@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. The receiver's code. Generated code defines ZGI_PROTOCOL(end) before as the address of its protocol, a
- * constant that the compiler sees through, so that only what that protocol needs is left.
+ * Private. What framing_body.h and short_cobs_body.h share: a candidate's check, and the account. Generated code defines
+ * ZGI_PROTOCOL(end) before, as the address of its protocol, a constant that the compiler sees through, so that only what
+ * that protocol needs is left.
  */
 #ifndef ZEUGMA_RECEIVER_BODY_H
 #define ZEUGMA_RECEIVER_BODY_H
@@ -9,10 +10,8 @@
 #ifndef ZGI_PROTOCOL
 #define ZGI_PROTOCOL(end) ((end)->protocol)
 #define ZGI_KEEP_PROTOCOL(end, of) ((end)->protocol = (of))
-#elif UINTPTR_MAX > 0xFFFFFFFF
-#define ZGI_KEEP_PROTOCOL(end, of)                                                                                     \
-    ((end)->protocol = (of)) /* on a large host runtime/link.c can drive the end, too                                  \
-                              */
+#elif UINTPTR_MAX > 0xFFFFFFFF /* on a large host zg_link_send() can send from the end, too */
+#define ZGI_KEEP_PROTOCOL(end, of) ((end)->protocol = (of))
 #else
 #define ZGI_KEEP_PROTOCOL(end, of) ((void)(of)) /* nothing reads it: no memory for it */
 #endif
@@ -129,11 +128,5 @@ static inline size_t zgi_close_content(const struct zg_protocol *protocol, uint8
     }
     return covered + check->size;
 }
-
-#if defined(ZGI_SHORT_COBS) && ZG_COBS_IN_PLACE
-#include "zeugma/short_cobs_body.h"
-#else
-#include "zeugma/framing_body.h"
-#endif
 
 #endif

@@ -8,6 +8,7 @@
 #ifndef ZEUGMA_SHORT_COBS_BODY_H
 #define ZEUGMA_SHORT_COBS_BODY_H
 
+#include "zeugma/receiver_body.h"
 #include "zeugma/runs.h"
 
 /* States of such a receiver: decoder.pending bytes of a frame were gathered, or it was too long. */

@@ -131,32 +131,47 @@ static void hold_receivers(const struct test_framing *framing, const struct zg_p
     zg_stream_free(stream);
 }
 
-static void test_code_in_each_framing(void **state)
+static void hold_code(const struct test_framing *framing, struct zg_random *random, const char *option)
 {
     static const char flags[] =
         "-std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -I" TEST_SOURCE "/include";
+    struct test_plan plan = test_framing_plan(framing);
+    g_autofree char *folder = g_dir_make_tmp("zeugma-framed-XXXXXX", NULL);
+    g_autoptr(GPtrArray) code = zg_generate_c(plan.plan), python = zg_generate_python(plan.plan);
+
+    assert_true(zg_generated_write(code, folder, false, NULL));
+    assert_true(zg_generated_write(python, folder, false, NULL));
+    write_file(folder, "driver.py", driver, strlen(driver));
+    run("cd %s && " TEST_CC " %s %s -DP_HOST_HELD_BACK_US=0 -I. p.c p_device.c p_host.c " TEST_SOURCE
+        "/tests/data/generated/relay.c %s -o relay",
+        folder, flags, option, test_runtime());
+    hold_senders(plan.plan, random, folder);
+    for (unsigned i = 0; i < test_rounds(STREAMS); i++)
+        hold_receivers(framing, plan.plan, random, folder);
+    test_remove_folder(folder);
+    test_plan_clear(&plan);
+}
+
+static void test_code_in_each_framing(void **state)
+{
     struct zg_random random = zg_random_seeded(31, 0);
     (void)state;
-    for (unsigned k = 0; k < test_framings_length; k++) {
-        struct test_plan plan = test_framing_plan(&test_framings[k]);
-        g_autofree char *folder = g_dir_make_tmp("zeugma-framed-XXXXXX", NULL);
-        g_autoptr(GPtrArray) code = zg_generate_c(plan.plan), python = zg_generate_python(plan.plan);
-        assert_true(zg_generated_write(code, folder, false, NULL));
-        assert_true(zg_generated_write(python, folder, false, NULL));
-        write_file(folder, "driver.py", driver, strlen(driver));
-        run("cd %s && " TEST_CC " %s -DP_HOST_HELD_BACK_US=0 -I. p.c p_device.c p_host.c " TEST_SOURCE
-            "/tests/data/generated/relay.c %s -o relay",
-            folder, flags, test_runtime());
-        hold_senders(plan.plan, &random, folder);
-        for (unsigned i = 0; i < test_rounds(STREAMS); i++)
-            hold_receivers(&test_framings[k], plan.plan, &random, folder);
-        test_remove_folder(folder);
-        test_plan_clear(&plan);
-    }
+    for (unsigned k = 0; k < test_framings_length; k++)
+        hold_code(&test_framings[k], &random, "");
+}
+
+/* What small processors compile. */
+static void test_code_in_place(void **state)
+{
+    struct zg_random random = zg_random_seeded(32, 0);
+    (void)state;
+    for (unsigned i = 0; i < 3; i++)
+        hold_code(&test_framings[0], &random, "-DZG_COBS_IN_PLACE=1");
 }
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_code_in_each_framing) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_code_in_each_framing),
+                                        cmocka_unit_test(test_code_in_place) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -67,9 +67,9 @@ static int receive_all(void)
         return 1;
     while ((byte = getchar()) != EOF) {
         zg_link_receive_isr(&host.link, (uint8_t)byte, 0);
-        if (++count == due) { /* pieces of 1 to 31 bytes */
+        if (++count == due) { /* pieces of 1 to 97 bytes, for which there is room */
             p_host_poll(&host);
-            due = 1 + (due * 7 + 3) % 31;
+            due = 1 + (due * 7 + 3) % (P_HOST_RECEIVE_RING < 98 ? P_HOST_RECEIVE_RING - 1 : 97);
             count = 0;
         }
     }
