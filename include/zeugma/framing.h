@@ -55,6 +55,11 @@ struct zg_decoder {
     size_t wire;      /* read only: bytes on the wire that the last event ended */
     size_t pending;   /* read only: bytes taken that no event has told of yet */
     /* private */
+    uint8_t state;
+    uint8_t code;    /* COBS: of the block in hand */
+    uint8_t left;    /* COBS: bytes it still lacks */
+    bool ended;      /* the last call ended a candidate: the next begins a new one */
+    bool lead;       /* the framing's */
     size_t limit;    /* largest content, bytes */
     size_t kept;     /* bytes that stay pending behind the event in hand */
     uint8_t *window; /* bytes that may have to be read again: the candidate's, and what was taken behind it */
@@ -63,11 +68,6 @@ struct zg_decoder {
     size_t filled;
     size_t seen; /* bytes of the candidate, or of an opening, that were looked at */
     size_t total;
-    uint8_t state;
-    uint8_t code; /* COBS: of the block in hand */
-    uint8_t left; /* COBS: bytes it still lacks */
-    bool ended;   /* the last call ended a candidate: the next begins a new one */
-    bool lead;    /* the framing's */
 };
 
 /* A framing: constant, usually generated. Its functions are called for stretches of bytes, never for each. */
