@@ -115,9 +115,10 @@ static GByteArray *random_bytes(struct zg_random *random)
 static void test_any_bytes(void **state)
 {
     struct zg_random random = zg_random_seeded(41, 0);
+    const unsigned rounds = test_rounds(2000);
     unsigned heard = 0, failed = 0;
     (void)state;
-    for (unsigned round = 0; round < test_rounds(2000); round++) {
+    for (unsigned round = 0; round < rounds; round++) {
         g_autoptr(GByteArray) bytes = random_bytes(&random);
         struct end general, in_place;
         begin(&general, false);
@@ -146,7 +147,7 @@ static void test_any_bytes(void **state)
         clear(&general);
         clear(&in_place);
     }
-    assert_true(heard > 1000 && failed > 1000);
+    assert_true(heard > rounds && failed > rounds / 2); /* of both there were many */
 }
 
 /* With any room, and with none. */
