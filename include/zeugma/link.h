@@ -51,6 +51,7 @@ struct zg_link_memory {
 
 /* Errors of the line that a UART flags for a byte. */
 enum zg_line_error { ZG_LINE_FRAMING = 1, ZG_LINE_PARITY = 2, ZG_LINE_OVERRUN = 4, ZG_LINE_BREAK = 8 };
+#define ZG_LINE_ERRORS 15U /* all of them */
 
 /* Driven by the functions below; or, as part of a generated node, by that node's, and by those of them that are for an
  * interrupt, for addresses and counters. */
@@ -160,6 +161,7 @@ static ZGI_INLINE void zgi_link_put_isr(struct zg_link *link, uint8_t *memory, s
     if (line_errors == 0)
         return;
     link->flagged++;
+    line_errors &= ZG_LINE_ERRORS;
     for (uint32_t *counter = &counters->line_framing; line_errors != 0; counter++, line_errors >>= 1)
         if ((line_errors & 1U) != 0) /* they stand in the order of zg_line_error */
             zgi_increment_isr(counter);

@@ -322,12 +322,13 @@ static void test_full_rings(void **state)
     assert_int_equal(delivered->len, sent); /* whole frames only */
 
     for (unsigned i = 0; i < 200; i++)
-        zg_link_receive_isr(link, 1, i % 100 == 0 ? ZG_LINE_OVERRUN | ZG_LINE_BREAK : 0);
+        zg_link_receive_isr(link, 1, i % 100 == 0 ? ZG_LINE_OVERRUN | ZG_LINE_BREAK | 0xF0U : 0); /* and what is none */
     zg_link_poll(link);
     assert_int_equal(link->counters.bytes_dropped, 200 - 128);
     assert_int_equal(link->counters.line_overrun, 2);
     assert_int_equal(link->counters.line_break, 2);
     assert_int_equal(link->counters.line_framing, 0);
+    assert_int_equal(link->counters.resent, 0);
     check_accounting(link, 128);
     zg_node_free(other);
     zg_node_free(node);
