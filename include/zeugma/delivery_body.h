@@ -54,7 +54,7 @@ static inline void zgi_delivery_begin(struct zg_delivery *delivery)
 
 /* Tells how the message of a slot ended. The slot is free by then, so that the handler may send the next one; what
  * stands in it is to be unpacked first. */
-static ZGI_SHARED void zgi_tell_settled(struct zg_link *link, struct zg_delivery *delivery, uint8_t slot,
+static inline void zgi_tell_settled(struct zg_link *link, struct zg_delivery *delivery, uint8_t slot,
                                         enum zg_settled how)
 {
     struct zg_open *open = &delivery->open[slot];
@@ -86,7 +86,7 @@ static inline void zgi_delivery_restart(struct zg_link *link, struct zg_delivery
 }
 
 /* A place for a message of this kind: where its payload goes, behind ticket and base. NULL: its window is full. */
-static ZGI_SHARED uint8_t *zgi_delivery_open(struct zg_link *link, struct zg_delivery *delivery, uint8_t kind)
+static inline uint8_t *zgi_delivery_open(struct zg_link *link, struct zg_delivery *delivery, uint8_t kind)
 {
     const struct zg_ticketed message = zgi_ticketed(link, kind);
     uint8_t alike = 0;
@@ -103,7 +103,7 @@ static ZGI_SHARED uint8_t *zgi_delivery_open(struct zg_link *link, struct zg_del
 }
 
 /* The payload stands there, `length` bytes with its tickets: it is sent as soon as may be. */
-static ZGI_SHARED void zgi_delivery_commit(struct zg_link *link, struct zg_delivery *delivery, uint8_t kind,
+static inline void zgi_delivery_commit(struct zg_link *link, struct zg_delivery *delivery, uint8_t kind,
                                            size_t length)
 {
     struct zg_open *open = zgi_open_of(link, delivery, delivery->next);
@@ -119,7 +119,7 @@ static ZGI_SHARED void zgi_delivery_commit(struct zg_link *link, struct zg_deliv
 }
 
 /* Whether a ticket was taken: the newest, eight behind it, and all that is older. */
-static ZGI_SHARED bool zgi_ticket_taken(const struct zg_delivery *delivery, uint8_t ticket)
+static inline bool zgi_ticket_taken(const struct zg_delivery *delivery, uint8_t ticket)
 {
     uint8_t back = (uint8_t)(delivery->newest - ticket);
 
@@ -158,7 +158,7 @@ static inline struct zg_answered *zgi_answered_of(struct zg_link *link, const st
  * copy, which is acknowledged or answered once more; or the two nodes do not know each other yet, or one before is
  * missing and the order is kept: it will come again. ZG_ESIZE: the tickets are missing. `request`: its reply
  * acknowledges it. */
-static ZGI_SHARED int zgi_delivery_admit(struct zg_link *link, struct zg_delivery *delivery, struct zg_frame *frame,
+static inline int zgi_delivery_admit(struct zg_link *link, struct zg_delivery *delivery, struct zg_frame *frame,
                                          const uint8_t *payload, size_t length, bool kept, bool request)
 {
     if (length < 1U + kept)
@@ -186,7 +186,7 @@ static ZGI_SHARED int zgi_delivery_admit(struct zg_link *link, struct zg_deliver
 
 /* Takes it, so that its copies will be known for such: true, it is to be handed on. `result` is what unpacking said:
  * where that failed, or nobody is there to take it, it is refused. */
-static ZGI_SHARED bool zgi_delivery_take(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket, int result,
+static inline bool zgi_delivery_take(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket, int result,
                                          bool wanted, bool request)
 {
     if (result < 0 || !wanted) {
@@ -237,7 +237,7 @@ static inline void zgi_delivery_answered(struct zg_link *link, struct zg_deliver
 /* --- acknowledgements, replies and refusals that come in */
 
 /* Whether a ticket is one that was sent and is not settled. */
-static ZGI_SHARED bool zgi_is_open(struct zg_link *link, const struct zg_delivery *delivery, uint8_t ticket)
+static inline bool zgi_is_open(struct zg_link *link, const struct zg_delivery *delivery, uint8_t ticket)
 {
     return (uint8_t)(ticket - delivery->base) < (uint8_t)(delivery->next - delivery->base) &&
            zgi_open_of(link, delivery, ticket)->state >= ZGI_OPEN_DUE;
@@ -338,7 +338,7 @@ static inline void zgi_open_poll(struct zg_link *link, struct zg_delivery *deliv
 }
 
 /* Sends two bytes of a service. */
-static ZGI_SHARED bool zgi_send_pair(struct zg_link *link, const struct zg_peer *peer, zg_role id, uint8_t first,
+static inline bool zgi_send_pair(struct zg_link *link, const struct zg_peer *peer, zg_role id, uint8_t first,
                                      uint8_t second)
 {
     uint8_t content[ZG_HEADER_MAX + 2 + sizeof(zg_check_word)];
