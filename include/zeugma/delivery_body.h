@@ -20,12 +20,10 @@ enum zgi_open_state {
     ZGI_OPEN_WAITING  /* for what settles it */
 };
 
-static inline struct zg_ticketed zgi_ticketed(const struct zg_link *link, uint8_t kind)
+/* In flash: read what it says by zgi_flash_read(). */
+static inline const struct zg_ticketed *zgi_ticketed(const struct zg_link *link, uint8_t kind)
 {
-    struct zg_ticketed message;
-
-    zgi_flash_copy(&message, &ZGI_DELIVERY(link)->messages[kind], sizeof message);
-    return message;
+    return &ZGI_DELIVERY(link)->messages[kind];
 }
 
 static inline struct zg_open *zgi_open_of(struct zg_link *link, const struct zg_delivery *delivery, uint8_t ticket)
@@ -55,7 +53,7 @@ static inline void zgi_delivery_begin(struct zg_delivery *delivery)
 /* Tells how the message of a slot ended. The slot is free by then, so that the handler may send the next one; what
  * stands in it is to be unpacked first. */
 static inline void zgi_tell_settled(struct zg_link *link, struct zg_delivery *delivery, uint8_t slot,
-                                        enum zg_settled how)
+                                    enum zg_settled how)
 {
     struct zg_open *open = &delivery->open[slot];
 
@@ -88,33 +86,35 @@ static inline void zgi_delivery_restart(struct zg_link *link, struct zg_delivery
 /* A place for a message of this kind: where its payload goes, behind ticket and base. NULL: its window is full. */
 static inline uint8_t *zgi_delivery_open(struct zg_link *link, struct zg_delivery *delivery, uint8_t kind)
 {
-    const struct zg_ticketed message = zgi_ticketed(link, kind);
-    uint8_t alike = 0;
+    const struct zg_ticketed *message = zgi_ticketed(link, kind);
 
-    if (ZGI_DELIVERY(link)->windows_differ)
+    if ((uint8_t)(delivery->next - delivery->base) >= ZGI_DELIVERY(link)->window ||
+        zgi_open_of(link, delivery, delivery->next)->state != ZGI_OPEN_FREE)
+        return NULL;
+    if (ZGI_DELIVERY(link)->windows_differ) {
+        uint8_t alike = 0;
         for (uint8_t ticket = delivery->base; ticket != delivery->next; ticket++) {
             const struct zg_open *other = zgi_open_of(link, delivery, ticket);
             alike = (uint8_t)(alike + (other->state != ZGI_OPEN_FREE && other->kind == kind));
         }
-    if ((uint8_t)(delivery->next - delivery->base) >= ZGI_DELIVERY(link)->window || alike >= message.window ||
-        zgi_open_of(link, delivery, delivery->next)->state != ZGI_OPEN_FREE)
-        return NULL;
-    return zgi_open_payload(link, delivery, delivery->next) + 1 + message.kept;
+        if (alike >= zgi_flash_read(&message->window))
+            return NULL;
+    }
+    return zgi_open_payload(link, delivery, delivery->next) + 1 + zgi_flash_read(&message->kept);
 }
 
 /* The payload stands there, `length` bytes with its tickets: it is sent as soon as may be. */
-static inline void zgi_delivery_commit(struct zg_link *link, struct zg_delivery *delivery, uint8_t kind,
-                                           size_t length)
+static inline void zgi_delivery_commit(struct zg_link *link, struct zg_delivery *delivery, uint8_t kind, size_t length)
 {
     struct zg_open *open = zgi_open_of(link, delivery, delivery->next);
-    const struct zg_ticketed message = zgi_ticketed(link, kind);
+    const struct zg_ticketed *message = zgi_ticketed(link, kind);
 
     open->kind = kind;
     open->state = ZGI_OPEN_HELD;
-    open->left = message.retries;
+    open->left = zgi_flash_read(&message->retries);
     open->reason = 0;
     open->length = (uint16_t)length;
-    open->due_us = zgi_now(link) + message.timeout_us;
+    open->due_us = zgi_now(link) + zgi_flash_read(&message->timeout_us);
     delivery->next++;
 }
 
@@ -159,7 +159,7 @@ static inline struct zg_answered *zgi_answered_of(struct zg_link *link, const st
  * missing and the order is kept: it will come again. ZG_ESIZE: the tickets are missing. `request`: its reply
  * acknowledges it. */
 static inline int zgi_delivery_admit(struct zg_link *link, struct zg_delivery *delivery, struct zg_frame *frame,
-                                         const uint8_t *payload, size_t length, bool kept, bool request)
+                                     const uint8_t *payload, size_t length, bool kept, bool request)
 {
     if (length < 1U + kept)
         return ZG_ESIZE;
@@ -187,7 +187,7 @@ static inline int zgi_delivery_admit(struct zg_link *link, struct zg_delivery *d
 /* Takes it, so that its copies will be known for such: true, it is to be handed on. `result` is what unpacking said:
  * where that failed, or nobody is there to take it, it is refused. */
 static inline bool zgi_delivery_take(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket, int result,
-                                         bool wanted, bool request)
+                                     bool wanted, bool request)
 {
     if (result < 0 || !wanted) {
         zgi_refuse(delivery, ticket, result < 0 ? ZG_REFUSED_BAD_PAYLOAD : ZG_REFUSED_UNKNOWN_ID);
@@ -251,7 +251,7 @@ static inline void zgi_delivery_acknowledged(struct zg_link *link, struct zg_del
         return;
     for (uint8_t ticket = payload[0]; taken != 0; ticket--, taken >>= 1)
         if ((taken & 1U) != 0 && zgi_is_open(link, delivery, ticket) &&
-            !zgi_ticketed(link, zgi_open_of(link, delivery, ticket)->kind).request)
+            !zgi_flash_read(&zgi_ticketed(link, zgi_open_of(link, delivery, ticket)->kind)->request))
             zgi_settle(link, delivery, ticket, ZG_DELIVERED);
 }
 
@@ -286,17 +286,17 @@ static inline bool zgi_has_left(const struct zg_link *link, zg_index behind)
 /* Sends an open message if it may be, with the base of now. */
 static inline bool zgi_open_send(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket)
 {
-    const struct zg_ticketed message = zgi_ticketed(link, zgi_open_of(link, delivery, ticket)->kind);
+    const struct zg_open *open = zgi_open_of(link, delivery, ticket);
+    const struct zg_ticketed *message = zgi_ticketed(link, open->kind);
     uint8_t *content = zgi_open_content(link, delivery, ticket);
     uint8_t *payload = content + ZGI_PROTOCOL_OF(link)->header_size;
 
     payload[0] = ticket;
-    if (message.kept)
+    if (zgi_flash_read(&message->kept))
         payload[1] = delivery->base;
-    if (zgi_link_send(link, delivery->peer->address, message.id, content, NULL,
-                      zgi_open_of(link, delivery, ticket)->length) != 0)
+    if (zgi_link_send(link, delivery->peer->address, zgi_flash_read(&message->id), content, NULL, open->length) != 0)
         return false;
-    zgi_await(link, delivery->peer->address, message.timeout_us);
+    zgi_await(link, delivery->peer->address, zgi_flash_read(&message->timeout_us));
     return true;
 }
 
@@ -304,7 +304,7 @@ static inline bool zgi_open_send(struct zg_link *link, struct zg_delivery *deliv
 static inline void zgi_open_poll(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket, uint32_t now)
 {
     struct zg_open *open = zgi_open_of(link, delivery, ticket);
-    const uint32_t timeout_us = zgi_ticketed(link, open->kind).timeout_us;
+    const uint32_t timeout_us = zgi_flash_read(&zgi_ticketed(link, open->kind)->timeout_us);
     const bool is_first = open->state == ZGI_OPEN_HELD;
 
     if (open->state == ZGI_OPEN_FREE)
@@ -339,7 +339,7 @@ static inline void zgi_open_poll(struct zg_link *link, struct zg_delivery *deliv
 
 /* Sends two bytes of a service. */
 static inline bool zgi_send_pair(struct zg_link *link, const struct zg_peer *peer, zg_role id, uint8_t first,
-                                     uint8_t second)
+                                 uint8_t second)
 {
     uint8_t content[ZG_HEADER_MAX + 2 + sizeof(zg_check_word)];
     uint8_t *payload = content + ZGI_PROTOCOL_OF(link)->header_size;

@@ -15,7 +15,9 @@
 #define ZG_FLASH PROGMEM
 #define ZGI_FLASH_APART
 #define zgi_flash_copy(to, from, size) ((void)memcpy_P(to, from, size))
-#define zgi_flash_byte(at) pgm_read_byte(at)
+/* A number or bool of one, two or four bytes. */
+#define zgi_flash_read(at)                                                                                             \
+    (sizeof *(at) == 1 ? pgm_read_byte(at) : sizeof *(at) == 2 ? pgm_read_word(at) : pgm_read_dword(at))
 
 #if ZG_CHECK_BITS == 8
 #define zgi_flash_word(at) pgm_read_byte(at)
@@ -33,7 +35,7 @@
 #define ZG_FLASH
 #define zgi_flash_word(at) (*(at))
 #define zgi_flash_copy(to, from, size) ((void)memcpy(to, from, size))
-#define zgi_flash_byte(at) (*(at))
+#define zgi_flash_read(at) (*(at))
 
 #endif
 

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. What framing_body.h and short_cobs_body.h share: a candidate's check, and the account. Generated code defines
- * ZGI_PROTOCOL(end) before, as the address of its protocol, a constant that the compiler sees through, so that only what
- * that protocol needs is left.
+ * Private. What framing_body.h and short_cobs_body.h share: a candidate's check, and the account. Generated code
+ * defines ZGI_PROTOCOL(end) before, as the address of its protocol, a constant that the compiler sees through, so that
+ * only what that protocol needs is left.
  */
 #ifndef ZEUGMA_RECEIVER_BODY_H
 #define ZEUGMA_RECEIVER_BODY_H
@@ -106,9 +106,9 @@ ZG_ASSERT(sizeof zgi_counters_of / sizeof zgi_counters_of[0] == ZG_OUTCOME_IDLE 
 /* Counts an outcome once, and its bytes. */
 static ZGI_SHARED void zgi_count_outcome(struct zg_receiver *receiver, enum zg_outcome outcome, size_t wire)
 {
-    const uint8_t times = zgi_flash_byte(&zgi_counters_of[outcome][1]);
+    const uint8_t times = zgi_flash_read(&zgi_counters_of[outcome][1]);
 
-    zgi_count(receiver, zgi_flash_byte(&zgi_counters_of[outcome][0]), (zgi_amount)wire);
+    zgi_count(receiver, zgi_flash_read(&zgi_counters_of[outcome][0]), (zgi_amount)wire);
     if (times != 0)
         zgi_count(receiver, times, 1);
     if (outcome == ZG_OUTCOME_VERSION)
