@@ -447,21 +447,46 @@ static struct zg_text_sorter *console_of(void *owner)
 
 /* --- the terms */
 
-static void make_hello(struct zg_node *node)
+/* A hello's values, without boot numbers; free with zg_values_free(). */
+static struct zg_value *hello_values(const struct zg_plan *plan, const struct zg_plan_message *message)
 {
-    struct zgi_services *services = &node->services;
-    const struct zg_definition *definition = node->plan->definition;
-    const struct zg_plan_message *message = services->hello;
+    const struct zg_definition *definition = plan->definition;
     const struct zg_step *name = zg_block_step(&message->payload, 6);
     struct zg_value *values = zg_values_new(&message->payload);
     const unsigned size = MIN((unsigned)strlen(definition->protocol), name->most);
 
     values[0].raw.u = definition->major;
     values[1].raw.u = definition->minor;
-    values[2].raw.u = zg_fingerprint(node->plan);
-    values[3].raw.u = node->plan->max_payload;
+    values[2].raw.u = zg_fingerprint(plan);
+    values[3].raw.u = plan->max_payload;
     zg_value_resize(name, &values[6], size);
     memcpy(values[6].bytes, definition->protocol, size);
+    return values;
+}
+
+int zg_node_announce(struct zg_node *node, uint16_t boot)
+{
+    const struct zg_plan_message *message = zg_plan_by_name(node->plan, "hello");
+    const struct zg_header header = { 0 };
+    uint8_t payload[sizeof node->services.hello_payload];
+
+    if (!zg_definition_serves(node->plan->definition, "hello"))
+        return ZG_EUNKNOWN;
+    struct zg_value *values = hello_values(node->plan, message);
+    values[4].raw.u = boot;
+    zg_payload_pack(message, &header, values, payload);
+    const size_t size = zg_payload_size(message, values);
+    zg_values_free(&message->payload, values);
+    return zg_link_send(&node->link, (zg_role)message->message->id, payload, size);
+}
+
+static void make_hello(struct zg_node *node)
+{
+    struct zgi_services *services = &node->services;
+    const struct zg_definition *definition = node->plan->definition;
+    const struct zg_plan_message *message = services->hello;
+    struct zg_value *values = hello_values(node->plan, message);
+
     zg_block_pack(&message->payload, values, services->hello_payload);
     services->hello_terms = (struct zg_hello_terms){ services->hello_payload,
                                                      (uint8_t)zg_block_size(&message->payload, values),

@@ -32,7 +32,7 @@ struct live {
     GByteArray *to_write;
     struct reading readings[2], *reading; /* at the start and the end; the one that goes on */
     unsigned known;                       /* counters of it */
-    uint64_t asked;                       /* requests for counters */
+    uint64_t asked;                       /* requests for counters, and a hello */
     uint32_t oldest;                      /* echo that may be open */
     const struct zg_plan_message *request, *reply;
     GError *error;
@@ -176,6 +176,14 @@ static bool ask(struct live *live)
     return true;
 }
 
+/* The device follows our sequence from its beginning on, not from where a program before this one left it. */
+static void announce(struct live *live)
+{
+    const uint16_t boot = (uint16_t)(1 + g_get_real_time() / 1000 % UINT16_MAX);
+
+    live->asked += zg_node_announce(live->soak.ends[HOST].node, boot) == 0;
+}
+
 /* Reads all of the device's counters, undamaged. False: it does not answer. */
 static bool read_counters(struct live *live, struct reading *reading)
 {
@@ -264,7 +272,7 @@ static void balance(struct live *live)
     for (unsigned i = 0; i < ZG_CLASSES; i++)
         took += i == ZG_CLASS_DETECTED ? 0 : sums->arrivals[HOST][i];
     zgi_soak_balance(result, "frames in the ledger", sent, "the sum of their classes", entries);
-    zgi_soak_balance(result, "echoes sent, requests for counters", sums->sent[ZG_FLOW_ECHO_OUT] + live->asked,
+    zgi_soak_balance(result, "echoes, asking for counters, hello", sums->sent[ZG_FLOW_ECHO_OUT] + live->asked,
                      "frames that our link sent", host->frames_out);
     zgi_soak_balance(result, "arrivals here, the device's own too", took, "frames that our link took", host->frames_in);
     zgi_soak_balance(result, "bytes that our link took", host->bytes_in, "the sum of what they were",
@@ -357,6 +365,7 @@ struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct
     if (!zgi_soak_begin(&live.soak, plan, settings, error))
         return NULL;
     if (begin(&live, error)) {
+        announce(&live);
         if (read_counters(&live, &live.readings[0])) {
             run(&live, progress, data);
             if (read_counters(&live, &live.readings[1]))

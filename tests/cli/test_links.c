@@ -151,6 +151,15 @@ static unsigned lines_with(const char *text, const char *wanted)
 
 /* --- every kind of link */
 
+static gint64 counted_by_device(const char *report, const char *name)
+{
+    g_autoptr(JsonParser) parser = json_parser_new();
+    assert_true(json_parser_load_from_data(parser, report, -1, NULL));
+    JsonObject *counters =
+        json_object_get_object_member(json_node_get_object(json_parser_get_root(parser)), "counters");
+    return json_object_get_int_member(json_object_get_object_member(counters, "device"), name);
+}
+
 /* Frames, a request, an acknowledged message and a variable over each; what is captured on the way reads back the same.
  */
 static void test_kinds(void **state)
@@ -168,7 +177,7 @@ static void test_kinds(void **state)
         g_autofree char *request = g_strdup_printf("send " LOOM " %s load_row '{\"row\":77,\"lift\":5}'", kinds[i][1]);
         g_autofree char *speed = g_strdup_printf("send " LOOM " %s set_speed '{\"picks_per_min\":5}'", kinds[i][1]);
         g_autofree char *write = g_strdup_printf("vars " LOOM " %s target_tension=120.5 rows_woven", kinds[i][1]);
-        g_autofree char *soak = g_strdup_printf("soak " LOOM " %s --for 200ms", kinds[i][1]);
+        g_autofree char *soak = g_strdup_printf("soak " LOOM " %s --for 200ms --json", kinds[i][1]);
         g_autofree char *live = run(0, watch), *replayed = run(0, again);
         assert_int_equal(lines_with(live, "\"message\":\"pick\""), 8);
         const char *first = strstr(live, "\"message\"");
@@ -178,7 +187,11 @@ static void test_kinds(void **state)
         assert_run(0, request, "row=77");
         assert_run(0, speed, "set_speed: delivered");
         assert_run(0, write, "120.5 N");
-        assert_run(0, soak, "every frame and byte is accounted for");
+        g_autofree char *soaked = run(0, soak);
+        assert_in(soaked, "\"adds_up\": true");
+        assert_int_equal(counted_by_device(soaked, "frames_in") > 10, true);
+        assert_int_equal(counted_by_device(soaked, "repeated"), 0); /* though others numbered frames before it */
+        assert_int_equal(counted_by_device(soaked, "late"), 0);
         end(&device);
     }
 }
