@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "zeugma/cobs.h"
 
-#include "zeugma/runs.h"
 #include "stuffing.h"
+#include "zeugma/runs.h"
 
 enum { FULL_BLOCK = 0xFF }; /* code of a block of 254 bytes, after which no zero is implied */
 
@@ -152,13 +152,6 @@ size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *deco
     if (decoder->state == ZGI_EMPTY) {
         decoder->left = 0;
         decoder->code = FULL_BLOCK;
-        i = zgi_copy_blocks(decoder->content, decoder->limit, &decoder->length, &decoder->code, bytes, count);
-        if (i > 0 && i < count && bytes[i] == 0) { /* a whole frame */
-            *event = ZG_FRAMING_CONTENT;
-            return i + 1;
-        }
-        if (i > 0)
-            decoder->state = ZGI_DATA;
     }
     do
         i = decode_on(decoder, bytes, count, event, i);

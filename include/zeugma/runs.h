@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Runs of bytes other than zero, and COBS blocks of them: by words where a register holds eight bytes; else, where size
- * counts more, runs byte by byte, and no blocks. */
+/* Private: runs of bytes other than zero: by words where a register holds eight bytes, or where it holds four and they
+ * may stand anywhere; else, where size counts more, byte by byte. */
 #ifndef ZEUGMA_RUNS_H
 #define ZEUGMA_RUNS_H
 
@@ -114,41 +114,7 @@ static inline size_t zgi_copy_run(uint8_t *to, const uint8_t *from, size_t most)
     return i;
 }
 
-/* Takes a frame's COBS blocks, from its first on, that lie whole in the bytes and in the room: up to one that does not,
- * or the delimiter. Returns the bytes taken; stores what they became, `*length` bytes, and the last block's code. */
-static inline size_t zgi_copy_blocks(uint8_t *to, size_t room, size_t *length, uint8_t *code, const uint8_t *bytes,
-                                     size_t count)
-{
-    size_t taken = 0, made = 0;
-
-    while (taken < count) {
-        size_t size = bytes[taken], zero = *code != 0xFF;
-        if (size == 0 || size > count - taken || size - 1 + zero > room - made)
-            break;
-        to[made] = 0; /* or the first of the block's bytes goes here */
-        if (zgi_copy_run(to + made + zero, bytes + taken + 1, size - 1) != size - 1)
-            break;
-        *code = bytes[taken];
-        made += zero + size - 1;
-        taken += size;
-    }
-    *length = made;
-    return taken;
-}
-
 #else
-
-static inline size_t zgi_copy_blocks(uint8_t *to, size_t room, size_t *length, uint8_t *code, const uint8_t *bytes,
-                                     size_t count)
-{
-    (void)to;
-    (void)room;
-    (void)length;
-    (void)code;
-    (void)bytes;
-    (void)count;
-    return 0;
-}
 
 /* Copies up to 255 bytes up to a zero, and returns their number: four at a time where words may stand anywhere. */
 static inline uint8_t zgi_copy_run(uint8_t *to, const uint8_t *from, uint8_t most)
