@@ -79,7 +79,10 @@ const struct zg_hello *zg_node_hello(struct zg_node *node, zg_role address);
 /* Whether messages with tickets are neither open nor to be answered, at any peer. */
 bool zg_node_is_settled(const struct zg_node *node);
 
-/* Of a node without a side: one hello, by which the other end knows that this is another run, with this boot number
+/* Of a node without a side: a message without a ticket, whose values lie within their types. As zg_link_send(). */
+int zg_node_send_plain(struct zg_node *node, const struct zg_plan_message *message, const struct zg_value *values);
+
+/* And one hello, by which the other end knows that this is another run, with this boot number
  * (not 0). Returns 0; ZG_EUNKNOWN: the definition has no such service; else as zg_link_send(). */
 int zg_node_announce(struct zg_node *node, uint16_t boot);
 

@@ -447,6 +447,16 @@ static struct zg_text_sorter *console_of(void *owner)
 
 /* --- the terms */
 
+int zg_node_send_plain(struct zg_node *node, const struct zg_plan_message *message, const struct zg_value *values)
+{
+    static const struct zg_header none = { 0 };
+    const size_t size = zg_payload_size(message, values);
+    g_autofree uint8_t *payload = g_malloc(size + 1);
+
+    zg_payload_pack(message, &none, values, payload);
+    return zg_link_send(&node->link, (zg_role)message->message->id, payload, size);
+}
+
 /* A hello's values, without boot numbers; free with zg_values_free(). */
 static struct zg_value *hello_values(const struct zg_plan *plan, const struct zg_plan_message *message)
 {
@@ -467,17 +477,14 @@ static struct zg_value *hello_values(const struct zg_plan *plan, const struct zg
 int zg_node_announce(struct zg_node *node, uint16_t boot)
 {
     const struct zg_plan_message *message = zg_plan_by_name(node->plan, "hello");
-    const struct zg_header header = { 0 };
-    uint8_t payload[sizeof node->services.hello_payload];
 
     if (!zg_definition_serves(node->plan->definition, "hello"))
         return ZG_EUNKNOWN;
     struct zg_value *values = hello_values(node->plan, message);
     values[4].raw.u = boot;
-    zg_payload_pack(message, &header, values, payload);
-    const size_t size = zg_payload_size(message, values);
+    const int error = zg_node_send_plain(node, message, values);
     zg_values_free(&message->payload, values);
-    return zg_link_send(&node->link, (zg_role)message->message->id, payload, size);
+    return error;
 }
 
 static void make_hello(struct zg_node *node)
