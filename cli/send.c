@@ -253,16 +253,18 @@ static GPtrArray *one_message(const struct cli_verb *verb, const struct zg_plan 
     return NULL;
 }
 
-static GPtrArray *read_script(const struct cli_verb *verb, const struct zg_plan *plan, const char *file)
+static GPtrArray *read_script(const struct cli_verb *verb, const struct zg_plan *plan, const char *file, int *status)
 {
     g_autoptr(GError) error = NULL;
     unsigned skipped;
     GPtrArray *items = zg_script_load(plan, file, &skipped, &error);
 
-    if (!items)
+    if (!items) {
         cli_error(verb, "%s", error->message);
-    else if (skipped > 0)
+        *status = error->domain == G_FILE_ERROR ? CLI_TROUBLE : CLI_NO;
+    } else if (skipped > 0) {
         cli_error(verb, "%s: %u lines are no messages that the host sends, and were left out", file, skipped);
+    }
     return items;
 }
 
@@ -298,9 +300,9 @@ static int run_with(const struct cli_verb *verb, int argc, char **argv, const st
         return CLI_USAGE;
     int status = cli_load(verb, argv[1], false, &loaded);
     if (status == CLI_YES) {
-        GPtrArray *items = options->file ? read_script(verb, loaded.plan, options->file)
-                                         : one_message(verb, loaded.plan, argv[3], argc > 4 ? argv[4] : "{}");
         status = CLI_NO;
+        GPtrArray *items = options->file ? read_script(verb, loaded.plan, options->file, &status)
+                                         : one_message(verb, loaded.plan, argv[3], argc > 4 ? argv[4] : "{}");
         for (unsigned i = 0; items && i < items->len; i++) {
             struct zg_script_item *item = g_ptr_array_index(items, i);
             item->to = item->to != 0 ? item->to : (zg_role)options->to;

@@ -236,6 +236,7 @@ static void test_script(void **state)
                                     "{\"message\":\"load_row\",\"fields\":{\"row\":1}}\n",
                                     -1, NULL));
     assert_run(1, "send " LOOM " sim: --file script", "script:2: load_row: the field \"lift\" is missing");
+    assert_run(3, "send " LOOM " sim: --file nowhere", "nowhere");
 }
 
 /* A device that restarts in the middle is seen, and served on. */
