@@ -27,8 +27,8 @@ struct test_plan test_plan_of(const char *text);
 struct test_plan test_plan_load(const char *name);
 void test_plan_clear(struct test_plan *plan);
 
-/* How many rounds to run of what is random: the usual number (a quarter of it under the sanitizers, which are slow), times
- * ZEUGMA_TEST_ROUNDS of the environment. */
+/* How many rounds to run of what is random: the usual number (a quarter of it under the sanitizers, which are slow),
+ * times ZEUGMA_TEST_ROUNDS of the environment. */
 unsigned test_rounds(unsigned usual);
 
 /* A definition with header version u3, id u5, sequence u8, CRC-16, max_payload 64 and messages `data` (id 1, from both,

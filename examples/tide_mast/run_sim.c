@@ -37,9 +37,10 @@ int main(void)
             host_change(&host, now / minute_ns % 120 == 0 ? 5 : 9);
     }
     const struct zg_counters *counters = &device.node.link.counters;
-    printf("tide_mast at 1200 baud, half duplex, frames of at most %u bytes: half a virtual day, one transmission in ten "
-           "lost\n",
-           TIDE_MAST_MAX_FRAME);
+    printf(
+        "tide_mast at 1200 baud, half duplex, frames of at most %u bytes: half a virtual day, one transmission in ten "
+        "lost\n",
+        TIDE_MAST_MAX_FRAME);
     printf("  readings %8u made, %" PRIu32 " delivered, %" PRIu32 " given up after six tries, %" PRIu32
            " found the window full\n",
            device.number, device.delivered, device.given_up, device.not_sent);

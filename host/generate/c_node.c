@@ -336,6 +336,8 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
     if (zg_framing_is_short_cobs(&c->plan->definition->framing, c->plan->max_content))
         g_string_append_printf(text, "#define ZGI_SHORT_COBS %s\n",
                                c->side == ZG_SIDE_DEVICE ? "1" : "ZG_COBS_IN_PLACE");
+    if (c->side == ZG_SIDE_DEVICE)
+        g_string_append(text, "#define ZGI_FED_AT_ONCE 0\n");
     g_string_append(text, "#include \"zeugma/link_body.h\"\n");
     if (c->end.hello)
         g_string_append(text, "#include \"zeugma/hello_body.h\"\n");

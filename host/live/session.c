@@ -104,31 +104,28 @@ static void give_up(struct direction *direction)
     zg_stream_end(direction->stream);
 }
 
+/* What was silent up to a time for long enough is told, though nothing follows. */
+static void watch_silence(struct direction *direction, uint64_t until_ns)
+{
+    const struct zg_session *session = direction->session;
+
+    if (direction->open && session->silence_ns > 0 && until_ns >= direction->at_ns + session->silence_ns)
+        give_up(direction);
+}
+
 static void observe(struct zg_session *session, const struct zg_passage *passage)
 {
     struct direction *direction = &session->directions[passage->out];
 
     if (passage->count == 0)
         return;
-    if (direction->open && session->silence_ns > 0 && passage->at_ns - direction->at_ns >= session->silence_ns)
-        give_up(direction);
+    if (passage->out || zg_wire_is_replay(session->wire) || session->plan->gap_ns > 0)
+        watch_silence(direction, passage->at_ns); /* else they may have waited in the system while we were busy */
     if (session->calls->bytes)
         session->calls->bytes(session->data, passage);
     direction->open = true;
     direction->at_ns = passage->at_ns;
     zg_stream_feed(direction->stream, passage->bytes, passage->count);
-}
-
-/* What was silent for long enough is told, though nothing follows. */
-static void watch_silence(struct zg_session *session)
-{
-    const uint64_t now_ns = zg_wire_now_ns(session->wire);
-
-    for (unsigned i = 0; i < 2; i++) {
-        struct direction *direction = &session->directions[i];
-        if (direction->open && session->silence_ns > 0 && now_ns - direction->at_ns >= session->silence_ns)
-            give_up(direction);
-    }
 }
 
 /* Bytes leave no faster than the line carries them, so that the end's times are those of the line. */
@@ -153,13 +150,14 @@ static bool transmit(struct zg_session *session, GError **error)
 
 bool zg_session_step(struct zg_session *session, int extra, uint64_t wait_ns, GError **error)
 {
+    const uint64_t asked_ns = zg_wire_now_ns(session->wire);
     struct zg_passage passage;
 
     if (!zg_wire_read(session->wire, &passage, error))
         return false;
     observe(session, &passage);
-    if (!zg_wire_is_replay(session->wire))
-        watch_silence(session);
+    for (unsigned i = 0; i < 2 && passage.count == 0 && !zg_wire_is_replay(session->wire); i++)
+        watch_silence(&session->directions[i], asked_ns); /* by then nothing had come */
     if (session->node) {
         if (!passage.out && passage.count > 0)
             zg_node_receive(session->node, passage.bytes, passage.count);

@@ -23,7 +23,7 @@ zg_check_word zg_fast_crc_finish(const void *parameters, zg_check_word reg);
 
 /* Private: the same, where a call for each frame costs too much. */
 static ZGI_INLINE zg_check_word zgi_fast_crc_update(const void *parameters, zg_check_word reg, const uint8_t *bytes,
-                                                size_t count)
+                                                    size_t count)
 {
     const struct zg_fast_crc *fast = (const struct zg_fast_crc *)parameters;
 

@@ -59,7 +59,7 @@ struct zg_link {
     /* private */
     const struct zg_port *port;
     void *port_context;
-    bool waiting;         /* for more bytes of what is open: silence was not told yet */
+    uint8_t waiting;      /* for more bytes of what is open: polls that must find silence before it is told */
     bool sending;         /* the transmit ring was not seen empty since the last frame went in */
     uint8_t flagged;      /* the interrupt's: bytes with an error, modulo 256 */
     uint8_t flagged_seen; /* at the last frame */
@@ -97,7 +97,8 @@ void zg_link_receive_isr(struct zg_link *link, uint8_t byte, unsigned line_error
 
 /* Many bytes came in at once, as a host reads them from its system: they are taken apart and delivered at once, without
  * the receive ring, which such a link does not use. Where silence ends a frame it is told from the times of the
- * calls. Loop only; linear in `count`. */
+ * calls; where it gives one up, by the second poll that finds it, since a slow host's bytes may wait in its system:
+ * read between polls. Loop only; linear in `count`. */
 void zg_link_receive(struct zg_link *link, const uint8_t *bytes, size_t count);
 
 /* The next byte to send. False: none, turn the transmit interrupt off. Transmit interrupt; constant time. */

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. The link's code: compiled once for any protocol (runtime/link.c), and in generated code for one, of which only
- * what that protocol needs is left. ZGI_SHORT_COBS is 1 where that is what zeugma/short_cobs_body.h takes.
+ * Private. The link's code: compiled once for any protocol (runtime/link.c), and in generated code for one, of which
+ * only what that protocol needs is left. ZGI_SHORT_COBS is 1 where that is what zeugma/short_cobs_body.h takes.
  */
 #ifndef ZEUGMA_LINK_BODY_H
 #define ZEUGMA_LINK_BODY_H
@@ -16,6 +16,10 @@
 #include "zeugma/short_cobs_body.h"
 #else
 #include "zeugma/framing_body.h"
+#endif
+
+#ifndef ZGI_FED_AT_ONCE /* whether bytes may come by zgi_link_receive() */
+#define ZGI_FED_AT_ONCE 1
 #endif
 
 #define ZGI_PROTOCOL_OF(link) ZGI_PROTOCOL(&(link)->receiver)
@@ -405,9 +409,19 @@ static inline bool zgi_is_silent(struct zg_link *link, uint32_t now)
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     uint32_t limit = protocol->byte_timeout_us;
 
-    if (!link->waiting)
+    if (link->waiting == 0)
         return false;
-    return protocol->gap_us > 0 ? zgi_gap_came(link) : limit > 0 && zg_clock_since(now, link->last_us) >= limit;
+    if (protocol->gap_us > 0)
+        return zgi_gap_came(link);
+    if (limit == 0 || zg_clock_since(now, link->last_us) < limit)
+        return false;
+#if ZGI_FED_AT_ONCE
+    if (link->waiting > 1) {
+        link->waiting--;
+        return false;
+    }
+#endif
+    return true;
 }
 
 /* How many of `due` bytes come before the next place where silence ended a frame; 0: here is one. */
@@ -450,12 +464,13 @@ static inline void zgi_take_received(struct zg_link *link, uint32_t now)
         due = (zg_index)(due - count);
     } while (due > 0);
     if (protocol->gap_us > 0 && zg_ring_used(&link->receive) == 0 && zgi_is_silent(link, now)) {
-        link->waiting = false;
+        link->waiting = 0;
         zgi_take(link, true, link->receive.bytes, 0, NULL, now);
     }
 }
 
-/* zg_link_receive(); `known` as for zgi_receive_whole(). */
+/* zg_link_receive(); `known` as for zgi_receive_whole(). The first poll that finds silence may itself be late, and
+ * bytes have come since the last reading: it takes a second one, with no bytes read in between. */
 static ZGI_QUICK void zgi_link_receive(struct zg_link *link, const struct zg_protocol *known, const uint8_t *bytes,
                                        size_t count)
 {
@@ -463,12 +478,14 @@ static ZGI_QUICK void zgi_link_receive(struct zg_link *link, const struct zg_pro
     const uint32_t now = zgi_now(link);
     bool silent = false;
 
+    if (count == 0)
+        return;
     if (protocol->gap_us > 0) {
         silent = link->waiting && zg_clock_since(now, link->gaps->last_us) >= protocol->gap_us;
         link->gaps->last_us = now;
     }
     link->last_us = now;
-    link->waiting = true;
+    link->waiting = 2;
     zgi_take(link, silent, bytes, count, known, now);
 }
 

@@ -395,6 +395,31 @@ static GByteArray *frames_of(const char *arguments)
     return zg_bytes_from_hex(g_strstrip(hex), NULL);
 }
 
+/* A watch that is held up in the middle of a frame, as on a busy machine, finds the rest when it goes on. */
+static void test_late_watch(void **state)
+{
+    struct zg_channel channel;
+    g_autofree char *path = g_build_filename(folder, "u", NULL);
+    g_autoptr(GByteArray) first = frames_of("encode " LOOM " load_row '{\"row\":7,\"lift\":9}'");
+    g_autoptr(GByteArray) second = frames_of("encode " LOOM " load_row '{\"row\":8,\"lift\":9}'");
+    const guint half = second->len / 2;
+    (void)state;
+    assert_int_equal(zg_channel_listen_unix(&channel, path), 0);
+    struct process watch = start("watch " LOOM " unix:u");
+    for (unsigned i = 0; i < 2000 && !zg_channel_is_open(&channel); i++)
+        g_usleep(1000);
+    g_byte_array_append(first, second->data, half);
+    assert_int_equal(zg_channel_write(&channel, first->data, first->len), first->len);
+    await(&watch, "row=7");
+    assert_int_equal(kill(watch.id, SIGSTOP), 0);
+    g_usleep(500000);
+    assert_int_equal(zg_channel_write(&channel, second->data + half, second->len - half), second->len - half);
+    assert_int_equal(kill(watch.id, SIGCONT), 0);
+    await(&watch, "row=8");
+    end(&watch);
+    zg_channel_close(&channel);
+}
+
 static void test_suspicions(void **state)
 {
     static const char text[] = "rst cause:2, boot mode:(3,6)\r\nload 0x40100000, len 1024\r\n";
@@ -570,13 +595,13 @@ static void test_ports(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_kinds),      cmocka_unit_test(test_forms),
-                                        cmocka_unit_test(test_script),     cmocka_unit_test(test_restart),
-                                        cmocka_unit_test(test_vanishing),  cmocka_unit_test(test_stalling),
-                                        cmocka_unit_test(test_outputs),    cmocka_unit_test(test_captures),
-                                        cmocka_unit_test(test_suspicions), cmocka_unit_test(test_other_speed),
-                                        cmocka_unit_test(test_hosts),      cmocka_unit_test(test_table),
-                                        cmocka_unit_test(test_ports) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_kinds),       cmocka_unit_test(test_forms),
+                                        cmocka_unit_test(test_script),      cmocka_unit_test(test_restart),
+                                        cmocka_unit_test(test_vanishing),   cmocka_unit_test(test_stalling),
+                                        cmocka_unit_test(test_outputs),     cmocka_unit_test(test_captures),
+                                        cmocka_unit_test(test_late_watch),  cmocka_unit_test(test_suspicions),
+                                        cmocka_unit_test(test_other_speed), cmocka_unit_test(test_hosts),
+                                        cmocka_unit_test(test_table),       cmocka_unit_test(test_ports) };
     setenv("LC_ALL", "C.UTF-8", 1);
     folder = g_dir_make_tmp("zeugma-links-XXXXXX", NULL);
     int failures = cmocka_run_group_tests(tests, NULL, NULL);

@@ -300,6 +300,30 @@ static void test_many_at_once(void **state)
     zg_node_free(node);
 }
 
+/* A host that comes late finds what waited in its system whole: silence is what it found when it read between. */
+static void test_late_host(void **state)
+{
+    const uint8_t payload[8] = { 1 };
+    g_autoptr(GByteArray) frame = frame_of(0, 1, 0, payload, 8);
+    struct zg_node *node = new_node(2);
+    struct zg_link *link = zg_node_link(node);
+    (void)state;
+    zg_link_receive(link, frame->data, 5);
+    test_clock_us += 30000;
+    zg_link_poll(link);
+    zg_link_receive(link, frame->data + 5, frame->len - 5);
+    assert_int_equal(delivered->len, 1);
+    zg_link_receive(link, frame->data, 5);
+    test_clock_us += 30000;
+    zg_link_poll(link);
+    zg_link_receive(link, frame->data, 0);
+    assert_int_equal(link->counters.timed_out, 0);
+    zg_link_poll(link);
+    assert_int_equal(link->counters.timed_out, 1);
+    check_accounting(link, frame->len + 5);
+    zg_node_free(node);
+}
+
 static void test_full_rings(void **state)
 {
     struct zg_node *node = new_node(2);
@@ -336,10 +360,12 @@ static void test_full_rings(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = {
-        cmocka_unit_test(test_damage_to_the_stream),   cmocka_unit_test(test_what_becomes_of_frames),
-        cmocka_unit_test(test_silence_at_every_clock), cmocka_unit_test(test_handler_has_the_ring),
-        cmocka_unit_test(test_many_at_once),           cmocka_unit_test(test_full_rings)
-    };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_damage_to_the_stream),
+                                        cmocka_unit_test(test_what_becomes_of_frames),
+                                        cmocka_unit_test(test_silence_at_every_clock),
+                                        cmocka_unit_test(test_handler_has_the_ring),
+                                        cmocka_unit_test(test_many_at_once),
+                                        cmocka_unit_test(test_late_host),
+                                        cmocka_unit_test(test_full_rings) };
     return cmocka_run_group_tests(tests, set_up, tear_down);
 }

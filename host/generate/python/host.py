@@ -50,8 +50,8 @@ class Peer:
 
 
 class Host:
-    """The host's end of a link. `write` takes bytes to send; `clock` gives seconds. Call feed() with what arrives and poll() often; nothing
-    waits. on(Message, handler) wants a message: handler(message, frame). on("link", handler) wants handler(peer, event), where event is
+    """The host's end of a link. `write` takes bytes to send; `clock` gives seconds. Call feed() with what arrives and poll() after it, often;
+    nothing waits. on(Message, handler) wants a message: handler(message, frame). on("link", handler) wants handler(peer, event), where event is
     "up", "down", "met" or "restarted"; on("console", handler) wants the console's text as bytes."""
 
     def __init__(self, write, clock, boot: int, devices=(0,)):
@@ -61,7 +61,7 @@ class Host:
         self.counters = dict.fromkeys(("frames_out", "bytes_out", "not_for_us", "lost", "repeated", "late", "restarts", "resent",
                                        "given_up", "refused"), 0)
         self._write, self._clock, self._boot, self._handlers = write, clock, boot, {}
-        self._sequence, self._heard, self._waiting = 0, clock(), False
+        self._sequence, self._heard, self._waiting = 0, clock(), 0
         self.held_back = 0.25  # seconds that the operating system may hold bytes back, beyond the line's own silence
         self.receiver.text = lambda data: self._tell("console", data)
 
@@ -70,7 +70,8 @@ class Host:
 
     def feed(self, data: bytes):
         """Takes bytes that arrived."""
-        self._heard, self._waiting = self._clock(), True
+        if data:
+            self._heard, self._waiting = self._clock(), 2
         for frame in self.receiver.feed(data):
             self._take(frame)
 
@@ -96,8 +97,8 @@ class Host:
         """Does what is due."""
         now = self._clock()
         if self._waiting and BYTE_TIMEOUT and now - self._heard >= BYTE_TIMEOUT + self.held_back:
-            self._waiting = False
-            for frame in self.receiver.pause():
+            self._waiting -= 1  # the first poll that finds silence may be late itself, and bytes wait to be read
+            for frame in () if self._waiting else self.receiver.pause():
                 self._take(frame)
         for peer in self.peers.values():
             if LINK_TIMEOUT and peer.up and now - peer._heard >= LINK_TIMEOUT:

@@ -152,7 +152,27 @@ def stale():
     line.end()
 
 
+def slow():
+    """A host that comes late finds what waited in its system whole; only silence that it listened to gives a frame up."""
+    line = Line(4)
+    line.run(60)
+    host, picks = line.host, line.heard[loom.Pick]
+    for number, (late, rest) in enumerate(((True, True), (False, True), (True, False))):
+        frame = loom.encode(loom.Pick(number=number), host.peers[0]._sequence + 1 & 255)
+        host.feed(frame[:7])
+        if not late:
+            host.poll()
+        line.us += 10_000_000
+        if late:
+            host.poll()
+        host.feed(frame[7:] if rest else b"")
+        host.poll()
+    assert [m.number for m in picks] == [0, 1] and host.receiver.counters["timed_out"] == 1, host.receiver.counters
+    line.end()
+
+
 clean()
+slow()
 for number in range(2):
     damaged(number)
     restarts(number)
