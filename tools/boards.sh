@@ -72,11 +72,16 @@ soak() { # board, clean or damaged, options
     python3 -c "$judge" "$work/result.json" "$what"
 }
 
-for board in cortex_m3 avr; do
-    echo "port test on ports/$board"
-    boot port_test $board
+port_test() { # board, program
+    boot "$2" "$1"
     "$build/bin/port_test" "$work/uart"
     stop
+}
+
+for board in cortex_m3 avr; do
+    echo "port test on ports/$board"
+    port_test $board port_test
+    [ $board = cortex_m3 ] || port_test $board port_test_own
     echo "loom on ports/$board, 500000 baud"
     soak $board clean --late 1s
     soak $board damaged --late 50ms --faults ber=1e-4,drop=1e-4

@@ -122,6 +122,8 @@ def measure_avr(build, folder, *options):
     code = build / "bench/boards/duplex"
     elf = os.path.join(folder, "avr.elf")
     board("avr", elf, *options, f"-I{code}", HERE / "duplex_avr.c", code / "duplex.c", code / "duplex_device.c")
+    if "-DZG_AVR_OWN_REGISTERS" in options:
+        run([PROJECT / "ports/avr/check_registers.sh", elf])
     lines = run([build / "bench/boards/bench_duplex", elf]).splitlines()
     return {**json.loads(lines[-1]), "flash": sections("avr", elf)[0]}
 
@@ -148,8 +150,9 @@ def table(title, rows, columns):
 
 
 AVR_BUILDS = {"-Os": ["-Os"], "-Os -flto": ["-Os", "-flto"], "-O2 -flto": ["-O2", "-flto"],
-              "-O2 -flto, table in flash": ["-O2", "-flto", "-DZG_CRC_TABLE=8"],
-              "the same, interrupts by hand": ["-O2", "-flto", "-DZG_CRC_TABLE=8", "-DZG_AVR_FAST_UART"]}
+              "the same, interrupts by hand": ["-O2", "-flto", "-DZG_AVR_FAST_UART"],
+              "the same, with own registers": ["-O2", "-flto", "-DZG_AVR_FAST_UART", "-DZG_AVR_OWN_REGISTERS",
+                                               *(f"-ffixed-r{i}" for i in range(2, 6))]}
 M3_BUILDS = {"-Os": ["-Os"], "-O2": ["-O2"], "-O2, table": ["-O2", "-DZG_CRC_TABLE=8"],
              "-O2 -flto, table": ["-O2", "-flto", "-DZG_CRC_TABLE=8"],
              "-O3 -flto, table": ["-O3", "-flto", "-DZG_CRC_TABLE=8"]}

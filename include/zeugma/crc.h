@@ -56,7 +56,11 @@ static inline zg_check_word zgi_crc_step(const struct zg_crc *crc, zg_check_word
     return reg;
 }
 
-#if ZG_CRC_TABLE != 8 && ZG_CHECK_BITS >= 16
+#if defined(__AVR_HAVE_MUL__) && __AVR_HAVE_MUL__
+#include "zeugma/crc_avr.h"
+#endif
+
+#if (ZG_CRC_TABLE != 8 || defined(ZGI_CRC_BYTES)) && ZG_CHECK_BITS >= 16
 
 /* Private: a register after the bytes up to `end`, one at least, for the polynomial x^16 + x^12 + x^5 + 1, whose eight
  * steps are a few shifts: the byte's upper half falls into its lower one, and the sum into the places of the three
@@ -68,6 +72,13 @@ static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_wor
     uint8_t low = (uint8_t)(reflected ? reg : reg >> (ZG_CHECK_BITS - 16));
     uint8_t high = (uint8_t)(reflected ? reg >> 8 : reg >> (ZG_CHECK_BITS - 8));
 
+#ifdef ZGI_CRC_BYTES
+    const size_t count = (size_t)(end - bytes);
+    if (reflected)
+        ZGI_CRC_BYTES(low, high, bytes, count, 8, "r1", "r0");
+    else
+        ZGI_CRC_BYTES(high, low, bytes, count, 32, "r0", "r1");
+#else
     do {
         uint8_t sum = (uint8_t)((reflected ? low : high) ^ *bytes++);
         if (reflected) {
@@ -80,6 +91,7 @@ static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_wor
             low = (uint8_t)(sum ^ (uint8_t)(sum << 5));
         }
     } while (bytes != end);
+#endif
     const uint16_t both = (uint16_t)((uint16_t)high << 8 | low);
     return reflected ? (zg_check_word)both : ZG_CRC_TOP(both, 16);
 }

@@ -101,7 +101,7 @@ static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, cons
 static inline int zgi_write_frame(struct zg_ring *ring, const struct zg_protocol *protocol, uint8_t *front,
                                   const uint8_t *payload, size_t length, size_t *wire)
 {
-    uint8_t left = (uint8_t)zgi_close_content(protocol, front, length), code = 1;
+    uint_fast8_t left = (uint_fast8_t)zgi_close_content(protocol, front, length);
     const zg_index mask = ring->mask, more = (zg_index)(left + 2U);
     uint8_t *const memory = ring->bytes;
     zg_index code_at = ring->head, at = code_at;
@@ -114,14 +114,12 @@ static inline int zgi_write_frame(struct zg_ring *ring, const struct zg_protocol
         const uint8_t byte = *front++;
         if (byte != 0) {
             memory[at & mask] = byte;
-            code++;
         } else {
-            memory[code_at & mask] = code;
+            memory[code_at & mask] = (uint8_t)(at - code_at);
             code_at = at;
-            code = 1;
         }
     }
-    memory[code_at & mask] = code;
+    memory[code_at & mask] = (uint8_t)(at - code_at);
     memory[at & mask] = 0;
     zg_ring_publish(ring, more);
     return 0;

@@ -2,15 +2,26 @@
 /*
  * The USART's interrupts by hand, for a static node: what the compiler makes of ZG_BOARD_UART() saves ten registers,
  * these save four, two of them in the general purpose I/O registers GPIOR1 and GPIOR2, which the program leaves to
- * them. Only the common case is here: with an error flag, a full or an empty ring they go on in the compiler's code,
- * with nothing read or changed yet.
+ * them. With ZG_AVR_OWN_REGISTERS defined they save nothing: r2 to r5 are theirs, and everything, the C library's
+ * functions that are linked too, is to keep off them (-ffixed-r2 to -ffixed-r5, and check_registers.sh). Only the
+ * common case is here: with an error flag, a full or an empty ring they go on in the compiler's code, with nothing read
+ * or changed yet.
  */
 #ifndef ZEUGMA_AVR_FAST_UART_H
 #define ZEUGMA_AVR_FAST_UART_H
 
 #include "board.h"
 
-/* In, with r24 and SREG saved; and out. */
+/* In, with SREG and r31:r30 saved, and a third register to use; and out. */
+#ifdef ZG_AVR_OWN_REGISTERS
+#define ZGI_ENTER                                                                                                      \
+    "in r2, __SREG__\n\t"                                                                                              \
+    "movw r4, r30\n\t"
+#define ZGI_LEAVE                                                                                                      \
+    "movw r30, r4\n\t"                                                                                                 \
+    "out __SREG__, r2\n\t"
+#define ZGI_THIRD "r3"
+#else
 #define ZGI_ENTER                                                                                                      \
     "out %[keep24], r24\n\t"                                                                                           \
     "in r24, __SREG__\n\t"                                                                                             \
@@ -23,6 +34,8 @@
     "in r24, %[keep]\n\t"                                                                                              \
     "out __SREG__, r24\n\t"                                                                                            \
     "in r24, %[keep24]\n\t"
+#define ZGI_THIRD "r24"
+#endif
 
 /* Z: a byte's place in a ring's memory, from its index in r30. */
 #define ZGI_PLACE                                                                                                      \
@@ -44,19 +57,18 @@
     }                                                                                                                  \
     ISR(USART_RX_vect, ISR_NAKED)                                                                                      \
     {                                                                                                                  \
-        __asm volatile(ZGI_ENTER "lds r24, %[status]\n\t"                                                              \
-                                 "andi r24, %[flags]\n\t"                                                              \
+        __asm volatile(ZGI_ENTER "lds r30, %[status]\n\t"                                                              \
+                                 "andi r30, %[flags]\n\t"                                                              \
                                  "brne 1f\n\t"                                                                         \
                                  "lds r30, %[head]\n\t"                                                                \
                                  "lds r31, %[tail]\n\t"                                                                \
-                                 "mov r24, r30\n\t"                                                                    \
-                                 "sub r24, r31\n\t"                                                                    \
-                                 "cpi r24, %[mask] + 1\n\t"                                                            \
-                                 "brsh 1f\n\t"                                                                         \
-                                 "mov r24, r30\n\t"                                                                    \
-                                 "inc r24\n\t"                                                                         \
-                                 "sts %[head], r24\n\t" ZGI_PLACE "lds r24, %[data]\n\t"                               \
-                                 "st Z, r24\n\t" ZGI_LEAVE "reti\n\t"                                                  \
+                                 "sub r31, r30\n\t"                                                                    \
+                                 "cpi r31, lo8(-(%[mask] + 1))\n\t"                                                    \
+                                 "breq 1f\n\t"                                                                         \
+                                 "mov r31, r30\n\t"                                                                    \
+                                 "inc r31\n\t"                                                                         \
+                                 "sts %[head], r31\n\t" ZGI_PLACE "lds " ZGI_THIRD ", %[data]\n\t"                     \
+                                 "st Z, " ZGI_THIRD "\n\t" ZGI_LEAVE "reti\n\t"                                        \
                                  "1:\n\t" ZGI_LEAVE "jmp __vector_zgi_receive"                                         \
                        :                                                                                               \
                        : [keep24] "I"(_SFR_IO_ADDR(GPIOR1)), [keep] "I"(_SFR_IO_ADDR(GPIOR2)),                         \
@@ -68,13 +80,13 @@
     {                                                                                                                  \
         __asm volatile(                                                                                                \
             ZGI_ENTER "lds r30, %[tail]\n\t"                                                                           \
-                      "lds r24, %[head]\n\t"                                                                           \
-                      "cp r24, r30\n\t"                                                                                \
+                      "lds r31, %[head]\n\t"                                                                           \
+                      "cp r31, r30\n\t"                                                                                \
                       "breq 1f\n\t"                                                                                    \
-                      "mov r24, r30\n\t"                                                                               \
-                      "inc r24\n\t"                                                                                    \
-                      "sts %[tail], r24\n\t" ZGI_PLACE "ld r24, Z\n\t"                                                 \
-                      "sts %[data], r24\n\t" ZGI_LEAVE "reti\n\t"                                                      \
+                      "mov r31, r30\n\t"                                                                               \
+                      "inc r31\n\t"                                                                                    \
+                      "sts %[tail], r31\n\t" ZGI_PLACE "ld r30, Z\n\t"                                                 \
+                      "sts %[data], r30\n\t" ZGI_LEAVE "reti\n\t"                                                      \
                       "1:\n\t" ZGI_LEAVE "jmp __vector_zgi_transmit"                                                   \
             :                                                                                                          \
             : [keep24] "I"(_SFR_IO_ADDR(GPIOR1)), [keep] "I"(_SFR_IO_ADDR(GPIOR2)), [data] "n"(_SFR_MEM_ADDR(UDR0)),   \

@@ -4,7 +4,9 @@
 #include "support.h"
 
 #include "avr_chip.h"
+#include "checks_avr.h"
 #include "codec/frame.h"
+#include "definition/checks.h"
 
 enum { HZ = 16000000, BYTE = 320, BOOT = 100000, MOST = 200 };
 
@@ -109,9 +111,62 @@ static void test_overrun(void **state)
     test_plan_clear(&plan);
 }
 
+/* --- the checks, on the chip */
+
+static void collect(void *data, uint8_t byte)
+{
+    g_byte_array_append(data, &byte, 1);
+}
+
+/* The catalogue's CRC, by the bit. */
+static uint16_t value_of(const char *name, const uint8_t *bytes, size_t length)
+{
+    const struct zg_crc_parameters *p = zg_crc_table;
+    struct zg_crc crc;
+    static zg_check_word table[ZG_CRC_TABLE_ENTRIES];
+
+    while (strcmp(p->name, name) != 0)
+        p++;
+    assert_int_equal(zg_crc_make(&crc, p->width, p->poly, p->init, p->reflect_in, p->reflect_out, p->xor_out, table),
+                     0);
+    zg_check_word reg = zg_crc_start(&crc);
+    for (size_t i = 0; i < length; i++) {
+        reg ^= crc.reflected ? bytes[i] : ZG_CRC_TOP(bytes[i], 8);
+        reg = zgi_crc_step(&crc, reg, 8);
+    }
+    return (uint16_t)zg_crc_finish(&crc, reg);
+}
+
+/* Each form of the table, and the one without, gives what the catalogue says. */
+static void test_checks(void **state)
+{
+    static const char *const names[] = { "crc16/ibm-3740", "crc16/kermit", "crc16/modbus", "crc16/t10-dif" };
+    static const char *const tables[] = { "0", "4", "8" };
+    uint8_t bytes[LONGEST];
+    (void)state;
+    for (unsigned i = 0; i < LONGEST; i++)
+        bytes[i] = byte_of(i);
+    for (unsigned t = 0; t < G_N_ELEMENTS(tables); t++) {
+        g_autofree char *elf = g_strdup_printf(TEST_CHECKS "/checks_avr_%s.elf", tables[t]);
+        g_autoptr(GByteArray) told = g_byte_array_new();
+        struct avr_chip *own = avr_chip_new(elf, HZ, BYTE, collect, told);
+        assert_non_null(own);
+        assert_true(avr_chip_run(own, HZ));
+        assert_int_equal(told->len, CHECKS * LENGTHS * 4);
+        for (guint i = 0, at = 0; i < CHECKS * LENGTHS; i++, at += 4) {
+            const unsigned length = length_of(i % LENGTHS);
+            const uint16_t value = value_of(names[i / LENGTHS], bytes, length);
+            for (unsigned k = 0; k < 2; k++)
+                if ((told->data[at + 2 * k] | told->data[at + 2 * k + 1] << 8) != value)
+                    fail_msg("%s, table %s, %u bytes in %u", names[i / LENGTHS], tables[t], length, k + 1);
+        }
+        avr_chip_free(own);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_times), cmocka_unit_test(test_response),
-                                        cmocka_unit_test(test_overrun) };
+                                        cmocka_unit_test(test_overrun), cmocka_unit_test(test_checks) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
