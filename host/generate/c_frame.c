@@ -100,6 +100,16 @@ static void print_check(const struct zgi_c *c, GString *text)
                            c->plan->check.big_endian ? "true" : "false");
 }
 
+/* The check's functions, for zeugma/receiver_body.h. */
+void zgi_c_check_names(const struct zgi_c *c, GString *text)
+{
+    const enum zg_check_kind kind = c->plan->definition->check.kind;
+
+    if (kind != ZG_CHECK_NONE)
+        g_string_append_printf(text, "#define ZGI_UPDATE(check) %s\n#define ZGI_FINISH(check) %s\n",
+                               checks[kind].update, checks[kind].finish);
+}
+
 /* What a role is when a header is written, as a C expression. */
 static char *role_expression(const struct zgi_c *c, const struct zg_step *step)
 {

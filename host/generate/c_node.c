@@ -332,7 +332,11 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
                    "        node->handlers->console_text(node->context, (const char *)bytes, size);\n}\n\n");
     zgi_c_session_terms(c, text);
     print_protocol(c, text);
-    g_string_append(text, "#define ZGI_PROTOCOL(end) (&this_protocol)\n");
+    zgi_c_emit(c, text, NULL,
+               "#define ZGI_PROTOCOL(end) (&this_protocol)\n#define ZGI_END struct @p_@s\n"
+               "#define ZGI_ADMIT(protocol) @p_admit\n#define ZGI_WRITE_HEADER(protocol) @p_write_header\n"
+               "#define ZGI_DELIVER(protocol) deliver\n");
+    zgi_c_check_names(c, text);
     if (zg_framing_is_short_cobs(&c->plan->definition->framing, c->plan->max_content))
         g_string_append_printf(text, "#define ZGI_SHORT_COBS %s\n",
                                c->side == ZG_SIDE_DEVICE ? "1" : "ZG_COBS_IN_PLACE");

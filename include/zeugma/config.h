@@ -26,6 +26,16 @@
 ZG_ASSERT(ZG_RING_INDEX_BITS == 8 || ZG_RING_INDEX_BITS == 16 || ZG_RING_INDEX_BITS == 32,
           "ZG_RING_INDEX_BITS is 8, 16 or 32");
 
+/* Whether a ring's two sides are a loop and its interrupt, on one core: then the compiler must keep their order, and
+ * the processor does. 0 where two cores, or threads, share a ring. */
+#ifndef ZG_ONE_CORE
+#if UINTPTR_MAX <= 0xFFFF || (defined(__ARM_ARCH_PROFILE) && __ARM_ARCH_PROFILE == 'M')
+#define ZG_ONE_CORE 1
+#else
+#define ZG_ONE_CORE 0
+#endif
+#endif
+
 /* Bits of the check's register: 8, 16, 32 or 64. The widest check in the program must fit. */
 #ifndef ZG_CHECK_BITS
 #if UINTPTR_MAX > 0xFFFFFFFF

@@ -169,7 +169,7 @@ static inline zg_check_word zg_crc_update(const struct zg_crc *crc, zg_check_wor
 zg_check_word zgi_crc_reverse(zg_check_word value, unsigned width);
 
 /* The check value at the end, in the low bits. */
-static inline zg_check_word zg_crc_finish(const struct zg_crc *crc, zg_check_word reg)
+static ZGI_INLINE zg_check_word zg_crc_finish(const struct zg_crc *crc, zg_check_word reg)
 {
     if (!crc->reflected)
         reg = (zg_check_word)(reg >> (ZG_CHECK_BITS - crc->width));

@@ -60,7 +60,7 @@ static inline void zgi_tell_settled(struct zg_link *link, struct zg_delivery *de
     open->state = ZGI_OPEN_FREE;
     while (delivery->base != delivery->next && zgi_open_of(link, delivery, delivery->base)->state == ZGI_OPEN_FREE)
         delivery->base++;
-    ZGI_DELIVERY(link)->settled(link->receiver.owner, delivery->peer, open->kind,
+    ZGI_DELIVERY(link)->settled(ZGI_OWNER(&link->receiver), delivery->peer, open->kind,
                                 zgi_open_payload(link, delivery, slot), open->length, how);
 }
 

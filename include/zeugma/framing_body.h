@@ -18,9 +18,7 @@ static inline void zgi_begin_check(struct zg_receiver *receiver)
 static inline void zgi_receiver_begin(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
                                       struct zg_counters *counters, uint8_t *memory)
 {
-    ZGI_KEEP_PROTOCOL(receiver, protocol);
-    receiver->owner = owner;
-    receiver->counters = counters;
+    zgi_keep(receiver, protocol, owner, counters);
     zgi_decoder_begin(&receiver->decoder, protocol->framing, ZG_MAX_CONTENT(protocol), memory, protocol->receive_room);
     zgi_begin_check(receiver);
 }
@@ -37,12 +35,14 @@ static void zgi_advance_check(struct zg_receiver *receiver)
     receiver->checked = decoder->length - check->size;
 }
 
-static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_event event, struct zg_found *found,
-                                  struct zg_header *header)
+/* What came of so many bytes. */
+static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_event event, size_t taken,
+                                  struct zg_found *found, struct zg_header *header)
 {
     found->outcome = ZG_OUTCOME_OPEN;
     found->wire = 0;
     if (event == ZG_FRAMING_MORE) {
+        zgi_count(receiver, ZGI_COUNTER(bytes_in), taken);
         zgi_advance_check(receiver);
         return;
     }
@@ -56,7 +56,7 @@ static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_
             zg_decoder_reject(&receiver->decoder, ZGI_PROTOCOL(receiver)->framing);
     }
     found->wire = receiver->decoder.wire;
-    zgi_count_outcome(receiver, found->outcome, found->wire);
+    zgi_count_outcome(receiver, found->outcome, taken, found->wire);
     zgi_begin_check(receiver);
 }
 
@@ -78,8 +78,7 @@ static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, cons
         zg_decoder_pause(&receiver->decoder, framing, &event);
     else
         taken = zg_decoder_take(&receiver->decoder, framing, bytes, count, &event);
-    zgi_count(receiver, ZGI_COUNTER(bytes_in), taken);
-    zgi_take_event(receiver, event, found, header);
+    zgi_take_event(receiver, event, taken, found, header);
     return taken;
 }
 
@@ -88,22 +87,20 @@ static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, cons
 /* A frame that lies whole in the bytes: the same as zgi_receive(), in one step. `protocol` is the receiver's, or a copy
  * of whose functions the compiler knows more. Returns its bytes, or 0: nothing was done. */
 static ZGI_QUICK size_t zgi_receive_whole(struct zg_receiver *receiver, const struct zg_protocol *protocol,
-                                          const uint8_t *bytes, size_t count, struct zg_header *header, bool *foreign,
-                                          const uint8_t **content, size_t *length)
+                                          const uint8_t *bytes, size_t count, struct zg_found *found,
+                                          struct zg_header *header)
 {
     const struct zg_check *check = protocol->check;
-    const size_t size = protocol->framing->whole(&receiver->decoder, bytes, count, content, length);
-    struct zg_found found;
+    const uint8_t *content;
+    size_t length;
+    const size_t size = protocol->framing->whole(&receiver->decoder, bytes, count, &content, &length);
 
     if (size == 0)
         return 0;
-    const enum zg_outcome outcome =
-        zgi_judge(receiver, protocol, check->start, check->skip, *content, *length, &found, header);
-    if (outcome > ZG_OUTCOME_VERSION)
+    found->outcome = zgi_judge(receiver, protocol, check->start, check->skip, content, length, found, header);
+    if (found->outcome > ZG_OUTCOME_VERSION)
         return 0;
-    *foreign = outcome == ZG_OUTCOME_VERSION;
-    zgi_count(receiver, ZGI_COUNTER(bytes_in), size);
-    zgi_count_outcome(receiver, outcome, size);
+    zgi_count_outcome(receiver, found->outcome, size, size);
     return size;
 }
 
@@ -117,7 +114,7 @@ static inline void zgi_put(struct zg_encoder *encoder, const struct zg_protocol 
 
     zg_encoder_put(encoder, protocol->framing, bytes, count);
     if (check->size > 0 && count > skip)
-        *state = check->update(check->parameters, *state, bytes + skip, count - skip);
+        *state = ZGI_UPDATE(check)(check->parameters, *state, bytes + skip, count - skip);
 }
 
 /* Adds what the check comes to, behind the zero bytes that fill the content up. */
@@ -132,7 +129,7 @@ static inline void zgi_put_check(struct zg_encoder *encoder, const struct zg_pro
         zgi_put(encoder, protocol, &state, &zero, 1, 0);
     if (check->size == 0)
         return;
-    zg_check_store(check, check->finish(check->parameters, state), tail);
+    zg_check_store(check, ZGI_FINISH(check)(check->parameters, state), tail);
     zg_encoder_put(encoder, protocol->framing, tail, check->size);
 }
 

@@ -65,15 +65,15 @@ struct zg_link {
     uint8_t flagged_seen; /* at the last frame */
     zg_role sequence;     /* of the next frame sent */
     zg_role address;
-    zg_role asked;      /* half duplex, shared line: the node whose answer is waited for, */
-    uint16_t answer_ms; /* for so long behind the end of the frame that asked; 0: none is */
-    uint32_t last_us;   /* when bytes last came in */
-    uint32_t sent_us;   /* when the transmit ring was last seen to become empty */
+    zg_role asked;       /* half duplex, shared line: the node whose answer is waited for, */
+    uint16_t answer_ms;  /* for so long behind the end of the frame that asked; 0: none is */
+    uint32_t last_us;    /* when bytes last came in */
+    uint32_t sent_us;    /* when the transmit ring was last seen to become empty */
+    struct zg_peer peer; /* the first of the list */
     struct zg_ring receive;
     struct zg_ring transmit;
     struct zg_receiver receiver;
     struct zg_link_gaps *gaps;
-    struct zg_peer peer; /* the first of the list */
     /* read only. The loop's, but for bytes_dropped and the line's, which the interrupt counts: zg_link_counter() reads
      * those whole on targets that take several accesses for 32 bits. */
     struct zg_counters counters;

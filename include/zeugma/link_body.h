@@ -129,7 +129,7 @@ static inline int zgi_link_send(struct zg_link *link, zg_role to, zg_role id, ui
         return ZG_ESIZE;
     if (!zgi_may_begin(link, to))
         return ZG_EROOM;
-    protocol->write_header(link->receiver.owner, &header, front);
+    ZGI_WRITE_HEADER(protocol)(ZGI_OWNER(&link->receiver), &header, front);
     int error = zgi_write_frame(&link->transmit, protocol, front, payload, length, &wire);
     if (error)
         return error;
@@ -178,7 +178,7 @@ static inline void zgi_tell(struct zg_link *link, struct zg_peer *peer, enum zg_
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
 
     if (protocol->changed)
-        protocol->changed(link->receiver.owner, peer, event);
+        protocol->changed(ZGI_OWNER(&link->receiver), peer, event);
 }
 
 /* Tells what a frame's sequence says. */
@@ -210,7 +210,7 @@ static inline void zgi_forget_sequence(struct zg_link *link, const struct zg_fra
     counters->lost -= frame->skipped;
     counters->late -= frame->arrival == ZG_ARRIVAL_LATE;
     counters->repeated -= frame->arrival == ZG_ARRIVAL_REPEATED;
-    frame->peer->heard.started = false;
+    frame->peer->heard.seen = 0;
     (void)zg_sequence_note(&frame->peer->heard, ZGI_PROTOCOL_OF(link)->sequence_bits, frame->header.sequence, &skipped);
 }
 
@@ -266,12 +266,11 @@ static inline bool zgi_is_for_us(const struct zg_link *link, const struct zg_hea
            header->destination == zgi_everybody(link);
 }
 
-/* Hands a frame on, of this version or `foreign`, and counts what became of it. */
-static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_frame *frame, const uint8_t *content,
+/* Hands a frame on, of this version or another, and counts what became of it. */
+static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_frame *frame, const uint8_t *payload,
                                size_t length, uint32_t now)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
-    const size_t payload = zgi_payload_length(protocol, length, &frame->header);
     struct zg_peer *const peer = zgi_peer(link, frame->header.source);
     const uint8_t flagged = *(volatile uint8_t *)&link->flagged;
 
@@ -291,7 +290,7 @@ static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_fra
     uint8_t counter = ZGI_COUNTER(not_for_us);
     int result = 1;
     if (zgi_is_for_us(link, &frame->header)) {
-        result = protocol->deliver(link->receiver.owner, frame, content + protocol->header_size, payload);
+        result = ZGI_DELIVER(protocol)(ZGI_OWNER(&link->receiver), frame, payload, length);
         counter = ZGI_COUNTER(extra_bytes);
         if (protocol->filled > 0 && !protocol->length_ends && result > 0)
             return; /* they are zero bytes */
@@ -310,16 +309,15 @@ static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_fra
 static ZGI_QUICK size_t zgi_take_whole(struct zg_link *link, const struct zg_protocol *protocol, const uint8_t *bytes,
                                        size_t count, uint32_t now)
 {
-    size_t taken = 0, size, length;
-    const uint8_t *content;
+    size_t taken = 0, size;
+    struct zg_found found;
     struct zg_frame frame;
-    bool foreign;
 
     if (!protocol->framing->whole || protocol->console)
         return 0;
-    while ((size = zgi_receive_whole(&link->receiver, protocol, bytes + taken, count - taken, &frame.header, &foreign,
-                                     &content, &length)) > 0) {
-        zgi_hand_on(link, foreign, &frame, content, length, now);
+    while ((size = zgi_receive_whole(&link->receiver, protocol, bytes + taken, count - taken, &found, &frame.header)) >
+           0) {
+        zgi_hand_on(link, found.outcome == ZG_OUTCOME_VERSION, &frame, found.payload, found.length, now);
         taken += size;
     }
     return taken;
@@ -351,12 +349,13 @@ static ZGI_QUICK size_t zgi_take_some(struct zg_link *link, bool silent, const u
     const size_t taken = zgi_receive(&link->receiver, silent, bytes, count, &found, &frame.header);
 
     if (protocol->console)
-        zg_text_sorter_take(protocol->console(link->receiver.owner), &link->counters, bytes, taken, &found);
+        zg_text_sorter_take(protocol->console(ZGI_OWNER(&link->receiver)), &link->counters, bytes, taken, &found);
     if (from_ring)
         zg_ring_release(&link->receive, (zg_index)taken);
     if (found.outcome == ZG_OUTCOME_FRAME || found.outcome == ZG_OUTCOME_VERSION)
-        zgi_hand_on(link, found.outcome == ZG_OUTCOME_VERSION, &frame, zgi_content(&link->receiver),
-                    link->receiver.decoder.length, now);
+        zgi_hand_on(link, found.outcome == ZG_OUTCOME_VERSION, &frame,
+                    zgi_content(&link->receiver) + protocol->header_size,
+                    zgi_payload_length(protocol, link->receiver.decoder.length, &frame.header), now);
     *outcome = found.outcome;
     return taken;
 }

@@ -7,7 +7,7 @@
 
 #include "zeugma/index.h"
 
-#if defined(__GNUC__)
+#if defined(__GNUC__) && !ZG_ONE_CORE
 
 static inline zg_index zgi_load_acquire(const zg_index *at)
 {
@@ -42,17 +42,39 @@ static inline uint8_t zgi_load_byte(const uint8_t *at)
 }
 
 #else
+
+/* What keeps accesses in their order: on one core the compiler alone. */
+#if defined(__GNUC__)
+#define ZGI_FENCE_ACQUIRE() __atomic_signal_fence(__ATOMIC_ACQUIRE)
+#define ZGI_FENCE_RELEASE() __atomic_signal_fence(__ATOMIC_RELEASE)
+#else
 #include <stdatomic.h>
+#define ZGI_FENCE_ACQUIRE() atomic_thread_fence(memory_order_acquire)
+#define ZGI_FENCE_RELEASE() atomic_thread_fence(memory_order_release)
+#endif
+
+static inline zg_index zgi_load_acquire(const zg_index *at)
+{
+    const zg_index value = *(const volatile zg_index *)at;
+    ZGI_FENCE_ACQUIRE();
+    return value;
+}
+
+static inline void zgi_store_release(zg_index *at, zg_index value)
+{
+    ZGI_FENCE_RELEASE();
+    *(volatile zg_index *)at = value;
+}
 
 static inline void zgi_store_before(zg_index *at, zg_index value)
 {
     *(volatile zg_index *)at = value;
-    atomic_thread_fence(memory_order_release);
+    ZGI_FENCE_RELEASE();
 }
 
 static inline zg_index zgi_load_after(const zg_index *at)
 {
-    atomic_thread_fence(memory_order_acquire);
+    ZGI_FENCE_ACQUIRE();
     return *(const volatile zg_index *)at;
 }
 
@@ -64,19 +86,6 @@ static inline void zgi_store_byte(uint8_t *at, uint8_t value)
 static inline uint8_t zgi_load_byte(const uint8_t *at)
 {
     return *(const volatile uint8_t *)at;
-}
-
-static inline zg_index zgi_load_acquire(const zg_index *at)
-{
-    zg_index value = *(const volatile zg_index *)at;
-    atomic_thread_fence(memory_order_acquire);
-    return value;
-}
-
-static inline void zgi_store_release(zg_index *at, zg_index value)
-{
-    atomic_thread_fence(memory_order_release);
-    *(volatile zg_index *)at = value;
 }
 
 #endif

@@ -1,26 +1,58 @@
 /* SPDX-License-Identifier: MIT */
 /*
  * Private. What framing_body.h and short_cobs_body.h share: a candidate's check, and the account. Generated code
- * defines ZGI_PROTOCOL(end) before, as the address of its protocol, a constant that the compiler sees through, so that
- * only what that protocol needs is left.
+ * defines before what it knows of itself, so that the compiler sees through it and only what is needed is left:
+ * ZGI_PROTOCOL(end), the address of a constant protocol; the names of that protocol's functions, ZGI_ADMIT(protocol)
+ * and those below; and ZGI_END, the type whose member `link` the receiver is in.
  */
 #ifndef ZEUGMA_RECEIVER_BODY_H
 #define ZEUGMA_RECEIVER_BODY_H
-
-#ifndef ZGI_PROTOCOL
-#define ZGI_PROTOCOL(end) ((end)->protocol)
-#define ZGI_KEEP_PROTOCOL(end, of) ((end)->protocol = (of))
-#elif UINTPTR_MAX > 0xFFFFFFFF /* on a large host zg_link_send() can send from the end, too */
-#define ZGI_KEEP_PROTOCOL(end, of) ((end)->protocol = (of))
-#else
-#define ZGI_KEEP_PROTOCOL(end, of) ((void)(of)) /* nothing reads it: no memory for it */
-#endif
 
 #include <stddef.h>
 
 #include "zeugma/error.h"
 #include "zeugma/flash.h"
 #include "zeugma/receiver.h"
+
+#ifndef ZGI_PROTOCOL
+#define ZGI_PROTOCOL(end) ((end)->protocol)
+#endif
+
+#ifndef ZGI_ADMIT
+#define ZGI_ADMIT(protocol) ((protocol)->admit)
+#define ZGI_WRITE_HEADER(protocol) ((protocol)->write_header)
+#define ZGI_DELIVER(protocol) ((protocol)->deliver)
+#endif
+
+#ifndef ZGI_UPDATE /* of a check */
+#define ZGI_UPDATE(check) ((check)->update)
+#define ZGI_FINISH(check) ((check)->finish)
+#endif
+
+#ifdef ZGI_END
+#define ZGI_OWNER(at) ((void *)((unsigned char *)(at)-offsetof(ZGI_END, link.receiver)))
+#define ZGI_COUNTERS(at) (&((ZGI_END *)ZGI_OWNER(at))->link.counters)
+#else
+#define ZGI_OWNER(at) ((at)->owner)
+#define ZGI_COUNTERS(at) ((at)->counters)
+#endif
+
+/* Keeps them where they are read: in a generated end nothing does, but on a large host, where zg_link_send() can send
+ * from it, too. */
+static inline void zgi_keep(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
+                            struct zg_counters *counters)
+{
+#if defined(ZGI_END) && UINTPTR_MAX <= 0xFFFFFFFF
+    (void)receiver;
+    (void)protocol;
+    (void)owner;
+    (void)counters;
+#else
+    receiver->protocol = protocol;
+    receiver->owner = owner;
+    receiver->counters = counters;
+#endif
+}
 
 #define ZGI_COUNTER(name) ((uint8_t)offsetof(struct zg_counters, name))
 
@@ -34,7 +66,7 @@ typedef size_t zgi_amount;
 /* Adds to the counter that stands at ZGI_COUNTER(name). */
 static ZGI_SHARED void zgi_count(struct zg_receiver *receiver, uint8_t counter, zgi_amount times)
 {
-    uint32_t *at = (uint32_t *)(void *)((unsigned char *)receiver->counters + counter);
+    uint32_t *at = (uint32_t *)(void *)((unsigned char *)ZGI_COUNTERS(receiver) + counter);
     *at += (uint32_t)times;
 }
 
@@ -45,7 +77,7 @@ static inline zg_check_word zgi_check_content(const struct zg_check *check, zg_c
 {
     if (length <= checked + check->size)
         return state;
-    return check->update(check->parameters, state, content + checked, length - check->size - checked);
+    return ZGI_UPDATE(check)(check->parameters, state, content + checked, length - check->size - checked);
 }
 
 /* Whether the check behind the content is what the state comes to. */
@@ -54,7 +86,7 @@ static inline bool zgi_check_passes(const struct zg_check *check, zg_check_word 
 {
     if (check->size == 0)
         return true;
-    found->expected = check->finish(check->parameters, state);
+    found->expected = ZGI_FINISH(check)(check->parameters, state);
     found->found = zg_check_load(check, content + length - check->size);
     return found->expected == found->found;
 }
@@ -68,7 +100,7 @@ static inline size_t zgi_payload_length(const struct zg_protocol *protocol, size
 
 /* What a candidate's content is: a frame, or why it is none. The check's state is that behind its first `checked`
  * bytes. */
-static ZGI_QUICK enum zg_outcome zgi_judge(const struct zg_receiver *receiver, const struct zg_protocol *protocol,
+static ZGI_QUICK enum zg_outcome zgi_judge(struct zg_receiver *receiver, const struct zg_protocol *protocol,
                                            zg_check_word state, size_t checked, const uint8_t *content, size_t length,
                                            struct zg_found *found, struct zg_header *header)
 {
@@ -81,7 +113,7 @@ static ZGI_QUICK enum zg_outcome zgi_judge(const struct zg_receiver *receiver, c
         state = zgi_check_content(check, state, checked, content, length);
     if (!zgi_check_passes(check, state, content, length, found))
         return ZG_OUTCOME_FAILED_CHECK;
-    int verdict = protocol->admit(receiver->owner, content, length, header);
+    int verdict = ZGI_ADMIT(protocol)(ZGI_OWNER(receiver), content, length, header);
     if (verdict == ZG_EFORM)
         return ZG_OUTCOME_FORM;
     found->payload = content + protocol->header_size;
@@ -103,11 +135,13 @@ static const uint8_t zgi_counters_of[][2] ZG_FLASH = { { 0, 0 },
                                                        { ZGI_COUNTER(bytes_idle), 0 } };
 ZG_ASSERT(sizeof zgi_counters_of / sizeof zgi_counters_of[0] == ZG_OUTCOME_IDLE + 1, "a row for each zg_outcome");
 
-/* Counts an outcome once, and its bytes. */
-static ZGI_SHARED void zgi_count_outcome(struct zg_receiver *receiver, enum zg_outcome outcome, size_t wire)
+/* Counts the bytes that were taken, an outcome, and its bytes. */
+static inline void zgi_count_outcome(struct zg_receiver *receiver, enum zg_outcome outcome, size_t taken, size_t wire)
 {
+    zgi_count(receiver, ZGI_COUNTER(bytes_in), (zgi_amount)taken);
+    if (outcome == ZG_OUTCOME_OPEN)
+        return;
     const uint8_t times = zgi_flash_read(&zgi_counters_of[outcome][1]);
-
     zgi_count(receiver, zgi_flash_read(&zgi_counters_of[outcome][0]), (zgi_amount)wire);
     if (times != 0)
         zgi_count(receiver, times, 1);
@@ -123,8 +157,8 @@ static inline size_t zgi_close_content(const struct zg_protocol *protocol, uint8
 
     if (check->size > 0) {
         zg_check_word state =
-            check->update(check->parameters, check->start, content + check->skip, covered - check->skip);
-        zg_check_store(check, check->finish(check->parameters, state), content + covered);
+            ZGI_UPDATE(check)(check->parameters, check->start, content + check->skip, covered - check->skip);
+        zg_check_store(check, ZGI_FINISH(check)(check->parameters, state), content + covered);
     }
     return covered + check->size;
 }

@@ -24,11 +24,10 @@ enum zg_arrival {
 struct zg_sequence {
     /* private */
     zg_role newest;
-    uint16_t seen; /* bit n: number newest - 1 - n arrived */
-    bool started;
+    uint16_t seen; /* bit n: number newest - n arrived; 0: none did yet */
 };
 
-/* Numbers before the newest whose arrival is remembered. */
+/* Numbers whose arrival is remembered, the newest one among them. */
 #define ZG_SEQUENCE_REMEMBERED 16U
 
 /* Notes the arrival of `number`, `bits` wide (1 to ZG_ROLE_BITS). Stores how many numbers were skipped, 0 unless the
@@ -38,30 +37,27 @@ static inline enum zg_arrival zg_sequence_note(struct zg_sequence *sequence, uns
                                                zg_role *skipped)
 {
     const zg_role mask = (zg_role)(ZG_ROLE_MAX >> (ZG_ROLE_BITS - bits));
-    const zg_role ahead = (zg_role)(number - sequence->newest) & mask;
-    uint16_t seen = sequence->seen;
+    const zg_role back = (zg_role)(sequence->newest - number) & mask;
+    uint_fast16_t seen = sequence->seen;
 
     *skipped = 0;
-    if (!sequence->started) {
-        sequence->started = true;
-        seen = UINT16_MAX; /* what came before the first is nobody's loss */
-    } else if (ahead == 0) {
-        return ZG_ARRIVAL_REPEATED;
-    } else if (ahead <= mask / 2 + 1U) {
-        *skipped = (zg_role)(ahead - 1U);
-        seen = (uint16_t)((uint16_t)(seen << 1) | 1U);
-        for (zg_role missing = *skipped; missing > 0 && seen != 0; missing--)
-            seen = (uint16_t)(seen << 1);
-    } else {
-        const zg_role back = (zg_role)(mask - ahead); /* 0: the one before the newest */
-        const uint16_t bit = (uint16_t)(back < ZG_SEQUENCE_REMEMBERED ? 1U << back : 0U);
+    if (seen == 0) {
+        seen = (uint_fast16_t)-1; /* what came before the first is nobody's loss */
+    } else if (back <= mask / 2) {
+        const uint_fast16_t bit = back < ZG_SEQUENCE_REMEMBERED ? (uint_fast16_t)(1U << back) : 0;
         if ((seen & bit) != 0)
             return ZG_ARRIVAL_REPEATED;
         sequence->seen = (uint16_t)(seen | bit);
         return ZG_ARRIVAL_LATE;
+    } else {
+        *skipped = (zg_role)(mask - back);
+        seen = (uint_fast16_t)(seen << 1);
+        for (zg_role missing = *skipped; missing > 0 && seen != 0; missing--)
+            seen = (uint_fast16_t)(seen << 1);
+        seen |= 1U;
     }
     sequence->newest = number;
-    sequence->seen = seen;
+    sequence->seen = (uint16_t)seen;
     return ZG_ARRIVAL_NEXT;
 }
 

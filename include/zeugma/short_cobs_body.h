@@ -18,9 +18,7 @@ enum { ZGI_GATHERING, ZGI_LETTING_GO };
 static inline void zgi_receiver_begin(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
                                       struct zg_counters *counters, uint8_t *memory)
 {
-    ZGI_KEEP_PROTOCOL(receiver, protocol);
-    receiver->owner = owner;
-    receiver->counters = counters;
+    zgi_keep(receiver, protocol, owner, counters);
     receiver->decoder.content = memory;
 }
 
@@ -90,9 +88,7 @@ static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, cons
     }
     found->outcome = outcome;
     decoder->pending = outcome == ZG_OUTCOME_OPEN ? gathered : 0;
-    zgi_count(receiver, ZGI_COUNTER(bytes_in), taken);
-    if (outcome != ZG_OUTCOME_OPEN)
-        zgi_count_outcome(receiver, outcome, wire);
+    zgi_count_outcome(receiver, outcome, taken, wire);
     return taken;
 }
 

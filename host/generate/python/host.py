@@ -139,10 +139,10 @@ class Host:
             counted = {"repeated": 1}
         elif ahead <= mask // 2 + 1:
             counted = {"lost": ahead - 1}
-            peer._sequence, peer._seen = number, (peer._seen << 1 | 1) << min(ahead - 1, 16) & 0xFFFF
-        elif back > 16 or not peer._seen >> (back - 1) & 1:
+            peer._sequence, peer._seen = number, (peer._seen << min(ahead, 16) | 1) & 0xFFFF
+        elif back > 15 or not peer._seen >> back & 1:
             counted = {"late": 1}
-            peer._seen |= 1 << (back - 1) if back <= 16 else 0
+            peer._seen |= 1 << back if back < 16 else 0
         else:
             counted = {"repeated": 1}
         for name, count in counted.items():
