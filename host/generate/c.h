@@ -73,6 +73,7 @@ void zgi_c_words_code(const struct zgi_c *c, GString *text);
  * itself; such answers are sent by it alone. */
 bool zgi_c_is_answered(const struct zgi_c *c, const struct zg_message *message);
 bool zgi_c_is_answer(const struct zg_message *message);
+bool zgi_c_settles(const struct zg_message *message);
 void zgi_c_session_type(const struct zgi_c *c, GString *text);
 void zgi_c_session_terms(const struct zgi_c *c, GString *text);
 void zgi_c_session_code(const struct zgi_c *c, GString *text);

@@ -193,7 +193,7 @@ static bool sends_content(const struct zgi_c *c)
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         if ((message->from & c->side) && strcmp(message->name, "hello") != 0 && !zg_message_is_ticketed(message) &&
-            strcmp(message->name, "acknowledge") != 0 && strcmp(message->name, "refused") != 0)
+            !zgi_c_settles(message))
             return true;
     }
     return c->end.variables && c->side == ZG_SIDE_DEVICE; /* streams */
@@ -256,7 +256,7 @@ void zgi_c_ticketed_take(const struct zgi_c *c, GString *text, const struct zg_p
         g_string_append(text, "    if (!with)\n        return 0;\n");
     g_string_append_printf(
         text,
-        "    result = zgi_delivery_admit(&node->link, &with->delivery, frame, payload, length, %s, %s);\n"
+        "    result = zgi_delivery_admit(&node->link, &with->hello, &with->delivery, frame, payload, length, %s, %s);\n"
         "    if (result <= 0)\n        return result;\n",
         message->kept ? "true" : "false", request);
     zgi_c_emit(c, text, message->name, "    result = @p_@n_unpack(&message, payload + ");

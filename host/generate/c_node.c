@@ -88,6 +88,7 @@ static void print_handlers(const struct zgi_c *c, GString *text)
                            text->len > before ? "" : "    uint8_t nothing; /* the other end sends no message */\n");
 }
 
+/* What is large stands behind, since short instructions reach what is in front. */
 static void print_struct(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL,
@@ -96,16 +97,7 @@ static void print_struct(const struct zgi_c *c, GString *text)
     if (c->end.variables && c->side == ZG_SIDE_DEVICE && c->plan->variables->len > 0)
         zgi_c_emit(c, text, NULL,
                    "    struct @p_variables variables; /* read and set them here; the host sees it */\n");
-    zgi_c_emit(c, text, NULL,
-               "    /* private */\n    const struct @p_@s_handlers *handlers;\n    void *context;\n"
-               "    uint8_t receive[@P_@S_RECEIVE_RING];\n    uint8_t transmit[@P_@S_TRANSMIT_RING];\n"
-               "    uint8_t frame[@P_RECEIVE_ROOM];\n");
-    if (c->plan->gap_ns > 0)
-        g_string_append(text, "    struct zg_link_gaps gaps;\n");
-    if (c->end.interleaved)
-        zgi_c_emit(c, text, NULL,
-                   "    struct zg_text_sorter console;\n"
-                   "    uint8_t console_raw[ZG_TEXT_ROOM(@P_MAX_FRAME, @P_RECEIVE_ROOM)];\n");
+    zgi_c_emit(c, text, NULL, "    /* private */\n    const struct @p_@s_handlers *handlers;\n    void *context;\n");
     if (c->end.hello)
         g_string_append(text, "    uint16_t boot;\n");
     if (c->end.hello && !c->end.has_many)
@@ -116,7 +108,15 @@ static void print_struct(const struct zgi_c *c, GString *text)
                    "    uint8_t turn;\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
         zgi_c_emit(c, text, NULL, "    struct zg_stream streams[@P_DEVICE_STREAMS];\n");
-    g_string_append(text, "};\n\n");
+    if (c->plan->gap_ns > 0)
+        g_string_append(text, "    struct zg_link_gaps gaps;\n");
+    if (c->end.interleaved)
+        zgi_c_emit(c, text, NULL,
+                   "    struct zg_text_sorter console;\n"
+                   "    uint8_t console_raw[ZG_TEXT_ROOM(@P_MAX_FRAME, @P_RECEIVE_ROOM)];\n");
+    zgi_c_emit(c, text, NULL,
+               "    uint8_t receive[@P_@S_RECEIVE_RING];\n    uint8_t transmit[@P_@S_TRANSMIT_RING];\n"
+               "    uint8_t frame[@P_RECEIVE_ROOM];\n};\n\n");
 }
 
 static void print_functions(const struct zgi_c *c, GString *text)
@@ -246,7 +246,9 @@ static void print_deliver(const struct zgi_c *c, GString *text)
         if (message->from & zg_receivers(c->side))
             zgi_c_emit(c, cases, message->name,
                        plan->id_bits == 0 ? "    return take_@n(node, frame, payload, length);\n"
-                                          : "    case @P_@N_ID: return take_@n(node, frame, payload, length);\n");
+                       : zgi_c_settles(message)
+                           ? "    case @P_@N_ID: return take_settling(node, frame, payload, length);\n"
+                           : "    case @P_@N_ID: return take_@n(node, frame, payload, length);\n");
     }
     g_string_append(
         text, "static int deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length)\n{\n");
@@ -289,7 +291,7 @@ static void print_init(const struct zgi_c *c, GString *text)
     if (c->end.hello)
         g_string_append(text, "    node->boot = zgi_boot_number(&node->link);\n");
     if (c->end.hello && !c->end.has_many)
-        g_string_append(text, "    begin_session(node, &node->session);\n");
+        g_string_append(text, "    begin_session(node, session_with(node, &node->link.peer));\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
         g_string_append(text, "    memset(node->streams, 0, sizeof node->streams);\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE && c->plan->variables->len > 0)
@@ -309,7 +311,7 @@ static void print_poll(const struct zgi_c *c, GString *text)
         g_string_append(text, "    for (uint8_t i = 0; i < node->peers; i++)\n"
                               "        poll_session(node, &node->sessions[i], now);\n");
     else if (c->end.hello)
-        g_string_append(text, "    poll_session(node, &node->session, now);\n");
+        g_string_append(text, "    poll_session(node, session_with(node, &node->link.peer), now);\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
         g_string_append(text, "    poll_streams(node, now);\n");
     g_string_append(text, "}\n");
@@ -337,6 +339,8 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
                "#define ZGI_ADMIT(protocol) @p_admit\n#define ZGI_WRITE_HEADER(protocol) @p_write_header\n"
                "#define ZGI_DELIVER(protocol) deliver\n");
     zgi_c_check_names(c, text);
+    if (c->end.window > 0)
+        g_string_append(text, "#define ZGI_SETTLED(terms) settled\n");
     if (zg_framing_is_short_cobs(&c->plan->definition->framing, c->plan->max_content))
         g_string_append_printf(text, "#define ZGI_SHORT_COBS %s\n",
                                c->side == ZG_SIDE_DEVICE ? "1" : "ZG_COBS_IN_PLACE");

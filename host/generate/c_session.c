@@ -5,10 +5,14 @@
 #include "generate/c.h"
 #include "plan/fingerprint.h"
 
+/* Whether messages or answers are kept. */
+static bool has_contents(const struct zgi_c *c)
+{
+    return c->end.slots * c->end.room + c->end.answers * c->end.answer_room > 0;
+}
+
 void zgi_c_session_type(const struct zgi_c *c, GString *text)
 {
-    g_autofree char *sizes = NULL;
-
     if (!c->end.hello && !c->end.has_many)
         return;
     if (c->end.has_many)
@@ -23,13 +27,14 @@ void zgi_c_session_type(const struct zgi_c *c, GString *text)
     if (c->end.hello)
         g_string_append(text, "    struct zg_hello hello;\n");
     if (c->end.delivery) {
-        sizes = g_strdup_printf("    struct zg_delivery delivery;\n    struct zg_open open[%u];\n", c->end.slots);
-        g_string_append(text, sizes);
+        g_string_append(text, "    struct zg_delivery delivery;\n");
+        if (c->end.window > 0)
+            g_string_append_printf(text, "    struct zg_open open[%u];\n", c->end.slots);
         if (c->end.answers > 0)
             g_string_append_printf(text, "    struct zg_answered answered[%u];\n", c->end.answers);
-        unsigned contents = c->end.slots * c->end.room + c->end.answers * c->end.answer_room;
-        if (contents > 0)
-            g_string_append_printf(text, "    uint8_t contents[%u];\n", contents);
+        if (has_contents(c))
+            g_string_append_printf(text, "    uint8_t contents[%u];\n",
+                                   c->end.slots * c->end.room + c->end.answers * c->end.answer_room);
     }
     g_string_append(text, "};\n\n");
 }
@@ -107,9 +112,11 @@ static void print_delivery_terms(const struct zgi_c *c, GString *text)
     g_string_append_printf(
         text,
         "static const struct zg_delivery_terms delivery_terms = {\n    %s,\n    %u, /* the largest window */\n"
-        "    %s,\n    %u, %u, /* slots for messages and for answers */\n    %u, %u, /* bytes of each */\n    %s,\n",
-        end->window > 0 ? "ticketed" : "NULL", end->window, end->windows_differ ? "true" : "false", end->slots,
-        end->answers, end->room, end->answer_room, end->takes ? "true" : "false");
+        "    %s,\n    %u, %s, %s, /* kinds; requests among them, and such as keep their order */\n"
+        "    %u, %u, /* slots for messages and for answers */\n    %u, %u, /* bytes of each */\n    %s,\n",
+        end->window > 0 ? "ticketed" : "NULL", end->window, end->windows_differ ? "true" : "false", end->kinds,
+        end->asks ? "true" : "false", end->keeps ? "true" : "false", end->slots, end->answers, end->room,
+        end->answer_room, end->takes ? "true" : "false");
     zgi_c_emit(c, text, NULL, "    @P_ACKNOWLEDGE_ID, @P_REFUSED_ID, ");
     g_string_append_printf(text, "%s\n};\n\n", end->window > 0 ? "settled" : "NULL");
 }
@@ -121,10 +128,12 @@ static void print_find(const struct zgi_c *c, GString *text)
     zgi_c_emit(c, text, NULL,
                "/* What passes between this node and a peer; NULL: with that one nothing does. */\n"
                "static inline struct @p_@s_session *session_with(struct @p_@s *node, const struct zg_peer *peer)\n{\n");
-    g_string_append(text, c->end.has_many ? "    for (uint8_t i = 0; i < node->peers; i++)\n"
-                                            "        if (node->sessions[i].peer == peer)\n"
-                                            "            return &node->sessions[i];\n    return NULL;\n}\n\n"
-                                          : "    (void)peer;\n    return &node->session;\n}\n\n");
+    zgi_c_emit(c, text, NULL,
+               c->end.has_many ? "    for (uint8_t i = 0; i < node->peers; i++)\n"
+                                 "        if (node->sessions[i].peer == peer)\n"
+                                 "            return &node->sessions[i];\n    return NULL;\n}\n\n"
+                               : "    (void)peer;\n"
+                                 "    return (struct @p_@s_session *)zgi_near(&node->session);\n}\n\n");
 }
 
 static void print_begin(const struct zgi_c *c, GString *text)
@@ -136,22 +145,22 @@ static void print_begin(const struct zgi_c *c, GString *text)
         g_string_append(text, "    zgi_hello_begin(&node->link, &with->hello);\n");
     if (c->end.delivery) {
         g_string_append(text, "    zgi_delivery_begin(&with->delivery);\n"
-                              "    with->delivery.peer = with->peer;\n    with->delivery.hello = &with->hello;\n"
-                              "    memset(with->open, 0, sizeof with->open);\n"
-                              "    with->delivery.open = with->open;\n");
-        g_string_append(text, c->end.answers > 0 ? "    memset(with->answered, 0, sizeof with->answered);\n"
-                                                   "    with->delivery.answered = with->answered;\n"
-                                                 : "    with->delivery.answered = NULL;\n");
-        g_string_append_printf(text, "    with->delivery.contents = %s;\n",
-                               c->end.slots * c->end.room + c->end.answers * c->end.answer_room > 0 ? "with->contents"
-                                                                                                    : "NULL");
+                              "    with->delivery.peer = with->peer;\n");
+        if (c->end.window > 0)
+            g_string_append(text, "    memset(with->open, 0, sizeof with->open);\n"
+                                  "    with->delivery.open = with->open;\n");
+        if (c->end.answers > 0)
+            g_string_append(text, "    memset(with->answered, 0, sizeof with->answered);\n"
+                                  "    with->delivery.answered = with->answered;\n");
+        if (has_contents(c))
+            g_string_append(text, "    with->delivery.contents = with->contents;\n");
     }
     g_string_append(text, "}\n\n");
     zgi_c_emit(c, text, NULL,
                "static inline void poll_session(struct @p_@s *node, struct @p_@s_session *with, uint32_t now)\n{\n");
     g_string_append(text, "    zgi_hello_poll(&node->link, with->peer, &with->hello, node->boot, now);\n");
     if (c->end.delivery)
-        g_string_append(text, "    zgi_delivery_poll(&node->link, &with->delivery, now);\n");
+        g_string_append(text, "    zgi_delivery_poll(&node->link, &with->hello, &with->delivery, now);\n");
     g_string_append(text, "}\n\n");
 }
 
@@ -223,8 +232,9 @@ void zgi_c_settled(const struct zgi_c *c, GString *text)
     }
     zgi_c_emit(
         c, text, NULL,
-        "static void settled(void *owner, const struct zg_peer *peer, uint8_t kind, const uint8_t *payload, uint16_t "
-        "length, enum zg_settled how)\n{\n    struct @p_@s *node = (struct @p_@s *)owner;\n\n    switch (kind) {\n");
+        "static ZGI_INLINE void settled(void *owner, const struct zg_peer *peer, uint8_t kind, const uint8_t *payload, "
+        "uint16_t length, enum zg_settled how)\n{\n    struct @p_@s *node = (struct @p_@s *)owner;\n\n    switch "
+        "(kind) {\n");
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         if (zg_side_tickets(c->side, message))
@@ -267,22 +277,27 @@ static void print_hello(const struct zgi_c *c, GString *text)
                     "    return 0;\n}\n\n");
 }
 
-/* Acknowledgements and refusals: two bytes each, which settle what this node sent. */
-static void print_settling(const struct zgi_c *c, GString *text, const char *name, const char *function)
+bool zgi_c_settles(const struct zg_message *message)
 {
-    zgi_c_emit(c, text, name,
-               "static int take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, size_t length)\n"
-               "{\n");
+    return message->service && (strcmp(message->name, "acknowledge") == 0 || strcmp(message->name, "refused") == 0);
+}
+
+/* Acknowledgements and refusals, which settle what this node sent. */
+static void print_settling(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL,
+               "static int take_settling(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, size_t "
+               "length)\n{\n");
     if (c->end.window == 0) {
         g_string_append(text, "    (void)node;\n    (void)frame;\n    (void)payload;\n    (void)length;\n"
-                              "    return 0; /* nothing was sent that it could settle */\n}\n\n");
+                              "    return 0; /* nothing was sent that they could settle */\n}\n\n");
         return;
     }
-    zgi_c_emit(c, text, name,
-               "    struct @p_@s_session *with = session_with(node, frame->peer);\n\n"
-               "    if (length < 2)\n        return ZG_ESIZE;\n    if (with)\n        ");
-    g_string_append_printf(text, "%s(&node->link, &with->delivery, payload);\n    return (int)(length - 2);\n}\n\n",
-                           function);
+    zgi_c_emit(c, text, NULL, "    struct @p_@s_session *with = session_with(node, frame->peer);\n\n");
+    if (c->end.has_many)
+        g_string_append(text, "    if (!with)\n        return 0;\n");
+    g_string_append(
+        text, "    return zgi_delivery_told(&node->link, &with->delivery, &frame->header, payload, length);\n}\n\n");
 }
 
 static void print_echo(const struct zgi_c *c, GString *text)
@@ -323,15 +338,15 @@ void zgi_c_services(const struct zgi_c *c, GString *text)
         print_hello(c, text);
     if (c->end.delivery) {
         zgi_c_settled(c, text);
-        print_settling(c, text, "acknowledge", "zgi_delivery_acknowledged");
-        print_settling(c, text, "refused", "zgi_delivery_refused");
+        print_settling(c, text);
         if (c->end.takes)
             zgi_c_emit(c, text, NULL,
                        "/* A message of an id that this end does not know. */\n"
                        "static int refuse_unknown(struct @p_@s *node, const struct zg_frame *frame, const uint8_t "
                        "*payload, size_t length)\n{\n"
                        "    struct @p_@s_session *with = session_with(node, frame->peer);\n\n    if (with)\n"
-                       "        zgi_refuse_unknown(&with->delivery, payload, length);\n    return ZG_EUNKNOWN;\n}\n\n");
+                       "        zgi_refuse_unknown(&with->hello, &with->delivery, payload, length);\n    return "
+                       "ZG_EUNKNOWN;\n}\n\n");
     }
     if (zg_definition_serves(definition, "echo"))
         print_echo(c, text);

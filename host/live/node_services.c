@@ -49,7 +49,6 @@ static struct zgi_session *begin_session(struct zg_node *node)
         return with;
     zgi_delivery_begin(&with->delivery);
     with->delivery.peer = with->peer;
-    with->delivery.hello = &with->hello;
     with->delivery.open = with->open = g_new0(struct zg_open, end->slots);
     with->delivery.answered = with->answered = g_new0(struct zg_answered, MAX(end->answers, 1));
     with->delivery.contents = with->contents =
@@ -310,15 +309,9 @@ static int take_settling(struct zg_node *node, const struct zg_frame *frame, con
 {
     struct zgi_session *with = session_with(node, frame->peer);
 
-    if (length < 2)
-        return ZG_ESIZE;
     if (!with || node->services.end.window == 0)
-        return (int)(length - 2);
-    if (frame->header.id == node->services.delivery_terms.refused_id)
-        zgi_delivery_refused(&node->link, &with->delivery, payload);
-    else
-        zgi_delivery_acknowledged(&node->link, &with->delivery, payload);
-    return (int)(length - 2);
+        return 0;
+    return zgi_delivery_told(&node->link, &with->delivery, &frame->header, payload, length);
 }
 
 /* Whether a reply answers an open request. */
@@ -363,8 +356,8 @@ static int take_ticketed(struct zg_node *node, struct zg_frame *frame, const str
 
     if (!with)
         return 0;
-    int result =
-        zgi_delivery_admit(&node->link, &with->delivery, frame, payload, length, message->tickets > 1, request);
+    int result = zgi_delivery_admit(&node->link, &with->hello, &with->delivery, frame, payload, length,
+                                    message->tickets > 1, request);
     if (result <= 0)
         return result;
     result = unpack(node, message, payload, length, values);
@@ -378,7 +371,7 @@ static int take_unknown(struct zg_node *node, const struct zg_frame *frame, cons
     struct zgi_session *with = node->services.end.takes ? session_with(node, frame->peer) : NULL;
 
     if (with)
-        zgi_refuse_unknown(&with->delivery, payload, length);
+        zgi_refuse_unknown(&with->hello, &with->delivery, payload, length);
     return ZG_EUNKNOWN;
 }
 
@@ -529,6 +522,9 @@ static void make_delivery(struct zg_node *node)
     services->delivery_terms = (struct zg_delivery_terms){ services->ticketed,
                                                            (uint8_t)end->window,
                                                            end->windows_differ,
+                                                           (uint8_t)end->kinds,
+                                                           end->asks,
+                                                           end->keeps,
                                                            (uint8_t)end->slots,
                                                            (uint8_t)end->answers,
                                                            (uint16_t)end->room,
@@ -623,6 +619,6 @@ void zg_node_poll(struct zg_node *node)
         if (services->end.hello)
             zgi_hello_poll(&node->link, with->peer, &with->hello, services->boot, now);
         if (services->end.delivery)
-            zgi_delivery_poll(&node->link, &with->delivery, now);
+            zgi_delivery_poll(&node->link, &with->hello, &with->delivery, now);
     }
 }

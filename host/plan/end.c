@@ -18,7 +18,8 @@ bool zg_side_tickets(enum zg_side side, const struct zg_message *message)
 struct tickets {
     unsigned window, least_window; /* 0: there are none */
     unsigned payload;              /* bytes of the largest */
-    bool requests;
+    unsigned kinds;
+    bool requests, keeps;
 };
 
 static struct tickets tickets_of(const struct zg_plan *plan, enum zg_side side)
@@ -34,6 +35,8 @@ static struct tickets tickets_of(const struct zg_plan *plan, enum zg_side side)
         tickets.window = MAX(tickets.window, message->window);
         tickets.payload = MAX(tickets.payload, item->payload_most);
         tickets.requests = tickets.requests || message->reply;
+        tickets.keeps = tickets.keeps || message->kept;
+        tickets.kinds++;
     }
     return tickets;
 }
@@ -68,6 +71,9 @@ struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side)
     const struct tickets ours = tickets_of(plan, side), theirs = tickets_of(plan, zg_receivers(side));
     end.window = ours.window;
     end.windows_differ = ours.least_window != ours.window;
+    end.kinds = ours.kinds;
+    end.asks = ours.requests;
+    end.keeps = ours.keeps;
     end.slots = power_of_two(MAX(ours.window, 1));
     end.room = ours.window > 0 ? around + ours.payload : 0;
     end.takes = theirs.window > 0;

@@ -13,6 +13,9 @@ struct zg_plan_end {
     bool tells;           /* what changed about its peers */
     unsigned window;      /* the largest of the ticketed messages that it sends; 0: none */
     bool windows_differ;  /* not all of them have that */
+    unsigned kinds;       /* of such messages */
+    bool asks;            /* requests are among them, */
+    bool keeps;           /* and messages whose order is kept */
     unsigned slots;       /* for them: a power of two */
     unsigned answers;     /* for replies to its peer's requests: a power of two, or 0 */
     unsigned room;        /* bytes of the largest that waits in a slot: header, payload, check */

@@ -116,6 +116,16 @@ ZG_ASSERT(ZG_CRC_TABLE == 0 || ZG_CRC_TABLE == 4 || ZG_CRC_TABLE == 8, "ZG_CRC_T
 #define ZGI_RARE
 #endif
 
+/* Private: the same pointer, from which its members are then reached. Of a static object the compiler would else work
+ * out a place for each, which is longer where an instruction reaches only the members in front. */
+static inline void *zgi_near(void *pointer)
+{
+#if defined(__GNUC__) && defined(__OPTIMIZE_SIZE__) && UINTPTR_MAX > 0xFFFF
+    __asm__("" : "+r"(pointer));
+#endif
+    return pointer;
+}
+
 /* Private: a function that stands once where the compiler minds size, and in each place where it minds speed. */
 #if defined(__GNUC__) && defined(__OPTIMIZE_SIZE__)
 #define ZGI_SHARED __attribute__((noinline, unused))

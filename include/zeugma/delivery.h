@@ -53,13 +53,14 @@ struct zg_ticketed {
 /* One that is not settled. */
 struct zg_open {
     /* private */
+    uint8_t ticket;
     uint8_t kind; /* number of its message */
     uint8_t state;
     uint8_t left;    /* times that it may be sent again */
-    uint8_t reason;  /* of a refusal that is believed only where nothing else comes */
     zg_index behind; /* the transmit ring's head behind it */
-    uint16_t length; /* of the payload, tickets included */
     uint32_t due_us; /* when its time is over */
+    uint16_t length; /* of the payload, tickets included */
+    uint8_t reason;  /* how it ends, should nothing else come: no answer, or a refusal that may not be meant for it */
 };
 
 /* A reply, to be sent again when its request comes again. */
@@ -75,11 +76,10 @@ struct zg_answered {
 struct zg_delivery {
     /* private */
     struct zg_peer *peer;
-    struct zg_hello *hello;
     uint8_t next;    /* ticket of the next message sent */
     uint8_t base;    /* the oldest that is open; == next: none is */
-    uint8_t newest;  /* ticket taken from the peer */
-    uint8_t earlier; /* bit n: newest - 1 - n was taken, too */
+    uint16_t taken;  /* from the peer: bit n: newest - n */
+    uint8_t newest;  /* ticket taken from it */
     bool owing;      /* an acknowledgement is due */
     uint8_t refused; /* the reason of a refusal that is due, 0: none */
     uint8_t refused_ticket;
@@ -93,6 +93,9 @@ struct zg_delivery_terms {
     const struct zg_ticketed *messages; /* that it sends, replies aside; in ZG_FLASH */
     uint8_t window;                     /* the largest of theirs, 0: there are none */
     bool windows_differ;
+    uint8_t kinds;   /* of messages, */
+    bool asks;       /* requests among them, */
+    bool keeps;      /* and such as keep their order */
     uint8_t slots;   /* for open messages: a power of two, window at least */
     uint8_t answers; /* for replies: a power of two, or 0 */
     uint16_t room;   /* bytes for each of the open ones, */

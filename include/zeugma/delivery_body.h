@@ -9,6 +9,10 @@
 #include "zeugma/flash.h"
 #include "zeugma/hello_body.h"
 
+#ifndef ZGI_SETTLED /* the terms' function, as those in zeugma/receiver_body.h */
+#define ZGI_SETTLED(terms) ((terms)->settled)
+#endif
+
 /* Its terms; `link` is not looked at where they are known when compiled. */
 #define ZGI_DELIVERY(link) ((void)(link), ZGI_PROTOCOL_OF(link)->delivery)
 
@@ -19,6 +23,12 @@ enum zgi_open_state {
     ZGI_OPEN_LEAVING, /* in the transmit ring */
     ZGI_OPEN_WAITING  /* for what settles it */
 };
+
+/* A message's number among them; the only one has none to be looked up. */
+static inline uint8_t zgi_kind_of(const struct zg_link *link, const struct zg_open *open)
+{
+    return ZGI_DELIVERY(link)->kinds > 1 ? open->kind : 0;
+}
 
 /* In flash: read what it says by zgi_flash_read(). */
 static inline const struct zg_ticketed *zgi_ticketed(const struct zg_link *link, uint8_t kind)
@@ -45,28 +55,24 @@ static inline uint8_t *zgi_open_payload(struct zg_link *link, const struct zg_de
 static inline void zgi_delivery_begin(struct zg_delivery *delivery)
 {
     delivery->next = delivery->base = 0;
-    delivery->newest = delivery->earlier = 0xFF;
+    delivery->newest = 0xFF;
+    delivery->taken = 0x1FF;
     delivery->owing = false;
     delivery->refused = 0;
 }
 
-/* Tells how the message of a slot ended. The slot is free by then, so that the handler may send the next one; what
- * stands in it is to be unpacked first. */
-static inline void zgi_tell_settled(struct zg_link *link, struct zg_delivery *delivery, uint8_t slot,
-                                    enum zg_settled how)
+/* Tells how the message in a ticket's slot ended. The slot is free by then, so that the handler may send the next one;
+ * what stands in it is to be unpacked first. */
+static ZGI_RARE void zgi_settle(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket, enum zg_settled how)
 {
-    struct zg_open *open = &delivery->open[slot];
+    struct zg_open *open = zgi_open_of(link, delivery, ticket);
 
     open->state = ZGI_OPEN_FREE;
     while (delivery->base != delivery->next && zgi_open_of(link, delivery, delivery->base)->state == ZGI_OPEN_FREE)
         delivery->base++;
-    ZGI_DELIVERY(link)->settled(ZGI_OWNER(&link->receiver), delivery->peer, open->kind,
-                                zgi_open_payload(link, delivery, slot), open->length, how);
-}
-
-static inline void zgi_settle(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket, enum zg_settled how)
-{
-    zgi_tell_settled(link, delivery, (uint8_t)(ticket & (ZGI_DELIVERY(link)->slots - 1U)), how);
+    ZGI_SETTLED(ZGI_DELIVERY(link))
+    (ZGI_OWNER(&link->receiver), delivery->peer, zgi_kind_of(link, open), zgi_open_payload(link, delivery, ticket),
+     open->length, how);
 }
 
 /* The other end restarted: all begins afresh, and what is open has failed. A handler that sends anew finds the slots up
@@ -80,15 +86,16 @@ static inline void zgi_delivery_restart(struct zg_link *link, struct zg_delivery
         return;
     for (uint8_t slot = 0; slot < ZGI_DELIVERY(link)->slots; slot++)
         if (delivery->open[slot].state != ZGI_OPEN_FREE)
-            zgi_tell_settled(link, delivery, slot, ZG_SETTLED_RESTART);
+            zgi_settle(link, delivery, slot, ZG_SETTLED_RESTART);
 }
 
 /* A place for a message of this kind: where its payload goes, behind ticket and base. NULL: its window is full. */
 static inline uint8_t *zgi_delivery_open(struct zg_link *link, struct zg_delivery *delivery, uint8_t kind)
 {
     const struct zg_ticketed *message = zgi_ticketed(link, kind);
+    const uint8_t window = ZGI_DELIVERY(link)->window;
 
-    if ((uint8_t)(delivery->next - delivery->base) >= ZGI_DELIVERY(link)->window ||
+    if ((window < ZGI_DELIVERY(link)->slots && (uint8_t)(delivery->next - delivery->base) >= window) ||
         zgi_open_of(link, delivery, delivery->next)->state != ZGI_OPEN_FREE)
         return NULL;
     if (ZGI_DELIVERY(link)->windows_differ) {
@@ -100,7 +107,8 @@ static inline uint8_t *zgi_delivery_open(struct zg_link *link, struct zg_deliver
         if (alike >= zgi_flash_read(&message->window))
             return NULL;
     }
-    return zgi_open_payload(link, delivery, delivery->next) + 1 + zgi_flash_read(&message->kept);
+    return zgi_open_payload(link, delivery, delivery->next) + 1 +
+           (ZGI_DELIVERY(link)->keeps && zgi_flash_read(&message->kept));
 }
 
 /* The payload stands there, `length` bytes with its tickets: it is sent as soon as may be. */
@@ -109,35 +117,34 @@ static inline void zgi_delivery_commit(struct zg_link *link, struct zg_delivery 
     struct zg_open *open = zgi_open_of(link, delivery, delivery->next);
     const struct zg_ticketed *message = zgi_ticketed(link, kind);
 
+    open->ticket = delivery->next++;
     open->kind = kind;
     open->state = ZGI_OPEN_HELD;
     open->left = zgi_flash_read(&message->retries);
-    open->reason = 0;
+    open->reason = ZG_SETTLED_NO_ANSWER;
     open->length = (uint16_t)length;
     open->due_us = zgi_now(link) + zgi_flash_read(&message->timeout_us);
-    delivery->next++;
 }
 
 /* Whether a ticket was taken: the newest, eight behind it, and all that is older. */
 static inline bool zgi_ticket_taken(const struct zg_delivery *delivery, uint8_t ticket)
 {
-    uint8_t back = (uint8_t)(delivery->newest - ticket);
-
-    if (back >= 0x80)
-        return false;
-    return back == 0 || back > 8 || (delivery->earlier >> (back - 1) & 1) != 0;
+    const uint8_t back = (uint8_t)(delivery->newest - ticket);
+    return back < 0x80 && (back > 8 || (delivery->taken >> back & 1) != 0);
 }
 
 static inline void zgi_ticket_take(struct zg_delivery *delivery, uint8_t ticket)
 {
     uint8_t ahead = (uint8_t)(ticket - delivery->newest);
+    unsigned taken = delivery->taken;
 
     if (ahead >= 0x80) {
-        delivery->earlier = (uint8_t)(delivery->earlier | 1U << (0xFFU - ahead));
-        return;
+        taken |= 1U << (uint8_t)-ahead;
+    } else {
+        taken = (ahead > 8 ? 0 : taken << ahead) | 1U;
+        delivery->newest = ticket;
     }
-    delivery->earlier = ahead > 8 ? 0U : (uint8_t)(((unsigned)delivery->earlier << 1 | 1U) << (ahead - 1U));
-    delivery->newest = ticket;
+    delivery->taken = (uint16_t)taken;
 }
 
 static inline void zgi_refuse(struct zg_delivery *delivery, uint8_t ticket, enum zg_settled reason)
@@ -158,8 +165,9 @@ static inline struct zg_answered *zgi_answered_of(struct zg_link *link, const st
  * copy, which is acknowledged or answered once more; or the two nodes do not know each other yet, or one before is
  * missing and the order is kept: it will come again. ZG_ESIZE: the tickets are missing. `request`: its reply
  * acknowledges it. */
-static inline int zgi_delivery_admit(struct zg_link *link, struct zg_delivery *delivery, struct zg_frame *frame,
-                                     const uint8_t *payload, size_t length, bool kept, bool request)
+static inline int zgi_delivery_admit(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery,
+                                     struct zg_frame *frame, const uint8_t *payload, size_t length, bool kept,
+                                     bool request)
 {
     if (length < 1U + kept)
         return ZG_ESIZE;
@@ -167,8 +175,8 @@ static inline int zgi_delivery_admit(struct zg_link *link, struct zg_delivery *d
     frame->header.ticket = ticket;
     if (kept)
         frame->header.base = payload[1];
-    if (!delivery->hello->known) {
-        delivery->hello->ask = true;
+    if (!hello->known) {
+        hello->ask = true;
         return 0;
     }
     if (zgi_ticket_taken(delivery, ticket)) {
@@ -202,9 +210,10 @@ static inline bool zgi_delivery_take(struct zg_link *link, struct zg_delivery *d
 }
 
 /* A message of an id that this node does not know: it may carry a ticket, if it looks like one that is to come. */
-static inline void zgi_refuse_unknown(struct zg_delivery *delivery, const uint8_t *payload, size_t length)
+static inline void zgi_refuse_unknown(const struct zg_hello *hello, struct zg_delivery *delivery,
+                                      const uint8_t *payload, size_t length)
 {
-    if (length > 0 && delivery->hello->known && (uint8_t)((uint8_t)(payload[0] - delivery->newest) + 8U) < 16 &&
+    if (length > 0 && hello->known && (uint8_t)((uint8_t)(payload[0] - delivery->newest) + 8U) < 16 &&
         !zgi_ticket_taken(delivery, payload[0]))
         zgi_refuse(delivery, payload[0], ZG_REFUSED_UNKNOWN_ID);
 }
@@ -236,30 +245,29 @@ static inline void zgi_delivery_answered(struct zg_link *link, struct zg_deliver
 
 /* --- acknowledgements, replies and refusals that come in */
 
-/* Whether a ticket is one that was sent and is not settled. */
-static inline bool zgi_is_open(struct zg_link *link, const struct zg_delivery *delivery, uint8_t ticket)
+/* Whether a slot's message has this ticket, was sent and is not settled. */
+static inline bool zgi_is_open(const struct zg_open *open, uint8_t ticket)
 {
-    return (uint8_t)(ticket - delivery->base) < (uint8_t)(delivery->next - delivery->base) &&
-           zgi_open_of(link, delivery, ticket)->state >= ZGI_OPEN_DUE;
+    return open->ticket == ticket && open->state >= ZGI_OPEN_DUE;
 }
 
 static inline void zgi_delivery_acknowledged(struct zg_link *link, struct zg_delivery *delivery, const uint8_t *payload)
 {
     unsigned taken = (unsigned)payload[1] << 1 | 1U;
 
-    if (ZGI_DELIVERY(link)->window == 0)
-        return;
-    for (uint8_t ticket = payload[0]; taken != 0; ticket--, taken >>= 1)
-        if ((taken & 1U) != 0 && zgi_is_open(link, delivery, ticket) &&
-            !zgi_flash_read(&zgi_ticketed(link, zgi_open_of(link, delivery, ticket)->kind)->request))
+    for (uint8_t ticket = payload[0]; taken != 0; ticket--, taken >>= 1) {
+        const struct zg_open *open = zgi_open_of(link, delivery, ticket);
+        if ((taken & 1U) != 0 && zgi_is_open(open, ticket) &&
+            !(ZGI_DELIVERY(link)->asks && zgi_flash_read(&zgi_ticketed(link, zgi_kind_of(link, open))->request)))
             zgi_settle(link, delivery, ticket, ZG_DELIVERED);
+    }
 }
 
 static inline void zgi_delivery_refused(struct zg_link *link, struct zg_delivery *delivery, const uint8_t *payload)
 {
     struct zg_open *open = zgi_open_of(link, delivery, payload[0]);
 
-    if (ZGI_DELIVERY(link)->window == 0 || !zgi_is_open(link, delivery, payload[0]) || payload[1] == 0)
+    if (!zgi_is_open(open, payload[0]) || payload[1] == 0)
         return;
     zgi_count(&link->receiver, ZGI_COUNTER(refused), 1);
     if (payload[1] == ZG_REFUSED_UNKNOWN_ID) /* might speak of a message without tickets that looks like this one */
@@ -268,10 +276,24 @@ static inline void zgi_delivery_refused(struct zg_link *link, struct zg_delivery
         zgi_settle(link, delivery, payload[0], (enum zg_settled)payload[1]);
 }
 
+/* An acknowledgement or a refusal came: what is left over of it, or ZG_ESIZE. */
+static inline int zgi_delivery_told(struct zg_link *link, struct zg_delivery *delivery, const struct zg_header *header,
+                                    const uint8_t *payload, size_t length)
+{
+    if (length < 2)
+        return ZG_ESIZE;
+    if (header->id == ZGI_DELIVERY(link)->acknowledge_id)
+        zgi_delivery_acknowledged(link, delivery, payload);
+    else
+        zgi_delivery_refused(link, delivery, payload);
+    return (int)(length - 2);
+}
+
 /* Whether a reply's ticket is that of an open request of this kind. */
 static inline bool zgi_is_asked(struct zg_link *link, const struct zg_delivery *delivery, uint8_t ticket, uint8_t kind)
 {
-    return zgi_is_open(link, delivery, ticket) && zgi_open_of(link, delivery, ticket)->kind == kind;
+    const struct zg_open *open = zgi_open_of(link, delivery, ticket);
+    return zgi_is_open(open, ticket) && zgi_kind_of(link, open) == kind;
 }
 
 /* --- what is due */
@@ -287,12 +309,12 @@ static inline bool zgi_has_left(const struct zg_link *link, zg_index behind)
 static inline bool zgi_open_send(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket)
 {
     const struct zg_open *open = zgi_open_of(link, delivery, ticket);
-    const struct zg_ticketed *message = zgi_ticketed(link, open->kind);
+    const struct zg_ticketed *message = zgi_ticketed(link, zgi_kind_of(link, open));
     uint8_t *content = zgi_open_content(link, delivery, ticket);
     uint8_t *payload = content + ZGI_PROTOCOL_OF(link)->header_size;
 
     payload[0] = ticket;
-    if (zgi_flash_read(&message->kept))
+    if (ZGI_DELIVERY(link)->keeps && zgi_flash_read(&message->kept))
         payload[1] = delivery->base;
     if (zgi_link_send(link, delivery->peer->address, zgi_flash_read(&message->id), content, NULL, open->length) != 0)
         return false;
@@ -301,10 +323,11 @@ static inline bool zgi_open_send(struct zg_link *link, struct zg_delivery *deliv
 }
 
 /* Drives one open message: sends it, watches it leave, and sees when its time is over. */
-static inline void zgi_open_poll(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket, uint32_t now)
+static inline void zgi_open_poll(struct zg_link *link, const struct zg_hello *hello, struct zg_delivery *delivery,
+                                 uint8_t ticket, uint32_t now)
 {
     struct zg_open *open = zgi_open_of(link, delivery, ticket);
-    const uint32_t timeout_us = zgi_flash_read(&zgi_ticketed(link, open->kind)->timeout_us);
+    const uint32_t timeout_us = zgi_flash_read(&zgi_ticketed(link, zgi_kind_of(link, open))->timeout_us);
     const bool is_first = open->state == ZGI_OPEN_HELD;
 
     if (open->state == ZGI_OPEN_FREE)
@@ -312,11 +335,11 @@ static inline void zgi_open_poll(struct zg_link *link, struct zg_delivery *deliv
     if (open->state == ZGI_OPEN_LEAVING) {
         if (zgi_has_left(link, open->behind)) {
             open->state = ZGI_OPEN_WAITING;
-            open->due_us = now + timeout_us + zgi_spread(link, timeout_us / 4, delivery->hello->boot);
+            open->due_us = now + timeout_us + zgi_spread(link, timeout_us / 4, hello->boot);
         }
         return;
     }
-    if (open->state != ZGI_OPEN_WAITING && delivery->hello->known) {
+    if (open->state != ZGI_OPEN_WAITING && hello->known) {
         if (!zgi_open_send(link, delivery, ticket))
             return; /* the line is taken: its time does not run */
         zgi_count(&link->receiver, ZGI_COUNTER(resent), !is_first);
@@ -328,7 +351,7 @@ static inline void zgi_open_poll(struct zg_link *link, struct zg_delivery *deliv
         return;
     if (open->left == 0) {
         zgi_count(&link->receiver, ZGI_COUNTER(given_up), 1);
-        zgi_settle(link, delivery, ticket, open->reason != 0 ? (enum zg_settled)open->reason : ZG_SETTLED_NO_ANSWER);
+        zgi_settle(link, delivery, ticket, (enum zg_settled)open->reason);
         return;
     }
     open->left--;
@@ -350,7 +373,8 @@ static inline bool zgi_send_pair(struct zg_link *link, const struct zg_peer *pee
 }
 
 /* Sends acknowledgements, replies, refusals and messages that are due, and tells what failed. */
-static inline void zgi_delivery_poll(struct zg_link *link, struct zg_delivery *delivery, uint32_t now)
+static inline void zgi_delivery_poll(struct zg_link *link, const struct zg_hello *hello, struct zg_delivery *delivery,
+                                     uint32_t now)
 {
     const struct zg_delivery_terms *terms = ZGI_DELIVERY(link);
     const uint8_t behind = delivery->next;
@@ -366,12 +390,12 @@ static inline void zgi_delivery_poll(struct zg_link *link, struct zg_delivery *d
         zgi_send_pair(link, delivery->peer, terms->refused_id, delivery->refused_ticket, delivery->refused))
         delivery->refused = 0;
     if (terms->takes && delivery->owing &&
-        zgi_send_pair(link, delivery->peer, terms->acknowledge_id, delivery->newest, delivery->earlier))
+        zgi_send_pair(link, delivery->peer, terms->acknowledge_id, delivery->newest, (uint8_t)(delivery->taken >> 1)))
         delivery->owing = false;
     if (terms->window == 0)
         return;
     for (uint8_t ticket = delivery->base; ticket != behind; ticket++)
-        zgi_open_poll(link, delivery, ticket, now);
+        zgi_open_poll(link, hello, delivery, ticket, now);
 }
 
 #endif
