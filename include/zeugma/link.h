@@ -143,10 +143,10 @@ static ZGI_INLINE void zgi_note_gap_isr(struct zg_link *link)
 static ZGI_INLINE void zgi_increment_isr(uint32_t *counter)
 {
 #if UINTPTR_MAX <= 0xFFFF && defined(__BYTE_ORDER__) && __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
-    uint8_t *bytes = (uint8_t *)(void *)counter;
+    uint8_t *byte = (uint8_t *)(void *)counter, left = sizeof *counter;
 
-    if (++bytes[0] == 0 && ++bytes[1] == 0 && ++bytes[2] == 0)
-        ++bytes[3];
+    while (++*byte++ == 0 && --left != 0)
+        ;
 #else
     ++*counter;
 #endif
@@ -162,9 +162,9 @@ static ZGI_INLINE void zgi_link_put_isr(struct zg_link *link, uint8_t *memory, s
     if (line_errors == 0)
         return;
     link->flagged++;
-    line_errors &= ZG_LINE_ERRORS;
-    for (uint32_t *counter = &counters->line_framing; line_errors != 0; counter++, line_errors >>= 1)
-        if ((line_errors & 1U) != 0) /* they stand in the order of zg_line_error */
+    uint32_t *counter = &counters->line_framing; /* they stand in the order of zg_line_error */
+    for (uint8_t left = line_errors & ZG_LINE_ERRORS; left != 0; counter++, left >>= 1)
+        if ((left & 1U) != 0)
             zgi_increment_isr(counter);
 }
 

@@ -40,7 +40,7 @@ struct zg_frame {
     enum zg_arrival arrival; /* what the sequence number tells */
     zg_role skipped;         /* with the service hello: numbers skipped in front of it, counted as lost */
     uint32_t at_us;          /* port's clock when the frame was complete */
-    uint32_t line_errors;    /* bytes that the hardware flagged since the last frame */
+    uint8_t line_errors;     /* bytes that the hardware flagged since the last frame */
 };
 
 struct zg_hello_terms;
