@@ -3,6 +3,15 @@
 
 #include "live/node_services.h"
 #include "plan/fast_crc.h"
+#include "zeugma/protocol.h"
+
+/* What zeugma/receiver_body.h is to call for each frame, where the compiler sees what it is. */
+static int admit(void *owner, const uint8_t *content, size_t length, struct zg_header *header);
+#define ZGI_ADMIT(protocol) admit
+#define ZGI_WRITE_HEADER(protocol) ((protocol)->write_header)
+#define ZGI_DELIVER(protocol) ((protocol)->deliver)
+#define ZGI_UPDATE(check) zgi_fast_crc_update
+#define ZGI_FINISH(check) zgi_fast_crc_finish
 #include "zeugma/link_body.h"
 
 static void write_header(void *owner, const struct zg_header *header, uint8_t *at)
@@ -78,21 +87,17 @@ void zg_node_free(struct zg_node *node)
     g_free(node);
 }
 
-/* What is called for each frame is named here once more, where the compiler sees what it is. */
+/* Of copies the compiler knows that nothing changes them meanwhile. */
 void zg_node_receive(struct zg_node *node, const uint8_t *bytes, size_t count)
 {
     struct zg_protocol known = node->protocol;
-    struct zg_check check = *known.check;
+    const struct zg_check check = *known.check;
 
-    known.admit = admit;
     known.check = &check;
-    if (check.update == zg_fast_crc_update) {
-        check.update = zgi_fast_crc_update;
-        check.finish = zgi_fast_crc_finish;
+    if (check.update == zg_fast_crc_update)
         zgi_link_receive(&node->link, &known, bytes, count);
-    } else {
+    else
         zg_link_receive(&node->link, bytes, count);
-    }
 }
 
 struct zg_link *zg_node_link(struct zg_node *node)
