@@ -52,7 +52,7 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
         cli_error(verb, "--load: expected a share of the line above 0, up to 0.95, found %g", options->load);
         return false;
     }
-    if (options->open < 1 || options->open > 1000) {
+    if (options->open < 0 || options->open > 1000) {
         cli_error(verb, "--open: expected a number from 1 to 1000, found %d", options->open);
         return false;
     }
@@ -150,7 +150,7 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
 static int run(const struct cli_verb *verb, int argc, char **argv)
 {
     const struct zg_soak_settings defaults = zg_soak_defaults();
-    struct options options = { .load = defaults.load, .seed = (gint64)defaults.seed, .open = (gint)defaults.open };
+    struct options options = { .load = defaults.load, .seed = (gint64)defaults.seed };
     GOptionEntry entries[] = {
         { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration,
           "How long frames are sent: 500us, 20ms, 10s, 10min, 24h; default 10s", "TIME" },
@@ -160,7 +160,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "load", 0, 0, G_OPTION_ARG_DOUBLE, &options.load,
           "Share of the line's capacity to fill each way; default 0.5", "SHARE" },
         { "open", 0, 0, G_OPTION_ARG_INT, &options.open,
-          "On a real link: echoes that may wait for their answer; default 16", "N" },
+          "On a real link: echoes that may wait for their answer; default 16, or 1 with half duplex", "N" },
         { "late", 0, 0, G_OPTION_ARG_STRING, &options.late, "A frame that takes longer is late; default 100ms",
           "TIME" },
         { "require", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.requirements,

@@ -193,7 +193,7 @@ static bool sends_content(const struct zgi_c *c)
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         if ((message->from & c->side) && strcmp(message->name, "hello") != 0 && !zg_message_is_ticketed(message) &&
-            !zgi_c_settles(message))
+            !zgi_c_settles(message) && !(zgi_c_is_answer(message) && zgi_c_is_late(c)))
             return true;
     }
     return c->end.variables && c->side == ZG_SIDE_DEVICE; /* streams */
@@ -215,7 +215,7 @@ void zgi_c_sends(const struct zgi_c *c, GString *text)
         if (!(message->from & c->side))
             continue;
         replies = replies || (message->is_reply && !message->service);
-        if (zgi_c_is_answer(message) && strcmp(message->name, "counters") != 0 &&
+        if (zgi_c_is_answer(message) && (strcmp(message->name, "counters") != 0 || zgi_c_is_late(c)) &&
             strcmp(message->name, "variable_value") != 0)
             continue;
         g_string_append_printf(text, "%s%s\n{\n", zgi_c_is_answer(message) ? "static " : "", prototype);

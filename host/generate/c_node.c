@@ -29,6 +29,14 @@ bool zgi_c_is_answer(const struct zg_message *message)
     return message->service && g_strv_contains(answers, message->name);
 }
 
+bool zgi_c_is_late(const struct zgi_c *c)
+{
+    const struct zg_definition *definition = c->plan->definition;
+
+    return c->plan->send_gap_ns > 0 && (zg_definition_serves(definition, "echo") ||
+                                        (zg_definition_serves(definition, "counters") && c->side == ZG_SIDE_DEVICE));
+}
+
 /* Whether silence is timed at an end whose operating system may hold bytes back for longer than the line is silent. */
 static bool holds_back(const struct zgi_c *c)
 {
@@ -108,6 +116,10 @@ static void print_struct(const struct zgi_c *c, GString *text)
                    "    uint8_t turn;\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
         zgi_c_emit(c, text, NULL, "    struct zg_stream streams[@P_DEVICE_STREAMS];\n");
+    if (zgi_c_is_late(c))
+        zgi_c_emit(c, text, NULL,
+                   "    struct zg_late late;\n"
+                   "    uint8_t late_content[@P_HEADER_SIZE + @P_MAX_PAYLOAD + @P_CHECK_SIZE];\n");
     if (c->plan->gap_ns > 0)
         g_string_append(text, "    struct zg_link_gaps gaps;\n");
     if (c->end.interleaved)
@@ -290,6 +302,8 @@ static void print_init(const struct zgi_c *c, GString *text)
                               "take_text, node);\n");
     if (c->end.hello)
         g_string_append(text, "    node->boot = zgi_boot_number(&node->link);\n");
+    if (zgi_c_is_late(c))
+        g_string_append(text, "    node->late.due = false;\n");
     if (c->end.hello && !c->end.has_many)
         g_string_append(text, "    begin_session(node, session_with(node, &node->link.peer));\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
@@ -305,6 +319,8 @@ static void print_poll(const struct zgi_c *c, GString *text)
     if (c->end.hello)
         g_string_append(text, "    uint32_t now;\n\n");
     g_string_append(text, "    zgi_link_poll(&node->link);\n");
+    if (zgi_c_is_late(c))
+        g_string_append(text, "    zgi_late_poll(&node->link, &node->late, node->late_content);\n");
     if (c->end.hello)
         g_string_append(text, "    now = zgi_now(&node->link);\n");
     if (c->end.hello && c->end.has_many)

@@ -87,6 +87,8 @@ bool zg_node_is_settled(const struct zg_node *node)
 {
     const struct zgi_services *services = &node->services;
 
+    if (services->late.due)
+        return false;
     if (services->side == 0 || !services->end.delivery)
         return true;
     for (unsigned i = 0; i < services->sessions->len; i++) {
@@ -274,34 +276,46 @@ static int take_hello(struct zg_node *node, struct zg_frame *frame, const uint8_
     return 0;
 }
 
-/* Sends the bytes back; without room for them there is no answer. */
+/* Sends what stands in the late content, as soon as it may. */
+static void answer(struct zg_node *node, zg_role to, const struct zg_plan_message *message, size_t length)
+{
+    struct zgi_services *services = &node->services;
+
+    zgi_late_begin(&services->late, to, (zg_role)message->message->id, length);
+    zgi_late_poll(&node->link, &services->late, services->late_content);
+}
+
+/* Sends the bytes back; while another answer waits there is none. */
 static int take_echo(struct zg_node *node, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
-    memcpy(payload_of(node), payload, length);
-    (void)send_content(node, frame->header.source, node->services.echo_reply, length);
+    if (node->services.late.due)
+        return 0;
+    memcpy(node->services.late_content + node->plan->header.size, payload, length);
+    answer(node, frame->header.source, node->services.echo_reply, length);
     return 0;
 }
 
-/* Sends as many counters as fit; without room for them there is no answer. */
+/* Sends as many counters as fit; while another answer waits there is none. */
 static int take_counters_request(struct zg_node *node, const struct zg_frame *frame, const uint8_t *payload,
                                  size_t length, struct zg_value *values)
 {
     const struct zg_plan_message *reply = node->services.counters;
     int result = unpack(node, node->services.counters_request, payload, length, values);
 
-    if (result < 0)
+    if (result < 0 || node->services.late.due)
         return result;
     const unsigned first = (unsigned)values[0].raw.u, most = zg_block_step(&reply->payload, 1)->most;
     const unsigned behind = MIN(ZG_COUNTERS, first + most);
-    struct zg_value *answer = zg_values_new(&reply->payload);
-    answer[0].raw.u = first;
-    zg_value_resize(zg_block_step(&reply->payload, 1), &answer[1], behind > first ? behind - first : 0);
+    struct zg_value *told = zg_values_new(&reply->payload);
+    told[0].raw.u = first;
+    zg_value_resize(zg_block_step(&reply->payload, 1), &told[1], behind > first ? behind - first : 0);
     for (unsigned i = first; i < behind; i++)
-        answer[1].items[i - first].raw.u = zg_link_counter(&node->link, i);
-    if (zg_node_send(node, frame->header.source, reply, answer, NULL) == 0 && values[1].raw.b)
-        for (unsigned i = first; i < behind; i++)
-            zg_link_clear_counter(&node->link, i);
-    zg_values_free(&reply->payload, answer);
+        told[1].items[i - first].raw.u = zg_link_counter(&node->link, i);
+    zg_block_pack(&reply->payload, told, node->services.late_content + node->plan->header.size);
+    answer(node, frame->header.source, reply, zg_block_size(&reply->payload, told));
+    for (unsigned i = first; i < behind && values[1].raw.b; i++)
+        zg_link_clear_counter(&node->link, i);
+    zg_values_free(&reply->payload, told);
     return result;
 }
 
@@ -550,6 +564,7 @@ void zgi_services_prepare(struct zg_node *node, enum zg_side side)
     services->end = zg_plan_end(node->plan, side);
     services->kinds = g_ptr_array_new();
     services->sessions = g_ptr_array_new_with_free_func(free_session);
+    services->late_content = g_malloc0((gsize)node->plan->max_content + sizeof(zg_check_word));
     services->content = g_malloc0((gsize)node->plan->max_content + sizeof(zg_check_word));
     services->hello = service_message(node, "hello");
     services->echo_request = service_message(node, "echo_request");
@@ -601,6 +616,7 @@ void zgi_services_clear(struct zg_node *node)
     g_ptr_array_unref(services->sessions);
     g_free(services->ticketed);
     g_free(services->content);
+    g_free(services->late_content);
     g_free(services->sorter_raw);
 }
 
@@ -608,11 +624,12 @@ void zgi_services_clear(struct zg_node *node)
 
 void zg_node_poll(struct zg_node *node)
 {
-    const struct zgi_services *services = &node->services;
+    struct zgi_services *services = &node->services;
 
     zg_link_poll(&node->link);
     if (services->side == 0)
         return;
+    zgi_late_poll(&node->link, &services->late, services->late_content);
     const uint32_t now = zgi_now(&node->link);
     for (unsigned i = 0; i < services->sessions->len; i++) {
         struct zgi_session *with = session_at(node, i);

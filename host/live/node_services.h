@@ -30,6 +30,8 @@ struct zgi_services {
     GPtrArray *kinds;    /* const struct zg_plan_message: those of `ticketed` */
     GPtrArray *sessions; /* struct zgi_session */
     uint8_t *content;    /* of a frame that is being sent */
+    struct zg_late late; /* the answer of a service, */
+    uint8_t *late_content;
     struct zg_text_sorter sorter;
     uint8_t *sorter_raw;
     const struct zg_plan_message *hello, *echo_request, *echo_reply, *counters_request, *counters, *value, *console,

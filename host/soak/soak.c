@@ -16,7 +16,7 @@ struct sim_soak {
 struct zg_soak_settings zg_soak_defaults(void)
 {
     return (struct zg_soak_settings){
-        .duration_ns = UINT64_C(10000000000), .seed = 1, .load = 0.5, .late_ns = UINT64_C(100000000), .open = 16
+        .duration_ns = UINT64_C(10000000000), .seed = 1, .load = 0.5, .late_ns = UINT64_C(100000000)
     };
 }
 

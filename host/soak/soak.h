@@ -29,7 +29,7 @@ struct zg_soak_settings {
     /* of a real link */
     const struct zg_address *link; /* NULL: the simulated line */
     const char *capture;           /* a file for all that passes; NULL: none */
-    unsigned open;                 /* echoes that may wait for their answer */
+    unsigned open;                 /* echoes that may wait for their answer; 0: 16, or 1 with half duplex */
 };
 
 /* The defaults: 10 s, seed 1, no faults, half load, 100 ms. */

@@ -212,7 +212,8 @@ static bool may_open(struct live *live)
         if (entry && !entry->arrived && live->soak.now_ns - entry->since_ns <= live->soak.settings->late_ns)
             break;
     }
-    return next - live->oldest < live->soak.settings->open;
+    const unsigned most = live->soak.settings->open, usual = live->soak.plan->turn_ns > 0 ? 1 : 16;
+    return next - live->oldest < (most > 0 ? most : usual);
 }
 
 /* Sends the echoes that are due. What is held back, for too many are open or the ring is full, is not made up for. */

@@ -49,6 +49,16 @@ struct zg_link_memory {
     struct zg_link_gaps *gaps; /* where protocol->gap_us is not 0, else NULL */
 };
 
+/* An answer of a service that waits for the line: where silence is due in front of a frame, none can be sent from a
+ * handler. */
+struct zg_late {
+    /* private */
+    zg_role id;
+    zg_role to;
+    uint16_t length; /* of the payload */
+    bool due;
+};
+
 /* Errors of the line that a UART flags for a byte. */
 enum zg_line_error { ZG_LINE_FRAMING = 1, ZG_LINE_PARITY = 2, ZG_LINE_OVERRUN = 4, ZG_LINE_BREAK = 8 };
 #define ZG_LINE_ERRORS 15U /* all of them */

@@ -142,6 +142,22 @@ static inline int zgi_link_send(struct zg_link *link, zg_role to, zg_role id, ui
     return 0;
 }
 
+/* Keeps an answer whose payload is ready, until it may be sent. */
+static inline void zgi_late_begin(struct zg_late *late, zg_role to, zg_role id, size_t length)
+{
+    late->to = to;
+    late->id = id;
+    late->length = (uint16_t)length;
+    late->due = true;
+}
+
+/* Sends it where it may be; `content` is as for zgi_link_send(). */
+static inline void zgi_late_poll(struct zg_link *link, struct zg_late *late, uint8_t *content)
+{
+    if (late->due && zgi_link_send(link, late->to, late->id, content, NULL, late->length) == 0)
+        late->due = false;
+}
+
 /* Sends text between frames, as many whole characters as there is room for; returns how many bytes. */
 static inline size_t zgi_link_print(struct zg_link *link, const char *text, size_t size)
 {

@@ -5,7 +5,8 @@
 #include "generate/generate.h"
 #include "support.h"
 
-static void test_meeting(void **state)
+/* Where a text of the line stands, another is taken. */
+static void meet(const char *of_line, const char *instead)
 {
     g_autofree char *folder = g_dir_make_tmp("zeugma-meet-XXXXXX", NULL);
     g_autofree char *build = g_strdup_printf(
@@ -14,9 +15,11 @@ static void test_meeting(void **state)
                                            folder, folder, folder);
     g_autofree char *told = g_build_filename(folder, "told", NULL);
     g_autofree char *definition = NULL, *text = NULL;
-    (void)state;
     assert_true(g_file_get_contents(TEST_SOURCE "/tests/behaviour/loom.yaml", &definition, NULL, NULL));
-    struct test_plan plan = test_plan_of(definition);
+    g_auto(GStrv) parts = g_strsplit(definition, of_line, 2);
+    assert_int_equal(g_strv_length(parts), 2);
+    g_autofree char *changed = g_strjoinv(instead, parts);
+    struct test_plan plan = test_plan_of(changed);
     g_autoptr(GPtrArray) code = zg_generate_c(plan.plan);
     g_autoptr(GPtrArray) module = zg_generate_python(plan.plan);
     assert_true(zg_generate_bundle(code, NULL));
@@ -30,8 +33,20 @@ static void test_meeting(void **state)
     test_plan_clear(&plan);
 }
 
+static void test_meeting(void **state)
+{
+    (void)state;
+    meet("baud: 500000", "baud: 500000");
+}
+
+static void test_half_duplex(void **state)
+{
+    (void)state;
+    meet("baud: 500000", "baud: 500000, duplex: half, gap: 1 ms");
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_meeting) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_meeting), cmocka_unit_test(test_half_duplex) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -484,6 +484,27 @@ static void test_other_speed(void **state)
     end(&device);
 }
 
+/* With half duplex the services' answers wait until the line is free, and one echo is open at a time. */
+static void test_half_duplex(void **state)
+{
+    g_autofree char *text = NULL, *path = g_build_filename(folder, "pair.yaml", NULL);
+    (void)state;
+    assert_true(g_file_get_contents(TEST_SOURCE "/examples/tide_mast/tide_mast.yaml", &text, NULL, NULL));
+    g_auto(GStrv) parts = g_strsplit(text, "services: [hello, delivery]", 2);
+    g_autofree char *served = g_strjoinv("services: [hello, delivery, echo, counters]", parts);
+    g_auto(GStrv) lines = g_strsplit(served, "baud: 1200", 2);
+    g_autofree char *faster = g_strjoinv("baud: 38400", lines);
+    g_auto(GStrv) frames = g_strsplit(faster, "max_frame: 20", 2);
+    g_autofree char *whole = g_strjoinv("max_frame: 64", frames);
+    assert_true(g_file_set_contents(path, whole, -1, NULL));
+    struct process device = start("sim pair.yaml --on pty:p");
+    await(&device, "Ctrl-C ends it");
+    assert_run(0, "send pair.yaml serial:p echo_request '{\"data\":\"0102\"}'", "data=0102");
+    assert_run(0, "send pair.yaml serial:p counters_request '{\"first\":1,\"clear\":false}'", "first=1");
+    assert_run(0, "soak pair.yaml serial:p --for 1s --require 'lost <= 0.2'", "every frame and byte is accounted for");
+    end(&device);
+}
+
 /* The generated hosts, in C and Python, at the full rate of 921600 baud: nothing is lost, and what they send is
  * answered.
  */
@@ -595,13 +616,13 @@ static void test_ports(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_kinds),       cmocka_unit_test(test_forms),
-                                        cmocka_unit_test(test_script),      cmocka_unit_test(test_restart),
-                                        cmocka_unit_test(test_vanishing),   cmocka_unit_test(test_stalling),
-                                        cmocka_unit_test(test_outputs),     cmocka_unit_test(test_captures),
-                                        cmocka_unit_test(test_late_watch),  cmocka_unit_test(test_suspicions),
-                                        cmocka_unit_test(test_other_speed), cmocka_unit_test(test_hosts),
-                                        cmocka_unit_test(test_table),       cmocka_unit_test(test_ports) };
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_kinds),      cmocka_unit_test(test_forms),       cmocka_unit_test(test_script),
+        cmocka_unit_test(test_restart),    cmocka_unit_test(test_vanishing),   cmocka_unit_test(test_stalling),
+        cmocka_unit_test(test_outputs),    cmocka_unit_test(test_captures),    cmocka_unit_test(test_late_watch),
+        cmocka_unit_test(test_suspicions), cmocka_unit_test(test_other_speed), cmocka_unit_test(test_half_duplex),
+        cmocka_unit_test(test_hosts),      cmocka_unit_test(test_table),       cmocka_unit_test(test_ports)
+    };
     setenv("LC_ALL", "C.UTF-8", 1);
     folder = g_dir_make_tmp("zeugma-links-XXXXXX", NULL);
     int failures = cmocka_run_group_tests(tests, NULL, NULL);

@@ -61,7 +61,8 @@ class Host:
         self.counters = dict.fromkeys(("frames_out", "bytes_out", "not_for_us", "lost", "repeated", "late", "restarts", "resent",
                                        "given_up", "refused"), 0)
         self._write, self._clock, self._boot, self._handlers = write, clock, boot, {}
-        self._sequence, self._heard, self._waiting = 0, clock(), 0
+        self._sequence, self._heard, self._waiting = 0, clock() - _TURN, 0
+        self._outbox, self._left, self._asked, self._asked_until = [], clock() - _GAP, None, 0  # what was sent leaves at _left
         self.held_back = 0.25  # seconds that the operating system may hold bytes back, beyond the line's own silence
         self.receiver.text = lambda data: self._tell("console", data)
 
@@ -76,10 +77,11 @@ class Host:
             self._take(frame)
 
     def send(self, message, to: int = 0, done=None):
-        """Sends a message. One with a ticket is kept until it is settled, and waits where its window is full; its Delivery is returned,
-        and done(delivery) called when it ends. `to` is a device's address on a shared line, or all ones for everybody."""
+        """Sends a message, or keeps it until the line is free. One with a ticket is kept until it is settled, and waits where its window is
+        full; its Delivery is returned, and done(delivery) called when it ends. `to` is a device's address on a shared line, or all ones for
+        everybody."""
         if not message.DELIVERY:
-            self._transmit(message, to)
+            self._send_or_keep(message, to)
             return None
         if to not in self.peers:
             raise RangeError("to: %r is no device of this host; expected one of %s" % (to, ", ".join(map(str, self.peers))))
@@ -108,6 +110,8 @@ class Host:
                 self._poll_hello(peer, now)
             if _ACKNOWLEDGE:
                 self._poll_delivery(peer, now)
+        while self._outbox and self._transmit(*self._outbox[0]):
+            self._outbox.pop(0)
 
     # --- private
 
@@ -115,13 +119,45 @@ class Host:
         if what in self._handlers:
             self._handlers[what](*arguments)
 
+    def _send_or_keep(self, message, to):
+        if self._outbox or not self._transmit(message, to):
+            message.pack()  # what cannot be sent is told now
+            self._outbox.append((message, to))
+
+    def _may_begin(self):
+        """Whether the silence that is due in front of a frame was kept, and no device is to answer."""
+        now = self._clock()
+        if not _GAP:
+            return True
+        if now - self._left < _GAP or now - self._heard < _TURN:
+            return False
+        if self._asked is not None and now < self._asked_until:
+            return False
+        self._asked = None
+        return True
+
+    def _await(self, peer, seconds):
+        """Half duplex: the frame that was just sent asks a device, and others wait for its answer: a PC's times are too coarse to be in
+        front of it."""
+        if _TURN:
+            self._asked, self._asked_until = peer.address, self._left + seconds
+
+    def _spread(self, seconds):
+        """Half duplex: two that sent at once must not do so again after the same time."""
+        return seconds * ((self._boot * (2 * self._sequence + 1) & 0xFFFF) >> 10) / 64 if _TURN else 0
+
     def _transmit(self, message, to, **roles):
+        """Sends it, if it may."""
+        if not self._may_begin():
+            return False
         header = {name: value for name, value in (("destination", to), ("source", 0)) if name in _ROLE_BITS}
         data = encode(message, self._sequence & (1 << _ROLE_BITS.get("sequence", 0)) - 1, **header, **roles)
         self._sequence += 1
         self.counters["frames_out"] += 1
         self.counters["bytes_out"] += len(data)
+        self._left = self._clock() + len(data) * _BYTE
         self._write(data)
+        return True
 
     def _peer(self, frame):
         return self.peers.get(frame.header["source"]) if "source" in frame.header else next(iter(self.peers.values()))
@@ -155,6 +191,8 @@ class Host:
         counted = self._note_sequence(peer, header.get("sequence", 0)) if peer else {}
         if peer:
             peer._heard = now
+            if peer.address == self._asked:
+                self._asked = None
             if LINK_TIMEOUT and not peer.up:
                 peer.up = True
                 self._tell("link", peer, "up")
@@ -176,7 +214,7 @@ class Host:
         elif kind.TICKET_SIZE:
             self._take_ticketed(peer, message, frame)
         elif kind.__name__ == "EchoRequest" and _ECHO_REPLY:
-            self._transmit(_ECHO_REPLY(message.data), header.get("source", 0))
+            self._send_or_keep(_ECHO_REPLY(message.data), header.get("source", 0))
         elif _CONSOLE and kind is _CONSOLE:
             self._tell("console", message.text)
         else:
@@ -209,16 +247,20 @@ class Host:
         asks = peer._ask
         if not peer._answer and not asks:
             wait = KEEPALIVE if peer.known else HELLO_WAIT * 2**peer._tries
-            if not wait or now - spoke < wait:
+            if not wait or now - spoke < wait + self._spread(HELLO_WAIT):
                 return
             asks = not peer.known or shared
         number = peer.boot if peer._answer or not asks else 0
-        self._transmit(_HELLO(VERSION[0], VERSION[1], FINGERPRINT, MAX_PAYLOAD, self._boot, number, ""), peer.address)
+        hello = _HELLO(VERSION[0], VERSION[1], FINGERPRINT, MAX_PAYLOAD, self._boot, number, "")
+        if not self._transmit(hello, peer.address):
+            return
         peer._spoke = now
         if peer._answer:
             peer._answer = False
             return
         peer._ask = False
+        if asks:
+            self._await(peer, HELLO_WAIT)
         if asks and not peer.known:
             peer._tries = min(peer._tries + 1, 5)
 
@@ -296,14 +338,12 @@ class Host:
 
     def _poll_delivery(self, peer, now):
         for ticket, (message, due) in list(peer._answers.items()):
-            if due:
+            base = {"base": ticket} if message.TICKET_SIZE > 1 else {}
+            if due and self._transmit(message, peer.address, ticket=ticket, **base):
                 peer._answers[ticket] = (message, False)
-                self._transmit(message, peer.address, ticket=ticket, **({"base": ticket} if message.TICKET_SIZE > 1 else {}))
-        if peer._refused:
-            self._transmit(_REFUSED(*peer._refused), peer.address)
+        if peer._refused and self._transmit(_REFUSED(*peer._refused), peer.address):
             peer._refused = None
-        if peer._owing:
-            self._transmit(_ACKNOWLEDGE(peer._newest, peer._earlier), peer.address)
+        if peer._owing and self._transmit(_ACKNOWLEDGE(peer._newest, peer._earlier), peer.address):
             peer._owing = False
         base = min((item.ticket for item in peer._open), key=lambda number: number - peer._next & 0xFF, default=peer._next)
         while peer._queue and peer._next - base & 0xFF < _WINDOW:
@@ -319,10 +359,12 @@ class Host:
     def _poll_open(self, peer, item, base, now):
         if not item.waiting and peer.known:
             message = item.delivery.message
-            self._transmit(message, peer.address, ticket=item.ticket, **({"base": base} if message.TICKET_SIZE > 1 else {}))
+            if not self._transmit(message, peer.address, ticket=item.ticket, **({"base": base} if message.TICKET_SIZE > 1 else {})):
+                return  # the line is taken: its time does not run
+            self._await(peer, message.DELIVERY[2])
             self.counters["resent"] += item.sent
             item.sent = item.waiting = True
-            item.due = now + message.DELIVERY[2]
+            item.due = self._left + message.DELIVERY[2] + self._spread(message.DELIVERY[2] / 4)
             peer._spoke = now
         elif now >= item.due:
             if item.left == 0:

@@ -1,6 +1,7 @@
 # SPDX-License-Identifier: MIT
 """The generated Python host against the C device: meet.py FOLDER_OF_THE_MODULE DEVICE. In virtual time, on lines that lose,
-flip and double bytes; the device and the host restart on the way."""
+flip and double bytes; the device and the host restart on the way. A module of half duplex is tried on a line where those who
+speak at the same time are not understood."""
 import random
 import subprocess
 import sys
@@ -10,7 +11,9 @@ import loom  # noqa: E402
 
 
 class Line:
-    """The device as a process, a turn each 0.5 ms; one seed is always the same run."""
+    """The device as a process, a turn each STEP us; one seed is always the same run."""
+
+    STEP = 500
 
     def __init__(self, seed, drop=0.0, flip=0.0, twice=0.0):
         self.process = subprocess.Popen([sys.argv[2]], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
@@ -42,19 +45,22 @@ class Line:
         return bytes(result)
 
     def turn(self, act=""):
-        self.us += 500
+        self.us += self.STEP
         sent, self.to_device = self.damage(self.to_device), b""
         self.process.stdin.write("%d %s %s\n" % ((2**32 - 300000 + self.us) % 2**32, sent.hex() or "-", act))
         self.process.stdin.flush()
         back, *told = self.process.stdout.readline().split()
         self.told += told
-        if back != "-":
-            self.host.feed(self.damage(bytes.fromhex(back)))
+        self.arrive(self.damage(bytes.fromhex(back.strip("-"))))
         self.host.poll()
+
+    def arrive(self, data):
+        if data:
+            self.host.feed(data)
 
     def run(self, ms, act=""):
         self.turn(act)
-        for _ in range(2 * ms - 1):
+        for _ in range(1000 * ms // self.STEP - 1):
             self.turn()
 
     def device(self, what):
@@ -171,6 +177,60 @@ def slow():
     line.end()
 
 
+class Pair(Line):
+    """Bytes take their time, at 500 kbaud five in a turn, and collide."""
+
+    STEP = 100
+
+    def __init__(self, seed, **damage):
+        self.from_host, self.from_device, self.colliding, self.collisions = b"", b"", False, 0
+        super().__init__(seed, **damage)
+
+    def write(self, data):
+        self.from_host += data
+
+    def arrive(self, data):
+        self.from_device += data
+        out, back = self.from_host[:5], self.from_device[:5]
+        self.from_host, self.from_device = self.from_host[5:], self.from_device[5:]
+        self.collisions += bool(out and back and not self.colliding)
+        self.colliding = bool(out and back)
+        if self.colliding:
+            return
+        self.to_device += out
+        if back:
+            self.host.feed(back)
+
+
+def half_duplex(seed, drop):
+    line = Pair(seed, drop=drop)
+    line.run(500)
+    host, echoes, counters = line.host, [], []
+    host.on(loom.EchoReply, lambda message, frame: echoes.append(message.data))
+    host.on(loom.Counters, lambda message, frame: counters.append(message.values))
+    for i in range(8):
+        speed, row = host.send(loom.SetSpeed(picks_per_min=i)), host.send(loom.LoadRow(row=i, lifts=[i]))
+        line.run(30, "stop %d" % i if i % 4 == 0 else "")  # both begin at once, now and then
+        line.run(60, "stop %d" % i if i % 4 else "")
+        host.send(loom.EchoRequest(data=bytes([i] * 5 * i)))
+        line.run(10)
+        host.send(loom.CountersRequest(first=2 * i % 7, clear=False))
+        line.run(100)
+        assert speed.settled == row.settled == "delivered", (i, speed.settled, row.settled)
+    line.run(300)
+    assert line.device("speed") == line.device("row") == list(range(8)), line.told
+    assert [m.pick for m in line.heard[loom.Stopped]] == list(range(8))
+    assert line.collisions <= 3, line.collisions
+    if not drop:
+        assert echoes == [bytes([i] * 5 * i) for i in range(8)] and len(counters) == 8, (echoes, len(counters))
+    line.end()
+
+
+if loom._TURN:
+    for number in range(3):
+        half_duplex(number, 0.0 if number == 0 else 0.002)
+    print("well")
+    sys.exit()
 clean()
 slow()
 for number in range(2):
