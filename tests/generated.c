@@ -107,7 +107,7 @@ const char *test_runtime(void)
     archive = g_build_filename(runtime_folder, "runtime.a", NULL);
     (void)atexit(remove_runtime);
     g_autofree char *command = g_strdup_printf(
-        "cd %s && " TEST_CC " -std=c11 -O1 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -fPIC "
+        "cd %s && " TEST_CC " -std=c11 " TEST_OPTIMIZE " -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -fPIC "
         "-I" TEST_SOURCE "/include -I" TEST_SOURCE "/runtime -c " TEST_SOURCE "/runtime/*.c && ar rc runtime.a *.o",
         runtime_folder);
     assert_int_equal(system(command), 0);

@@ -11,8 +11,8 @@ static void meet(const char *of_line, const char *instead)
     g_autofree char *folder = g_dir_make_tmp("zeugma-meet-XXXXXX", NULL);
     g_autofree char *build = g_strdup_printf(
         "cd %s && " TEST_CC " -std=c11 -Wall -Wextra -Werror -I. *.c " TEST_DATA "/generated/meet.c -o meet", folder);
-    g_autofree char *run = g_strdup_printf("%s -B " TEST_DATA "/generated/meet.py %s %s/meet > %s/told", TEST_PYTHON,
-                                           folder, folder, folder);
+    g_autofree char *run = g_strdup_printf("%s -B " TEST_DATA "/generated/meet.py %s %s/meet %u > %s/told", TEST_PYTHON,
+                                           folder, folder, test_rounds(2), folder);
     g_autofree char *told = g_build_filename(folder, "told", NULL);
     g_autofree char *definition = NULL, *text = NULL;
     assert_true(g_file_get_contents(TEST_SOURCE "/tests/behaviour/loom.yaml", &definition, NULL, NULL));

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: MIT
-"""The generated Python host against the C device: meet.py FOLDER_OF_THE_MODULE DEVICE. In virtual time, on lines that lose,
+"""The generated Python host against the C device: meet.py FOLDER_OF_THE_MODULE DEVICE ROUNDS. In virtual time, on lines that lose,
 flip and double bytes; the device and the host restart on the way. A module of half duplex is tried on a line where those who
 speak at the same time are not understood."""
 import random
@@ -227,13 +227,13 @@ def half_duplex(seed, drop):
 
 
 if loom._TURN:
-    for number in range(3):
+    for number in range(1 + int(sys.argv[3])):
         half_duplex(number, 0.0 if number == 0 else 0.002)
     print("well")
     sys.exit()
 clean()
 slow()
-for number in range(2):
+for number in range(int(sys.argv[3])):
     damaged(number)
     restarts(number)
 stale()
