@@ -71,6 +71,12 @@ bool zg_message_is_ticketed(const struct zg_message *message)
     return message->acknowledged || message->reply || message->is_reply;
 }
 
+bool zg_message_asks_service(const struct zg_message *message)
+{
+    return message->service &&
+           (strcmp(message->name, "echo_request") == 0 || strcmp(message->name, "counters_request") == 0);
+}
+
 const char *zg_access_name(enum zg_access access)
 {
     static const char *const names[] = { "", "read", "write", "read_write" };

@@ -198,6 +198,9 @@ bool zg_definition_serves(const struct zg_definition *definition, const char *se
 /* Whether a message carries a ticket: it is acknowledged, a request or a reply. */
 bool zg_message_is_ticketed(const struct zg_message *message);
 
+/* Whether a message asks a service for an answer, without a ticket. */
+bool zg_message_asks_service(const struct zg_message *message);
+
 /* "read", "write", "read_write". */
 const char *zg_access_name(enum zg_access access);
 

@@ -106,9 +106,14 @@ static void print_plain_send(const struct zgi_c *c, GString *text, const struct 
     g_string_append_printf(text, "%u)\n        return ZG_EROOM;\n", least_frame(c->plan, item));
     zgi_c_emit(c, text, name,
                "    error = @p_@n_pack(message, content + @P_HEADER_SIZE, @P_@N_MAX_PAYLOAD, &length);\n"
-               "    return error ? error : send_content(node, ");
+               "    if (!error)\n        error = send_content(node, ");
     g_string_append(text, address_of_peer(c));
-    zgi_c_emit(c, text, name, ", @P_@N_ID, content, length);\n}\n\n");
+    zgi_c_emit(c, text, name, ", @P_@N_ID, content, length);\n");
+    if (c->end.shared && c->plan->turn_ns > 0 && zg_message_asks_service(item->message))
+        g_string_append_printf(
+            text, "    if (!error)\n        zgi_await(&node->link, %s, UINT32_C(%" G_GUINT64_FORMAT "));\n",
+            address_of_peer(c), zg_plan_answer_us(c->plan));
+    g_string_append(text, "    return error;\n}\n\n");
 }
 
 /* How a function begins that packs a message for a session. */

@@ -156,7 +156,10 @@ int zg_node_send(struct zg_node *node, zg_role to, const struct zg_plan_message 
     if (message->tickets > 0)
         return send_ticketed(node, to, message, values, size, ticket);
     zg_payload_pack(message, &none, values, payload_of(node));
-    return send_content(node, to, message, size);
+    int error = send_content(node, to, message, size);
+    if (!error && zg_message_asks_service(message->message))
+        zgi_await(&node->link, to, (uint32_t)zg_plan_answer_us(node->plan));
+    return error;
 }
 
 int zg_node_stream(struct zg_node *node, zg_role to, uint8_t ticket, const struct zg_plan_message *message,

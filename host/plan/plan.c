@@ -505,16 +505,25 @@ unsigned zg_plan_least_frame(const struct zg_plan *plan)
     return zg_framing_least(&plan->definition->framing, content);
 }
 
-uint64_t zg_plan_hello_wait_us(const struct zg_plan *plan)
+static uint64_t time_of_us(const struct zg_plan *plan, unsigned bytes)
 {
     const struct zg_line *line = &plan->definition->line;
+    return bytes * UINT64_C(500000) * zg_line_half_bits(line) / line->baud;
+}
+
+uint64_t zg_plan_answer_us(const struct zg_plan *plan)
+{
+    return time_of_us(plan, plan->max_frame) + 4 * plan->turn_ns / 1000;
+}
+
+uint64_t zg_plan_hello_wait_us(const struct zg_plan *plan)
+{
     const struct zg_plan_message *hello =
         zg_definition_serves(plan->definition, "hello") ? zg_plan_by_name(plan, "hello") : NULL;
 
     if (!hello)
         return 0;
-    uint64_t frame_us = hello->frame_most * UINT64_C(500000) * zg_line_half_bits(line) / line->baud;
-    return MAX(8 * frame_us + 4 * plan->turn_ns / 1000, 100000);
+    return MAX(8 * time_of_us(plan, hello->frame_most) + 4 * plan->turn_ns / 1000, 100000);
 }
 
 struct zg_protocol zg_plan_protocol(const struct zg_plan *plan)

@@ -139,6 +139,9 @@ uint64_t zg_step_load(const struct zg_step *step, unsigned element, const uint8_
  * the service. */
 uint64_t zg_plan_hello_wait_us(const struct zg_plan *plan);
 
+/* The longest until a service has answered, from the end of the request: microseconds. */
+uint64_t zg_plan_answer_us(const struct zg_plan *plan);
+
 /* The header's step with the role length; NULL: it has none. */
 const struct zg_step *zg_plan_length(const struct zg_plan *plan);
 

@@ -157,6 +157,8 @@ class Host:
         self.counters["bytes_out"] += len(data)
         self._left = self._clock() + len(data) * _BYTE
         self._write(data)
+        if type(message).__name__ in ("EchoRequest", "CountersRequest") and to in self.peers:
+            self._await(self.peers[to], _ANSWER)
         return True
 
     def _peer(self, frame):
