@@ -165,7 +165,7 @@ static void test_code_in_place(void **state)
 {
     struct zg_random random = zg_random_seeded(32, 0);
     (void)state;
-    for (unsigned i = 0; i < 2; i++)
+    for (unsigned i = 0; i < 3; i++)
         hold_code(&test_framings[0], &random, "-DZG_COBS_IN_PLACE=1");
 }
 
