@@ -53,6 +53,8 @@ static bool run(struct avr_chip *chip, struct zg_channel *channel)
         uint64_t now_ns = zg_channel_now_ns() - begin_ns;
         if (us * 1000 > now_ns)
             zg_channel_wait(channel, false, -1, us * 1000 - now_ns);
+        else /* never faster than real time: what was missed is not made up for */
+            begin_ns += now_ns - us * 1000;
     }
     return true;
 }
