@@ -5,6 +5,8 @@
 #include "live.h"
 #include "soak/report.h"
 
+enum { OPEN_USUAL = G_MININT }; /* echoes: as many as suit the line */
+
 /* What the command line says, as written. */
 struct options {
     char *duration, *faults, *late, *capture;
@@ -43,7 +45,7 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
     *settings = zg_soak_defaults();
     settings->seed = (uint64_t)options->seed;
     settings->load = options->load;
-    settings->open = (unsigned)options->open;
+    settings->open = options->open == OPEN_USUAL ? 0 : (unsigned)options->open;
     settings->capture = options->capture;
     if (!cli_time(verb, "for", options->duration, &settings->duration_ns) ||
         !cli_time(verb, "late", options->late, &settings->late_ns))
@@ -52,7 +54,7 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
         cli_error(verb, "--load: expected a share of the line above 0, up to 0.95, found %g", options->load);
         return false;
     }
-    if (options->open < 0 || options->open > 1000) {
+    if (options->open != OPEN_USUAL && (options->open < 1 || options->open > 1000)) {
         cli_error(verb, "--open: expected a number from 1 to 1000, found %d", options->open);
         return false;
     }
@@ -150,7 +152,7 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
 static int run(const struct cli_verb *verb, int argc, char **argv)
 {
     const struct zg_soak_settings defaults = zg_soak_defaults();
-    struct options options = { .load = defaults.load, .seed = (gint64)defaults.seed };
+    struct options options = { .load = defaults.load, .seed = (gint64)defaults.seed, .open = OPEN_USUAL };
     GOptionEntry entries[] = {
         { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration,
           "How long frames are sent: 500us, 20ms, 10s, 10min, 24h; default 10s", "TIME" },
