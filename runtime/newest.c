@@ -21,7 +21,7 @@ int zg_newest_init(struct zg_newest *ring, uint8_t *memory, size_t size)
 /* Whether `oldest` is at or ahead of `tail`, which it never runs ahead of further than this tells apart. */
 static bool is_ahead(const struct zg_newest *ring, zg_index oldest, zg_index tail)
 {
-    return (zg_index)(oldest - tail) <= (zg_index)((zg_index) ~(zg_index)0 - ring->mask - 1U);
+    return (zg_index)(oldest - tail) < (zg_index)((zg_index) ~(zg_index)0 - ring->mask);
 }
 
 void zg_newest_put(struct zg_newest *ring, uint8_t byte)

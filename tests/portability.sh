@@ -33,8 +33,13 @@ compile() { # compiler and options, then the source
 
 for target in 'avr-gcc -mmcu=atmega328p -Os' 'arm-none-eabi-gcc -mcpu=cortex-m0plus -Os' \
     'riscv64-unknown-elf-gcc --specs=picolibc.specs -march=rv64imac -mabi=lp64 -mcmodel=medany -Os' 'clang -fsyntax-only'; do
-    for source in "$project"/runtime/*.c "$generated"/*.c; do
-        compile "$target -std=c11 -ffreestanding -DZG_CHECK_BITS=32 -DZG_RING_INDEX_BITS=16 -DZG_ROLE_BITS=32" "$source"
+    wide='-DZG_CHECK_BITS=32 -DZG_RING_INDEX_BITS=16 -DZG_ROLE_BITS=32'
+    for source in "$generated"/*.c; do
+        compile "$target -std=c11 -ffreestanding $wide" "$source"
+    done
+    case $target in avr*) wide= ;; esac # the runtime as it is there
+    for source in "$project"/runtime/*.c; do
+        compile "$target -std=c11 -ffreestanding $wide" "$source"
     done
 done
 for header in "$project"/include/zeugma/*.h "$generated"/*.h; do

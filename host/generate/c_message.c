@@ -87,7 +87,8 @@ void zgi_c_send_prototypes(const struct zgi_c *c, GString *text)
 
 /* --- sending */
 
-/* Bytes on the wire of a message's shortest frame; before there is room for them, nothing is packed. */
+/* Bytes on the wire of a message's shortest frame; before there is room for them, nothing is packed, but in short
+ * frames, where asking twice costs more than packing for nothing. */
 static unsigned least_frame(const struct zg_plan *plan, const struct zg_plan_message *item)
 {
     unsigned content = plan->header.size + item->payload_least + plan->check.size;
@@ -100,10 +101,10 @@ static void print_plain_send(const struct zgi_c *c, GString *text, const struct 
 
     zgi_c_emit(c, text, name, "    uint8_t content[@P_HEADER_SIZE + ");
     zgi_c_emit(c, text, name, item->payload_most > 0 ? "@P_@N_MAX_PAYLOAD" : "1");
-    zgi_c_emit(c, text, name,
-               " + @P_CHECK_SIZE];\n    size_t length;\n    int error;\n\n"
-               "    if (zg_ring_room(&node->link.transmit) < ");
-    g_string_append_printf(text, "%u)\n        return ZG_EROOM;\n", least_frame(c->plan, item));
+    zgi_c_emit(c, text, name, " + @P_CHECK_SIZE];\n    size_t length;\n    int error;\n\n");
+    if (!zg_framing_is_short_cobs(&c->plan->definition->framing, c->plan->max_content))
+        g_string_append_printf(text, "    if (zg_ring_room(&node->link.transmit) < %u)\n        return ZG_EROOM;\n",
+                               least_frame(c->plan, item));
     zgi_c_emit(c, text, name,
                "    error = @p_@n_pack(message, content + @P_HEADER_SIZE, @P_@N_MAX_PAYLOAD, &length);\n"
                "    if (!error)\n        error = send_content(node, ");

@@ -542,6 +542,7 @@ struct zg_protocol zg_plan_protocol(const struct zg_plan *plan)
                                  .turn_us = (uint32_t)((plan->turn_ns + 999) / 1000),
                                  .link_timeout_us = (uint32_t)(line->link_timeout_ns / 1000),
                                  .header_size = (uint8_t)plan->header.size,
+                                 .version_bits = (uint8_t)plan->version_bits,
                                  .sequence_bits = (uint8_t)plan->sequence_bits,
                                  .destination_bits = (uint8_t)plan->destination_bits,
                                  .source_bits = (uint8_t)plan->source_bits,

@@ -59,17 +59,19 @@ typedef uint32_t zg_check_word;
 typedef uint64_t zg_check_word;
 #endif
 
-/* Bits of a number in a frame's header: 16 or 32. The widest role of a definition must fit. */
+/* Bits of a number in a frame's header: 8, 16 or 32. The widest role of a definition must fit. */
 #ifndef ZG_ROLE_BITS
 #if UINTPTR_MAX > 0xFFFF
 #define ZG_ROLE_BITS 32
 #else
-#define ZG_ROLE_BITS 16
+#define ZG_ROLE_BITS 8
 #endif
 #endif
-ZG_ASSERT(ZG_ROLE_BITS == 16 || ZG_ROLE_BITS == 32, "ZG_ROLE_BITS is 16 or 32");
+ZG_ASSERT(ZG_ROLE_BITS == 8 || ZG_ROLE_BITS == 16 || ZG_ROLE_BITS == 32, "ZG_ROLE_BITS is 8, 16 or 32");
 
-#if ZG_ROLE_BITS == 16
+#if ZG_ROLE_BITS == 8
+typedef uint8_t zg_role;
+#elif ZG_ROLE_BITS == 16
 typedef uint16_t zg_role;
 #else
 typedef uint32_t zg_role;

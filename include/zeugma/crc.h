@@ -62,23 +62,27 @@ static inline zg_check_word zgi_crc_step(const struct zg_crc *crc, zg_check_word
 
 #if (ZG_CRC_TABLE != 8 || defined(ZGI_CRC_BYTES)) && ZG_CHECK_BITS >= 16
 
-/* Private: a register after the bytes up to `end`, one at least, for the polynomial x^16 + x^12 + x^5 + 1, whose eight
- * steps are a few shifts: the byte's upper half falls into its lower one, and the sum into the places of the three
- * lower terms. The register's halves stay apart, where small processors have them. */
+/* Private: a register after `count` bytes more, for the polynomial x^16 + x^12 + x^5 + 1, whose eight steps are a few
+ * shifts: the byte's upper half falls into its lower one, and the sum into the places of the three lower terms. The
+ * register's halves stay apart, where small processors have them. */
 static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes,
-                                          const uint8_t *end)
+                                          size_t count)
 {
     const bool reflected = crc->reflected;
+#ifdef ZGI_CRC_BYTES
+    uint16_t both = (uint16_t)(reflected ? reg : reg >> (ZG_CHECK_BITS - 16));
+
+    if (reflected)
+        ZGI_CRC_BYTES(both, "%A[crc]", "%B[crc]", bytes, count, 8, "r1", "r0");
+    else
+        ZGI_CRC_BYTES(both, "%B[crc]", "%A[crc]", bytes, count, 32, "r0", "r1");
+#else
+    const uint8_t *const end = bytes + count;
     uint8_t low = (uint8_t)(reflected ? reg : reg >> (ZG_CHECK_BITS - 16));
     uint8_t high = (uint8_t)(reflected ? reg >> 8 : reg >> (ZG_CHECK_BITS - 8));
 
-#ifdef ZGI_CRC_BYTES
-    const size_t count = (size_t)(end - bytes);
-    if (reflected)
-        ZGI_CRC_BYTES(low, high, bytes, count, 8, "r1", "r0");
-    else
-        ZGI_CRC_BYTES(high, low, bytes, count, 32, "r0", "r1");
-#else
+    if (bytes == end)
+        return reg;
     do {
         uint8_t sum = (uint8_t)((reflected ? low : high) ^ *bytes++);
         if (reflected) {
@@ -91,8 +95,8 @@ static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_wor
             low = (uint8_t)(sum ^ (uint8_t)(sum << 5));
         }
     } while (bytes != end);
-#endif
     const uint16_t both = (uint16_t)((uint16_t)high << 8 | low);
+#endif
     return reflected ? (zg_check_word)both : ZG_CRC_TOP(both, 16);
 }
 
@@ -105,11 +109,11 @@ static inline bool zgi_crc_is_ccitt(const struct zg_crc *crc)
 #else
 
 static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes,
-                                          const uint8_t *end)
+                                          size_t count)
 {
     (void)crc;
     (void)bytes;
-    (void)end;
+    (void)count;
     return reg;
 }
 
@@ -148,10 +152,9 @@ static inline zg_check_word zgi_crc_byte(const struct zg_crc *crc, zg_check_word
 static inline zg_check_word zg_crc_update(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes,
                                           size_t count)
 {
-    const uint8_t *end = bytes + count;
-
     if (zgi_crc_is_ccitt(crc))
-        return bytes == end ? reg : zgi_crc_ccitt(crc, reg, bytes, end);
+        return zgi_crc_ccitt(crc, reg, bytes, count);
+    const uint8_t *const end = bytes + count;
 #if ZG_CRC_TABLE == 8 && UINTPTR_MAX > 0xFFFF
     for (; (size_t)(end - bytes) >= 4; bytes += 4) { /* whoever takes the table wants speed */
         reg = zgi_crc_byte(crc, reg, bytes[0]);

@@ -60,15 +60,21 @@ static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_
     zgi_begin_check(receiver);
 }
 
-/* Of the frame that was found last, decoder.length bytes. */
+/* Of the frame that was found last. */
 static inline const uint8_t *zgi_content(const struct zg_receiver *receiver)
 {
     return receiver->decoder.content;
 }
 
+static inline size_t zgi_content_length(const struct zg_receiver *receiver, const struct zg_found *found)
+{
+    (void)found;
+    return receiver->decoder.length;
+}
+
 /* zg_receiver_pause() where `silent`, else zg_receiver_take(). */
-static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, const uint8_t *bytes, size_t count,
-                                 struct zg_found *found, struct zg_header *header)
+static inline zgi_span zgi_receive(struct zg_receiver *receiver, bool silent, const uint8_t *bytes, zgi_span count,
+                                   struct zg_found *found, struct zg_header *header)
 {
     const struct zg_framing *framing = ZGI_PROTOCOL(receiver)->framing;
     enum zg_framing_event event;
@@ -79,7 +85,7 @@ static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, cons
     else
         taken = zg_decoder_take(&receiver->decoder, framing, bytes, count, &event);
     zgi_take_event(receiver, event, taken, found, header);
-    return taken;
+    return (zgi_span)taken;
 }
 
 #if ZGI_WHOLE_FRAMES

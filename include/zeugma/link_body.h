@@ -18,10 +18,6 @@
 #include "zeugma/framing_body.h"
 #endif
 
-#ifndef ZGI_FED_AT_ONCE /* whether bytes may come by zgi_link_receive() */
-#define ZGI_FED_AT_ONCE 1
-#endif
-
 #define ZGI_PROTOCOL_OF(link) ZGI_PROTOCOL(&(link)->receiver)
 
 static inline uint32_t zgi_now(const struct zg_link *link)
@@ -129,6 +125,7 @@ static inline int zgi_link_send(struct zg_link *link, zg_role to, zg_role id, ui
         return ZG_ESIZE;
     if (!zgi_may_begin(link, to))
         return ZG_EROOM;
+    ZGI_KNOW_RING(link, transmit);
     ZGI_WRITE_HEADER(protocol)(ZGI_OWNER(&link->receiver), &header, front);
     int error = zgi_write_frame(&link->transmit, protocol, front, payload, length, &wire);
     if (error)
@@ -272,7 +269,7 @@ static inline zg_role zgi_everybody(const struct zg_link *link)
     const unsigned bits = ZGI_PROTOCOL_OF(link)->destination_bits;
 
     (void)link;
-    return bits == 0 ? 0 : (zg_role)(ZG_ROLE_MAX >> (ZG_ROLE_BITS - bits));
+    return (zg_role)(bits == 0 ? 0 : ZG_ROLE_MAX >> (ZG_ROLE_BITS - bits));
 }
 
 /* Whether a frame is for this node: it has its address, or that of everybody. */
@@ -316,7 +313,7 @@ static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_fra
         }
     }
     if (result != 0)
-        zgi_count(&link->receiver, counter, (size_t)result);
+        zgi_count(&link->receiver, counter, (zgi_amount)result);
 }
 
 #if ZGI_WHOLE_FRAMES && !defined(ZEUGMA_SHORT_COBS_BODY_H)
@@ -356,22 +353,22 @@ static inline size_t zgi_take_whole(struct zg_link *link, const struct zg_protoc
 
 /* Takes bytes up to the first that something ends at, and hands a frame on. Bytes of the ring are given back before a
  * handler is called, which may take its time. */
-static ZGI_QUICK size_t zgi_take_some(struct zg_link *link, bool silent, const uint8_t *bytes, size_t count,
-                                      bool from_ring, uint32_t now, enum zg_outcome *outcome)
+static ZGI_QUICK zgi_span zgi_take_some(struct zg_link *link, bool silent, const uint8_t *bytes, zgi_span count,
+                                        bool from_ring, uint32_t now, enum zg_outcome *outcome)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     struct zg_found found;
     struct zg_frame frame;
-    const size_t taken = zgi_receive(&link->receiver, silent, bytes, count, &found, &frame.header);
+    const zgi_span taken = zgi_receive(&link->receiver, silent, bytes, count, &found, &frame.header);
 
     if (protocol->console)
         zg_text_sorter_take(protocol->console(ZGI_OWNER(&link->receiver)), &link->counters, bytes, taken, &found);
     if (from_ring)
         zg_ring_release(&link->receive, (zg_index)taken);
-    if (found.outcome == ZG_OUTCOME_FRAME || found.outcome == ZG_OUTCOME_VERSION)
-        zgi_hand_on(link, found.outcome == ZG_OUTCOME_VERSION, &frame,
-                    zgi_content(&link->receiver) + protocol->header_size,
-                    zgi_payload_length(protocol, link->receiver.decoder.length, &frame.header), now);
+    const bool foreign = protocol->version_bits > 0 && found.outcome == ZG_OUTCOME_VERSION;
+    if (found.outcome == ZG_OUTCOME_FRAME || foreign)
+        zgi_hand_on(link, foreign, &frame, zgi_content(&link->receiver) + protocol->header_size,
+                    zgi_payload_length(protocol, zgi_content_length(&link->receiver, &found), &frame.header), now);
     *outcome = found.outcome;
     return taken;
 }
@@ -394,7 +391,7 @@ static ZGI_QUICK void zgi_take(struct zg_link *link, bool silent, const uint8_t 
             count -= whole;
         }
         const size_t piece = protocol->console && count > ZG_TEXT_PIECE ? ZG_TEXT_PIECE : count;
-        const size_t taken = zgi_take_some(link, telling, bytes, piece, !known, now, &outcome);
+        const size_t taken = zgi_take_some(link, telling, bytes, (zgi_span)piece, !known, now, &outcome);
         bytes += taken;
         count -= taken;
         if (!rereads && count == 0)
@@ -457,19 +454,20 @@ static inline void zgi_take_received(struct zg_link *link, uint32_t now)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     zg_index due = zg_ring_used(&link->receive);
-    const bool came = due > 0;
     enum zg_outcome outcome;
 
-    if (!came && !zgi_is_silent(link, now))
-        return;
-    link->waiting = came;
-    if (came)
+    if (due > 0) {
+        link->waiting = 1;
         link->last_us = now;
+    } else if (zgi_is_silent(link, now)) {
+        link->waiting = 0;
+    } else {
+        return;
+    }
     do {
         const uint8_t *span;
-        zg_index count = zg_ring_span(&link->receive, &span);
-        if (count > due)
-            count = due;
+        ZGI_KNOW_RING(link, receive);
+        zg_index count = zgi_ring_span(&link->receive, due, &span);
         if (protocol->gap_us > 0)
             count = zgi_before_gap(link, count);
         if (protocol->framing->rereads || protocol->console)

@@ -60,7 +60,8 @@ struct zg_protocol {
     uint32_t turn_us;         /* least silence after bytes received, before sending; 0: both directions at once */
     uint32_t link_timeout_us; /* without a frame a peer is down; 0: none */
     uint8_t header_size;      /* bytes */
-    uint8_t sequence_bits;    /* 0: the header has no sequence */
+    uint8_t version_bits;     /* 0: the header has no version, `admit` never finds another one */
+    uint8_t sequence_bits;    /* 0: no sequence */
     uint8_t destination_bits; /* 0: no destination, every frame is for every node */
     uint8_t source_bits;      /* 0: no source */
     bool length_ends;         /* the header's length tells the payload's end (in front of zero bytes) */

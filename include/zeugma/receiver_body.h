@@ -54,10 +54,36 @@ static inline void zgi_keep(struct zg_receiver *receiver, const struct zg_protoc
 #endif
 }
 
+#ifndef ZGI_FED_AT_ONCE /* whether bytes may come by zgi_link_receive() */
+#define ZGI_FED_AT_ONCE 1
+#endif
+
+/* A number of received bytes that lie in one piece. */
+#if ZGI_FED_AT_ONCE
+typedef size_t zgi_span;
+#else
+typedef zg_index zgi_span;
+#endif
+
+/* A generated end's rings and frame buffer are its own members. Told so where they are used, an 8-bit processor's
+ * compiler need not fetch where they are; a larger one's gains nothing. */
+#if defined(ZGI_END) && defined(__GNUC__) && UINTPTR_MAX <= 0xFFFF
+#define ZGI_KNOW(is_so) ((is_so) ? (void)0 : __builtin_unreachable())
+#define ZGI_KNOW_RING(link, ring)                                                                                      \
+    (ZGI_KNOW((link)->ring.bytes == ((ZGI_END *)(void *)(link))->ring),                                                \
+     ZGI_KNOW((link)->ring.mask == sizeof((ZGI_END *)(void *)(link))->ring - 1))
+#define ZGI_KNOW_FRAME(at) ZGI_KNOW((at)->decoder.content == ((ZGI_END *)ZGI_OWNER(at))->frame)
+#else
+#define ZGI_KNOW_RING(link, ring) ((void)0)
+#define ZGI_KNOW_FRAME(at) ((void)0)
+#endif
+
 #define ZGI_COUNTER(name) ((uint8_t)offsetof(struct zg_counters, name))
 
 /* What is added to a counter at once: bytes in memory, or numbers skipped. */
-#if UINTPTR_MAX <= 0xFFFF && ZG_ROLE_BITS > 16
+#if UINTPTR_MAX <= 0xFFFF && ZG_ROLE_BITS == 8 && ZG_RING_INDEX_BITS == 8 && defined(ZGI_SHORT_COBS)
+typedef uint8_t zgi_amount;
+#elif UINTPTR_MAX <= 0xFFFF && ZG_ROLE_BITS > 16
 typedef uint32_t zgi_amount;
 #else
 typedef size_t zgi_amount;
@@ -118,22 +144,26 @@ static ZGI_QUICK enum zg_outcome zgi_judge(struct zg_receiver *receiver, const s
         return ZG_OUTCOME_FORM;
     found->payload = content + protocol->header_size;
     found->length = zgi_payload_length(protocol, length, header);
-    return verdict == 0 ? ZG_OUTCOME_FRAME : ZG_OUTCOME_VERSION;
+    return verdict == 0 || protocol->version_bits == 0 ? ZG_OUTCOME_FRAME : ZG_OUTCOME_VERSION;
 }
 
-/* The counters of each outcome: of its bytes, and of itself; 0: there is none. */
-static const uint8_t zgi_counters_of[][2] ZG_FLASH = { { 0, 0 },
-                                                       { ZGI_COUNTER(bytes_of_frames), ZGI_COUNTER(frames_in) },
-                                                       { ZGI_COUNTER(bytes_of_frames), ZGI_COUNTER(frames_in) },
-                                                       { ZGI_COUNTER(bytes_failed), ZGI_COUNTER(failed_check) },
-                                                       { ZGI_COUNTER(bytes_failed), ZGI_COUNTER(malformed) },
-                                                       { ZGI_COUNTER(bytes_failed), ZGI_COUNTER(malformed) },
-                                                       { ZGI_COUNTER(bytes_failed), ZGI_COUNTER(malformed) },
-                                                       { ZGI_COUNTER(bytes_failed), ZGI_COUNTER(too_long) },
-                                                       { ZGI_COUNTER(bytes_failed), ZGI_COUNTER(timed_out) },
-                                                       { ZGI_COUNTER(bytes_noise), 0 },
-                                                       { ZGI_COUNTER(bytes_idle), 0 } };
-ZG_ASSERT(sizeof zgi_counters_of / sizeof zgi_counters_of[0] == ZG_OUTCOME_IDLE + 1, "a row for each zg_outcome");
+/* The counters of each outcome: the number of its bytes', and 16 times that of its own, or 0: there is none. */
+#define ZGI_BOTH(bytes, times) ((uint8_t)(ZG_COUNTER_INDEX(bytes) + 16U * ZG_COUNTER_INDEX(times)))
+static const uint8_t zgi_counters_of[] ZG_FLASH = {
+    0,
+    ZGI_BOTH(bytes_of_frames, frames_in),
+    ZGI_BOTH(bytes_of_frames, frames_in),
+    ZGI_BOTH(bytes_failed, failed_check),
+    ZGI_BOTH(bytes_failed, malformed),
+    ZGI_BOTH(bytes_failed, malformed),
+    ZGI_BOTH(bytes_failed, malformed),
+    ZGI_BOTH(bytes_failed, too_long),
+    ZGI_BOTH(bytes_failed, timed_out),
+    (uint8_t)ZG_COUNTER_INDEX(bytes_noise),
+    (uint8_t)ZG_COUNTER_INDEX(bytes_idle),
+};
+ZG_ASSERT(sizeof zgi_counters_of == ZG_OUTCOME_IDLE + 1, "a row for each zg_outcome");
+ZG_ASSERT(ZG_COUNTER_INDEX(bytes_idle) < 16 && ZG_COUNTER_INDEX(timed_out) < 16, "these counters stand in front");
 
 /* Counts the bytes that were taken, an outcome, and its bytes. */
 static inline void zgi_count_outcome(struct zg_receiver *receiver, enum zg_outcome outcome, size_t taken, size_t wire)
@@ -141,11 +171,11 @@ static inline void zgi_count_outcome(struct zg_receiver *receiver, enum zg_outco
     zgi_count(receiver, ZGI_COUNTER(bytes_in), (zgi_amount)taken);
     if (outcome == ZG_OUTCOME_OPEN)
         return;
-    const uint8_t times = zgi_flash_read(&zgi_counters_of[outcome][1]);
-    zgi_count(receiver, zgi_flash_read(&zgi_counters_of[outcome][0]), (zgi_amount)wire);
+    const uint8_t both = zgi_flash_read(&zgi_counters_of[outcome]), times = both >> 4;
+    zgi_count(receiver, (uint8_t)((both & 15U) * sizeof(uint32_t)), (zgi_amount)wire);
     if (times != 0)
-        zgi_count(receiver, times, 1);
-    if (outcome == ZG_OUTCOME_VERSION)
+        zgi_count(receiver, (uint8_t)(times * sizeof(uint32_t)), 1);
+    if (ZGI_PROTOCOL(receiver)->version_bits > 0 && outcome == ZG_OUTCOME_VERSION)
         zgi_count(receiver, ZGI_COUNTER(other_version), 1);
 }
 

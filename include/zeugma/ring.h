@@ -63,11 +63,17 @@ static inline bool zg_ring_put(struct zg_ring *ring, uint8_t byte)
     return false;
 }
 
+/* Private: zg_ring_room(), where the compiler knows the mask. */
+static inline zg_index zgi_ring_room(const struct zg_ring *ring, zg_index mask)
+{
+    zg_index used = (zg_index)(ring->head - zgi_load_acquire(&ring->tail));
+    return (zg_index)(mask + 1U - used);
+}
+
 /* Producer. Bytes that can be appended now. */
 static inline zg_index zg_ring_room(const struct zg_ring *ring)
 {
-    zg_index used = (zg_index)(ring->head - zgi_load_acquire(&ring->tail));
-    return (zg_index)(ring->mask + 1U - used);
+    return zgi_ring_room(ring, ring->mask);
 }
 
 /* Producer. Writes a byte `ahead` places past the end without showing it to the consumer; `ahead` must be below
@@ -94,15 +100,20 @@ static inline zg_index zg_ring_used(const struct zg_ring *ring)
     return (zg_index)(zgi_load_acquire(&ring->head) - ring->tail);
 }
 
-/* Consumer. The oldest bytes that lie in one piece: returns their number (0: none) and where they start. They stay
- * in the ring until zg_ring_release() gives `count` of them back. Constant time. */
-static inline zg_index zg_ring_span(const struct zg_ring *ring, const uint8_t **first)
+/* Private: those of the `used` oldest bytes that lie in one piece. */
+static inline zg_index zgi_ring_span(const struct zg_ring *ring, zg_index used, const uint8_t **first)
 {
-    zg_index used = zg_ring_used(ring);
     zg_index at = (zg_index)(ring->tail & ring->mask);
     zg_index to_end = (zg_index)(ring->mask + 1U - at);
     *first = ring->bytes + at;
     return used < to_end ? used : to_end;
+}
+
+/* Consumer. The oldest bytes that lie in one piece: returns their number (0: none) and where they start. They stay
+ * in the ring until zg_ring_release() gives `count` of them back. Constant time. */
+static inline zg_index zg_ring_span(const struct zg_ring *ring, const uint8_t **first)
+{
+    return zgi_ring_span(ring, zg_ring_used(ring), first);
 }
 
 static inline void zg_ring_release(struct zg_ring *ring, zg_index count)

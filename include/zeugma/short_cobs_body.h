@@ -22,10 +22,17 @@ static inline void zgi_receiver_begin(struct zg_receiver *receiver, const struct
     receiver->decoder.content = memory;
 }
 
-/* Of the frame that was found last, decoder.length bytes. */
+/* Of the frame that was found last. */
 static inline const uint8_t *zgi_content(const struct zg_receiver *receiver)
 {
+    ZGI_KNOW_FRAME(receiver);
     return receiver->decoder.content + 1;
+}
+
+static inline size_t zgi_content_length(const struct zg_receiver *receiver, const struct zg_found *found)
+{
+    (void)receiver;
+    return found->wire - 2;
 }
 
 /* Whether each code byte leads to the next, and the last to the frame's end; they become zeros. */
@@ -46,19 +53,19 @@ static inline enum zg_outcome zgi_judge_gathered(struct zg_receiver *receiver, s
                                                  struct zg_header *header)
 {
     const struct zg_check *check = ZGI_PROTOCOL(receiver)->check;
+    ZGI_KNOW_FRAME(receiver);
     uint8_t *frame = receiver->decoder.content;
 
     if (size == 0)
         return ZG_OUTCOME_IDLE;
     if (!zgi_put_zeros_back(frame, size))
         return ZG_OUTCOME_MALFORMED;
-    receiver->decoder.length = size - 1;
     return zgi_judge(receiver, ZGI_PROTOCOL(receiver), check->start, check->skip, frame + 1, size - 1, found, header);
 }
 
 /* zg_receiver_pause() where `silent`, else zg_receiver_take(). */
-static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, const uint8_t *bytes, size_t count,
-                                 struct zg_found *found, struct zg_header *header)
+static inline zgi_span zgi_receive(struct zg_receiver *receiver, bool silent, const uint8_t *bytes, zgi_span count,
+                                   struct zg_found *found, struct zg_header *header)
 {
     const uint_fast8_t most = (uint_fast8_t)(ZG_MAX_CONTENT(ZGI_PROTOCOL(receiver)) + 1);
     struct zg_decoder *decoder = &receiver->decoder;
@@ -69,6 +76,7 @@ static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, cons
         decoder->state = ZGI_GATHERING;
         outcome = gathered > 0 ? ZG_OUTCOME_CUT : ZG_OUTCOME_OPEN;
     } else {
+        ZGI_KNOW_FRAME(receiver);
         const uint_fast8_t room = (uint_fast8_t)(most - gathered);
         taken = (uint_fast8_t)zgi_copy_run(decoder->content + gathered, bytes, (uint8_t)(count < room ? count : room));
         gathered = (uint_fast8_t)(gathered + taken);
@@ -87,9 +95,12 @@ static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, cons
         }
     }
     found->outcome = outcome;
-    decoder->pending = outcome == ZG_OUTCOME_OPEN ? gathered : 0;
+    found->wire = wire;
+    if (outcome != ZG_OUTCOME_OPEN)
+        gathered = 0;
+    decoder->pending = gathered;
     zgi_count_outcome(receiver, outcome, taken, wire);
-    return taken;
+    return (zgi_span)taken;
 }
 
 /* Sends one frame, whole or not at all: 0 and its bytes on the wire, or ZG_EROOM. `front` is the header, behind which
@@ -97,15 +108,16 @@ static inline size_t zgi_receive(struct zg_receiver *receiver, bool silent, cons
 static inline int zgi_write_frame(struct zg_ring *ring, const struct zg_protocol *protocol, uint8_t *front,
                                   const uint8_t *payload, size_t length, size_t *wire)
 {
-    uint_fast8_t left = (uint_fast8_t)zgi_close_content(protocol, front, length);
+    uint_fast8_t left = (uint_fast8_t)(protocol->header_size + length + protocol->check->size);
     const zg_index mask = ring->mask, more = (zg_index)(left + 2U);
     uint8_t *const memory = ring->bytes;
     zg_index code_at = ring->head, at = code_at;
 
     (void)payload;
     *wire = more;
-    if (zg_ring_room(ring) < more)
+    if (zgi_ring_room(ring, mask) < more)
         return ZG_EROOM;
+    (void)zgi_close_content(protocol, front, length);
     for (at++; left > 0; left--, at++) {
         const uint8_t byte = *front++;
         if (byte != 0) {

@@ -137,17 +137,17 @@ static uint16_t value_of(const char *name, const uint8_t *bytes, size_t length)
     return (uint16_t)zg_crc_finish(&crc, reg);
 }
 
-/* Each form of the table, and the one without, gives what the catalogue says. */
+/* Each form of the table, and those without, give what the catalogue says. */
 static void test_checks(void **state)
 {
     static const char *const names[] = { "crc16/ibm-3740", "crc16/kermit", "crc16/modbus", "crc16/t10-dif" };
-    static const char *const tables[] = { "0", "4", "8" };
+    static const char *const forms[] = { "0-Os", "4-Os", "8-Os", "0-O2" };
     uint8_t bytes[LONGEST];
     (void)state;
     for (unsigned i = 0; i < LONGEST; i++)
         bytes[i] = byte_of(i);
-    for (unsigned t = 0; t < G_N_ELEMENTS(tables); t++) {
-        g_autofree char *elf = g_strdup_printf(TEST_CHECKS "/checks_avr_%s.elf", tables[t]);
+    for (unsigned t = 0; t < G_N_ELEMENTS(forms); t++) {
+        g_autofree char *elf = g_strdup_printf(TEST_CHECKS "/checks_avr_%s.elf", forms[t]);
         g_autoptr(GByteArray) told = g_byte_array_new();
         struct avr_chip *own = avr_chip_new(elf, HZ, BYTE, collect, told);
         assert_non_null(own);
@@ -158,7 +158,7 @@ static void test_checks(void **state)
             const uint16_t value = value_of(names[i / LENGTHS], bytes, length);
             for (unsigned k = 0; k < 2; k++)
                 if ((told->data[at + 2 * k] | told->data[at + 2 * k + 1] << 8) != value)
-                    fail_msg("%s, table %s, %u bytes in %u", names[i / LENGTHS], tables[t], length, k + 1);
+                    fail_msg("%s, %s, %u bytes in %u", names[i / LENGTHS], forms[t], length, k + 1);
         }
         avr_chip_free(own);
     }
