@@ -160,13 +160,16 @@ static void take_own(struct zgi_soak *soak, const struct zg_frame *frame, const 
     zg_values_free(&live->reply->payload, values);
 }
 
-static void ask(struct live *live)
+/* False: not now, the line is not free. */
+static bool ask(struct live *live)
 {
     struct zg_value *values = zg_values_new(&live->request->payload);
 
     values[0].raw.u = live->known;
-    live->asked += zg_node_send_plain(live->soak.ends[HOST].node, live->request, values) == 0;
+    const bool is_sent = zg_node_send_plain(live->soak.ends[HOST].node, live->request, values) == 0;
     zg_values_free(&live->request->payload, values);
+    live->asked += is_sent;
+    return is_sent;
 }
 
 /* The device follows our sequence from its beginning on, not from where a program before this one left it. */
@@ -184,9 +187,11 @@ static bool read_counters(struct live *live, struct reading *reading)
     live->reading = reading;
     live->known = 0;
     for (unsigned times = 0; live->known < ZG_COUNTERS && times < ASK_TIMES && !live->error;) {
-        unsigned before = live->known;
-        ask(live);
-        pump(live, live->soak.now_ns + SECOND_NS, &live->known, before + 1);
+        const unsigned before = live->known;
+        const uint64_t until_ns = live->soak.now_ns + SECOND_NS;
+        while (!ask(live) && live->soak.now_ns < until_ns && !live->error)
+            pump(live, live->soak.now_ns + STEP_NS, NULL, 0);
+        pump(live, until_ns, &live->known, before + 1);
         times = live->known > before ? 0 : times + 1;
     }
     live->reading = NULL;
