@@ -32,7 +32,7 @@ boot() { # example, board
 }
 
 # What a run must show: all is accounted for, every byte arrived at the other end; without damage nothing is lost, late
-# ones aside; with it, no damage is accepted and frames go on arriving.
+# ones aside; with it, no damage is accepted and frames go on arriving. 2: too little passed to show it.
 judge='
 import json, sys
 faulty = sys.argv[2] == "damaged"
@@ -44,14 +44,11 @@ def hold(condition, text):
 hold(r["adds_up"], "the ledger does not add up")
 hold(bytes_["written"] == bytes_["taken"], "bytes are missing on the way out")
 hold(bytes_["sent"] == bytes_["read"], "bytes are missing on the way back")
-hold(sent["echo_out"]["sent"] > 200, "too few frames were sent")
-hold(r["own_frames"] > 2, "the device sent too few messages of its own")
 hold(rates["damaged_accepted"]["count"] == 0 and rates["unexpected"]["count"] == 0, "damage was accepted")
 lost = rates["lost"]["count"]
 detected = rates["damaged_detected"]["count"]
 if faulty:
-    hold(detected > 10, "no damage was seen")
-    hold(0 < lost < sent["echo_out"]["sent"] / 2, "the receiver did not recover")
+    hold(lost < sent["echo_out"]["sent"] / 2, "the receiver did not recover")
 else:
     hold(lost == 0 and detected == 0, "frames were lost or damaged")
 trip = r["round_trip_seconds"]
@@ -59,17 +56,25 @@ print("  %-9s %5d echoes, %d lost, %d damaged pieces found, %d damaged accepted;
       "half back within %.1f ms" % ("damaged" if faulty else "clean", sent["echo_out"]["sent"], lost, detected,
       rates["damaged_accepted"]["count"], bytes_["written"], bytes_["read"], trip["p50"] * 1e3))
 for text in problems: print("  FAILED: " + text)
-sys.exit(1 if problems else 0)
+enough = sent["echo_out"]["sent"] > 200 and r["own_frames"] > 2 and (not faulty or detected > 10 and lost > 0)
+sys.exit(1 if problems else 0 if enough else 2)
 '
 
 soak() { # board, clean or damaged, options
+    board=$1
     what=$2
-    boot loom "$1"
     shift 2
-    "$build/bin/zeugma" soak "$project/examples/loom/loom.yaml" "unix:$work/uart" --for 3s --load 0.4 --open 1 \
-        --json "$@" >"$work/result.json" || { cat "$work/result.json" "$work/log"; exit 1; }
-    stop
-    python3 -c "$judge" "$work/result.json" "$what"
+    for seconds in 3 15; do # on a slow machine little passes in the first three
+        boot loom "$board"
+        "$build/bin/zeugma" soak "$project/examples/loom/loom.yaml" "unix:$work/uart" --for ${seconds}s --load 0.4 \
+            --open 1 --json "$@" >"$work/result.json" || { cat "$work/result.json" "$work/log"; exit 1; }
+        stop
+        verdict=0
+        python3 -c "$judge" "$work/result.json" "$what" || verdict=$?
+        [ $verdict = 2 ] || return $verdict
+        echo "  too little passed in $seconds s"
+    done
+    return 1
 }
 
 port_test() { # board, program

@@ -63,28 +63,56 @@ static inline zg_check_word zgi_crc_step(const struct zg_crc *crc, zg_check_word
 #if (ZG_CRC_TABLE != 8 || defined(ZGI_CRC_BYTES)) && ZG_CHECK_BITS >= 16
 
 /* Private: a register after `count` bytes more, for the polynomial x^16 + x^12 + x^5 + 1, whose eight steps are a few
- * shifts: the byte's upper half falls into its lower one, and the sum into the places of the three lower terms. The
- * register's halves stay apart, where small processors have them. */
+ * shifts: the byte's upper half falls into its lower one, and the sum into the places of the three lower terms. */
+#ifdef ZGI_CRC_BYTES
+
+static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes,
+                                          size_t count)
+{
+    uint16_t both = (uint16_t)(crc->reflected ? reg : reg >> (ZG_CHECK_BITS - 16));
+
+    if (crc->reflected) {
+        ZGI_CRC_BYTES(both, "%A[crc]", "%B[crc]", bytes, count, 8, "r1", "r0");
+        return both;
+    }
+    ZGI_CRC_BYTES(both, "%B[crc]", "%A[crc]", bytes, count, 32, "r0", "r1");
+    return ZG_CRC_TOP(both, 16);
+}
+
+#elif UINTPTR_MAX > 0xFFFF && ZG_CHECK_BITS >= 32
+
+static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes,
+                                          size_t count)
+{
+    const uint8_t *const end = bytes + count;
+    uint32_t both = (uint32_t)(crc->reflected ? reg : reg >> (ZG_CHECK_BITS - 32));
+
+    for (; bytes != end; bytes++) {
+        if (crc->reflected) {
+            uint32_t sum = (both ^ *bytes) & 0xFFU;
+            sum = (sum ^ sum << 4) & 0xFFU;
+            both = both >> 8 ^ sum << 8 ^ sum << 3 ^ sum >> 4;
+        } else {
+            uint32_t sum = both >> 24 ^ *bytes;
+            sum ^= sum >> 4;
+            both = both << 8 ^ sum << 28 ^ sum << 21 ^ sum << 16;
+        }
+    }
+    return crc->reflected ? (zg_check_word)both : ZG_CRC_TOP(both, 32);
+}
+
+#else /* the register's halves apart, as small processors have them */
+
 static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes,
                                           size_t count)
 {
     const bool reflected = crc->reflected;
-#ifdef ZGI_CRC_BYTES
-    uint16_t both = (uint16_t)(reflected ? reg : reg >> (ZG_CHECK_BITS - 16));
-
-    if (reflected)
-        ZGI_CRC_BYTES(both, "%A[crc]", "%B[crc]", bytes, count, 8, "r1", "r0");
-    else
-        ZGI_CRC_BYTES(both, "%B[crc]", "%A[crc]", bytes, count, 32, "r0", "r1");
-#else
     const uint8_t *const end = bytes + count;
     uint8_t low = (uint8_t)(reflected ? reg : reg >> (ZG_CHECK_BITS - 16));
     uint8_t high = (uint8_t)(reflected ? reg >> 8 : reg >> (ZG_CHECK_BITS - 8));
 
-    if (bytes == end)
-        return reg;
-    do {
-        uint8_t sum = (uint8_t)((reflected ? low : high) ^ *bytes++);
+    for (; bytes != end; bytes++) {
+        uint8_t sum = (uint8_t)((reflected ? low : high) ^ *bytes);
         if (reflected) {
             sum = (uint8_t)(sum ^ (uint8_t)(sum << 4));
             low = (uint8_t)(high ^ (uint8_t)(sum << 3) ^ (uint8_t)(sum >> 4));
@@ -94,11 +122,12 @@ static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_wor
             high = (uint8_t)(low ^ (uint8_t)(sum << 4) ^ (uint8_t)(sum >> 3));
             low = (uint8_t)(sum ^ (uint8_t)(sum << 5));
         }
-    } while (bytes != end);
+    }
     const uint16_t both = (uint16_t)((uint16_t)high << 8 | low);
-#endif
     return reflected ? (zg_check_word)both : ZG_CRC_TOP(both, 16);
 }
+
+#endif
 
 /* Whether that fits. */
 static inline bool zgi_crc_is_ccitt(const struct zg_crc *crc)
