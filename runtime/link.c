@@ -8,7 +8,7 @@ int zg_link_init(struct zg_link *link, const struct zg_protocol *protocol, void 
 {
     struct zg_ring like;
 
-    if (memory->frame_size < protocol->receive_room || protocol->header_size > ZG_HEADER_MAX ||
+    if (!memory->receiver || memory->frame_size < protocol->receive_room || protocol->header_size > ZG_HEADER_MAX ||
         memory->transmit_size < protocol->max_frame || (protocol->gap_us > 0 && !memory->gaps) ||
         zg_ring_init(&like, memory->receive, memory->receive_size) != 0 ||
         zg_ring_init(&like, memory->transmit, memory->transmit_size) != 0)
@@ -78,5 +78,5 @@ void zg_link_clear_counter(struct zg_link *link, unsigned index)
 
 size_t zg_link_pending(const struct zg_link *link)
 {
-    return zg_receiver_pending(&link->receiver);
+    return link->receiver ? zg_receiver_pending(link->receiver) : link->gathered;
 }

@@ -41,7 +41,14 @@ def sections(tools, elf):
     return text + data, data + bss
 
 
+def object_size(tools, elf, name):
+    """Bytes of RAM of one object; 0: there is none."""
+    symbols = [line.split() for line in run([f"{tools}-nm", "-S", elf]).splitlines()]
+    return next((int(symbol[1], 16) for symbol in symbols if symbol[-1] == name and len(symbol) == 4), 0)
+
+
 def part_size(target, code, part, *options):
+    """A program's flash, and the RAM of the node in it, bytes."""
     tools, compiler = TARGETS[target]
     with tempfile.TemporaryDirectory() as folder:
         elf = os.path.join(folder, "part.elf")
@@ -50,25 +57,23 @@ def part_size(target, code, part, *options):
              "-nostartfiles", "-Wl,-e,main", "-Wl,-u,main", f"-DPART={PARTS[part]}", *options,
              f"-I{PROJECT}/include", f"-I{code}", HERE / "part.c", *generated,
              *sorted((PROJECT / "runtime").glob("*.c")), "-o", elf])
-        return sections(tools, elf)
+        return sections(tools, elf)[0], object_size(tools, elf, "device")
 
 
 def sizes(target, code):
-    base = part_size(target, code, "none")
+    base, _ = part_size(target, code, "none")
 
     def part(name, *options):
-        flash, ram = part_size(target, code, name, *options)
-        return flash - base[0], ram - base[1]
+        return part_size(target, code, name, *options)[0] - base
 
-    message = part("message")
-    link = part("link")
-    row = {"ring": part("ring")[0]}
+    flash, node = part_size(target, code, "link")
+    row = {"ring": part("ring")}
     for table in (0, 4, 8):
-        row[f"crc16 table {table}"] = part("check", f"-DZG_CRC_TABLE={table}")[0]
+        row[f"crc16 table {table}"] = part("check", f"-DZG_CRC_TABLE={table}")
     for kind in KINDS:
-        row[kind.replace("zg_", "")] = part("framing", f"-DKIND={kind}")[0]
-    row["link, with ring, COBS, CRC-16"] = link[0] - message[0]
-    row["its RAM beside buffers and counters"] = link[1] - message[1] - BUFFERS - COUNTERS
+        row[kind.replace("zg_", "")] = part("framing", f"-DKIND={kind}")
+    row["link, with ring, COBS, CRC-16"] = flash - base - part("message")
+    row["its RAM beside buffers and counters"] = node - BUFFERS - COUNTERS
     return row
 
 

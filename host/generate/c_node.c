@@ -97,6 +97,18 @@ static void print_handlers(const struct zgi_c *c, GString *text)
 }
 
 /* What is large stands behind, since short instructions reach what is in front. */
+/* Prints what is for an end that finds its frames by a struct zg_receiver: not a device's that gathers short frames in
+ * place, and a host's as ZG_COBS_IN_PLACE says. */
+static void print_for_receiver(const struct zgi_c *c, GString *text, const char *line)
+{
+    const bool is_short = zg_framing_is_short_cobs(&c->plan->definition->framing, c->plan->max_content);
+
+    if (is_short && c->side == ZG_SIDE_HOST)
+        g_string_append_printf(text, "#if !ZG_COBS_IN_PLACE\n%s#endif\n", line);
+    else if (!is_short)
+        g_string_append(text, line);
+}
+
 static void print_struct(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL,
@@ -106,6 +118,7 @@ static void print_struct(const struct zgi_c *c, GString *text)
         zgi_c_emit(c, text, NULL,
                    "    struct @p_variables variables; /* read and set them here; the host sees it */\n");
     zgi_c_emit(c, text, NULL, "    /* private */\n    const struct @p_@s_handlers *handlers;\n    void *context;\n");
+    print_for_receiver(c, text, "    struct zg_receiver receiver;\n");
     if (c->end.hello)
         g_string_append(text, "    uint16_t boot;\n");
     if (c->end.hello && !c->end.has_many)
@@ -288,6 +301,7 @@ static void print_init(const struct zgi_c *c, GString *text)
                "    memory.receive = node->receive;\n    memory.receive_size = sizeof node->receive;\n"
                "    memory.transmit = node->transmit;\n    memory.transmit_size = sizeof node->transmit;\n"
                "    memory.frame = node->frame;\n    memory.frame_size = sizeof node->frame;\n");
+    print_for_receiver(c, text, "    memory.receiver = &node->receiver;\n");
     g_string_append_printf(text, "    memory.gaps = %s;\n", c->plan->gap_ns > 0 ? "&node->gaps" : "NULL");
     g_string_append(text, "    node->handlers = handlers;\n    node->context = context;\n"
                           "    zgi_link_begin(&node->link, &this_protocol, node, port, port_context, &memory);\n");
@@ -351,7 +365,7 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
     zgi_c_session_terms(c, text);
     print_protocol(c, text);
     zgi_c_emit(c, text, NULL,
-               "#define ZGI_PROTOCOL(end) (&this_protocol)\n#define ZGI_END struct @p_@s\n"
+               "#define ZGI_PROTOCOL(receiver) (&this_protocol)\n#define ZGI_END struct @p_@s\n"
                "#define ZGI_ADMIT(protocol) @p_admit\n#define ZGI_WRITE_HEADER(protocol) @p_write_header\n"
                "#define ZGI_DELIVER(protocol) deliver\n");
     zgi_c_check_names(c, text);

@@ -62,13 +62,10 @@ struct zg_node *zg_node_new(const struct zg_plan *plan, enum zg_side side, size_
     node->protocol.deliver = deliver;
     if (side != 0)
         zgi_services_prepare(node, side);
-    const struct zg_link_memory memory = { node->receive,
-                                           size,
-                                           node->transmit,
-                                           size,
-                                           node->frame,
-                                           plan->receive_room,
-                                           plan->gap_ns > 0 ? &node->gaps : NULL };
+    const struct zg_link_memory memory = { node->receive,   size,
+                                           node->transmit,  size,
+                                           node->frame,     plan->receive_room,
+                                           &node->receiver, plan->gap_ns > 0 ? &node->gaps : NULL };
     int error = zg_link_init(&node->link, &node->protocol, node, port, port_context, &memory);
     g_assert(error == 0); /* the sizes above are right by construction */
     if (side != 0)

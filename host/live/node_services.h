@@ -47,6 +47,7 @@ struct zg_node {
     uint8_t *receive;
     uint8_t *transmit;
     uint8_t *frame;
+    struct zg_receiver receiver;
     struct zg_link_gaps gaps;
     struct zgi_services services;
 };

@@ -71,7 +71,7 @@ static ZGI_RARE void zgi_settle(struct zg_link *link, struct zg_delivery *delive
     while (delivery->base != delivery->next && zgi_open_of(link, delivery, delivery->base)->state == ZGI_OPEN_FREE)
         delivery->base++;
     ZGI_SETTLED(ZGI_DELIVERY(link))
-    (ZGI_OWNER(&link->receiver), delivery->peer, zgi_kind_of(link, open), zgi_open_payload(link, delivery, ticket),
+    (ZGI_OWNER(ZGI_RECEIVER(link)), delivery->peer, zgi_kind_of(link, open), zgi_open_payload(link, delivery, ticket),
      open->length, how);
 }
 
@@ -269,7 +269,7 @@ static inline void zgi_delivery_refused(struct zg_link *link, struct zg_delivery
 
     if (!zgi_is_open(open, payload[0]) || payload[1] == 0)
         return;
-    zgi_count(&link->receiver, ZGI_COUNTER(refused), 1);
+    zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(refused), 1);
     if (payload[1] == ZG_REFUSED_UNKNOWN_ID) /* might speak of a message without tickets that looks like this one */
         open->reason = ZG_REFUSED_UNKNOWN_ID;
     else
@@ -342,7 +342,7 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zg_hello *he
     if (open->state != ZGI_OPEN_WAITING && hello->known) {
         if (!zgi_open_send(link, delivery, ticket))
             return; /* the line is taken: its time does not run */
-        zgi_count(&link->receiver, ZGI_COUNTER(resent), !is_first);
+        zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(resent), !is_first);
         open->state = ZGI_OPEN_LEAVING;
         open->behind = link->transmit.head;
         return;
@@ -350,7 +350,7 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zg_hello *he
     if (!zg_clock_reached(now, open->due_us))
         return;
     if (open->left == 0) {
-        zgi_count(&link->receiver, ZGI_COUNTER(given_up), 1);
+        zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(given_up), 1);
         zgi_settle(link, delivery, ticket, (enum zg_settled)open->reason);
         return;
     }

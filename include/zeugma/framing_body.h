@@ -14,11 +14,19 @@ static inline void zgi_begin_check(struct zg_receiver *receiver)
     receiver->checked = ZGI_PROTOCOL(receiver)->check->skip;
 }
 
-/* zg_receiver_init() for one that is all zero. */
+/* zg_receiver_init() for one that is all zero. A small generated end need not keep what it knows; in a large one
+ * zg_link_send() can send, too. */
 static inline void zgi_receiver_begin(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
                                       struct zg_counters *counters, uint8_t *memory)
 {
-    zgi_keep(receiver, protocol, owner, counters);
+#if defined(ZGI_END) && UINTPTR_MAX <= 0xFFFFFFFF
+    (void)owner;
+    (void)counters;
+#else
+    receiver->protocol = protocol;
+    receiver->owner = owner;
+    receiver->counters = counters;
+#endif
     zgi_decoder_begin(&receiver->decoder, protocol->framing, ZG_MAX_CONTENT(protocol), memory, protocol->receive_room);
     zgi_begin_check(receiver);
 }

@@ -45,7 +45,8 @@ struct zg_link_memory {
     uint8_t *transmit;
     size_t transmit_size;
     uint8_t *frame;
-    size_t frame_size;         /* at least protocol->receive_room */
+    size_t frame_size; /* at least protocol->receive_room */
+    struct zg_receiver *receiver;
     struct zg_link_gaps *gaps; /* where protocol->gap_us is not 0, else NULL */
 };
 
@@ -82,7 +83,10 @@ struct zg_link {
     struct zg_peer peer; /* the first of the list */
     struct zg_ring receive;
     struct zg_ring transmit;
-    struct zg_receiver receiver;
+    struct zg_receiver *receiver; /* NULL: bytes of a frame are gathered in place, */
+    uint8_t *frame;               /* here, */
+    uint8_t gathered;             /* so many, */
+    bool letting_go;              /* or it was too long */
     struct zg_link_gaps *gaps;
     /* read only. The loop's, but for bytes_dropped and the line's, which the interrupt counts: zg_link_counter() reads
      * those whole on targets that take several accesses for 32 bits. */
@@ -90,7 +94,7 @@ struct zg_link {
 };
 
 /* Prepares a link. `owner` is handed to the protocol's functions. Returns 0, or ZG_EINVALID when a ring's size is not a
- * power of two within ZG_RING_MAX or a buffer is too small. Before the interrupts are on. */
+ * power of two within ZG_RING_MAX, a buffer is too small or other memory is missing. Before the interrupts are on. */
 int zg_link_init(struct zg_link *link, const struct zg_protocol *protocol, void *owner, const struct zg_port *port,
                  void *port_context, const struct zg_link_memory *memory);
 

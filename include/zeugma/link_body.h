@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
  * Private. The link's code: compiled once for any protocol (runtime/link.c), and in generated code for one, of which
- * only what that protocol needs is left. ZGI_SHORT_COBS is 1 where that is what zeugma/short_cobs_body.h takes.
+ * only what that protocol needs is left.
  */
 #ifndef ZEUGMA_LINK_BODY_H
 #define ZEUGMA_LINK_BODY_H
@@ -10,15 +10,16 @@
 
 #include "zeugma/clock.h"
 #include "zeugma/link.h"
+#include "zeugma/receiver_body.h"
 #include "zeugma/text.h"
 
-#if defined(ZGI_SHORT_COBS) && ZGI_SHORT_COBS
+#if ZGI_SHORT_COBS
 #include "zeugma/short_cobs_body.h"
 #else
 #include "zeugma/framing_body.h"
 #endif
 
-#define ZGI_PROTOCOL_OF(link) ZGI_PROTOCOL(&(link)->receiver)
+#define ZGI_PROTOCOL_OF(link) ZGI_PROTOCOL(ZGI_RECEIVER(link))
 
 static inline uint32_t zgi_now(const struct zg_link *link)
 {
@@ -110,7 +111,14 @@ static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol
         link->sent_us = zgi_now(link) - protocol->send_gap_us;
     if (protocol->turn_us > 0)
         link->last_us = zgi_now(link) - protocol->turn_us;
-    zgi_receiver_begin(&link->receiver, protocol, owner, &link->counters, memory->frame);
+#if ZGI_SHORT_COBS
+    (void)owner;
+    link->frame = memory->frame;
+#else
+    link->receiver = memory->receiver;
+    memset(link->receiver, 0, sizeof *link->receiver);
+    zgi_receiver_begin(link->receiver, protocol, owner, &link->counters, memory->frame);
+#endif
 }
 
 /* zg_link_send(), to any node. Without a payload, that stands behind the header, and room for the check behind it. */
@@ -126,15 +134,15 @@ static inline int zgi_link_send(struct zg_link *link, zg_role to, zg_role id, ui
     if (!zgi_may_begin(link, to))
         return ZG_EROOM;
     ZGI_KNOW_RING(link, transmit);
-    ZGI_WRITE_HEADER(protocol)(ZGI_OWNER(&link->receiver), &header, front);
+    ZGI_WRITE_HEADER(protocol)(ZGI_OWNER(ZGI_RECEIVER(link)), &header, front);
     int error = zgi_write_frame(&link->transmit, protocol, front, payload, length, &wire);
     if (error)
         return error;
     link->sequence++;
     if (protocol->send_gap_us > 0)
         link->sending = true;
-    zgi_count(&link->receiver, ZGI_COUNTER(frames_out), 1);
-    zgi_count(&link->receiver, ZGI_COUNTER(bytes_out), (zgi_amount)wire);
+    zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(frames_out), 1);
+    zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(bytes_out), (zgi_amount)wire);
     link->port->start_transmit(link->port_context);
     return 0;
 }
@@ -170,7 +178,7 @@ static inline size_t zgi_link_print(struct zg_link *link, const char *text, size
     zg_ring_publish(&link->transmit, (zg_index)size);
     if (ZGI_PROTOCOL_OF(link)->send_gap_us > 0)
         link->sending = true;
-    zgi_count(&link->receiver, ZGI_COUNTER(bytes_out), (zgi_amount)size);
+    zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(bytes_out), (zgi_amount)size);
     link->port->start_transmit(link->port_context);
     return size;
 }
@@ -191,7 +199,7 @@ static inline void zgi_tell(struct zg_link *link, struct zg_peer *peer, enum zg_
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
 
     if (protocol->changed)
-        protocol->changed(ZGI_OWNER(&link->receiver), peer, event);
+        protocol->changed(ZGI_OWNER(ZGI_RECEIVER(link)), peer, event);
 }
 
 /* Tells what a frame's sequence says. */
@@ -206,9 +214,9 @@ static inline void zgi_note_sequence(struct zg_link *link, struct zg_peer *peer,
     if (protocol->hello) /* to be taken back, should the frame tell of a restart */
         frame->skipped = skipped;
     if (frame->arrival == ZG_ARRIVAL_NEXT)
-        zgi_count(&link->receiver, ZGI_COUNTER(lost), skipped);
+        zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(lost), skipped);
     else
-        zgi_count(&link->receiver, frame->arrival == ZG_ARRIVAL_LATE ? ZGI_COUNTER(late) : ZGI_COUNTER(repeated), 1);
+        zgi_count(ZGI_RECEIVER(link), frame->arrival == ZG_ARRIVAL_LATE ? ZGI_COUNTER(late) : ZGI_COUNTER(repeated), 1);
 }
 
 /* A frame came from a peer that restarted: what its number seemed to tell is taken back, and its run counted anew. */
@@ -217,7 +225,7 @@ static inline void zgi_forget_sequence(struct zg_link *link, const struct zg_fra
     struct zg_counters *counters = &link->counters;
     zg_role skipped;
 
-    zgi_count(&link->receiver, ZGI_COUNTER(restarts), 1);
+    zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(restarts), 1);
     if (ZGI_PROTOCOL_OF(link)->sequence_bits == 0)
         return;
     counters->lost -= frame->skipped;
@@ -303,7 +311,7 @@ static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_fra
     uint8_t counter = ZGI_COUNTER(not_for_us);
     int result = 1;
     if (zgi_is_for_us(link, &frame->header)) {
-        result = ZGI_DELIVER(protocol)(ZGI_OWNER(&link->receiver), frame, payload, length);
+        result = ZGI_DELIVER(protocol)(ZGI_OWNER(ZGI_RECEIVER(link)), frame, payload, length);
         counter = ZGI_COUNTER(extra_bytes);
         if (protocol->filled > 0 && !protocol->length_ends && result > 0)
             return; /* they are zero bytes */
@@ -313,10 +321,10 @@ static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_fra
         }
     }
     if (result != 0)
-        zgi_count(&link->receiver, counter, (zgi_amount)result);
+        zgi_count(ZGI_RECEIVER(link), counter, (zgi_amount)result);
 }
 
-#if ZGI_WHOLE_FRAMES && !defined(ZEUGMA_SHORT_COBS_BODY_H)
+#if ZGI_WHOLE_FRAMES && !ZGI_SHORT_COBS
 
 /* Takes frames that lie whole in bytes which stay where they are, and returns how many bytes. */
 static ZGI_QUICK size_t zgi_take_whole(struct zg_link *link, const struct zg_protocol *protocol, const uint8_t *bytes,
@@ -328,8 +336,8 @@ static ZGI_QUICK size_t zgi_take_whole(struct zg_link *link, const struct zg_pro
 
     if (!protocol->framing->whole || protocol->console)
         return 0;
-    while ((size = zgi_receive_whole(&link->receiver, protocol, bytes + taken, count - taken, &found, &frame.header)) >
-           0) {
+    while ((size = zgi_receive_whole(ZGI_RECEIVER(link), protocol, bytes + taken, count - taken, &found,
+                                     &frame.header)) > 0) {
         zgi_hand_on(link, found.outcome == ZG_OUTCOME_VERSION, &frame, found.payload, found.length, now);
         taken += size;
     }
@@ -359,16 +367,16 @@ static ZGI_QUICK zgi_span zgi_take_some(struct zg_link *link, bool silent, const
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     struct zg_found found;
     struct zg_frame frame;
-    const zgi_span taken = zgi_receive(&link->receiver, silent, bytes, count, &found, &frame.header);
+    const zgi_span taken = zgi_receive(ZGI_RECEIVER(link), silent, bytes, count, &found, &frame.header);
 
     if (protocol->console)
-        zg_text_sorter_take(protocol->console(ZGI_OWNER(&link->receiver)), &link->counters, bytes, taken, &found);
+        zg_text_sorter_take(protocol->console(ZGI_OWNER(ZGI_RECEIVER(link))), &link->counters, bytes, taken, &found);
     if (from_ring)
         zg_ring_release(&link->receive, (zg_index)taken);
-    const bool foreign = protocol->version_bits > 0 && found.outcome == ZG_OUTCOME_VERSION;
+    const bool foreign = found.outcome == ZG_OUTCOME_VERSION && protocol->version_bits > 0;
     if (found.outcome == ZG_OUTCOME_FRAME || foreign)
-        zgi_hand_on(link, foreign, &frame, zgi_content(&link->receiver) + protocol->header_size,
-                    zgi_payload_length(protocol, zgi_content_length(&link->receiver, &found), &frame.header), now);
+        zgi_hand_on(link, foreign, &frame, zgi_content(ZGI_RECEIVER(link)) + protocol->header_size,
+                    zgi_payload_length(protocol, zgi_content_length(ZGI_RECEIVER(link), &found), &frame.header), now);
     *outcome = found.outcome;
     return taken;
 }

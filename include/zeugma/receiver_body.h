@@ -2,8 +2,9 @@
 /*
  * Private. What framing_body.h and short_cobs_body.h share: a candidate's check, and the account. Generated code
  * defines before what it knows of itself, so that the compiler sees through it and only what is needed is left:
- * ZGI_PROTOCOL(end), the address of a constant protocol; the names of that protocol's functions, ZGI_ADMIT(protocol)
- * and those below; and ZGI_END, the type whose member `link` the receiver is in.
+ * ZGI_PROTOCOL(receiver), the address of a constant protocol; the names of that protocol's functions, ZGI_ADMIT
+ * (protocol) and those below; ZGI_END, the type of the end, which begins with its `link`; and ZGI_SHORT_COBS, 1 where
+ * the link gathers short frames itself (short_cobs_body.h), else the end has a member `receiver`.
  */
 #ifndef ZEUGMA_RECEIVER_BODY_H
 #define ZEUGMA_RECEIVER_BODY_H
@@ -29,30 +30,28 @@
 #define ZGI_FINISH(check) ((check)->finish)
 #endif
 
-#ifdef ZGI_END
-#define ZGI_OWNER(at) ((void *)((unsigned char *)(at)-offsetof(ZGI_END, link.receiver)))
-#define ZGI_COUNTERS(at) (&((ZGI_END *)ZGI_OWNER(at))->link.counters)
-#else
-#define ZGI_OWNER(at) ((at)->owner)
-#define ZGI_COUNTERS(at) ((at)->counters)
+#ifndef ZGI_SHORT_COBS
+#define ZGI_SHORT_COBS 0
 #endif
 
-/* Keeps them where they are read: in a generated end nothing does, but on a large host, where zg_link_send() can send
- * from it, too. */
-static inline void zgi_keep(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
-                            struct zg_counters *counters)
-{
-#if defined(ZGI_END) && UINTPTR_MAX <= 0xFFFFFFFF
-    (void)receiver;
-    (void)protocol;
-    (void)owner;
-    (void)counters;
+/* What receives a link's bytes, its owner, and what it counts with. */
+#if ZGI_SHORT_COBS
+typedef struct zg_link zgi_receiver;
+#define ZGI_RECEIVER(link) (link)
+#define ZGI_OWNER(receiver) ((void *)(receiver))
+#define ZGI_COUNTERS(receiver) (&(receiver)->counters)
 #else
-    receiver->protocol = protocol;
-    receiver->owner = owner;
-    receiver->counters = counters;
+typedef struct zg_receiver zgi_receiver;
+#ifdef ZGI_END
+#define ZGI_RECEIVER(link) (&((ZGI_END *)(void *)(link))->receiver)
+#define ZGI_OWNER(at) ((void *)((unsigned char *)(at)-offsetof(ZGI_END, receiver)))
+#define ZGI_COUNTERS(at) (&((ZGI_END *)ZGI_OWNER(at))->link.counters)
+#else
+#define ZGI_RECEIVER(link) ((link)->receiver)
+#define ZGI_OWNER(receiver) ((receiver)->owner)
+#define ZGI_COUNTERS(receiver) ((receiver)->counters)
 #endif
-}
+#endif
 
 #ifndef ZGI_FED_AT_ONCE /* whether bytes may come by zgi_link_receive() */
 #define ZGI_FED_AT_ONCE 1
@@ -72,16 +71,16 @@ typedef zg_index zgi_span;
 #define ZGI_KNOW_RING(link, ring)                                                                                      \
     (ZGI_KNOW((link)->ring.bytes == ((ZGI_END *)(void *)(link))->ring),                                                \
      ZGI_KNOW((link)->ring.mask == sizeof((ZGI_END *)(void *)(link))->ring - 1))
-#define ZGI_KNOW_FRAME(at) ZGI_KNOW((at)->decoder.content == ((ZGI_END *)ZGI_OWNER(at))->frame)
+#define ZGI_KNOW_FRAME(link) ZGI_KNOW((link)->frame == ((ZGI_END *)(void *)(link))->frame)
 #else
 #define ZGI_KNOW_RING(link, ring) ((void)0)
-#define ZGI_KNOW_FRAME(at) ((void)0)
+#define ZGI_KNOW_FRAME(link) ((void)0)
 #endif
 
 #define ZGI_COUNTER(name) ((uint8_t)offsetof(struct zg_counters, name))
 
 /* What is added to a counter at once: bytes in memory, or numbers skipped. */
-#if UINTPTR_MAX <= 0xFFFF && ZG_ROLE_BITS == 8 && ZG_RING_INDEX_BITS == 8 && defined(ZGI_SHORT_COBS)
+#if UINTPTR_MAX <= 0xFFFF && ZG_ROLE_BITS == 8 && ZG_RING_INDEX_BITS == 8 && ZGI_SHORT_COBS
 typedef uint8_t zgi_amount;
 #elif UINTPTR_MAX <= 0xFFFF && ZG_ROLE_BITS > 16
 typedef uint32_t zgi_amount;
@@ -90,7 +89,7 @@ typedef size_t zgi_amount;
 #endif
 
 /* Adds to the counter that stands at ZGI_COUNTER(name). */
-static ZGI_SHARED void zgi_count(struct zg_receiver *receiver, uint8_t counter, zgi_amount times)
+static ZGI_SHARED void zgi_count(zgi_receiver *receiver, uint8_t counter, zgi_amount times)
 {
     uint32_t *at = (uint32_t *)(void *)((unsigned char *)ZGI_COUNTERS(receiver) + counter);
     *at += (uint32_t)times;
@@ -126,7 +125,7 @@ static inline size_t zgi_payload_length(const struct zg_protocol *protocol, size
 
 /* What a candidate's content is: a frame, or why it is none. The check's state is that behind its first `checked`
  * bytes. */
-static ZGI_QUICK enum zg_outcome zgi_judge(struct zg_receiver *receiver, const struct zg_protocol *protocol,
+static ZGI_QUICK enum zg_outcome zgi_judge(zgi_receiver *receiver, const struct zg_protocol *protocol,
                                            zg_check_word state, size_t checked, const uint8_t *content, size_t length,
                                            struct zg_found *found, struct zg_header *header)
 {
@@ -166,7 +165,7 @@ ZG_ASSERT(sizeof zgi_counters_of == ZG_OUTCOME_IDLE + 1, "a row for each zg_outc
 ZG_ASSERT(ZG_COUNTER_INDEX(bytes_idle) < 16 && ZG_COUNTER_INDEX(timed_out) < 16, "these counters stand in front");
 
 /* Counts the bytes that were taken, an outcome, and its bytes. */
-static inline void zgi_count_outcome(struct zg_receiver *receiver, enum zg_outcome outcome, size_t taken, size_t wire)
+static inline void zgi_count_outcome(zgi_receiver *receiver, enum zg_outcome outcome, size_t taken, size_t wire)
 {
     zgi_count(receiver, ZGI_COUNTER(bytes_in), (zgi_amount)taken);
     if (outcome == ZG_OUTCOME_OPEN)
@@ -175,7 +174,7 @@ static inline void zgi_count_outcome(struct zg_receiver *receiver, enum zg_outco
     zgi_count(receiver, (uint8_t)((both & 15U) * sizeof(uint32_t)), (zgi_amount)wire);
     if (times != 0)
         zgi_count(receiver, (uint8_t)(times * sizeof(uint32_t)), 1);
-    if (ZGI_PROTOCOL(receiver)->version_bits > 0 && outcome == ZG_OUTCOME_VERSION)
+    if (outcome == ZG_OUTCOME_VERSION && ZGI_PROTOCOL(receiver)->version_bits > 0)
         zgi_count(receiver, ZGI_COUNTER(other_version), 1);
 }
 

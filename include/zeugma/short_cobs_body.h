@@ -8,30 +8,22 @@
 #ifndef ZEUGMA_SHORT_COBS_BODY_H
 #define ZEUGMA_SHORT_COBS_BODY_H
 
+#include "zeugma/link.h"
 #include "zeugma/receiver_body.h"
 #include "zeugma/runs.h"
 
-/* States of such a receiver: decoder.pending bytes of a frame were gathered, or it was too long. */
-enum { ZGI_GATHERING, ZGI_LETTING_GO };
-
-/* zg_receiver_init() for one that is all zero. */
-static inline void zgi_receiver_begin(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
-                                      struct zg_counters *counters, uint8_t *memory)
-{
-    zgi_keep(receiver, protocol, owner, counters);
-    receiver->decoder.content = memory;
-}
+#if ZGI_SHORT_COBS
 
 /* Of the frame that was found last. */
-static inline const uint8_t *zgi_content(const struct zg_receiver *receiver)
+static inline const uint8_t *zgi_content(const struct zg_link *link)
 {
-    ZGI_KNOW_FRAME(receiver);
-    return receiver->decoder.content + 1;
+    ZGI_KNOW_FRAME(link);
+    return link->frame + 1;
 }
 
-static inline size_t zgi_content_length(const struct zg_receiver *receiver, const struct zg_found *found)
+static inline size_t zgi_content_length(const struct zg_link *link, const struct zg_found *found)
 {
-    (void)receiver;
+    (void)link;
     return found->wire - 2;
 }
 
@@ -49,57 +41,57 @@ static inline bool zgi_put_zeros_back(uint8_t *frame, size_t size)
 }
 
 /* What the gathered bytes are, at a delimiter. */
-static inline enum zg_outcome zgi_judge_gathered(struct zg_receiver *receiver, size_t size, struct zg_found *found,
+static inline enum zg_outcome zgi_judge_gathered(struct zg_link *link, size_t size, struct zg_found *found,
                                                  struct zg_header *header)
 {
-    const struct zg_check *check = ZGI_PROTOCOL(receiver)->check;
-    ZGI_KNOW_FRAME(receiver);
-    uint8_t *frame = receiver->decoder.content;
+    const struct zg_protocol *protocol = ZGI_PROTOCOL(link);
+    ZGI_KNOW_FRAME(link);
+    uint8_t *frame = link->frame;
 
     if (size == 0)
         return ZG_OUTCOME_IDLE;
     if (!zgi_put_zeros_back(frame, size))
         return ZG_OUTCOME_MALFORMED;
-    return zgi_judge(receiver, ZGI_PROTOCOL(receiver), check->start, check->skip, frame + 1, size - 1, found, header);
+    return zgi_judge(link, protocol, protocol->check->start, protocol->check->skip, frame + 1, size - 1, found, header);
 }
 
-/* zg_receiver_pause() where `silent`, else zg_receiver_take(). */
-static inline zgi_span zgi_receive(struct zg_receiver *receiver, bool silent, const uint8_t *bytes, zgi_span count,
+/* Where `silent` gives up what is open, else takes bytes up to the first that something ends at, and returns their
+ * number. */
+static inline zgi_span zgi_receive(struct zg_link *link, bool silent, const uint8_t *bytes, zgi_span count,
                                    struct zg_found *found, struct zg_header *header)
 {
-    const uint_fast8_t most = (uint_fast8_t)(ZG_MAX_CONTENT(ZGI_PROTOCOL(receiver)) + 1);
-    struct zg_decoder *decoder = &receiver->decoder;
+    const uint_fast8_t most = (uint_fast8_t)(ZG_MAX_CONTENT(ZGI_PROTOCOL(link)) + 1);
     enum zg_outcome outcome = ZG_OUTCOME_OPEN;
-    uint_fast8_t gathered = (uint_fast8_t)decoder->pending, taken = 0, wire = gathered;
+    uint_fast8_t gathered = link->gathered, taken = 0, wire = gathered;
 
     if (silent) {
-        decoder->state = ZGI_GATHERING;
+        link->letting_go = false;
         outcome = gathered > 0 ? ZG_OUTCOME_CUT : ZG_OUTCOME_OPEN;
     } else {
-        ZGI_KNOW_FRAME(receiver);
+        ZGI_KNOW_FRAME(link);
         const uint_fast8_t room = (uint_fast8_t)(most - gathered);
-        taken = (uint_fast8_t)zgi_copy_run(decoder->content + gathered, bytes, (uint8_t)(count < room ? count : room));
+        taken = (uint_fast8_t)zgi_copy_run(link->frame + gathered, bytes, (uint8_t)(count < room ? count : room));
         gathered = (uint_fast8_t)(gathered + taken);
-        if (decoder->state == ZGI_LETTING_GO) {
+        if (link->letting_go) {
             wire = taken;
             outcome = ZG_OUTCOME_NOISE;
             if (taken < count && bytes[taken] == 0)
-                decoder->state = ZGI_GATHERING;
+                link->letting_go = false;
         } else if (taken < count) {
             wire = (uint_fast8_t)(gathered + 1);
             outcome = ZG_OUTCOME_TOO_LONG;
             if (bytes[taken++] == 0)
-                outcome = zgi_judge_gathered(receiver, gathered, found, header);
+                outcome = zgi_judge_gathered(link, gathered, found, header);
             else
-                decoder->state = ZGI_LETTING_GO;
+                link->letting_go = true;
         }
     }
     found->outcome = outcome;
     found->wire = wire;
     if (outcome != ZG_OUTCOME_OPEN)
         gathered = 0;
-    decoder->pending = gathered;
-    zgi_count_outcome(receiver, outcome, taken, wire);
+    link->gathered = (uint8_t)gathered;
+    zgi_count_outcome(link, outcome, taken, wire);
     return (zgi_span)taken;
 }
 
@@ -132,5 +124,7 @@ static inline int zgi_write_frame(struct zg_ring *ring, const struct zg_protocol
     zg_ring_publish(ring, more);
     return 0;
 }
+
+#endif
 
 #endif

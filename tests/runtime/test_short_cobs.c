@@ -13,6 +13,15 @@ enum { MOST_PAYLOAD = 40, HEADER = 2, CHECK = 2, RING = 128 };
 static struct zg_crc crc;
 static zg_check_word table[256];
 
+/* An end of either kind, with memory of just the size that it may use. */
+struct end {
+    struct zg_link link;
+    struct zg_receiver receiver;
+    uint8_t receive[RING], transmit[RING];
+    uint8_t *frame;
+    GByteArray *heard;
+};
+
 static void write_header(void *owner, const struct zg_header *header, uint8_t *at)
 {
     (void)owner;
@@ -30,7 +39,7 @@ static int admit(void *owner, const uint8_t *content, size_t length, struct zg_h
 
 static int deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
-    g_byte_array_append(owner, payload, (guint)length);
+    g_byte_array_append(((struct end *)owner)->heard, payload, (guint)length);
     return frame->header.id == 7 ? ZG_EUNKNOWN : 0;
 }
 
@@ -43,34 +52,28 @@ static const struct zg_protocol short_protocol = { .framing = &zg_cobs,
                                                    .receive_room = HEADER + MOST_PAYLOAD + CHECK + 1,
                                                    .byte_timeout_us = 1000,
                                                    .header_size = HEADER,
+                                                   .version_bits = 8,
                                                    .sequence_bits = 8,
                                                    .write_header = write_header,
                                                    .admit = admit,
                                                    .deliver = deliver };
 
-#define ZGI_PROTOCOL(end) (&short_protocol)
+#define ZGI_PROTOCOL(receiver) (&short_protocol)
+#define ZGI_END struct end
 #define ZGI_SHORT_COBS 1
 #include "zeugma/link_body.h"
-
-/* An end of either kind, with memory of just the size that it may use. */
-struct end {
-    struct zg_link link;
-    uint8_t receive[RING], transmit[RING];
-    uint8_t *frame;
-    GByteArray *heard;
-};
 
 static void begin(struct end *end, bool in_place)
 {
     end->frame = malloc(short_protocol.receive_room);
     end->heard = g_byte_array_new();
-    const struct zg_link_memory memory = { end->receive, RING,       end->transmit,
-                                           RING,         end->frame, short_protocol.receive_room,
-                                           NULL };
+    const struct zg_link_memory memory = { end->receive,   RING,       end->transmit,
+                                           RING,           end->frame, short_protocol.receive_room,
+                                           &end->receiver, NULL };
     if (in_place)
-        zgi_link_begin(&end->link, &short_protocol, end->heard, &test_port, NULL, &memory);
+        zgi_link_begin(&end->link, &short_protocol, end, &test_port, NULL, &memory);
     else
-        assert_int_equal(zg_link_init(&end->link, &short_protocol, end->heard, &test_port, NULL, &memory), 0);
+        assert_int_equal(zg_link_init(&end->link, &short_protocol, end, &test_port, NULL, &memory), 0);
 }
 
 static void clear(struct end *end)
