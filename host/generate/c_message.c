@@ -110,7 +110,7 @@ static void print_plain_send(const struct zgi_c *c, GString *text, const struct 
                "    if (!error)\n        error = send_content(node, ");
     g_string_append(text, address_of_peer(c));
     zgi_c_emit(c, text, name, ", @P_@N_ID, content, length);\n");
-    if (c->end.shared && c->plan->turn_ns > 0 && zg_message_asks_service(item->message))
+    if ((c->end.shared || c->side == ZG_SIDE_HOST) && c->plan->turn_ns > 0 && zg_message_asks_service(item->message))
         g_string_append_printf(
             text, "    if (!error)\n        zgi_await(&node->link, %s, UINT32_C(%" G_GUINT64_FORMAT "));\n",
             address_of_peer(c), zg_plan_answer_us(c->plan));

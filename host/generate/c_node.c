@@ -227,25 +227,27 @@ static void print_protocol(const struct zgi_c *c, GString *text)
         g_strdup_printf("UINT32_C(%" G_GUINT32_FORMAT ")%s%s%s", protocol.byte_timeout_us, holds_back(c) ? " + " : "",
                         holds_back(c) ? c->upper : "", holds_back(c) ? "_HOST_HELD_BACK_US" : "");
 
-    g_string_append_printf(
-        text,
-        "static const struct zg_protocol this_protocol = {\n"
-        "    &%s,\n    &%s_check,\n    %s_MAX_PAYLOAD,\n    %s_MAX_FRAME,\n    %s_RECEIVE_ROOM,\n"
-        "    %u, /* bytes that zeros fill the content up to */\n"
-        "    %s, /* us of silence that abandon a frame */\n"
-        "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that end one */\n"
-        "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence in front of one sent */\n"
-        "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence after the other's */\n"
-        "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that take a peer down */\n"
-        "    %s_HEADER_SIZE,\n    %u, /* bits of the version */\n    %u, /* of the sequence */\n"
-        "    %u, /* of the destination */\n    %u, /* of the source */\n    %s,\n    %s_write_header,\n    %s_admit,\n"
-        "    deliver,\n    %s,\n    %s,\n    %s,\n    %s\n};\n\n",
-        framing, c->prefix, c->upper, c->upper, c->upper, c->plan->filled, silence, protocol.gap_us,
-        protocol.send_gap_us, protocol.turn_us, protocol.link_timeout_us, c->upper, c->plan->version_bits,
-        c->plan->sequence_bits, c->plan->destination_bits, c->plan->source_bits,
-        protocol.length_ends ? "true /* the header's length tells where zeros begin */" : "false", c->prefix, c->prefix,
-        c->end.tells ? "changed" : "NULL", c->end.hello ? "&hello_terms" : "NULL",
-        c->end.delivery ? "&delivery_terms" : "NULL", c->end.interleaved ? "console_of" : "NULL");
+    g_string_append_printf(text,
+                           "static const struct zg_protocol this_protocol = {\n"
+                           "    &%s,\n    &%s_check,\n    %s_MAX_PAYLOAD,\n    %s_MAX_FRAME,\n    %s_RECEIVE_ROOM,\n"
+                           "    %u, /* bytes that zeros fill the content up to */\n"
+                           "    %s, /* us of silence that abandon a frame */\n"
+                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that end one */\n"
+                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence in front of one sent */\n"
+                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence after the other's */\n"
+                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that take a peer down */\n"
+                           "    %s_HEADER_SIZE,\n    %u, /* bits of the version */\n    %u, /* of the sequence */\n"
+                           "    %u, /* of the destination */\n    %u, /* of the source */\n    %s, /* all frames wait "
+                           "while an answer is due */\n    %s,\n    %s_write_header,\n    %s_admit,\n"
+                           "    deliver,\n    %s,\n    %s,\n    %s,\n    %s\n};\n\n",
+                           framing, c->prefix, c->upper, c->upper, c->upper, c->plan->filled, silence, protocol.gap_us,
+                           protocol.send_gap_us, protocol.turn_us, protocol.link_timeout_us, c->upper,
+                           c->plan->version_bits, c->plan->sequence_bits, c->plan->destination_bits,
+                           c->plan->source_bits, c->side == ZG_SIDE_HOST ? "true" : "false",
+                           protocol.length_ends ? "true /* the header's length tells where zeros begin */" : "false",
+                           c->prefix, c->prefix, c->end.tells ? "changed" : "NULL",
+                           c->end.hello ? "&hello_terms" : "NULL", c->end.delivery ? "&delivery_terms" : "NULL",
+                           c->end.interleaved ? "console_of" : "NULL");
 }
 
 static void print_changed(const struct zgi_c *c, GString *text)

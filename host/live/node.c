@@ -60,6 +60,7 @@ struct zg_node *zg_node_new(const struct zg_plan *plan, enum zg_side side, size_
     node->protocol.write_header = write_header;
     node->protocol.admit = admit;
     node->protocol.deliver = deliver;
+    node->protocol.awaits = side == ZG_SIDE_HOST;
     if (side != 0)
         zgi_services_prepare(node, side);
     const struct zg_link_memory memory = { node->receive,   size,

@@ -38,14 +38,15 @@ static inline void zgi_release(const struct zg_link *link)
         link->port->release(link->port_context);
 }
 
-/* Half duplex: whether the others are quiet, and none of them is to answer another frame than one to `to`. */
+/* Half duplex: whether the others are quiet, and none of them is to answer; one that is asked may be sent more, but by
+ * those that cannot be in time. */
 static inline bool zgi_line_is_free(struct zg_link *link, zg_role to, uint32_t now)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
 
     if (zg_ring_used(&link->receive) > 0 || zg_clock_since(now, link->last_us) < protocol->turn_us)
         return false;
-    if (protocol->source_bits == 0 || link->answer_ms == 0 || to == link->asked)
+    if (link->answer_ms == 0 || (to == link->asked && !protocol->awaits))
         return true;
     if (zg_clock_since(now, link->sent_us) < link->answer_ms * UINT32_C(1000))
         return false;
@@ -62,11 +63,13 @@ static inline uint32_t zgi_spread(const struct zg_link *link, uint32_t us, uint1
     return (us >> 6) * ((uint16_t)((uint32_t)number * (2U * (uint32_t)link->sequence + 1U)) >> 10);
 }
 
-/* Half duplex: the frame that was just sent asks a node for an answer; until it comes, or `us` are over, frames to
- * others wait. */
+/* Half duplex: the frame that was just sent asks a node for an answer; until it comes, or `us` are over, frames wait.
+ */
 static inline void zgi_await(struct zg_link *link, zg_role from, uint32_t us)
 {
-    if (ZGI_PROTOCOL_OF(link)->turn_us == 0 || ZGI_PROTOCOL_OF(link)->source_bits == 0)
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+
+    if (protocol->turn_us == 0 || (protocol->source_bits == 0 && !protocol->awaits))
         return;
     link->asked = from;
     link->answer_ms = (uint16_t)(us < UINT32_C(65000000) ? us / 1000 + 1 : 65000);

@@ -64,7 +64,9 @@ struct zg_protocol {
     uint8_t sequence_bits;    /* 0: no sequence */
     uint8_t destination_bits; /* 0: no destination, every frame is for every node */
     uint8_t source_bits;      /* 0: no source */
-    bool length_ends;         /* the header's length tells the payload's end (in front of zero bytes) */
+    bool awaits;      /* half duplex: sends nothing while an answer is due, as a PC, whose times are coarse; else
+                         only a shared line's frames to others wait */
+    bool length_ends; /* the header's length tells the payload's end (in front of zero bytes) */
     /* Writes a header, header_size bytes. Only the low bits of each role are taken; header->length is the payload's. */
     void (*write_header)(void *owner, const struct zg_header *header, uint8_t *at);
     /* Reads the header of a frame that passed its check and judges it: 0; ZG_EVERSION: counted and left; ZG_EFORM: a

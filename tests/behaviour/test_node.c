@@ -4,6 +4,7 @@
 
 #include "live/node.h"
 #include "stage.h"
+#include "support.h"
 
 static struct stage stage;
 static struct zg_node *node;
@@ -178,9 +179,72 @@ static void test_variable(void **state)
     end();
 }
 
+/* Half duplex: what a node sends is on the line before the next moment; the bytes. */
+static GByteArray *leave(struct zg_node *from)
+{
+    GByteArray *bytes = g_byte_array_new();
+    uint8_t byte;
+
+    while (zg_link_transmit_isr(zg_node_link(from), &byte))
+        g_byte_array_append(bytes, &byte, 1);
+    zg_node_poll(from);
+    return bytes;
+}
+
+static int send_at(struct zg_node *from, const char *name, uint32_t after_us)
+{
+    const struct zg_plan_message *message = message_of(name);
+    struct zg_value *values = zg_values_new(&message->payload);
+
+    test_clock_us += after_us;
+    zg_node_poll(from);
+    int error = zg_node_send(from, 0, message, values, NULL);
+    zg_values_free(&message->payload, values);
+    return error;
+}
+
+/* On a line of half duplex a PC, whose times are coarse, sends nothing while an answer is due, and goes on with the
+ * answer, or without it after its time; a device goes on with its next frame in front of the answer. */
+static void test_half_duplex(void **state)
+{
+    static const struct zg_node_calls none = { 0 };
+    struct zg_node *ends[2];
+    (void)state;
+    plan = test_plan_of("zeugma: 1\nprotocol: pair\nversion: 1.0\nline: { baud: 100000, duplex: half, gap: 1 ms }\n"
+                        "frame: { framing: cobs, header: [id: u8], check: crc16/ibm-3740, max_payload: 16 }\n"
+                        "services: [echo]\nmessages: { note: { id: 1, from: both, fields: { n: u8 } } }\n");
+    for (unsigned i = 0; i < 2; i++)
+        ends[i] = zg_node_new(plan.plan, i == 0 ? ZG_SIDE_HOST : ZG_SIDE_DEVICE, 64, &test_port, NULL, &none, NULL);
+    for (unsigned answered = 0; answered < 2; answered++) {
+        assert_int_equal(send_at(ends[0], "echo_request", 50000), 0);
+        g_autoptr(GByteArray) asked = leave(ends[0]);
+        assert_int_equal(send_at(ends[0], "note", 1500), ZG_EROOM); /* the gap is over, the answer is due */
+        if (answered) {
+            zg_node_receive(ends[1], asked->data, asked->len);
+            test_clock_us += 1500;
+            zg_node_poll(ends[1]);
+            g_autoptr(GByteArray) answer = leave(ends[1]);
+            zg_node_receive(ends[0], answer->data, answer->len);
+            assert_int_equal(send_at(ends[0], "note", 500), ZG_EROOM); /* the line is not quiet yet */
+            assert_int_equal(send_at(ends[0], "note", 1000), 0);
+        } else {
+            const uint32_t answer_us = (uint32_t)zg_plan_answer_us(plan.plan);
+            assert_int_equal(send_at(ends[0], "note", answer_us - 2000), ZG_EROOM);
+            assert_int_equal(send_at(ends[0], "note", 2000), 0);
+        }
+        g_byte_array_unref(leave(ends[0]));
+    }
+    assert_int_equal(send_at(ends[1], "echo_request", 50000), 0);
+    g_byte_array_unref(leave(ends[1]));
+    assert_int_equal(send_at(ends[1], "note", 1500), 0);
+    for (unsigned i = 0; i < 2; i++)
+        zg_node_free(ends[i]);
+    test_plan_clear(&plan);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_delivery), cmocka_unit_test(test_restart),
-                                        cmocka_unit_test(test_variable) };
+                                        cmocka_unit_test(test_variable), cmocka_unit_test(test_half_duplex) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
