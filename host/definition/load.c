@@ -22,7 +22,7 @@ static void read_protocol(struct zgi_reader *reader, const struct zgi_entry *ent
     struct zg_definition *definition = into;
     zgi_keep_text(reader, entry, &definition->protocol);
     if (definition->protocol)
-        zgi_check_name(reader, definition->protocol, zgi_place(entry->value), "a protocol");
+        zgi_check_protocol_name(reader, definition->protocol, zgi_place(entry->value));
 }
 
 /* version = major "." minor, each 0 to 255 */

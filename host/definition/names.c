@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include "definition/read.h"
+#include "definition/reserved.h"
 #include "definition/words.h"
 
 char *zg_field_suffix(const struct zg_field *field)

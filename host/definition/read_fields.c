@@ -237,7 +237,7 @@ static void read_field(struct zgi_reader *reader, const struct zgi_entry *entry,
     struct field_reading reading = { .definition = fields->definition, .field = field };
 
     g_ptr_array_add(fields->fields, field);
-    zgi_check_name(reader, entry->key, entry->place, "a field");
+    zgi_check_member_name(reader, entry->key, entry->place, "a field");
     if (entry->value->type == YAML_MAPPING_NODE)
         zgi_read_mapping(reader, entry->value, entry->place, "the field", zgi_field_keys, &reading);
     else
@@ -327,7 +327,7 @@ static void read_variable(struct zgi_reader *reader, const struct zgi_entry *ent
     variable->access = ZG_ACCESS_READ_WRITE;
     variable->fields = zgi_fields_new();
     g_ptr_array_add(variable->fields, field);
-    zgi_check_name(reader, entry->key, entry->place, "a variable");
+    zgi_check_member_name(reader, entry->key, entry->place, "a variable");
     zgi_read_mapping(reader, entry->value, entry->place, "the variable", zgi_variable_keys, &reading);
     if (reading.field.typed)
         check_field(reader, &reading.field);

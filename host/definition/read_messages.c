@@ -204,7 +204,7 @@ struct zg_message *zgi_read_message(struct zgi_reader *reader, const struct zgi_
     message->timeout_ns = 100000000;
     message->retries = 3;
     message->window = 4;
-    zgi_check_name(reader, entry->key, entry->place, "a message");
+    zgi_check_member_name(reader, entry->key, entry->place, "a message");
     zgi_read_mapping(reader, entry->value, entry->place, "the message", zgi_message_keys, &reading);
     if (!message->identified && zgi_role(definition, ZG_ROLE_ID) && entry->value->type == YAML_MAPPING_NODE &&
         !zgi_lookup(reader, entry->value, "id"))

@@ -63,23 +63,6 @@ bool zgi_is_identifier(const char *word)
     return true;
 }
 
-bool zgi_is_keyword(const char *word)
-{
-    static const char *const keywords[] = {
-        /* C11, 6.4.1 */
-        "auto", "break", "case", "char", "const", "continue", "default", "do", "double", "else", "enum", "extern",
-        "float", "for", "goto", "if", "inline", "int", "long", "register", "restrict", "return", "short", "signed",
-        "sizeof", "static", "struct", "switch", "typedef", "union", "unsigned", "void", "volatile", "while", "_Alignas",
-        "_Alignof", "_Atomic", "_Bool", "_Complex", "_Generic", "_Imaginary", "_Noreturn", "_Static_assert",
-        "_Thread_local",
-        /* Python 3, 2.3.1 */
-        "False", "None", "True", "and", "as", "assert", "async", "await", "class", "def", "del", "elif", "except",
-        "finally", "from", "global", "import", "in", "is", "lambda", "nonlocal", "not", "or", "pass", "raise", "try",
-        "with", "yield", NULL
-    };
-    return g_strv_contains(keywords, word);
-}
-
 /* digits = digit { [ "_" ] digit } */
 static const char *skip_digits(const char *c, unsigned base, GString *digits)
 {

@@ -17,9 +17,6 @@ char *zg_word_hint(const char *word, const char *const *known);
 /* [A-Za-z][A-Za-z0-9_]* */
 bool zgi_is_identifier(const char *word);
 
-/* Whether C11 or Python keeps the word for itself. */
-bool zgi_is_keyword(const char *word);
-
 /* An integer: decimal, 0x hexadecimal or 0b binary, `_` between digits, an optional sign. False if it is none, or
  * outside int64_t and uint64_t together; then *negative tells nothing. The magnitude is returned. */
 bool zgi_parse_integer(const char *text, bool *negative, uint64_t *magnitude);

@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "definition/reserved.h"
 #include "definition/words.h"
 
 enum { DEEPEST = 100 }; /* brackets within brackets */
@@ -297,4 +298,31 @@ bool zgi_check_name(struct zgi_reader *reader, const char *name, struct zg_place
     else
         return true;
     return false;
+}
+
+void zgi_check_member_name(struct zgi_reader *reader, const char *name, struct zg_place place, const char *what)
+{
+    if (!zgi_check_name(reader, name, place, what))
+        return;
+    if (zgi_is_macro(name))
+        zgi_error(reader->diagnostics, place, "\"%s\" is a macro of C's headers and cannot name %s; choose another",
+                  name, what);
+    else if (zgi_is_cpp_keyword(name))
+        zgi_warning(reader->diagnostics, place,
+                    "\"%s\" is a keyword of C++, where the generated headers cannot be included with it as the name of "
+                    "%s",
+                    name, what);
+}
+
+void zgi_check_protocol_name(struct zgi_reader *reader, const char *name, struct zg_place place)
+{
+    if (!zgi_check_name(reader, name, place, "a protocol"))
+        return;
+    if (strcmp(name, "zg") == 0 || strcmp(name, "zgi") == 0)
+        zgi_error(reader->diagnostics, place,
+                  "the runtime's own names begin with \"%s_\"; choose another for the protocol", name);
+    else if (zgi_is_library(name))
+        zgi_warning(reader->diagnostics, place,
+                    "generated for this protocol, %s.h or %s.py hides C's header or Python's module of that name", name,
+                    name);
 }

@@ -76,4 +76,10 @@ char *zgi_read_text(struct zgi_reader *reader, yaml_node_t *node, const char *wh
 /* Whether a name is an identifier and no keyword; else a diagnostic at `place`. */
 bool zgi_check_name(struct zgi_reader *reader, const char *name, struct zg_place place, const char *what);
 
+/* The same for a name that a struct's member gets as it is. */
+void zgi_check_member_name(struct zgi_reader *reader, const char *name, struct zg_place place, const char *what);
+
+/* The same for the protocol's, which begins all names, and those of files. */
+void zgi_check_protocol_name(struct zgi_reader *reader, const char *name, struct zg_place place);
+
 #endif

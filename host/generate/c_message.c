@@ -314,7 +314,7 @@ static void print_reply_take(const struct zgi_c *c, GString *text, const struct 
         g_string_append(text, "    if (asked)\n    ");
     g_string_append(text, "    zgi_settle(&node->link, &with->delivery, payload[0], ZG_DELIVERED);\n");
     if (streamed)
-        zgi_c_emit(c, text, NULL, "    take_variable(node, &message, frame);\n");
+        zgi_c_emit(c, text, NULL, "    hear_variable(node, &message, frame);\n");
     zgi_c_emit(c, text, message->name,
                "    if (node->handlers->@n)\n        node->handlers->@n(node->context, &message, frame);\n"
                "    return result;\n}\n\n");

@@ -274,7 +274,7 @@ static void print_deliver(const struct zgi_c *c, GString *text)
             zgi_c_emit(c, cases, message->name,
                        plan->id_bits == 0 ? "    return take_@n(node, frame, payload, length);\n"
                        : zgi_c_settles(message)
-                           ? "    case @P_@N_ID: return take_settling(node, frame, payload, length);\n"
+                           ? "    case @P_@N_ID: return hear_settling(node, frame, payload, length);\n"
                            : "    case @P_@N_ID: return take_@n(node, frame, payload, length);\n");
     }
     g_string_append(
@@ -315,7 +315,7 @@ static void print_init(const struct zgi_c *c, GString *text)
                                c->side != ZG_SIDE_DEVICE);
     if (c->end.interleaved)
         g_string_append(text, "    zg_text_sorter_init(&node->console, node->console_raw, sizeof node->console_raw, "
-                              "take_text, node);\n");
+                              "hear_text, node);\n");
     if (c->end.hello)
         g_string_append(text, "    node->boot = zgi_boot_number(&node->link);\n");
     if (zgi_c_is_late(c))
@@ -361,7 +361,7 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
         zgi_c_emit(c, text, NULL,
                    "static struct zg_text_sorter *console_of(void *owner)\n{\n"
                    "    return &((struct @p_@s *)owner)->console;\n}\n\n"
-                   "static void take_text(void *owner, const uint8_t *bytes, size_t size)\n{\n"
+                   "static void hear_text(void *owner, const uint8_t *bytes, size_t size)\n{\n"
                    "    struct @p_@s *node = (struct @p_@s *)owner;\n\n    if (node->handlers->console_text)\n"
                    "        node->handlers->console_text(node->context, (const char *)bytes, size);\n}\n\n");
     zgi_c_session_terms(c, text);

@@ -286,7 +286,7 @@ bool zgi_c_settles(const struct zg_message *message)
 static void print_settling(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL,
-               "static int take_settling(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, size_t "
+               "static int hear_settling(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, size_t "
                "length)\n{\n");
     if (c->end.window == 0) {
         g_string_append(text, "    (void)node;\n    (void)frame;\n    (void)payload;\n    (void)length;\n"

@@ -171,7 +171,7 @@ static void print_host_take(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL,
                "/* Hands a variable's value on by its type. */\n"
-               "static void take_variable(struct @p_host *node, const struct @p_variable_value *message, const struct "
+               "static void hear_variable(struct @p_host *node, const struct @p_variable_value *message, const struct "
                "zg_frame *frame)\n{\n    (void)node;\n    (void)frame;\n    switch (message->index) {\n");
     for (unsigned i = 0; i < c->plan->variables->len; i++)
         zgi_c_emit(c, text, zg_plan_variable_at(c->plan, i)->name,
