@@ -141,6 +141,8 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         cli_error(verb, "--capture: there is nothing to capture on the simulated line, which runs in no real time");
     else if (!settings.link || is_for_real(verb, &settings.faults)) {
         status = cli_load(verb, argv[1], false, &loaded);
+        if (status == CLI_YES && !options->late)
+            settings.late_ns = zg_soak_usual_late_ns(loaded.plan);
         if (status == CLI_YES)
             status = soak(verb, loaded.plan, &settings, requirements, options->as_json);
         cli_definition_clear(&loaded);
@@ -163,8 +165,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
           "Share of the line's capacity to fill each way; default 0.5", "SHARE" },
         { "open", 0, 0, G_OPTION_ARG_INT, &options.open,
           "On a real link: echoes that may wait for their answer; default 16, or 1 with half duplex", "N" },
-        { "late", 0, 0, G_OPTION_ARG_STRING, &options.late, "A frame that takes longer is late; default 100ms",
-          "TIME" },
+        { "late", 0, 0, G_OPTION_ARG_STRING, &options.late,
+          "A frame that takes longer is late; default 100ms, or eight frames' time on a slow line", "TIME" },
         { "require", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.requirements,
           "Fail unless shown with 95 % confidence: \"lost <= 1e-6\"; repeatable", "RULE" },
         { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture,

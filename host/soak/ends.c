@@ -58,15 +58,21 @@ void zgi_soak_send_waiting(struct zgi_end *end)
 /* Puts a frame on the line, or behind those that wait; the transmit ring has room. */
 static void send_frame(struct zgi_end *end, uint32_t id, const uint8_t *payload, size_t length, bool again)
 {
-    if (g_queue_is_empty(&end->waiting) && put_on_line(end, id, payload, length, again) == 0)
+    struct zgi_soak *soak = end->soak;
+    const uint32_t *out = &zg_node_link(end->node)->counters.bytes_out, before = *out;
+
+    soak->spent_ns += (double)soak->plan->send_gap_ns;
+    if (g_queue_is_empty(&end->waiting) && put_on_line(end, id, payload, length, again) == 0) {
+        soak->spent_ns += (double)(*out - before) * (double)soak->byte_ns;
         return;
+    }
     struct waiting *frame = g_malloc(sizeof *frame + length);
     *frame = (struct waiting){ id, again, length };
     memcpy(frame->payload, payload, length);
     g_queue_push_tail(&end->waiting, frame);
-    end->soak->waiting_bytes +=
-        zg_framing_least(&end->soak->plan->definition->framing,
-                         end->soak->plan->max_content - end->soak->plan->max_payload + (unsigned)length);
+    soak->spent_ns +=
+        (double)soak->byte_ns * zg_framing_least(&soak->plan->definition->framing,
+                                                 soak->plan->max_content - soak->plan->max_payload + (unsigned)length);
 }
 
 /* The number that the next frame will carry, behind those that wait. */
@@ -133,20 +139,27 @@ static bool send_next(struct zgi_soak *soak, enum zg_flow flow)
     return true;
 }
 
-/* Sends what is due, so that the flow fills its share of the line. */
+/* Sends what is due, so that the flow fills its share of its direction; with half duplex each is half of the line. */
 void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share, unsigned most)
 {
-    const struct zg_counters *counters = &zg_node_link(sender_of(soak, flow)->node)->counters;
-    double now = (double)soak->now_ns;
+    const double now = (double)soak->now_ns, of_line = soak->plan->turn_ns > 0 ? share / 2 : share;
 
     for (; most > 0 && soak->due_ns[flow] <= now; most--) {
-        uint32_t before = counters->bytes_out;
-        soak->waiting_bytes = 0;
+        soak->spent_ns = 0;
         if (!send_next(soak, flow))
             return;
-        double bytes = (double)(counters->bytes_out - before) + (double)soak->waiting_bytes;
-        soak->due_ns[flow] += bytes * (double)soak->byte_ns / share;
+        soak->due_ns[flow] += soak->spent_ns / of_line;
     }
+}
+
+/* Whether nothing is on its way to the line. */
+bool zgi_soak_is_idle(const struct zgi_soak *soak)
+{
+    for (unsigned i = 0; i < 2; i++)
+        if (!g_queue_is_empty((GQueue *)&soak->ends[i].waiting) ||
+            zg_ring_used(&zg_node_link(soak->ends[i].node)->transmit) > 0)
+            return false;
+    return g_queue_is_empty((GQueue *)&soak->replies);
 }
 
 void zgi_soak_send_replies(struct zgi_soak *soak)

@@ -31,7 +31,7 @@ struct zgi_soak {
     double due_ns[ZG_FLOWS];               /* when each flow sends next */
     struct zg_random random;               /* of the senders' faults */
     uint64_t to_repeat, to_swap, to_stray; /* frames until the next one */
-    uint64_t waiting_bytes;                /* of frames that were made to wait, since a flow's last turn */
+    double spent_ns;                       /* that frames take of the line, since a flow's last turn */
     uint8_t *payload;
     uint8_t *expected;
     /* Takes a frame of the definition's own that a real device sent; NULL on the simulated line. */
@@ -54,6 +54,8 @@ void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share, u
 /* Sends the echoes that the device owes, and frames whose silence is over. */
 void zgi_soak_send_replies(struct zgi_soak *soak);
 void zgi_soak_send_waiting(struct zgi_end *end);
+
+bool zgi_soak_is_idle(const struct zgi_soak *soak);
 
 /* Candidates that a link failed; bytes that it took and knows the end of, and those still open. */
 uint64_t zgi_candidates_failed(const struct zg_counters *counters);

@@ -5,7 +5,8 @@
 enum {
     STEP_BYTES = 20, /* byte times between two visits of the loops */
     STEP_MOST_NS = 1000000,
-    PROGRESS_STEPS = 4096
+    PROGRESS_STEPS = 4096,
+    DRAIN_MOST = 20 /* times as long as frames are sent */
 };
 
 struct sim_soak {
@@ -18,6 +19,14 @@ struct zg_soak_settings zg_soak_defaults(void)
     return (struct zg_soak_settings){
         .duration_ns = UINT64_C(10000000000), .seed = 1, .load = 0.5, .late_ns = UINT64_C(100000000)
     };
+}
+
+uint64_t zg_soak_usual_late_ns(const struct zg_plan *plan)
+{
+    const struct zg_line *line = &plan->definition->line;
+    const uint64_t byte_ns = zg_line_half_bits(line) * UINT64_C(500000000) / line->baud;
+
+    return MAX(UINT64_C(100000000), 8 * (plan->max_frame * byte_ns + plan->turn_ns));
 }
 
 static void send_all(struct zgi_soak *soak)
@@ -84,12 +93,17 @@ static void run(struct sim_soak *sim, zg_soak_progress progress, void *data)
         if (progress && ++steps % PROGRESS_STEPS == 0)
             result->stopped = !progress((double)result->ran_ns / (double)end_ns, data);
     }
-    /* Nothing more is sent but replies; what is on the way arrives, and what is still late by then is lost. */
+    /* Nothing more is sent but what waits, and replies; what is on the way arrives, and what is still late by then is
+     * lost. */
     uint64_t rings_ns = 32 * ((soak->plan->max_frame + STEP_BYTES) * soak->byte_ns + soak->plan->send_gap_ns);
     uint64_t quiet_ns = 2 * (soak->settings->late_ns + soak->settings->faults.line.latency_ns + rings_ns) +
                         soak->plan->definition->line.byte_timeout_ns;
-    for (uint64_t now = result->ran_ns; now < result->ran_ns + quiet_ns;)
+    uint64_t now = result->ran_ns;
+    for (uint64_t until = now + quiet_ns, most = now + DRAIN_MOST * (end_ns + quiet_ns); now < until && now < most;) {
         step(sim, now += step_ns);
+        if (!zgi_soak_is_idle(soak))
+            until = now + quiet_ns;
+    }
 }
 
 static void balance(struct zgi_soak *soak)

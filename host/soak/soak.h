@@ -35,6 +35,10 @@ struct zg_soak_settings {
 /* The defaults: 10 s, seed 1, no faults, half load, 100 ms. */
 struct zg_soak_settings zg_soak_defaults(void);
 
+/* How long a frame may take where that is not said: 100 ms, or eight of the longest frames with the silence between
+ * them. */
+uint64_t zg_soak_usual_late_ns(const struct zg_plan *plan);
+
 /* Two counts that must be equal, taken independently of each other. */
 struct zg_soak_balance {
     const char *left_name;

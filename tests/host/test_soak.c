@@ -215,6 +215,33 @@ static void test_stopping_keeps_what_was_measured(void **state)
     test_plan_clear(&plan);
 }
 
+/* On a line that both take turns on, however full, all adds up, what waits at the end included; half full and without
+ * faults nothing is lost or late. */
+static void test_half_duplex(void **state)
+{
+    static const char *const files[] = { "tide_mast/tide_mast.yaml", "carillon/carillon.yaml" };
+    (void)state;
+    for (unsigned i = 0; i < 8; i++) {
+        g_autofree char *path = g_build_filename(TEST_SOURCE "/examples", files[i & 1], NULL), *text = NULL;
+        assert_true(g_file_get_contents(path, &text, NULL, NULL));
+        struct test_plan plan = test_plan_of(text);
+        struct zg_soak_settings settings = zg_soak_defaults();
+        const bool faulty = i & 2;
+        settings.duration_ns = UINT64_C(300000000000);
+        settings.late_ns = zg_soak_usual_late_ns(plan.plan);
+        settings.load = i & 4 ? 0.95 : 0.5;
+        assert_true(zg_faults_parse(faulty ? "ber=1e-4,drop=1e-4" : "ber=0", &settings.faults, NULL));
+        g_autofree struct zg_soak_result *result = zg_soak_run(plan.plan, &settings, NULL, NULL, NULL);
+        assert_true(result->adds_up);
+        const struct zg_ledger_sums *sums = &result->sums;
+        assert_true(sums->sent[ZG_FLOW_ECHO_OUT] > 200);
+        assert_true(faulty || sums->sent[ZG_FLOW_ECHO_OUT] == sums->sent[ZG_FLOW_ECHO_BACK]);
+        assert_true(i >= 2 || count(result, ZG_CLASS_LATE) == 0);
+        assert_true(faulty == (count(result, ZG_CLASS_LOST_OUT) > 0));
+        test_plan_clear(&plan);
+    }
+}
+
 static void test_requirements(void **state)
 {
     static const struct {
@@ -300,6 +327,7 @@ int main(void)
                                         cmocka_unit_test(test_accepted_damage_is_measured),
                                         cmocka_unit_test(test_same_seed_same_result),
                                         cmocka_unit_test(test_stopping_keeps_what_was_measured),
+                                        cmocka_unit_test(test_half_duplex),
                                         cmocka_unit_test(test_requirements),
                                         cmocka_unit_test(test_report_as_json),
                                         cmocka_unit_test(test_definitions_that_cannot) };
