@@ -151,6 +151,7 @@ static void end(struct sim_soak *sim)
         result->counters[i] = zg_node_link(soak->ends[i].node)->counters;
         result->line[i] = *zg_sim_totals(sim->line, i);
         zg_ledger_other(soak->ledger, i == HOST, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[i]));
+        zg_ledger_other(soak->ledger, i == HOST, ZG_CLASS_ACCEPTED, result->counters[i].not_for_us); /* none was */
     }
     result->sums = *zg_ledger_sums(soak->ledger);
     balance(soak);

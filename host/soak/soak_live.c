@@ -307,6 +307,7 @@ static void end(struct live *live)
                            (uint32_t)(last->frames_out - first->frames_out) - result->counters[DEVICE].frames_in);
     for (unsigned i = 0; i < 2; i++)
         zg_ledger_other(soak->ledger, i == HOST, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[i]));
+    zg_ledger_other(soak->ledger, true, ZG_CLASS_UNEXPECTED, result->counters[HOST].not_for_us);
     result->sums = *zg_ledger_sums(soak->ledger);
     balance(live);
 }

@@ -128,6 +128,13 @@ static inline void *zgi_near(void *pointer)
     return pointer;
 }
 
+/* Private: tells the compiler that an object was written, where it does not see that nobody reads it before. */
+#if defined(__GNUC__)
+#define ZGI_WRITTEN(object) __asm__("" : "=m"(object))
+#else
+#define ZGI_WRITTEN(object) ((void)0)
+#endif
+
 /* Private: a function that stands once where the compiler minds size, and in each place where it minds speed. */
 #if defined(__GNUC__) && defined(__OPTIMIZE_SIZE__)
 #define ZGI_SHARED __attribute__((noinline, unused))

@@ -370,6 +370,7 @@ static ZGI_QUICK zgi_span zgi_take_some(struct zg_link *link, bool silent, const
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     struct zg_found found;
     struct zg_frame frame;
+    ZGI_WRITTEN(frame.header); /* where it is a frame's */
     const zgi_span taken = zgi_receive(ZGI_RECEIVER(link), silent, bytes, count, &found, &frame.header);
 
     if (protocol->console)

@@ -13,6 +13,12 @@ static const char weak_definition[] =
     "zeugma: 1\nprotocol: weak\nversion: 2.0\nframe: { framing: cobs, header: [version: u3, id: u5, sequence: u8], "
     "check: { crc: 3, poly: 3 }, max_payload: 64 }\nmessages:\n  data: { id: 1, from: both, fields: { value: u64 } }\n";
 
+/* And addresses, which are hit, too. */
+static const char shared_definition[] =
+    "zeugma: 1\nprotocol: shared\nversion: 1.0\nline: { baud: 500000, duplex: half, gap: 100us }\n"
+    "frame: { framing: cobs, header: [destination: u8, source: u8, id: u5, sequence: u8, reserved: u3], "
+    "check: { crc: 3, poly: 3 }, max_payload: 16 }\nmessages:\n  data: { id: 1, from: both, fields: { value: u64 } }\n";
+
 /* No id, one message: stream traffic only. Ids 17 and 18 taken: others are chosen. */
 static const char single_definition[] =
     "zeugma: 1\nprotocol: single\nversion: 1.0\nframe: { framing: cobs, check: crc32/iscsi }\n"
@@ -77,6 +83,7 @@ static void test_each_class_catches_its_own(void **state)
         { test_small_definition, "swap=1e-2", 100000000, BIT(ZG_CLASS_OUT_OF_ORDER), false },
         { test_small_definition, "stray=1e-2", 100000000, BIT(ZG_CLASS_UNEXPECTED), false },
         { weak_definition, "ber=1e-3", 100000000, LOST | BIT(ZG_CLASS_DETECTED) | BIT(ZG_CLASS_ACCEPTED), false },
+        { shared_definition, "ber=1e-3", 100000000, LOST | BIT(ZG_CLASS_DETECTED) | BIT(ZG_CLASS_ACCEPTED), false },
         { single_definition, "ber=1e-4", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
         { crowded_definition, "ber=1e-4", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
         { test_small_definition, "ber=1e-5,drop=1e-4,double=1e-4,repeat=1e-3,swap=1e-3,stray=1e-3,latency=5ms",
