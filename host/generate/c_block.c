@@ -74,9 +74,20 @@ static char *count_of(const struct zg_step *step)
                                        : g_strdup_printf("%u", step->most);
 }
 
-static void print_step_check(GString *text, const struct zg_step *step)
+/* The head of a loop over an array's elements. Their number is kept, since stored bytes might change it for all that a
+ * compiler knows. */
+static void print_loop(GString *text, const struct zg_step *step)
 {
     g_autofree char *count = count_of(step);
+
+    g_string_append_printf(text,
+                           zg_step_is_open_count(step) ? "    for (unsigned i = 0, elements = %s; i < elements; i++)"
+                                                       : "    for (unsigned i = 0; i < %s; i++)",
+                           count);
+}
+
+static void print_step_check(GString *text, const struct zg_step *step)
+{
     g_autofree char *value = g_strdup_printf("message->%s%s", step->name, zg_step_is_array(step) ? "[i]" : "");
     g_autoptr(GString) inner = g_string_new(NULL);
 
@@ -86,10 +97,12 @@ static void print_step_check(GString *text, const struct zg_step *step)
     if (zg_step_is_string(step))
         return;
     print_element_check(inner, step, value, zg_step_is_array(step) ? "        " : "    ");
-    if (zg_step_is_array(step) && inner->len > 0)
-        g_string_append_printf(text, "    for (unsigned i = 0; i < %s; i++) {\n%s    }\n", count, inner->str);
-    else
+    if (zg_step_is_array(step) && inner->len > 0) {
+        print_loop(text, step);
+        g_string_append_printf(text, " {\n%s    }\n", inner->str);
+    } else {
         g_string_append(text, inner->str);
+    }
 }
 
 void zgi_c_block_check(const struct zgi_c *c, GString *text, const struct zg_block *block)
@@ -154,7 +167,8 @@ static void print_step_size(GString *text, const struct zg_step *step)
     else if (zg_step_is_array(step) && step->bits > 0)
         g_string_append_printf(text, "    size += (size_t)%s * %u;\n", count, step->bits / 8);
     else if (zg_step_is_array(step)) {
-        g_string_append_printf(text, "    for (unsigned i = 0; i < %s; i++)\n        size += ", count);
+        print_loop(text, step);
+        g_string_append(text, "\n        size += ");
         print_element_size(text, step, value);
         g_string_append(text, ";\n");
     } else {
@@ -216,7 +230,7 @@ static void print_array_put(GString *text, const struct zg_step *step)
         g_string_append_printf(text, "    memcpy(out + %u, message->%s, %s);\n", byte, step->name, count);
         return;
     }
-    g_string_append_printf(text, "    for (unsigned i = 0; i < %s; i++)", count);
+    print_loop(text, step);
     if (step->varies && step->record) {
         g_string_append_printf(text, "\n        out = put_%s(&%s, out);\n", step->record->name, value);
     } else if (step->record) {
@@ -390,7 +404,8 @@ static void print_array_get(GString *text, const struct zg_step *step)
             g_string_append_printf(text, "    in += %s;\n", count);
         return;
     }
-    g_string_append_printf(text, "    for (unsigned i = 0; i < %s; i++) {\n", count);
+    print_loop(text, step);
+    g_string_append(text, " {\n");
     if (step->bits == 0) {
         print_varying_element_get(text, step, value, "        ");
     } else if (step->record) {
