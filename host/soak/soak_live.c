@@ -13,14 +13,15 @@ enum {
     ASK_TIMES = 6          /* for counters, a second apart */
 };
 
-/* What both sides counted when the device told its counters, just before it sent them. */
+/* What the device told of its counters, and what this end had counted when the device sent those that are held against
+ * it: they come in several frames, between which the device may send its own. */
 struct reading {
     uint32_t device[ZG_COUNTERS];
-    uint64_t written;    /* bytes, by this end's line */
-    uint64_t read;       /* bytes */
-    uint32_t frames_out; /* of this end's link */
-    uint32_t frames_in;
-    uint32_t missed; /* by their sequence numbers */
+    uint64_t written;    /* bytes, by this end's line: beside the device's bytes_in */
+    uint64_t read;       /* bytes: beside its bytes_out */
+    uint32_t frames_out; /* of this end's link: beside its frames_in */
+    uint32_t frames_in;  /* beside its frames_out, as is */
+    uint32_t missed;     /* by their sequence numbers */
 };
 
 struct live {
@@ -133,16 +134,20 @@ static void note_counters(struct live *live, const struct zg_frame *frame, const
 
     if (!reading || values[0].raw.u != live->known)
         return;
-    for (unsigned i = 0; i < values[1].count && live->known < ZG_COUNTERS; i++)
-        reading->device[live->known++] = (uint32_t)values[1].items[i].raw.u;
-    if (values[0].raw.u != 0)
-        return;
     g_autoptr(GByteArray) wire = zg_frame_make(live->soak.plan, &frame->header, payload, length);
-    reading->written = passed(&live->out.totals);
-    reading->read = live->back.totals.sent - wire->len;
-    reading->frames_out = ours->frames_out;
-    reading->frames_in = ours->frames_in - 1;
-    reading->missed = ours->lost - ours->late;
+    for (unsigned i = 0; i < values[1].count && live->known < ZG_COUNTERS; i++) {
+        switch (live->known) {
+        case ZG_COUNTER_INDEX(bytes_in): reading->written = passed(&live->out.totals); break;
+        case ZG_COUNTER_INDEX(bytes_out): reading->read = live->back.totals.sent - wire->len; break;
+        case ZG_COUNTER_INDEX(frames_in): reading->frames_out = ours->frames_out; break;
+        case ZG_COUNTER_INDEX(frames_out):
+            reading->frames_in = ours->frames_in - 1;
+            reading->missed = ours->lost - ours->late;
+            break;
+        default: break;
+        }
+        reading->device[live->known++] = (uint32_t)values[1].items[i].raw.u;
+    }
 }
 
 static void take_own(struct zgi_soak *soak, const struct zg_frame *frame, const uint8_t *payload, size_t length)
@@ -235,6 +240,15 @@ static void send_due(struct live *live)
     *due_ns = MAX(*due_ns, now_ns);
 }
 
+/* Whether each echo was answered. */
+static bool all_came(const struct live *live)
+{
+    const struct zg_ledger_sums *sums = zg_ledger_sums(live->soak.ledger);
+    const uint64_t *came = sums->entries[ZG_FLOW_ECHO_BACK];
+
+    return sums->sent[ZG_FLOW_ECHO_OUT] == came[ZG_CLASS_DELIVERED] + came[ZG_CLASS_LATE] + came[ZG_CLASS_OUT_OF_ORDER];
+}
+
 static void run(struct live *live, zg_soak_progress progress, void *data)
 {
     struct zgi_soak *soak = &live->soak;
@@ -251,8 +265,9 @@ static void run(struct live *live, zg_soak_progress progress, void *data)
             result->stopped = !progress((double)result->ran_ns / (double)length_ns, data);
     }
     /* What is on the way arrives; what is still late by then is lost. */
-    uint64_t quiet_ns = 3 * soak->settings->late_ns + soak->plan->definition->line.byte_timeout_ns;
-    pump(live, soak->now_ns + quiet_ns, NULL, 0);
+    const uint64_t until_ns = soak->now_ns + 3 * soak->settings->late_ns + soak->plan->definition->line.byte_timeout_ns;
+    while (soak->now_ns < until_ns && !all_came(live) && !live->error)
+        pump(live, soak->now_ns + STEP_NS, NULL, 0);
 }
 
 static void balance(struct live *live)

@@ -501,6 +501,24 @@ static void test_other_speed(void **state)
     end(&device);
 }
 
+/* The device's counters come in many frames, between which it sends its own: the account holds all the same. */
+static void test_counters_in_pieces(void **state)
+{
+    g_autofree char *path = g_build_filename(folder, "pieces.yaml", NULL);
+    (void)state;
+    assert_true(g_file_set_contents(path,
+                                    "zeugma: 1\nprotocol: pieces\nversion: 1.0\nline: { baud: 115200 }\n"
+                                    "frame: { framing: cobs, header: [id: u8, sequence: u8], check: crc16/ibm-3740, "
+                                    "max_payload: 9 }\nservices: [echo, counters]\n"
+                                    "messages: { tick: { id: 1, from: device, every: 3 ms, fields: { n: u8 } } }\n",
+                                    -1, NULL));
+    struct process device = start("sim pieces.yaml --on pty:p");
+    await(&device, "Ctrl-C ends it");
+    for (unsigned i = 0; i < 3; i++)
+        assert_run(0, "soak pieces.yaml serial:p --for 100ms", "every frame and byte is accounted for");
+    end(&device);
+}
+
 /* With half duplex the services' answers wait until the line is free, and one echo is open at a time. */
 static void test_live_half_duplex(void **state)
 {
@@ -636,13 +654,14 @@ static void test_ports(void **state)
 /* Without an argument all but those that must keep up with a line in real time; with "live" those. */
 int main(int count, char **arguments)
 {
-    const struct CMUnitTest tests[] = {
-        LINK_TEST(test_kinds),      LINK_TEST(test_forms),       LINK_TEST(test_script),
-        LINK_TEST(test_restart),    LINK_TEST(test_vanishing),   LINK_TEST(test_stalling),
-        LINK_TEST(test_outputs),    LINK_TEST(test_captures),    LINK_TEST(test_late_watch),
-        LINK_TEST(test_suspicions), LINK_TEST(test_other_speed), LINK_TEST(test_live_half_duplex),
-        LINK_TEST(test_live_hosts), LINK_TEST(test_table),       LINK_TEST(test_ports)
-    };
+    const struct CMUnitTest tests[] = { LINK_TEST(test_kinds),       LINK_TEST(test_forms),
+                                        LINK_TEST(test_script),      LINK_TEST(test_restart),
+                                        LINK_TEST(test_vanishing),   LINK_TEST(test_stalling),
+                                        LINK_TEST(test_outputs),     LINK_TEST(test_captures),
+                                        LINK_TEST(test_late_watch),  LINK_TEST(test_suspicions),
+                                        LINK_TEST(test_other_speed), LINK_TEST(test_live_half_duplex),
+                                        LINK_TEST(test_live_hosts),  LINK_TEST(test_table),
+                                        LINK_TEST(test_ports),       LINK_TEST(test_counters_in_pieces) };
     if (count > 1 && strcmp(arguments[1], "live") == 0)
         cmocka_set_test_filter("test_live*");
     else
