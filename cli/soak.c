@@ -13,7 +13,7 @@ struct options {
     char **requirements;
     double load;
     gint64 seed;
-    gint open;
+    gint open, to;
     gboolean as_json;
 };
 
@@ -46,6 +46,7 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
     settings->seed = (uint64_t)options->seed;
     settings->load = options->load;
     settings->open = options->open == OPEN_USUAL ? 0 : (unsigned)options->open;
+    settings->to = (unsigned)options->to;
     settings->capture = options->capture;
     if (!cli_time(verb, "for", options->duration, &settings->duration_ns) ||
         !cli_time(verb, "late", options->late, &settings->late_ns))
@@ -106,6 +107,23 @@ static int soak(const struct cli_verb *verb, const struct zg_plan *plan, const s
     return zg_soak_passed(&report) ? CLI_YES : CLI_NO;
 }
 
+/* On a real shared line a soak needs a device, elsewhere there is only one. */
+static bool is_addressed(const struct cli_verb *verb, const struct zg_plan *plan,
+                         const struct zg_soak_settings *settings)
+{
+    const unsigned everybody = plan->destination_bits > 0 ? UINT32_MAX >> (32 - plan->destination_bits) : 0;
+    const bool is_shared = settings->link && everybody > 0;
+
+    if (is_shared ? settings->to > 0 && settings->to < everybody : settings->to == 0)
+        return true;
+    if (is_shared)
+        cli_error(verb, "expected --to with a device's address from 1 to %u, found %u", everybody - 1, settings->to);
+    else
+        cli_error(verb, "%s; leave --to out",
+                  settings->link ? "this line has no addresses" : "the simulated line has one device");
+    return false;
+}
+
 /* Whether the faults can strike at this end of a real link. */
 static bool is_for_real(const struct cli_verb *verb, const struct zg_faults *faults)
 {
@@ -143,6 +161,8 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         status = cli_load(verb, argv[1], false, &loaded);
         if (status == CLI_YES && !options->late)
             settings.late_ns = zg_soak_usual_late_ns(loaded.plan);
+        if (status == CLI_YES && !is_addressed(verb, loaded.plan, &settings))
+            status = CLI_NO;
         if (status == CLI_YES)
             status = soak(verb, loaded.plan, &settings, requirements, options->as_json);
         cli_definition_clear(&loaded);
@@ -165,6 +185,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
           "Share of the line's capacity to fill each way; default 0.5", "SHARE" },
         { "open", 0, 0, G_OPTION_ARG_INT, &options.open,
           "On a real link: echoes that may wait for their answer; default 16, or 1 with half duplex", "N" },
+        { "to", 0, 0, G_OPTION_ARG_INT, &options.to, "Address of the device, on a real shared line", "N" },
         { "late", 0, 0, G_OPTION_ARG_STRING, &options.late,
           "A frame that takes longer is late; default 100ms, or eight frames' time on a slow line", "TIME" },
         { "require", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.requirements,

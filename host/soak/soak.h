@@ -30,6 +30,7 @@ struct zg_soak_settings {
     const struct zg_address *link; /* NULL: the simulated line */
     const char *capture;           /* a file for all that passes; NULL: none */
     unsigned open;                 /* echoes that may wait for their answer; 0: 16, or 1 with half duplex */
+    unsigned to;                   /* address of the device on a shared line, else 0 */
 };
 
 /* The defaults: 10 s, seed 1, no faults, half load, 100 ms. */

@@ -519,6 +519,23 @@ static void test_counters_in_pieces(void **state)
     end(&device);
 }
 
+/* On a shared line a soak is with one device. */
+static void test_soak_of_one(void **state)
+{
+    g_autofree char *text = NULL, *path = g_build_filename(folder, "shared.yaml", NULL);
+    (void)state;
+    assert_true(g_file_get_contents(TEST_SOURCE "/examples/carillon/carillon.yaml", &text, NULL, NULL));
+    g_auto(GStrv) parts = g_strsplit(text, "services: [hello, delivery]", 2);
+    g_autofree char *served = g_strjoinv("services: [hello, delivery, echo, counters]", parts);
+    assert_true(g_file_set_contents(path, served, -1, NULL));
+    struct process device = start("sim shared.yaml --on pty:p --address 3");
+    await(&device, "Ctrl-C ends it");
+    assert_run(0, "soak shared.yaml serial:p --to 3 --for 300ms --late 1s", "every frame and byte is accounted for");
+    assert_run(1, "soak shared.yaml serial:p --for 300ms", "expected --to with a device's address from 1 to 14");
+    assert_run(1, "soak shared.yaml sim: --to 3", "the simulated line has one device; leave --to out");
+    end(&device);
+}
+
 /* With half duplex the services' answers wait until the line is free, and one echo is open at a time. */
 static void test_live_half_duplex(void **state)
 {
@@ -661,7 +678,8 @@ int main(int count, char **arguments)
                                         LINK_TEST(test_late_watch),  LINK_TEST(test_suspicions),
                                         LINK_TEST(test_other_speed), LINK_TEST(test_live_half_duplex),
                                         LINK_TEST(test_live_hosts),  LINK_TEST(test_table),
-                                        LINK_TEST(test_ports),       LINK_TEST(test_counters_in_pieces) };
+                                        LINK_TEST(test_ports),       LINK_TEST(test_counters_in_pieces),
+                                        LINK_TEST(test_soak_of_one) };
     if (count > 1 && strcmp(arguments[1], "live") == 0)
         cmocka_set_test_filter("test_live*");
     else
