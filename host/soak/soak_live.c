@@ -204,8 +204,11 @@ static bool read_counters(struct live *live, struct reading *reading)
     if (live->known < ZG_COUNTERS && !live->error)
         g_set_error(&live->error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_LINK,
                     "%s: no device answered a request for its counters in %d s; is it running, with this definition "
-                    "and its services echo and counters?",
-                    live->soak.settings->link->text, ASK_TIMES);
+                    "and its services echo and counters?%s",
+                    live->soak.settings->link->text, ASK_TIMES,
+                    live->soak.plan->gap_ns > 0 ? " The framing gap needs a line that keeps silences, which "
+                                                  "pseudo-terminals, USB adapters and networks do not."
+                                                : "");
     return live->error == NULL;
 }
 
