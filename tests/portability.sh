@@ -22,6 +22,10 @@ frame counted '{ kind: length, sync: [0xA5, 0x5A] }'
 frame marked '{ kind: marks, start: [2], end: [3], escape: 0x1B }'
 frame filled '{ kind: fixed, size: 12 }'
 frame silent gap
+sed -e 's/^protocol: .*/protocol: roles/' -e '/max_frame:/d' \
+    -e 's/^  header: .*/  header: [length: u8, destination: u8, source: u8, id: u5, version: u8, reserved: u3]/' \
+    "$mast" >"$out/roles.yaml"
+"$zeugma" generate "$out/roles.yaml" -o "$generated" >/dev/null 2>"$out/log" || { cat "$out/log"; exit 1; }
 warnings='-Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror'
 checked=0
 
@@ -31,7 +35,7 @@ compile() { # compiler and options, then the source
     checked=$((checked + 1))
 }
 
-for target in 'avr-gcc -mmcu=atmega328p -Os' 'arm-none-eabi-gcc -mcpu=cortex-m0plus -Os' \
+for target in 'avr-gcc -mmcu=atmega328p -Os' 'arm-none-eabi-gcc -mcpu=cortex-m3 -O3' \
     'riscv64-unknown-elf-gcc --specs=picolibc.specs -march=rv64imac -mabi=lp64 -mcmodel=medany -Os' 'clang -fsyntax-only'; do
     wide='-DZG_CHECK_BITS=32 -DZG_RING_INDEX_BITS=16 -DZG_ROLE_BITS=32'
     for source in "$generated"/*.c; do
