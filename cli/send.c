@@ -271,7 +271,7 @@ static GPtrArray *read_script(const struct cli_verb *verb, const struct zg_plan 
 /* On a shared line each needs a device, or everybody. */
 static bool are_addressed(const struct cli_verb *verb, const struct zg_plan *plan, const GPtrArray *items)
 {
-    const unsigned everybody = plan->destination_bits > 0 ? UINT32_MAX >> (32 - plan->destination_bits) : 0;
+    const unsigned everybody = zg_plan_everybody(plan);
 
     for (unsigned i = 0; i < items->len; i++) {
         const struct zg_script_item *item = g_ptr_array_index(items, i);

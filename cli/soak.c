@@ -111,7 +111,7 @@ static int soak(const struct cli_verb *verb, const struct zg_plan *plan, const s
 static bool is_addressed(const struct cli_verb *verb, const struct zg_plan *plan,
                          const struct zg_soak_settings *settings)
 {
-    const unsigned everybody = plan->destination_bits > 0 ? UINT32_MAX >> (32 - plan->destination_bits) : 0;
+    const unsigned everybody = zg_plan_everybody(plan);
     const bool is_shared = settings->link && everybody > 0;
 
     if (is_shared ? settings->to > 0 && settings->to < everybody : settings->to == 0)

@@ -92,3 +92,8 @@ unsigned zg_line_half_bits(const struct zg_line *line)
 {
     return 2 * (1 + line->data_bits + (line->parity != 'N')) + line->half_stops;
 }
+
+uint64_t zg_line_byte_ns(const struct zg_line *line)
+{
+    return zg_line_half_bits(line) * UINT64_C(500000000) / line->baud;
+}

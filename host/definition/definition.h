@@ -251,4 +251,7 @@ const char *zg_role_name(enum zg_role role);
 /* Bit times of one byte on the line: start, data, parity and stop bits, times two. */
 unsigned zg_line_half_bits(const struct zg_line *line);
 
+/* The same in nanoseconds. */
+uint64_t zg_line_byte_ns(const struct zg_line *line);
+
 #endif

@@ -411,7 +411,7 @@ static void print_host(GString *text, const struct zg_plan *plan)
     print_seconds(text, "_GAP", plan->send_gap_ns);
     print_seconds(text, "_TURN", plan->turn_ns);
     print_seconds(text, "_ANSWER", zg_plan_answer_us(plan) * 1000);
-    print_seconds(text, "_BYTE", zg_line_half_bits(line) * UINT64_C(500000000) / line->baud);
+    print_seconds(text, "_BYTE", zg_line_byte_ns(line));
     print_seconds(text, "HELLO_WAIT", zg_plan_hello_wait_us(plan) * 1000);
     for (unsigned i = 0; i < G_N_ELEMENTS(services); i++) {
         const struct zg_plan_message *item = zg_plan_by_name(plan, services[i]);

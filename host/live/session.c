@@ -68,7 +68,7 @@ struct zg_session *zg_session_new(const struct zg_plan *plan, struct zg_wire *wi
     session->calls = calls;
     session->data = data;
     session->to_write = g_byte_array_new();
-    session->byte_ns = zg_line_half_bits(line) * UINT64_C(500000000) / line->baud;
+    session->byte_ns = zg_line_byte_ns(line);
     if (silence_ns > 0)
         session->silence_ns = plan->gap_ns > 0 ? silence_ns : silence_ns + HELD_BACK_US * UINT64_C(1000);
     for (unsigned i = 0; i < 2; i++)

@@ -511,6 +511,11 @@ static uint64_t time_of_us(const struct zg_plan *plan, unsigned bytes)
     return bytes * UINT64_C(500000) * zg_line_half_bits(line) / line->baud;
 }
 
+unsigned zg_plan_everybody(const struct zg_plan *plan)
+{
+    return plan->destination_bits > 0 ? UINT32_MAX >> (32 - plan->destination_bits) : 0;
+}
+
 uint64_t zg_plan_answer_us(const struct zg_plan *plan)
 {
     return time_of_us(plan, plan->max_frame) + 4 * plan->turn_ns / 1000;

@@ -139,6 +139,9 @@ uint64_t zg_step_load(const struct zg_step *step, unsigned element, const uint8_
  * the service. */
 uint64_t zg_plan_hello_wait_us(const struct zg_plan *plan);
 
+/* The address of everybody on a shared line; 0: the header has no destination. */
+unsigned zg_plan_everybody(const struct zg_plan *plan);
+
 /* The longest until a service has answered, from the end of the request: microseconds. */
 uint64_t zg_plan_answer_us(const struct zg_plan *plan);
 

@@ -23,8 +23,7 @@ struct zg_soak_settings zg_soak_defaults(void)
 
 uint64_t zg_soak_usual_late_ns(const struct zg_plan *plan)
 {
-    const struct zg_line *line = &plan->definition->line;
-    const uint64_t byte_ns = zg_line_half_bits(line) * UINT64_C(500000000) / line->baud;
+    const uint64_t byte_ns = zg_line_byte_ns(&plan->definition->line);
 
     return MAX(UINT64_C(100000000), 8 * (plan->max_frame * byte_ns + plan->turn_ns));
 }

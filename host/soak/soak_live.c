@@ -354,7 +354,6 @@ static bool find_services(struct live *live, GError **error)
 static bool begin(struct live *live, GError **error)
 {
     struct zgi_soak *soak = &live->soak;
-    const struct zg_line *line = &soak->plan->definition->line;
     const struct zg_soak_settings *settings = soak->settings;
     struct zgi_end *host = &soak->ends[HOST];
 
@@ -368,7 +367,7 @@ static bool begin(struct live *live, GError **error)
     live->back = zg_damage_seeded(&settings->faults.line, settings->seed, DEVICE);
     live->to_write = g_byte_array_new();
     soak->take_own = take_own;
-    soak->byte_ns = zg_line_half_bits(line) * UINT64_C(500000000) / line->baud;
+    soak->byte_ns = zg_line_byte_ns(&soak->plan->definition->line);
     host->node = zg_node_new(soak->plan, 0, (size_t)8 * soak->plan->max_frame, &port, live, &zgi_soak_node_calls, host);
     zg_link_set_addresses(zg_node_link(host->node), 0, (zg_role)settings->to);
     zg_node_allow_silence(host->node, HELD_BACK_US);

@@ -519,14 +519,22 @@ static void test_counters_in_pieces(void **state)
     end(&device);
 }
 
+/* An example's definition with the services that a soak asks for. */
+static char *with_echo(const char *example)
+{
+    g_autofree char *path = g_build_filename(TEST_SOURCE "/examples", example, NULL), *text = NULL;
+
+    assert_true(g_file_get_contents(path, &text, NULL, NULL));
+    g_auto(GStrv) parts = g_strsplit(text, "services: [hello, delivery]", 2);
+    return g_strjoinv("services: [hello, delivery, echo, counters]", parts);
+}
+
 /* On a shared line a soak is with one device. */
 static void test_soak_of_one(void **state)
 {
-    g_autofree char *text = NULL, *path = g_build_filename(folder, "shared.yaml", NULL);
+    g_autofree char *path = g_build_filename(folder, "shared.yaml", NULL),
+                    *served = with_echo("carillon/carillon.yaml");
     (void)state;
-    assert_true(g_file_get_contents(TEST_SOURCE "/examples/carillon/carillon.yaml", &text, NULL, NULL));
-    g_auto(GStrv) parts = g_strsplit(text, "services: [hello, delivery]", 2);
-    g_autofree char *served = g_strjoinv("services: [hello, delivery, echo, counters]", parts);
     assert_true(g_file_set_contents(path, served, -1, NULL));
     struct process device = start("sim shared.yaml --on pty:p --address 3");
     await(&device, "Ctrl-C ends it");
@@ -539,11 +547,9 @@ static void test_soak_of_one(void **state)
 /* With half duplex the services' answers wait until the line is free, and one echo is open at a time. */
 static void test_live_half_duplex(void **state)
 {
-    g_autofree char *text = NULL, *path = g_build_filename(folder, "pair.yaml", NULL);
+    g_autofree char *path = g_build_filename(folder, "pair.yaml", NULL),
+                    *served = with_echo("tide_mast/tide_mast.yaml");
     (void)state;
-    assert_true(g_file_get_contents(TEST_SOURCE "/examples/tide_mast/tide_mast.yaml", &text, NULL, NULL));
-    g_auto(GStrv) parts = g_strsplit(text, "services: [hello, delivery]", 2);
-    g_autofree char *served = g_strjoinv("services: [hello, delivery, echo, counters]", parts);
     g_auto(GStrv) lines = g_strsplit(served, "baud: 1200", 2);
     g_autofree char *faster = g_strjoinv("baud: 38400", lines);
     g_auto(GStrv) frames = g_strsplit(faster, "max_frame: 20", 2);
