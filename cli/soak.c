@@ -117,7 +117,8 @@ static bool is_addressed(const struct cli_verb *verb, const struct zg_plan *plan
     if (is_shared ? settings->to > 0 && settings->to < everybody : settings->to == 0)
         return true;
     if (is_shared)
-        cli_error(verb, "expected --to with a device's address from 1 to %u, found %u", everybody - 1, settings->to);
+        cli_error(verb, "expected --to with a device's address from 1 to %u, found %d", everybody - 1,
+                  (int)settings->to);
     else
         cli_error(verb, "%s; leave --to out",
                   settings->link ? "this line has no addresses" : "the simulated line has one device");

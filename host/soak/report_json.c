@@ -10,6 +10,8 @@ static void settings_to_json(struct zg_json *json, const struct zg_soak_report *
     zg_json_open(json, "settings", '{');
     const char *link = settings->link ? settings->link->text : "sim:";
     zg_json_string(json, "link", link);
+    if (settings->to > 0)
+        zg_json_unsigned(json, "to", settings->to);
     zg_json_double(json, "seconds", (double)settings->duration_ns * 1e-9);
     zg_json_unsigned(json, "seed", settings->seed);
     zg_json_double(json, "load", settings->load);

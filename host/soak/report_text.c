@@ -49,11 +49,12 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
     g_autofree char *poll = time_text(report->result->poll_ns);
     g_autofree char *latency = time_text(faults->line.latency_ns);
 
+    g_autofree char *device = settings->to > 0 ? g_strdup_printf(", device %u", settings->to) : g_strdup("");
     const char *link = settings->link ? settings->link->text : "sim:";
     g_string_append_printf(text,
-                           "soak of %s %u.%u on %s, %s%s at %" G_GUINT64_FORMAT
+                           "soak of %s %u.%u on %s%s, %s%s at %" G_GUINT64_FORMAT
                            " baud, load %.0f %% each way, seed %" G_GUINT64_FORMAT "\n",
-                           definition->protocol, definition->major, definition->minor, link, ran,
+                           definition->protocol, definition->major, definition->minor, link, device, ran,
                            settings->link ? "" : " of virtual time", definition->line.baud, 100 * settings->load,
                            settings->seed);
     g_string_append_printf(text, "faults %seach way: bit errors %g, dropped bytes %g, doubled bytes %g",

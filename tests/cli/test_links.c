@@ -538,14 +538,16 @@ static void test_soak_of_one(void **state)
     assert_true(g_file_set_contents(path, served, -1, NULL));
     struct process device = start("sim shared.yaml --on pty:p --address 3");
     await(&device, "Ctrl-C ends it");
-    assert_run(0, "soak shared.yaml serial:p --to 3 --for 300ms --late 1s", "every frame and byte is accounted for");
+    g_autofree char *report = run(0, "soak shared.yaml serial:p --to 3 --for 300ms --late 1s");
+    assert_in(report, "on serial:p, device 3, ");
+    assert_in(report, "every frame and byte is accounted for");
     assert_run(1, "soak shared.yaml serial:p --for 300ms", "expected --to with a device's address from 1 to 14");
     assert_run(1, "soak shared.yaml sim: --to 3", "the simulated line has one device; leave --to out");
     end(&device);
 }
 
 /* With half duplex the services' answers wait until the line is free, and one echo is open at a time. */
-static void test_live_half_duplex(void **state)
+static void test_half_duplex(void **state)
 {
     g_autofree char *path = g_build_filename(folder, "pair.yaml", NULL),
                     *served = with_echo("tide_mast/tide_mast.yaml");
@@ -566,7 +568,7 @@ static void test_live_half_duplex(void **state)
 /* The generated hosts, in C and Python, at the full rate of 921600 baud: nothing is lost, and what they send is
  * answered.
  */
-static void test_live_hosts(void **state)
+static void test_hosts(void **state)
 {
     const unsigned seconds = 2 + test_rounds(2); /* a slow machine answers late */
     (void)state;
@@ -674,22 +676,17 @@ static void test_ports(void **state)
 
 #define LINK_TEST(test) cmocka_unit_test_teardown(test, kill_running)
 
-/* Without an argument all but those that must keep up with a line in real time; with "live" those. */
-int main(int count, char **arguments)
+int main(void)
 {
     const struct CMUnitTest tests[] = { LINK_TEST(test_kinds),       LINK_TEST(test_forms),
                                         LINK_TEST(test_script),      LINK_TEST(test_restart),
                                         LINK_TEST(test_vanishing),   LINK_TEST(test_stalling),
                                         LINK_TEST(test_outputs),     LINK_TEST(test_captures),
                                         LINK_TEST(test_late_watch),  LINK_TEST(test_suspicions),
-                                        LINK_TEST(test_other_speed), LINK_TEST(test_live_half_duplex),
-                                        LINK_TEST(test_live_hosts),  LINK_TEST(test_table),
+                                        LINK_TEST(test_other_speed), LINK_TEST(test_half_duplex),
+                                        LINK_TEST(test_hosts),       LINK_TEST(test_table),
                                         LINK_TEST(test_ports),       LINK_TEST(test_counters_in_pieces),
                                         LINK_TEST(test_soak_of_one) };
-    if (count > 1 && strcmp(arguments[1], "live") == 0)
-        cmocka_set_test_filter("test_live*");
-    else
-        cmocka_set_skip_filter("test_live*");
     setenv("LC_ALL", "C.UTF-8", 1);
     folder = g_dir_make_tmp("zeugma-links-XXXXXX", NULL);
     running = g_array_new(FALSE, FALSE, sizeof(GPid));
