@@ -29,5 +29,7 @@ check 0 delivery -DW=2 -DN=4 -DKEPT
 check 0 delivery -DW=1 -DN=4 -DFAULTS=3 -DRETRIES=1
 check 0 hello -DN=2 -DLOSSES=1
 check 1 delivery -DW=2 -DN=4 -DFORGETFUL
+check 1 delivery -DW=2 -DN=4 -DFAULTS=3 -DRETRIES=0 -DSTALE
+check 1 hello -DN=2 -DSWEPT
 check 1 hello -DN=2 -DDEAF
 check 1 hello -DN=2 -DEAGER

@@ -10,6 +10,7 @@
  * RESTARTS   of each node, at any moment
  * STALE      hellos of the keepalive, sent at any moment
  * DEAF       a fault made on purpose: a node that is not known asks no more
+ * SWEPT      a fault made on purpose: what a handler sends while a restart is told fails with what was open before
  * EAGER      a fault made on purpose: tickets are taken before the sender is known to know this run
  */
 #ifndef N
@@ -42,6 +43,7 @@ byte losses;
 byte number;                 /* of the next message, or of the one that is open */
 byte ticket;
 bool open, sent;
+bool fresh;                  /* it was sent by a handler, told of the restart that is being taken in */
 byte newest;
 bool taken[N];
 
@@ -59,12 +61,36 @@ inline begin(node)
     afresh(node)
 }
 
-/* What was between the two begins afresh: what is open and was sent has failed. */
+inline fail()
+{
+    assert(!fresh);
+    open = false;
+    sent = false;
+    number++
+}
+
+/* What was between the two begins afresh: what is open has failed, and the handler that is told may send the next. */
 inline afresh(node)
 {
     if
-    :: node == 0 && open && sent -> open = false; sent = false; number++; ticket = 0
-    :: node == 0 && !(open && sent) -> ticket = 0
+    :: node == 0 ->
+        ticket = 0;
+        if
+        :: open ->
+            fail();
+            if
+            :: number < N -> open = true; fresh = true
+            :: skip
+            fi;
+#ifdef SWEPT
+            if
+            :: open -> fail()
+            :: else -> skip
+            fi;
+#endif
+            fresh = false
+        :: else -> skip
+        fi
     :: else -> newest = M - 1
     fi
 }

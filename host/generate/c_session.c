@@ -144,7 +144,7 @@ static void print_begin(const struct zgi_c *c, GString *text)
     if (c->end.hello)
         g_string_append(text, "    zgi_hello_begin(&node->link, &with->hello);\n");
     if (c->end.delivery) {
-        g_string_append(text, "    zgi_delivery_begin(&with->delivery);\n"
+        g_string_append(text, "    zgi_delivery_begin(&with->delivery, 0);\n"
                               "    with->delivery.peer = with->peer;\n");
         if (c->end.window > 0)
             g_string_append(text, "    memset(with->open, 0, sizeof with->open);\n"
@@ -244,7 +244,7 @@ void zgi_c_settled(const struct zgi_c *c, GString *text)
     g_string_append(text, "    default: break;\n    }\n}\n\n");
 }
 
-/* What a hello does; the host hands it on, too. */
+/* What a hello does; the host hands it on, too, at the end: what a handler sends belongs to the new run. */
 static void print_hello(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(
@@ -256,6 +256,13 @@ static void print_hello(const struct zgi_c *c, GString *text)
         g_string_append(text, "    if (!with || frame->header.destination == zgi_everybody(&node->link))\n"
                               "        return 0;\n");
     g_string_append(text, "    news = zgi_hello_take(&node->link, &with->hello, node->boot, payload);\n");
+    g_string_append(text, "    if (news == ZGI_NEWS_RESTARTED) {\n        zgi_forget_sequence(&node->link, frame);\n");
+    if (c->end.variables && c->side == ZG_SIDE_DEVICE)
+        g_string_append(text, "        memset(node->streams, 0, sizeof node->streams);\n");
+    if (c->end.delivery)
+        g_string_append(text, "        zgi_delivery_restart(&node->link, &with->delivery);\n");
+    g_string_append(text, "    }\n    if (news != ZGI_NEWS_NONE)\n        changed(node, frame->peer, news == ZGI_NEWS_MET ? "
+                          "ZG_LINK_MET : ZG_LINK_RESTARTED);\n");
     if (c->side == ZG_SIDE_HOST)
         zgi_c_emit(
             c, text, NULL,
@@ -266,15 +273,7 @@ static void print_hello(const struct zgi_c *c, GString *text)
             "            nameless[ZG_HELLO_LEAST - 1] = 0;\n"
             "            (void)@p_hello_unpack(&message, nameless, sizeof nameless);\n        }\n"
             "        node->handlers->hello(node->context, &message, frame);\n    }\n");
-    g_string_append(text, "    if (news == ZGI_NEWS_NONE)\n        return 0;\n");
-    g_string_append(text, "    if (news == ZGI_NEWS_RESTARTED) {\n        zgi_forget_sequence(&node->link, frame);\n");
-    if (c->end.variables && c->side == ZG_SIDE_DEVICE)
-        g_string_append(text, "        memset(node->streams, 0, sizeof node->streams);\n");
-    if (c->end.delivery)
-        g_string_append(text, "        zgi_delivery_restart(&node->link, &with->delivery);\n");
-    g_string_append(text,
-                    "    }\n    changed(node, frame->peer, news == ZGI_NEWS_MET ? ZG_LINK_MET : ZG_LINK_RESTARTED);\n"
-                    "    return 0;\n}\n\n");
+    g_string_append(text, "    return 0;\n}\n\n");
 }
 
 bool zgi_c_settles(const struct zg_message *message)

@@ -47,7 +47,7 @@ static struct zgi_session *begin_session(struct zg_node *node)
         zgi_hello_begin(&node->link, &with->hello);
     if (!end->delivery)
         return with;
-    zgi_delivery_begin(&with->delivery);
+    zgi_delivery_begin(&with->delivery, 0);
     with->delivery.peer = with->peer;
     with->delivery.open = with->open = g_new0(struct zg_open, end->slots);
     with->delivery.answered = with->answered = g_new0(struct zg_answered, MAX(end->answers, 1));

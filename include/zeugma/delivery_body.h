@@ -51,10 +51,10 @@ static inline uint8_t *zgi_open_payload(struct zg_link *link, const struct zg_de
     return zgi_open_content(link, delivery, ticket) + ZGI_PROTOCOL_OF(link)->header_size;
 }
 
-/* No ticket was sent or taken yet: the first is 0. */
-static inline void zgi_delivery_begin(struct zg_delivery *delivery)
+/* No ticket was sent or taken yet. The first one sent may be any below 128; zero does, unless its slot is in use. */
+static inline void zgi_delivery_begin(struct zg_delivery *delivery, uint8_t first)
 {
-    delivery->next = delivery->base = 0;
+    delivery->next = delivery->base = first;
     delivery->newest = 0xFF;
     delivery->taken = 0x1FF;
     delivery->owing = false;
@@ -75,18 +75,27 @@ static ZGI_RARE void zgi_settle(struct zg_link *link, struct zg_delivery *delive
      open->length, how);
 }
 
-/* The other end restarted: all begins afresh, and what is open has failed. A handler that sends anew finds the slots up
- * to its own free. */
+/* The other end restarted: all begins afresh, and what is open has failed, the oldest first. Tickets go on in the slots
+ * as they were, so that each handler finds at least its own message's slot free to send in. What handlers send during
+ * the walk belongs to the new run and is left alone. */
 static inline void zgi_delivery_restart(struct zg_link *link, struct zg_delivery *delivery)
 {
     for (uint8_t i = 0; i < ZGI_DELIVERY(link)->answers; i++)
         delivery->answered[i].length = 0;
-    zgi_delivery_begin(delivery);
-    if (ZGI_DELIVERY(link)->window == 0)
+    if (ZGI_DELIVERY(link)->window == 0) {
+        zgi_delivery_begin(delivery, 0);
         return;
-    for (uint8_t slot = 0; slot < ZGI_DELIVERY(link)->slots; slot++)
-        if (delivery->open[slot].state != ZGI_OPEN_FREE)
-            zgi_settle(link, delivery, slot, ZG_SETTLED_RESTART);
+    }
+    const uint8_t first = (uint8_t)(delivery->base & (ZGI_DELIVERY(link)->slots - 1U));
+    const uint8_t count = (uint8_t)(delivery->next - delivery->base);
+    unsigned was_open = 0; /* bit n: the message n places behind the first */
+    for (uint8_t i = 0; i < count; i++)
+        if (zgi_open_of(link, delivery, (uint8_t)(first + i))->state != ZGI_OPEN_FREE)
+            was_open |= 1U << i;
+    zgi_delivery_begin(delivery, first);
+    for (uint8_t i = 0; i < count; i++)
+        if ((was_open >> i & 1U) != 0)
+            zgi_settle(link, delivery, (uint8_t)(first + i), ZG_SETTLED_RESTART);
 }
 
 /* A place for a message of this kind: where its payload goes, behind ticket and base. NULL: its window is full. */
@@ -330,7 +339,7 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zg_hello *he
     const uint32_t timeout_us = zgi_flash_read(&zgi_ticketed(link, zgi_kind_of(link, open))->timeout_us);
     const bool is_first = open->state == ZGI_OPEN_HELD;
 
-    if (open->state == ZGI_OPEN_FREE)
+    if (open->state == ZGI_OPEN_FREE || open->ticket != ticket) /* a handler has sent anew, in its slot */
         return;
     if (open->state == ZGI_OPEN_LEAVING) {
         if (zgi_has_left(link, open->behind)) {

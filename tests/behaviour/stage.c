@@ -5,10 +5,12 @@
 
 enum { DEVICE_END, HOST_END, STEP_NS = 100000 };
 
-static void note(struct heard *heard, uint32_t number)
+static void note(struct stage *stage, struct heard *heard, uint32_t number)
 {
     assert_true(heard->count < STAGE_MOST);
     heard->numbers[heard->count++] = number;
+    if (stage->within)
+        stage->within(stage);
 }
 
 uint32_t stage_last(const struct heard *heard)
@@ -22,19 +24,19 @@ uint32_t stage_last(const struct heard *heard)
 static void on_set_speed(void *context, const struct loom_set_speed *message, const struct zg_frame *frame)
 {
     (void)frame;
-    note(&((struct stage *)context)->speeds, message->picks_per_min);
+    note(context, &((struct stage *)context)->speeds, message->picks_per_min);
 }
 
 static void on_jog(void *context, const struct loom_jog *message, const struct zg_frame *frame)
 {
     (void)frame;
-    note(&((struct stage *)context)->jogs, (uint8_t)message->step);
+    note(context, &((struct stage *)context)->jogs, (uint8_t)message->step);
 }
 
 static void on_wind(void *context, const struct loom_wind *message, const struct zg_frame *frame)
 {
     (void)frame;
-    note(&((struct stage *)context)->winds, message->turn);
+    note(context, &((struct stage *)context)->winds, message->turn);
 }
 
 static void on_load_row(void *context, const struct loom_load_row *message, const struct zg_frame *frame)
@@ -42,7 +44,7 @@ static void on_load_row(void *context, const struct loom_load_row *message, cons
     struct stage *stage = context;
     const struct loom_row_taken taken = { message->row, message->lifts_count };
 
-    note(&stage->rows, message->row);
+    note(stage, &stage->rows, message->row);
     stage->row_ticket = frame->header.ticket;
     if (stage->answers)
         assert_int_equal(loom_device_send_row_taken(&stage->device, &taken, frame->header.ticket), 0);
@@ -50,19 +52,19 @@ static void on_load_row(void *context, const struct loom_load_row *message, cons
 
 static void on_written(void *context, uint8_t index)
 {
-    note(&((struct stage *)context)->written, index);
+    note(context, &((struct stage *)context)->written, index);
 }
 
 static void on_device_event(void *context, zg_role address, enum zg_link_event event)
 {
     (void)address;
-    note(&((struct stage *)context)->device_events, event);
+    note(context, &((struct stage *)context)->device_events, event);
 }
 
 static void on_stopped_settled(void *context, const struct loom_stopped *message, enum zg_settled how)
 {
     (void)message;
-    note(&((struct stage *)context)->stopped_ends, how);
+    note(context, &((struct stage *)context)->stopped_ends, how);
 }
 
 static const struct loom_device_handlers device_handlers = { .set_speed = on_set_speed,
@@ -78,19 +80,19 @@ static const struct loom_device_handlers device_handlers = { .set_speed = on_set
 static void on_pick(void *context, const struct loom_pick *message, const struct zg_frame *frame)
 {
     (void)frame;
-    note(&((struct stage *)context)->picks, message->number);
+    note(context, &((struct stage *)context)->picks, message->number);
 }
 
 static void on_stopped(void *context, const struct loom_stopped *message, const struct zg_frame *frame)
 {
     (void)frame;
-    note(&((struct stage *)context)->stops, message->pick);
+    note(context, &((struct stage *)context)->stops, message->pick);
 }
 
 static void on_row_taken(void *context, const struct loom_row_taken *message, const struct zg_frame *frame)
 {
     (void)frame;
-    note(&((struct stage *)context)->taken, message->row);
+    note(context, &((struct stage *)context)->taken, message->row);
 }
 
 static void on_hello(void *context, const struct loom_hello *message, const struct zg_frame *frame)
@@ -98,7 +100,7 @@ static void on_hello(void *context, const struct loom_hello *message, const stru
     struct stage *stage = context;
     (void)frame;
     (void)message;
-    note(&stage->matches, stage->host.session.hello.match);
+    note(stage, &stage->matches, stage->host.session.hello.match);
 }
 
 static void on_console(void *context, const struct loom_console *message, const struct zg_frame *frame)
@@ -113,51 +115,51 @@ static void on_console(void *context, const struct loom_console *message, const 
 static void on_tension(void *context, const struct loom_variable_target_tension *value, const struct zg_frame *frame)
 {
     (void)frame;
-    note(&((struct stage *)context)->tensions, (uint16_t)value->value);
+    note(context, &((struct stage *)context)->tensions, (uint16_t)value->value);
 }
 
 static void on_host_event(void *context, zg_role address, enum zg_link_event event)
 {
     (void)address;
-    note(&((struct stage *)context)->host_events, event);
+    note(context, &((struct stage *)context)->host_events, event);
 }
 
 static void on_speed_settled(void *context, const struct loom_set_speed *message, enum zg_settled how)
 {
     struct stage *stage = context;
-    note(&stage->speed_ends, how);
+    note(stage, &stage->speed_ends, how);
     if (how != ZG_DELIVERED)
-        note(&stage->failed_speeds, message->picks_per_min);
+        note(stage, &stage->failed_speeds, message->picks_per_min);
 }
 
 static void on_jog_settled(void *context, const struct loom_jog *message, enum zg_settled how)
 {
     (void)message;
-    note(&((struct stage *)context)->jog_ends, how);
+    note(context, &((struct stage *)context)->jog_ends, how);
 }
 
 static void on_wind_settled(void *context, const struct loom_wind *message, enum zg_settled how)
 {
     (void)message;
-    note(&((struct stage *)context)->wind_ends, how);
+    note(context, &((struct stage *)context)->wind_ends, how);
 }
 
 static void on_row_settled(void *context, const struct loom_load_row *message, enum zg_settled how)
 {
     (void)message;
-    note(&((struct stage *)context)->row_ends, how);
+    note(context, &((struct stage *)context)->row_ends, how);
 }
 
 static void on_write_settled(void *context, const struct loom_variable_write *message, enum zg_settled how)
 {
     (void)message;
-    note(&((struct stage *)context)->write_ends, how);
+    note(context, &((struct stage *)context)->write_ends, how);
 }
 
 static void on_read_settled(void *context, const struct loom_variable_read *message, enum zg_settled how)
 {
     (void)message;
-    note(&((struct stage *)context)->read_ends, how);
+    note(context, &((struct stage *)context)->read_ends, how);
 }
 
 static const struct loom_host_handlers host_handlers = { .pick = on_pick,

@@ -39,6 +39,8 @@ struct stage {
     unsigned console_size;
     /* called with each step of the time, NULL: nothing */
     void (*act)(struct stage *stage);
+    /* called from within each handler, after it has noted what it was told; NULL: nothing */
+    void (*within)(struct stage *stage);
     void *context;
 };
 

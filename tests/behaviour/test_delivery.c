@@ -97,7 +97,15 @@ static void send_and_restart(struct stage *at)
     }
 }
 
-/* Ends that restart at any moment on a bad line: no message is taken twice, one that is told delivered was taken, and
+static void send_within(struct stage *at)
+{
+    const struct loom_set_speed speed = { (uint16_t)sent };
+
+    if (sent < 2000 && zg_random_below(&chaos, 3) == 0)
+        sent += loom_host_send_set_speed(&at->host, &speed) == 0;
+}
+
+/* Ends that restart at any moment on a bad line, and handlers that send: no message is taken twice, one that is told delivered was taken, and
  * each is settled once, but for those that died with their sender. */
 static void test_restarts(void **state)
 {
@@ -108,6 +116,7 @@ static void test_restarts(void **state)
         chaos = zg_random_seeded(round, 77);
         stage_begin(&stage, &faults, 100 + round, UINT32_C(0) - 2000000);
         stage.act = send_and_restart;
+        stage.within = send_within;
         stage_run(&stage, 15000);
         assert_int_equal(sent, 2000);
         assert_true(host_starts > 0 && device_starts > 2);
@@ -129,6 +138,81 @@ static void test_restarts(void **state)
         assert_int_equal(ends[ZG_DELIVERED] + ends[ZG_SETTLED_RESTART] + ends[ZG_SETTLED_NO_ANSWER],
                          stage.speed_ends.count);
         assert_true(ends[ZG_SETTLED_RESTART] > 0);
+        stage_end(&stage);
+    }
+}
+
+/* Sends until the window is full, once the first wind has ended; the line carries again. */
+static void send_when_ended(struct stage *at)
+{
+    if (at->wind_ends.count == 0 || sent > 0)
+        return;
+    at->cut = false;
+    for (struct loom_wind wind = { 100 }; loom_host_send_wind(&at->host, &wind) == 0; sent++)
+        wind.turn++;
+}
+
+/* What a handler sends while the open messages are looked at goes out under its own ticket: in order, once. */
+static void test_sends_when_settled(void **state)
+{
+    const struct loom_wind wind = { 1 };
+    const struct loom_jog jog = { 2 };
+    (void)state;
+    sent = 0;
+    stage_begin(&stage, NULL, 1, 0);
+    stage_run(&stage, 100);
+    stage.cut = true;
+    stage.within = send_when_ended;
+    assert_int_equal(loom_host_send_wind(&stage.host, &wind), 0);
+    assert_int_equal(loom_host_send_jog(&stage.host, &jog), 0); /* it ends first, so that two slots are free at once */
+    stage_run(&stage, 2000);
+    assert_int_equal(sent, 4);
+    assert_int_equal(stage.winds.count, 4);
+    for (unsigned i = 0; i < 4; i++)
+        assert_int_equal(stage.winds.numbers[i], 100 + i);
+    assert_int_equal(stage_last(&stage.wind_ends), ZG_DELIVERED);
+    stage_end(&stage);
+}
+
+/* Sends the next speed with each that a restart ended, and as soon as the device is heard. */
+static void send_at_restart(struct stage *at)
+{
+    const unsigned told = at->matches.count + at->speed_ends.count - times_of(&at->speed_ends, STAGE_MOST)[ZG_DELIVERED];
+    const struct loom_set_speed speed = { (uint16_t)(100 + sent) };
+
+    if (told > sent)
+        sent += loom_host_send_set_speed(&at->host, &speed) == 0;
+}
+
+/* A restart ends what was open when it was heard of, oldest first; what handlers send meanwhile is delivered. */
+static void test_sends_at_restart(void **state)
+{
+    (void)state;
+    for (unsigned before = 0; before < 8; before++) { /* tickets in any of the slots */
+        sent = 0;
+        stage_begin(&stage, NULL, 1, 0);
+        stage_run(&stage, 100);
+        for (unsigned turn = 0; turn < before + 3; turn++) {
+            const struct loom_set_speed speed = { (uint16_t)turn };
+            stage.device_off = turn >= before;
+            assert_int_equal(loom_host_send_set_speed(&stage.host, &speed), 0);
+            stage_run(&stage, 5);
+        }
+        stage_restart_device(&stage);
+        stage.device_off = false;
+        stage.matches.count = 0;
+        stage.within = send_at_restart;
+        stage_run(&stage, 500);
+        assert_int_equal(stage.speed_ends.count, before + 3 + sent);
+        assert_true(sent >= 4);
+        for (unsigned i = before; i < before + 3; i++) {
+            assert_int_equal(stage.speed_ends.numbers[i], ZG_SETTLED_RESTART);
+            assert_int_equal(stage.failed_speeds.numbers[i - before], i);
+        }
+        for (unsigned i = 0; i < sent; i++) {
+            assert_int_equal(stage.speed_ends.numbers[before + 3 + i], ZG_DELIVERED);
+            assert_int_equal(stage.speeds.numbers[before + i], 100 + i);
+        }
         stage_end(&stage);
     }
 }
@@ -323,6 +407,8 @@ static void test_refused(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_once),       cmocka_unit_test(test_restarts),
+                                        cmocka_unit_test(test_sends_when_settled),
+                                        cmocka_unit_test(test_sends_at_restart),
                                         cmocka_unit_test(test_throughput), cmocka_unit_test(test_given_up),
                                         cmocka_unit_test(test_held_back),  cmocka_unit_test(test_replies),
                                         cmocka_unit_test(test_refused),    cmocka_unit_test(test_old_copies) };

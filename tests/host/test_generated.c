@@ -305,7 +305,7 @@ static void test_nodes(void **state)
                                  "device 2: speed 101, ticket 1, base 1\n"
                                  "host: speed 101 of 2: delivered\n"
                                  "host: speed 200 of 2: one of the ends restarted\n"
-                                 "device 2: speed 201, ticket 0, base 0\n"
+                                 "device 2: speed 201, ticket 2, base 2\n"
                                  "host: speed 201 of 2: delivered\n"
                                  "device 1: 17 frames, 13 not for it, 0 lost\n"
                                  "device 2: 3 frames, 0 not for it, 0 lost\n";

@@ -29,7 +29,7 @@ class Peer:
         self._begin()
 
     def _begin(self):
-        """No ticket of the device was taken yet: its first is 0."""
+        """No ticket of the device was taken yet: its first is below 128."""
         self._newest, self._earlier, self._owing, self._refused, self._answers = 255, 255, False, None, {}
 
     def match(self) -> str:

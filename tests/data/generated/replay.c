@@ -20,6 +20,7 @@ static struct thread_device device;
 static struct way messages[ROOM], acknowledgements[ROOM];
 static int taken;
 static unsigned settled[MOST], settled_count, given_up[MOST], given_up_count;
+static unsigned next, within; /* the number that is sent next, and how many the handlers still send */
 
 static uint32_t now_us(void *context)
 {
@@ -48,20 +49,25 @@ static void on_pull(void *context, const struct thread_pull *message, const stru
 
 static void on_settled(void *context, const struct thread_pull *message, enum zg_settled how)
 {
+    struct thread_pull pull = { (uint8_t)next };
+
     (void)context;
     if (how == ZG_DELIVERED)
         settled[settled_count++] = message->number;
     else
         given_up[given_up_count++] = message->number;
+    for (; within > 0 && thread_host_send_pull(&host, &pull) == 0; within--)
+        pull.number = (uint8_t)++next;
 }
 
-/* Takes what a node has to send. */
+/* Takes the next frame that a node has to send. */
 static struct way drain(struct zg_link *link)
 {
     struct way way = { { 0 }, 0, 0 };
 
     while (way.size < MOST && zg_link_transmit_isr(link, &way.bytes[way.size]))
-        way.size++;
+        if (way.bytes[way.size++] == 0)
+            break;
     return way;
 }
 
@@ -113,36 +119,55 @@ static struct zg_open *open_of(unsigned number)
     return &host.session.open[number % (sizeof host.session.open / sizeof host.session.open[0])];
 }
 
+/* What the handlers sent, which the next polls put on the line. */
+static void keep_sent(unsigned first)
+{
+    poll_both();
+    poll_both(); /* sees that it left */
+    for (; first < next; first++) {
+        const struct way way = drain(&host.link);
+        poll_both();
+        keep(messages, way, first);
+        if (way.size == 0)
+            printf("nothing was sent of %u\n", first);
+    }
+    if (within > 0)
+        printf("the window is full\n");
+    within = 0;
+}
+
 static void send(unsigned number)
 {
     const struct thread_pull pull = { (uint8_t)number };
-    struct way way;
 
     if (thread_host_send_pull(&host, &pull) != 0)
         printf("the window is full\n");
-    poll_both();
-    way = drain(&host.link);
-    poll_both(); /* sees that it left */
-    keep(messages, way, number);
-    printf(way.size > 0 ? "send %u\n" : "nothing was sent of %u\n", number);
+    next = number + 1;
+    keep_sent(number);
+    printf("send %u\n", number);
 }
 
-/* The time of an open message is over. */
-static void time_out(unsigned number)
+/* The time of an open message is over; should it be given up, its handler sends so many. */
+static void time_out(unsigned number, unsigned count)
 {
+    const unsigned first = next, told = count;
     struct way way;
 
+    within = count;
     open_of(number)->due_us = now_us(NULL);
     poll_both();
     poll_both();
-    way = drain(&host.link);
-    poll_both();
-    keep(messages, way, number);
-    if (way.size > 0)
-        printf("again %u\n", number);
+    if (given_up_count == 0) {
+        way = drain(&host.link);
+        poll_both();
+        keep(messages, way, number);
+        if (way.size > 0)
+            printf("again %u\n", number);
+    }
     for (unsigned i = 0; i < given_up_count; i++)
-        printf("give up %u\n", given_up[i]);
+        printf("give up %u within %u\n", given_up[i], told);
     given_up_count = 0;
+    keep_sent(first);
 }
 
 static void bring_message(unsigned at, int repeated)
@@ -166,17 +191,20 @@ static int ascending(const void *a, const void *b)
     return (int)*(const unsigned *)a - (int)*(const unsigned *)b;
 }
 
-static void bring_acknowledgement(unsigned at)
+static void bring_acknowledgement(unsigned at, unsigned count)
 {
     const struct way way = acknowledgements[at];
+    const unsigned first = next;
 
     acknowledgements[at].size = 0;
     settled_count = 0;
+    within = count;
     bring(&way, &host.link);
-    printf("acknowledge %u\n", at);
     qsort(settled, settled_count, sizeof settled[0], ascending);
     for (unsigned i = 0; i < settled_count; i++)
         printf("settle %u\n", settled[i]);
+    printf("acknowledge %u within %u\n", at, count);
+    keep_sent(first);
 }
 
 int main(void)
@@ -194,15 +222,17 @@ int main(void)
     while (fgets(line, sizeof line, stdin)) {
         if (sscanf(line, " send %u", &first) == 1)
             send(first);
-        else if (sscanf(line, " again %u", &first) == 1 || sscanf(line, " give up %u", &first) == 1)
-            time_out(first);
+        else if (sscanf(line, " again %u", &first) == 1)
+            time_out(first, 0);
+        else if (sscanf(line, " give up %u within %u", &first, &second) == 2)
+            time_out(first, second);
         else if (sscanf(line, " lose %19s %u", word, &first) == 2) {
             (strcmp(word, "message") == 0 ? messages : acknowledgements)[first].size = 0;
             printf("lose %s %u\n", word, first);
         } else if (sscanf(line, " message %u %u", &first, &second) == 2)
             bring_message(first, (int)second);
-        else if (sscanf(line, " acknowledge %u", &first) == 1)
-            bring_acknowledgement(first);
+        else if (sscanf(line, " acknowledge %u within %u", &first, &second) == 2)
+            bring_acknowledgement(first, second);
         else if (strstr(line, "done"))
             printf("done\n");
     }
