@@ -40,10 +40,6 @@ static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char 
         zg_payload_pack(message, &header, values, payload);
     if (!good) {
         cli_error(verb, "%s", error->message);
-    } else if (length > plan->max_payload) {
-        cli_error(verb, "%s: the payload takes %zu bytes, the frame has room for %u", argv[2], length,
-                  plan->max_payload);
-        good = false;
     } else if (output == FRAME_EXPLAINED) {
         header.id = (uint32_t)message->message->id;
         g_autofree char *explained = zg_explain_text(plan, message, &header, values);

@@ -2,6 +2,7 @@
 #include "zeugma/scale.h"
 
 #include <float.h>
+#include <stdbool.h>
 #include <stdint.h>
 
 #include "zeugma/error.h"
@@ -32,8 +33,18 @@ double zg_scale_physical(const struct zg_scale *scale, double raw)
     return (raw * scale->factor + scale->shift) / scale->divisor;
 }
 
+/* From here on every double is whole, and steps of one are lost. */
+static const double dense = (double)(UINT64_C(1) << (DBL_MANT_DIG - 1));
+
+static bool is_dense(double value)
+{
+    return value >= dense || value <= -dense;
+}
+
 static double whole(double value)
 {
+    if (is_dense(value))
+        return value;
     return value < 0 ? -(double)(uint64_t)-value : (double)(uint64_t)value;
 }
 
@@ -51,6 +62,9 @@ int zg_scale_raw(const struct zg_scale *scale, double physical, double *raw)
         return ZG_ERANGE;
     double near = whole((physical * scale->divisor - scale->shift) / scale->factor);
     double above;
+    *raw = near;
+    if (is_dense(near))
+        return 0;
     while ((above = beyond_middle(scale, physical, near)) > 0 || (near >= 0 && above >= 0))
         near += 1;
     while ((above = beyond_middle(scale, physical, near - 1)) < 0 || (near - 1 < 0 && above <= 0))

@@ -339,6 +339,7 @@ void test_random_values(struct zg_random *random, const struct zg_block *block, 
                 random_item(random, step, &values[i].items[k]);
         }
     }
+    zg_block_fit(block, values);
 }
 
 GByteArray *test_random_frames(struct zg_random *random, const struct zg_plan *plan, unsigned count)

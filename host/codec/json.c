@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "codec/json.h"
 
+#include <float.h>
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -65,7 +66,7 @@ static bool append_decimals(GString *text, double value, double most, bool is_fl
     return false;
 }
 
-/* Digits from `least` to `most` significant ones, until they read back. */
+/* Digits from `least` to `most` significant ones, until they read back. Subnormal numbers hold fewer than the type's. */
 static void append_shortest(GString *text, double value, int least, int most, bool is_float)
 {
     char digits[G_ASCII_DTOSTR_BUF_SIZE];
@@ -84,13 +85,13 @@ static void append_shortest(GString *text, double value, int least, int most, bo
 void zg_append_double(GString *text, double value)
 {
     if (!append_special(text, value) && !append_decimals(text, value, 1e15, false))
-        append_shortest(text, value, 15, 17, false);
+        append_shortest(text, value, fabs(value) < DBL_MIN ? 1 : 15, 17, false);
 }
 
 void zg_append_float(GString *text, float value)
 {
     if (!append_special(text, (double)value) && !append_decimals(text, (double)value, 1e6, true))
-        append_shortest(text, (double)value, 6, 9, true);
+        append_shortest(text, (double)value, fabsf(value) < FLT_MIN ? 1 : 6, 9, true);
 }
 
 static bool is_plain(char c)

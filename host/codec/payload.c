@@ -216,6 +216,16 @@ size_t zg_block_size(const struct zg_block *block, const struct zg_value *values
     return size;
 }
 
+void zg_block_fit(const struct zg_block *block, struct zg_value *values)
+{
+    const unsigned count = block->steps->len;
+    const struct zg_step *last = count > 0 ? zg_block_step(block, count - 1) : NULL;
+
+    while (last && last->type.extent == ZG_EXTENT_REST && values[count - 1].count > 0 &&
+           zg_block_size(block, values) > block->most_size)
+        zg_value_resize(last, &values[count - 1], values[count - 1].count - 1);
+}
+
 void zg_block_pack(const struct zg_block *block, const struct zg_value *values, uint8_t *at)
 {
     memset(at, 0, zg_block_size(block, values));

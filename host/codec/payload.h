@@ -30,6 +30,9 @@ void zg_value_resize(const struct zg_step *step, struct zg_value *value, unsigne
 size_t zg_block_size(const struct zg_block *block, const struct zg_value *values);
 void zg_block_pack(const struct zg_block *block, const struct zg_value *values, uint8_t *at);
 
+/* Shortens what is open-ended until it fits into the frame with what stands before it. */
+void zg_block_fit(const struct zg_block *block, struct zg_value *values);
+
 /* Where each step's bytes lie when the values are packed; bit-wide steps share theirs. One span a step. */
 struct zg_span {
     size_t first;

@@ -206,6 +206,16 @@ static bool text_from_json(const char *path, const struct zg_step *step, JsonNod
     return true;
 }
 
+/* `count` bytes or elements are not as many as there may be. */
+static bool count_error(const char *path, const struct zg_step *step, unsigned count, const char *what, GError **error)
+{
+    g_autofree char *type = zg_type_name(step->type);
+
+    if (step->type.extent == ZG_EXTENT_REST)
+        return value_error(path, error, "%u %s are too many; the payload has room for %u", count, what, step->most);
+    return value_error(path, error, "%u %s are not %s", count, what, type);
+}
+
 static bool bytes_from_json(const char *path, const struct zg_step *step, JsonNode *node, struct zg_value *value,
                             GError **error)
 {
@@ -219,7 +229,7 @@ static bool bytes_from_json(const char *path, const struct zg_step *step, JsonNo
     if (!bytes)
         return value_error(path, error, "%s", reason->message);
     if (bytes->len > step->most || (step->type.extent == ZG_EXTENT_FIXED && bytes->len != step->most))
-        return value_error(path, error, "%u bytes are not %s", bytes->len, type);
+        return count_error(path, step, bytes->len, "bytes", error);
     zg_value_resize(step, value, bytes->len);
     if (bytes->len > 0)
         memcpy(value->bytes, bytes->data, bytes->len);
@@ -250,7 +260,7 @@ static bool array_from_json(const char *path, const struct zg_step *step, JsonNo
     JsonArray *array = json_node_get_array(node);
     unsigned count = json_array_get_length(array);
     if (count > step->most || (step->type.extent == ZG_EXTENT_FIXED && count != step->most))
-        return value_error(path, error, "%u elements are not %s", count, type);
+        return count_error(path, step, count, "elements", error);
     zg_value_resize(step, value, count);
     for (unsigned i = 0; i < count; i++) {
         g_autofree char *inner = g_strdup_printf("%s[%u]", path, i);
@@ -319,8 +329,13 @@ bool zg_values_from_json(const struct zg_plan_message *message, const char *text
 {
     g_autoptr(JsonParser) parser = parse_object(message->message->name, text, error);
 
-    return parser && block_from_json(message->message->name, &message->payload,
-                                     json_node_get_object(json_parser_get_root(parser)), values, error);
+    if (!parser || !block_from_json(message->message->name, &message->payload,
+                                    json_node_get_object(json_parser_get_root(parser)), values, error))
+        return false;
+    const size_t size = zg_payload_size(message, values);
+    return size <= message->payload_most ||
+           value_error(message->message->name, error, "the payload takes %zu bytes, the frame has room for %u", size,
+                       message->payload_most);
 }
 
 bool zg_variable_from_json(const struct zg_plan_variable *variable, const char *text, struct zg_value *values,

@@ -173,8 +173,7 @@ static void check_range_reachable(struct zgi_reader *reader, const struct field_
 static void check_field(struct zgi_reader *reader, struct field_reading *reading)
 {
     struct zg_field *field = reading->field;
-    bool integer =
-        !field->type.enumeration && (field->type.kind == ZG_KIND_UNSIGNED || field->type.kind == ZG_KIND_SIGNED);
+    bool integer = !field->type.enumeration && zg_type_is_integer(field->type);
     g_autofree char *type = zg_type_name(field->type);
 
     field->scaled = mpq_cmp_ui(field->scale, 1, 1) != 0 || mpq_sgn(field->offset) != 0;

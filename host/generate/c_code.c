@@ -2,6 +2,17 @@
 /* PROTOCOL.c: packing and unpacking. */
 #include "generate/c.h"
 
+/* Whether what is open-ended may be longer where what stands before it is shorter. */
+static bool shares_room(const struct zg_block *block)
+{
+    const unsigned count = block->steps->len;
+    bool varies = false;
+
+    for (unsigned i = 0; i + 1 < count; i++)
+        varies = varies || zg_block_step(block, i)->varies;
+    return varies && zg_block_step(block, count - 1)->type.extent == ZG_EXTENT_REST;
+}
+
 /* The public functions of a message or variable, around those of its block. */
 static void print_functions(const struct zgi_c *c, GString *text, const struct zg_block *block)
 {
@@ -10,18 +21,21 @@ static void print_functions(const struct zgi_c *c, GString *text, const struct z
     g_autofree char *size = block->size != block->most_size ? g_strdup_printf("size_%s(message)", name)
                                                             : g_strdup_printf("%u", block->size);
 
+    g_autofree char *limit =
+        shares_room(block) ? g_strdup_printf("    if (*size > %u)\n        return ZG_ERANGE;\n", block->most_size) : g_strdup("");
+
     g_string_append_printf(text,
                            "int %s_%s_check(const struct %s_%s *message)\n{\n    return check_%s(message);\n}\n\n"
                            "int %s_%s_pack(const struct %s_%s *message, uint8_t *out, size_t room, size_t *size)\n{\n"
                            "    int error = check_%s(message);\n\n"
                            "    if (error)\n        return error;\n"
-                           "    *size = %s;\n"
+                           "    *size = %s;\n%s"
                            "    if (room < *size)\n        return ZG_EROOM;\n"
                            "    (void)put_%s(message, out);\n    return 0;\n}\n\n"
                            "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length)\n{\n"
                            "    const uint8_t *end = get_%s(message, in, in + length);\n\n"
                            "    return end ? (int)(in + length - end) : ZG_ESIZE;\n}\n\n",
-                           p, name, p, name, name, p, name, p, name, name, size, name, p, name, p, name, name);
+                           p, name, p, name, name, p, name, p, name, name, size, limit, name, p, name, p, name, name);
 }
 
 /* Whether a block, or a record in it, has a step like this. */

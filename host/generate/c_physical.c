@@ -30,6 +30,10 @@ static void print_accessors(const struct zgi_c *c, GString *text, const struct z
     const char *at = zg_step_is_array(step) ? "[index]" : "";
     const char *p = c->prefix;
     const char *name = block->name;
+    /* the double nearest to the greatest 64-bit number is one beyond it */
+    const char *above = zgi_c_bits(step) < 64      ? ""
+                        : zg_step_is_signed(step) ? "raw >= 9223372036854775808.0 ? INT64_MAX : "
+                                                  : "raw >= 18446744073709551616.0 ? UINT64_MAX : ";
 
     g_string_append_printf(text,
                            "static const struct zg_scale %s_%s_scale = { %s, %s, %s, %s, %s };\n\n"
@@ -39,10 +43,10 @@ static void print_accessors(const struct zgi_c *c, GString *text, const struct z
                            "    double raw;\n"
                            "    int error = zg_scale_raw(&%s_%s_scale, value, &raw);\n\n"
                            "    if (error)\n        return error;\n"
-                           "    message->%s%s = (%s)raw;\n    return 0;\n}\n\n",
+                           "    message->%s%s = %s(%s)raw;\n    return 0;\n}\n\n",
                            name, step->name, factor, shift, divisor, low, high, p, name, step->name, suffix, p, name,
                            index, name, step->name, step->name, at, p, name, step->name, suffix, p, name, index, name,
-                           step->name, step->name, at, type);
+                           step->name, step->name, at, above, type);
 }
 
 static void print_all_accessors(const struct zgi_c *c, GString *text, const struct zg_block *block)

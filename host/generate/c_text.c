@@ -6,8 +6,10 @@
 
 char *zgi_c_comment(const char *text)
 {
-    g_auto(GStrv) parts = g_strsplit(text, "*/", -1);
-    g_autofree char *safe = g_strjoinv("* /", parts);
+    g_auto(GStrv) ends = g_strsplit(text, "*/", -1);
+    g_autofree char *open = g_strjoinv("* /", ends);
+    g_auto(GStrv) begins = g_strsplit(open, "/*", -1); /* within a comment compilers warn of it */
+    g_autofree char *safe = g_strjoinv("/ *", begins);
     g_auto(GStrv) lines = g_strsplit(safe, "\n", -1);
     return g_strstrip(g_strjoinv(" ", lines));
 }

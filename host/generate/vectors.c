@@ -195,6 +195,7 @@ static void print_frames(struct zg_json *json, const struct zg_plan *plan, const
     for (unsigned pattern = 0; pattern < PATTERNS; pattern++) {
         struct zg_value *values = zg_values_new(block);
         fill(block, values, (enum pattern)pattern, &state);
+        zg_block_fit(block, values);
         const struct zg_header header = header_of(plan, item);
         size_t length = zg_payload_size(item, values);
         g_autofree uint8_t *payload = g_malloc(length + 1);
@@ -213,6 +214,7 @@ static void print_cuts(struct zg_json *json, const struct zg_plan *plan, const s
     uint64_t state = item->message->id;
 
     fill(block, values, FIRST_MIXED, &state);
+    zg_block_fit(block, values);
     size_t length = zg_payload_size(item, values);
     g_autofree uint8_t *payload = g_malloc(length + 1);
     zg_payload_pack(item, &header, values, payload);

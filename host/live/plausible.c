@@ -137,4 +137,5 @@ void zg_plausible_fill(const struct zg_block *block, double seconds, uint64_t co
 {
     const struct moment at = { seconds, count, seed };
     fill(block, &at, values);
+    zg_block_fit(block, values);
 }

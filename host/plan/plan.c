@@ -132,6 +132,7 @@ static struct zg_step new_step(const struct zg_plan *plan, const struct zg_field
     return step;
 }
 
+/* `room` is the payload's, bytes: an open-ended step may fill what the ones before it leave at their least. */
 static void place(struct zg_block *block, struct cursor *cursor, struct zg_step *step, unsigned room)
 {
     bool in_run =
@@ -140,13 +141,19 @@ static void place(struct zg_block *block, struct cursor *cursor, struct zg_step 
     if (in_run)
         place_in_run(cursor, step, step->most * step->bits);
     else
-        place_on_boundary(cursor, step, room);
+        place_on_boundary(cursor, step, room > block->size ? room - block->size : 0);
     zgi_step_limits(step);
+    const unsigned before = block->most_size;
+    block->most_size = MIN(before + step->most_size, ZGI_UNREACHABLE);
+    if (step->type.extent == ZG_EXTENT_REST && block->size < before) { /* not both are at their most */
+        block->most_size = MAX(before, room);
+        block->bits += 8 * (block->most_size - before);
+    } else {
+        block->bits += step->record ? step->most * step->record->bits
+                       : step->bits ? step->most * step->bits
+                                    : step->most * step->type.bits;
+    }
     block->size = MIN(block->size + step->least_size, ZGI_UNREACHABLE);
-    block->most_size = MIN(block->most_size + step->most_size, ZGI_UNREACHABLE);
-    block->bits += step->record ? step->most * step->record->bits
-                   : step->bits ? step->most * step->bits
-                                : step->most * step->type.bits;
     g_array_append_val(block->steps, *step);
 }
 
@@ -168,7 +175,7 @@ static void plan_fields(const struct zg_plan *plan, const GPtrArray *fields, uns
             step.newer = true;
             since = field->since;
         }
-        place(block, cursor, &step, room > block->most_size ? room - block->most_size : 0);
+        place(block, cursor, &step, room);
         zgi_step_fallback(&g_array_index(block->steps, struct zg_step, i), diagnostics);
     }
 }

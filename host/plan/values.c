@@ -133,6 +133,17 @@ static bool float_raw(const struct zg_step *step, const mpq_t physical, union zg
     return (value >= step->scale.low && value <= step->scale.high) || (raw->f == value && zg_step_permits(step, *raw));
 }
 
+/* Whether a value of more than 53 bits is the nearest double of the least or the greatest raw value, which it is beyond. */
+static bool is_limit(const struct zg_step *step, const mpq_t physical, union zg_raw *raw)
+{
+    const double given = zg_nearest_double(physical);
+
+    if (!step->field || !step->field->scaled || step->type.bits <= 53)
+        return false;
+    *raw = given == zg_step_physical(step, step->low) ? step->low : step->high;
+    return given == zg_step_physical(step, *raw);
+}
+
 bool zg_step_raw(const struct zg_step *step, const mpq_t physical, union zg_raw *raw)
 {
     mpq_t exact;
@@ -156,7 +167,7 @@ bool zg_step_raw(const struct zg_step *step, const mpq_t physical, union zg_raw 
     }
     mpq_clear(exact);
     mpz_clear(number);
-    return good;
+    return good || is_limit(step, physical, raw);
 }
 
 /* Moves the raw limit that a physical one sets: the first raw value within it. */

@@ -7,6 +7,8 @@
  *
  * The sender holds base <= t < next for each open ticket t, with next - base <= window, modulo 256. So a receiver that
  * has taken ticket n needs to tell apart n and the eight before it only: what is older was settled before n was sent.
+ * Where a hundred in a row were not taken, given up or refused, the sender begins afresh with that peer, under another
+ * boot number, before a ticket could come round that the receiver would hold for an old one.
  */
 #ifndef ZEUGMA_DELIVERY_H
 #define ZEUGMA_DELIVERY_H
@@ -78,6 +80,7 @@ struct zg_delivery {
     struct zg_peer *peer;
     uint8_t next;    /* ticket of the next message sent */
     uint8_t base;    /* the oldest that is open; == next: none is */
+    uint8_t sure;    /* the newest of them that the peer is known to have taken; next - sure <= ZGI_UNSURE + window */
     uint16_t taken;  /* from the peer: bit n: newest - n */
     uint8_t newest;  /* ticket taken from it */
     bool owing;      /* an acknowledgement is due */

@@ -51,10 +51,14 @@ static inline uint8_t *zgi_open_payload(struct zg_link *link, const struct zg_de
     return zgi_open_content(link, delivery, ticket) + ZGI_PROTOCOL_OF(link)->header_size;
 }
 
+/* Tickets that may be sent in a row without one being taken; with a window more, less than half of all. */
+enum { ZGI_UNSURE = 100 };
+
 /* No ticket was sent or taken yet. The first one sent may be any below 128; zero does, unless its slot is in use. */
 static inline void zgi_delivery_begin(struct zg_delivery *delivery, uint8_t first)
 {
     delivery->next = delivery->base = first;
+    delivery->sure = (uint8_t)(first - 1U);
     delivery->newest = 0xFF;
     delivery->taken = 0x1FF;
     delivery->owing = false;
@@ -68,6 +72,8 @@ static ZGI_RARE void zgi_settle(struct zg_link *link, struct zg_delivery *delive
     struct zg_open *open = zgi_open_of(link, delivery, ticket);
 
     open->state = ZGI_OPEN_FREE;
+    if (how == ZG_DELIVERED && (uint8_t)(ticket - delivery->sure) < 0x80)
+        delivery->sure = ticket;
     while (delivery->base != delivery->next && zgi_open_of(link, delivery, delivery->base)->state == ZGI_OPEN_FREE)
         delivery->base++;
     ZGI_SETTLED(ZGI_DELIVERY(link))
@@ -75,15 +81,26 @@ static ZGI_RARE void zgi_settle(struct zg_link *link, struct zg_delivery *delive
      open->length, how);
 }
 
+static inline bool zgi_is_unsure(const struct zg_delivery *delivery)
+{
+    return (uint8_t)(delivery->next - delivery->sure) > ZGI_UNSURE;
+}
+
+/* All begins anew. */
+static inline void zgi_delivery_afresh(struct zg_link *link, struct zg_delivery *delivery, uint8_t first)
+{
+    for (uint8_t i = 0; i < ZGI_DELIVERY(link)->answers; i++)
+        delivery->answered[i].length = 0;
+    zgi_delivery_begin(delivery, first);
+}
+
 /* The other end restarted: all begins afresh, and what is open has failed, the oldest first. Tickets go on in the slots
  * as they were, so that each handler finds at least its own message's slot free to send in. What handlers send during
  * the walk belongs to the new run and is left alone. */
 static inline void zgi_delivery_restart(struct zg_link *link, struct zg_delivery *delivery)
 {
-    for (uint8_t i = 0; i < ZGI_DELIVERY(link)->answers; i++)
-        delivery->answered[i].length = 0;
     if (ZGI_DELIVERY(link)->window == 0) {
-        zgi_delivery_begin(delivery, 0);
+        zgi_delivery_afresh(link, delivery, 0);
         return;
     }
     const uint8_t first = (uint8_t)(delivery->base & (ZGI_DELIVERY(link)->slots - 1U));
@@ -92,7 +109,7 @@ static inline void zgi_delivery_restart(struct zg_link *link, struct zg_delivery
     for (uint8_t i = 0; i < count; i++)
         if (zgi_open_of(link, delivery, (uint8_t)(first + i))->state != ZGI_OPEN_FREE)
             was_open |= 1U << i;
-    zgi_delivery_begin(delivery, first);
+    zgi_delivery_afresh(link, delivery, first);
     for (uint8_t i = 0; i < count; i++)
         if ((was_open >> i & 1U) != 0)
             zgi_settle(link, delivery, (uint8_t)(first + i), ZG_SETTLED_RESTART);
@@ -104,6 +121,8 @@ static inline uint8_t *zgi_delivery_open(struct zg_link *link, struct zg_deliver
     const struct zg_ticketed *message = zgi_ticketed(link, kind);
     const uint8_t window = ZGI_DELIVERY(link)->window;
 
+    if (zgi_is_unsure(delivery))
+        return NULL;
     if ((window < ZGI_DELIVERY(link)->slots && (uint8_t)(delivery->next - delivery->base) >= window) ||
         zgi_open_of(link, delivery, delivery->next)->state != ZGI_OPEN_FREE)
         return NULL;
@@ -381,8 +400,21 @@ static inline bool zgi_send_pair(struct zg_link *link, const struct zg_peer *pee
     return zgi_link_send(link, peer->address, id, content, NULL, 2) == 0;
 }
 
+/* Too many messages in a row were not taken, and none is open: begins afresh, as a restart would. While the peer does not
+ * know this node nothing was sent yet, and there is nothing to tell. */
+static ZGI_RARE void zgi_delivery_renew(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery)
+{
+    zgi_delivery_afresh(link, delivery, (uint8_t)(delivery->next & (ZGI_DELIVERY(link)->slots - 1U)));
+    if (!hello->known)
+        return;
+    hello->known = false;
+    hello->runs++;
+    hello->tries = 0;
+    hello->answer = !ZGI_HELLO(link)->answers_only;
+}
+
 /* Sends acknowledgements, replies, refusals and messages that are due, and tells what failed. */
-static inline void zgi_delivery_poll(struct zg_link *link, const struct zg_hello *hello, struct zg_delivery *delivery,
+static inline void zgi_delivery_poll(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery,
                                      uint32_t now)
 {
     const struct zg_delivery_terms *terms = ZGI_DELIVERY(link);
@@ -405,6 +437,8 @@ static inline void zgi_delivery_poll(struct zg_link *link, const struct zg_hello
         return;
     for (uint8_t ticket = delivery->base; ticket != behind; ticket++)
         zgi_open_poll(link, hello, delivery, ticket, now);
+    if (zgi_is_unsure(delivery) && delivery->base == delivery->next)
+        zgi_delivery_renew(link, hello, delivery);
 }
 
 #endif

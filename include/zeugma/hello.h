@@ -40,6 +40,7 @@ struct zg_hello {
     bool answer; /* a hello is due, which tells its number back */
     bool ask;    /* one is due that it must answer */
     uint8_t tries;
+    uint8_t runs;     /* times that this node began afresh with the peer, which gives it another number */
     uint8_t frames;   /* frames sent when last looked, modulo 256 */
     uint32_t sent_us; /* when last something was sent */
 };

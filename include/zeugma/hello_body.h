@@ -30,6 +30,13 @@ static inline uint16_t zgi_boot_number(const struct zg_link *link)
     return number != 0 ? number : 1;
 }
 
+/* This node's number as the peer is to know it. */
+static inline uint16_t zgi_own_number(const struct zg_hello *hello, uint16_t boot)
+{
+    const uint16_t number = (uint16_t)(boot + hello->runs * UINT16_C(0x6D3B));
+    return number != 0 ? number : 1;
+}
+
 static inline void zgi_hello_begin(struct zg_link *link, struct zg_hello *hello)
 {
     memset(hello, 0, sizeof *hello);
@@ -57,6 +64,7 @@ static inline enum zgi_news zgi_hello_take(struct zg_link *link, struct zg_hello
                                            const uint8_t *payload)
 {
     const struct zg_hello_terms *terms = ZGI_HELLO(link);
+    own = zgi_own_number(hello, own);
     uint16_t boot = zgi_hello_number(terms, payload + ZG_HELLO_BOOT);
     bool is_known = zgi_hello_number(terms, payload + ZG_HELLO_PEER) == own;
     bool is_new = boot != hello->boot;
@@ -110,6 +118,7 @@ static inline void zgi_hello_poll(struct zg_link *link, struct zg_peer *peer, st
     const struct zg_hello_terms *terms = ZGI_HELLO(link);
     uint8_t frames = (uint8_t)link->counters.frames_out;
     bool asks = hello->ask;
+    own = zgi_own_number(hello, own);
 
     if (terms->asks_only && peer->up && zg_clock_since(now, peer->heard_us) < zg_clock_since(now, hello->sent_us))
         hello->sent_us = peer->heard_us;

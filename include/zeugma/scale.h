@@ -23,7 +23,8 @@ struct zg_scale {
 /* The physical value of a raw one. */
 double zg_scale_physical(const struct zg_scale *scale, double raw);
 
-/* The raw value, a whole number, nearest to a physical one, ties away from zero, by exact comparison. Returns 0, or
+/* The raw value, a whole number, nearest to a physical one, ties away from zero, by exact comparison; beyond 2^53
+ * (2^23 where double has 32 bits), where every double is whole, within rounding. Returns 0, or
  * ZG_ERANGE where `physical` is outside the limits or not a number; then `*raw` is as it was. */
 int zg_scale_raw(const struct zg_scale *scale, double physical, double *raw);
 

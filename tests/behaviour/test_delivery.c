@@ -217,6 +217,36 @@ static void test_sends_at_restart(void **state)
     }
 }
 
+/* However many in a row are lost with the line, those after them are neither taken for old ones nor said delivered
+ * when they were not. */
+static void test_long_outage(void **state)
+{
+    (void)state;
+    for (unsigned lost = 80; lost < 600; lost += 35) {
+        stage_begin(&stage, NULL, 1, 0);
+        stage_run(&stage, 100);
+        stage.cut = true;
+        for (unsigned i = 0; i < lost;) {
+            const struct loom_jog jog = { 1 };
+            i += loom_host_send_jog(&stage.host, &jog) == 0;
+            stage_run(&stage, 10);
+        }
+        stage_run(&stage, 100);
+        assert_int_equal(stage.jog_ends.count, lost);
+        stage.cut = false;
+        stage_run(&stage, 4000); /* a hello's longest wait */
+        for (uint16_t i = 0; i < 40; i++) {
+            const struct loom_set_speed speed = { i };
+            assert_int_equal(loom_host_send_set_speed(&stage.host, &speed), 0);
+            stage_run(&stage, 20);
+        }
+        assert_each_once(&stage.speeds, 40);
+        assert_int_equal(times_of(&stage.speed_ends, STAGE_MOST)[ZG_DELIVERED], 40);
+        assert_int_equal(stage.jogs.count, 0);
+        stage_end(&stage);
+    }
+}
+
 static void send_winds(struct stage *at)
 {
     const struct loom_wind wind = { sent };
@@ -409,6 +439,7 @@ int main(void)
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_once),       cmocka_unit_test(test_restarts),
                                         cmocka_unit_test(test_sends_when_settled),
                                         cmocka_unit_test(test_sends_at_restart),
+                                        cmocka_unit_test(test_long_outage),
                                         cmocka_unit_test(test_throughput), cmocka_unit_test(test_given_up),
                                         cmocka_unit_test(test_held_back),  cmocka_unit_test(test_replies),
                                         cmocka_unit_test(test_refused),    cmocka_unit_test(test_old_copies) };

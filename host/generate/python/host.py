@@ -24,7 +24,7 @@ class Peer:
     def __init__(self, address, now):
         self.address, self.up, self.known, self.hello, self.boot = address, False, False, None, 0
         self._heard, self._spoke, self._tries, self._answer, self._ask = now, now, 0, False, True
-        self._queue, self._open, self._next = [], [], 0
+        self._queue, self._open, self._next, self._sure, self._runs = [], [], 0, 255, 0
         self._sequence, self._seen = None, 0
         self._begin()
 
@@ -228,16 +228,16 @@ class Host:
         restarted = news and peer.boot != 0
         if news:
             peer.boot, peer.known, peer._tries = message.boot, False, 0
-        if message.peer == self._boot:
+        if message.peer == self._number(peer):
             peer.known, peer._ask = True, False
-        if news or message.peer != self._boot:
+        if news or message.peer != self._number(peer):
             peer._answer = True
         if restarted:
             self.counters["restarts"] += 1
             for name, count in counted.items():
                 self.counters[name] -= count
             peer._begin()
-            failed, peer._open, peer._next = peer._open, [], 0
+            failed, peer._open, peer._next, peer._sure = peer._open, [], 0, 255
             for item in failed:
                 self._end(item, "restart")
         if news:
@@ -253,7 +253,7 @@ class Host:
                 return
             asks = not peer.known or shared
         number = peer.boot if peer._answer or not asks else 0
-        hello = _HELLO(VERSION[0], VERSION[1], FINGERPRINT, MAX_PAYLOAD, self._boot, number, "")
+        hello = _HELLO(VERSION[0], VERSION[1], FINGERPRINT, MAX_PAYLOAD, self._number(peer), number, "")
         if not self._transmit(hello, peer.address):
             return
         peer._spoke = now
@@ -271,8 +271,21 @@ class Host:
         if item.delivery.done:
             item.delivery.done(item.delivery)
 
+    def _number(self, peer):
+        """This host's boot number as the peer is to know it."""
+        return self._boot + peer._runs * 0x6D3B & 0xFFFF or 1
+
+    def _renew(self, peer):
+        """A hundred messages in a row were not taken: begins afresh, before a ticket comes round that the device would take for an old one."""
+        peer._begin()
+        peer._next, peer._sure = 0, 255
+        if peer.known:
+            peer.known, peer._runs, peer._tries, peer._answer = False, peer._runs + 1, 0, True
+
     def _settle(self, peer, item, how, reason=0):
         peer._open.remove(item)
+        if how == "delivered" and item.ticket - peer._sure & 0xFF < 128:
+            peer._sure = item.ticket
         self._end(item, how, reason)
 
     def _take_refused(self, peer, message):
@@ -347,8 +360,10 @@ class Host:
             peer._refused = None
         if peer._owing and self._transmit(_ACKNOWLEDGE(peer._newest, peer._earlier), peer.address):
             peer._owing = False
+        if peer._next - peer._sure & 0xFF > 100 and not peer._open:
+            self._renew(peer)
         base = min((item.ticket for item in peer._open), key=lambda number: number - peer._next & 0xFF, default=peer._next)
-        while peer._queue and peer._next - base & 0xFF < _WINDOW:
+        while peer._queue and peer._next - base & 0xFF < _WINDOW and peer._next - peer._sure & 0xFF <= 100:
             kind = type(peer._queue[0].message)
             if sum(type(item.delivery.message) is kind for item in peer._open) >= kind.DELIVERY[0]:
                 break

@@ -113,7 +113,10 @@ def _to_raw(step, value):
         return int(value)
     exact = (Fraction(value) - step.offset) / step.scale
     near = math.floor(abs(exact) + Fraction(1, 2))
-    return near if exact >= 0 else -near
+    raw = near if exact >= 0 else -near
+    if not step.low <= raw <= step.high:  # a limit may be nearest to a double that is beyond it
+        return next((limit for limit in (step.low, step.high) if _from_raw(step, limit) == value), raw)
+    return raw
 
 
 def _single(value):
@@ -322,7 +325,11 @@ class _Message(_Block):
     def pack(self) -> bytes:
         """The payload behind its ticket. Raises RangeError where a field is outside its type or range."""
         self.check()
-        return bytes(self._pack(bytearray()))
+        payload = bytes(self._pack(bytearray()))
+        if self.TICKET_SIZE + len(payload) > MAX_PAYLOAD:
+            raise RangeError("%s: the payload takes %d bytes, the frame has room for %d"
+                             % (type(self).__name__, self.TICKET_SIZE + len(payload), MAX_PAYLOAD))
+        return payload
 
     @classmethod
     def unpack(cls, payload: bytes):
