@@ -114,15 +114,12 @@ const char *test_runtime(void)
     return archive;
 }
 
-void *test_build_c(const struct zg_plan *plan, const char *folder)
+void test_write_c(const struct zg_plan *plan, const char *folder)
 {
-    static const char warnings[] =
-        "-std=c11 -O1 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -c -fPIC -I" TEST_SOURCE "/include";
     const char *name = plan->definition->protocol;
     g_autoptr(GPtrArray) files = zg_generate_c(plan);
     g_autoptr(GString) glue = g_string_new(NULL);
     g_autofree char *path = g_build_filename(folder, "glue.c", NULL);
-    g_autofree char *library = g_build_filename(folder, "glue.so", NULL);
 
     g_string_append_printf(glue,
                            "#include \"%s_frame.h\"\n#include <stdarg.h>\n#include <stdio.h>\n#include <string.h>\n"
@@ -144,6 +141,16 @@ void *test_build_c(const struct zg_plan *plan, const char *folder)
     g_auto(GStrv) parts = g_strsplit(glue->str, "PREFIX", -1);
     g_autofree char *code = g_strjoinv(name, parts);
     assert_true(g_file_set_contents(path, code, -1, NULL));
+}
+
+void *test_build_c(const struct zg_plan *plan, const char *folder)
+{
+    static const char warnings[] =
+        "-std=c11 -O1 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -c -fPIC -I" TEST_SOURCE "/include";
+    const char *name = plan->definition->protocol;
+    g_autofree char *library = g_build_filename(folder, "glue.so", NULL);
+
+    test_write_c(plan, folder);
     g_autofree char *command = g_strdup_printf(
         "cd %s && for part in %s*.c; do " TEST_CC " %s $part || exit 1; done && " TEST_CC
         " -std=c11 -shared -fPIC -I" TEST_SOURCE "/include glue.c %s.o %s_physical.o %s_text.o %s -o glue.so",

@@ -10,7 +10,10 @@
 typedef int test_glue(const uint8_t *in, size_t length, char *text, int *check, uint8_t *out, size_t room, size_t *size,
                       int *packed);
 
-/* Generates into `folder`, the caller's to remove, compiles with all warnings as errors, and loads; dlclose() it. */
+/* Generates into `folder`, the caller's to remove, with glue.c, which has the functions. */
+void test_write_c(const struct zg_plan *plan, const char *folder);
+
+/* The same, compiles with all warnings as errors, and loads; dlclose() it. */
 void *test_build_c(const struct zg_plan *plan, const char *folder);
 
 /* The path of the runtime as an archive, compiled once. */

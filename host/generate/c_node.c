@@ -148,7 +148,7 @@ static void print_functions(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(
         c, text, NULL,
-        "/* Prepares the node; `handlers` is kept. Returns 0. Call it before the interrupts are on. Bytes\n"
+        "/* Prepares the node; `handlers` is kept, NULL: none. Returns 0. Call it before the interrupts are on. Bytes\n"
         " * come in by @p_@s_receive_isr() and go out by @p_@s_transmit_isr(). */\n"
         "int @p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context,\n"
         "               const struct @p_@s_handlers *handlers, void *context);\n\n"
@@ -174,10 +174,15 @@ static void print_functions(const struct zgi_c *c, GString *text)
             "/* The address of the device whose turn it is, for asking one after the other: every call the next; "
             "one that is\n * down every eighth time. 0: none is followed. Loop only. */\n"
             "zg_role @p_host_next(struct @p_host *node);\n\n");
-    else if (c->end.shared)
+    else if (c->end.addressed && c->side == ZG_SIDE_DEVICE)
         zgi_c_emit(c, text, NULL,
                    "/* Gives this device its address, which is 1 before. Loop only. */\n"
                    "void @p_device_set_address(struct @p_device *node, zg_role address);\n\n");
+    else if (c->plan->destination_bits > 0)
+        zgi_c_emit(c, text, NULL,
+                   "/* Whom this host sends to from now on, 1 before; all ones: everybody. Its frames tell, and those that "
+                   "come back do not\n * tell from whom: what carries a ticket is to be settled before the next. Loop "
+                   "only. */\nvoid @p_host_set_peer(struct @p_host *node, zg_role address);\n\n");
 }
 
 void zgi_c_node_header(const struct zgi_c *c, GString *text)
@@ -299,13 +304,13 @@ static void print_init(const struct zgi_c *c, GString *text)
     zgi_c_emit(c, text, NULL,
                "int @p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context,\n"
                "               const struct @p_@s_handlers *handlers, void *context)\n{\n"
-               "    struct zg_link_memory memory;\n\n"
+               "    static const struct @p_@s_handlers none;\n    struct zg_link_memory memory;\n\n"
                "    memory.receive = node->receive;\n    memory.receive_size = sizeof node->receive;\n"
                "    memory.transmit = node->transmit;\n    memory.transmit_size = sizeof node->transmit;\n"
                "    memory.frame = node->frame;\n    memory.frame_size = sizeof node->frame;\n");
     print_for_receiver(c, text, "    memory.receiver = &node->receiver;\n");
     g_string_append_printf(text, "    memory.gaps = %s;\n", c->plan->gap_ns > 0 ? "&node->gaps" : "NULL");
-    g_string_append(text, "    node->handlers = handlers;\n    node->context = context;\n"
+    g_string_append(text, "    node->handlers = handlers ? handlers : &none;\n    node->context = context;\n"
                           "    zgi_link_begin(&node->link, &this_protocol, node, port, port_context, &memory);\n");
     if (c->end.has_many)
         g_string_append(text, "    node->peers = 0;\n    node->turn = 0;\n"

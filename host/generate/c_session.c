@@ -205,10 +205,14 @@ void zgi_c_session_code(const struct zgi_c *c, GString *text)
     }
     if (c->end.has_many)
         print_add(c, text);
-    else if (c->end.shared)
+    else if (c->end.addressed && c->side == ZG_SIDE_DEVICE)
         zgi_c_emit(c, text, NULL,
                    "void @p_device_set_address(struct @p_device *node, zg_role address)\n{\n"
                    "    node->link.address = address;\n}\n\n");
+    else if (c->plan->destination_bits > 0)
+        zgi_c_emit(c, text, NULL,
+                   "void @p_host_set_peer(struct @p_host *node, zg_role address)\n{\n"
+                   "    node->link.peer.address = address;\n}\n\n");
 }
 
 /* --- what the services' messages do */

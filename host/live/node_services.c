@@ -58,7 +58,9 @@ static struct zgi_session *begin_session(struct zg_node *node)
 
 int zg_node_set_address(struct zg_node *node, zg_role address)
 {
-    if (!node->services.end.shared || address == 0 || address >= zgi_everybody(&node->link))
+    const zg_role everybody = zgi_everybody(&node->link);
+
+    if (!node->services.end.addressed || address == 0 || (everybody > 0 && address >= everybody))
         return ZG_EINVALID;
     node->link.address = address;
     return 0;

@@ -58,6 +58,7 @@ struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side)
     const struct zg_definition *definition = plan->definition;
     const unsigned around = plan->header.size + plan->check.size;
     struct zg_plan_end end = { .shared = plan->destination_bits > 0 && plan->source_bits > 0,
+                               .addressed = plan->destination_bits > 0 || plan->source_bits > 0,
                                .hello = zg_definition_serves(definition, "hello"),
                                .delivery = zg_definition_serves(definition, "delivery"),
                                .variables = zg_definition_serves(definition, "variables"),

@@ -26,6 +26,12 @@ static inline uint32_t zgi_now(const struct zg_link *link)
     return link->port->now_us(link->port_context);
 }
 
+static inline void zgi_start_transmit(const struct zg_link *link)
+{
+    if (link->port->start_transmit)
+        link->port->start_transmit(link->port_context);
+}
+
 static inline void zgi_hold(const struct zg_link *link)
 {
     if (link->port->hold)
@@ -146,7 +152,7 @@ static inline int zgi_link_send(struct zg_link *link, zg_role to, zg_role id, ui
         link->sending = true;
     zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(frames_out), 1);
     zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(bytes_out), (zgi_amount)wire);
-    link->port->start_transmit(link->port_context);
+    zgi_start_transmit(link);
     return 0;
 }
 
@@ -182,7 +188,7 @@ static inline size_t zgi_link_print(struct zg_link *link, const char *text, size
     if (ZGI_PROTOCOL_OF(link)->send_gap_us > 0)
         link->sending = true;
     zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(bytes_out), (zgi_amount)size);
-    link->port->start_transmit(link->port_context);
+    zgi_start_transmit(link);
     return size;
 }
 

@@ -47,10 +47,15 @@ static inline uint8_t zgi_load_byte(const uint8_t *at)
 #if defined(__GNUC__)
 #define ZGI_FENCE_ACQUIRE() __atomic_signal_fence(__ATOMIC_ACQUIRE)
 #define ZGI_FENCE_RELEASE() __atomic_signal_fence(__ATOMIC_RELEASE)
-#else
+#elif defined(__STDC_VERSION__) && __STDC_VERSION__ >= 201112L && !defined(__STDC_NO_ATOMICS__)
 #include <stdatomic.h>
 #define ZGI_FENCE_ACQUIRE() atomic_thread_fence(memory_order_acquire)
 #define ZGI_FENCE_RELEASE() atomic_thread_fence(memory_order_release)
+#elif ZG_ONE_CORE /* such compilers leave accesses as they are written, volatile ones in their order */
+#define ZGI_FENCE_ACQUIRE() ((void)0)
+#define ZGI_FENCE_RELEASE() ((void)0)
+#else
+#error "this compiler has no <stdatomic.h>, by which two cores share a ring; on one core compile with -DZG_ONE_CORE=1"
 #endif
 
 static inline zg_index zgi_load_acquire(const zg_index *at)

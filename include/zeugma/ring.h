@@ -88,6 +88,18 @@ static inline void zg_ring_publish(struct zg_ring *ring, zg_index count)
     zgi_store_release(&ring->head, (zg_index)(ring->head + count));
 }
 
+/* Producer. The free place that lies in one piece, for a DMA or a copy to write into: returns its bytes (0: the ring is
+ * full) and where it starts. zg_ring_publish() shows the first `count` of them. Constant time. */
+static inline zg_index zg_ring_free_span(struct zg_ring *ring, uint8_t **first)
+{
+    const zg_index room = zg_ring_room(ring);
+    const zg_index at = (zg_index)(ring->head & ring->mask);
+    const zg_index to_end = (zg_index)(ring->mask + 1U - at);
+
+    *first = ring->bytes + at;
+    return room < to_end ? room : to_end;
+}
+
 /* Consumer. Takes the oldest byte; false where there is none. Constant time. */
 static inline bool zg_ring_get(struct zg_ring *ring, uint8_t *byte)
 {

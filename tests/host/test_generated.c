@@ -292,6 +292,25 @@ static void test_bundle(void **state)
     test_plan_clear(&clash);
 }
 
+/* What a program of data/generated prints, with the code of its definition. */
+static char *run_program(const struct zg_plan *plan, const char *name)
+{
+    g_autofree char *folder = g_dir_make_tmp("zeugma-nodes-XXXXXX", NULL);
+    g_autofree char *command =
+        g_strdup_printf("cd %s && " TEST_CC " -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -I. "
+                        "*.c " TEST_DATA "/generated/%s.c -o program && ./program > told",
+                        folder, name);
+    g_autofree char *told = g_build_filename(folder, "told", NULL);
+    g_autoptr(GPtrArray) files = zg_generate_c(plan);
+
+    assert_true(zg_generate_bundle(files, NULL));
+    assert_true(zg_generated_write(files, folder, false, NULL));
+    assert_int_equal(system(command), 0);
+    char *text = text_of(told);
+    test_remove_folder(folder);
+    return text;
+}
+
 /* Whole nodes of generated code on a shared line: tickets, addresses, replies, whose turn it is. */
 static void test_nodes(void **state)
 {
@@ -309,21 +328,26 @@ static void test_nodes(void **state)
                                  "host: speed 201 of 2: delivered\n"
                                  "device 1: 17 frames, 13 not for it, 0 lost\n"
                                  "device 2: 3 frames, 0 not for it, 0 lost\n";
-    g_autofree char *folder = g_dir_make_tmp("zeugma-nodes-XXXXXX", NULL);
-    g_autofree char *command =
-        g_strdup_printf("cd %s && " TEST_CC " -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -I. "
-                        "*.c " TEST_DATA "/generated/nodes.c -o nodes && ./nodes > told",
-                        folder);
-    g_autofree char *told = g_build_filename(folder, "told", NULL);
     struct test_plan plan = test_plan_load("definitions/behaviour.yaml");
-    g_autoptr(GPtrArray) files = zg_generate_c(plan.plan);
     (void)state;
-    assert_true(zg_generate_bundle(files, NULL));
-    assert_true(zg_generated_write(files, folder, false, NULL));
-    assert_int_equal(system(command), 0);
-    g_autofree char *text = text_of(told);
+    g_autofree char *text = run_program(plan.plan, "nodes");
     assert_string_equal(text, wanted);
-    test_remove_folder(folder);
+    test_plan_clear(&plan);
+}
+
+/* With a destination and no source a host says whom it sends to. */
+static void test_aimed(void **state)
+{
+    static const char definition[] =
+        "zeugma: 1\nprotocol: aimed\nversion: 1.0\n"
+        "frame: { framing: cobs, header: [destination: u4, id: u4], check: crc16/xmodem }\n"
+        "messages: { lift: { id: 1, from: host, fields: { n: u8 } }, told: { id: 2, from: device, fields: { n: u8 } } }\n";
+    struct test_plan plan = test_plan_of(definition);
+    (void)state;
+    g_autofree char *text = run_program(plan.plan, "aimed");
+    assert_string_equal(text, "device 1: 0\ndevice 2: 1\ndevice 1: 3\ndevice 2: 3\n"
+                              "device 1: 4 frames, 2 not for it\ndevice 2: 4 frames, 2 not for it\n"
+                              "device 3: 4 frames, 2 not for it\n");
     test_plan_clear(&plan);
 }
 
@@ -331,6 +355,6 @@ int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions), cmocka_unit_test(test_writing),
                                         cmocka_unit_test(test_each_file_failing), cmocka_unit_test(test_bundle),
-                                        cmocka_unit_test(test_nodes) };
+                                        cmocka_unit_test(test_nodes), cmocka_unit_test(test_aimed) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

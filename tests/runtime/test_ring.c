@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "support.h"
 
+#include <string.h>
+
 #include "zeugma/error.h"
 #include "zeugma/newest.h"
 #include "zeugma/ring.h"
@@ -20,7 +22,7 @@ static void test_as_a_queue(void **state)
             uint8_t byte = (uint8_t)zg_random_next(&random);
             const uint8_t *span;
             zg_index count = (zg_index)zg_random_below(&random, size);
-            switch (zg_random_below(&random, 4)) {
+            switch (zg_random_below(&random, 5)) {
             case 0:
                 if (zg_ring_put(&ring, byte))
                     g_queue_push_tail(&model, GUINT_TO_POINTER(byte));
@@ -37,7 +39,17 @@ static void test_as_a_queue(void **state)
                 for (zg_index k = 0; k < count; k++)
                     g_queue_push_tail(&model, GUINT_TO_POINTER((uint8_t)(byte + k)));
                 break;
-            case 2:
+            case 2: { /* written in place, as by a DMA */
+                uint8_t *place;
+                count = (zg_index)zg_random_below(&random, zg_ring_free_span(&ring, &place) + 1);
+                assert_true(place >= memory && place + count <= memory + size);
+                memset(place, byte, count);
+                zg_ring_publish(&ring, count);
+                for (zg_index k = 0; k < count; k++)
+                    g_queue_push_tail(&model, GUINT_TO_POINTER(byte));
+                break;
+            }
+            case 3:
                 assert_int_equal(zg_ring_get(&ring, &byte), !g_queue_is_empty(&model));
                 if (!g_queue_is_empty(&model))
                     assert_int_equal(byte, GPOINTER_TO_UINT(g_queue_pop_head(&model)));
