@@ -80,7 +80,11 @@ static void print_detection(const struct zg_crc_parameters *crc)
         cli_print("  sees any %s in frames of up to %s%" G_GUINT64_FORMAT " bits\n", pattern, least ? "at least " : "",
                   sees);
     }
-    cli_print("  sees any burst of up to %u bits at any length\n", crc->width);
+    const unsigned on_line = zg_crc_burst(crc, true), other = zg_crc_burst(crc, false);
+    cli_print("  sees any burst of up to %u bits at any length, in the order in which a serial line sends them\n",
+              on_line);
+    if (other != on_line)
+        cli_print("    (of up to %u where the most significant bit of a byte is sent first)\n", other);
 }
 
 static void print_text(const struct request *request)
@@ -129,6 +133,7 @@ static void print_json(const struct request *request)
             zg_json_unsigned(&json, NULL, sees_all_up_to(crc, flips, &least));
         }
         zg_json_close(&json, ']');
+        zg_json_unsigned(&json, "sees_bursts_up_to_bits", zg_crc_burst(crc, true));
     }
     zg_json_close(&json, '}');
     g_autofree char *text = zg_json_end(&json);

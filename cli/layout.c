@@ -11,9 +11,16 @@
 static void print_line(unsigned name_width, const char *bytes, const char *bits, const char *name, const char *type,
                        const char *unit, const char *range)
 {
-    g_autofree char *line = g_strdup_printf("  %-8s%-12s%-*s%-18s%-8s%s", bytes, bits, (int)name_width + 2, name, type,
-                                            unit ? unit : "", range);
-    cli_print("%s\n", g_strchomp(line));
+    const char *const cells[] = { bytes, bits, name, type, unit ? unit : "", range };
+    const unsigned widths[] = { 8, 12, name_width + 2, 18, 8, 0 };
+    g_autoptr(GString) line = g_string_new("  ");
+
+    for (size_t i = 0; i < G_N_ELEMENTS(cells); i++) {
+        g_string_append_printf(line, "%-*s", (int)widths[i], cells[i]);
+        if (widths[i] > 0 && strlen(cells[i]) >= widths[i])
+            g_string_append(line, "  ");
+    }
+    cli_print("%s\n", g_strchomp(line->str));
 }
 
 /* The drawn bytes of a block behind so many bytes of ticket and base, a blank line before them. */
@@ -49,14 +56,20 @@ static void print_block(const struct zg_block *block, unsigned name_width, unsig
     print_map(block, tickets);
 }
 
+static size_t widest_of(const struct zg_block *block, size_t width)
+{
+    for (unsigned i = 0; i < block->steps->len; i++)
+        width = MAX(width, strlen(zg_block_step(block, i)->name));
+    return width;
+}
+
 static unsigned widest_name(const struct zg_plan *plan)
 {
-    size_t width = 8;
-    for (unsigned i = 0; i < plan->messages->len; i++) {
-        const struct zg_block *block = &zg_plan_message_at(plan, i)->payload;
-        for (unsigned k = 0; k < block->steps->len; k++)
-            width = MAX(width, strlen(zg_block_step(block, k)->name));
-    }
+    size_t width = widest_of(&plan->header, 8);
+    for (unsigned i = 0; i < plan->records->len; i++)
+        width = widest_of(g_ptr_array_index(plan->records, i), width);
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        width = widest_of(&zg_plan_message_at(plan, i)->payload, width);
     for (unsigned i = 0; i < plan->variables->len; i++)
         width = MAX(width, strlen(zg_variable_field(zg_plan_variable_at(plan, i)->variable)->name));
     return (unsigned)width;
@@ -99,7 +112,9 @@ static void print_message(const struct zg_plan *plan, const struct zg_plan_messa
 
     cli_print("\n%s", message->name);
     if (plan->id_bits > 0)
-        cli_print(", id %" G_GUINT64_FORMAT, message->id);
+        cli_print(message->id > 9 ? ", id %" G_GUINT64_FORMAT " (0x%02" G_GINT64_MODIFIER "X)"
+                                  : ", id %" G_GUINT64_FORMAT,
+                  message->id, message->id);
     cli_print(", from %s%s%s\n", zg_side_name(message->from), message->summary ? ": " : "",
               message->summary ? message->summary : "");
     print_delivery(message);

@@ -51,3 +51,42 @@ uint64_t zg_crc_sees(const struct zg_crc_parameters *crc, unsigned flips, uint64
     }
     return most;
 }
+
+/* Whether the changes that flipped bits make are independent: no pattern of them adds up to nothing. */
+static bool are_independent(const uint64_t *changes, unsigned count)
+{
+    uint64_t basis[64] = { 0 };
+
+    for (unsigned i = 0; i < count; i++) {
+        uint64_t left = changes[i];
+        for (unsigned bit = 64; bit-- > 0 && left != 0;)
+            if ((left >> bit & 1) != 0 && basis[bit] != 0)
+                left ^= basis[bit];
+            else if ((left >> bit & 1) != 0) {
+                basis[bit] = left;
+                break;
+            }
+        if (left == 0)
+            return false;
+    }
+    return true;
+}
+
+unsigned zg_crc_burst(const struct zg_crc_parameters *crc, bool line)
+{
+    const bool in_order = crc->reflect_in == line; /* the CRC takes the bits as they stand */
+    uint64_t changes[80], change = 1, window[64];
+
+    for (unsigned i = 0; i < G_N_ELEMENTS(changes); i++, change = next_change(crc, change))
+        changes[i] = change;
+    for (unsigned length = 1; length <= crc->width; length++)
+        for (unsigned first = 0; first < 8; first++) {
+            for (unsigned i = 0; i < length; i++) {
+                const unsigned at = first + i;
+                window[i] = changes[in_order ? at : at / 8 * 8 + 7 - at % 8];
+            }
+            if (!are_independent(window, length))
+                return length - 1;
+        }
+    return crc->width;
+}

@@ -17,8 +17,8 @@ struct explaining {
     unsigned content; /* bytes of it so far */
 };
 
-/* A role and its value. */
-static void append_role(const struct explaining *frame, GString *text, const struct zg_step *step)
+/* A role and its value, or that it goes on. */
+static void append_role(const struct explaining *frame, GString *text, const struct zg_step *step, bool first)
 {
     const struct zg_header *header = frame->header;
     uint64_t value = step->role->value;
@@ -33,7 +33,13 @@ static void append_role(const struct explaining *frame, GString *text, const str
     case ZG_ROLE_SOURCE: value = header->source; break;
     default: break;
     }
-    g_string_append_printf(text, "%s%s = %" G_GUINT64_FORMAT, text->len ? "; " : "header: ", step->name, value);
+    g_string_append_printf(text, "%s%s", text->len > 0 ? "; " : "header: ", step->name);
+    if (!first)
+        g_string_append(text, " ...");
+    else if (step->role->role == ZG_ROLE_CONST || (step->role->role == ZG_ROLE_ID && value > 9))
+        g_string_append_printf(text, " = %" G_GUINT64_FORMAT " (0x%" G_GINT64_MODIFIER "X)", value, value);
+    else
+        g_string_append_printf(text, " = %" G_GUINT64_FORMAT, value);
 }
 
 /* Adds the fields to the meanings of their bytes, of which the first is `at`. */
@@ -71,7 +77,7 @@ static void explain_content(struct explaining *frame)
         for (unsigned k = 0; k < plan->header.steps->len; k++) {
             const struct zg_step *step = zg_block_step(&plan->header, k);
             if (i >= step->byte + step->bit / 8 && i < zg_step_end(step))
-                append_role(frame, text, step);
+                append_role(frame, text, step, i == step->byte + step->bit / 8);
         }
         if (i >= plan->header.size && i < fields)
             g_string_append(text, i == plan->header.size ? "ticket" : "base");

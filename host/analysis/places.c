@@ -64,6 +64,8 @@ char *zg_place_range(const struct zg_step *step)
 {
     g_autoptr(GString) text = g_string_new(NULL);
 
+    if (step->role && step->role->role == ZG_ROLE_CONST)
+        return g_strdup_printf("always 0x%" G_GINT64_MODIFIER "X", step->role->value);
     if ((!zg_type_is_integer(step->type) && step->type.kind != ZG_KIND_FLOAT) || step->type.enumeration)
         return g_strdup("");
     if (step->type.kind == ZG_KIND_FLOAT && !step->field->ranged)
@@ -87,13 +89,23 @@ static void mark_step(const struct zg_step *step, int index, int *owners, unsign
 
     for (unsigned byte = step->byte; !numbers && byte < zg_step_end(step); byte++)
         for (unsigned bit = 0; bit < 8; bit++)
-            owners[8 * byte + bit] = index;
+            owners[8 * byte + bit] =
+                index + ZG_OWNER_STEPS * (int)(step->record ? (byte - step->byte) / step->record->size : 0);
     for (unsigned element = 0; numbers && element < step->most; element++) {
         unsigned count = zg_step_pieces(step, element, pieces);
         for (unsigned i = 0; i < count; i++)
             for (unsigned bit = 0; bit < pieces[i].bits && pieces[i].byte < bytes; bit++)
-                owners[8 * pieces[i].byte + 7 - pieces[i].low - bit] = index;
+                owners[8 * pieces[i].byte + 7 - pieces[i].low - bit] = index + ZG_OWNER_STEPS * (int)element;
     }
+}
+
+char *zg_place_label(const struct zg_block *block, int owner)
+{
+    if (owner == ZG_NOBODY)
+        return g_strdup("");
+    const struct zg_step *step = zg_block_step(block, (unsigned)(owner % ZG_OWNER_STEPS));
+    return zg_step_is_array(step) ? g_strdup_printf("%s[%d]", step->name, owner / ZG_OWNER_STEPS)
+                                  : g_strdup(step->name);
 }
 
 int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *behind)
@@ -117,10 +129,13 @@ int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *be
 
 enum { ROW_BYTES = 4, MOST_ROWS = 32 };
 
-/* Text in the middle of a width, cut if it is too long. */
+/* Text in the middle of a width, cut if it is too long; of an element then its number is left. */
 static void append_label(GString *line, const char *label, size_t width)
 {
-    size_t length = MIN(strlen(label), width);
+    const char *number = strchr(label, '[');
+    if (number && strlen(label) > width)
+        label = strlen(number) > width && strlen(number) - 2 <= width ? number + 1 : number;
+    size_t length = MIN(number && label == number + 1 ? strlen(label) - 1 : strlen(label), width);
     size_t left = (width - length) / 2;
 
     g_string_append_printf(line, "%*s%.*s%*s", (int)left, "", (int)length, label, (int)(width - left - length), "");
@@ -140,7 +155,8 @@ static void append_row(GString *text, const struct zg_block *block, const int *o
         int owner = owners[8 * first + i];
         while (end < bits && owners[8 * first + end] == owner)
             end++;
-        append_label(line, owner == ZG_NOBODY ? "" : zg_block_step(block, (unsigned)owner)->name, 2 * (end - i) - 1);
+        g_autofree char *label = zg_place_label(block, owner);
+        append_label(line, label, 2 * (end - i) - 1);
         g_string_append_c(line, '|');
         i = end;
     }

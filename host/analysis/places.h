@@ -20,9 +20,13 @@ char *zg_place_type(const struct zg_step *step);
 char *zg_place_range(const struct zg_step *step);
 
 /* Which step each bit of a block's first part belongs to, up to what varies or is newer: owners[8 * byte + 7 - bit],
- * ZG_NOBODY where none does. `*bytes` is the part's length, `*behind` the first step that is not in it. */
+ * ZG_NOBODY where none does; of an array with ZG_OWNER_STEPS times the element. `*bytes` is the part's length, `*behind` the first step that is not in it. */
 #define ZG_NOBODY (-1)
+#define ZG_OWNER_STEPS 0x10000
 int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *behind);
+
+/* What an owner is called: "tension", "lifts[2]", "" for nobody. Free with g_free(). */
+char *zg_place_label(const struct zg_block *block, int owner);
 
 /* Draws the bytes of a block bit by bit, four a row, the most significant bit of each first, up to what varies, and
  * tells what follows; `before` bytes stand in front. Nothing of blocks over 128 bytes. */

@@ -66,7 +66,8 @@ static bool append_decimals(GString *text, double value, double most, bool is_fl
     return false;
 }
 
-/* Digits from `least` to `most` significant ones, until they read back. Subnormal numbers hold fewer than the type's. */
+/* Digits from `least` to `most` significant ones, until they read back. Subnormal numbers hold fewer than the type's.
+ */
 static void append_shortest(GString *text, double value, int least, int most, bool is_float)
 {
     char digits[G_ASCII_DTOSTR_BUF_SIZE];

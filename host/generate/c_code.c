@@ -21,8 +21,9 @@ static void print_functions(const struct zgi_c *c, GString *text, const struct z
     g_autofree char *size = block->size != block->most_size ? g_strdup_printf("size_%s(message)", name)
                                                             : g_strdup_printf("%u", block->size);
 
-    g_autofree char *limit =
-        shares_room(block) ? g_strdup_printf("    if (*size > %u)\n        return ZG_ERANGE;\n", block->most_size) : g_strdup("");
+    g_autofree char *limit = shares_room(block)
+                                 ? g_strdup_printf("    if (*size > %u)\n        return ZG_ERANGE;\n", block->most_size)
+                                 : g_strdup("");
 
     g_string_append_printf(text,
                            "int %s_%s_check(const struct %s_%s *message)\n{\n    return check_%s(message);\n}\n\n"

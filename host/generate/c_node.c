@@ -179,10 +179,11 @@ static void print_functions(const struct zgi_c *c, GString *text)
                    "/* Gives this device its address, which is 1 before. Loop only. */\n"
                    "void @p_device_set_address(struct @p_device *node, zg_role address);\n\n");
     else if (c->plan->destination_bits > 0)
-        zgi_c_emit(c, text, NULL,
-                   "/* Whom this host sends to from now on, 1 before; all ones: everybody. Its frames tell, and those that "
-                   "come back do not\n * tell from whom: what carries a ticket is to be settled before the next. Loop "
-                   "only. */\nvoid @p_host_set_peer(struct @p_host *node, zg_role address);\n\n");
+        zgi_c_emit(
+            c, text, NULL,
+            "/* Whom this host sends to from now on, 1 before; all ones: everybody. Its frames tell, and those that "
+            "come back do not\n * tell from whom: what carries a ticket is to be settled before the next. Loop "
+            "only. */\nvoid @p_host_set_peer(struct @p_host *node, zg_role address);\n\n");
 }
 
 void zgi_c_node_header(const struct zgi_c *c, GString *text)

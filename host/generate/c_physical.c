@@ -31,7 +31,7 @@ static void print_accessors(const struct zgi_c *c, GString *text, const struct z
     const char *p = c->prefix;
     const char *name = block->name;
     /* the double nearest to the greatest 64-bit number is one beyond it */
-    const char *above = zgi_c_bits(step) < 64      ? ""
+    const char *above = zgi_c_bits(step) < 64     ? ""
                         : zg_step_is_signed(step) ? "raw >= 9223372036854775808.0 ? INT64_MAX : "
                                                   : "raw >= 18446744073709551616.0 ? UINT64_MAX : ";
 

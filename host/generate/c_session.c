@@ -265,8 +265,9 @@ static void print_hello(const struct zgi_c *c, GString *text)
         g_string_append(text, "        memset(node->streams, 0, sizeof node->streams);\n");
     if (c->end.delivery)
         g_string_append(text, "        zgi_delivery_restart(&node->link, &with->delivery);\n");
-    g_string_append(text, "    }\n    if (news != ZGI_NEWS_NONE)\n        changed(node, frame->peer, news == ZGI_NEWS_MET ? "
-                          "ZG_LINK_MET : ZG_LINK_RESTARTED);\n");
+    g_string_append(text,
+                    "    }\n    if (news != ZGI_NEWS_NONE)\n        changed(node, frame->peer, news == ZGI_NEWS_MET ? "
+                    "ZG_LINK_MET : ZG_LINK_RESTARTED);\n");
     if (c->side == ZG_SIDE_HOST)
         zgi_c_emit(
             c, text, NULL,

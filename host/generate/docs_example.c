@@ -108,8 +108,8 @@ void zgi_docs_example(struct zgi_document *document, const struct zg_plan *plan,
         g_string_append_printf(text, "%s\n", json);
         for (unsigned i = 0; i < example.wire->len; i++)
             g_string_append_printf(text, "%02x%s", example.wire->data[i], i + 1 < example.wire->len ? " " : "\n");
-        zgi_document_paragraph(document,
-                               "An example, with sequence %u, and its frame on the wire:", example.header.sequence);
+        zgi_document_paragraph(
+            document, "An example%s, and its frame on the wire:", plan->sequence_bits > 0 ? ", with sequence 1" : "");
         zgi_document_code(document, text->str);
     }
     example_clear(&example);
@@ -123,8 +123,8 @@ void zgi_docs_worked_example(struct zgi_document *document, const struct zg_plan
     g_autoptr(GPtrArray) bytes = zg_explain_frame(plan, example.item, &example.header, example.values);
 
     zgi_document_heading(document, 2, "example", "A frame, byte by byte");
-    zgi_document_paragraph(document, "The message `%s` with these values, in a frame with sequence %u:",
-                           example.item->message->name, example.header.sequence);
+    zgi_document_paragraph(document, "The message `%s` with these values%s:", example.item->message->name,
+                           plan->sequence_bits > 0 ? ", in a frame with sequence 1" : "");
     zgi_document_code(document, json);
     zgi_document_table(document, headings);
     for (unsigned i = 0; i < bytes->len; i++) {

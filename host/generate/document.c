@@ -8,7 +8,8 @@
 enum { ROW_BYTES = 4, MOST_BYTES = 128, COLOURS = 6 };
 
 static const char style[] =
-    ":root{--ink:#1d2430;--soft:#5b6675;--line:#d5dae1;--back:#fff;--head:#f2f4f7;--a:#dbe8f6;--b:#e3f0dc;--c:#f7e9cf;"
+    ":root{color-scheme:light "
+    "dark;--ink:#1d2430;--soft:#5b6675;--line:#d5dae1;--back:#fff;--head:#f2f4f7;--a:#dbe8f6;--b:#e3f0dc;--c:#f7e9cf;"
     "--d:#f3dfe4;--e:#e6e0f3;--f:#d9eeee}\n"
     "@media(prefers-color-scheme:dark){:root{--ink:#dfe4ea;--soft:#98a3b1;--line:#39424e;--back:#14181d;--head:#1e242b;"
     "--a:#23384f;--b:#2a4122;--c:#4d3c16;--d:#4d2832;--e:#372c52;--f:#1d4242}}\n"
@@ -25,6 +26,8 @@ static const char style[] =
     ".scroll{overflow-x:auto}.bits td,.bits th{text-align:center;padding:.3rem 0;min-width:1.35rem}.bits "
     "th{font-weight:400;color:var(--soft);border:0;background:none;font-size:.75rem}.bits .at{padding-right:.6rem}\n"
     ".bits td{overflow:hidden;white-space:nowrap;max-width:1.35rem;text-overflow:ellipsis}\n"
+    "@media(max-width:40rem){body{margin:1rem auto;padding:0 .8rem}nav{columns:1}}\n"
+    "p,li,nav a,h1,h2,h3{overflow-wrap:anywhere}\n"
     ".c0{background:var(--a)}.c1{background:var(--b)}.c2{background:var(--c)}.c3{background:var(--d)}.c4{background:"
     "var(--e)}.c5{background:var(--f)}.none{color:var(--soft)}\n";
 
@@ -194,12 +197,12 @@ static void map_row(GString *text, const struct zg_block *block, const int *owne
         unsigned end = i + 1;
         while (end < bits && owners[8 * first + end] == owner)
             end++;
-        const char *name = owner == ZG_NOBODY ? "" : zg_block_step(block, (unsigned)owner)->name;
+        g_autofree char *name = zg_place_label(block, owner);
         if (owner == ZG_NOBODY)
             g_string_append_printf(text, "<td colspan=\"%u\" class=\"none\">-</td>", end - i);
         else
             g_string_append_printf(text, "<td colspan=\"%u\" class=\"c%d\" title=\"%s\">%s</td>", end - i,
-                                   owner % COLOURS, name, name);
+                                   owner % ZG_OWNER_STEPS % COLOURS, name, name);
         i = end;
     }
     g_string_append(text, "</tr>\n");

@@ -505,11 +505,11 @@ const struct zg_step *zg_plan_length(const struct zg_plan *plan)
 
 unsigned zg_plan_least_frame(const struct zg_plan *plan)
 {
-    unsigned content = plan->filled > 0 ? plan->filled : plan->header.size + plan->check.size;
+    unsigned least = zg_plan_message_at(plan, 0)->frame_least;
 
-    if (zg_framing_is_plain(&plan->definition->framing))
-        content = plan->max_content;
-    return zg_framing_least(&plan->definition->framing, content);
+    for (unsigned i = 1; i < plan->messages->len; i++)
+        least = MIN(least, zg_plan_message_at(plan, i)->frame_least);
+    return least;
 }
 
 static uint64_t time_of_us(const struct zg_plan *plan, unsigned bytes)

@@ -133,7 +133,8 @@ static bool float_raw(const struct zg_step *step, const mpq_t physical, union zg
     return (value >= step->scale.low && value <= step->scale.high) || (raw->f == value && zg_step_permits(step, *raw));
 }
 
-/* Whether a value of more than 53 bits is the nearest double of the least or the greatest raw value, which it is beyond. */
+/* Whether a value of more than 53 bits is the nearest double of the least or the greatest raw value, which it is
+ * beyond. */
 static bool is_limit(const struct zg_step *step, const mpq_t physical, union zg_raw *raw)
 {
     const double given = zg_nearest_double(physical);

@@ -400,8 +400,8 @@ static inline bool zgi_send_pair(struct zg_link *link, const struct zg_peer *pee
     return zgi_link_send(link, peer->address, id, content, NULL, 2) == 0;
 }
 
-/* Too many messages in a row were not taken, and none is open: begins afresh, as a restart would. While the peer does not
- * know this node nothing was sent yet, and there is nothing to tell. */
+/* Too many messages in a row were not taken, and none is open: begins afresh, as a restart would. While the peer does
+ * not know this node nothing was sent yet, and there is nothing to tell. */
 static ZGI_RARE void zgi_delivery_renew(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery)
 {
     zgi_delivery_afresh(link, delivery, (uint8_t)(delivery->next & (ZGI_DELIVERY(link)->slots - 1U)));

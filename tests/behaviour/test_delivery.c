@@ -105,8 +105,8 @@ static void send_within(struct stage *at)
         sent += loom_host_send_set_speed(&at->host, &speed) == 0;
 }
 
-/* Ends that restart at any moment on a bad line, and handlers that send: no message is taken twice, one that is told delivered was taken, and
- * each is settled once, but for those that died with their sender. */
+/* Ends that restart at any moment on a bad line, and handlers that send: no message is taken twice, one that is told
+ * delivered was taken, and each is settled once, but for those that died with their sender. */
 static void test_restarts(void **state)
 {
     const struct zg_sim_faults faults = { .bit_error_rate = 1e-4, .drop = 1e-3, .latency_ns = 2000000 };
@@ -177,7 +177,8 @@ static void test_sends_when_settled(void **state)
 /* Sends the next speed with each that a restart ended, and as soon as the device is heard. */
 static void send_at_restart(struct stage *at)
 {
-    const unsigned told = at->matches.count + at->speed_ends.count - times_of(&at->speed_ends, STAGE_MOST)[ZG_DELIVERED];
+    const unsigned told =
+        at->matches.count + at->speed_ends.count - times_of(&at->speed_ends, STAGE_MOST)[ZG_DELIVERED];
     const struct loom_set_speed speed = { (uint16_t)(100 + sent) };
 
     if (told > sent)
@@ -436,12 +437,16 @@ static void test_refused(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_once),       cmocka_unit_test(test_restarts),
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_once),
+                                        cmocka_unit_test(test_restarts),
                                         cmocka_unit_test(test_sends_when_settled),
                                         cmocka_unit_test(test_sends_at_restart),
                                         cmocka_unit_test(test_long_outage),
-                                        cmocka_unit_test(test_throughput), cmocka_unit_test(test_given_up),
-                                        cmocka_unit_test(test_held_back),  cmocka_unit_test(test_replies),
-                                        cmocka_unit_test(test_refused),    cmocka_unit_test(test_old_copies) };
+                                        cmocka_unit_test(test_throughput),
+                                        cmocka_unit_test(test_given_up),
+                                        cmocka_unit_test(test_held_back),
+                                        cmocka_unit_test(test_replies),
+                                        cmocka_unit_test(test_refused),
+                                        cmocka_unit_test(test_old_copies) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

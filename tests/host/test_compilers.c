@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Generated code and the runtime give the same under other compilers and on a big-endian processor, which is emulated. */
+/* Generated code and the runtime give the same under other compilers and on a big-endian processor, which is emulated.
+ */
 #include "generated.h"
 
 #include <stdio.h>
@@ -23,10 +24,11 @@ static void write_program(const struct zg_plan *plan, const char *folder)
     g_autoptr(GString) table = g_string_new(NULL);
     g_autofree char *path = g_build_filename(folder, "main.c", NULL);
 
-    g_string_append_printf(text,
-                           "#include \"%s_host.h\"\n#include \"%s_device.h\"\ntypedef int glue(const uint8_t *, size_t, "
-                           "char *, int *, uint8_t *, size_t, size_t *, int *);\n",
-                           p, p);
+    g_string_append_printf(
+        text,
+        "#include \"%s_host.h\"\n#include \"%s_device.h\"\ntypedef int glue(const uint8_t *, size_t, "
+        "char *, int *, uint8_t *, size_t, size_t *, int *);\n",
+        p, p);
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const char *name = zg_plan_message_at(plan, i)->message->name;
         g_string_append_printf(text, "glue glue_%s;\n", name);
@@ -107,7 +109,8 @@ static unsigned write_input(const struct zg_plan *plan, const char *path)
 static void compare(const char *file, unsigned least)
 {
     g_autofree char *folder = g_dir_make_tmp("zeugma-compilers-XXXXXX", NULL);
-    g_autofree char *input = g_build_filename(folder, "input", NULL), *output = g_build_filename(folder, "output", NULL);
+    g_autofree char *input = g_build_filename(folder, "input", NULL),
+                    *output = g_build_filename(folder, "output", NULL);
     g_autofree char *wanted = NULL;
     struct test_plan plan = test_plan_load(file);
 
@@ -115,10 +118,9 @@ static void compare(const char *file, unsigned least)
     write_program(plan.plan, folder);
     assert_true(write_input(plan.plan, input) >= least);
     for (size_t i = 0; i < G_N_ELEMENTS(builds); i++) {
-        g_autofree char *command =
-            g_strdup_printf("cd %s && %s -std=c11 -I" TEST_SOURCE "/include -I. *.c " TEST_SOURCE
-                            "/runtime/*.c -o program && %s ./program < input > output",
-                            folder, builds[i].compiler, builds[i].run);
+        g_autofree char *command = g_strdup_printf("cd %s && %s -std=c11 -I" TEST_SOURCE "/include -I. *.c " TEST_SOURCE
+                                                   "/runtime/*.c -o program && %s ./program < input > output",
+                                                   folder, builds[i].compiler, builds[i].run);
         g_autofree char *told = NULL;
         if (system(command) != 0 || !g_file_get_contents(output, &told, NULL, NULL))
             fail_msg("%s", command);

@@ -56,6 +56,35 @@ static void test_detection(void **state)
     }
 }
 
+/* Bursts as a serial line sends them are what brute force finds: with every pattern, at every place in the byte. */
+static void test_bursts(void **state)
+{
+    static const char *const names[] = { "crc8/autosar", "crc8/maxim-dow", "crc8/smbus", "crc16/ibm-3740", "crc7/mmc" };
+    (void)state;
+    assert_int_equal(zg_crc_burst(zg_crc_by_name("crc8/autosar"), true), 4);
+    assert_int_equal(zg_crc_burst(zg_crc_by_name("crc8/autosar"), false), 8);
+    assert_int_equal(zg_crc_burst(zg_crc_by_name("crc16/modbus"), true), 16);
+    for (size_t n = 0; n < G_N_ELEMENTS(names); n++) {
+        const struct zg_crc_parameters *crc = zg_crc_by_name(names[n]);
+        const struct zg_check_choice choice = { .kind = ZG_CHECK_CRC, .crc = *crc };
+        unsigned seen = crc->width;
+        for (unsigned length = 2; length <= crc->width && seen == crc->width; length++)
+            for (unsigned first = 0; first < 8 && seen == crc->width; first++)
+                for (unsigned inner = 0; inner < 1U << (length - 2); inner++) {
+                    const uint64_t pattern = (1 | (uint64_t)inner << 1 | UINT64_C(1) << (length - 1)) << first;
+                    const uint8_t good[4] = { 1, 2, 3, 4 };
+                    uint8_t bad[4]; /* bit n of the pattern is the line's nth: byte n / 8, bit n % 8 */
+                    for (unsigned i = 0; i < 4; i++)
+                        bad[i] = good[i] ^ (uint8_t)(pattern >> 8 * i);
+                    if (zg_check_choice_value(&choice, good, 4) == zg_check_choice_value(&choice, bad, 4)) {
+                        seen = length - 1;
+                        break;
+                    }
+                }
+        assert_int_equal(zg_crc_burst(crc, true), seen);
+    }
+}
+
 /* The fast form gives what the plain one does: any parameters, any length, in any pieces. */
 static void test_fast(void **state)
 {
@@ -152,7 +181,8 @@ static void test_table(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_detection), cmocka_unit_test(test_fast),
-                                        cmocka_unit_test(test_nearby), cmocka_unit_test(test_table) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_detection), cmocka_unit_test(test_bursts),
+                                        cmocka_unit_test(test_fast), cmocka_unit_test(test_nearby),
+                                        cmocka_unit_test(test_table) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -341,7 +341,8 @@ static void test_aimed(void **state)
     static const char definition[] =
         "zeugma: 1\nprotocol: aimed\nversion: 1.0\n"
         "frame: { framing: cobs, header: [destination: u4, id: u4], check: crc16/xmodem }\n"
-        "messages: { lift: { id: 1, from: host, fields: { n: u8 } }, told: { id: 2, from: device, fields: { n: u8 } } }\n";
+        "messages: { lift: { id: 1, from: host, fields: { n: u8 } }, told: { id: 2, from: device, fields: { n: u8 } } "
+        "}\n";
     struct test_plan plan = test_plan_of(definition);
     (void)state;
     g_autofree char *text = run_program(plan.plan, "aimed");
@@ -353,8 +354,11 @@ static void test_aimed(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions), cmocka_unit_test(test_writing),
-                                        cmocka_unit_test(test_each_file_failing), cmocka_unit_test(test_bundle),
-                                        cmocka_unit_test(test_nodes), cmocka_unit_test(test_aimed) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions),
+                                        cmocka_unit_test(test_writing),
+                                        cmocka_unit_test(test_each_file_failing),
+                                        cmocka_unit_test(test_bundle),
+                                        cmocka_unit_test(test_nodes),
+                                        cmocka_unit_test(test_aimed) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -57,9 +57,9 @@ static unsigned replay(unsigned window, bool kept, GHashTable *seen)
     assert_true(zg_generated_write(files, folder, false, NULL));
     assert_int_equal(system(build), 0);
     for (unsigned seed = 1; seed <= test_rounds(12); seed++) {
-        g_autofree char *simulate =
-            g_strdup_printf("cd %s && spin -n%u -u6000 -DW=%u -DMEMORY=8 -DFAULTS=9 %s " TEST_SOURCE "/docs/model/delivery.pml",
-                            folder, seed, window, kept ? "-DKEPT" : "");
+        g_autofree char *simulate = g_strdup_printf(
+            "cd %s && spin -n%u -u6000 -DW=%u -DMEMORY=8 -DFAULTS=9 %s " TEST_SOURCE "/docs/model/delivery.pml", folder,
+            seed, window, kept ? "-DKEPT" : "");
         g_autofree char *output = output_of(simulate);
         g_autofree char *events = events_of(output);
         g_autofree char *file = g_build_filename(folder, "events", NULL);
@@ -83,7 +83,8 @@ static unsigned replay(unsigned window, bool kept, GHashTable *seen)
 
 static void test_same_events(void **state)
 {
-    static const char *const kinds[] = { "send", "again", "give", "lose", "new", "copy", "early", "settle", "within", "done" };
+    static const char *const kinds[] = { "send", "again", "give",   "lose",   "new",
+                                         "copy", "early", "settle", "within", "done" };
     g_autoptr(GHashTable) seen = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     unsigned count = 0;
     (void)state;
