@@ -2,7 +2,9 @@
 #include "cli.h"
 
 #include <errno.h>
+#include <poll.h>
 #include <stdio.h>
+#include <unistd.h>
 #include <string.h>
 
 #include "analysis/budget.h"
@@ -14,7 +16,11 @@ void cli_error(const struct cli_verb *verb, const char *format, ...)
     va_start(arguments, format);
     g_autofree char *text = g_strdup_vprintf(format, arguments);
     va_end(arguments);
-    (void)fprintf(stderr, "zeugma %s: %s\n", verb->name, text);
+    g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
+    for (char **line = lines; *line; line++) {
+        g_autofree char *shown = zg_shown(*line, -1, false); /* it may hold text of a file or a device */
+        (void)fprintf(stderr, "zeugma %s: %s\n", verb->name, shown);
+    }
 }
 
 void cli_print(const char *format, ...)
@@ -25,10 +31,20 @@ void cli_print(const char *format, ...)
     va_end(arguments);
 }
 
+/* Whether who read the output has seen enough, as `head` has. */
+static bool reader_is_gone(void)
+{
+    struct pollfd output = { .fd = STDOUT_FILENO, .events = POLLOUT };
+    return poll(&output, 1, 0) > 0 && (output.revents & (POLLERR | POLLHUP)) != 0;
+}
+
 int cli_finish(const struct cli_verb *verb, int status)
 {
-    if (fflush(stdout) == 0 && !ferror(stdout))
+    const bool good = fflush(stdout) == 0 && !ferror(stdout);
+    const int why = errno;
+    if (good || reader_is_gone())
         return status;
+    errno = why;
     cli_error(verb, "cannot write the output: %s", g_strerror(errno));
     return CLI_TROUBLE;
 }

@@ -22,6 +22,7 @@ void cli_catch_signals(void)
 
     (void)sigaction(SIGINT, &action, NULL);
     (void)sigaction(SIGTERM, &action, NULL);
+    (void)sigaction(SIGHUP, &action, NULL); /* the terminal went: what was measured may be kept */
     (void)sigaction(SIGUSR1, &action, NULL);
     (void)signal(SIGPIPE, SIG_IGN); /* cli_finish() tells of a closed output */
 }

@@ -6,6 +6,7 @@
 
 #include "codec/describe.h"
 #include "codec/values.h"
+#include "definition/words.h"
 #include "live.h"
 #include "live/suspect.h"
 #include "watch_screen.h"
@@ -85,7 +86,7 @@ static void take_notice(const char *text, void *data)
 
 /* --- CSV: one row for each value, or of one message, for each message */
 
-static void append_csv_cell(GString *text, const char *cell)
+static void append_csv_text(GString *text, const char *cell)
 {
     if (!strpbrk(cell, ",\"\r\n")) {
         g_string_append(text, cell);
@@ -98,6 +99,15 @@ static void append_csv_cell(GString *text, const char *cell)
         g_string_append_c(text, *cell);
     }
     g_string_append_c(text, '"');
+}
+
+/* Text that a spreadsheet would take for a formula is told by a quote in front, as there; what is hidden is escaped. */
+static void append_csv_cell(GString *text, const char *raw, bool foreign)
+{
+    g_autofree char *shown = zg_shown(raw, -1, false);
+    g_autofree char *cell = g_strdup_printf("%s%s", foreign && shown[0] && strchr("=+-@", shown[0]) ? "'" : "", shown);
+
+    append_csv_text(text, cell);
 }
 
 static void begin_csv(struct watching *watching, const struct zg_plan_message *only)
@@ -115,7 +125,7 @@ static void begin_csv(struct watching *watching, const struct zg_plan_message *o
         g_autofree char *head =
             step->field->unit ? g_strdup_printf("%s [%s]", step->name, step->field->unit) : g_strdup(step->name);
         g_string_append_c(text, ',');
-        append_csv_cell(text, head);
+        append_csv_cell(text, head, false);
     }
     g_string_append(text, only ? "\n" : ",message,field,value,unit\n");
 }
@@ -144,10 +154,10 @@ static void append_csv(struct watching *watching, double at, const struct zg_str
         if (!only)
             g_string_append_printf(text, "%s,%s,%s", head->str, stretch->message->message->name, step->name);
         g_string_append_c(text, ',');
-        append_csv_cell(text, value->str);
+        append_csv_cell(text, value->str, step->type.kind == ZG_KIND_TEXT);
         if (!only) {
             g_string_append_c(text, ',');
-            append_csv_cell(text, step->field->unit ? step->field->unit : "");
+            append_csv_cell(text, step->field->unit ? step->field->unit : "", true);
             g_string_append_c(text, '\n');
         }
     }

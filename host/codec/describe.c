@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "codec/values.h"
+#include "definition/words.h"
 
 enum { RAW_SHOWN = 48 }; /* bytes of a skipped stretch shown in a line of text */
 
@@ -194,14 +195,8 @@ bool zg_stretch_console(const struct zg_stretch *stretch, const uint8_t **bytes,
 
 char *zg_console_quoted(const uint8_t *bytes, size_t count)
 {
-    char beyond_ascii[129];
-    g_autofree char *console = g_strndup((const char *)bytes, count);
-
-    for (unsigned i = 0; i < 128; i++)
-        beyond_ascii[i] = (char)(128 + i);
-    beyond_ascii[128] = '\0';
-    g_autofree char *escaped = g_strescape(console, g_utf8_validate(console, -1, NULL) ? beyond_ascii : "");
-    return g_strdup_printf("\"%s\"", escaped);
+    g_autofree char *shown = zg_shown((const char *)bytes, (gssize)count, true);
+    return g_strdup_printf("\"%s\"", shown);
 }
 
 char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *stretch)

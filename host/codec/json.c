@@ -7,6 +7,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "definition/words.h"
+
 static const int64_t whole_in_double = (int64_t)1 << 53;
 
 static bool append_special(GString *text, double value)
@@ -95,26 +97,42 @@ void zg_append_float(GString *text, float value)
         append_shortest(text, (double)value, fabsf(value) < FLT_MIN ? 1 : 6, 9, true);
 }
 
-static bool is_plain(char c)
+/* Bytes of the characters that stand in a string as they are, at its beginning: what terminals act on does not. */
+static size_t plain_run(const char *text, size_t length)
 {
-    return (unsigned char)c >= 0x20 && c != '"' && c != '\\' && c != 0x7F;
+    size_t run = 0;
+
+    while (run < length) {
+        const uint8_t byte = (uint8_t)text[run];
+        if (byte < 0x20 || byte == '"' || byte == '\\' || byte == 0x7F)
+            break;
+        if (byte >= 0xC2) { /* may be hidden beyond ASCII */
+            const gunichar c = g_utf8_get_char_validated(text + run, (gssize)(length - run));
+            if (c < 0x110000 && zg_is_hidden(c))
+                break;
+        }
+        run++;
+    }
+    return run;
 }
 
 static void append_quoted(GString *text, const char *value, size_t length)
 {
     g_string_append_c(text, '"');
     for (size_t at = 0; at < length;) {
-        size_t run = 0;
-        while (at + run < length && is_plain(value[at + run]))
-            run++;
+        const size_t run = plain_run(value + at, length - at);
         g_string_append_len(text, value + at, (gssize)run);
         at += run;
         if (at == length)
             break;
         if (value[at] == '"' || value[at] == '\\')
             g_string_append_printf(text, "\\%c", value[at]);
-        else
+        else if ((uint8_t)value[at] < 0x80)
             g_string_append_printf(text, "\\u%04x", (unsigned)(unsigned char)value[at]);
+        else {
+            g_string_append_printf(text, "\\u%04x", g_utf8_get_char(value + at));
+            at += (size_t)(g_utf8_next_char(value + at) - (value + at)) - 1;
+        }
         at++;
     }
     g_string_append_c(text, '"');

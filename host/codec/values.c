@@ -7,6 +7,47 @@
 
 #include "definition/words.h"
 
+/* What of a text is opened and never closed; NULL: nothing. Free with g_free(). */
+static char *what_is_open(const char *text)
+{
+    size_t opened[100];
+    unsigned depth = 0;
+
+    for (size_t at = 0; text[at]; at++) {
+        if (text[at] == '"') {
+            const size_t begin = at;
+            for (at++; text[at] && text[at] != '"'; at++)
+                at += text[at] == '\\' && text[at + 1];
+            if (!text[at])
+                return g_strdup_printf("the \" at position %zu is not closed", begin + 1);
+        } else if (strchr("{[", text[at]) && depth < G_N_ELEMENTS(opened)) {
+            opened[depth++] = at;
+        } else if (strchr("}]", text[at]) && depth > 0) {
+            depth--;
+        }
+    }
+    return depth == 0 ? NULL
+                      : g_strdup_printf("the %c at position %zu is not closed", text[opened[depth - 1]],
+                                        opened[depth - 1] + 1);
+}
+
+/* Adds what is wrong to what was found before, a line each; a few are enough. */
+static void add_error(GError **error, GError *more, unsigned *count)
+{
+    enum { MOST = 20 };
+
+    if (*count == 0) {
+        g_propagate_error(error, more);
+    } else {
+        if (error && *count < MOST) {
+            g_autofree char *before = (*error)->message;
+            (*error)->message = g_strdup_printf("%s\n%s", before, more->message);
+        }
+        g_error_free(more);
+    }
+    ++*count;
+}
+
 static JsonParser *parse_object(const char *what, const char *text, GError **error)
 {
     g_autoptr(JsonParser) parser = json_parser_new_immutable();
@@ -14,7 +55,11 @@ static JsonParser *parse_object(const char *what, const char *text, GError **err
 
     if (!json_parser_load_from_data(parser, text, -1, &reason)) {
         const char *message = g_str_has_prefix(reason->message, "<data>:") ? reason->message + 7 : reason->message;
-        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_JSON, "%s: not JSON, at %s", what, message);
+        g_autofree char *open = what_is_open(text);
+        if (open)
+            g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_JSON, "%s: not JSON: %s", what, open);
+        else
+            g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_JSON, "%s: not JSON, at %s", what, message);
         return NULL;
     }
     JsonNode *root = json_parser_get_root(parser);
@@ -288,15 +333,17 @@ static bool known_members(const char *what, const char *kind, JsonObject *object
 {
     g_autoptr(GList) members = json_object_get_members(object);
 
+    unsigned count = 0;
     for (GList *item = members; item; item = item->next) {
         if (g_strv_contains(names, item->data))
             continue;
         g_autofree char *hint = zg_word_hint(item->data, names);
-        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s has no %s \"%s\"%s", what, kind,
-                    (const char *)item->data, hint);
-        return false;
+        add_error(error,
+                  g_error_new(ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s has no %s \"%s\"%s", what, kind,
+                              (const char *)item->data, hint),
+                  &count);
     }
-    return true;
+    return count == 0;
 }
 
 static bool block_from_json(const char *path, const struct zg_block *block, JsonObject *object, struct zg_value *values,
@@ -307,21 +354,23 @@ static bool block_from_json(const char *path, const struct zg_block *block, Json
     for (unsigned i = 0; i < block->steps->len; i++)
         g_ptr_array_add(names, (gpointer)zg_block_step(block, i)->name);
     g_ptr_array_add(names, NULL);
-    if (!known_members(path, "field", object, (const char *const *)names->pdata, error))
-        return false;
+    GError *wrong = NULL;
+    unsigned count = 0;
+    if (!known_members(path, "field", object, (const char *const *)names->pdata, &wrong))
+        add_error(error, wrong, &count);
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         JsonNode *node = json_object_get_member(object, step->name);
         g_autofree char *inner = g_strconcat(path, ".", step->name, NULL);
-        if (!node) {
-            g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s: the field \"%s\" is missing", path,
-                        step->name);
-            return false;
-        }
-        if (!value_from_json(inner, step, node, &values[i], error))
-            return false;
+        wrong = NULL;
+        if (!node)
+            wrong = g_error_new(ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s: the field \"%s\" is missing", path, step->name);
+        else
+            (void)value_from_json(inner, step, node, &values[i], &wrong);
+        if (wrong)
+            add_error(error, wrong, &count);
     }
-    return true;
+    return count == 0;
 }
 
 bool zg_values_from_json(const struct zg_plan_message *message, const char *text, struct zg_value *values,
@@ -531,7 +580,7 @@ static void item_to_text(const struct zg_step *step, const struct zg_value *valu
 void zg_value_to_text(const struct zg_step *step, const struct zg_value *value, GString *text)
 {
     if (step->type.kind == ZG_KIND_TEXT) {
-        g_autofree char *quoted = g_strescape((const char *)value->bytes, NULL);
+        g_autofree char *quoted = zg_shown((const char *)value->bytes, (gssize)value->count, true);
         g_string_append_printf(text, "\"%s\"", quoted);
     } else if (step->type.kind == ZG_KIND_BYTES) {
         g_string_append(text, value->count == 0 ? "empty" : "");

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "definition/diagnostics.h"
 
+#include "definition/words.h"
+
 enum { KEPT = 200 }; /* a file that is noise throughout must not fill the memory */
 
 struct zg_diagnostics {
@@ -70,7 +72,8 @@ static void add(struct zg_diagnostics *diagnostics, enum zg_severity severity, s
     struct zg_diagnostic *diagnostic = g_new0(struct zg_diagnostic, 1);
     diagnostic->severity = severity;
     diagnostic->place = place;
-    diagnostic->message = g_strdup_vprintf(format, arguments);
+    g_autofree char *message = g_strdup_vprintf(format, arguments);
+    diagnostic->message = zg_shown(message, -1, false); /* what was found in the file is quoted in it */
     g_ptr_array_add(diagnostics->list, diagnostic);
 }
 

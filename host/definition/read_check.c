@@ -24,6 +24,82 @@ GPtrArray *zg_check_names(void)
     return names;
 }
 
+/* Other spellings of named checks, and which one is usual, from manuals and headers; none is taken silently, since
+ * several of them mean one thing here and another there. */
+static const struct {
+    const char *spelling; /* lower case, without marks */
+    const char *names;
+} other_spellings[] = {
+    { "crc8", "crc8/smbus, crc8/maxim-dow, crc8/autosar or crc8/sae-j1850" },
+    { "crc8ccitt", "crc8/smbus" },
+    { "crc8dallas", "crc8/maxim-dow" },
+    { "crc8maxim", "crc8/maxim-dow" },
+    { "crc16", "crc16/arc, crc16/modbus, crc16/ibm-3740, crc16/xmodem or crc16/kermit" },
+    { "crc16ibm", "crc16/arc" },
+    { "crc16ansi", "crc16/arc" },
+    { "crc16lha", "crc16/arc" },
+    { "crc16ccitt", "crc16/ibm-3740, crc16/kermit or crc16/xmodem" },
+    { "crcccitt", "crc16/ibm-3740, crc16/kermit or crc16/xmodem" },
+    { "ccitt", "crc16/ibm-3740, crc16/kermit or crc16/xmodem" },
+    { "crc16ccittfalse", "crc16/ibm-3740" },
+    { "ccittfalse", "crc16/ibm-3740" },
+    { "crc16autosar", "crc16/ibm-3740" },
+    { "crc16x25", "crc16/ibm-sdlc" },
+    { "x25", "crc16/ibm-sdlc" },
+    { "crc16hdlc", "crc16/ibm-sdlc" },
+    { "fcs16", "crc16/ibm-sdlc" },
+    { "modbus", "crc16/modbus" },
+    { "xmodem", "crc16/xmodem" },
+    { "kermit", "crc16/kermit" },
+    { "crc24", "crc24/openpgp or crc24/ble" },
+    { "crc32", "crc32/iso-hdlc (of most files and networks) or crc32/mpeg-2" },
+    { "crc32ieee", "crc32/iso-hdlc" },
+    { "crc32ethernet", "crc32/iso-hdlc" },
+    { "crc32zip", "crc32/iso-hdlc" },
+    { "crc32zlib", "crc32/iso-hdlc" },
+    { "crc32c", "crc32/iscsi" },
+    { "crc32castagnoli", "crc32/iscsi" },
+    { "crc32posix", "crc32/cksum" },
+    { "crc64", "crc64/xz or crc64/ecma-182" },
+    { "checksum", "sum8, xor8, fletcher16 or internet" },
+    { "checksum8", "sum8" },
+    { "sum", "sum8" },
+    { "xor", "xor8" },
+    { "lrc", "xor8 or sum8/negated" },
+    { "bcc", "xor8" },
+    { "fletcher", "fletcher16" },
+    { "adler", "adler32" },
+};
+
+/* What was probably meant: another spelling's names, the CRCs of the same width, or the nearest word. Free with g_free(). */
+static char *check_hint(const char *word)
+{
+    g_autoptr(GPtrArray) names = zg_check_names();
+    g_autoptr(GString) plain = g_string_new(NULL);
+    g_autoptr(GString) alike = g_string_new(NULL);
+    const char *nearest = zg_word_nearest(word, (const char *const *)names->pdata);
+
+    for (const char *c = word; *c; c++)
+        if (g_ascii_isalnum(*c))
+            g_string_append_c(plain, g_ascii_tolower(*c));
+    for (size_t i = 0; i < G_N_ELEMENTS(other_spellings); i++)
+        if (strcmp(plain->str, other_spellings[i].spelling) == 0)
+            return g_strdup_printf("; did you mean %s? zeugma crc tells them apart by a value", other_spellings[i].names);
+    const unsigned width = g_str_has_prefix(plain->str, "crc") ? (unsigned)g_ascii_strtoull(plain->str + 3, NULL, 10) : 0;
+    for (unsigned i = 0; i < zg_crc_table_length; i++) {
+        const bool same = zg_crc_table[i].width == width;
+        if (same)
+            g_string_append_printf(alike, "%s%s", alike->len > 0 ? ", " : "", zg_crc_table[i].name);
+        if (nearest && strcmp(nearest, zg_crc_table[i].name) == 0 && width != 0 && !same)
+            nearest = NULL; /* likeness of the letters alone */
+    }
+    if (nearest)
+        return g_strdup_printf("; did you mean \"%s\"?", nearest);
+    if (alike->len > 0)
+        return g_strdup_printf("; of this width there are %s", alike->str);
+    return zg_word_hint(word, (const char *const *)names->pdata);
+}
+
 static bool known_check(struct zgi_reader *reader, yaml_node_t *node, struct zg_check_choice *choice)
 {
     const char *word = zgi_scalar(reader, node, "the name of a check");
@@ -43,8 +119,7 @@ static bool known_check(struct zgi_reader *reader, yaml_node_t *node, struct zg_
         choice->name = g_strdup(word);
         return true;
     }
-    g_autoptr(GPtrArray) names = zg_check_names();
-    g_autofree char *hint = zg_word_hint(word, (const char *const *)names->pdata);
+    g_autofree char *hint = check_hint(word);
     zgi_error(reader->diagnostics, zgi_place(node), "unknown check \"%s\"%s", word, hint);
     return false;
 }

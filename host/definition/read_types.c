@@ -9,6 +9,14 @@ void zgi_keep_text(struct zgi_reader *reader, const struct zgi_entry *entry, cha
 {
     g_free(*into);
     *into = zgi_read_text(reader, entry->value, entry->key);
+    for (const char *c = *into; c && *c; c = g_utf8_next_char(c)) {
+        if (!zg_is_hidden(g_utf8_get_char(c)) || *c == '\n' || *c == '\t')
+            continue;
+        zgi_error(reader->diagnostics, zgi_place(entry->value),
+                  "%s holds the character U+%04X, which is not shown, or changes how others are; leave it out", entry->key,
+                  g_utf8_get_char(c));
+        break;
+    }
 }
 
 void zgi_read_order(struct zgi_reader *reader, yaml_node_t *node, bool *big_endian)

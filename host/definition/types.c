@@ -69,6 +69,31 @@ static bool named_type(const char *word, const struct zg_definition *definition,
     return false;
 }
 
+/* What a type's name in C, or in other languages, is here: "int16_t" is i16. NULL: none. Free with g_free(). */
+static char *type_of_c(const char *word)
+{
+    static const struct {
+        const char *word, *type;
+    } others[] = { { "float", "f32" },      { "float32", "f32" }, { "double", "f64" },       { "float64", "f64" },
+                   { "char", "u8" },        { "byte", "u8" },     { "uchar", "u8" },         { "ushort", "u16" },
+                   { "short", "i16" },      { "int", "i32" },     { "uint", "u32" },         { "boolean", "bool" },
+                   { "_Bool", "bool" },     { "string", "text" }, { "str", "text" },         { "varint", "uleb32" } };
+    const bool is_unsigned = g_str_has_prefix(word, "uint");
+    struct zg_type type;
+
+    if (is_unsigned || g_str_has_prefix(word, "int")) {
+        g_autofree char *short_name = g_strdup_printf("%c%s", is_unsigned ? 'u' : 'i', word + (is_unsigned ? 4 : 3));
+        if (g_str_has_suffix(short_name, "_t"))
+            short_name[strlen(short_name) - 2] = '\0';
+        if (integer_type(short_name, &type))
+            return g_steal_pointer(&short_name);
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(others); i++)
+        if (strcmp(word, others[i].word) == 0)
+            return g_strdup(others[i].type);
+    return NULL;
+}
+
 static void unknown_type(struct zgi_reader *reader, struct zg_place place, const char *word,
                          const struct zg_definition *definition)
 {
@@ -84,7 +109,8 @@ static void unknown_type(struct zgi_reader *reader, struct zg_place place, const
     for (unsigned i = 0; i < definition->records->len; i++)
         g_ptr_array_add(names, ((struct zg_record *)g_ptr_array_index(definition->records, i))->name);
     g_ptr_array_add(names, NULL);
-    const char *nearest = zg_word_nearest(word, (const char *const *)names->pdata);
+    g_autofree char *of_c = type_of_c(word);
+    const char *nearest = of_c ? of_c : zg_word_nearest(word, (const char *const *)names->pdata);
     zgi_error(reader->diagnostics, place, "unknown type \"%s\"%s%s%s", word, nearest ? "; did you mean \"" : "",
               nearest ? nearest
                       : "; expected u1 to u64, i2 to i64, bool, f32, f64, text[N], bytes[N] or the name of an "

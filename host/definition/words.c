@@ -221,3 +221,43 @@ bool zg_parse_time(const char *text, uint64_t *nanoseconds)
     mpz_clear(whole);
     return good;
 }
+
+bool zg_is_hidden(gunichar c)
+{
+    return c < 0x20 || (c >= 0x7F && c < 0xA0) || (c >= 0x200E && c <= 0x200F) || (c >= 0x2028 && c <= 0x202E) ||
+           (c >= 0x2066 && c <= 0x2069) || c == 0x61C || c == 0xFEFF;
+}
+
+static void append_escape(GString *shown, gunichar c)
+{
+    static const char named[] = "\b\f\n\r\t", letters[] = "bfnrt";
+    const char *name = c != 0 && c < 0x80 ? strchr(named, (int)c) : NULL;
+
+    if (name)
+        g_string_append_printf(shown, "\\%c", letters[name - named]);
+    else
+        g_string_append_printf(shown, c < 0x80 ? "\\%03o" : "\\u%04x", c);
+}
+
+char *zg_shown(const char *text, gssize length, bool quoted)
+{
+    GString *shown = g_string_new(NULL);
+    const char *end = text + (length < 0 ? strlen(text) : (size_t)length);
+
+    while (text < end) {
+        const gunichar c = g_utf8_get_char_validated(text, end - text);
+        if (c == (gunichar)-1 || c == (gunichar)-2 || (c == 0 && *text != '\0')) {
+            g_string_append_printf(shown, "\\%03o", (unsigned)(uint8_t)*text++);
+            continue;
+        }
+        const char *next = *text == '\0' ? text + 1 : g_utf8_next_char(text);
+        if (zg_is_hidden(c))
+            append_escape(shown, c);
+        else if (quoted && (c == '"' || c == '\\'))
+            g_string_append_printf(shown, "\\%c", (char)c);
+        else
+            g_string_append_len(shown, text, next - text);
+        text = next;
+    }
+    return g_string_free(shown, FALSE);
+}

@@ -35,4 +35,13 @@ bool zgi_parse_version(const char *text, unsigned *major, unsigned *minor);
  * 2^63 ns. */
 bool zg_parse_time(const char *text, uint64_t *nanoseconds);
 
+/* Whether a character is not seen as it is, or changes how others are seen: control characters of both sets, marks of the
+ * direction of writing (Unicode Standard Annex 9), line separators, the byte order mark. */
+bool zg_is_hidden(gunichar c);
+
+/* Text of others for a terminal, a log or a report: what is hidden, and bytes that are not UTF-8, as escapes (\033, \n,
+ * \u202e). `length` -1: up to its end. `quoted`: also quotes and backslashes, so that it may stand in quotes. Free with
+ * g_free(). */
+char *zg_shown(const char *text, gssize length, bool quoted);
+
 #endif

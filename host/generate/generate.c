@@ -80,46 +80,72 @@ static bool replaceable(const char *path, GError **error)
     return false;
 }
 
-static bool write_all(const GPtrArray *files, const char *folder, const char *suffix, GError **error)
+/* --- all files or none: they are written into a folder of their own beside the target, whose old files go there, too */
+
+static char *staged(const char *stage, unsigned index, const char *which)
+{
+    return g_strdup_printf("%s/%u.%s", stage, index, which);
+}
+
+static bool write_all(const GPtrArray *files, const char *stage, GError **error)
 {
     for (unsigned i = 0; i < files->len; i++) {
         const struct zg_generated *file = g_ptr_array_index(files, i);
-        g_autofree char *name = g_strconcat(file->name, suffix, NULL);
-        g_autofree char *path = g_build_filename(folder, name, NULL);
+        g_autofree char *path = staged(stage, i, "new");
         if (!g_file_set_contents(path, file->text, -1, error))
             return false;
     }
     return true;
 }
 
-static bool move_all(const GPtrArray *files, const char *folder, const char *suffix, GError **error)
+static char *target_of(const GPtrArray *files, const char *folder, unsigned index)
+{
+    const struct zg_generated *file = g_ptr_array_index(files, index);
+    return g_build_filename(folder, file->name, NULL);
+}
+
+/* Puts back what the first `count` files were. */
+static void undo(const GPtrArray *files, const char *folder, const char *stage, unsigned count)
+{
+    while (count-- > 0) {
+        g_autofree char *path = target_of(files, folder, count), *old = staged(stage, count, "old");
+        (void)g_remove(path);
+        (void)g_rename(old, path); /* where there was one */
+    }
+}
+
+static bool move_all(const GPtrArray *files, const char *folder, const char *stage, GError **error)
 {
     for (unsigned i = 0; i < files->len; i++) {
-        const struct zg_generated *file = g_ptr_array_index(files, i);
-        g_autofree char *path = g_build_filename(folder, file->name, NULL);
-        g_autofree char *beside = g_strconcat(path, suffix, NULL);
-        if (g_rename(beside, path) != 0) {
+        g_autofree char *path = target_of(files, folder, i);
+        g_autofree char *old = staged(stage, i, "old"), *new = staged(stage, i, "new");
+        const bool is_folder = g_file_test(path, G_FILE_TEST_IS_DIR);
+        if (!is_folder)
+            (void)g_rename(path, old);
+        if (is_folder || g_rename(new, path) != 0) {
             g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_WRITE, "cannot write %s: %s", path,
-                        g_strerror(errno));
+                        g_strerror(is_folder ? EISDIR : errno));
+            (void)g_rename(old, path);
+            undo(files, folder, stage, i);
             return false;
         }
     }
     return true;
 }
 
-static void remove_all(const GPtrArray *files, const char *folder, const char *suffix)
+static void remove_stage(const char *stage, unsigned count)
 {
-    for (unsigned i = 0; i < files->len; i++) {
-        const struct zg_generated *file = g_ptr_array_index(files, i);
-        g_autofree char *name = g_strconcat(file->name, suffix, NULL);
-        g_autofree char *path = g_build_filename(folder, name, NULL);
-        (void)g_remove(path);
+    for (unsigned i = 0; i < count; i++) {
+        g_autofree char *old = staged(stage, i, "old"), *new = staged(stage, i, "new");
+        (void)g_remove(old);
+        (void)g_remove(new);
     }
+    (void)g_rmdir(stage);
 }
 
 bool zg_generated_write(const GPtrArray *files, const char *folder, bool force, GError **error)
 {
-    static const char suffix[] = ".new";
+    g_autofree char *stage = g_build_filename(folder, ".zeugma-XXXXXX", NULL);
 
     if (g_mkdir_with_parents(folder, 0777) != 0) {
         g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_WRITE, "cannot make the folder %s: %s", folder,
@@ -134,8 +160,12 @@ bool zg_generated_write(const GPtrArray *files, const char *folder, bool force, 
             return false;
         (void)g_mkdir_with_parents(inner, 0777); /* if that fails, so does the writing */
     }
-    if (write_all(files, folder, suffix, error) && move_all(files, folder, suffix, error))
-        return true;
-    remove_all(files, folder, suffix);
-    return false;
+    if (!g_mkdtemp(stage)) {
+        g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_WRITE, "cannot write to the folder %s: %s", folder,
+                    g_strerror(errno));
+        return false;
+    }
+    const bool good = write_all(files, stage, error) && move_all(files, folder, stage, error);
+    remove_stage(stage, files->len);
+    return good;
 }

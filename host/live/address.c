@@ -2,6 +2,7 @@
 #include "live/address.h"
 
 #include <string.h>
+#include <sys/stat.h>
 
 #include "definition/words.h"
 
@@ -145,6 +146,22 @@ static bool read_place(char *rest, struct zg_address *address, GError **error)
     return true;
 }
 
+/* What kind of link a bare path, or host and port, most probably is; NULL: none. */
+static const char *kind_of_path(const char *text)
+{
+    const char *colon = strrchr(text, ':');
+    struct stat status;
+
+    if (g_str_has_prefix(text, "/dev/"))
+        return "serial";
+    if (text[0] != '\0' && stat(text, &status) == 0)
+        return S_ISSOCK(status.st_mode) ? "unix" : S_ISCHR(status.st_mode) ? "serial" : S_ISREG(status.st_mode) ? "file" : NULL;
+    if (colon && colon > text && colon[1] != '\0' && strspn(colon + 1, "0123456789") == strlen(colon + 1) &&
+        strchr(text, '.'))
+        return "tcp";
+    return NULL;
+}
+
 static bool fail_form(const char *text, GError **error)
 {
     g_autoptr(GString) forms = g_string_new(NULL);
@@ -155,6 +172,9 @@ static bool fail_form(const char *text, GError **error)
                                : i + 1 == G_N_ELEMENTS(kinds) ? " or "
                                                               : ", ",
                                kinds[i].form);
+    const char *kind = kind_of_path(text);
+    if (kind)
+        return fail(error, "\"%s\" is no link; did you mean \"%s:%s\"?", text, kind, text);
     return fail(error, "\"%s\" is no link; expected %s", text, forms->str);
 }
 

@@ -15,7 +15,7 @@ static void check_vector(const struct zg_plan *plan, char **columns)
     g_autoptr(GByteArray) wanted = zg_bytes_from_hex(columns[3], NULL);
     g_autoptr(GError) error = NULL;
     struct zg_value *values = zg_values_new(&message->payload);
-    uint8_t payload[256];
+    uint8_t payload[1024];
     struct zg_json json;
     size_t length, ignored;
 

@@ -237,27 +237,40 @@ static void test_writing(void **state)
     test_plan_clear(&plan);
 }
 
-/* Whichever file cannot be written, none is, and nothing is left beside them. */
+/* Whichever file cannot be written, all are as they were, and nothing is left beside them; a file of the user's that is
+ * named like one of them and ".new" stays. */
 static void test_each_file_failing(void **state)
 {
     struct test_plan plan = test_plan_of(test_small_definition);
     g_autoptr(GPtrArray) files = zg_generate_c(plan.plan);
     (void)state;
-    for (unsigned i = 0; i < files->len; i++) {
+    for (unsigned i = 0; i < 2 * files->len; i++) {
         g_autofree char *folder = g_dir_make_tmp("zeugma-generated-XXXXXX", NULL);
-        const struct zg_generated *file = g_ptr_array_index(files, i);
-        g_autofree char *beside = g_strconcat(folder, "/", file->name, ".new", NULL);
-        g_autofree char *blocker = g_build_filename(beside, "in the way", NULL);
+        const struct zg_generated *file = g_ptr_array_index(files, i / 2);
+        g_autofree char *path = g_build_filename(folder, file->name, NULL);
+        g_autofree char *blocker = g_build_filename(path, "in the way", NULL);
+        g_autofree char *users = g_strconcat(path, ".new", NULL);
         g_autoptr(GError) error = NULL;
         unsigned left = 0;
-        assert_int_equal(g_mkdir(beside, 0777), 0); /* where the new file would be written first */
+        const bool exist = i % 2 == 1;
+        for (unsigned k = 0; k < files->len && exist; k++) {
+            g_autofree char *other = g_build_filename(folder, ((struct zg_generated *)files->pdata[k])->name, NULL);
+            assert_true(g_file_set_contents(other, "older", -1, NULL));
+        }
+        (void)g_remove(path);
+        assert_int_equal(g_mkdir(path, 0777), 0);
         assert_true(g_file_set_contents(blocker, "", -1, NULL));
-        assert_false(zg_generated_write(files, folder, false, &error));
+        assert_true(g_file_set_contents(users, "mine", -1, NULL));
+        assert_false(zg_generated_write(files, folder, true, &error));
         assert_non_null(strstr(error->message, file->name));
         g_autoptr(GDir) directory = g_dir_open(folder, 0, NULL);
-        while (g_dir_read_name(directory))
-            left++;
-        assert_int_equal(left, 1); /* the folder in the way */
+        for (const char *name; (name = g_dir_read_name(directory)); left++) {
+            g_autofree char *each = g_build_filename(folder, name, NULL);
+            g_autofree char *text = strcmp(each, path) != 0 ? text_of(each) : NULL;
+            if (text)
+                assert_string_equal(text, strcmp(each, users) == 0 ? "mine" : "older");
+        }
+        assert_int_equal(left, exist ? files->len + 1 : 2);
         test_remove_folder(folder);
     }
     test_plan_clear(&plan);
