@@ -4,8 +4,8 @@
 #include <errno.h>
 #include <poll.h>
 #include <stdio.h>
-#include <unistd.h>
 #include <string.h>
+#include <unistd.h>
 
 #include "analysis/budget.h"
 #include "definition/words.h"

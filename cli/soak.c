@@ -104,6 +104,10 @@ static int soak(const struct cli_verb *verb, const struct zg_plan *plan, const s
                                            requirements->len };
     g_autofree char *text = as_json ? zg_soak_report_json(&report) : zg_soak_report_text(&report);
     cli_print(as_json ? "%s\n" : "%s", text);
+    if (result->ended[0] != '\0') {
+        cli_error(verb, "ended before its time: %s", result->ended);
+        return CLI_TROUBLE;
+    }
     return zg_soak_passed(&report) ? CLI_YES : CLI_NO;
 }
 

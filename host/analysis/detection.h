@@ -12,8 +12,8 @@
 uint64_t zg_crc_sees(const struct zg_crc_parameters *crc, unsigned flips, uint64_t most);
 
 /* The longest burst, bits from the first that is flipped to the last, of which every pattern is seen at any length, the
- * CRC's own bits included where it is sent in its own order (reflected: least significant byte first). `line`: bits stand
- * in the order in which a serial line sends them, least significant first; else most significant first. */
+ * CRC's own bits included where it is sent in its own order (reflected: least significant byte first). `line`: bits
+ * stand in the order in which a serial line sends them, least significant first; else most significant first. */
 unsigned zg_crc_burst(const struct zg_crc_parameters *crc, bool line);
 
 #endif

@@ -20,7 +20,8 @@ char *zg_place_type(const struct zg_step *step);
 char *zg_place_range(const struct zg_step *step);
 
 /* Which step each bit of a block's first part belongs to, up to what varies or is newer: owners[8 * byte + 7 - bit],
- * ZG_NOBODY where none does; of an array with ZG_OWNER_STEPS times the element. `*bytes` is the part's length, `*behind` the first step that is not in it. */
+ * ZG_NOBODY where none does; of an array with ZG_OWNER_STEPS times the element. `*bytes` is the part's length,
+ * `*behind` the first step that is not in it. */
 #define ZG_NOBODY (-1)
 #define ZG_OWNER_STEPS 0x10000
 int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *behind);

@@ -364,7 +364,8 @@ static bool block_from_json(const char *path, const struct zg_block *block, Json
         g_autofree char *inner = g_strconcat(path, ".", step->name, NULL);
         wrong = NULL;
         if (!node)
-            wrong = g_error_new(ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s: the field \"%s\" is missing", path, step->name);
+            wrong =
+                g_error_new(ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s: the field \"%s\" is missing", path, step->name);
         else
             (void)value_from_json(inner, step, node, &values[i], &wrong);
         if (wrong)

@@ -71,7 +71,8 @@ static const struct {
     { "adler", "adler32" },
 };
 
-/* What was probably meant: another spelling's names, the CRCs of the same width, or the nearest word. Free with g_free(). */
+/* What was probably meant: another spelling's names, the CRCs of the same width, or the nearest word. Free with
+ * g_free(). */
 static char *check_hint(const char *word)
 {
     g_autoptr(GPtrArray) names = zg_check_names();
@@ -84,8 +85,10 @@ static char *check_hint(const char *word)
             g_string_append_c(plain, g_ascii_tolower(*c));
     for (size_t i = 0; i < G_N_ELEMENTS(other_spellings); i++)
         if (strcmp(plain->str, other_spellings[i].spelling) == 0)
-            return g_strdup_printf("; did you mean %s? zeugma crc tells them apart by a value", other_spellings[i].names);
-    const unsigned width = g_str_has_prefix(plain->str, "crc") ? (unsigned)g_ascii_strtoull(plain->str + 3, NULL, 10) : 0;
+            return g_strdup_printf("; did you mean %s? zeugma crc tells them apart by a value",
+                                   other_spellings[i].names);
+    const unsigned width =
+        g_str_has_prefix(plain->str, "crc") ? (unsigned)g_ascii_strtoull(plain->str + 3, NULL, 10) : 0;
     for (unsigned i = 0; i < zg_crc_table_length; i++) {
         const bool same = zg_crc_table[i].width == width;
         if (same)

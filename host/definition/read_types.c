@@ -13,8 +13,8 @@ void zgi_keep_text(struct zgi_reader *reader, const struct zgi_entry *entry, cha
         if (!zg_is_hidden(g_utf8_get_char(c)) || *c == '\n' || *c == '\t')
             continue;
         zgi_error(reader->diagnostics, zgi_place(entry->value),
-                  "%s holds the character U+%04X, which is not shown, or changes how others are; leave it out", entry->key,
-                  g_utf8_get_char(c));
+                  "%s holds the character U+%04X, which is not shown, or changes how others are; leave it out",
+                  entry->key, g_utf8_get_char(c));
         break;
     }
 }

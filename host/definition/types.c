@@ -74,10 +74,10 @@ static char *type_of_c(const char *word)
 {
     static const struct {
         const char *word, *type;
-    } others[] = { { "float", "f32" },      { "float32", "f32" }, { "double", "f64" },       { "float64", "f64" },
-                   { "char", "u8" },        { "byte", "u8" },     { "uchar", "u8" },         { "ushort", "u16" },
-                   { "short", "i16" },      { "int", "i32" },     { "uint", "u32" },         { "boolean", "bool" },
-                   { "_Bool", "bool" },     { "string", "text" }, { "str", "text" },         { "varint", "uleb32" } };
+    } others[] = { { "float", "f32" },  { "float32", "f32" }, { "double", "f64" }, { "float64", "f64" },
+                   { "char", "u8" },    { "byte", "u8" },     { "uchar", "u8" },   { "ushort", "u16" },
+                   { "short", "i16" },  { "int", "i32" },     { "uint", "u32" },   { "boolean", "bool" },
+                   { "_Bool", "bool" }, { "string", "text" }, { "str", "text" },   { "varint", "uleb32" } };
     const bool is_unsigned = g_str_has_prefix(word, "uint");
     struct zg_type type;
 

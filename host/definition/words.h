@@ -35,8 +35,8 @@ bool zgi_parse_version(const char *text, unsigned *major, unsigned *minor);
  * 2^63 ns. */
 bool zg_parse_time(const char *text, uint64_t *nanoseconds);
 
-/* Whether a character is not seen as it is, or changes how others are seen: control characters of both sets, marks of the
- * direction of writing (Unicode Standard Annex 9), line separators, the byte order mark. */
+/* Whether a character is not seen as it is, or changes how others are seen: control characters of both sets, marks of
+ * the direction of writing (Unicode Standard Annex 9), line separators, the byte order mark. */
 bool zg_is_hidden(gunichar c);
 
 /* Text of others for a terminal, a log or a report: what is hidden, and bytes that are not UTF-8, as escapes (\033, \n,

@@ -45,9 +45,25 @@ static bool holds_back(const struct zgi_c *c)
 
 /* --- the header */
 
+/* The longest frame; and where echoes are answered, an answer with a message of this end's own beside it. */
+static unsigned ring_room(const struct zgi_c *c)
+{
+    const struct zg_plan_message *answer = zg_plan_by_name(c->plan, "echo_reply");
+    unsigned own = 0;
+
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(c->plan, i);
+        if ((item->message->from & c->side) && !item->message->service)
+            own = MAX(own, item->frame_most);
+    }
+    const bool answers = answer && zg_definition_serves(c->plan->definition, "echo");
+    return MAX(c->plan->max_frame, answers ? answer->frame_most + own : 2);
+}
+
 static void print_ring(const struct zgi_c *c, GString *text, const char *ring)
 {
-    g_autofree char *size = g_strdup_printf("%u", power_of_two(MAX(c->plan->max_frame, 2)));
+    const bool sends = strcmp(ring, "transmit") == 0;
+    g_autofree char *size = g_strdup_printf("%u", power_of_two(sends ? ring_room(c) : MAX(c->plan->max_frame, 2)));
 
     zgi_c_emit(c, text, ring, "#ifndef @P_@S_@N_RING\n#define @P_@S_@N_RING ");
     zgi_c_emit(c, text, ring, size);

@@ -314,12 +314,13 @@ static void print_echo(const struct zgi_c *c, GString *text)
                "                   size_t length)\n{\n");
     zgi_c_emit(c, text, NULL,
                zgi_c_is_late(c)
-                   ? "    if (node->late.due)\n        return 0;\n"
+                   ? "    if (node->late.due) {\n        zgi_count_unanswered(&node->link);\n        return 0;\n    }\n"
                      "    memcpy(node->late_content + @P_HEADER_SIZE, payload, length);\n"
                      "    zgi_late_begin(&node->late, frame->header.source, @P_ECHO_REPLY_ID, length);\n"
                    : "    uint8_t content[@P_HEADER_SIZE + @P_MAX_PAYLOAD + @P_CHECK_SIZE];\n\n"
                      "    memcpy(content + @P_HEADER_SIZE, payload, length);\n"
-                     "    (void)send_content(node, frame->header.source, @P_ECHO_REPLY_ID, content, length);\n");
+                     "    if (send_content(node, frame->header.source, @P_ECHO_REPLY_ID, content, length) != 0)\n"
+                     "        zgi_count_unanswered(&node->link);\n");
     g_string_append(text, "    return 0;\n}\n\n");
 }
 
@@ -335,7 +336,8 @@ static void print_counters(const struct zgi_c *c, GString *text)
                "                   size_t length)\n{\n"
                "    struct @p_counters_request request;\n    struct @p_counters reply;\n"
                "    int result = @p_counters_request_unpack(&request, payload, length);\n    unsigned i;\n");
-    g_string_append(text, late ? "\n    if (result < 0 || node->late.due)\n        return result;\n"
+    g_string_append(text, late ? "\n    if (result < 0)\n        return result;\n    if (node->late.due) {\n"
+                                 "        zgi_count_unanswered(&node->link);\n        return result;\n    }\n"
                                : "\n    (void)frame;\n    if (result < 0)\n        return result;\n");
     zgi_c_emit(c, text, NULL,
                "    reply.first = request.first;\n    reply.values_count = 0;\n"
@@ -348,7 +350,8 @@ static void print_counters(const struct zgi_c *c, GString *text)
                "        return result;\n"
                "    zgi_late_begin(&node->late, frame->header.source, @P_COUNTERS_ID, length);\n"
                "    if (request.clear)\n"
-             : "    if (@p_@s_send_counters(node, &reply) == 0 && request.clear)\n");
+             : "    if (@p_@s_send_counters(node, &reply) != 0)\n        zgi_count_unanswered(&node->link);\n"
+               "    else if (request.clear)\n");
     g_string_append(text, "        while (i-- > request.first)\n            zg_link_clear_counter(&node->link, i);\n"
                           "    return result;\n}\n\n");
 }

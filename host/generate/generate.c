@@ -80,7 +80,8 @@ static bool replaceable(const char *path, GError **error)
     return false;
 }
 
-/* --- all files or none: they are written into a folder of their own beside the target, whose old files go there, too */
+/* --- all files or none: they are written into a folder of their own beside the target, whose old files go there, too
+ */
 
 static char *staged(const char *stage, unsigned index, const char *which)
 {

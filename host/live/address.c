@@ -155,7 +155,10 @@ static const char *kind_of_path(const char *text)
     if (g_str_has_prefix(text, "/dev/"))
         return "serial";
     if (text[0] != '\0' && stat(text, &status) == 0)
-        return S_ISSOCK(status.st_mode) ? "unix" : S_ISCHR(status.st_mode) ? "serial" : S_ISREG(status.st_mode) ? "file" : NULL;
+        return S_ISSOCK(status.st_mode)  ? "unix"
+               : S_ISCHR(status.st_mode) ? "serial"
+               : S_ISREG(status.st_mode) ? "file"
+                                         : NULL;
     if (colon && colon > text && colon[1] != '\0' && strspn(colon + 1, "0123456789") == strlen(colon + 1) &&
         strchr(text, '.'))
         return "tcp";

@@ -293,8 +293,10 @@ static void answer(struct zg_node *node, zg_role to, const struct zg_plan_messag
 /* Sends the bytes back; while another answer waits there is none. */
 static int take_echo(struct zg_node *node, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
-    if (node->services.late.due)
+    if (node->services.late.due) {
+        zgi_count_unanswered(&node->link);
         return 0;
+    }
     memcpy(node->services.late_content + node->plan->header.size, payload, length);
     answer(node, frame->header.source, node->services.echo_reply, length);
     return 0;
@@ -307,8 +309,12 @@ static int take_counters_request(struct zg_node *node, const struct zg_frame *fr
     const struct zg_plan_message *reply = node->services.counters;
     int result = unpack(node, node->services.counters_request, payload, length, values);
 
-    if (result < 0 || node->services.late.due)
+    if (result < 0)
         return result;
+    if (node->services.late.due) {
+        zgi_count_unanswered(&node->link);
+        return result;
+    }
     const unsigned first = (unsigned)values[0].raw.u, most = zg_block_step(&reply->payload, 1)->most;
     const unsigned behind = MIN(ZG_COUNTERS, first + most);
     struct zg_value *told = zg_values_new(&reply->payload);

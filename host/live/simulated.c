@@ -42,9 +42,12 @@ struct zg_simulated {
     uint64_t host_baud; /* another than ours, or 0 */
     struct zg_resampler out_line, in_line;
     uint64_t now_ns;
-    uint64_t begun_ns; /* of this run */
-    uint64_t boots_ns; /* when it is ready again */
-    uint64_t free_ns;  /* when the line can take the next byte */
+    uint64_t begun_ns;    /* of this run */
+    uint64_t boots_ns;    /* when it is ready again */
+    uint64_t free_ns;     /* until when the last byte out took the line */
+    uint64_t in_ns;       /* the same of the last byte that was taken */
+    GByteArray *incoming; /* on the line, not taken yet */
+    GByteArray *outgoing; /* sent, not handed on yet */
     uint64_t byte_ns;
     uint64_t print_ns; /* when it prints next */
     uint64_t answers;  /* to requests */
@@ -419,11 +422,13 @@ void zg_simulated_set_host_baud(struct zg_simulated *device, uint64_t baud)
     device->in_line.read_bit_ns = device->out_line.sent_bit_ns;
 }
 
-static void transmit(struct zg_simulated *device, GByteArray *left)
+static void transmit(struct zg_simulated *device)
 {
+    GByteArray *left = device->outgoing;
     uint8_t byte, damaged[2];
 
-    while (device->free_ns <= device->now_ns && zg_link_transmit_isr(zg_node_link(device->node), &byte)) {
+    while (device->free_ns + device->byte_ns <= device->now_ns &&
+           zg_link_transmit_isr(zg_node_link(device->node), &byte)) {
         const unsigned rest = zg_damage_byte(&device->out, byte, damaged);
         for (unsigned i = 0; i < rest; i++)
             pass(device, &device->out_line, damaged[i], left);
@@ -432,23 +437,43 @@ static void transmit(struct zg_simulated *device, GByteArray *left)
             send_dues(device);
     }
     pass_idle(device, &device->out_line, left);
-    if (device->free_ns + device->byte_ns < device->now_ns) /* it was idle */
-        device->free_ns = device->now_ns;
+}
+
+/* What is put into an empty ring from now on begins now. */
+static void begin_sending(struct zg_simulated *device)
+{
+    if (device->node && zg_ring_used(&zg_node_link(device->node)->transmit) == 0)
+        device->free_ns = MAX(device->free_ns, device->now_ns);
+}
+
+/* Takes the bytes that have come in by `now_ns` at the line's speed, however fast the link brought them, each at its
+ * time; what went out until then, goes out first. */
+static void receive(struct zg_simulated *device, uint64_t now_ns)
+{
+    uint8_t damaged[2];
+    guint due = 0;
+
+    for (; due < device->incoming->len && device->in_ns + device->byte_ns <= now_ns; due++) {
+        const unsigned rest = zg_damage_byte(&device->in, device->incoming->data[due], damaged);
+        device->in_ns += device->byte_ns;
+        device->now_ns = MAX(device->now_ns, device->in_ns);
+        if (device->node)
+            transmit(device);
+        begin_sending(device);
+        for (unsigned k = 0; k < rest && device->node; k++)
+            zg_node_receive(device->node, &damaged[k], 1);
+    }
+    if (due > 0)
+        g_byte_array_remove_range(device->incoming, 0, due);
 }
 
 void zg_simulated_give(struct zg_simulated *device, uint64_t now_ns, const uint8_t *bytes, size_t count)
 {
-    g_autoptr(GByteArray) read = g_byte_array_new();
-    uint8_t damaged[2];
-
-    device->now_ns = now_ns;
+    receive(device, now_ns);        /* what came before */
+    if (device->incoming->len == 0) /* the line was idle */
+        device->in_ns = MAX(device->in_ns, now_ns);
     for (size_t i = 0; i < count; i++)
-        pass(device, &device->in_line, bytes[i], read);
-    for (guint i = 0; device->node && i < read->len; i++) {
-        const unsigned rest = zg_damage_byte(&device->in, read->data[i], damaged);
-        for (unsigned k = 0; k < rest; k++)
-            zg_node_receive(device->node, &damaged[k], 1);
-    }
+        pass(device, &device->in_line, bytes[i], device->incoming);
 }
 
 static void boot(struct zg_simulated *device)
@@ -483,11 +508,13 @@ void zg_simulated_restart(struct zg_simulated *device)
     device->boots_ns = device->now_ns + BOOT_NS;
 }
 
-void zg_simulated_run(struct zg_simulated *device, uint64_t now_ns, GByteArray *left)
+static void run(struct zg_simulated *device, uint64_t now_ns)
 {
     const uint64_t again_ns = device->settings.restart_ns;
 
+    receive(device, now_ns);
     device->now_ns = now_ns;
+    begin_sending(device);
     if (device->node && again_ns > 0 && now_ns - device->begun_ns >= again_ns)
         zg_simulated_restart(device);
     if (device->boots_ns > 0 && device->node) {
@@ -503,7 +530,14 @@ void zg_simulated_run(struct zg_simulated *device, uint64_t now_ns, GByteArray *
     send_dues(device);
     poll_streams(device);
     print(device);
-    transmit(device, left);
+    transmit(device);
+}
+
+void zg_simulated_run(struct zg_simulated *device, uint64_t now_ns, GByteArray *left)
+{
+    run(device, now_ns);
+    g_byte_array_append(left, device->outgoing->data, device->outgoing->len);
+    g_byte_array_set_size(device->outgoing, 0);
 }
 
 struct zg_simulated_totals zg_simulated_totals(const struct zg_simulated *device)
@@ -536,6 +570,8 @@ struct zg_simulated *zg_simulated_new(const struct zg_plan *plan, const struct z
     device->in = zg_damage_seeded(&settings->in, settings->seed, 2);
     device->dues = g_array_new(FALSE, FALSE, sizeof(struct due));
     device->variables = g_array_new(FALSE, FALSE, sizeof(struct variable));
+    device->incoming = g_byte_array_new();
+    device->outgoing = g_byte_array_new();
     device->text = g_string_new(NULL);
     device->typed = g_string_new(NULL);
     list_dues(device);
@@ -562,6 +598,8 @@ void zg_simulated_free(struct zg_simulated *device)
     }
     g_array_unref(device->dues);
     g_array_unref(device->variables);
+    g_byte_array_unref(device->incoming);
+    g_byte_array_unref(device->outgoing);
     g_string_free(device->text, TRUE);
     g_string_free(device->typed, TRUE);
     zg_node_free(device->node);

@@ -6,9 +6,10 @@
 #include "plan/plan.h"
 
 struct zg_plan_end {
-    bool shared;   /* its line is: frames tell where to and where from */
-    bool addressed; /* frames tell one of them, at least: its address may be set; a PC that has one peer sets the peer's */
-    bool has_many; /* the PC of a shared line: it has several peers */
+    bool shared;    /* its line is: frames tell where to and where from */
+    bool addressed; /* frames tell one of them, at least: its address may be set; a PC that has one peer sets the peer's
+                     */
+    bool has_many;  /* the PC of a shared line: it has several peers */
     bool hello, delivery, variables, console;
     bool interleaved;     /* text shares the line */
     bool tells;           /* what changed about its peers */

@@ -189,15 +189,22 @@ static bool equals_sent(struct zgi_soak *soak, enum zg_flow flow, uint32_t numbe
            memcmp(soak->expected, payload, length) == 0;
 }
 
+/* The number of a frame of a flow; echoes back are numbered as those out. */
+static uint32_t number_of(const struct zgi_soak *soak, enum zg_flow flow, const uint8_t *payload)
+{
+    const enum zg_flow counted = flow == ZG_FLOW_ECHO_BACK ? ZG_FLOW_ECHO_OUT : flow;
+    return zg_traffic_number(soak->plan, payload, zg_ledger_next(soak->ledger, counted));
+}
+
 /* The frame's entry in the ledger, where it arrived just as it was sent. */
 static const struct zg_ledger_entry *entry_of(struct zgi_soak *soak, enum zg_flow flow, const struct zg_header *header,
                                               const uint8_t *payload, size_t length)
 {
     unsigned bits = soak->plan->sequence_bits;
 
-    if (flow == ZG_FLOWS || length < ZG_TRAFFIC_LEAST)
+    if (flow == ZG_FLOWS || length < zg_traffic_number_size(soak->plan))
         return NULL;
-    uint32_t number = zg_traffic_number(payload);
+    uint32_t number = number_of(soak, flow, payload);
     const struct zg_ledger_entry *entry = zg_ledger_find(soak->ledger, flow, number);
     if (!entry || !equals_sent(soak, flow, number, payload, length))
         return NULL;
@@ -243,16 +250,20 @@ static void take_sent(struct zgi_end *end, enum zg_flow flow, uint32_t number, c
         return;
     if (flow == ZG_FLOW_ECHO_OUT)
         g_queue_push_tail(&soak->replies, GUINT_TO_POINTER(number));
-    else if (flow == ZG_FLOW_ECHO_BACK)
+    else if (flow == ZG_FLOW_ECHO_BACK) {
         zg_spread_add(&soak->result->round_trip, now - since);
+        if (now - soak->answered_ns > soak->settings->late_ns)
+            soak->silent_from_ns = soak->answered_ns;
+        soak->answered_ns = now;
+    }
 }
 
 /* A real device answered an echo: that it came, and that the answer was sent, is known from now on. */
 static void note_answer(struct zgi_soak *soak, const struct zg_header *header, const uint8_t *payload, size_t length)
 {
-    if (length < ZG_TRAFFIC_LEAST)
+    if (length < zg_traffic_number_size(soak->plan))
         return;
-    uint32_t number = zg_traffic_number(payload);
+    uint32_t number = number_of(soak, ZG_FLOW_ECHO_BACK, payload);
     const struct zg_ledger_entry *request = zg_ledger_find(soak->ledger, ZG_FLOW_ECHO_OUT, number);
     if (!request || request->arrived || !equals_sent(soak, ZG_FLOW_ECHO_BACK, number, payload, length))
         return;
@@ -275,7 +286,7 @@ static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payl
     const struct zg_ledger_entry *entry = entry_of(end->soak, flow, &frame->header, payload, length);
 
     if (entry)
-        take_sent(end, flow, zg_traffic_number(payload), entry);
+        take_sent(end, flow, number_of(soak, flow, payload), entry);
     else
         take_other(end, payload, length);
     return flow == ZG_FLOWS && !zg_plan_by_id(end->soak->plan, frame->header.id) ? ZG_EUNKNOWN : 0;
@@ -293,10 +304,8 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
                     GError **error)
 {
     *soak = (struct zgi_soak){ .plan = plan, .settings = settings };
-    if (plan->max_payload < ZG_TRAFFIC_LEAST) {
-        g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN,
-                    "a soak needs payloads of %d bytes or more; max_payload is %u", ZG_TRAFFIC_LEAST,
-                    plan->max_payload);
+    if (plan->max_payload == 0) {
+        g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN, "a soak numbers its payloads; max_payload is 0");
         return false;
     }
     if (!zg_traffic_choose_ids(plan, &soak->ids)) {
@@ -305,7 +314,7 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
         return false;
     }
     soak->result = g_new0(struct zg_soak_result, 1);
-    soak->result->adds_up = true;
+    soak->result->adds_up = soak->result->device_counted = true;
     soak->result->echo = soak->ids.echo;
     soak->ledger = zg_ledger_new(WINDOW);
     soak->payload = g_malloc(plan->max_payload);
@@ -350,4 +359,12 @@ void zgi_soak_balance(struct zg_soak_result *result, const char *left_name, uint
     g_assert(result->balances_count < ZG_SOAK_BALANCES);
     result->balances[result->balances_count++] = (struct zg_soak_balance){ left_name, left, right_name, right };
     result->adds_up = result->adds_up && (uint32_t)left == (uint32_t)right; /* the links' counters wrap */
+}
+
+uint64_t zg_soak_least_trip_ns(const struct zg_plan *plan)
+{
+    const unsigned content = plan->max_content - plan->max_payload + zg_traffic_number_size(plan);
+    const unsigned bytes = zg_framing_least(&plan->definition->framing, MAX(content, plan->filled));
+
+    return 2 * (uint64_t)bytes * zg_line_byte_ns(&plan->definition->line);
 }

@@ -27,6 +27,8 @@ struct zgi_soak {
     struct zgi_end ends[2];
     uint64_t now_ns;                       /* since the start */
     uint64_t byte_ns;                      /* that a byte takes on the line */
+    uint64_t answered_ns;                  /* when the last echo came back, */
+    uint64_t silent_from_ns;               /* and the last one before a silence that was longer than what is late */
     GQueue replies;                        /* numbers of echoes that the device still owes */
     double due_ns[ZG_FLOWS];               /* when each flow sends next */
     struct zg_random random;               /* of the senders' faults */

@@ -27,6 +27,10 @@ static const struct {
     [ZG_CLASS_OUT_OF_ORDER] = { "out of order", "out_of_order" },
     [ZG_CLASS_LOST_OUT] = { "lost on the way out", "lost_out" },
     [ZG_CLASS_LOST_BACK] = { "lost on the way back", "lost_back" },
+    [ZG_CLASS_LOST_EITHER] = { "lost, one way or the other", "lost_either" },
+    [ZG_CLASS_LOST_RESTART] = { "lost in a restart", "lost_restart" },
+    [ZG_CLASS_UNANSWERED] = { "not answered", "unanswered" },
+    [ZG_CLASS_CUT_OFF] = { "cut off by the end", "cut_off" },
     [ZG_CLASS_REPEATED] = { "repeated", "repeated" },
     [ZG_CLASS_DETECTED] = { "damaged, detected", "damaged_detected" },
     [ZG_CLASS_ACCEPTED] = { "damaged, accepted", "damaged_accepted" },
@@ -41,6 +45,16 @@ const char *zg_class_name(enum zg_class class_)
 const char *zg_class_key(enum zg_class class_)
 {
     return classes[class_].key;
+}
+
+bool zg_class_is_of_entries(enum zg_class class_)
+{
+    return class_ < ZG_CLASS_REPEATED;
+}
+
+bool zg_class_is_of_arrivals(enum zg_class class_)
+{
+    return class_ <= ZG_CLASS_OUT_OF_ORDER || class_ >= ZG_CLASS_REPEATED;
 }
 
 struct zg_ledger *zg_ledger_new(unsigned window)
@@ -136,18 +150,35 @@ void zg_ledger_close(struct zg_ledger *ledger)
             close_slot(ledger, (enum zg_flow)flow, &ledger->flows[flow].slots[i]);
 }
 
-void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out)
+void zg_ledger_close_until(struct zg_ledger *ledger, uint64_t from_ns, uint64_t to_ns, enum zg_class newer,
+                           enum zg_class older)
+{
+    uint64_t *entries = ledger->sums.entries[ZG_FLOW_ECHO_OUT];
+
+    entries[older] += entries[ZG_CLASS_LOST_OUT];
+    entries[ZG_CLASS_LOST_OUT] = 0;
+    for (unsigned i = 0; i < ledger->window; i++) {
+        struct slot *slot = &ledger->flows[ZG_FLOW_ECHO_OUT].slots[i];
+        if (!slot->used || slot->entry.arrived || slot->entry.since_ns > to_ns)
+            continue;
+        entries[slot->entry.since_ns >= from_ns ? newer : older]++;
+        slot->used = false;
+    }
+}
+
+void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out, uint32_t unanswered)
 {
     struct zg_ledger_sums *sums = &ledger->sums;
 
     zg_ledger_close(ledger);
     uint64_t *lost = &sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_LOST_OUT];
-    uint64_t reached = *lost - MIN(*lost, lost_out);
+    const uint64_t reached = *lost - MIN(*lost, lost_out), silent = MIN(reached, unanswered);
     *lost -= reached;
-    sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_DELIVERED] += reached;
+    sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_UNANSWERED] += silent;
+    sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_DELIVERED] += reached - silent;
     sums->arrivals[0][ZG_CLASS_DELIVERED] += reached;
-    sums->sent[ZG_FLOW_ECHO_BACK] += reached;
-    sums->entries[ZG_FLOW_ECHO_BACK][ZG_CLASS_LOST_BACK] += reached;
+    sums->sent[ZG_FLOW_ECHO_BACK] += reached - silent;
+    sums->entries[ZG_FLOW_ECHO_BACK][ZG_CLASS_LOST_BACK] += reached - silent;
 }
 
 const struct zg_ledger_sums *zg_ledger_sums(const struct zg_ledger *ledger)

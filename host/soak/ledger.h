@@ -15,6 +15,11 @@ enum zg_class {
     ZG_CLASS_OUT_OF_ORDER, /* arrived whole, after a later one of its flow */
     ZG_CLASS_LOST_OUT,     /* never arrived, on the way from host to device */
     ZG_CLASS_LOST_BACK,    /* never arrived, on the way from device to host */
+    ZG_CLASS_LOST_EITHER,  /* never arrived, or its answer; the device's counters, which would tell, went with a restart
+                            */
+    ZG_CLASS_LOST_RESTART, /* sent about when the device restarted, and never answered */
+    ZG_CLASS_UNANSWERED,   /* arrived, and the device had no room to answer */
+    ZG_CLASS_CUT_OFF,      /* not answered yet when the link ended */
     ZG_CLASS_REPEATED,     /* arrived once more */
     ZG_CLASS_DETECTED,     /* arrived damaged, and the receiver noticed */
     ZG_CLASS_ACCEPTED,     /* arrived damaged, and passed the check */
@@ -26,7 +31,11 @@ enum zg_class {
 const char *zg_class_name(enum zg_class class_);
 const char *zg_class_key(enum zg_class class_);
 
-/* The counts. Entries use delivered to lost back, arrivals all but the two lost. */
+/* Whether entries, or arrivals, end in a class. */
+bool zg_class_is_of_entries(enum zg_class class_);
+bool zg_class_is_of_arrivals(enum zg_class class_);
+
+/* The counts. */
 struct zg_ledger_sums {
     uint64_t sent[ZG_FLOWS];
     uint64_t entries[ZG_FLOWS][ZG_CLASSES];
@@ -71,9 +80,14 @@ void zg_ledger_other(struct zg_ledger *ledger, bool at_host, enum zg_class class
 /* Closes all open entries as lost. */
 void zg_ledger_close(struct zg_ledger *ledger);
 
-/* The same where only answers are seen: of the echoes without one, `lost_out` never reached the device, the answers of
- * the others were lost on the way back. */
-void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out);
+/* The same where only answers are seen: of the echoes without one, `lost_out` never reached the device, `unanswered` of
+ * the others it had no room to answer, and the answers of the rest were lost on the way back. */
+void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out, uint32_t unanswered);
+
+/* Closes the open echoes that were sent from `from_ns` on, up to `to_ns`, as `newer`, those before as `older`; so those
+ * that had fallen out of the window. */
+void zg_ledger_close_until(struct zg_ledger *ledger, uint64_t from_ns, uint64_t to_ns, enum zg_class newer,
+                           enum zg_class older);
 
 const struct zg_ledger_sums *zg_ledger_sums(const struct zg_ledger *ledger);
 

@@ -3,7 +3,7 @@
 
 bool zg_soak_passed(const struct zg_soak_report *report)
 {
-    bool passed = report->result->adds_up;
+    bool passed = report->result->adds_up && report->result->ended[0] == '\0';
 
     for (unsigned i = 0; i < report->requirements_count; i++) {
         struct zg_soak_rate rate;

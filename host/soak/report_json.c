@@ -37,7 +37,7 @@ static void sent_to_json(struct zg_json *json, const struct zg_soak_result *resu
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
         zg_json_open(json, keys[flow], '{');
         zg_json_unsigned(json, "sent", result->sums.sent[flow]);
-        for (unsigned i = 0; i <= ZG_CLASS_LOST_BACK; i++)
+        for (unsigned i = 0; i < ZG_CLASSES && zg_class_is_of_entries((enum zg_class)i); i++)
             zg_json_unsigned(json, zg_class_key((enum zg_class)i), result->sums.entries[flow][i]);
         zg_json_close(json, '}');
     }
@@ -52,7 +52,7 @@ static void arrived_to_json(struct zg_json *json, const struct zg_soak_result *r
     for (unsigned end = 0; end < 2; end++) {
         zg_json_open(json, keys[end], '{');
         for (unsigned i = 0; i < ZG_CLASSES; i++)
-            if (i != ZG_CLASS_LOST_OUT && i != ZG_CLASS_LOST_BACK)
+            if (zg_class_is_of_arrivals((enum zg_class)i))
                 zg_json_unsigned(json, zg_class_key((enum zg_class)i), result->sums.arrivals[end][i]);
         zg_json_close(json, '}');
     }
@@ -138,6 +138,18 @@ static void device_to_json(struct zg_json *json, const struct zg_soak_report *re
     zg_json_unsigned(json, "read", result->read);
     zg_json_close(json, '}');
     zg_json_unsigned(json, "own_frames", result->own);
+    zg_json_bool(json, "device_counted", result->device_counted);
+    zg_json_open(json, "restarts_at", '[');
+    for (unsigned i = 0; i < MIN(result->restarts, (unsigned)ZG_SOAK_RESTARTS); i++)
+        zg_json_double(json, NULL, (double)result->restarted_ns[i] * 1e-9);
+    zg_json_close(json, ']');
+    if (result->fingerprint != 0)
+        zg_json_bool(json, "same_definition", result->same_definition);
+    if (result->ended[0] != '\0')
+        zg_json_string(json, "ended", result->ended);
+    const uint64_t least_ns = zg_soak_least_trip_ns(report->plan);
+    if (result->round_trip.count > 0)
+        zg_json_bool(json, "keeps_rate", result->round_trip.least_ns >= least_ns);
 }
 
 static void round_trip_to_json(struct zg_json *json, const struct zg_soak_result *result)

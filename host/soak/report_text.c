@@ -1,19 +1,10 @@
 /* SPDX-License-Identifier: MIT */
 #include <string.h>
 
+#include "plan/fingerprint.h"
 #include "soak/report.h"
 
 enum { NAME_WIDTH = 24, COLUMN = 13 };
-
-static bool is_entry_class(enum zg_class class_)
-{
-    return class_ <= ZG_CLASS_LOST_BACK;
-}
-
-static bool is_arrival_class(enum zg_class class_)
-{
-    return class_ <= ZG_CLASS_OUT_OF_ORDER || class_ >= ZG_CLASS_REPEATED;
-}
 
 static char *time_text(uint64_t ns)
 {
@@ -70,6 +61,45 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
                            report->result->stopped ? "; stopped before its time" : "");
 }
 
+/* What only real links know is shown where it happened. */
+static bool is_rare(enum zg_class class_)
+{
+    return class_ >= ZG_CLASS_LOST_EITHER && class_ <= ZG_CLASS_CUT_OFF;
+}
+
+static bool any_entry(const struct zg_soak_result *result, unsigned class_)
+{
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
+        if (result->sums.entries[flow][class_] > 0)
+            return true;
+    return false;
+}
+
+/* What happened to a real link on the way, with its time. */
+static void append_events(GString *text, const struct zg_soak_report *report)
+{
+    const struct zg_soak_result *result = report->result;
+
+    if (result->fingerprint != 0 && !result->same_definition)
+        g_string_append_printf(
+            text,
+            "the device was built from another definition (its fingerprint is %08x, here it is %08x): "
+            "one of the two is stale\n",
+            result->fingerprint, zg_fingerprint(report->plan));
+    for (unsigned i = 0; i < MIN(result->restarts, (unsigned)ZG_SOAK_RESTARTS); i++) {
+        g_autofree char *at = time_text(result->restarted_ns[i]);
+        g_string_append_printf(text,
+                               result->device_counted
+                                   ? "the device restarted at %s; its counters are those since then\n"
+                                   : "the device restarted before %s, and did not say so\n",
+                               at);
+    }
+    if (result->restarts > ZG_SOAK_RESTARTS)
+        g_string_append_printf(text, "... and %u times more\n", result->restarts - ZG_SOAK_RESTARTS);
+    if (result->ended[0] != '\0')
+        g_string_append_printf(text, "ended before its time: %s\n", result->ended);
+}
+
 static void append_sent(GString *text, const struct zg_soak_result *result)
 {
     uint64_t total = 0;
@@ -80,7 +110,7 @@ static void append_sent(GString *text, const struct zg_soak_result *result)
     g_string_append_printf(text, "%*s\n", COLUMN, "all");
     for (unsigned i = 0; i < ZG_CLASSES; i++) {
         uint64_t all = 0;
-        if (!is_entry_class((enum zg_class)i))
+        if (!zg_class_is_of_entries((enum zg_class)i) || (is_rare((enum zg_class)i) && !any_entry(result, i)))
             continue;
         row_start(text, zg_class_name((enum zg_class)i));
         for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
@@ -106,7 +136,7 @@ static void append_arrived(GString *text, const struct zg_soak_result *result)
     g_string_append_printf(text, "\n  %-*s%*s%*s%*s\n", NAME_WIDTH, "arrived", COLUMN, "at device", COLUMN, "at host",
                            COLUMN, "all");
     for (unsigned i = 0; i < ZG_CLASSES; i++) {
-        if (!is_arrival_class((enum zg_class)i))
+        if (!zg_class_is_of_arrivals((enum zg_class)i))
             continue;
         row_start(text, zg_class_name((enum zg_class)i));
         for (unsigned end = 0; end < 2; end++) {
@@ -144,6 +174,8 @@ static void append_counters(GString *text, const struct zg_soak_result *result)
                            "host");
     for (unsigned i = 0; i < ZG_COUNTERS; i++) {
         uint32_t device = zg_counters_get(&result->counters[0], i), host = zg_counters_get(&result->counters[1], i);
+        if (!result->device_counted && i == 0)
+            g_string_append(text, "  the device's are not known\n");
         if (g_strv_contains(plain, zg_counter_names[i]) || (device == 0 && host == 0))
             continue;
         row_start(text, zg_counter_names[i]);
@@ -173,8 +205,10 @@ static void append_rates(GString *text, const struct zg_soak_result *result)
     }
 }
 
-static void append_line(GString *text, const struct zg_soak_settings *settings, const struct zg_soak_result *result)
+static void append_line(GString *text, const struct zg_soak_report *report)
 {
+    const struct zg_soak_settings *settings = report->settings;
+    const struct zg_soak_result *result = report->result;
     const struct zg_sim_totals *device = &result->line[0], *host = &result->line[1];
     const struct zg_spread *spread = &result->round_trip;
 
@@ -184,7 +218,7 @@ static void append_line(GString *text, const struct zg_soak_settings *settings, 
                            " bytes, doubled %" G_GUINT64_FORMAT "\n",
                            host->sent, device->sent, device->flipped_bits + host->flipped_bits,
                            device->dropped + host->dropped, device->doubled + host->doubled);
-    if (settings->link)
+    if (settings->link && result->device_counted)
         g_string_append_printf(text,
                                "  the device says: it took %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT
                                " bytes written; of %" G_GUINT64_FORMAT " that it sent %" G_GUINT64_FORMAT
@@ -198,6 +232,15 @@ static void append_line(GString *text, const struct zg_soak_settings *settings, 
     g_autofree char *most = time_text(spread->most_ns);
     g_string_append_printf(text, "  echo round trip: least %s, half within %s, 99 %% within %s, most %s\n", least, half,
                            most_of, most);
+    const uint64_t alone_ns = zg_soak_least_trip_ns(report->plan);
+    if (!settings->link || spread->least_ns >= alone_ns)
+        return;
+    g_autofree char *alone = time_text(alone_ns);
+    g_string_append_printf(
+        text,
+        "  this link does not keep the line's rate: the bytes of the shortest echo alone take %s there "
+        "and back at %" G_GUINT64_FORMAT " baud\n",
+        alone, report->plan->definition->line.baud);
 }
 
 static void append_requirement(GString *text, const struct zg_soak_result *result,
@@ -240,6 +283,8 @@ static void append_verdict(GString *text, const struct zg_soak_report *report)
     if (!result->adds_up)
         g_string_append(text,
                         "verdict: failed, the ledger does not add up; please report this with the settings above\n");
+    else if (result->ended[0] != '\0')
+        g_string_append(text, "verdict: none, the soak did not run to its end; what was measured until then adds up\n");
     else if (report->requirements_count == 0)
         g_string_append(
             text,
@@ -255,12 +300,13 @@ char *zg_soak_report_text(const struct zg_soak_report *report)
     GString *text = g_string_new(NULL);
 
     append_settings(text, report);
+    append_events(text, report);
     append_sent(text, report->result);
     append_arrived(text, report->result);
     append_balances(text, report->result);
     append_counters(text, report->result);
     append_rates(text, report->result);
-    append_line(text, report->settings, report->result);
+    append_line(text, report);
     append_verdict(text, report);
     return g_string_free(text, FALSE);
 }

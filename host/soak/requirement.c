@@ -15,9 +15,13 @@ static const struct {
     enum { SENT, SENT_OUT, SENT_BACK, ARRIVED } trials;
     unsigned classes;
 } rates[] = {
-    { "lost", "frames sent", SENT, 1U << ZG_CLASS_LOST_OUT | 1U << ZG_CLASS_LOST_BACK },
+    { "lost", "frames sent", SENT,
+      1U << ZG_CLASS_LOST_OUT | 1U << ZG_CLASS_LOST_BACK | 1U << ZG_CLASS_LOST_EITHER | 1U << ZG_CLASS_LOST_RESTART |
+          1U << ZG_CLASS_UNANSWERED },
     { "lost_out", "frames sent out", SENT_OUT, 1U << ZG_CLASS_LOST_OUT },
     { "lost_back", "frames sent back", SENT_BACK, 1U << ZG_CLASS_LOST_BACK },
+    { "lost_restart", "frames sent", SENT, 1U << ZG_CLASS_LOST_RESTART },
+    { "unanswered", "frames sent out", SENT_OUT, 1U << ZG_CLASS_UNANSWERED },
     { "late", "frames sent", SENT, 1U << ZG_CLASS_LATE },
     { "out_of_order", "frames sent", SENT, 1U << ZG_CLASS_OUT_OF_ORDER },
     { "repeated", "arrivals", ARRIVED, 1U << ZG_CLASS_REPEATED },
@@ -32,8 +36,8 @@ static uint64_t count_sent(const struct zg_ledger_sums *sums, bool out, bool bac
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
         if (!(zg_flow_is_back((enum zg_flow)flow) ? back : out))
             continue;
-        if (all)
-            count += sums->sent[flow];
+        if (all) /* what the end cut off is not known to have been lost or not */
+            count += sums->sent[flow] - sums->entries[flow][ZG_CLASS_CUT_OFF];
         for (unsigned i = 0; i < ZG_CLASSES && !all; i++)
             if (classes >> i & 1)
                 count += sums->entries[flow][i];

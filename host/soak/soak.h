@@ -48,7 +48,7 @@ struct zg_soak_balance {
     uint64_t right;
 };
 
-enum { ZG_SOAK_BALANCES = 7 };
+enum { ZG_SOAK_BALANCES = 7, ZG_SOAK_RESTARTS = 16 };
 
 struct zg_soak_result {
     uint64_t ran_ns;  /* virtual time in which frames were sent */
@@ -67,6 +67,12 @@ struct zg_soak_result {
     uint64_t own;                  /* frames of the definition's own messages that arrived */
     uint64_t written, device_took; /* bytes out: what this end wrote, what the device says it received */
     uint64_t device_sent, read;    /* bytes back */
+    bool device_counted;           /* the device told its counters at the end, and since when they count is known */
+    unsigned restarts;             /* of the device; times of the first ones since the start */
+    uint64_t restarted_ns[ZG_SOAK_RESTARTS];
+    uint32_t fingerprint; /* that the device said, 0: none */
+    bool same_definition; /* it is this definition's */
+    char ended[240];      /* what ended the soak before its time, and when; "": nothing did */
 };
 
 /* Called now and then with the share of the run that is done; false stops the run, and what was measured counts. */
@@ -78,9 +84,13 @@ struct zg_soak_result *zg_soak_run(const struct zg_plan *plan, const struct zg_s
                                    zg_soak_progress progress, void *data, GError **error);
 
 /* The same over a real link, in real time: echoes, which the device answers by its service. Its counters are read at
- * the start and the end. Of the faults, those of bytes strike at this end. Fails, too, when the link breaks. */
+ * the start and the end. Of the faults, those of bytes strike at this end. A link that breaks, or a device that falls
+ * silent, ends it early: what was measured counts, `ended` tells. Fails where nobody answers at the start. */
 struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct zg_soak_settings *settings,
                                         zg_soak_progress progress, void *data, GError **error);
+
+/* The shortest time in which an echo and its answer pass on a line that keeps its rate: their bytes alone. */
+uint64_t zg_soak_least_trip_ns(const struct zg_plan *plan);
 
 /* A rate with its exact two-sided 95 % bounds. */
 struct zg_soak_rate {

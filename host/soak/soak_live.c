@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "live/wire.h"
+#include "plan/fingerprint.h"
 #include "soak/ends.h"
 
 #define SECOND_NS UINT64_C(1000000000)
@@ -36,6 +37,12 @@ struct live {
     uint64_t asked;                       /* requests for counters, and a hello */
     uint32_t oldest;                      /* echo that may be open */
     const struct zg_plan_message *request, *reply;
+    const struct zg_plan_message *hello; /* NULL: the definition has none */
+    uint16_t boot;                       /* the device's number, 0: not heard yet */
+    bool restarted;                      /* it has another since that was last looked at */
+    uint64_t begin_ns, heard_ns;         /* when echoes began; when bytes last came */
+    uint64_t last_answer_ns;             /* of its run before */
+    uint64_t followed_ns;                /* when the last restart was */
     GError *error;
 };
 
@@ -95,6 +102,9 @@ static void read_due(struct live *live)
 
     if (live->error || !zg_wire_read(live->wire, &passage, &live->error))
         return;
+    live->soak.now_ns = zg_wire_now_ns(live->wire); /* writing may have taken its time */
+    if (passage.count > 0)
+        live->heard_ns = live->soak.now_ns;
     for (size_t i = 0; i < passage.count; i++) {
         unsigned rest = damage(live, &live->back, passage.bytes[i], left);
         for (unsigned k = 0; k < rest; k++)
@@ -148,6 +158,24 @@ static void note_counters(struct live *live, const struct zg_frame *frame, const
         }
         reading->device[live->known++] = (uint32_t)values[1].items[i].raw.u;
     }
+    while (values[1].count == 0 && live->known < ZG_COUNTERS) /* its runtime is older and counts less */
+        reading->device[live->known++] = 0;
+}
+
+/* The device says who it is: again when it restarted. */
+static void note_hello(struct live *live, const struct zg_value *values)
+{
+    struct zg_soak_result *result = live->soak.result;
+    const uint16_t boot = (uint16_t)values[4].raw.u;
+
+    result->fingerprint = (uint32_t)values[2].raw.u;
+    result->same_definition = result->fingerprint == zg_fingerprint(live->soak.plan);
+    if (live->boot != 0 && boot != live->boot && !live->restarted) {
+        live->restarted = true;
+        live->last_answer_ns =
+            live->soak.silent_from_ns > live->followed_ns ? live->soak.silent_from_ns : live->soak.answered_ns;
+    }
+    live->boot = boot;
 }
 
 static void take_own(struct zgi_soak *soak, const struct zg_frame *frame, const uint8_t *payload, size_t length)
@@ -156,13 +184,19 @@ static void take_own(struct zgi_soak *soak, const struct zg_frame *frame, const 
     struct zg_header header = frame->header;
     size_t ignored;
 
+    const struct zg_plan_message *message = zg_plan_by_id(soak->plan, frame->header.id);
+
     soak->result->own++;
-    if (zg_plan_by_id(soak->plan, frame->header.id) != live->reply)
+    if (message != live->reply && message != live->hello)
         return;
-    struct zg_value *values = zg_values_new(&live->reply->payload);
-    if (zg_payload_unpack(live->reply, payload, length, &header, values, &ignored))
-        note_counters(live, frame, payload, length, values);
-    zg_values_free(&live->reply->payload, values);
+    struct zg_value *values = zg_values_new(&message->payload);
+    if (zg_payload_unpack(message, payload, length, &header, values, &ignored)) {
+        if (message == live->reply)
+            note_counters(live, frame, payload, length, values);
+        else
+            note_hello(live, values);
+    }
+    zg_values_free(&message->payload, values);
 }
 
 /* False: not now, the line is not free. */
@@ -252,6 +286,49 @@ static bool all_came(const struct live *live)
     return sums->sent[ZG_FLOW_ECHO_OUT] == came[ZG_CLASS_DELIVERED] + came[ZG_CLASS_LATE] + came[ZG_CLASS_OUT_OF_ORDER];
 }
 
+/* The time since echoes began, in words. */
+static char *time_of(const struct live *live, uint64_t ns)
+{
+    return g_strdup_printf("%.3f s", (double)(ns - MIN(ns, live->begin_ns)) * 1e-9);
+}
+
+/* The link broke, or the device fell silent: what was measured is kept. */
+static void note_end(struct live *live)
+{
+    g_autofree char *now = time_of(live, live->soak.now_ns), *heard = time_of(live, live->heard_ns);
+
+    if (live->error->domain == ZG_SOAK_ERROR)
+        g_snprintf(live->soak.result->ended, sizeof live->soak.result->ended,
+                   "the device no longer answers; the last byte of it came at %s", heard);
+    else
+        g_snprintf(live->soak.result->ended, sizeof live->soak.result->ended, "at %s: %s", now, live->error->message);
+    g_clear_error(&live->error);
+}
+
+static void note_restart(struct live *live)
+{
+    struct zg_soak_result *result = live->soak.result;
+
+    if (result->restarts < ZG_SOAK_RESTARTS)
+        result->restarted_ns[result->restarts] = live->soak.now_ns - live->begin_ns;
+    result->restarts++;
+}
+
+/* The device restarted: what was open is lost with it, and its counters begin anew. */
+static void follow_restart(struct live *live)
+{
+    struct zgi_soak *soak = &live->soak;
+    const uint64_t from_ns = live->last_answer_ns - MIN(live->last_answer_ns, soak->settings->late_ns);
+
+    note_restart(live);
+    announce(live);
+    (void)read_counters(live, &live->readings[0]);
+    zg_ledger_close_until(soak->ledger, from_ns, soak->now_ns, ZG_CLASS_LOST_RESTART, ZG_CLASS_LOST_EITHER);
+    live->oldest = zg_ledger_next(soak->ledger, ZG_FLOW_ECHO_OUT);
+    live->restarted = false;
+    live->followed_ns = soak->now_ns;
+}
+
 static void run(struct live *live, zg_soak_progress progress, void *data)
 {
     struct zgi_soak *soak = &live->soak;
@@ -259,18 +336,24 @@ static void run(struct live *live, zg_soak_progress progress, void *data)
     uint64_t begin_ns = soak->now_ns, length_ns = soak->settings->duration_ns;
 
     result->poll_ns = STEP_NS;
+    live->begin_ns = live->heard_ns = begin_ns;
     soak->due_ns[ZG_FLOW_ECHO_OUT] = (double)begin_ns;
     while (result->ran_ns < length_ns && !result->stopped && !live->error) {
         send_due(live);
         pump(live, soak->now_ns + STEP_NS, NULL, 0);
+        if (live->restarted && !live->error)
+            follow_restart(live);
         result->ran_ns = MIN(soak->now_ns - begin_ns, length_ns);
         if (progress)
             result->stopped = !progress((double)result->ran_ns / (double)length_ns, data);
     }
     /* What is on the way arrives; what is still late by then is lost. */
     const uint64_t until_ns = soak->now_ns + 3 * soak->settings->late_ns + soak->plan->definition->line.byte_timeout_ns;
-    while (soak->now_ns < until_ns && !all_came(live) && !live->error)
+    while (soak->now_ns < until_ns && !all_came(live) && !live->error) {
         pump(live, soak->now_ns + STEP_NS, NULL, 0);
+        if (live->restarted && !live->error)
+            follow_restart(live);
+    }
 }
 
 static void balance(struct live *live)
@@ -290,41 +373,75 @@ static void balance(struct live *live)
         took += i == ZG_CLASS_DETECTED ? 0 : sums->arrivals[HOST][i];
     zgi_soak_balance(result, "frames in the ledger", sent, "the sum of their classes", entries);
     zgi_soak_balance(result, "echoes, asking for counters, hello", sums->sent[ZG_FLOW_ECHO_OUT] + live->asked,
-                     "frames that our link sent", host->frames_out);
+                     "frames that our link sent", (uint64_t)host->frames_out + live->soak.ends[HOST].waiting.length);
     zgi_soak_balance(result, "arrivals here, the device's own too", took, "frames that our link took", host->frames_in);
     zgi_soak_balance(result, "bytes that our link took", host->bytes_in, "the sum of what they were",
                      zgi_bytes_accounted(link_of(live)));
     zgi_soak_balance(result, "bytes that our link sent", host->bytes_out, "bytes that were to be written",
-                     live->out.totals.sent);
+                     live->out.totals.sent + zg_ring_used(&link_of(live)->transmit));
     zgi_soak_balance(result, "bytes read - dropped + doubled", passed(&live->back.totals), "bytes that our link took",
                      host->bytes_in);
-    if (live->soak.plan->sequence_bits > 0 && sums->arrivals[HOST][ZG_CLASS_ACCEPTED] == 0)
+    if (result->device_counted && result->restarts == 0 && live->soak.plan->sequence_bits > 0 &&
+        sums->arrivals[HOST][ZG_CLASS_ACCEPTED] == 0)
         zgi_soak_balance(result, "frames that the device says it sent",
                          zg_counters_get(&result->counters[DEVICE], ZG_COUNTER_INDEX(frames_out)),
                          "taken, or missed by their numbers",
                          (uint32_t)(last->frames_in - first->frames_in + last->missed - first->missed));
 }
 
-static void end(struct live *live)
+/* Whether the device's counters went backwards, or say less than this end took from it: it restarted and did not say
+ * so. */
+static bool went_back(const struct live *live)
+{
+    const unsigned out = ZG_COUNTER_INDEX(frames_out), in = ZG_COUNTER_INDEX(frames_in);
+    const struct reading *first = &live->readings[0], *last = &live->readings[1];
+
+    return last->device[out] < first->device[out] || last->device[in] < first->device[in] ||
+           last->device[out] - first->device[out] < last->frames_in - first->frames_in;
+}
+
+/* What the device's counters tell of the echoes without an answer. */
+static void close_by_counters(struct live *live)
 {
     struct zgi_soak *soak = &live->soak;
     struct zg_soak_result *result = soak->result;
     const struct reading *first = &live->readings[0], *last = &live->readings[1];
     uint32_t *device = (uint32_t *)(void *)&result->counters[DEVICE]; /* they are all alike */
 
-    result->counters[HOST] = link_of(live)->counters;
     for (unsigned i = 0; i < ZG_COUNTERS; i++)
         device[i] = last->device[i] - first->device[i];
-    result->line[HOST] = live->out.totals;
-    result->line[DEVICE] = live->back.totals;
     result->written = last->written - first->written;
     result->device_took = (uint64_t)result->counters[DEVICE].bytes_in + result->counters[DEVICE].bytes_dropped;
     result->device_sent = result->counters[DEVICE].bytes_out;
     result->read = last->read - first->read;
     zg_ledger_close_echoes(soak->ledger,
-                           (uint32_t)(last->frames_out - first->frames_out) - result->counters[DEVICE].frames_in);
-    for (unsigned i = 0; i < 2; i++)
-        zg_ledger_other(soak->ledger, i == HOST, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[i]));
+                           (uint32_t)(last->frames_out - first->frames_out) - result->counters[DEVICE].frames_in,
+                           result->counters[DEVICE].unanswered);
+    zg_ledger_other(soak->ledger, false, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[DEVICE]));
+}
+
+static void end(struct live *live)
+{
+    struct zgi_soak *soak = &live->soak;
+    struct zg_soak_result *result = soak->result;
+
+    result->counters[HOST] = link_of(live)->counters;
+    result->line[HOST] = live->out.totals;
+    result->line[DEVICE] = live->back.totals;
+    if (result->device_counted && went_back(live)) {
+        note_restart(live);
+        result->device_counted = false;
+    }
+    if (result->device_counted) {
+        close_by_counters(live);
+    } else {
+        const bool cut = result->ended[0] != '\0';
+        const uint64_t from_ns = live->heard_ns - MIN(live->heard_ns, soak->settings->late_ns);
+        zg_ledger_close_until(soak->ledger, cut ? from_ns : UINT64_MAX, UINT64_MAX, ZG_CLASS_CUT_OFF,
+                              ZG_CLASS_LOST_EITHER);
+        zg_ledger_close(soak->ledger);
+    }
+    zg_ledger_other(soak->ledger, true, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[HOST]));
     zg_ledger_other(soak->ledger, true, ZG_CLASS_UNEXPECTED, result->counters[HOST].not_for_us);
     result->sums = *zg_ledger_sums(soak->ledger);
     balance(live);
@@ -339,6 +456,8 @@ static bool find_services(struct live *live, GError **error)
 
     live->request = zg_plan_by_name(soak->plan, "counters_request");
     live->reply = zg_plan_by_name(soak->plan, "counters");
+    if (zg_definition_serves(soak->plan->definition, "hello"))
+        live->hello = zg_plan_by_name(soak->plan, "hello");
     if (!zg_definition_serves(soak->plan->definition, "echo") ||
         !zg_definition_serves(soak->plan->definition, "counters")) {
         g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN,
@@ -386,8 +505,10 @@ struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct
         announce(&live);
         if (read_counters(&live, &live.readings[0])) {
             run(&live, progress, data);
-            if (read_counters(&live, &live.readings[1]))
-                end(&live);
+            live.soak.result->device_counted = !live.error && read_counters(&live, &live.readings[1]);
+            if (live.error)
+                note_end(&live);
+            end(&live);
         }
         g_byte_array_unref(live.to_write);
         if (live.error)
@@ -395,8 +516,9 @@ struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct
         else
             result = g_steal_pointer(&live.soak.result);
     }
-    if (!zg_wire_close(live.wire, result ? error : NULL)) /* its capture is not complete */
-        g_clear_pointer(&result, g_free);
+    g_autoptr(GError) incomplete = NULL;
+    if (!zg_wire_close(live.wire, &incomplete) && result && result->ended[0] == '\0') /* its capture is not complete */
+        g_snprintf(result->ended, sizeof result->ended, "at the end: %s", incomplete->message);
     zgi_soak_clear(&live.soak);
     g_free(live.soak.result);
     return result;

@@ -38,28 +38,42 @@ size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, enum zg_flow f
     enum zg_flow source = flow == ZG_FLOW_ECHO_BACK ? ZG_FLOW_ECHO_OUT : flow;
     struct zg_random random = zg_random_seeded(seed, (uint64_t)(source + 16) << 32 | number);
     size_t most = plan->max_payload;
-    size_t length = ZG_TRAFFIC_LEAST + (size_t)zg_random_below(&random, most - ZG_TRAFFIC_LEAST + 1);
+    const unsigned least = zg_traffic_number_size(plan);
+    size_t length = least + (size_t)zg_random_below(&random, most - least + 1);
 
     if (has_one_size(plan))
         length = most;
-    size_t rest = length - ZG_TRAFFIC_LEAST;
+    size_t rest = length - least;
 
-    for (unsigned i = 0; i < ZG_TRAFFIC_LEAST; i++)
+    for (unsigned i = 0; i < least; i++)
         payload[i] = (uint8_t)(number >> 8 * i);
     switch (zg_random_below(&random, 8)) {
-    case 0: memset(payload + ZG_TRAFFIC_LEAST, 0x00, rest); break;
-    case 1: memset(payload + ZG_TRAFFIC_LEAST, 0xFF, rest); break;
-    default: fill(&random, payload + ZG_TRAFFIC_LEAST, rest); break;
+    case 0: memset(payload + least, 0x00, rest); break;
+    case 1: memset(payload + least, 0xFF, rest); break;
+    default: fill(&random, payload + least, rest); break;
     }
     return length;
 }
 
-uint32_t zg_traffic_number(const uint8_t *payload)
+unsigned zg_traffic_number_size(const struct zg_plan *plan)
 {
+    return MIN(plan->max_payload, 4U);
+}
+
+uint32_t zg_traffic_number(const struct zg_plan *plan, const uint8_t *payload, uint32_t next)
+{
+    const unsigned size = zg_traffic_number_size(plan);
     uint32_t number = 0;
-    for (unsigned i = 0; i < ZG_TRAFFIC_LEAST; i++)
+
+    for (unsigned i = 0; i < size; i++)
         number |= (uint32_t)payload[i] << 8 * i;
-    return number;
+    if (size == 4)
+        return number;
+    const uint32_t round = UINT32_C(1) << 8 * size;
+    number |=
+        next &
+        ~(round - 1); /* of this round, or the one before: frames come after they were sent, but for swapped ones */
+    return number >= next + round / 2 ? number - round : number;
 }
 
 static bool is_free(const struct zg_plan *plan, const uint32_t *taken, unsigned count, uint64_t id)

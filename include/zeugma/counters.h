@@ -52,6 +52,8 @@ struct zg_counters {
     uint32_t resent;
     uint32_t given_up;
     uint32_t refused;
+    /* services */
+    uint32_t unanswered; /* requests of echo and counters that there was no room, or no turn on the line, to answer */
 };
 
 #define ZG_COUNTERS (sizeof(struct zg_counters) / sizeof(uint32_t))

@@ -156,6 +156,12 @@ static inline int zgi_link_send(struct zg_link *link, zg_role to, zg_role id, ui
     return 0;
 }
 
+/* A service was asked and cannot answer. */
+static inline void zgi_count_unanswered(struct zg_link *link)
+{
+    zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(unanswered), 1);
+}
+
 /* Keeps an answer whose payload is ready, until it may be sent. */
 static inline void zgi_late_begin(struct zg_late *late, zg_role to, zg_role id, size_t length)
 {

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* The verbs that work on a LINK, as processes on pseudo-terminals, sockets and captures, with what goes wrong there. */
-#include "support.h"
+#include "processes.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -19,152 +19,6 @@
 #include "posix/channel.h"
 
 #define LOOM TEST_SOURCE "/examples/loom/loom.yaml"
-
-static char *folder;
-static GArray *running; /* processes, each GPid */
-
-/* --- processes */
-
-struct process {
-    GPid id;
-    int out, err;
-    GString *text, *errors;
-};
-
-static struct process start(const char *format, ...) G_GNUC_PRINTF(1, 2);
-
-static struct process start(const char *format, ...)
-{
-    va_list arguments;
-    va_start(arguments, format);
-    g_autofree char *rest = g_strdup_vprintf(format, arguments);
-    va_end(arguments);
-    g_autofree char *command = g_strconcat(TEST_ZEUGMA " ", rest, NULL);
-    g_auto(GStrv) argv = NULL;
-    struct process process = { .text = g_string_new(NULL), .errors = g_string_new(NULL) };
-
-    assert_true(g_shell_parse_argv(command, NULL, &argv, NULL));
-    assert_true(g_spawn_async_with_pipes(folder, argv, NULL, G_SPAWN_DO_NOT_REAP_CHILD, NULL, NULL, &process.id, NULL,
-                                         &process.out, &process.err, NULL));
-    g_array_append_val(running, process.id);
-    return process;
-}
-
-static bool read_some(int fd, GString *text)
-{
-    char buffer[65536];
-    ssize_t count = read(fd, buffer, sizeof buffer);
-
-    if (count > 0)
-        g_string_append_len(text, buffer, count);
-    return count > 0;
-}
-
-/* Reads on until `wanted` stands in the output or the errors; fails the test after 20 s, or when the process ends. */
-static void await(struct process *process, const char *wanted)
-{
-    const gint64 limit = g_get_monotonic_time() + 20000000;
-
-    while (!strstr(process->text->str, wanted) && !strstr(process->errors->str, wanted)) {
-        struct pollfd fds[] = { { process->out, POLLIN, 0 }, { process->err, POLLIN, 0 } };
-        bool alive = false;
-        (void)poll(fds, 2, 100);
-        for (unsigned i = 0; i < 2; i++)
-            if (fds[i].revents != 0)
-                alive = read_some(fds[i].fd, i == 0 ? process->text : process->errors) || alive;
-            else
-                alive = true;
-        if (!alive || g_get_monotonic_time() > limit)
-            fail_msg("no \"%s\" in\n%s\n%s", wanted, process->text->str, process->errors->str);
-    }
-}
-
-/* Waits for its end, reading all; its exit status. `signal_number` is sent before, unless 0. */
-static int finish(struct process *process, int signal_number)
-{
-    int status = 0;
-
-    if (signal_number != 0)
-        assert_int_equal(kill(process->id, signal_number), 0);
-    while (read_some(process->out, process->text))
-        ;
-    while (read_some(process->err, process->errors))
-        ;
-    assert_int_equal(waitpid(process->id, &status, 0), process->id);
-    for (guint i = 0; i < running->len; i++)
-        if (g_array_index(running, GPid, i) == process->id)
-            g_array_remove_index_fast(running, i--);
-    close(process->out);
-    close(process->err);
-    return WIFEXITED(status) ? WEXITSTATUS(status) : -WTERMSIG(status);
-}
-
-/* What a test that failed left behind must not be in the way of others. */
-static int kill_running(void **state)
-{
-    (void)state;
-    for (guint i = 0; i < running->len; i++) {
-        kill(g_array_index(running, GPid, i), SIGKILL);
-        waitpid(g_array_index(running, GPid, i), NULL, 0);
-    }
-    g_array_set_size(running, 0);
-    return 0;
-}
-
-static void clear(struct process *process)
-{
-    g_string_free(process->text, TRUE);
-    g_string_free(process->errors, TRUE);
-}
-
-/* Ends it by Ctrl-C, which must be clean. */
-static void end(struct process *process)
-{
-    int status = finish(process, SIGINT);
-    if (status != 0)
-        fail_msg("status %d: %s%s", status, process->text->str, process->errors->str);
-    clear(process);
-}
-
-/* Runs one to its end: its exit status, which is checked, and its output (free with g_free()). */
-static char *run(int wanted, const char *arguments)
-{
-    struct process process = start("%s", arguments);
-    int status = finish(&process, 0);
-
-    if (status != wanted)
-        fail_msg("%s: status %d\n%s%s", arguments, status, process.text->str, process.errors->str);
-    char *all = g_strconcat(process.text->str, process.errors->str, NULL);
-    clear(&process);
-    return all;
-}
-
-static struct process start_device(const char *link, const char *more)
-{
-    struct process device = start("sim " LOOM " --on %s %s", link, more);
-    await(&device, "Ctrl-C ends it");
-    return device;
-}
-
-static void assert_in(const char *text, const char *wanted)
-{
-    if (!strstr(text, wanted))
-        fail_msg("no \"%s\" in\n%s", wanted, text);
-}
-
-static void assert_run(int wanted, const char *arguments, const char *in)
-{
-    g_autofree char *text = run(wanted, arguments);
-    assert_in(text, in);
-}
-
-static unsigned lines_with(const char *text, const char *wanted)
-{
-    unsigned count = 0;
-    for (const char *at = strstr(text, wanted); at; at = strstr(at + 1, wanted))
-        count++;
-    return count;
-}
 
 /* --- every kind of link */
 
@@ -187,7 +41,7 @@ static void test_kinds(void **state)
                                             { "udp:127.0.0.1:47012", "udp:127.0.0.1:47012" } };
     (void)state;
     for (unsigned i = 0; i < G_N_ELEMENTS(kinds); i++) {
-        struct process device = start_device(kinds[i][0], "");
+        struct process device = test_start_device(kinds[i][0], "");
         g_autofree char *watch =
             g_strdup_printf("watch " LOOM " %s --json --show pick --count 8 --capture seen", kinds[i][1]);
         g_autofree char *again = g_strdup("watch " LOOM " file:seen --json --show pick --count 8");
@@ -195,21 +49,21 @@ static void test_kinds(void **state)
         g_autofree char *speed = g_strdup_printf("send " LOOM " %s set_speed '{\"picks_per_min\":5}'", kinds[i][1]);
         g_autofree char *write = g_strdup_printf("vars " LOOM " %s target_tension=120.5 rows_woven", kinds[i][1]);
         g_autofree char *soak = g_strdup_printf("soak " LOOM " %s --for 200ms --json", kinds[i][1]);
-        g_autofree char *live = run(0, watch), *replayed = run(0, again);
-        assert_int_equal(lines_with(live, "\"message\":\"pick\""), 8);
+        g_autofree char *live = test_run(0, watch), *replayed = test_run(0, again);
+        assert_int_equal(test_lines_with(live, "\"message\":\"pick\""), 8);
         const char *first = strstr(live, "\"message\"");
         g_autofree char *pick = g_strndup(first, strcspn(first, "\n"));
-        assert_in(replayed, pick);
-        assert_int_equal(lines_with(replayed, "\"message\":\"pick\""), 8);
-        assert_run(0, request, "row=77");
-        assert_run(0, speed, "set_speed: delivered");
-        assert_run(0, write, "120.5 N");
-        g_autofree char *soaked = run(0, soak);
-        assert_in(soaked, "\"adds_up\": true");
+        test_assert_in(replayed, pick);
+        assert_int_equal(test_lines_with(replayed, "\"message\":\"pick\""), 8);
+        test_assert_run(0, request, "row=77");
+        test_assert_run(0, speed, "set_speed: delivered");
+        test_assert_run(0, write, "120.5 N");
+        g_autofree char *soaked = test_run(0, soak);
+        test_assert_in(soaked, "\"adds_up\": true");
         assert_int_equal(counted_by_device(soaked, "frames_in") > 10, true);
         assert_int_equal(counted_by_device(soaked, "repeated"), 0); /* though others numbered frames before it */
         assert_int_equal(counted_by_device(soaked, "late"), 0);
-        end(&device);
+        test_end(&device);
     }
 }
 
@@ -218,63 +72,63 @@ static void test_kinds(void **state)
 static void test_forms(void **state)
 {
     (void)state;
-    struct process device = start_device("pty:p", "");
-    assert_run(0, "watch " LOOM " serial:p --csv --show pick --count 2",
-               "at,number,tension [N],state,locked,drive_temp [degC],sag [mm]\n");
-    assert_run(0, "watch " LOOM " serial:p --csv --count 2", "at,message,field,value,unit\n");
-    assert_run(0, "watch " LOOM " serial:p --count 2 --show pick.sag --mark 'sag > -100'", " mm !\n");
-    assert_run(0, "watch " LOOM " serial:p --count 2 --depth frames", "pick         seq ");
-    g_autofree char *raw = run(0, "watch " LOOM " serial:p --for 300ms --depth raw");
-    assert_in(raw, "\xE2\x88\x85"); /* the sign of 00 */
-    assert_run(1, "watch " LOOM " serial:p --count 500 --for 200ms", "frames");
-    assert_run(2, "watch " LOOM " serial:p --json --csv", "exclude each other");
-    assert_run(2, "watch " LOOM " serial:p --table", "needs a terminal");
-    assert_run(0, "vars " LOOM " serial:p --follow 50ms --for 300ms rows_woven", "rows_woven = ");
-    assert_run(1, "vars " LOOM " serial:p rows_woven=5", "refused: not allowed");
-    assert_run(0, "send " LOOM " serial:p echo_request '{\"data\":\"00ff7e\"}'", "data=00ff7e");
-    end(&device);
+    struct process device = test_start_device("pty:p", "");
+    test_assert_run(0, "watch " LOOM " serial:p --csv --show pick --count 2",
+                    "at,number,tension [N],state,locked,drive_temp [degC],sag [mm]\n");
+    test_assert_run(0, "watch " LOOM " serial:p --csv --count 2", "at,message,field,value,unit\n");
+    test_assert_run(0, "watch " LOOM " serial:p --count 2 --show pick.sag --mark 'sag > -100'", " mm !\n");
+    test_assert_run(0, "watch " LOOM " serial:p --count 2 --depth frames", "pick         seq ");
+    g_autofree char *raw = test_run(0, "watch " LOOM " serial:p --for 300ms --depth raw");
+    test_assert_in(raw, "\xE2\x88\x85"); /* the sign of 00 */
+    test_assert_run(1, "watch " LOOM " serial:p --count 500 --for 200ms", "frames");
+    test_assert_run(2, "watch " LOOM " serial:p --json --csv", "exclude each other");
+    test_assert_run(2, "watch " LOOM " serial:p --table", "needs a terminal");
+    test_assert_run(0, "vars " LOOM " serial:p --follow 50ms --for 300ms rows_woven", "rows_woven = ");
+    test_assert_run(1, "vars " LOOM " serial:p rows_woven=5", "refused: not allowed");
+    test_assert_run(0, "send " LOOM " serial:p echo_request '{\"data\":\"00ff7e\"}'", "data=00ff7e");
+    test_end(&device);
 }
 
 /* What was written to a file with times is sent at those times; an error in it sends nothing. */
 static void test_script(void **state)
 {
     (void)state;
-    g_autofree char *path = g_build_filename(folder, "script", NULL);
+    g_autofree char *path = g_build_filename(test_folder, "script", NULL);
     assert_true(g_file_set_contents(path,
                                     "{\"at\":7.0,\"message\":\"set_speed\",\"fields\":{\"picks_per_min\":10}}\n"
                                     "{\"at\":7.1,\"message\":\"pick\",\"from\":\"device\",\"fields\":{}}\n"
                                     "{\"at\":7.3,\"message\":\"load_row\",\"fields\":{\"row\":1,\"lift\":2}}\n",
                                     -1, NULL));
     const gint64 before = g_get_monotonic_time();
-    assert_run(0, "send " LOOM " sim: --file script", "row=1");
+    test_assert_run(0, "send " LOOM " sim: --file script", "row=1");
     assert_true(g_get_monotonic_time() - before >= 300000);
     assert_true(g_file_set_contents(path,
                                     "{\"message\":\"set_speed\",\"fields\":{\"picks_per_min\":10}}\n"
                                     "{\"message\":\"load_row\",\"fields\":{\"row\":1}}\n",
                                     -1, NULL));
-    assert_run(1, "send " LOOM " sim: --file script", "script:2: load_row: the field \"lift\" is missing");
-    assert_run(3, "send " LOOM " sim: --file nowhere", "nowhere");
+    test_assert_run(1, "send " LOOM " sim: --file script", "script:2: load_row: the field \"lift\" is missing");
+    test_assert_run(3, "send " LOOM " sim: --file nowhere", "nowhere");
 }
 
 /* A device that restarts in the middle is seen, and served on. */
 static void test_restart(void **state)
 {
     (void)state;
-    struct process device = start_device("pty:p", "--capture d");
-    struct process watch = start("watch " LOOM " serial:p --answer");
-    await(&watch, "the device has told who it is");
+    struct process device = test_start_device("pty:p", "--capture d");
+    struct process watch = test_start("watch " LOOM " serial:p --answer");
+    test_await(&watch, "the device has told who it is");
     assert_int_equal(kill(device.id, SIGUSR1), 0);
-    await(&watch, "the device has restarted");
-    end(&watch);
-    assert_run(0, "send " LOOM " serial:p load_row '{\"row\":3,\"lift\":5}' --capture c", "row=3");
+    test_await(&watch, "the device has restarted");
+    test_end(&watch);
+    test_assert_run(0, "send " LOOM " serial:p load_row '{\"row\":3,\"lift\":5}' --capture c", "row=3");
     assert_int_equal(kill(device.id, SIGINT), 0);
-    assert_int_equal(finish(&device, 0), 0);
-    assert_in(device.text->str, "1 restarts");
-    clear(&device);
+    assert_int_equal(test_finish(&device, 0), 0);
+    test_assert_in(device.text->str, "1 restarts");
+    test_clear(&device);
     for (unsigned i = 0; i < 2; i++) { /* both ends captured the same, in the same directions */
-        g_autofree char *seen = run(0, i == 0 ? "watch " LOOM " file:c" : "watch " LOOM " file:d");
-        assert_in(seen, "→ load_row     row=3");
-        assert_in(seen, "← row_taken    row=3");
+        g_autofree char *seen = test_run(0, i == 0 ? "watch " LOOM " file:c" : "watch " LOOM " file:d");
+        test_assert_in(seen, "→ load_row     row=3");
+        test_assert_in(seen, "← row_taken    row=3");
     }
 }
 
@@ -283,31 +137,31 @@ static void test_restart(void **state)
 static void test_vanishing(void **state)
 {
     (void)state;
-    struct process device = start_device("pty:p", "");
-    struct process watch = start("watch " LOOM " serial:p --capture gone");
-    await(&watch, "pick");
-    assert_run(3, "watch " LOOM " serial:p --for 1s", "is in use by zeugma (process ");
-    assert_int_equal(finish(&device, SIGKILL), -SIGKILL);
-    clear(&device);
-    await(&watch, "p is gone; waiting for it to come back");
-    device = start_device("pty:p", "--seed 9"); /* over the link that the killed one left behind */
-    await(&watch, "p is back");
+    struct process device = test_start_device("pty:p", "");
+    struct process watch = test_start("watch " LOOM " serial:p --capture gone");
+    test_await(&watch, "pick");
+    test_assert_run(3, "watch " LOOM " serial:p --for 1s", "is in use by zeugma (process ");
+    assert_int_equal(test_finish(&device, SIGKILL), -SIGKILL);
+    test_clear(&device);
+    test_await(&watch, "p is gone; waiting for it to come back");
+    device = test_start_device("pty:p", "--seed 9"); /* over the link that the killed one left behind */
+    test_await(&watch, "p is back");
     g_string_truncate(watch.text, 0);
-    await(&watch, "pick");
-    end(&watch);
-    end(&device);
-    assert_run(0, "watch " LOOM " file:gone", "capture: p is gone; waiting for it to come back");
-    device = start_device("unix:u", "");
-    watch = start("watch " LOOM " unix:u");
-    await(&watch, "pick");
-    end(&device);
-    assert_int_equal(finish(&watch, 0), 3);
-    assert_in(watch.errors->str, "the other side closed the connection");
-    clear(&watch);
-    assert_run(3, "send " LOOM " unix:u set_speed '{\"picks_per_min\":5}'", "nobody serves there");
-    assert_run(3, "watch " LOOM " serial:/dev/null", "is no serial port");
-    assert_run(3, "sim " LOOM " --on pty:script --for 1s", "exists and is something else");
-    assert_run(2, "sim " LOOM " --on file:x --for 1s", "nobody can connect to file:x");
+    test_await(&watch, "pick");
+    test_end(&watch);
+    test_end(&device);
+    test_assert_run(0, "watch " LOOM " file:gone", "capture: p is gone; waiting for it to come back");
+    device = test_start_device("unix:u", "");
+    watch = test_start("watch " LOOM " unix:u");
+    test_await(&watch, "pick");
+    test_end(&device);
+    assert_int_equal(test_finish(&watch, 0), 3);
+    test_assert_in(watch.errors->str, "the other side closed the connection");
+    test_clear(&watch);
+    test_assert_run(3, "send " LOOM " unix:u set_speed '{\"picks_per_min\":5}'", "nobody serves there");
+    test_assert_run(3, "watch " LOOM " serial:/dev/null", "is no serial port");
+    test_assert_run(3, "sim " LOOM " --on pty:script --for 1s", "exists and is something else");
+    test_assert_run(2, "sim " LOOM " --on file:x --for 1s", "nobody can connect to file:x");
 }
 
 /* One that stops reading: the device goes on, what is not read is lost, and it ends cleanly; the PC's end gives up. */
@@ -315,73 +169,75 @@ static void test_stalling(void **state)
 {
     (void)state;
     struct zg_channel channel;
-    g_autofree char *path = g_build_filename(folder, "u", NULL);
-    struct process device = start_device("unix:u", "--busy --baud 20000000");
+    g_autofree char *path = g_build_filename(test_folder, "u", NULL);
+    struct process device = test_start_device("unix:u", "--busy --baud 20000000");
     uint8_t byte;
     assert_int_equal(zg_channel_connect_unix(&channel, path), 0);
     g_usleep(700000);
     assert_int_equal(zg_channel_read(&channel, &byte, 1), 1);
     zg_channel_close(&channel);
-    end(&device);
+    test_end(&device);
     /* nobody reads what send writes, or answers */
     assert_int_equal(zg_channel_listen_unix(&channel, path), 0);
-    assert_run(1, "send " LOOM " unix:u set_speed '{\"picks_per_min\":5}'", "set_speed: no answer");
+    test_assert_run(1, "send " LOOM " unix:u set_speed '{\"picks_per_min\":5}'", "set_speed: no answer");
     zg_channel_close(&channel);
 }
 
-/* A closed pipe and a full disk end what they make senseless; Ctrl-C keeps what was captured. */
+/* A closed pipe, which is no error, and a full disk end what they make senseless; Ctrl-C keeps what was captured. */
 static void test_outputs(void **state)
 {
     (void)state;
-    struct process watch = start("watch " LOOM " sim: --json");
-    await(&watch, "pick");
+    struct process watch = test_start("watch " LOOM " sim: --json");
+    test_await(&watch, "pick");
     close(watch.out);
     watch.out = open("/dev/null", O_RDONLY);
-    assert_int_equal(finish(&watch, 0), 3);
-    assert_in(watch.errors->str, "cannot write the output: Broken pipe");
-    clear(&watch);
-    assert_run(3, "watch " LOOM " sim: --capture /dev/full --for 9s", "cannot write the capture /dev/full: No space");
-    assert_run(3, "watch " LOOM " sim: --capture nowhere/x --for 9s", "cannot create the capture nowhere/x");
-    watch = start("watch " LOOM " sim: --json --capture kept");
-    await(&watch, "\"number\":3");
-    assert_int_equal(finish(&watch, SIGINT), 0);
-    assert_in(watch.text->str, "{\"summary\":{\"seconds\":");
-    g_autofree char *replayed = run(0, "watch " LOOM " file:kept --json");
-    assert_int_equal(lines_with(replayed, "\"message\":\"pick\""), lines_with(watch.text->str, "\"message\":\"pick\""));
-    clear(&watch);
+    assert_int_equal(test_finish(&watch, 0), 0);
+    assert_null(strstr(watch.errors->str, "cannot write"));
+    test_clear(&watch);
+    test_assert_run(3, "watch " LOOM " sim: --capture /dev/full --for 9s",
+                    "cannot write the capture /dev/full: No space");
+    test_assert_run(3, "watch " LOOM " sim: --capture nowhere/x --for 9s", "cannot create the capture nowhere/x");
+    watch = test_start("watch " LOOM " sim: --json --capture kept");
+    test_await(&watch, "\"number\":3");
+    assert_int_equal(test_finish(&watch, SIGINT), 0);
+    test_assert_in(watch.text->str, "{\"summary\":{\"seconds\":");
+    g_autofree char *replayed = test_run(0, "watch " LOOM " file:kept --json");
+    assert_int_equal(test_lines_with(replayed, "\"message\":\"pick\""),
+                     test_lines_with(watch.text->str, "\"message\":\"pick\""));
+    test_clear(&watch);
 }
 
 /* A capture that was cut anywhere is read as far as it goes; one that is damaged, or none, is told. */
 static void test_captures(void **state)
 {
-    g_autofree char *whole = NULL, *path = g_build_filename(folder, "cut", NULL);
-    g_autofree char *source = g_build_filename(folder, "whole", NULL);
+    g_autofree char *whole = NULL, *path = g_build_filename(test_folder, "cut", NULL);
+    g_autofree char *source = g_build_filename(test_folder, "whole", NULL);
     gsize length;
     unsigned before = 0;
     (void)state;
-    g_free(run(0, "watch " LOOM " sim: --for 900ms --capture whole"));
+    g_free(test_run(0, "watch " LOOM " sim: --for 900ms --capture whole"));
     assert_true(g_file_get_contents(source, &whole, &length, NULL));
     assert_true(length > 500);
     for (gsize size = 0; size <= length; size += size < 200 ? 7 : 61) {
         assert_true(g_file_set_contents(path, whole, (gssize)size, NULL));
-        struct process watch = start("watch " LOOM " file:cut --json");
-        int status = finish(&watch, 0);
+        struct process watch = test_start("watch " LOOM " file:cut --json");
+        int status = test_finish(&watch, 0);
         assert_int_equal(status, size < 24 ? 3 : 0); /* the file's own header */
-        unsigned now = lines_with(watch.text->str, "\"message\"");
+        unsigned now = test_lines_with(watch.text->str, "\"message\"");
         assert_true(now >= before);
         before = now;
-        clear(&watch);
+        test_clear(&watch);
     }
     whole[length / 2] = (char)~whole[length / 2];
     memset(whole + length - 200, 0x55, 8);
     assert_true(g_file_set_contents(path, whole, (gssize)length, NULL));
-    g_free(run(0, "watch " LOOM " file:cut --json"));
-    assert_run(3, "watch " LOOM " file:" LOOM, "is no capture: ");
-    assert_run(2, "soak " LOOM " file:whole", "a capture can only be read");
+    g_free(test_run(0, "watch " LOOM " file:cut --json"));
+    test_assert_run(3, "watch " LOOM " file:" LOOM, "is no capture: ");
+    test_assert_run(2, "soak " LOOM " file:whole", "a capture can only be read");
     const gint64 begin = g_get_monotonic_time();
-    g_free(run(0, "watch " LOOM " file:whole"));
+    g_free(test_run(0, "watch " LOOM " file:whole"));
     const gint64 middle = g_get_monotonic_time();
-    g_free(run(0, "watch " LOOM " 'file:whole?pace=own'"));
+    g_free(test_run(0, "watch " LOOM " 'file:whole?pace=own'"));
     assert_true(g_get_monotonic_time() - middle >= 700000 && middle - begin < 700000);
 }
 
@@ -391,24 +247,24 @@ static void test_captures(void **state)
 static void assert_suspects(const char *definition, const GByteArray *bytes, const char *wanted)
 {
     struct zg_channel channel;
-    g_autofree char *path = g_build_filename(folder, "u", NULL);
+    g_autofree char *path = g_build_filename(test_folder, "u", NULL);
     assert_int_equal(zg_channel_listen_unix(&channel, path), 0);
-    struct process watch = start("watch %s unix:u --for 15s", definition);
+    struct process watch = test_start("watch %s unix:u --for 15s", definition);
     for (unsigned i = 0; i < 2000 && !zg_channel_is_open(&channel); i++)
         g_usleep(1000);
     for (unsigned i = 0; bytes && i < 12; i++) {
         assert_int_equal(zg_channel_write(&channel, bytes->data, bytes->len), bytes->len);
         g_usleep(2000);
     }
-    await(&watch, wanted);
+    test_await(&watch, wanted);
     zg_channel_close(&channel);
-    (void)finish(&watch, SIGINT);
-    clear(&watch);
+    (void)test_finish(&watch, SIGINT);
+    test_clear(&watch);
 }
 
 static GByteArray *frames_of(const char *arguments)
 {
-    g_autofree char *hex = run(0, arguments);
+    g_autofree char *hex = test_run(0, arguments);
     return zg_bytes_from_hex(g_strstrip(hex), NULL);
 }
 
@@ -416,24 +272,24 @@ static GByteArray *frames_of(const char *arguments)
 static void test_late_watch(void **state)
 {
     struct zg_channel channel;
-    g_autofree char *path = g_build_filename(folder, "u", NULL);
+    g_autofree char *path = g_build_filename(test_folder, "u", NULL);
     g_autoptr(GByteArray) first = frames_of("encode " LOOM " load_row '{\"row\":7,\"lift\":9}'");
     g_autoptr(GByteArray) second = frames_of("encode " LOOM " load_row '{\"row\":8,\"lift\":9}'");
     const guint half = second->len / 2;
     (void)state;
     assert_int_equal(zg_channel_listen_unix(&channel, path), 0);
-    struct process watch = start("watch " LOOM " unix:u");
+    struct process watch = test_start("watch " LOOM " unix:u");
     for (unsigned i = 0; i < 2000 && !zg_channel_is_open(&channel); i++)
         g_usleep(1000);
     g_byte_array_append(first, second->data, half);
     assert_int_equal(zg_channel_write(&channel, first->data, first->len), first->len);
-    await(&watch, "row=7");
+    test_await(&watch, "row=7");
     assert_int_equal(kill(watch.id, SIGSTOP), 0);
     g_usleep(500000);
     assert_int_equal(zg_channel_write(&channel, second->data + half, second->len - half), second->len - half);
     assert_int_equal(kill(watch.id, SIGCONT), 0);
-    await(&watch, "row=8");
-    end(&watch);
+    test_await(&watch, "row=8");
+    test_end(&watch);
     zg_channel_close(&channel);
 }
 
@@ -467,7 +323,7 @@ static void test_suspicions(void **state)
     /* the same definition, but for the order of its check, and for a name */
     g_autofree char *definition = NULL;
     assert_true(g_file_get_contents(LOOM, &definition, NULL, NULL));
-    g_autofree char *other = g_build_filename(folder, "other.yaml", NULL);
+    g_autofree char *other = g_build_filename(test_folder, "other.yaml", NULL);
     g_auto(GStrv) parts = g_strsplit(definition, "check: crc16/ibm-3740", 2);
     g_autofree char *turned = g_strjoinv("check: { name: crc16/ibm-3740, order: big }", parts);
     assert_true(g_file_set_contents(other, turned, -1, NULL));
@@ -480,31 +336,31 @@ static void test_suspicions(void **state)
     g_auto(GStrv) names = g_strsplit(definition, "drive_temp", 2);
     g_autofree char *renamed = g_strjoinv("motor_temp", names);
     assert_true(g_file_set_contents(other, renamed, -1, NULL));
-    struct process device = start_device("pty:p", "");
-    struct process watch = start("watch other.yaml serial:p");
-    await(&watch, "the same version number but was built from another definition");
-    end(&watch);
-    end(&device);
+    struct process device = test_start_device("pty:p", "");
+    struct process watch = test_start("watch other.yaml serial:p");
+    test_await(&watch, "the same version number but was built from another definition");
+    test_end(&watch);
+    test_end(&device);
 }
 
 /* A device at another speed: what arrives is what a UART would read, and the speed is found. */
 static void test_other_speed(void **state)
 {
     (void)state;
-    struct process device = start_device("pty:p", "--baud 57600");
-    struct process watch = start("watch " LOOM " serial:p");
-    await(&watch, "at 57600 baud frames arrive");
+    struct process device = test_start_device("pty:p", "--baud 57600");
+    struct process watch = test_start("watch " LOOM " serial:p");
+    test_await(&watch, "at 57600 baud frames arrive");
     g_string_truncate(watch.text, 0);
-    await(&watch, "tension=");
-    end(&watch);
-    assert_run(0, "send " LOOM " 'serial:p?baud=57600' load_row '{\"row\":1,\"lift\":2}'", "row=1");
-    end(&device);
+    test_await(&watch, "tension=");
+    test_end(&watch);
+    test_assert_run(0, "send " LOOM " 'serial:p?baud=57600' load_row '{\"row\":1,\"lift\":2}'", "row=1");
+    test_end(&device);
 }
 
 /* The device's counters come in many frames, between which it sends its own: the account holds all the same. */
 static void test_counters_in_pieces(void **state)
 {
-    g_autofree char *path = g_build_filename(folder, "pieces.yaml", NULL);
+    g_autofree char *path = g_build_filename(test_folder, "pieces.yaml", NULL);
     (void)state;
     assert_true(g_file_set_contents(path,
                                     "zeugma: 1\nprotocol: pieces\nversion: 1.0\nline: { baud: 115200 }\n"
@@ -512,11 +368,11 @@ static void test_counters_in_pieces(void **state)
                                     "max_payload: 9 }\nservices: [echo, counters]\n"
                                     "messages: { tick: { id: 1, from: device, every: 3 ms, fields: { n: u8 } } }\n",
                                     -1, NULL));
-    struct process device = start("sim pieces.yaml --on pty:p");
-    await(&device, "Ctrl-C ends it");
+    struct process device = test_start("sim pieces.yaml --on pty:p");
+    test_await(&device, "Ctrl-C ends it");
     for (unsigned i = 0; i < 3; i++)
-        assert_run(0, "soak pieces.yaml serial:p --for 100ms", "every frame and byte is accounted for");
-    end(&device);
+        test_assert_run(0, "soak pieces.yaml serial:p --for 100ms", "every frame and byte is accounted for");
+    test_end(&device);
 }
 
 /* An example's definition with the services that a soak asks for. */
@@ -532,24 +388,24 @@ static char *with_echo(const char *example)
 /* On a shared line a soak is with one device. */
 static void test_soak_of_one(void **state)
 {
-    g_autofree char *path = g_build_filename(folder, "shared.yaml", NULL),
+    g_autofree char *path = g_build_filename(test_folder, "shared.yaml", NULL),
                     *served = with_echo("carillon/carillon.yaml");
     (void)state;
     assert_true(g_file_set_contents(path, served, -1, NULL));
-    struct process device = start("sim shared.yaml --on pty:p --address 3");
-    await(&device, "Ctrl-C ends it");
-    g_autofree char *report = run(0, "soak shared.yaml serial:p --to 3 --for 300ms --late 1s");
-    assert_in(report, "on serial:p, device 3, ");
-    assert_in(report, "every frame and byte is accounted for");
-    assert_run(1, "soak shared.yaml serial:p --for 300ms", "expected --to with a device's address from 1 to 14");
-    assert_run(1, "soak shared.yaml sim: --to 3", "the simulated line has one device; leave --to out");
-    end(&device);
+    struct process device = test_start("sim shared.yaml --on pty:p --address 3");
+    test_await(&device, "Ctrl-C ends it");
+    g_autofree char *report = test_run(0, "soak shared.yaml serial:p --to 3 --for 300ms --late 1s");
+    test_assert_in(report, "on serial:p, device 3, ");
+    test_assert_in(report, "every frame and byte is accounted for");
+    test_assert_run(1, "soak shared.yaml serial:p --for 300ms", "expected --to with a device's address from 1 to 14");
+    test_assert_run(1, "soak shared.yaml sim: --to 3", "the simulated line has one device; leave --to out");
+    test_end(&device);
 }
 
 /* With half duplex the services' answers wait until the line is free, and one echo is open at a time. */
 static void test_half_duplex(void **state)
 {
-    g_autofree char *path = g_build_filename(folder, "pair.yaml", NULL),
+    g_autofree char *path = g_build_filename(test_folder, "pair.yaml", NULL),
                     *served = with_echo("tide_mast/tide_mast.yaml");
     (void)state;
     g_auto(GStrv) lines = g_strsplit(served, "baud: 1200", 2);
@@ -557,12 +413,12 @@ static void test_half_duplex(void **state)
     g_auto(GStrv) frames = g_strsplit(faster, "max_frame: 20", 2);
     g_autofree char *whole = g_strjoinv("max_frame: 64", frames);
     assert_true(g_file_set_contents(path, whole, -1, NULL));
-    struct process device = start("sim pair.yaml --on pty:p");
-    await(&device, "Ctrl-C ends it");
-    assert_run(0, "send pair.yaml serial:p echo_request '{\"data\":\"0102\"}'", "data=0102");
-    assert_run(0, "send pair.yaml serial:p counters_request '{\"first\":1,\"clear\":false}'", "first=1");
-    assert_run(0, "soak pair.yaml serial:p --for 1s --late 500ms", "every frame and byte is accounted for");
-    end(&device);
+    struct process device = test_start("sim pair.yaml --on pty:p");
+    test_await(&device, "Ctrl-C ends it");
+    test_assert_run(0, "send pair.yaml serial:p echo_request '{\"data\":\"0102\"}'", "data=0102");
+    test_assert_run(0, "send pair.yaml serial:p counters_request '{\"first\":1,\"clear\":false}'", "first=1");
+    test_assert_run(0, "soak pair.yaml serial:p --for 1s --late 500ms", "every frame and byte is accounted for");
+    test_end(&device);
 }
 
 /* The generated hosts, in C and Python, at the full rate of 921600 baud: nothing is lost, and what they send is
@@ -572,14 +428,14 @@ static void test_hosts(void **state)
 {
     const unsigned seconds = 2 + test_rounds(2); /* a slow machine answers late */
     (void)state;
-    struct process device = start_device("pty:p", "--busy --baud 921600");
-    g_free(run(0, "generate " LOOM " -o code --target python"));
-    g_autofree char *in_c = g_strdup_printf("cd %s && " TEST_BIN "/loom_port p 921600 %u > told", folder, seconds);
+    struct process device = test_start_device("pty:p", "--busy --baud 921600");
+    g_free(test_run(0, "generate " LOOM " -o code --target python"));
+    g_autofree char *in_c = g_strdup_printf("cd %s && " TEST_BIN "/loom_port p 921600 %u > told", test_folder, seconds);
     g_autofree char *in_python =
         g_strdup_printf("cd %s && PYTHONPATH=code " TEST_PYTHON " -B " TEST_SOURCE "/examples/loom/host.py p 921600 %u "
                         ">> told",
-                        folder, seconds);
-    g_autofree char *path = g_build_filename(folder, "told", NULL), *told = NULL;
+                        test_folder, seconds);
+    g_autofree char *path = g_build_filename(test_folder, "told", NULL), *told = NULL;
     const int failed = system(in_c) + system(in_python);
     assert_true(g_file_get_contents(path, &told, NULL, NULL));
     if (failed != 0)
@@ -592,10 +448,10 @@ static void test_hosts(void **state)
     for (unsigned i = 0; i < 2; i++) {
         const char *line = i == 0 ? told : own;
         assert_true(strtoul(line, NULL, 10) > 4000UL * seconds);
-        assert_in(line, " 0 frames lost");
+        test_assert_in(line, " 0 frames lost");
         assert_null(strstr(line, " 0 rows answered"));
     }
-    end(&device);
+    test_end(&device);
 }
 
 /* --- the table, on a terminal */
@@ -617,7 +473,7 @@ static void test_table(void **state)
     static const char *const wanted[] = { "latest values", "raw bytes", "frames", "HELD" };
     static const char *const keys[] = { "1", "2", "3 ", "zq" };
     struct pollfd readable = { master, POLLIN, 0 };
-    while (g_get_monotonic_time() < limit && poll(&readable, 1, 1000) >= 0 && read_some(master, seen))
+    while (g_get_monotonic_time() < limit && poll(&readable, 1, 1000) >= 0 && test_read_some(master, seen))
         if (asked < G_N_ELEMENTS(keys) && strstr(seen->str, wanted[asked])) {
             g_string_truncate(seen, 0);
             g_usleep(asked == 0 ? 500000 : 150000);
@@ -627,8 +483,8 @@ static void test_table(void **state)
     assert_int_equal(waitpid(child, &status, 0), child);
     assert_true(WIFEXITED(status) && WEXITSTATUS(status) == 0);
     assert_int_equal(asked, G_N_ELEMENTS(keys));
-    assert_in(seen->str, "frames and "); /* the summary, */
-    assert_in(seen->str, "\033[?1049l"); /* after the terminal was given back */
+    test_assert_in(seen->str, "frames and "); /* the summary, */
+    test_assert_in(seen->str, "\033[?1049l"); /* after the terminal was given back */
     close(master);
 }
 
@@ -636,14 +492,14 @@ static void test_table(void **state)
 
 static void make_file(const char *path, const char *text)
 {
-    g_autofree char *whole = g_build_filename(folder, "root", path, NULL), *parent = g_path_get_dirname(whole);
+    g_autofree char *whole = g_build_filename(test_folder, "root", path, NULL), *parent = g_path_get_dirname(whole);
     assert_int_equal(g_mkdir_with_parents(parent, 0755), 0);
     assert_true(g_file_set_contents(whole, text, -1, NULL));
 }
 
 static void make_link(const char *target, const char *path)
 {
-    g_autofree char *whole = g_build_filename(folder, "root", path, NULL), *parent = g_path_get_dirname(whole);
+    g_autofree char *whole = g_build_filename(test_folder, "root", path, NULL), *parent = g_path_get_dirname(whole);
     assert_int_equal(g_mkdir_with_parents(parent, 0755), 0);
     assert_int_equal(symlink(target, whole), 0);
 }
@@ -665,16 +521,16 @@ static void test_ports(void **state)
     make_file("sys/class/tty/console/dev", "5:1\n");
     make_file("dev/ttyACM3", "");
     make_link("../../ttyACM3", "dev/serial/by-id/usb-Weavers_Loom_head-if00");
-    g_autofree char *text = run(0, "ports --root root"), *json = run(0, "ports --root root --json");
-    assert_in(text, "root/dev/ttyACM3  Weavers Loom head  [1209:0001]  (cdc_acm)\n");
-    assert_in(text, "root/dev/serial/by-id/usb-Weavers_Loom_head-if00\n");
+    g_autofree char *text = test_run(0, "ports --root root"), *json = test_run(0, "ports --root root --json");
+    test_assert_in(text, "root/dev/ttyACM3  Weavers Loom head  [1209:0001]  (cdc_acm)\n");
+    test_assert_in(text, "root/dev/serial/by-id/usb-Weavers_Loom_head-if00\n");
     assert_null(strstr(text, "ttyS1"));
     g_autoptr(JsonParser) parser = json_parser_new();
     assert_true(json_parser_load_from_data(parser, json, -1, NULL));
     assert_int_equal(json_array_get_length(json_node_get_array(json_parser_get_root(parser))), 1);
 }
 
-#define LINK_TEST(test) cmocka_unit_test_teardown(test, kill_running)
+#define LINK_TEST(test) cmocka_unit_test_teardown(test, test_kill_running)
 
 int main(void)
 {
@@ -687,12 +543,5 @@ int main(void)
                                         LINK_TEST(test_hosts),       LINK_TEST(test_table),
                                         LINK_TEST(test_ports),       LINK_TEST(test_counters_in_pieces),
                                         LINK_TEST(test_soak_of_one) };
-    setenv("LC_ALL", "C.UTF-8", 1);
-    folder = g_dir_make_tmp("zeugma-links-XXXXXX", NULL);
-    running = g_array_new(FALSE, FALSE, sizeof(GPid));
-    int failures = cmocka_run_group_tests(tests, NULL, NULL);
-    g_array_unref(running);
-    test_remove_folder(folder);
-    g_free(folder);
-    return failures;
+    return test_run_processes(tests, G_N_ELEMENTS(tests));
 }

@@ -1,0 +1,106 @@
+/* SPDX-License-Identifier: MIT */
+/* What happens to a soak of a real link on the way: the other side goes, restarts, is another, cannot answer. */
+#include "processes.h"
+
+#include <signal.h>
+#include <string.h>
+
+#define LOOM TEST_SOURCE "/examples/loom/loom.yaml"
+
+/* Whatever ends it, what was measured is printed, and what ended it, and when. */
+static void test_other_side_goes(void **state)
+{
+    static const char *const kinds[][3] = {
+        { "pty:p", "serial:p", "the device no longer answers; the last byte of it came at 0." },
+        { "unix:u", "unix:u", "the other side closed the connection" },
+    };
+    (void)state;
+    for (unsigned i = 0; i < G_N_ELEMENTS(kinds); i++) {
+        struct process device = test_start_device(kinds[i][0], "");
+        struct process soak = test_start("soak " LOOM " %s --for 1s --require \"lost <= 0.5\"", kinds[i][1]);
+        g_usleep(500000);
+        test_end(&device);
+        assert_int_equal(test_finish(&soak, 0), 3);
+        test_assert_in(soak.text->str, "ended before its time: ");
+        test_assert_in(soak.text->str, kinds[i][2]);
+        if (i == 0) /* the socket tells at once */
+            test_assert_in(soak.text->str, "cut off by the end");
+        test_assert_in(soak.text->str,
+                       "verdict: none, the soak did not run to its end; what was measured until then adds up");
+        test_assert_in(soak.errors->str, kinds[i][2]);
+        test_clear(&soak);
+    }
+}
+
+/* A terminal that goes ends it as Ctrl-C does. */
+static void test_hangup(void **state)
+{
+    struct process device = test_start_device("pty:p", "");
+    struct process soak = test_start("soak " LOOM " serial:p --for 1h --json");
+    (void)state;
+    g_usleep(700000);
+    assert_int_equal(test_finish(&soak, SIGHUP), 0);
+    test_assert_in(soak.text->str, "\"stopped\": true");
+    test_assert_in(soak.text->str, "\"adds_up\": true");
+    test_clear(&soak);
+    test_end(&device);
+}
+
+static void write_definition(const char *name, const char *services, const char *fields)
+{
+    g_autofree char *path = g_build_filename(test_folder, name, NULL);
+    g_autofree char *text = g_strdup_printf(
+        "zeugma: 1\nprotocol: loom\nversion: 1.0\nline: { baud: 500000 }\n"
+        "frame: { framing: cobs, header: [id: u8, sequence: u8], check: crc16/xmodem, max_payload: 40 }\n"
+        "services: [%s]\nmessages: { pick: { id: 1, from: device, every: 80 ms, fields: { %s } } }\n",
+        services, fields);
+    assert_true(g_file_set_contents(path, text, -1, NULL));
+}
+
+/* A restart is told with its time, its losses have a class, the rest adds up, and a requirement may fail. Without hello
+ * it is seen by the counters. */
+static void test_restarts(void **state)
+{
+    (void)state;
+    write_definition("quiet.yaml", "echo, counters", "n: u32");
+    struct process device = test_start_device("pty:p", "--restart 900ms");
+    g_autofree char *text = test_run(1, "soak " LOOM " serial:p --for 1500ms --require \"lost <= 1e-4\"");
+    test_assert_in(text, "the device restarted at ");
+    test_assert_in(text, "lost in a restart");
+    test_assert_in(text, "failed:    lost <= 0.0001");
+    test_assert_in(text, "verdict: failed, not all requirements are met; every frame and byte is accounted for");
+    test_end(&device);
+
+    struct process quiet = test_start("sim quiet.yaml --on pty:q --restart 900ms");
+    test_await(&quiet, "Ctrl-C ends it");
+    g_autofree char *told = test_run(0, "soak quiet.yaml serial:q --for 1500ms");
+    test_assert_in(told, "and did not say so");
+    test_assert_in(told, "lost, one way or the other");
+    test_assert_in(told, "every frame and byte is accounted for");
+    test_end(&quiet);
+}
+
+/* A device of another definition is told, and a link that is faster than its line. */
+static void test_stale_and_fast(void **state)
+{
+    (void)state;
+    write_definition("newer.yaml", "hello, echo, counters", "n: u32, more: u8");
+    write_definition("older.yaml", "hello, echo, counters", "n: u32");
+    struct process device = test_start("sim newer.yaml --on pty:p");
+    test_await(&device, "Ctrl-C ends it");
+    g_autofree char *text = test_run(0, "soak older.yaml serial:p --for 500ms");
+    test_assert_in(text, "the device was built from another definition (its fingerprint is ");
+    g_autofree char *json = test_run(0, "soak newer.yaml serial:p --for 300ms --json");
+    test_assert_in(json, "\"same_definition\": true");
+    test_assert_in(json, "\"keeps_rate\": true"); /* the simulated device does, on a pty, too */
+    test_end(&device);
+}
+
+#define LINK_TEST(test) cmocka_unit_test_teardown(test, test_kill_running)
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { LINK_TEST(test_other_side_goes), LINK_TEST(test_hangup),
+                                        LINK_TEST(test_restarts), LINK_TEST(test_stale_and_fast) };
+    return test_run_processes(tests, G_N_ELEMENTS(tests));
+}

@@ -1,0 +1,47 @@
+/* SPDX-License-Identifier: MIT */
+/* The command as processes that run beside a test. What a test that failed left behind is ended. */
+#ifndef TEST_PROCESSES_H
+#define TEST_PROCESSES_H
+
+#include "support.h"
+
+struct process {
+    GPid id;
+    int out, err;
+    GString *text, *errors;
+};
+
+/* Where they run: a folder of the test program's own. */
+extern char *test_folder;
+
+/* Starts one with these arguments. */
+struct process test_start(const char *format, ...) G_GNUC_PRINTF(1, 2);
+
+/* A simulated loom, once it is there. */
+struct process test_start_device(const char *link, const char *more);
+
+/* Reads on until `wanted` stands in the output or the errors; fails the test after 20 s, or when the process ends. */
+void test_await(struct process *process, const char *wanted);
+
+/* Reads what is there, waiting for at least a byte; false: no more comes. */
+bool test_read_some(int fd, GString *text);
+
+/* Waits for its end, reading all; its exit status. `signal_number` is sent before, unless 0. */
+int test_finish(struct process *process, int signal_number);
+
+/* Ends it by Ctrl-C, which must be clean. */
+void test_end(struct process *process);
+void test_clear(struct process *process);
+
+/* Runs one to its end: its exit status, which is checked, and its output and errors (free with g_free()). */
+char *test_run(int wanted, const char *arguments);
+void test_assert_run(int wanted, const char *arguments, const char *in);
+
+void test_assert_in(const char *text, const char *wanted);
+unsigned test_lines_with(const char *text, const char *wanted);
+
+/* The teardown of each test, and the main function. */
+int test_kill_running(void **state);
+int test_run_processes(const struct CMUnitTest *tests, size_t count);
+
+#endif
