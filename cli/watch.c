@@ -37,8 +37,8 @@ struct watching {
     enum form form;
     enum zg_depth depth;
     bool unicode, csv_begun, held, looking;
-    GString *text;                   /* that is being made */
-    uint64_t frames, skipped, bytes; /* from the device, but the first: all that are shown */
+    GString *text;                                /* that is being made */
+    uint64_t frames, skipped, undelivered, bytes; /* from the device, but the first: all that are shown */
     uint64_t device_frames, heard_ns;
     /* of the screen */
     GQueue passed, console; /* char * */
@@ -251,6 +251,7 @@ static void take_stretch(void *data, uint64_t at_ns, bool out, const struct zg_s
         return;
     watching->frames += stretch->kind == ZG_STRETCH_FRAME;
     watching->skipped += stretch->kind == ZG_STRETCH_SKIPPED;
+    watching->undelivered += stretch->kind == ZG_STRETCH_UNDELIVERED;
     show_stretch(watching, at_ns, out, stretch);
 }
 
@@ -409,7 +410,8 @@ static bool judge(struct watching *watching, GError **error)
 
     if (zg_wire_is_replay(watching->wire))
         return true;
-    g_autofree char *text = zg_suspect_judge(watching->suspect, zg_wire_now_ns(watching->wire), &noise);
+    g_autofree char *text = zg_suspect_judge(watching->suspect, zg_session_counters(watching->session, false),
+                                             zg_wire_now_ns(watching->wire), &noise);
     if (text)
         note(watching, text);
     return !noise || find_baud(watching, error);
@@ -424,15 +426,15 @@ static void print_summary(const struct watching *watching)
 
     if (watching->form == FORM_JSON)
         cli_print("{\"summary\":{\"seconds\":%.3f,\"shown\":%" G_GUINT64_FORMAT ",\"frames\":%" G_GUINT64_FORMAT
-                  ",\"skipped\":%" G_GUINT64_FORMAT ",\"bytes\":%" G_GUINT64_FORMAT
-                  ",\"bytes_noise\":%u,\"bytes_failed\":%u}}\n",
-                  ran, watching->frames, watching->device_frames, watching->skipped, watching->bytes, c->bytes_noise,
-                  c->bytes_failed);
+                  ",\"skipped\":%" G_GUINT64_FORMAT ",\"undelivered\":%" G_GUINT64_FORMAT
+                  ",\"lost\":%u,\"bytes\":%" G_GUINT64_FORMAT ",\"bytes_noise\":%u,\"bytes_failed\":%u}}\n",
+                  ran, watching->frames, watching->device_frames, watching->skipped, watching->undelivered, c->lost,
+                  watching->bytes, c->bytes_noise, c->bytes_failed);
     else if (watching->form != FORM_CSV)
         cli_print("%.1f s: %" G_GUINT64_FORMAT " frames and %" G_GUINT64_FORMAT
-                  " bytes from the device, %" G_GUINT64_FORMAT
+                  " bytes from the device, %u lost, %" G_GUINT64_FORMAT " not delivered, %" G_GUINT64_FORMAT
                   " %s skipped; %u bytes of noise, %u of frames that failed\n",
-                  ran, watching->device_frames, watching->bytes, watching->skipped,
+                  ran, watching->device_frames, watching->bytes, c->lost, watching->undelivered, watching->skipped,
                   watching->skipped == 1 ? "stretch" : "stretches", c->bytes_noise, c->bytes_failed);
 }
 

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "zeugma/receiver.h"
+#include "zeugma/sequence.h"
 #include "zeugma/text.h"
 
 GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *header, const uint8_t *payload,
@@ -34,8 +35,17 @@ GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *he
     return g_byte_array_append(g_byte_array_sized_new((guint)wire), memory, (guint)wire);
 }
 
+/* Whose frames are numbered in one row. */
+struct sender {
+    struct zg_sequence heard;
+    uint16_t boot; /* that its last hello told, 0: none came */
+};
+
 struct zg_stream {
     const struct zg_plan *plan;
+    struct sender sender; /* where the header has no source; else */
+    GHashTable *senders;  /* a struct sender for each, by its address */
+    const struct zg_plan_message *hello;
     zg_stretch_function report;
     void *data;
     struct zg_protocol protocol;
@@ -70,6 +80,9 @@ struct zg_stream *zg_stream_new(const struct zg_plan *plan, zg_stretch_function 
     stream->report = report;
     stream->data = data;
     stream->raw = g_byte_array_new();
+    stream->senders = g_hash_table_new_full(NULL, NULL, NULL, g_free);
+    if (zg_definition_serves(plan->definition, "hello"))
+        stream->hello = zg_plan_by_name(plan, "hello");
     stream->before = -1;
     stream->memory = g_malloc(plan->receive_room);
     stream->protocol = zg_plan_protocol(plan);
@@ -83,6 +96,7 @@ void zg_stream_free(struct zg_stream *stream)
     if (!stream)
         return;
     g_byte_array_unref(stream->raw);
+    g_hash_table_unref(stream->senders);
     g_free(stream->memory);
     for (unsigned i = 0; i < stream->plan->messages->len; i++)
         zg_values_free(&zg_plan_message_at(stream->plan, i)->payload, stream->values[i]);
@@ -216,6 +230,42 @@ static void read_message(struct zg_stream *stream, const struct zg_found *found,
     }
 }
 
+static struct sender *sender_of(struct zg_stream *stream, uint32_t source)
+{
+    if (stream->plan->source_bits == 0)
+        return &stream->sender;
+    struct sender *sender = g_hash_table_lookup(stream->senders, GUINT_TO_POINTER(source));
+    if (!sender) {
+        sender = g_new0(struct sender, 1);
+        g_hash_table_insert(stream->senders, GUINT_TO_POINTER(source), sender);
+    }
+    return sender;
+}
+
+/* What a frame's number tells of those before it. One that restarted, as its hello tells, numbers anew. */
+static void note_sequence(struct zg_stream *stream, const struct zg_stretch *stretch)
+{
+    struct zg_counters *counters = &stream->counters;
+    zg_role skipped;
+
+    if (stream->plan->sequence_bits == 0)
+        return;
+    struct sender *sender = sender_of(stream, stretch->header.source);
+    if (stretch->values && stretch->message == stream->hello) {
+        const uint16_t boot = (uint16_t)stretch->values[4].raw.u;
+        if (sender->boot != 0 && boot != sender->boot) {
+            counters->restarts++;
+            sender->heard.seen = 0;
+        }
+        sender->boot = boot;
+    }
+    switch (zg_sequence_note(&sender->heard, stream->plan->sequence_bits, stretch->header.sequence, &skipped)) {
+    case ZG_ARRIVAL_NEXT: counters->lost += skipped; break;
+    case ZG_ARRIVAL_REPEATED: counters->repeated++; break;
+    default: counters->late++; break;
+    }
+}
+
 static void take_frame(struct zg_stream *stream, const struct zg_found *found)
 {
     struct zg_stretch stretch = { .kind = ZG_STRETCH_FRAME, .header = stream->header };
@@ -225,6 +275,7 @@ static void take_frame(struct zg_stream *stream, const struct zg_found *found)
         undelivered(&stretch, "other version");
     else
         read_message(stream, found, &stretch);
+    note_sequence(stream, &stretch);
     tell(stream, &stretch, found->wire);
 }
 

@@ -31,12 +31,8 @@ const struct zg_message *zg_definition_message(const struct zg_definition *defin
 
 const char *zg_enum_name(const struct zg_enum *enumeration, union zg_raw raw)
 {
-    for (unsigned i = 0; i < enumeration->values->len; i++) {
-        const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
-        if (value->raw.u == raw.u)
-            return value->name;
-    }
-    return NULL;
+    const struct zg_enum_value *value = g_hash_table_lookup(enumeration->by_raw, &raw.u);
+    return value ? value->name : NULL;
 }
 
 enum zg_side zg_receivers(enum zg_side from)

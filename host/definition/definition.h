@@ -63,6 +63,7 @@ struct zg_enum {
     struct zg_type type;
     bool flags;        /* a set of flags: raw values are bit numbers */
     GPtrArray *values; /* struct zg_enum_value */
+    GHashTable *by_raw; /* the first of them that has a raw value, by its 64 bits */
     struct zg_place place;
 };
 

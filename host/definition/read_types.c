@@ -111,16 +111,12 @@ const struct zgi_key zgi_value_keys[] = { { "value", true, read_value_value, "in
 static void check_value_unique(struct zgi_reader *reader, const struct zg_enum *enumeration,
                                const struct zg_enum_value *value)
 {
-    const char *taken = zg_enum_name(enumeration, value->raw);
-    if (!taken)
+    const struct zg_enum_value *other = g_hash_table_lookup(enumeration->by_raw, &value->raw.u);
+    if (!other)
         return;
-    for (unsigned i = 0; i < enumeration->values->len; i++) {
-        const struct zg_enum_value *other = g_ptr_array_index(enumeration->values, i);
-        g_autofree char *where = zgi_where(reader, other->place);
-        if (strcmp(other->name, taken) == 0)
-            zgi_error(reader->diagnostics, value->place, "the value of %s is already taken by %s (%s)", value->name,
-                      taken, where);
-    }
+    g_autofree char *where = zgi_where(reader, other->place);
+    zgi_error(reader->diagnostics, value->place, "the value of %s is already taken by %s (%s)", value->name,
+              other->name, where);
 }
 
 static void read_enum_value(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
@@ -136,8 +132,11 @@ static void read_enum_value(struct zgi_reader *reader, const struct zgi_entry *e
         zgi_read_mapping(reader, entry->value, entry->place, "the enum's value", zgi_value_keys, &reading);
     else
         read_value_value(reader, entry, &reading);
-    if (reading.good)
+    if (reading.good) {
         check_value_unique(reader, enumeration, value);
+        if (!g_hash_table_contains(enumeration->by_raw, &value->raw.u))
+            g_hash_table_insert(enumeration->by_raw, &value->raw.u, value);
+    }
     g_ptr_array_add(enumeration->values, value);
 }
 
@@ -154,6 +153,7 @@ static void enum_free(gpointer data)
     struct zg_enum *enumeration = data;
     g_free(enumeration->name);
     g_free(enumeration->summary);
+    g_hash_table_unref(enumeration->by_raw);
     g_ptr_array_unref(enumeration->values);
     g_free(enumeration);
 }
@@ -213,6 +213,7 @@ static void read_type(struct zgi_reader *reader, const struct zgi_entry *entry, 
     enumeration->type.bits = 8;
     enumeration->flags = flags;
     enumeration->values = g_ptr_array_new_with_free_func(value_free);
+    enumeration->by_raw = g_hash_table_new(g_int64_hash, g_int64_equal);
     g_ptr_array_add(definition->enums, enumeration);
     if (zgi_check_name(reader, entry->key, entry->place, "a type") && zgi_builtin_type(entry->key, &builtin))
         zgi_error(reader->diagnostics, entry->place, "\"%s\" is a built-in type and cannot be another", entry->key);

@@ -65,6 +65,46 @@ static bool check_depth(struct zgi_reader *reader, const char *text, size_t leng
     return true;
 }
 
+enum { EXPANDED_MOST = 1000000 };
+
+/* Nodes that a node is with all that its aliases stand for; EXPANDED_MOST where it holds itself, or is as many. */
+static unsigned expanded(struct zgi_reader *reader, unsigned *sizes, int index)
+{
+    const yaml_node_t *node = yaml_document_get_node(&reader->document, index);
+    uint64_t size = 1;
+
+    if (!node)
+        return 0;
+    if (sizes[index] > 0)
+        return sizes[index];
+    sizes[index] = EXPANDED_MOST; /* until it is known: met again meanwhile, it holds itself */
+    if (node->type == YAML_SEQUENCE_NODE)
+        for (const yaml_node_item_t *item = node->data.sequence.items.start; item < node->data.sequence.items.top;
+             item++)
+            size += expanded(reader, sizes, *item);
+    if (node->type == YAML_MAPPING_NODE)
+        for (const yaml_node_pair_t *pair = node->data.mapping.pairs.start; pair < node->data.mapping.pairs.top; pair++)
+            size += (uint64_t)expanded(reader, sizes, pair->key) + expanded(reader, sizes, pair->value);
+    return sizes[index] = (unsigned)MIN(size, (uint64_t)EXPANDED_MOST);
+}
+
+/* Whether a definition stays small with every alias written out; else a diagnostic. */
+static bool is_bounded(struct zgi_reader *reader)
+{
+    const size_t count = (size_t)(reader->document.nodes.top - reader->document.nodes.start);
+    g_autofree unsigned *sizes = g_new0(unsigned, count + 1);
+
+    for (size_t i = 1; i <= count; i++) {
+        if (expanded(reader, sizes, (int)i) < EXPANDED_MOST)
+            continue;
+        zgi_error(reader->diagnostics, zgi_place(yaml_document_get_node(&reader->document, (int)i)),
+                  "with its aliases written out this would be %d nodes or more; write out what is needed",
+                  EXPANDED_MOST);
+        return false;
+    }
+    return true;
+}
+
 bool zgi_yaml_parse(struct zgi_reader *reader, const char *text, size_t length)
 {
     yaml_parser_t parser;
@@ -82,11 +122,15 @@ bool zgi_yaml_parse(struct zgi_reader *reader, const char *text, size_t length)
                   parser.problem_offset);
     else if (!good)
         zgi_error(reader->diagnostics, place_of(parser.problem_mark), "not well-formed YAML: %s%s%s%s",
-                  parser.context ? parser.context : "", parser.context ? ", " : "", parser.problem,
+                  parser.context ? parser.context : "", parser.context ? ", " : "",
+                  parser.problem ? parser.problem : "the memory does not suffice",
                   has_bare_brackets(text, length, parser.problem_mark.line)
                       ? "; within { } a type with brackets is quoted, \"u8[8]\""
                       : "");
-    else if (!yaml_document_get_root_node(&reader->document)) {
+    else if (!is_bounded(reader)) {
+        yaml_document_delete(&reader->document);
+        good = false;
+    } else if (!yaml_document_get_root_node(&reader->document)) {
         zgi_error(reader->diagnostics, (struct zg_place){ 1, 1 }, "the file is empty; expected a definition");
         yaml_document_delete(&reader->document);
         good = false;

@@ -27,17 +27,20 @@ enum finding {
     NOISE = 16,
     CHECK_ORDER = 32,
     VERSION = 64,
-    VALUE_ORDER = 128
+    VALUE_ORDER = 128,
+    MISFIT = 256
 };
 
 struct zg_suspect {
     const struct zg_plan *plan;
     GByteArray *sample;
-    uint64_t after;          /* bytes since the last frame */
+    uint64_t ended;          /* bytes that were no frame, as counted when the last frame came */
+    bool restart;            /* a frame came: they are to be counted from now on */
     uint64_t heard_ns;       /* when bytes came last */
     bool heard, framed;      /* anything ever came; a frame did */
     unsigned swapped;        /* checks that would pass with their bytes the other way round */
     unsigned failed;         /* since the last frame */
+    unsigned misfits;        /* frames whose payload no message of their id has */
     unsigned foreign;        /* frames of another version */
     unsigned strays, turned; /* values out of their range; of those, within it with their bytes the other way round */
     const struct zg_step *stray; /* the field of the newest */
@@ -69,7 +72,6 @@ void zg_suspect_bytes(struct zg_suspect *suspect, const struct zg_passage *passa
     suspect->heard = true;
     suspect->heard_ns = passage->at_ns;
     suspect->told &= ~(unsigned)SILENCE;
-    suspect->after += passage->count;
     g_byte_array_append(suspect->sample, passage->bytes, (guint)passage->count);
     if (suspect->sample->len > SAMPLE)
         g_byte_array_remove_range(suspect->sample, 0, suspect->sample->len - SAMPLE);
@@ -135,11 +137,12 @@ void zg_suspect_stretch(struct zg_suspect *suspect, bool out, const struct zg_st
         suspect->foreign++;
     } else {
         suspect->framed = true;
-        suspect->after = 0;
+        suspect->restart = true;
         suspect->failed = suspect->swapped = 0;
         g_byte_array_set_size(suspect->sample, 0);
         suspect->told &= ~(unsigned)(TEXT | ORDER | NOISE | CHECK_ORDER);
     }
+    suspect->misfits += stretch->kind == ZG_STRETCH_UNDELIVERED && strcmp(stretch->why, "bad payload") == 0;
     if (stretch->kind != ZG_STRETCH_FRAME)
         return;
     note_values(suspect, stretch);
@@ -230,7 +233,7 @@ static char *quoted(const GByteArray *sample)
 }
 
 /* What bytes are that make no frames. */
-static char *judge_bytes(struct zg_suspect *suspect, bool *noise)
+static char *judge_bytes(struct zg_suspect *suspect, uint64_t ended, bool *noise)
 {
     const char *protocol = suspect->plan->definition->protocol;
 
@@ -251,13 +254,18 @@ static char *judge_bytes(struct zg_suspect *suspect, bool *noise)
     if (order || !is_new(suspect, NOISE))
         return NULL;
     *noise = !suspect->framed; /* a speed that was right once is kept */
-    return g_strdup_printf("%" G_GUINT64_FORMAT " bytes arrived and no frame of %s among them", suspect->after,
-                           protocol);
+    return g_strdup_printf("%" G_GUINT64_FORMAT " bytes arrived and no frame of %s among them", ended, protocol);
 }
 
-char *zg_suspect_judge(struct zg_suspect *suspect, uint64_t now_ns, bool *noise)
+char *zg_suspect_judge(struct zg_suspect *suspect, const struct zg_counters *counters, uint64_t now_ns, bool *noise)
 {
+    const uint64_t ended = (uint64_t)counters->bytes_failed + counters->bytes_noise + counters->bytes_console +
+                           counters->bytes_idle; /* at a wrong speed many bytes look like delimiters */
+
     *noise = false;
+    if (suspect->restart)
+        suspect->ended = ended;
+    suspect->restart = false;
     if (suspect->match > ZG_MATCH_SAME && is_new(suspect, DEFINITION))
         return g_strdup(zg_match_text(suspect->match));
     if (suspect->foreign >= ENOUGH_FRAMES && suspect->match <= ZG_MATCH_SAME && is_new(suspect, VERSION))
@@ -273,9 +281,14 @@ char *zg_suspect_judge(struct zg_suspect *suspect, uint64_t now_ns, bool *noise)
                               : g_strdup_printf("nothing has arrived in %d s: is the device powered and running, is "
                                                 "this its port, and are its transmit and receive lines crossed?",
                                                 SILENT_S);
-    if (suspect->after < ENOUGH || suspect->foreign > 0)
+    if (suspect->misfits >= ENOUGH_FRAMES && suspect->match <= ZG_MATCH_SAME && is_new(suspect, MISFIT))
+        return g_strdup(
+            "frames pass their check, and their payloads are no messages of this definition: the device was "
+            "built from another one; zeugma compare tells what differs");
+    /* a frame that was joined in its middle fails, and no more than that does where all is right */
+    if (ended - suspect->ended < MAX((unsigned)ENOUGH, suspect->plan->max_frame + ENOUGH / 6) || suspect->foreign > 0)
         return NULL;
-    return judge_bytes(suspect, noise);
+    return judge_bytes(suspect, ended - suspect->ended, noise);
 }
 
 /* --- other speeds */

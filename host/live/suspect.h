@@ -18,10 +18,11 @@ void zg_suspect_free(struct zg_suspect *suspect);
 void zg_suspect_bytes(struct zg_suspect *suspect, const struct zg_passage *passage);
 void zg_suspect_stretch(struct zg_suspect *suspect, bool out, const struct zg_stretch *stretch);
 
-/* What is wrong by now, in words: each thing is told once, until frames have come again. NULL: nothing new. Free with
+/* What is wrong by now, in words, by the counters of what came from the device: bytes of a frame that is still arriving
+ * are not judged. Each thing is told once, until frames have come again. NULL: nothing new. Free with
  * g_free(). `noise` is set where nothing is known but that it makes no sense and never did, so that another speed may
  * be tried. */
-char *zg_suspect_judge(struct zg_suspect *suspect, uint64_t now_ns, bool *noise);
+char *zg_suspect_judge(struct zg_suspect *suspect, const struct zg_counters *counters, uint64_t now_ns, bool *noise);
 
 /* Listens at the usual speeds, one after the other, each for up to 0.4 s, until frames come; leaves a serial port at
  * the one at which they do, or sets it back. Returns that speed, 0: none, or this is no serial port. `step` is called

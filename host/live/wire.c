@@ -144,6 +144,9 @@ static bool explain_channel(const struct zg_wire *wire, int reason, GError **err
 {
     const struct zg_address *address = &wire->address;
 
+    if (reason == EEXIST && address->kind == ZG_ADDRESS_PTY && g_file_test(address->path, G_FILE_TEST_IS_SYMLINK))
+        return trouble(error, "%s is in use: it leads to the terminal of a program that runs; give another path",
+                       address->path);
     if (reason == EEXIST)
         return trouble(error, "%s exists and is something else; remove it or give another path", address->path);
     if (reason == EADDRINUSE)

@@ -2,11 +2,35 @@
 #include "posix/channel.h"
 
 #include <errno.h>
+#include <netinet/in.h>
 #include <poll.h>
 #include <string.h>
 #include <sys/socket.h>
+#include <sys/stat.h>
 #include <time.h>
 #include <unistd.h>
+
+enum { DATAGRAM_MOST = 1400 }; /* bytes, which every network carries in one piece */
+
+/* Whether what stands at the path is still what this channel made. */
+static bool is_own_path(const struct zg_channel *channel)
+{
+    struct stat what;
+
+    return lstat(channel->path, &what) == 0 && what.st_dev == (dev_t)channel->path_device &&
+           what.st_ino == (ino_t)channel->path_inode;
+}
+
+void zg_channel_own_path(struct zg_channel *channel, const char *path)
+{
+    struct stat what;
+
+    strcpy(channel->path, path);
+    if (lstat(path, &what) == 0) {
+        channel->path_device = (uint64_t)what.st_dev;
+        channel->path_inode = (uint64_t)what.st_ino;
+    }
+}
 
 void zg_channel_close(struct zg_channel *channel)
 {
@@ -14,7 +38,7 @@ void zg_channel_close(struct zg_channel *channel)
         (void)close(channel->fd);
     if (channel->listener >= 0)
         (void)close(channel->listener);
-    if (channel->path[0] != '\0')
+    if (channel->path[0] != '\0' && is_own_path(channel))
         (void)unlink(channel->path);
     channel->fd = channel->listener = -1;
     channel->path[0] = '\0';
@@ -62,6 +86,13 @@ static long judge(struct zg_channel *channel, int error)
     return error == EPIPE || error == EIO || error == ENXIO || error == ENODEV ? -ECONNRESET : -error;
 }
 
+static bool has_no_port(const struct sockaddr_storage *from)
+{
+    if (from->ss_family == AF_INET)
+        return ((const struct sockaddr_in *)(const void *)from)->sin_port == 0;
+    return from->ss_family == AF_INET6 && ((const struct sockaddr_in6 *)(const void *)from)->sin6_port == 0;
+}
+
 /* From whoever sends: that one is the other end now. */
 static ssize_t receive_udp(struct zg_channel *channel, uint8_t *bytes, size_t size)
 {
@@ -69,6 +100,8 @@ static ssize_t receive_udp(struct zg_channel *channel, uint8_t *bytes, size_t si
     socklen_t length = sizeof from;
     ssize_t count = recvfrom(channel->fd, bytes, size, 0, (struct sockaddr *)&from, &length);
 
+    if (count >= 0 && has_no_port(&from))
+        return 0; /* nothing can be sent back there */
     if (count >= 0 && channel->serves && length <= sizeof channel->peer) {
         memcpy(channel->peer, &from, length);
         channel->peer_size = length;
@@ -80,6 +113,7 @@ static ssize_t send_udp(const struct zg_channel *channel, const uint8_t *bytes, 
 {
     struct sockaddr_storage to;
 
+    size = size < DATAGRAM_MOST ? size : DATAGRAM_MOST;
     if (!channel->serves)
         return send(channel->fd, bytes, size, 0);
     if (channel->peer_size == 0)

@@ -14,19 +14,29 @@
 /* What tells our terminals from others in the file system: a bit that means nothing on a device. */
 enum { MODE = S_IRUSR | S_IWUSR | S_IWGRP | S_ISVTX };
 
+/* Whether a link was made before the terminal that it leads to: that has only got the number of an earlier one. */
+static bool is_before(const struct stat *link, const struct stat *terminal)
+{
+    return link->st_mtim.tv_sec < terminal->st_ctim.tv_sec ||
+           (link->st_mtim.tv_sec == terminal->st_ctim.tv_sec && link->st_mtim.tv_nsec < terminal->st_ctim.tv_nsec);
+}
+
 /* A symbolic link that an end left behind which was killed leads nowhere, or to a terminal of another program that got
  * its number. To be looked at before a terminal of ours gets it. */
 static void remove_left_over(const char *path)
 {
     char target[64];
-    struct stat what;
+    struct stat what, own;
     ssize_t length = readlink(path, target, sizeof target - 1);
 
     if (length <= 0)
         return;
     target[length] = '\0';
-    if (strncmp(target, "/dev/pts/", 9) == 0 && (stat(path, &what) != 0 || (what.st_mode & S_ISVTX) == 0))
-        (void)unlink(path);
+    if (strncmp(target, "/dev/pts/", 9) != 0)
+        return;
+    if (stat(path, &what) == 0 && ((what.st_mode & S_ISVTX) != 0 || lstat(path, &own) != 0 || !is_before(&own, &what)))
+        return; /* it is in use */
+    (void)unlink(path);
 }
 
 /* Bytes pass as they are, whatever program opens it; and opened and closed once it is known that nobody has it open. */
@@ -70,7 +80,7 @@ int zg_channel_open_pty(struct zg_channel *channel, const char *path)
     if (error)
         zg_channel_close(channel);
     else
-        strcpy(channel->path, path);
+        zg_channel_own_path(channel, path);
     return error;
 }
 

@@ -70,11 +70,11 @@ int zg_channel_listen_unix(struct zg_channel *channel, const char *path)
         return fd;
     if (is_left_over(path))
         (void)unlink(path);
-    if (bind(fd, (const struct sockaddr *)&address, sizeof address) != 0 || listen(fd, 1) != 0 ||
+    if (bind(fd, (const struct sockaddr *)&address, sizeof address) != 0 || listen(fd, SOMAXCONN) != 0 ||
         fcntl(fd, F_SETFL, O_NONBLOCK) != 0)
         return failed(fd);
     channel->listener = fd;
-    strcpy(channel->path, address.sun_path);
+    zg_channel_own_path(channel, path);
     return 0;
 }
 
@@ -100,7 +100,7 @@ static int bind_here(int fd, const struct addrinfo *at)
 
     if (setsockopt(fd, SOL_SOCKET, SO_REUSEADDR, &on, sizeof on) != 0 || bind(fd, at->ai_addr, at->ai_addrlen) != 0)
         return -errno;
-    return at->ai_socktype == SOCK_STREAM && listen(fd, 1) != 0 ? -errno : 0;
+    return at->ai_socktype == SOCK_STREAM && listen(fd, SOMAXCONN) != 0 ? -errno : 0;
 }
 
 /* Each address that the name has, until one is good. Returns a descriptor or an error. */

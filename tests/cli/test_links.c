@@ -385,6 +385,45 @@ static char *with_echo(const char *example)
     return g_strjoinv("services: [hello, delivery, echo, counters]", parts);
 }
 
+/* A healthy line is left in peace while a long frame arrives, in pieces or whole; what the summary tells of a device
+ * that was built from another definition, and of frames that were lost. */
+static void test_healthy_and_stale(void **state)
+{
+    static const char *const framings[] = { "cobs", "slip", "{ kind: length, sync: [0xA5] }" };
+    (void)state;
+    for (unsigned i = 0; i < G_N_ELEMENTS(framings); i++) {
+        g_autofree char *path = g_build_filename(test_folder, "long.yaml", NULL);
+        g_autofree char *text = g_strdup_printf(
+            "zeugma: 1\nprotocol: beam\nversion: 1.0\nline: { baud: 19200, byte_timeout: 50 ms }\n"
+            "frame: { framing: %s, header: [id: u8, sequence: u8, length: u16], check: crc16/xmodem, max_payload: 310 "
+            "}\n"
+            "messages: { block: { id: 1, from: device, every: 400 ms, fields: { n: u32, data: \"bytes[300]\" } } }\n",
+            framings[i]);
+        assert_true(g_file_set_contents(path, text, -1, NULL));
+        struct process device = test_start("sim long.yaml --on pty:q");
+        test_await(&device, "Ctrl-C ends it");
+        g_autofree char *seen = test_run(0, "watch long.yaml serial:q --count 4 --json --for 9s");
+        assert_int_equal(test_lines_with(seen, "\"message\":\"block\""), 4);
+        assert_null(strstr(seen, "bytes arrived and no frame"));
+        test_assert_in(seen, "\"lost\":0");
+        test_end(&device);
+    }
+    g_autofree char *path = g_build_filename(test_folder, "stale.yaml", NULL);
+    assert_true(g_file_set_contents(
+        path,
+        "zeugma: 1\nprotocol: loom\nversion: 1.0\nline: { baud: 500000 }\n"
+        "frame: { framing: cobs, header: [version: u3, id: u5, sequence: u8], check: crc16/ibm-3740, max_payload: 64 "
+        "}\n"
+        "messages: { pick: { id: 1, from: device, every: 80 ms, fields: { number: u64, more: \"u32[4]\" } } }\n",
+        -1, NULL));
+    struct process device = test_start_device("pty:p", "");
+    g_autofree char *text = test_run(0, "watch stale.yaml serial:p --for 1s");
+    test_assert_in(text, "the device was built from another one; zeugma compare tells what differs");
+    test_assert_in(text, " not delivered, ");
+    assert_null(strstr(text, ", 0 not delivered"));
+    test_end(&device);
+}
+
 /* On a shared line a soak is with one device. */
 static void test_soak_of_one(void **state)
 {
@@ -534,14 +573,23 @@ static void test_ports(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { LINK_TEST(test_kinds),       LINK_TEST(test_forms),
-                                        LINK_TEST(test_script),      LINK_TEST(test_restart),
-                                        LINK_TEST(test_vanishing),   LINK_TEST(test_stalling),
-                                        LINK_TEST(test_outputs),     LINK_TEST(test_captures),
-                                        LINK_TEST(test_late_watch),  LINK_TEST(test_suspicions),
-                                        LINK_TEST(test_other_speed), LINK_TEST(test_half_duplex),
-                                        LINK_TEST(test_hosts),       LINK_TEST(test_table),
-                                        LINK_TEST(test_ports),       LINK_TEST(test_counters_in_pieces),
+    const struct CMUnitTest tests[] = { LINK_TEST(test_kinds),
+                                        LINK_TEST(test_forms),
+                                        LINK_TEST(test_script),
+                                        LINK_TEST(test_restart),
+                                        LINK_TEST(test_vanishing),
+                                        LINK_TEST(test_stalling),
+                                        LINK_TEST(test_outputs),
+                                        LINK_TEST(test_captures),
+                                        LINK_TEST(test_late_watch),
+                                        LINK_TEST(test_suspicions),
+                                        LINK_TEST(test_other_speed),
+                                        LINK_TEST(test_half_duplex),
+                                        LINK_TEST(test_hosts),
+                                        LINK_TEST(test_table),
+                                        LINK_TEST(test_ports),
+                                        LINK_TEST(test_healthy_and_stale),
+                                        LINK_TEST(test_counters_in_pieces),
                                         LINK_TEST(test_soak_of_one) };
     return test_run_processes(tests, G_N_ELEMENTS(tests));
 }

@@ -78,7 +78,21 @@ static void test_hostile_files(void **state)
         g_string_append_printf(bomb, "%c: &%c [*%c, *%c, *%c, *%c, *%c]\n", c, c, c - 1, c - 1, c - 1, c - 1, c - 1);
     g_string_append(bomb, "messages: *z\nframe: *z\n");
     g_autofree char *of_bomb = diagnose(bomb->str, bomb->len);
-    assert_non_null(strstr(of_bomb, "error"));
+    assert_non_null(strstr(of_bomb, "with its aliases written out this would be 1000000 nodes or more"));
+    g_autofree char *of_itself = diagnose("a: &a [*a]\n", strlen("a: &a [*a]\n"));
+    assert_non_null(strstr(of_itself, "error"));
+
+    g_autoptr(GString) many =
+        g_string_new("zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: cobs, check: "
+                     "crc16/xmodem, header: [id: u8] }\nenums:\n  e:\n    type: u32\n    values:\n");
+    for (unsigned i = 0; i < 40000;
+         i++) /* a second where each is compared with all; a definition has to be 1 MB at most */
+        g_string_append_printf(many, "      v%u: %u\n", i, i);
+    g_string_append(many, "messages: { a: { id: 1, from: host, fields: { x: e } } }\n");
+    const gint64 begun_us = g_get_monotonic_time();
+    g_autofree char *of_many = diagnose(many->str, many->len);
+    assert_string_equal(of_many, "");
+    assert_true(g_get_monotonic_time() - begun_us < 10000000);
 }
 
 static void test_files(void **state)
