@@ -252,7 +252,8 @@ static inline uint8_t *zgi_delivery_answer(struct zg_link *link, struct zg_deliv
     const struct zg_delivery_terms *terms = ZGI_DELIVERY(link);
     const uint8_t slot = (uint8_t)(ticket & (terms->answers - 1U));
 
-    if ((uint8_t)(delivery->newest - ticket) >= terms->answers || delivery->answered[slot].length > 0)
+    if ((uint8_t)(delivery->newest - ticket) >= terms->answers || !zgi_ticket_taken(delivery, ticket) ||
+        delivery->answered[slot].length > 0)
         return NULL;
     return delivery->contents + (size_t)terms->slots * terms->room + (size_t)slot * terms->answer_room +
            ZGI_PROTOCOL_OF(link)->header_size + 1;
@@ -411,6 +412,7 @@ static ZGI_RARE void zgi_delivery_renew(struct zg_link *link, struct zg_hello *h
     hello->runs++;
     hello->tries = 0;
     hello->answer = !ZGI_HELLO(link)->answers_only;
+    zgi_tell(link, delivery->peer, ZG_LINK_RESTARTED); /* requests that are not answered yet are void */
 }
 
 /* Sends acknowledgements, replies, refusals and messages that are due, and tells what failed. */

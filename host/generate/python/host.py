@@ -281,6 +281,7 @@ class Host:
         peer._next, peer._sure = 0, 255
         if peer.known:
             peer.known, peer._runs, peer._tries, peer._answer = False, peer._runs + 1, 0, True
+            self._tell("link", peer, "restarted")
 
     def _settle(self, peer, item, how, reason=0):
         peer._open.remove(item)
