@@ -22,7 +22,7 @@ struct sent {
     const struct zg_script_item *item;
     uint64_t at_ns; /* when it was sent */
     uint8_t ticket;
-    bool ended, answered;
+    bool ended, answered, shown;
 };
 
 struct sending {
@@ -33,6 +33,7 @@ struct sending {
     GArray *sent; /* struct sent */
     unsigned open;
     bool as_json, failed, done;
+    bool shows_all; /* that arrives, for as long as it was told to wait */
 };
 
 /* --- what comes back */
@@ -58,12 +59,51 @@ static void end(struct sending *sending, struct sent *sent)
     sending->open--;
 }
 
-/* A reply is printed as decoding shows it, once. */
+/* Prints a stretch as decoding shows it. */
+static void show(const struct sending *sending, uint64_t at_ns, const struct zg_stretch *stretch)
+{
+    struct zg_stretch shown = *stretch;
+    g_autoptr(GString) text = g_string_new(NULL);
+
+    shown.offset = 0;
+    shown.after = 0;
+    if (sending->as_json) {
+        zg_stretch_append_json(sending->plan, &shown, (double)at_ns / 1e9, text);
+    } else {
+        g_autofree char *line = zg_stretch_to_line(sending->plan, &shown);
+        g_string_append(text, line);
+    }
+    cli_print("%s\n", text->str);
+}
+
+/* What was asked to be sent is printed when it first goes out. */
+static void show_sent(const struct sending *sending, uint64_t at_ns, const struct zg_stretch *stretch)
+{
+    for (unsigned i = 0; i < sending->sent->len && stretch->kind == ZG_STRETCH_FRAME; i++) {
+        struct sent *sent = &g_array_index(sending->sent, struct sent, i);
+        if (sent->shown || sent->item->message != stretch->message ||
+            (stretch->message->tickets > 0 && stretch->header.ticket != sent->ticket))
+            continue;
+        if (!sending->as_json)
+            cli_print("sent: ");
+        show(sending, at_ns, stretch);
+        sent->shown = true;
+        return;
+    }
+}
+
+/* A reply is printed once. */
 static void take_stretch(void *data, uint64_t at_ns, bool out, const struct zg_stretch *stretch)
 {
     struct sending *sending = data;
 
-    if (out || stretch->kind != ZG_STRETCH_FRAME)
+    if (out) {
+        show_sent(sending, at_ns, stretch);
+        return;
+    }
+    if (sending->shows_all)
+        show(sending, at_ns, stretch);
+    if (stretch->kind != ZG_STRETCH_FRAME)
         return;
     for (unsigned i = 0; i < sending->sent->len; i++) {
         struct sent *sent = &g_array_index(sending->sent, struct sent, i);
@@ -72,17 +112,8 @@ static void take_stretch(void *data, uint64_t at_ns, bool out, const struct zg_s
         if (sent->ended || sent->answered || g_strcmp0(answer_of(message), stretch->message->message->name) != 0 ||
             (ticketed && stretch->header.ticket != sent->ticket))
             continue;
-        struct zg_stretch shown = *stretch;
-        shown.offset = 0;
-        shown.after = 0;
-        g_autoptr(GString) text = g_string_new(NULL);
-        if (sending->as_json) {
-            zg_stretch_append_json(sending->plan, &shown, (double)at_ns / 1e9, text);
-        } else {
-            g_autofree char *line = zg_stretch_to_line(sending->plan, &shown);
-            g_string_append(text, line);
-        }
-        cli_print("%s\n", text->str);
+        if (!sending->shows_all)
+            show(sending, at_ns, stretch);
         sent->answered = true;
         if (!ticketed)
             end(sending, sent);
@@ -168,7 +199,10 @@ static bool send_one(struct sending *sending, const struct zg_script_item *item,
 /* Waits for answers and acknowledgements; for those without tickets, so long. */
 static bool await(struct sending *sending, uint64_t limit_ns, int *status)
 {
-    while (sending->open > 0 || !zg_session_is_flushed(sending->session)) {
+    const uint64_t begin_ns = zg_wire_now_ns(sending->wire);
+
+    while (sending->open > 0 || !zg_session_is_flushed(sending->session) ||
+           (sending->shows_all && zg_wire_now_ns(sending->wire) - begin_ns < limit_ns)) {
         if (!step(sending, status))
             return false;
         for (unsigned i = 0; i < sending->sent->len; i++) {
@@ -210,7 +244,7 @@ static int send(const struct cli_verb *verb, const struct zg_plan *plan, const c
                 const struct options *options, uint64_t after_ns, uint64_t limit_ns)
 {
     struct zg_wire_settings settings = { .plan = plan, .capture = options->capture };
-    struct sending sending = { .verb = verb, .plan = plan, .as_json = options->as_json };
+    struct sending sending = { .verb = verb, .plan = plan, .as_json = options->as_json, .shows_all = options->wait != NULL };
     int status = cli_open(verb, link, &settings, &sending.wire);
 
     if (status != CLI_YES)
@@ -328,7 +362,9 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "after", 0, 0, G_OPTION_ARG_STRING, &options.after, "Waits first, such as for a board that opening restarts",
           "TIME" },
         { "wait", 0, 0, G_OPTION_ARG_STRING, &options.wait,
-          "For an answer that has no retries, or for room; default 2s", "TIME" },
+          "For an answer that has no retries, or for room; default 2s. Where it is given, so long is listened, and all that "
+          "arrives is printed",
+          "TIME" },
         { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture, "Writes all that passes, with times", "FILE" },
         { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON object a line", NULL },
         G_OPTION_ENTRY_NULL

@@ -225,6 +225,18 @@ static void check_closing(const struct zg_plan *plan, struct zg_diagnostics *dia
     }
 }
 
+/* A silence within a frame, as between two bytes of a sender that is not quick, must not end it. */
+void zgi_plan_check_gap(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
+{
+    const double characters = (double)plan->gap_ns / (double)zg_line_byte_ns(&plan->definition->line);
+
+    if (plan->gap_ns > 0 && characters < 1.5)
+        zgi_warning(diagnostics, plan->definition->framing.place,
+                    "a gap of %.3g ms is %.2g characters at %" G_GUINT64_FORMAT
+                    " baud, and senders leave that much within a frame; expected 1.5 characters or more, 3.5 are usual",
+                    (double)plan->gap_ns / 1e6, characters, plan->definition->line.baud);
+}
+
 void zgi_plan_limits(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
     check_sizes(plan, diagnostics);

@@ -13,4 +13,7 @@ unsigned zgi_payload_room(const struct zg_plan *plan);
 /* Errors for what does not fit, and a warning for a check that is too weak. */
 void zgi_plan_limits(struct zg_plan *plan, struct zg_diagnostics *diagnostics);
 
+/* The same of the silence that ends a frame, which is known last. */
+void zgi_plan_check_gap(const struct zg_plan *plan, struct zg_diagnostics *diagnostics);
+
 #endif

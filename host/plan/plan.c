@@ -438,6 +438,7 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
         plan->max_payload = (unsigned)definition->max_payload;
     plan_length(plan, diagnostics);
     plan_framing(plan);
+    zgi_plan_check_gap(plan, diagnostics);
     zgi_diagnostics_sort(diagnostics);
     if (zg_diagnostics_errors(diagnostics) == 0)
         return plan;
