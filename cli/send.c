@@ -244,7 +244,9 @@ static int send(const struct cli_verb *verb, const struct zg_plan *plan, const c
                 const struct options *options, uint64_t after_ns, uint64_t limit_ns)
 {
     struct zg_wire_settings settings = { .plan = plan, .capture = options->capture };
-    struct sending sending = { .verb = verb, .plan = plan, .as_json = options->as_json, .shows_all = options->wait != NULL };
+    struct sending sending = {
+        .verb = verb, .plan = plan, .as_json = options->as_json, .shows_all = options->wait != NULL
+    };
     int status = cli_open(verb, link, &settings, &sending.wire);
 
     if (status != CLI_YES)
@@ -362,7 +364,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "after", 0, 0, G_OPTION_ARG_STRING, &options.after, "Waits first, such as for a board that opening restarts",
           "TIME" },
         { "wait", 0, 0, G_OPTION_ARG_STRING, &options.wait,
-          "For an answer that has no retries, or for room; default 2s. Where it is given, so long is listened, and all that "
+          "For an answer that has no retries, or for room; default 2s. Where it is given, so long is listened, and all "
+          "that "
           "arrives is printed",
           "TIME" },
         { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture, "Writes all that passes, with times", "FILE" },

@@ -8,14 +8,15 @@
 #include <unistd.h>
 
 enum { PLAIN, HEAD, GOOD, BAD, FAINT };
-enum { CONSOLE_LINES = 4, NAME_WIDTH = 22, VALUE_WIDTH = 18, EXTREME_WIDTH = 11, RAW_BYTES = 24 };
+enum { CONSOLE_LINES = 4, NAME_WIDTH = 22, VALUE_WIDTH = 18, UNIT_WIDTH = 7, EXTREME_WIDTH = 11, RAW_BYTES = 24 };
+enum { TRACE_AT = NAME_WIDTH + VALUE_WIDTH + 3 + UNIT_WIDTH + 1 + 2 * EXTREME_WIDTH + 3 }; /* column */
 
 bool screen_begin(void)
 {
     if (!isatty(STDIN_FILENO) || !isatty(STDOUT_FILENO))
         return false;
     (void)setlocale(LC_CTYPE, "");
-    if (!initscr())
+    if (!newterm(NULL, stdout, stdin)) /* initscr() would end the program where it does not know the terminal */
         return false;
     (void)cbreak();
     (void)noecho();
@@ -72,6 +73,12 @@ static void put_format(int row, int column, int style, const char *format, ...)
     put(row, column, style, text);
 }
 
+/* As much of a text as a column has room for. Free with g_free(). */
+static char *cut(const char *text, int width)
+{
+    return g_utf8_strlen(text, -1) > width ? g_utf8_substring(text, 0, MAX(width, 0)) : g_strdup(text);
+}
+
 static void rule(int row, const char *title, const struct screen_view *view)
 {
     (void)move(row, 0);
@@ -104,17 +111,21 @@ static void trace_text(const struct zg_table_field *field, int width, bool unico
 
 static void draw_field(int row, const struct zg_table_field *field, const struct screen_view *view)
 {
-    const char *unit = field->step->field->unit ? field->step->field->unit : "";
     int column = NAME_WIDTH + VALUE_WIDTH + 3;
+    const bool numbers = field->is_number && field->samples > 0 && COLS >= TRACE_AT;
+    /* what is no number has the columns of one's extremes, too */
+    const int room = numbers ? VALUE_WIDTH : MAX(COLS - NAME_WIDTH - 3, VALUE_WIDTH);
+    g_autofree char *unit = cut(field->step->field->unit ? field->step->field->unit : "", UNIT_WIDTH);
+    g_autofree char *name = cut(field->step->name, NAME_WIDTH - 3), *value = cut(field->text->str, room);
 
-    put(row, 2, PLAIN, field->step->name);
-    put_format(row, NAME_WIDTH, field->marked ? BAD : PLAIN, "%*s%s", VALUE_WIDTH, field->text->str,
-               field->marked ? " !" : "");
-    put(row, column, FAINT, unit);
-    if (!field->is_number || field->samples == 0)
+    put(row, 2, PLAIN, name);
+    put_format(row, NAME_WIDTH, field->marked ? BAD : PLAIN, "%*s%s", VALUE_WIDTH, value, field->marked ? " !" : "");
+    if (g_utf8_strlen(value, -1) <= VALUE_WIDTH)
+        put(row, column, FAINT, unit);
+    if (!numbers)
         return;
     g_autoptr(GString) trace = g_string_new(NULL);
-    column += 8;
+    column += UNIT_WIDTH + 1;
     put_format(row, column, PLAIN, "%*.6g", EXTREME_WIDTH, field->least);
     column += EXTREME_WIDTH + 1;
     put_format(row, column, PLAIN, "%*.6g", EXTREME_WIDTH, field->greatest);
@@ -130,7 +141,8 @@ static void draw_row_head(int row, const struct zg_table_row *item, const struct
     g_autofree char *name = g_strdup_printf("%s%s%s", item->message->message->name, from,
                                             item->out ? (view->unicode ? " \xE2\x86\x92" : " >") : "");
 
-    put(row, 0, HEAD, name);
+    g_autofree char *shown = cut(name, NAME_WIDTH - 1);
+    put(row, 0, HEAD, shown);
     const double per_s = zg_table_rate(item, view->now_ns);
     g_autofree char *rate = per_s > 0 ? g_strdup_printf("%.3g/s", per_s) : g_strdup("");
     put_format(row, NAME_WIDTH, PLAIN, "%8" G_GUINT64_FORMAT " time%s %10s   %.*f s ago", item->count,
@@ -143,8 +155,9 @@ static void draw_table(int row, int end, const struct screen_view *view)
     const GPtrArray *rows = view->table->rows;
 
     put_format(row, NAME_WIDTH, FAINT, "%*s", VALUE_WIDTH, "value");
-    put_format(row, NAME_WIDTH + VALUE_WIDTH + 11, FAINT, "%*s %*s  trace", EXTREME_WIDTH, "least", EXTREME_WIDTH,
-               "greatest");
+    if (COLS >= TRACE_AT)
+        put_format(row, NAME_WIDTH + VALUE_WIDTH + UNIT_WIDTH + 4, FAINT, "%*s %*s  trace", EXTREME_WIDTH, "least",
+                   EXTREME_WIDTH, "greatest");
     row++;
     for (unsigned i = 0; i < rows->len; i++) {
         const struct zg_table_row *item = g_ptr_array_index(rows, i);
@@ -181,16 +194,19 @@ static void draw_state(const struct screen_view *view)
     const uint32_t failed = c->failed_check + c->malformed + c->too_long + c->timed_out;
     g_autoptr(GString) line = g_string_new(NULL);
 
-    put_format(0, 0, HEAD, "%s %u.%u", view->plan->definition->protocol, view->plan->definition->major,
-               view->plan->definition->minor);
-    put_format(0, 16, PLAIN, "%s", view->link);
-    if (view->baud > 0)
-        put_format(0, 48, PLAIN, "%lu baud", view->baud);
-    put_format(0, COLS - 22, down ? BAD : GOOD, "%s",
-               !view->up           ? "port gone"
-               : view->frames == 0 ? "nothing heard yet"
-               : down              ? "link down"
-                                   : "link up");
+    const char *state = !view->up           ? "port gone"
+                        : view->frames == 0 ? "nothing heard yet"
+                        : down              ? "link down"
+                                            : "link up";
+    const int left = MAX(COLS - 20, 0); /* the rest is the state's */
+    g_autofree char *baud = view->baud > 0 ? g_strdup_printf("   %lu baud", view->baud) : g_strdup("");
+    g_autofree char *head = g_strdup_printf("%s %u.%u", view->plan->definition->protocol, view->plan->definition->major,
+                                            view->plan->definition->minor);
+    g_autofree char *where = g_strdup_printf("%s%s", view->link, baud);
+    g_autofree char *shown_head = cut(head, left), *shown_where = cut(where, left - (int)g_utf8_strlen(head, -1) - 3);
+    put(0, 0, HEAD, shown_head);
+    put(0, (int)g_utf8_strlen(head, -1) + 3, PLAIN, shown_where);
+    put(0, COLS > 20 ? COLS - 19 : 0, down ? BAD : GOOD, state);
     g_string_append_printf(line,
                            "%" G_GUINT64_FORMAT " frames  %.4g/s  %.4g bytes/s   lost %u  repeated %u  late %u   "
                            "failed %u  noise %u bytes",

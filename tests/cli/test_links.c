@@ -424,6 +424,44 @@ static void test_healthy_and_stale(void **state)
     test_end(&device);
 }
 
+/* A path is removed at the end if it is still its own, and one that leads to a living terminal is not taken. */
+static void test_paths(void **state)
+{
+    g_autofree char *path = g_build_filename(test_folder, "p", NULL), *other = g_build_filename(test_folder, "o", NULL);
+    (void)state;
+    struct process device = test_start_device("pty:p", "");
+    g_autofree char *terminal = g_file_read_link(path, NULL);
+    assert_int_equal(symlink(terminal, other), 0);
+    test_assert_run(3, "sim " LOOM " --on pty:o", "o is in use: it leads to the terminal of a program that runs");
+    test_assert_run(3, "sim " LOOM " --on pty:p", "p is in use: it leads to the terminal of a program that runs");
+    assert_int_equal(remove(path), 0);
+    assert_true(g_file_set_contents(path, "mine", -1, NULL));
+    test_end(&device);
+    assert_true(g_file_test(path, G_FILE_TEST_EXISTS));
+    assert_int_equal(remove(path), 0);
+    device = test_start_device("pty:o", ""); /* its terminal is gone now */
+    test_end(&device);
+    assert_false(g_file_test(other, G_FILE_TEST_EXISTS));
+}
+
+/* A device that was held up goes on, and does not send what that time would have been. */
+static void test_held_up(void **state)
+{
+    static const char *const kinds[][2] = { { "unix:u", "unix:u" }, { "udp:127.0.0.1:47013", "udp:127.0.0.1:47013" } };
+    (void)state;
+    for (unsigned i = 0; i < G_N_ELEMENTS(kinds); i++) {
+        struct process device = test_start_device(kinds[i][0], "--busy");
+        struct process watch = test_start("watch " LOOM " %s --json --for 4s", kinds[i][1]);
+        test_await(&watch, "pick");
+        assert_int_equal(kill(device.id, SIGSTOP), 0);
+        g_usleep(2500000);
+        assert_int_equal(kill(device.id, SIGCONT), 0);
+        assert_int_equal(test_finish(&watch, 0), 0);
+        test_clear(&watch);
+        test_end(&device);
+    }
+}
+
 /* On a shared line a soak is with one device. */
 static void test_soak_of_one(void **state)
 {
@@ -589,6 +627,8 @@ int main(void)
                                         LINK_TEST(test_table),
                                         LINK_TEST(test_ports),
                                         LINK_TEST(test_healthy_and_stale),
+                                        LINK_TEST(test_paths),
+                                        LINK_TEST(test_held_up),
                                         LINK_TEST(test_counters_in_pieces),
                                         LINK_TEST(test_soak_of_one) };
     return test_run_processes(tests, G_N_ELEMENTS(tests));
