@@ -374,7 +374,10 @@ static void print_message(struct zgi_document *document, const struct zg_plan *p
     const struct zg_message *message = item->message;
     g_autofree char *id = anchor(message);
     g_autofree char *number =
-        plan->id_bits > 0 ? g_strdup_printf(", id %" G_GUINT64_FORMAT, message->id) : g_strdup("");
+        plan->id_bits == 0 ? g_strdup("")
+        : message->id > 9
+            ? g_strdup_printf(", id %" G_GUINT64_FORMAT " (0x%02" G_GINT64_MODIFIER "X)", message->id, message->id)
+            : g_strdup_printf(", id %" G_GUINT64_FORMAT, message->id);
     g_autofree char *heading = g_strconcat(message->name, number, NULL);
     g_autofree char *payload = span(item->payload_least, item->payload_most);
     g_autofree char *frame = span(item->frame_least, item->frame_most);
