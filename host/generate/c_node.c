@@ -321,7 +321,8 @@ static void print_init(const struct zgi_c *c, GString *text)
     zgi_c_emit(c, text, NULL,
                "int @p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context,\n"
                "               const struct @p_@s_handlers *handlers, void *context)\n{\n"
-               "    static const struct @p_@s_handlers none;\n    struct zg_link_memory memory;\n\n"
+               "    static struct @p_@s_handlers none; /* never written; not const, which C++ would want initialised "
+               "*/\n    struct zg_link_memory memory;\n\n"
                "    memory.receive = node->receive;\n    memory.receive_size = sizeof node->receive;\n"
                "    memory.transmit = node->transmit;\n    memory.transmit_size = sizeof node->transmit;\n"
                "    memory.frame = node->frame;\n    memory.frame_size = sizeof node->frame;\n");

@@ -12,13 +12,19 @@
 
 enum { DATAGRAM_MOST = 1400 }; /* bytes, which every network carries in one piece */
 
+static uint64_t time_of(const struct stat *what)
+{
+    return (uint64_t)what->st_mtim.tv_sec * 1000000000 + (uint64_t)what->st_mtim.tv_nsec;
+}
+
 /* Whether what stands at the path is still what this channel made. */
 static bool is_own_path(const struct zg_channel *channel)
 {
     struct stat what;
 
     return lstat(channel->path, &what) == 0 && what.st_dev == (dev_t)channel->path_device &&
-           what.st_ino == (ino_t)channel->path_inode;
+           what.st_ino == (ino_t)channel->path_inode && time_of(&what) == channel->path_ns && !S_ISREG(what.st_mode) &&
+           !S_ISDIR(what.st_mode); /* a number may be given again */
 }
 
 void zg_channel_own_path(struct zg_channel *channel, const char *path)
@@ -29,6 +35,7 @@ void zg_channel_own_path(struct zg_channel *channel, const char *path)
     if (lstat(path, &what) == 0) {
         channel->path_device = (uint64_t)what.st_dev;
         channel->path_inode = (uint64_t)what.st_ino;
+        channel->path_ns = time_of(&what);
     }
 }
 

@@ -19,12 +19,12 @@ struct zg_channel {
     enum zg_channel_kind kind;
     int fd; /* -1: closed, or nobody has connected yet */
     /* private */
-    int listener;                     /* of one that others connect to, else -1 */
-    char path[ZG_CHANNEL_PATH];       /* that it made in the file system and will remove; "" */
-    uint64_t path_device, path_inode; /* of what it made there */
-    bool serves;                      /* UDP: whoever sent last, */
-    uint8_t peer[128];                /* at this address, */
-    unsigned peer_size;               /* of so many bytes; 0: nobody has yet */
+    int listener;                              /* of one that others connect to, else -1 */
+    char path[ZG_CHANNEL_PATH];                /* that it made in the file system and will remove; "" */
+    uint64_t path_device, path_inode, path_ns; /* of what it made there */
+    bool serves;                               /* UDP: whoever sent last, */
+    uint8_t peer[128];                         /* at this address, */
+    unsigned peer_size;                        /* of so many bytes; 0: nobody has yet */
 };
 
 /* Connects to a listening unix socket; to a TCP server, within five seconds; sets a UDP socket's other end. 0 or an
