@@ -24,7 +24,7 @@ TARGETS = {
     "Cortex-M3 -O2": ("arm-none-eabi", "arm-none-eabi-gcc -mcpu=cortex-m3 -mthumb --specs=nano.specs -O2"),
     "RV32 -Os": ("riscv64-unknown-elf", f"riscv64-unknown-elf-gcc {PICOLIBC} -Os"),
 }
-COUNTERS = 30 * 4
+COUNTERS = 31 * 4
 BUFFERS = 64 + 64 + 37  # two rings and a frame with its code byte, bytes
 
 
