@@ -364,9 +364,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "after", 0, 0, G_OPTION_ARG_STRING, &options.after, "Waits first, such as for a board that opening restarts",
           "TIME" },
         { "wait", 0, 0, G_OPTION_ARG_STRING, &options.wait,
-          "For an answer that has no retries, or for room; default 2s. Where it is given, so long is listened, and all "
-          "that "
-          "arrives is printed",
+          "For an answer that has no retries, or for room; default 2s. If given, listens that long and prints what "
+          "comes",
           "TIME" },
         { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture, "Writes all that passes, with times", "FILE" },
         { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON object a line", NULL },

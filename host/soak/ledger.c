@@ -150,8 +150,7 @@ void zg_ledger_close(struct zg_ledger *ledger)
             close_slot(ledger, (enum zg_flow)flow, &ledger->flows[flow].slots[i]);
 }
 
-void zg_ledger_close_until(struct zg_ledger *ledger, uint64_t from_ns, uint64_t to_ns, enum zg_class newer,
-                           enum zg_class older)
+void zg_ledger_close_since(struct zg_ledger *ledger, uint64_t from_ns, enum zg_class newer, enum zg_class older)
 {
     uint64_t *entries = ledger->sums.entries[ZG_FLOW_ECHO_OUT];
 
@@ -159,7 +158,7 @@ void zg_ledger_close_until(struct zg_ledger *ledger, uint64_t from_ns, uint64_t 
     entries[ZG_CLASS_LOST_OUT] = 0;
     for (unsigned i = 0; i < ledger->window; i++) {
         struct slot *slot = &ledger->flows[ZG_FLOW_ECHO_OUT].slots[i];
-        if (!slot->used || slot->entry.arrived || slot->entry.since_ns > to_ns)
+        if (!slot->used || slot->entry.arrived)
             continue;
         entries[slot->entry.since_ns >= from_ns ? newer : older]++;
         slot->used = false;

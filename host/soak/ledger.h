@@ -84,10 +84,9 @@ void zg_ledger_close(struct zg_ledger *ledger);
  * the others it had no room to answer, and the answers of the rest were lost on the way back. */
 void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out, uint32_t unanswered);
 
-/* Closes the open echoes that were sent from `from_ns` on, up to `to_ns`, as `newer`, those before as `older`; so those
- * that had fallen out of the window. */
-void zg_ledger_close_until(struct zg_ledger *ledger, uint64_t from_ns, uint64_t to_ns, enum zg_class newer,
-                           enum zg_class older);
+/* Closes the open echoes that were sent from `from_ns` on as `newer`, those before, and those that had fallen out of
+ * the window, as `older`. */
+void zg_ledger_close_since(struct zg_ledger *ledger, uint64_t from_ns, enum zg_class newer, enum zg_class older);
 
 const struct zg_ledger_sums *zg_ledger_sums(const struct zg_ledger *ledger);
 

@@ -84,7 +84,7 @@ static void append_events(GString *text, const struct zg_soak_report *report)
         g_string_append_printf(
             text,
             "the device was built from another definition (its fingerprint is %08x, here it is %08x): "
-            "one of the two is stale\n",
+            "one of the two is stale; zeugma compare tells what differs\n",
             result->fingerprint, zg_fingerprint(report->plan));
     for (unsigned i = 0; i < MIN(result->restarts, (unsigned)ZG_SOAK_RESTARTS); i++) {
         g_autofree char *at = time_text(result->restarted_ns[i]);

@@ -323,7 +323,7 @@ static void follow_restart(struct live *live)
     note_restart(live);
     announce(live);
     (void)read_counters(live, &live->readings[0]);
-    zg_ledger_close_until(soak->ledger, from_ns, soak->now_ns, ZG_CLASS_LOST_RESTART, ZG_CLASS_LOST_EITHER);
+    zg_ledger_close_since(soak->ledger, from_ns, ZG_CLASS_LOST_RESTART, ZG_CLASS_LOST_EITHER);
     live->oldest = zg_ledger_next(soak->ledger, ZG_FLOW_ECHO_OUT);
     live->restarted = false;
     live->followed_ns = soak->now_ns;
@@ -437,8 +437,7 @@ static void end(struct live *live)
     } else {
         const bool cut = result->ended[0] != '\0';
         const uint64_t from_ns = live->heard_ns - MIN(live->heard_ns, soak->settings->late_ns);
-        zg_ledger_close_until(soak->ledger, cut ? from_ns : UINT64_MAX, UINT64_MAX, ZG_CLASS_CUT_OFF,
-                              ZG_CLASS_LOST_EITHER);
+        zg_ledger_close_since(soak->ledger, cut ? from_ns : UINT64_MAX, ZG_CLASS_CUT_OFF, ZG_CLASS_LOST_EITHER);
         zg_ledger_close(soak->ledger);
     }
     zg_ledger_other(soak->ledger, true, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[HOST]));
