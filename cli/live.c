@@ -5,6 +5,7 @@
 #include <stdio.h>
 
 #include "definition/words.h"
+#include "live/simulated_wire.h"
 
 static volatile sig_atomic_t stopped, poked;
 
@@ -67,6 +68,7 @@ int cli_open(const struct cli_verb *verb, const char *link, struct zg_wire_setti
         settings->notice = print_notice;
         settings->data = (void *)verb;
     }
+    settings->simulated = &zg_simulated_wire;
     *wire = zg_wire_open(&address, settings, &error);
     zg_address_clear(&address);
     return *wire ? CLI_YES : cli_trouble(verb, error);

@@ -2,6 +2,7 @@
 #include <unistd.h>
 
 #include "live.h"
+#include "live/simulated.h"
 #include "soak/faults.h"
 
 enum { STALLED_MOST = 262144 }; /* bytes that wait for a reader: more are lost, as on a line */
@@ -121,7 +122,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     struct options options = { .seed = 1 };
     GOptionEntry entries[] = {
         { "on", 0, 0, G_OPTION_ARG_STRING, &options.on,
-          "Where the device is: pty:PATH, unix:PATH, tcp:, udp:, serial:", "LINK" },
+          "Where the device is: pty:PATH, unix:PATH, tcp:, udp:, serial:, rfc2217:", "LINK" },
         { "baud", 0, 0, G_OPTION_ARG_INT64, &options.baud, "Speed of its UART; default the definition's", "N" },
         { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults, "What bytes suffer, each way: ber, drop, double",
           "LIST" },

@@ -8,6 +8,7 @@
 #include "codec/values.h"
 #include "definition/words.h"
 #include "live.h"
+#include "live/in_order.h"
 #include "live/suspect.h"
 #include "watch_screen.h"
 
@@ -38,6 +39,7 @@ struct watching {
     enum zg_depth depth;
     bool unicode, csv_begun, held, looking;
     GString *text;                                /* that is being made */
+    struct zg_in_order *lines_made;               /* and wait for what passed before */
     uint64_t frames, skipped, undelivered, bytes; /* from the device, but the first: all that are shown */
     uint64_t device_frames, heard_ns;
     /* of the screen */
@@ -53,28 +55,52 @@ static double seconds(uint64_t ns)
     return (double)ns / 1e9;
 }
 
+/* --- lines in the order of their times */
+
+/* Prints what nothing can come before any more. */
+static void print_until(struct watching *watching, uint64_t until_ns)
+{
+    g_autoptr(GString) due = g_string_new(NULL);
+
+    zg_in_order_take(watching->lines_made, until_ns, due);
+    (void)fwrite(due->str, 1, due->len, stdout);
+}
+
+static void print_due(struct watching *watching)
+{
+    print_until(watching, watching->session ? zg_session_told_ns(watching->session) : UINT64_MAX);
+}
+
+static void print_at(struct watching *watching, uint64_t at_ns, const GString *text)
+{
+    zg_in_order_add(watching->lines_made, at_ns, text->str, text->len);
+    print_due(watching);
+}
+
 /* --- notes: what happened to the link, and what looks wrong */
 
 static void note(struct watching *watching, const char *text)
 {
-    const double at = watching->wire ? seconds(zg_wire_now_ns(watching->wire)) : 0;
+    const uint64_t at_ns = watching->wire ? zg_wire_event_ns(watching->wire) : 0; /* 0: while it is being opened */
+    g_autoptr(GString) line = g_string_new(NULL);
 
     if (watching->form == FORM_JSON) {
         struct zg_json json;
         char digits[32];
-        (void)g_snprintf(digits, sizeof digits, "%.6f", at);
+        (void)g_snprintf(digits, sizeof digits, "%.6f", seconds(at_ns));
         zg_json_begin(&json, false);
         zg_json_open(&json, NULL, '{');
         zg_json_literal(&json, "at", digits);
         zg_json_string(&json, "note", text);
         zg_json_close(&json, '}');
-        g_autofree char *line = zg_json_end(&json);
-        cli_print("%s\n", line);
+        g_autofree char *object = zg_json_end(&json);
+        g_string_printf(line, "%s\n", object);
     } else if (watching->form == FORM_LINES) {
-        cli_print("%12.6f * %s\n", at, text);
+        g_string_printf(line, "%12.6f * %s\n", seconds(at_ns), text);
     } else if (watching->form == FORM_CSV) {
         cli_error(watching->verb, "%s", text);
     }
+    print_at(watching, at_ns, line);
     g_free(watching->note);
     watching->note = g_strdup(text);
 }
@@ -128,6 +154,8 @@ static void begin_csv(struct watching *watching, const struct zg_plan_message *o
         append_csv_cell(text, head, false);
     }
     g_string_append(text, only ? "\n" : ",message,field,value,unit\n");
+    print_at(watching, 0, text);
+    g_string_truncate(text, 0);
 }
 
 static void append_csv(struct watching *watching, double at, const struct zg_stretch *stretch)
@@ -234,7 +262,7 @@ static void show_stretch(struct watching *watching, uint64_t at_ns, bool out, co
             zg_lines_stretch(watching->lines, watching->depth, at, out, stretch, text);
         break;
     }
-    (void)fwrite(text->str, 1, text->len, stdout);
+    print_at(watching, at_ns, text);
 }
 
 static void take_stretch(void *data, uint64_t at_ns, bool out, const struct zg_stretch *stretch)
@@ -275,7 +303,7 @@ static void take_bytes(void *data, const struct zg_passage *passage)
     if (watching->form == FORM_TABLE)
         keep_lines(watching, watching->text);
     else
-        (void)fwrite(watching->text->str, 1, watching->text->len, stdout);
+        print_at(watching, passage->at_ns, watching->text);
 }
 
 static void changed(void *data, zg_role address, enum zg_link_event event)
@@ -419,23 +447,37 @@ static bool judge(struct watching *watching, GError **error)
 
 /* --- the run */
 
+/* What the UART of this side found wrong, for the summary; "" where it is not known. */
+static char *line_errors(const struct watching *watching)
+{
+    struct zg_serial_errors e;
+
+    if (!zg_wire_errors(watching->wire, &e))
+        return g_strdup("");
+    return g_strdup_printf(watching->form == FORM_JSON
+                               ? ",\"line_errors\":{\"framing\":%u,\"parity\":%u,\"overrun\":%u,\"breaks\":%u}"
+                               : "; line errors: framing %u, parity %u, overrun %u, break %u",
+                           e.framing, e.parity, e.overrun, e.breaks);
+}
+
 static void print_summary(const struct watching *watching)
 {
     const struct zg_counters *c = zg_session_counters(watching->session, false);
     const double ran = seconds(zg_wire_now_ns(watching->wire));
+    g_autofree char *line = line_errors(watching);
 
     if (watching->form == FORM_JSON)
         cli_print("{\"summary\":{\"seconds\":%.3f,\"shown\":%" G_GUINT64_FORMAT ",\"frames\":%" G_GUINT64_FORMAT
                   ",\"skipped\":%" G_GUINT64_FORMAT ",\"undelivered\":%" G_GUINT64_FORMAT
-                  ",\"lost\":%u,\"bytes\":%" G_GUINT64_FORMAT ",\"bytes_noise\":%u,\"bytes_failed\":%u}}\n",
+                  ",\"lost\":%u,\"bytes\":%" G_GUINT64_FORMAT ",\"bytes_noise\":%u,\"bytes_failed\":%u%s}}\n",
                   ran, watching->frames, watching->device_frames, watching->skipped, watching->undelivered, c->lost,
-                  watching->bytes, c->bytes_noise, c->bytes_failed);
+                  watching->bytes, c->bytes_noise, c->bytes_failed, line);
     else if (watching->form != FORM_CSV)
         cli_print("%.1f s: %" G_GUINT64_FORMAT " frames and %" G_GUINT64_FORMAT
                   " bytes from the device, %u lost, %" G_GUINT64_FORMAT " not delivered, %" G_GUINT64_FORMAT
-                  " %s skipped; %u bytes of noise, %u of frames that failed\n",
+                  " %s skipped; %u bytes of noise, %u of frames that failed%s\n",
                   ran, watching->device_frames, watching->bytes, c->lost, watching->undelivered, watching->skipped,
-                  watching->skipped == 1 ? "stretch" : "stretches", c->bytes_noise, c->bytes_failed);
+                  watching->skipped == 1 ? "stretch" : "stretches", c->bytes_noise, c->bytes_failed, line);
 }
 
 /* The error is the caller's to print, once the terminal is its own again. */
@@ -447,6 +489,7 @@ static void watch(struct watching *watching, const char *link, uint64_t duration
     while (!done && !cli_stopped() && !ferror(stdout) && !zg_wire_has_ended(watching->wire)) {
         if (!zg_session_step(watching->session, keys, 50000000, error) || !judge(watching, error))
             break;
+        print_due(watching);
         if (watching->form == FORM_TABLE) {
             for (int key; (key = screen_key()) >= 0;)
                 take_key(watching, key, &done);
@@ -458,6 +501,7 @@ static void watch(struct watching *watching, const char *link, uint64_t duration
                (count > 0 && watching->frames >= count);
     }
     zg_session_end(watching->session);
+    print_until(watching, UINT64_MAX);
 }
 
 static int open_and_watch(const struct cli_verb *verb, struct watching *watching, const char *link,
@@ -559,6 +603,7 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         watching.plan = loaded.plan;
         watching.unicode = strcmp(nl_langinfo(CODESET), "UTF-8") == 0;
         watching.text = g_string_new(NULL);
+        watching.lines_made = zg_in_order_new();
         watching.newest = g_byte_array_new();
         watching.selection = zg_selection_new(loaded.plan);
         watching.lines = zg_lines_new(loaded.plan, watching.selection, watching.unicode,
@@ -570,6 +615,8 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
             cli_catch_signals();
             status = open_and_watch(verb, &watching, argv[2], options, duration_ns);
         }
+        print_until(&watching, UINT64_MAX);
+        zg_in_order_free(watching.lines_made);
         zg_suspect_free(watching.suspect);
         zg_table_free(watching.table);
         zg_lines_free(watching.lines);

@@ -356,6 +356,11 @@ void zg_stream_feed(struct zg_stream *stream, const uint8_t *bytes, size_t count
     } while (count > 0 || found.outcome != ZG_OUTCOME_OPEN);
 }
 
+bool zg_stream_is_open(const struct zg_stream *stream)
+{
+    return stream->raw->len > 0;
+}
+
 void zg_stream_end(struct zg_stream *stream)
 {
     static const uint8_t nothing = 0;

@@ -47,6 +47,9 @@ void zg_stream_free(struct zg_stream *stream);
 
 void zg_stream_feed(struct zg_stream *stream, const uint8_t *bytes, size_t count);
 
+/* Whether bytes were fed that no stretch has told of yet. */
+bool zg_stream_is_open(const struct zg_stream *stream);
+
 /* The stream ends: what is open is abandoned and reported. */
 void zg_stream_end(struct zg_stream *stream);
 

@@ -9,14 +9,16 @@
 static const struct kind {
     const char *word;
     const char *form;
+    bool has_port; /* HOST:PORT behind the word */
 } kinds[] = {
-    [ZG_ADDRESS_SERIAL] = { "serial", "serial:/dev/ttyUSB0" },
-    [ZG_ADDRESS_PTY] = { "pty", "pty:PATH" },
-    [ZG_ADDRESS_UNIX] = { "unix", "unix:PATH" },
-    [ZG_ADDRESS_TCP] = { "tcp", "tcp:HOST:PORT" },
-    [ZG_ADDRESS_UDP] = { "udp", "udp:HOST:PORT" },
-    [ZG_ADDRESS_FILE] = { "file", "file:CAPTURE" },
-    [ZG_ADDRESS_SIM] = { "sim", "sim:" },
+    [ZG_ADDRESS_SERIAL] = { "serial", "serial:/dev/ttyUSB0", false },
+    [ZG_ADDRESS_RFC2217] = { "rfc2217", "rfc2217:HOST:PORT", true },
+    [ZG_ADDRESS_PTY] = { "pty", "pty:PATH", false },
+    [ZG_ADDRESS_UNIX] = { "unix", "unix:PATH", false },
+    [ZG_ADDRESS_TCP] = { "tcp", "tcp:HOST:PORT", true },
+    [ZG_ADDRESS_UDP] = { "udp", "udp:HOST:PORT", true },
+    [ZG_ADDRESS_FILE] = { "file", "file:CAPTURE", false },
+    [ZG_ADDRESS_SIM] = { "sim", "sim:", false },
 };
 
 static bool fail(GError **error, const char *format, ...) G_GNUC_PRINTF(2, 3);
@@ -87,19 +89,21 @@ static bool read_pace(const char *value, struct zg_address *address)
     return address->own_time || strcmp(value, "full") == 0;
 }
 
+/* Bits of kinds that have an option. */
+enum { UART = 1 << ZG_ADDRESS_SERIAL | 1 << ZG_ADDRESS_RFC2217, CAPTURE = 1 << ZG_ADDRESS_FILE };
+
 static const struct option {
-    enum zg_address_kind kind;
+    unsigned kinds;
     const char *name;
     bool (*read)(const char *value, struct zg_address *address);
     const char *expected;
 } options[] = {
-    { ZG_ADDRESS_SERIAL, "baud", read_baud, "a number from 1 to 100000000" },
-    { ZG_ADDRESS_SERIAL, "format", read_format,
-      "5 to 8 data bits, parity N, E, O, M or S, 1, 1.5 or 2 stop bits: 8N1" },
-    { ZG_ADDRESS_SERIAL, "flow", read_flow, "rts_cts or none" },
-    { ZG_ADDRESS_SERIAL, "dtr", read_dtr, "on or off" },
-    { ZG_ADDRESS_SERIAL, "rts", read_rts, "on or off" },
-    { ZG_ADDRESS_FILE, "pace", read_pace, "own or full" },
+    { UART, "baud", read_baud, "a number from 1 to 100000000" },
+    { UART, "format", read_format, "5 to 8 data bits, parity N, E, O, M or S, 1, 1.5 or 2 stop bits: 8N1" },
+    { UART, "flow", read_flow, "rts_cts or none" },
+    { UART, "dtr", read_dtr, "on or off" },
+    { UART, "rts", read_rts, "on or off" },
+    { CAPTURE, "pace", read_pace, "own or full" },
 };
 
 /* option = name "=" value */
@@ -111,7 +115,7 @@ static bool read_option(char *text, struct zg_address *address, GError **error)
     if (value)
         *value++ = '\0';
     for (size_t i = 0; i < G_N_ELEMENTS(options); i++) {
-        if (options[i].kind != address->kind)
+        if ((options[i].kinds >> address->kind & 1) == 0)
             continue;
         g_ptr_array_add(names, (gpointer)options[i].name);
         if (strcmp(options[i].name, text) != 0)
@@ -198,7 +202,7 @@ static bool parse(const char *text, struct zg_address *address, GError **error)
     g_autofree char *rest = g_strdup(strchr(address->text, ':') + 1);
     if ((rest[0] == '\0') != (kind == ZG_ADDRESS_SIM))
         return fail_form(text, error);
-    if (kind == ZG_ADDRESS_TCP || kind == ZG_ADDRESS_UDP) {
+    if (kinds[kind].has_port) {
         if (!read_place(rest, address, error))
             return false;
     } else {

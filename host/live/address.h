@@ -13,6 +13,7 @@
 
 enum zg_address_kind {
     ZG_ADDRESS_SERIAL,
+    ZG_ADDRESS_RFC2217,
     ZG_ADDRESS_PTY,
     ZG_ADDRESS_UNIX,
     ZG_ADDRESS_TCP,
@@ -25,9 +26,9 @@ enum zg_address_kind {
 struct zg_address {
     enum zg_address_kind kind;
     char *text; /* as it was written, without options */
-    char *path; /* of a port, a pseudo-terminal, a socket, a capture; the host of TCP and UDP */
+    char *path; /* of a port, a pseudo-terminal, a socket, a capture; the host of RFC 2217, TCP and UDP */
     char *port; /* of those, else NULL */
-    /* of a serial port: what was given, else 0; `format` where parity is not 0 */
+    /* of a serial port, near or far: what was given, else 0; `format` where parity is not 0 */
     unsigned long baud;
     unsigned data_bits, half_stops;
     char parity;

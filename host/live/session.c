@@ -4,7 +4,8 @@
 enum {
     HELD_BACK_US = 250000, /* bytes, by the operating system */
     LEAST_RING = 4096,
-    STEP_NS = 1000000 /* while something waits to be sent, or an end has timers */
+    WITHOUT_END_NS = 1000000000, /* what no silence ends is not waited for longer */
+    STEP_NS = 1000000            /* while something waits to be sent, or an end has timers */
 };
 
 /* One direction as the observer sees it. */
@@ -119,8 +120,11 @@ static void observe(struct zg_session *session, const struct zg_passage *passage
 
     if (passage->count == 0)
         return;
-    if (passage->out || zg_wire_is_replay(session->wire) || session->plan->gap_ns > 0)
-        watch_silence(direction, passage->at_ns); /* else they may have waited in the system while we were busy */
+    /* else bytes may have waited in the system while we were busy */
+    const bool times_hold = zg_wire_is_replay(session->wire) || session->plan->gap_ns > 0;
+    for (unsigned i = 0; i < 2; i++)
+        if (times_hold || (passage->out && i == 1))
+            watch_silence(&session->directions[i], passage->at_ns);
     if (session->calls->bytes)
         session->calls->bytes(session->data, passage);
     direction->open = true;
@@ -184,6 +188,19 @@ bool zg_session_is_flushed(struct zg_session *session)
     return zg_wire_unwritten(session->wire) == 0 &&
            (!session->node || zg_ring_used(&zg_node_link(session->node)->transmit) == 0) &&
            session->free_ns <= zg_wire_now_ns(session->wire);
+}
+
+uint64_t zg_session_told_ns(const struct zg_session *session)
+{
+    uint64_t told_ns = UINT64_MAX;
+
+    for (unsigned i = 0; i < 2; i++) {
+        const struct direction *direction = &session->directions[i];
+        const bool ends = session->silence_ns > 0 || zg_wire_now_ns(session->wire) < direction->at_ns + WITHOUT_END_NS;
+        if (direction->open && ends && zg_stream_is_open(direction->stream))
+            told_ns = MIN(told_ns, direction->at_ns);
+    }
+    return told_ns;
 }
 
 void zg_session_end(struct zg_session *session)

@@ -7,6 +7,7 @@
 #define ZEUGMA_SESSION_H
 
 #include "codec/frame.h"
+#include "live/node.h"
 #include "live/wire.h"
 
 struct zg_session_calls {
@@ -38,6 +39,10 @@ bool zg_session_run(struct zg_session *session, uint64_t until_ns, const bool *d
 
 /* Whether all that was to be sent has left this program. */
 bool zg_session_is_flushed(struct zg_session *session);
+
+/* All that passed up to this time, ns, has been told: what is still open in a direction may be told later, but as of
+ * when its last byte came. */
+uint64_t zg_session_told_ns(const struct zg_session *session);
 
 /* What is open in either direction is given up and told: the end of a capture, or of watching. */
 void zg_session_end(struct zg_session *session);

@@ -8,7 +8,7 @@
 
 #include "live/address.h"
 #include "live/capture.h"
-#include "live/simulated.h"
+#include "plan/plan.h"
 
 #define ZG_WIRE_ERROR (g_quark_from_static_string("zg-wire-error"))
 
@@ -17,11 +17,13 @@ enum zg_wire_error {
     ZG_WIRE_ERROR_TROUBLE /* port, file or connection */
 };
 
+struct zg_wire_kind;
+
 struct zg_wire_settings {
     const struct zg_plan *plan;
     bool serves;                                  /* others connect to it: it is a device's side */
     const char *capture;                          /* a file for all that passes; NULL: none */
-    struct zg_simulated_settings simulated;       /* of sim: */
+    const struct zg_wire_kind *simulated;         /* what sim: is; NULL: that is not opened here */
     void (*notice)(const char *text, void *data); /* something happened that the user wants to know; may be NULL */
     void *data;
 };
@@ -57,6 +59,9 @@ void zg_wire_wait(struct zg_wire *wire, int extra, uint64_t ns);
 /* Time since it was opened, ns; for a capture that of the last passage. */
 uint64_t zg_wire_now_ns(const struct zg_wire *wire);
 
+/* When what was read last happened, ns: now; of a capture, at whatever pace, the time of its last record. */
+uint64_t zg_wire_event_ns(const struct zg_wire *wire);
+
 /* A capture was read to its end. */
 bool zg_wire_has_ended(const struct zg_wire *wire);
 
@@ -75,8 +80,5 @@ bool zg_wire_set_baud(struct zg_wire *wire, unsigned long baud);
 
 /* The speed that whoever opened our pseudo-terminal has set, baud; 0: it has none. */
 unsigned long zg_wire_host_baud(const struct zg_wire *wire);
-
-/* The simulated device of sim:, else NULL. */
-struct zg_simulated *zg_wire_simulated(const struct zg_wire *wire);
 
 #endif

@@ -4,6 +4,8 @@
 
 #include "zeugma/protocol.h"
 
+enum { PC_GAP_MS = 2 };
+
 unsigned zgi_payload_room(const struct zg_plan *plan)
 {
     const struct zg_definition *definition = plan->definition;
@@ -225,16 +227,26 @@ static void check_closing(const struct zg_plan *plan, struct zg_diagnostics *dia
     }
 }
 
-/* A silence within a frame, as between two bytes of a sender that is not quick, must not end it. */
+/* A silence within a frame, as between two bytes of a sender that is not quick, must not end it; nor one that is only
+ * seen, since a PC asks for bytes a thousand times a second (USB 2.0, a full-speed bus's frame of 1 ms). */
 void zgi_plan_check_gap(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
+    const struct zg_place place = plan->definition->framing.place;
     const double characters = (double)plan->gap_ns / (double)zg_line_byte_ns(&plan->definition->line);
+    const double ms = (double)plan->gap_ns / 1e6;
 
-    if (plan->gap_ns > 0 && characters < 1.5)
-        zgi_warning(diagnostics, plan->definition->framing.place,
+    if (plan->gap_ns == 0)
+        return;
+    if (characters < 1.5)
+        zgi_warning(diagnostics, place,
                     "a gap of %.3g ms is %.2g characters at %" G_GUINT64_FORMAT
                     " baud, and senders leave that much within a frame; expected 1.5 characters or more, 3.5 are usual",
-                    (double)plan->gap_ns / 1e6, characters, plan->definition->line.baud);
+                    ms, characters, plan->definition->line.baud);
+    if (ms < PC_GAP_MS)
+        zgi_warning(diagnostics, place,
+                    "a PC does not keep a gap of %.3g ms: bytes reach it through USB in steps of 1 ms, and seem as far "
+                    "apart within a frame; expected %d ms or more, or a framing with marks",
+                    ms, PC_GAP_MS);
 }
 
 void zgi_plan_limits(struct zg_plan *plan, struct zg_diagnostics *diagnostics)

@@ -52,7 +52,7 @@ static int apply(int fd, const struct zg_serial_settings *settings, unsigned lon
     return (got.c_cflag & kept) == (wanted.c_cflag & kept) ? 0 : -EINVAL;
 }
 
-static bool is_near(unsigned long made, unsigned long wanted)
+bool zg_serial_is_near(unsigned long made, unsigned long wanted)
 {
     const unsigned long off = made > wanted ? made - wanted : wanted - made;
     return off <= wanted / 100 * 3 + wanted % 100 * 3 / 100;
@@ -103,7 +103,7 @@ int zg_serial_open(struct zg_channel *channel, const char *path, const struct zg
         *fault = ZG_SERIAL_SETTINGS;
         error = apply(fd, settings, made);
     }
-    if (!error && !is_near(*made, settings->baud)) {
+    if (!error && !zg_serial_is_near(*made, settings->baud)) {
         *fault = ZG_SERIAL_BAUD;
         error = -EINVAL;
     }

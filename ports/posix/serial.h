@@ -17,6 +17,9 @@ struct zg_serial_settings {
     enum zg_level dtr, rts;
 };
 
+/* Whether a speed is the wanted one to 3 %. */
+bool zg_serial_is_near(unsigned long made, unsigned long wanted);
+
 /* The parts of a port that a UART's settings may fail at. */
 enum zg_serial_fault {
     ZG_SERIAL_OPEN,    /* the error is errno's: missing, forbidden, no serial port */

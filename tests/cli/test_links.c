@@ -16,6 +16,7 @@
 #include <unistd.h>
 
 #include "codec/values.h"
+#include "live/capture.h"
 #include "posix/channel.h"
 
 #define LOOM TEST_SOURCE "/examples/loom/loom.yaml"
@@ -241,6 +242,50 @@ static void test_captures(void **state)
     assert_true(g_get_monotonic_time() - middle >= 700000 && middle - begin < 700000);
 }
 
+static GByteArray *frames_of(const char *arguments)
+{
+    g_autofree char *hex = test_run(0, arguments);
+    return zg_bytes_from_hex(g_strstrip(hex), NULL);
+}
+
+/* Lines come in the order of their times, though a frame that silence ends is known later than what the other side
+ * sends meanwhile, and than a remark. */
+static void test_in_order(void **state)
+{
+    static const uint64_t ms = 1000000, start = 1700000000 * UINT64_C(1000000000);
+    g_autofree char *path = g_build_filename(test_folder, "kiln.yaml", NULL);
+    g_autofree char *capture = g_build_filename(test_folder, "both", NULL);
+    (void)state;
+    assert_true(g_file_set_contents(path,
+                                    "zeugma: 1\nprotocol: kiln\nversion: 1.0\nline: { baud: 38400 }\n"
+                                    "frame: { framing: { kind: gap, gap: 5 ms }, header: [id: u8], "
+                                    "check: crc16/modbus, max_payload: 8 }\n"
+                                    "messages: { heat: { id: 1, from: both, fields: { n: u16 } } }\n",
+                                    -1, NULL));
+    g_autoptr(GByteArray) frame = frames_of("encode kiln.yaml heat '{\"n\":7}'");
+    struct zg_capture_writer *writer = zg_capture_create(capture, NULL);
+    assert_true(zg_capture_add(writer, ZG_CAPTURE_IN, start, 0, frame->data, frame->len, NULL));
+    assert_true(zg_capture_add(writer, ZG_CAPTURE_REMARK, start + 1 * ms, 0, (const uint8_t *)"lid open", 8, NULL));
+    for (unsigned i = 0; i < 5; i++)
+        assert_true(
+            zg_capture_add(writer, ZG_CAPTURE_OUT, start + (2 + i * 10) * ms, 0, frame->data, frame->len, NULL));
+    assert_true(zg_capture_close(writer, NULL));
+    for (unsigned i = 0; i < 3; i++) {
+        static const char *const forms[] = { "", " --json", " --depth frames" };
+        g_autofree char *arguments = g_strdup_printf("watch kiln.yaml 'file:both%s'%s", i ? "?pace=own" : "", forms[i]);
+        g_autofree char *text = test_run(0, arguments);
+        g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
+        double last = 0;
+        for (unsigned line = 0; line < 7; line++) {
+            const double at = g_ascii_strtod(lines[line] + (i == 1 ? strlen("{\"at\":") : 0), NULL);
+            assert_true(at >= last);
+            last = at;
+        }
+        assert_true(last > 0.041 && last < 0.043);
+        test_assert_in(lines[1], "lid open");
+    }
+}
+
 /* --- what looks wrong */
 
 /* What a watch says of bytes that come again and again. */
@@ -260,12 +305,6 @@ static void assert_suspects(const char *definition, const GByteArray *bytes, con
     zg_channel_close(&channel);
     (void)test_finish(&watch, SIGINT);
     test_clear(&watch);
-}
-
-static GByteArray *frames_of(const char *arguments)
-{
-    g_autofree char *hex = test_run(0, arguments);
-    return zg_bytes_from_hex(g_strstrip(hex), NULL);
 }
 
 /* A watch that is held up in the middle of a frame, as on a busy machine, finds the rest when it goes on. */
@@ -619,6 +658,7 @@ int main(void)
                                         LINK_TEST(test_stalling),
                                         LINK_TEST(test_outputs),
                                         LINK_TEST(test_captures),
+                                        LINK_TEST(test_in_order),
                                         LINK_TEST(test_late_watch),
                                         LINK_TEST(test_suspicions),
                                         LINK_TEST(test_other_speed),

@@ -1,0 +1,20 @@
+/* SPDX-License-Identifier: MIT */
+/* Texts that come out in the order of their times, though some are known late: a frame that silence ends, say. */
+#ifndef ZEUGMA_IN_ORDER_H
+#define ZEUGMA_IN_ORDER_H
+
+#include <glib.h>
+
+/* Opaque; free with zg_in_order_free(). */
+struct zg_in_order;
+
+struct zg_in_order *zg_in_order_new(void);
+void zg_in_order_free(struct zg_in_order *texts);
+
+/* Of one time those added first come first. */
+void zg_in_order_add(struct zg_in_order *texts, guint64 at_ns, const char *text, gsize length);
+
+/* Appends, and forgets, the texts of up to a time, after which none of an earlier time may be added. */
+void zg_in_order_take(struct zg_in_order *texts, guint64 until_ns, GString *taken);
+
+#endif
