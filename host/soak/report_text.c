@@ -188,13 +188,15 @@ static void append_counters(GString *text, const struct zg_soak_result *result)
         g_string_append(text, "  no trouble\n");
 }
 
-static void append_rates(GString *text, const struct zg_soak_result *result)
+static void append_rates(GString *text, const struct zg_soak_result *result, bool has_device)
 {
     struct zg_soak_rate rate;
 
     g_string_append_printf(text, "\n  %-*s%*s%*s   %s\n", NAME_WIDTH, "rate", COLUMN, "count", COLUMN, "measured",
                            "95 % bounds (exact)");
     for (unsigned i = 0; zg_soak_rate_at(result, i, &rate); i++) {
+        if (rate.of_devices && !has_device)
+            continue;
         row_start(text, rate.key);
         cell(text, rate.errors);
         if (rate.errors > 0)
@@ -305,7 +307,7 @@ char *zg_soak_report_text(const struct zg_soak_report *report)
     append_arrived(text, report->result);
     append_balances(text, report->result);
     append_counters(text, report->result);
-    append_rates(text, report->result);
+    append_rates(text, report->result, report->settings->link != NULL);
     append_line(text, report);
     append_verdict(text, report);
     return g_string_free(text, FALSE);

@@ -14,20 +14,22 @@ static const struct {
     const char *of;
     enum { SENT, SENT_OUT, SENT_BACK, ARRIVED } trials;
     unsigned classes;
+    bool of_devices;
 } rates[] = {
     { "lost", "frames sent", SENT,
       1U << ZG_CLASS_LOST_OUT | 1U << ZG_CLASS_LOST_BACK | 1U << ZG_CLASS_LOST_EITHER | 1U << ZG_CLASS_LOST_RESTART |
-          1U << ZG_CLASS_UNANSWERED },
-    { "lost_out", "frames sent out", SENT_OUT, 1U << ZG_CLASS_LOST_OUT },
-    { "lost_back", "frames sent back", SENT_BACK, 1U << ZG_CLASS_LOST_BACK },
-    { "lost_restart", "frames sent", SENT, 1U << ZG_CLASS_LOST_RESTART },
-    { "unanswered", "frames sent out", SENT_OUT, 1U << ZG_CLASS_UNANSWERED },
-    { "late", "frames sent", SENT, 1U << ZG_CLASS_LATE },
-    { "out_of_order", "frames sent", SENT, 1U << ZG_CLASS_OUT_OF_ORDER },
-    { "repeated", "arrivals", ARRIVED, 1U << ZG_CLASS_REPEATED },
-    { "damaged_detected", "arrivals", ARRIVED, 1U << ZG_CLASS_DETECTED },
-    { "damaged_accepted", "arrivals", ARRIVED, 1U << ZG_CLASS_ACCEPTED },
-    { "unexpected", "arrivals", ARRIVED, 1U << ZG_CLASS_UNEXPECTED },
+          1U << ZG_CLASS_UNANSWERED,
+      false },
+    { "lost_out", "frames sent out", SENT_OUT, 1U << ZG_CLASS_LOST_OUT, false },
+    { "lost_back", "frames sent back", SENT_BACK, 1U << ZG_CLASS_LOST_BACK, false },
+    { "lost_restart", "frames sent", SENT, 1U << ZG_CLASS_LOST_RESTART, true },
+    { "unanswered", "frames sent out", SENT_OUT, 1U << ZG_CLASS_UNANSWERED, true },
+    { "late", "frames sent", SENT, 1U << ZG_CLASS_LATE, false },
+    { "out_of_order", "frames sent", SENT, 1U << ZG_CLASS_OUT_OF_ORDER, false },
+    { "repeated", "arrivals", ARRIVED, 1U << ZG_CLASS_REPEATED, false },
+    { "damaged_detected", "arrivals", ARRIVED, 1U << ZG_CLASS_DETECTED, false },
+    { "damaged_accepted", "arrivals", ARRIVED, 1U << ZG_CLASS_ACCEPTED, false },
+    { "unexpected", "arrivals", ARRIVED, 1U << ZG_CLASS_UNEXPECTED, false },
 };
 
 static uint64_t count_sent(const struct zg_ledger_sums *sums, bool out, bool back, unsigned classes, bool all)
@@ -61,7 +63,8 @@ bool zg_soak_rate_at(const struct zg_soak_result *result, unsigned index, struct
         return false;
     bool out = rates[index].trials != SENT_BACK;
     bool back = rates[index].trials != SENT_OUT;
-    *rate = (struct zg_soak_rate){ .key = rates[index].key, .of = rates[index].of };
+    *rate =
+        (struct zg_soak_rate){ .key = rates[index].key, .of = rates[index].of, .of_devices = rates[index].of_devices };
     if (rates[index].trials == ARRIVED) {
         rate->errors = count_arrived(&result->sums, rates[index].classes);
         rate->trials = count_arrived(&result->sums, UINT_MAX);

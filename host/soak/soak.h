@@ -96,6 +96,7 @@ uint64_t zg_soak_least_trip_ns(const struct zg_plan *plan);
 struct zg_soak_rate {
     const char *key; /* "lost", "lost_out", ... */
     const char *of;  /* what is counted as trials */
+    bool of_devices; /* cannot occur on the simulated line, where no device restarts or runs out of room */
     uint64_t errors;
     uint64_t trials;
     double low;

@@ -110,7 +110,7 @@ struct server {
 static gpointer serve(gpointer data)
 {
     const struct server *server = data;
-    g_autoptr(GByteArray) heard = g_byte_array_new();
+    g_autoptr(GString) heard = g_string_new(NULL);
     uint8_t bytes[512];
     int fd = accept(server->listener, NULL, NULL);
 
@@ -120,10 +120,10 @@ static gpointer serve(gpointer data)
         if (send(fd, out->data, out->len, MSG_NOSIGNAL) < 0)
             break;
         for (ssize_t count = 1;
-             count > 0 && step->await && !memmem(heard->data, heard->len, wanted->data, wanted->len);) {
+             count > 0 && step->await && !memmem(heard->str, heard->len, wanted->data, wanted->len);) {
             count = recv(fd, bytes, sizeof bytes, 0);
             if (count > 0)
-                g_byte_array_append(heard, bytes, (guint)count);
+                g_string_append_len(heard, (const char *)bytes, count);
         }
         if (!step->await) {
             g_usleep(100000);
