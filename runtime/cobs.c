@@ -2,7 +2,7 @@
 #include "zeugma/cobs.h"
 
 #include "stuffing.h"
-#include "zeugma/runs.h"
+#include "zeugma/detail/runs.h"
 
 enum { FULL_BLOCK = 0xFF }; /* code of a block of 254 bytes, after which no zero is implied */
 

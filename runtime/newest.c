@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "zeugma/newest.h"
 
+#include "zeugma/detail/order.h"
 #include "zeugma/error.h"
-#include "zeugma/order.h"
 
 int zg_newest_init(struct zg_newest *ring, uint8_t *memory, size_t size)
 {

@@ -3,7 +3,7 @@
 
 #include <string.h>
 
-#include "zeugma/framing_body.h"
+#include "zeugma/detail/any_end.h"
 
 void zg_receiver_init(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
                       struct zg_counters *counters, uint8_t *memory)

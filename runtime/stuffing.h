@@ -3,7 +3,7 @@
 #ifndef ZEUGMA_STUFFING_H
 #define ZEUGMA_STUFFING_H
 
-#include "zeugma/delimited.h"
+#include "zeugma/detail/delimited.h"
 
 /* Writes a byte at a place of the unpublished frame, or notes that there is none. */
 static inline void zgi_poke(struct zg_encoder *encoder, zg_index at, uint8_t byte)

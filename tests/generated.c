@@ -127,9 +127,9 @@ void test_write_c(const struct zg_plan *plan, const char *folder)
                            "    va_start(list, format);\n    at += vsprintf(at, format, list);\n    va_end(list);\n}\n"
                            "const struct zg_check *const glue_check = &PREFIX_check;\n"
                            "void glue_write_header(void *owner, const struct zg_header *header, uint8_t *out)\n"
-                           "{\n    PREFIX_write_header(owner, header, out);\n}\n"
+                           "{\n    (void)owner;\n    PREFIX_write_header(header, out);\n}\n"
                            "int glue_admit(void *owner, const uint8_t *in, size_t length, struct zg_header *header)\n"
-                           "{\n    return PREFIX_admit(owner, in, length, header);\n}\n",
+                           "{\n    (void)owner;\n    return PREFIX_admit(in, length, header);\n}\n",
                            name);
     assert_true(zg_generated_write(files, folder, false, NULL));
     for (unsigned i = 0; i < plan->records->len; i++)

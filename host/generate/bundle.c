@@ -22,6 +22,13 @@ static bool has_file(const GPtrArray *files, const char *name)
     return false;
 }
 
+static void shorten_includes(GString *text, bool is_detail)
+{
+    if (is_detail)
+        g_string_replace(text, "#include \"zeugma/detail/", "#include \"", 0);
+    g_string_replace(text, "#include \"zeugma/", is_detail ? "#include \"../" : "#include \"", 0);
+}
+
 static void add_file(GPtrArray *files, const char *path)
 {
     const char *text = zgi_embedded_text(path);
@@ -33,7 +40,7 @@ static void add_file(GPtrArray *files, const char *path)
     }
     g_string_append_printf(whole, "/* " ZGI_MARK " the runtime, %s. Change it there. */\n%s", path, text);
     if (g_str_has_prefix(path, "zeugma/")) /* headers find each other without an include path */
-        g_string_replace(whole, "#include \"zeugma/", "#include \"", 0);
+        shorten_includes(whole, g_str_has_prefix(path, "zeugma/detail/"));
     zgi_generated_add(files, g_strdup(path), whole);
 }
 
@@ -41,10 +48,12 @@ static void add_file(GPtrArray *files, const char *path)
 static void add_part(GPtrArray *files, const char *name)
 {
     g_autofree char *header = g_strconcat("zeugma/", name, ".h", NULL);
+    g_autofree char *detail = g_strconcat("zeugma/detail/", name, ".h", NULL);
     g_autofree char *source = g_strconcat(name, ".c", NULL);
     g_autofree char *private_header = g_strconcat(name, ".h", NULL);
 
     add_file(files, header);
+    add_file(files, detail);
     add_file(files, source);
     add_file(files, private_header);
 }
@@ -59,7 +68,7 @@ bool zg_generate_bundle(GPtrArray *files, GError **error)
                     "%s is the name of a runtime file, too; rename the protocol, or leave out --bundle", file->name);
         return false;
     }
-    g_autoptr(GRegex) include = g_regex_new("#include \"(?:zeugma/)?(\\w+)\\.h\"", 0, 0, NULL);
+    g_autoptr(GRegex) include = g_regex_new("#include \"(?:\\.\\./|zeugma/)?(?:detail/)?(\\w+)\\.h\"", 0, 0, NULL);
 
     for (unsigned i = 0; i < files->len; i++) { /* the list grows by what its files include */
         const struct zg_generated *file = g_ptr_array_index(files, i);

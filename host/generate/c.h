@@ -64,7 +64,6 @@ void zgi_c_framing(const struct zgi_c *c, GString *text);
 void zgi_c_types(const struct zgi_c *c, GString *text);
 void zgi_c_code(const struct zgi_c *c, GString *text);
 void zgi_c_frame(const struct zgi_c *c, GString *text);
-void zgi_c_check_names(const struct zgi_c *c, GString *text);
 void zgi_c_physical_code(const struct zgi_c *c, GString *text);
 void zgi_c_words_header(const struct zgi_c *c, GString *text);
 void zgi_c_words_code(const struct zgi_c *c, GString *text);

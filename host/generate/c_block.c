@@ -61,8 +61,8 @@ static void print_number_check(GString *text, const struct zg_step *step, const 
 static void print_element_check(GString *text, const struct zg_step *step, const char *value, const char *indent)
 {
     if (step->record)
-        g_string_append_printf(text, "%sif (check_%s(&%s) != 0)\n%s    return ZG_ERANGE;\n", indent, step->record->name,
-                               value, indent);
+        g_string_append_printf(text, "%sif (@p_zgi_check_%s(&%s) != 0)\n%s    return ZG_ERANGE;\n", indent,
+                               step->record->name, value, indent);
     else
         print_number_check(text, step, value, indent);
 }
@@ -105,13 +105,13 @@ static void print_step_check(GString *text, const struct zg_step *step)
     }
 }
 
-void zgi_c_block_check(const struct zgi_c *c, GString *text, const struct zg_block *block)
+static void print_check(const struct zgi_c *c, GString *text, const struct zg_block *block)
 {
     g_autoptr(GString) checks = g_string_new(NULL);
 
     for (unsigned i = 0; i < block->steps->len; i++)
         print_step_check(checks, zg_block_step(block, i));
-    g_string_append_printf(text, "static int check_%s(const struct %s_%s *message)\n{\n%s%s    return 0;\n}\n\n",
+    g_string_append_printf(text, "static int @p_zgi_check_%s(const struct %s_%s *message)\n{\n%s%s    return 0;\n}\n\n",
                            block->name, c->prefix, block->name, checks->len ? "" : "    (void)message;\n", checks->str);
 }
 
@@ -147,7 +147,7 @@ static unsigned segment_bytes(const struct zg_block *block, unsigned first, unsi
 static void print_element_size(GString *text, const struct zg_step *step, const char *value)
 {
     if (step->record && step->bits == 0)
-        g_string_append_printf(text, "size_%s(&%s)", step->record->name, value);
+        g_string_append_printf(text, "@p_zgi_size_%s(&%s)", step->record->name, value);
     else if (step->record)
         g_string_append_printf(text, "%u", step->bits / 8);
     else
@@ -191,10 +191,11 @@ static void print_size(const struct zgi_c *c, GString *text, const struct zg_blo
             print_step_size(varying, last);
         first = behind;
     }
-    g_string_append_printf(
-        text,
-        "static size_t size_%s(const struct %s_%s *message)\n{\n    size_t size = %u;\n\n%s%s    return size;\n}\n\n",
-        block->name, c->prefix, block->name, fixed, varying->len ? "" : "    (void)message;\n", varying->str);
+    g_string_append_printf(text,
+                           "static size_t @p_zgi_size_%s(const struct %s_%s *message)\n{\n    size_t size = "
+                           "%u;\n\n%s%s    return size;\n}\n\n",
+                           block->name, c->prefix, block->name, fixed, varying->len ? "" : "    (void)message;\n",
+                           varying->str);
 }
 
 /* --- put */
@@ -232,10 +233,10 @@ static void print_array_put(GString *text, const struct zg_step *step)
     }
     print_loop(text, step);
     if (step->varies && step->record) {
-        g_string_append_printf(text, "\n        out = put_%s(&%s, out);\n", step->record->name, value);
+        g_string_append_printf(text, "\n        out = @p_zgi_put_%s(&%s, out);\n", step->record->name, value);
     } else if (step->record) {
-        g_string_append_printf(text, "\n        (void)put_%s(&%s, out + %u + (size_t)i * %u);\n", step->record->name,
-                               value, byte, step->bits / 8);
+        g_string_append_printf(text, "\n        (void)@p_zgi_put_%s(&%s, out + %u + (size_t)i * %u);\n",
+                               step->record->name, value, byte, step->bits / 8);
     } else if (zg_step_is_leb(step)) {
         g_string_append_printf(text, "\n        out += zg_%cleb_put(%s, out);\n", zg_step_is_signed(step) ? 's' : 'u',
                                value);
@@ -282,8 +283,8 @@ static void print_other_put(GString *text, const struct zg_step *step)
             g_string_append_printf(text, "    out += (size_t)%s * %u;\n", count, step->bits / 8);
     } else if (step->record) {
         g_string_append_printf(text,
-                               step->varies ? "    out = put_%s(&message->%s, out);\n"
-                                            : "    (void)put_%s(&message->%s, out + %u);\n",
+                               step->varies ? "    out = @p_zgi_put_%s(&message->%s, out);\n"
+                                            : "    (void)@p_zgi_put_%s(&message->%s, out + %u);\n",
                                step->record->name, step->name, step->byte);
     } else if (zg_step_is_leb(step)) {
         g_string_append_printf(text, "    out += zg_%cleb_put(message->%s, out);\n",
@@ -291,7 +292,7 @@ static void print_other_put(GString *text, const struct zg_step *step)
     }
 }
 
-void zgi_c_block_put(const struct zgi_c *c, GString *text, const struct zg_block *block)
+static void print_put(const struct zgi_c *c, GString *text, const struct zg_block *block)
 {
     g_autoptr(GString) body = g_string_new(NULL);
 
@@ -312,8 +313,8 @@ void zgi_c_block_put(const struct zgi_c *c, GString *text, const struct zg_block
             print_other_put(body, last);
         first = behind;
     }
-    g_string_append_printf(text, "static uint8_t *put_%s(const struct %s_%s *message, uint8_t *out)\n{\n", block->name,
-                           c->prefix, block->name);
+    g_string_append_printf(text, "static uint8_t *@p_zgi_put_%s(const struct %s_%s *message, uint8_t *out)\n{\n",
+                           block->name, c->prefix, block->name);
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         if (step->type.kind == ZG_KIND_FLOAT && !zg_step_is_array(step))
@@ -370,7 +371,7 @@ static void print_varying_element_get(GString *text, const struct zg_step *step,
     bool is_signed = zg_step_is_signed(step);
 
     if (step->record) {
-        g_string_append_printf(text, "%sin = get_%s(&%s, in, end);\n%sif (!in)\n%s    return NULL;\n", indent,
+        g_string_append_printf(text, "%sin = @p_zgi_get_%s(&%s, in, end);\n%sif (!in)\n%s    return NULL;\n", indent,
                                step->record->name, value, indent, indent);
         return;
     }
@@ -409,8 +410,8 @@ static void print_array_get(GString *text, const struct zg_step *step)
     if (step->bits == 0) {
         print_varying_element_get(text, step, value, "        ");
     } else if (step->record) {
-        g_string_append_printf(text, "        (void)get_%s(&%s, in + %u + (size_t)i * %u, end);\n", step->record->name,
-                               value, byte, step->bits / 8);
+        g_string_append_printf(text, "        (void)@p_zgi_get_%s(&%s, in + %u + (size_t)i * %u, end);\n",
+                               step->record->name, value, byte, step->bits / 8);
     } else if (zg_step_is_bitwise(step)) {
         g_autofree char *bits =
             g_strdup_printf("(uint%u_t)zg_bits_get(in + %u, %u + (size_t)i * %u, %u, %s)", zgi_c_bits(step), byte,
@@ -451,7 +452,8 @@ static void print_step_get(GString *text, const struct zg_step *step)
     } else if (step->varies) {
         print_varying_element_get(text, step, value, "    ");
     } else if (step->record) {
-        g_string_append_printf(text, "    (void)get_%s(&%s, in + %u, end);\n", step->record->name, value, step->byte);
+        g_string_append_printf(text, "    (void)@p_zgi_get_%s(&%s, in + %u, end);\n", step->record->name, value,
+                               step->byte);
     } else {
         g_autofree char *bits = zgi_c_load(step, "in");
         g_autofree char *made = zgi_c_value(step, bits);
@@ -488,10 +490,10 @@ static void print_defaults(GString *text, const struct zg_block *block, unsigned
     g_string_append(text, "        return in;\n    }\n");
 }
 
-void zgi_c_block_get(const struct zgi_c *c, GString *text, const struct zg_block *block)
+static void print_get(const struct zgi_c *c, GString *text, const struct zg_block *block)
 {
     g_string_append_printf(
-        text, "static const uint8_t *get_%s(struct %s_%s *message, const uint8_t *in, const uint8_t *end)\n{\n",
+        text, "static const uint8_t *@p_zgi_get_%s(struct %s_%s *message, const uint8_t *in, const uint8_t *end)\n{\n",
         block->name, c->prefix, block->name);
     if (block->steps->len == 0)
         g_string_append(text, "    (void)end;\n    message->nothing = 0;\n");
@@ -518,4 +520,29 @@ void zgi_c_block_get(const struct zgi_c *c, GString *text, const struct zg_block
         first = behind;
     }
     g_string_append(text, "    return in;\n}\n\n");
+}
+
+/* The names of functions above are templates. */
+static void emit(const struct zgi_c *c, GString *text, const struct zg_block *block,
+                 void (*print)(const struct zgi_c *c, GString *text, const struct zg_block *block))
+{
+    g_autoptr(GString) code = g_string_new(NULL);
+
+    print(c, code, block);
+    zgi_c_emit(c, text, NULL, code->str);
+}
+
+void zgi_c_block_check(const struct zgi_c *c, GString *text, const struct zg_block *block)
+{
+    emit(c, text, block, print_check);
+}
+
+void zgi_c_block_put(const struct zgi_c *c, GString *text, const struct zg_block *block)
+{
+    emit(c, text, block, print_put);
+}
+
+void zgi_c_block_get(const struct zgi_c *c, GString *text, const struct zg_block *block)
+{
+    emit(c, text, block, print_get);
 }

@@ -16,27 +16,26 @@ static bool shares_room(const struct zg_block *block)
 /* The public functions of a message or variable, around those of its block. */
 static void print_functions(const struct zgi_c *c, GString *text, const struct zg_block *block)
 {
-    const char *p = c->prefix;
     const char *name = block->name;
-    g_autofree char *size = block->size != block->most_size ? g_strdup_printf("size_%s(message)", name)
-                                                            : g_strdup_printf("%u", block->size);
-
+    g_autofree char *size =
+        block->size != block->most_size ? g_strdup("@p_zgi_size_@n(message)") : g_strdup_printf("%u", block->size);
     g_autofree char *limit = shares_room(block)
                                  ? g_strdup_printf("    if (*size > %u)\n        return ZG_ERANGE;\n", block->most_size)
                                  : g_strdup("");
 
-    g_string_append_printf(text,
-                           "int %s_%s_check(const struct %s_%s *message)\n{\n    return check_%s(message);\n}\n\n"
-                           "int %s_%s_pack(const struct %s_%s *message, uint8_t *out, size_t room, size_t *size)\n{\n"
-                           "    int error = check_%s(message);\n\n"
-                           "    if (error)\n        return error;\n"
-                           "    *size = %s;\n%s"
-                           "    if (room < *size)\n        return ZG_EROOM;\n"
-                           "    (void)put_%s(message, out);\n    return 0;\n}\n\n"
-                           "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length)\n{\n"
-                           "    const uint8_t *end = get_%s(message, in, in + length);\n\n"
-                           "    return end ? (int)(in + length - end) : ZG_ESIZE;\n}\n\n",
-                           p, name, p, name, name, p, name, p, name, name, size, limit, name, p, name, p, name, name);
+    zgi_c_emit(c, text, name,
+               "int @p_@n_check(const struct @p_@n *message)\n{\n    return @p_zgi_check_@n(message);\n}\n\n"
+               "int @p_@n_pack(const struct @p_@n *message, uint8_t *out, size_t room, size_t *size)\n{\n"
+               "    int error = @p_zgi_check_@n(message);\n\n"
+               "    if (error)\n        return error;\n    *size = ");
+    zgi_c_emit(c, text, name, size);
+    g_string_append_printf(text, ";\n%s", limit);
+    zgi_c_emit(c, text, name,
+               "    if (room < *size)\n        return ZG_EROOM;\n"
+               "    (void)@p_zgi_put_@n(message, out);\n    return 0;\n}\n\n"
+               "int @p_@n_unpack(struct @p_@n *message, const uint8_t *in, size_t length)\n{\n"
+               "    const uint8_t *end = @p_zgi_get_@n(message, in, in + length);\n\n"
+               "    return end ? (int)(in + length - end) : ZG_ESIZE;\n}\n\n");
 }
 
 /* Whether a block, or a record in it, has a step like this. */

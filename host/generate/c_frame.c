@@ -23,10 +23,11 @@ static void print_table(const struct zgi_c *c, GString *text, unsigned entries, 
     int digits = (crc->width + 3) / 4;
     unsigned row = crc->width > 32 ? 4 : 8;
 
-    g_string_append_printf(text, "static const zg_check_word table_of_check[%u] ZG_FLASH = {\n", entries);
+    g_string_append_printf(text, "static const zg_check_word %s_crc_table[%u] ZG_FLASH = {\n", c->prefix, entries);
     for (unsigned i = 0; i < entries; i++)
-        g_string_append_printf(text, "%sWORD(0x%0*" G_GINT64_MODIFIER "X%s),%s", i % row == 0 ? "    " : " ", digits,
-                               table_entry(crc, i * step), word_suffix(crc->width), i % row == row - 1 ? "\n" : "");
+        g_string_append_printf(text, "%s%s_WORD(0x%0*" G_GINT64_MODIFIER "X%s),%s", i % row == 0 ? "    " : " ",
+                               c->upper, digits, table_entry(crc, i * step), word_suffix(crc->width),
+                               i % row == row - 1 ? "\n" : "");
     g_string_append(text, "};\n");
 }
 
@@ -36,78 +37,94 @@ static void print_crc(const struct zgi_c *c, GString *text)
     const struct zg_crc_parameters *written = &c->plan->definition->check.crc;
     const char *suffix = word_suffix(crc->width);
 
+    const char *p = c->prefix, *u = c->upper;
     g_string_append_printf(text,
-                           crc->reflected ? "#define WORD(value) ((zg_check_word)(value))\n"
-                                          : "#define WORD(value) ZG_CRC_TOP(value, %u)\n",
-                           crc->width);
-    zg_check_word start = c->plan->check.start; /* not always init: it may be behind the sync bytes */
-    g_string_append_printf(text, "#define START WORD(0x%" G_GINT64_MODIFIER "X%s)\n",
-                           crc->reflected ? (uint64_t)start : (uint64_t)start >> (ZG_CHECK_BITS - crc->width), suffix);
+                           crc->reflected ? "#define %s_WORD(value) ((zg_check_word)(value))\n"
+                                          : "#define %s_WORD(value) ZG_CRC_TOP(value, %u)\n",
+                           u, crc->width);
     g_string_append(text, "#if ZG_CRC_TABLE == 8\n");
     print_table(c, text, 256, 1);
     g_string_append(text, "#elif ZG_CRC_TABLE == 4\n");
     print_table(c, text, 16, crc->reflected ? 16 : 1); /* four steps on zeros first: the byte's other half */
     g_string_append_printf(text,
-                           "#else\n#define table_of_check NULL\n#endif\n\n"
-                           "static const struct zg_crc crc = {\n"
-                           "    %u, %s, %s, WORD(0x%" G_GINT64_MODIFIER "X%s), WORD(0x%" G_GINT64_MODIFIER
-                           "X%s), (zg_check_word)0x%" G_GINT64_MODIFIER "X%s, table_of_check\n};\n\n",
-                           crc->width, crc->reflected ? "true" : "false", crc->turned ? "true" : "false",
-                           crc->reflected ? (uint64_t)crc->poly : written->poly, suffix,
-                           crc->reflected ? (uint64_t)crc->init : written->init, suffix, written->xor_out, suffix);
+                           "#else\n#define %s_crc_table NULL\n#endif\n\n"
+                           "static const struct zg_crc %s_crc = {\n"
+                           "    %u, %s, %s, %s_WORD(0x%" G_GINT64_MODIFIER "X%s), %s_WORD(0x%" G_GINT64_MODIFIER
+                           "X%s), (zg_check_word)0x%" G_GINT64_MODIFIER "X%s, %s_crc_table\n};\n\n",
+                           p, p, crc->width, crc->reflected ? "true" : "false", crc->turned ? "true" : "false", u,
+                           crc->reflected ? (uint64_t)crc->poly : written->poly, suffix, u,
+                           crc->reflected ? (uint64_t)crc->init : written->init, suffix, written->xor_out, suffix, p);
 }
 
-/* The parameters are constants where the compiler sees them. */
-static const char crc_functions[] =
-    "static zg_check_word update_crc(const void *none, zg_check_word reg, const uint8_t *bytes, size_t count)\n{\n"
-    "    (void)none;\n    return zg_crc_update(&crc, reg, bytes, count);\n}\n\n"
-    "static inline zg_check_word finish_crc(const void *none, zg_check_word reg)\n{\n"
-    "    (void)none;\n    return zg_crc_finish(&crc, reg);\n}\n\n";
+/* Where the check starts: not always its init, since it may be behind the sync bytes. */
+static char *start_of(const struct zgi_c *c)
+{
+    const struct zg_crc *crc = &c->plan->checker.crc;
+    const uint64_t start = (uint64_t)c->plan->check.start;
 
-/* The functions and the start of each kind, as the runtime names them. */
+    return g_strdup_printf("%s_WORD(0x%" G_GINT64_MODIFIER "X%s)", c->upper,
+                           crc->reflected ? start : start >> (ZG_CHECK_BITS - crc->width), word_suffix(crc->width));
+}
+
+/* The functions and the start of each kind but a CRC, as the runtime names them. */
 static const struct {
-    const char *update, *finish, *parameters, *start;
+    const char *update, *finish, *start;
 } checks[] = {
-    [ZG_CHECK_CRC] = { "update_crc", "finish_crc", "NULL", "START" },
-    [ZG_CHECK_NONE] = { "NULL", "NULL", "NULL", "0" },
-    [ZG_CHECK_SUM8] = { "zg_sum8_update", "zg_sum8_finish", "NULL", "ZG_SUM8_START" },
-    [ZG_CHECK_SUM8_NEGATED] = { "zg_sum8_update", "zg_sum8_negated_finish", "NULL", "ZG_SUM8_START" },
-    [ZG_CHECK_SUM8_INVERTED] = { "zg_sum8_update", "zg_sum8_inverted_finish", "NULL", "ZG_SUM8_START" },
-    [ZG_CHECK_XOR8] = { "zg_xor8_update", "zg_sum8_finish", "NULL", "ZG_XOR8_START" },
-    [ZG_CHECK_FLETCHER16] = { "zg_fletcher16_update", "zg_fletcher16_finish", "NULL", "ZG_FLETCHER16_START" },
-    [ZG_CHECK_ADLER32] = { "zg_adler32_update", "zg_adler32_finish", "NULL", "ZG_ADLER32_START" },
-    [ZG_CHECK_INTERNET] = { "zg_internet_update", "zg_internet_finish", "NULL", "ZG_INTERNET_START" },
+    [ZG_CHECK_SUM8] = { "zg_sum8_update", "zg_sum8_finish", "ZG_SUM8_START" },
+    [ZG_CHECK_SUM8_NEGATED] = { "zg_sum8_update", "zg_sum8_negated_finish", "ZG_SUM8_START" },
+    [ZG_CHECK_SUM8_INVERTED] = { "zg_sum8_update", "zg_sum8_inverted_finish", "ZG_SUM8_START" },
+    [ZG_CHECK_XOR8] = { "zg_xor8_update", "zg_sum8_finish", "ZG_XOR8_START" },
+    [ZG_CHECK_FLETCHER16] = { "zg_fletcher16_update", "zg_fletcher16_finish", "ZG_FLETCHER16_START" },
+    [ZG_CHECK_ADLER32] = { "zg_adler32_update", "zg_adler32_finish", "ZG_ADLER32_START" },
+    [ZG_CHECK_INTERNET] = { "zg_internet_update", "zg_internet_finish", "ZG_INTERNET_START" },
 };
+
+/* The parameters are constants where the compiler sees them. */
+static void print_check_functions(const struct zgi_c *c, GString *text)
+{
+    const enum zg_check_kind kind = c->plan->definition->check.kind;
+    const bool is_crc = kind == ZG_CHECK_CRC;
+    g_autofree char *crc = g_strdup_printf("&%s_crc", c->prefix);
+
+    g_string_append_printf(
+        text,
+        "static %szg_check_word %s_check_update(const void *none, zg_check_word reg, const uint8_t *bytes, "
+        "size_t count)\n{\n    (void)none;\n    return %s(%s, reg, bytes, count);\n}\n\n"
+        "static inline zg_check_word %s_check_finish(const void *none, zg_check_word reg)\n{\n"
+        "    (void)none;\n    return %s(%s, reg);\n}\n\n",
+        is_crc ? "" : "inline ", c->prefix, is_crc ? "zg_crc_update" : checks[kind].update, is_crc ? crc : "NULL",
+        c->prefix, is_crc ? "zg_crc_finish" : checks[kind].finish, is_crc ? crc : "NULL");
+}
 
 static void print_check(const struct zgi_c *c, GString *text)
 {
     const struct zg_definition *definition = c->plan->definition;
-    enum zg_check_kind kind = definition->check.kind;
-    g_autofree char *skip = g_strdup_printf("%u", (unsigned)c->plan->check.skip);
-    g_autofree char *moved = NULL;
+    const enum zg_check_kind kind = definition->check.kind;
+    const bool has = kind != ZG_CHECK_NONE;
+    g_autofree char *start = NULL;
 
     if (kind == ZG_CHECK_CRC) {
         print_crc(c, text);
-        g_string_append(text, crc_functions);
-    } else if (definition->check.covers == ZG_COVERS_ALL) /* behind the sync bytes */
-        moved = g_strdup_printf("(zg_check_word)0x%" G_GINT64_MODIFIER "XUL", (uint64_t)c->plan->check.start);
+        start = start_of(c);
+    } else if (kind == ZG_CHECK_NONE) {
+        start = g_strdup("0");
+    } else if (definition->check.covers == ZG_COVERS_ALL) { /* behind the sync bytes */
+        start = g_strdup_printf("(zg_check_word)0x%" G_GINT64_MODIFIER "XUL", (uint64_t)c->plan->check.start);
+    } else {
+        start = g_strdup(checks[kind].start);
+    }
+    if (has)
+        print_check_functions(c, text);
+    g_autofree char *functions =
+        has ? g_strdup_printf("%s_check_update, %s_check_finish", c->prefix, c->prefix) : g_strdup("NULL, NULL");
     g_string_append_printf(text,
                            "/* %s */\n"
-                           "static const struct zg_check %s_check = { %s, %s, %s, %s, %s_CHECK_SIZE, %s, %s };\n\n",
-                           definition->check.name ? definition->check.name : "CRC by parameters", c->prefix,
-                           checks[kind].update, checks[kind].finish, checks[kind].parameters,
-                           moved ? moved : checks[kind].start, c->upper, skip,
+                           "static const struct zg_check %s_check = { %s, NULL, %s, %s_CHECK_SIZE, %u, %s };\n\n",
+                           definition->check.name ? definition->check.name : "CRC by parameters", c->prefix, functions,
+                           start, c->upper, (unsigned)c->plan->check.skip,
                            c->plan->check.big_endian ? "true" : "false");
-}
-
-/* The check's functions, for zeugma/receiver_body.h. */
-void zgi_c_check_names(const struct zgi_c *c, GString *text)
-{
-    const enum zg_check_kind kind = c->plan->definition->check.kind;
-
-    if (kind != ZG_CHECK_NONE)
-        g_string_append_printf(text, "#define ZGI_UPDATE(check) %s\n#define ZGI_FINISH(check) %s\n",
-                               checks[kind].update, checks[kind].finish);
+    if (kind == ZG_CHECK_CRC)
+        g_string_append_printf(text, "#undef %s_WORD\n#undef %s_crc_table\n\n", c->upper, c->prefix);
 }
 
 /* What a role is when a header is written, as a C expression. */
@@ -133,8 +150,7 @@ static void print_write_header(const struct zgi_c *c, GString *text)
 
     named.steps = g_array_copy(header->steps);
     g_string_append_printf(
-        text, "static inline void %s_write_header(void *owner, const struct zg_header *header, uint8_t *out)\n{\n",
-        c->prefix);
+        text, "static inline void %s_write_header(const struct zg_header *header, uint8_t *out)\n{\n", c->prefix);
     for (unsigned i = 0; i < named.steps->len; i++) {
         struct zg_step *step = &g_array_index(named.steps, struct zg_step, i);
         g_autofree char *value = role_expression(c, step);
@@ -143,7 +159,7 @@ static void print_write_header(const struct zgi_c *c, GString *text)
         g_string_append_printf(text, "    const uint%u_t %s = (uint%u_t)(%s); /* %s */\n", zgi_c_bits(step), step->name,
                                zgi_c_bits(step), value, zg_role_name(step->role->role));
     }
-    g_string_append(text, "\n    (void)owner;\n    (void)header;\n");
+    g_string_append(text, "\n    (void)header;\n");
     if (header->size == 0)
         g_string_append(text, "    (void)out;\n");
     else
@@ -168,11 +184,10 @@ static void print_admit(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
 
-    g_string_append_printf(
-        text,
-        "static inline int %s_admit(void *owner, const uint8_t *in, size_t length, struct zg_header *header)\n{\n"
-        "    (void)owner;\n    (void)in;\n    (void)length;\n",
-        c->prefix);
+    g_string_append_printf(text,
+                           "static inline int %s_admit(const uint8_t *in, size_t length, struct zg_header *header)\n{\n"
+                           "    (void)in;\n    (void)length;\n",
+                           c->prefix);
     for (unsigned i = 0; i < G_N_ELEMENTS(handed_on); i++)
         if (!has_role(&plan->header, handed_on[i]))
             g_string_append_printf(text, "    header->%s = 0;\n", zg_role_name(handed_on[i]));

@@ -52,7 +52,8 @@ static void print_measure(const struct zgi_c *c, GString *text)
     g_autofree char *load = zgi_c_load(zg_plan_length(plan), "in");
 
     g_string_append(text, "/* The content's size, bytes, as its header tells it. */\n"
-                          "static size_t measure(const void *context, const uint8_t *in)\n{\n");
+                          "");
+    g_string_append_printf(text, "static size_t %s_measure(const void *context, const uint8_t *in)\n{\n", c->prefix);
     g_string_append_printf(text, "    uint32_t length = %s;\n\n", load);
     g_string_append(text, "    (void)context;\n");
     if (plan->length_more > 0)
@@ -79,16 +80,17 @@ void zgi_c_framing(const struct zgi_c *c, GString *text)
     g_string_append_printf(text, "/* %s */\n", described);
     if (framing->kind == ZG_FRAMING_MARKS && !zg_framing_is_plain(framing))
         g_string_append_printf(text,
-                               "static const struct zg_marks marks = { %u, %u, %s, %s, %s, 0x%02XU, 0x%02XU };\n"
-                               "static const struct zg_framing %s_framing = ZG_MARKS(&marks);\n\n",
-                               framing->start.size, framing->end.size, start, end,
+                               "static const struct zg_marks %s_marks = { %u, %u, %s, %s, %s, 0x%02XU, 0x%02XU };\n"
+                               "static const struct zg_framing %s_framing = ZG_MARKS(&%s_marks);\n\n",
+                               c->prefix, framing->start.size, framing->end.size, start, end,
                                framing->marking == ZG_MARKING_DOUBLED ? "true" : "false", framing->escape,
-                               framing->escape_xor, c->prefix);
+                               framing->escape_xor, c->prefix, c->prefix);
     else
         g_string_append_printf(text,
-                               "static const struct zg_sized sized = { %s, NULL, %u, %u, %u, %u, %s, %s };\n"
-                               "static const struct zg_framing %s_framing = ZG_SIZED(&sized);\n\n",
-                               framing->kind == ZG_FRAMING_LENGTH ? "measure" : "NULL", plan->max_content,
+                               "static const struct zg_sized %s_sized = { %s%s, NULL, %u, %u, %u, %u, %s, %s };\n"
+                               "static const struct zg_framing %s_framing = ZG_SIZED(&%s_sized);\n\n",
+                               c->prefix, framing->kind == ZG_FRAMING_LENGTH ? c->prefix : "NULL",
+                               framing->kind == ZG_FRAMING_LENGTH ? "_measure" : "", plan->max_content,
                                (unsigned)plan->framer.sized.head, framing->start.size, framing->end.size, start, end,
-                               c->prefix);
+                               c->prefix, c->prefix);
 }

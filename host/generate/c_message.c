@@ -19,8 +19,9 @@ static const char *address_of_peer(const struct zgi_c *c)
 static void print_find_session(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL,
-               c->end.has_many ? "    struct @p_@s_session *with = session_with(node, zgi_peer(&node->link, to));\n"
-                               : "    struct @p_@s_session *with = &node->session;\n");
+               c->end.has_many
+                   ? "    struct @p_@s_session *with = @p_@s_session_with(node, zgi_peer(&node->link, to));\n"
+                   : "    struct @p_@s_session *with = &node->session;\n");
 }
 
 static char *send_prototype(const struct zgi_c *c, const struct zg_message *message)
@@ -107,7 +108,7 @@ static void print_plain_send(const struct zgi_c *c, GString *text, const struct 
                                least_frame(c->plan, item));
     zgi_c_emit(c, text, name,
                "    error = @p_@n_pack(message, content + @P_HEADER_SIZE, @P_@N_MAX_PAYLOAD, &length);\n"
-               "    if (!error)\n        error = send_content(node, ");
+               "    if (!error)\n        error = @p_@s_send_content(node, ");
     g_string_append(text, address_of_peer(c));
     zgi_c_emit(c, text, name, ", @P_@N_ID, content, length);\n");
     if ((c->end.shared || c->side == ZG_SIDE_HOST) && c->plan->turn_ns > 0 && zg_message_asks_service(item->message))
@@ -133,11 +134,11 @@ static void print_ticketed_send(const struct zgi_c *c, GString *text, const stru
 
     print_packing(c, text);
     zgi_c_emit(c, text, name,
-               "    at = zgi_delivery_open(&node->link, &with->delivery, KIND_@N);\n"
+               "    at = zgi_delivery_open(&node->link, &with->delivery, @P_@S_KIND_@N);\n"
                "    if (!at)\n        return ZG_EROOM;\n    error = @p_@n_pack(message, ");
     zgi_c_emit(c, text, name, sizes);
     zgi_c_emit(c, text, name,
-               "    if (!error)\n        zgi_delivery_commit(&node->link, &with->delivery, KIND_@N, length + ");
+               "    if (!error)\n        zgi_delivery_commit(&node->link, &with->delivery, @P_@S_KIND_@N, length + ");
     g_string_append_printf(text, "%u);\n    return error;\n}\n\n", item->tickets);
 }
 
@@ -188,7 +189,7 @@ static void print_print(const struct zgi_c *c, GString *text)
                "\n{\n    uint8_t content[@P_HEADER_SIZE + @P_CONSOLE_MAX_PAYLOAD + @P_CHECK_SIZE];\n\n"
                "    if (size > @P_CONSOLE_MAX_PAYLOAD)\n        size = @P_CONSOLE_MAX_PAYLOAD;\n"
                "    if (size == 0)\n        return 0;\n    memcpy(content + @P_HEADER_SIZE, text, size);\n"
-               "    return send_content(node, ");
+               "    return @p_@s_send_content(node, ");
     g_string_append(text, address_of_peer(c));
     zgi_c_emit(c, text, NULL, ", @P_CONSOLE_ID, content, size) == 0 ? size : 0;\n}\n\n");
 }
@@ -212,7 +213,7 @@ void zgi_c_sends(const struct zgi_c *c, GString *text)
     if (sends_content(c))
         zgi_c_emit(c, text, NULL,
                    "/* The payload stands behind room for the header, with room for the check behind. */\n"
-                   "static int send_content(struct @p_@s *node, zg_role to, zg_role id, uint8_t *content, size_t "
+                   "static int @p_@s_send_content(struct @p_@s *node, zg_role to, zg_role id, uint8_t *content, size_t "
                    "length)\n{\n    return zgi_link_send(&node->link, to, id, content, NULL, length);\n}\n\n");
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(c->plan, i);
@@ -255,9 +256,9 @@ void zgi_c_ticketed_take(const struct zgi_c *c, GString *text, const struct zg_p
     const char *request = message->reply ? "true" : "false";
 
     zgi_c_emit(c, text, message->name,
-               "static int take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
+               "static int @p_@s_take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
                "                   size_t length)\n{\n    struct @p_@n message;\n"
-               "    struct @p_@s_session *with = session_with(node, frame->peer);\n    int result;\n\n");
+               "    struct @p_@s_session *with = @p_@s_session_with(node, frame->peer);\n    int result;\n\n");
     if (c->end.has_many)
         g_string_append(text, "    if (!with)\n        return 0;\n");
     g_string_append_printf(
@@ -284,7 +285,7 @@ static char *asked_condition(const struct zgi_c *c, const struct zg_message *rep
         if (!(message->from & c->side) || g_strcmp0(message->reply, reply->name) != 0)
             continue;
         g_string_append(text, text->len > 0 ? " ||\n        " : "");
-        zgi_c_emit(c, text, message->name, "zgi_is_asked(&node->link, &with->delivery, payload[0], KIND_@N)");
+        zgi_c_emit(c, text, message->name, "zgi_is_asked(&node->link, &with->delivery, payload[0], @P_@S_KIND_@N)");
     }
     if (text->len == 0)
         g_string_append(text, "false");
@@ -297,9 +298,9 @@ static void print_reply_take(const struct zgi_c *c, GString *text, const struct 
     g_autofree char *asked = asked_condition(c, message);
     const bool streamed = message->service; /* a variable's value comes again and again */
 
-    zgi_c_emit(
-        c, text, message->name,
-        "    struct @p_@s_session *with = session_with(node, frame->peer);\n    bool asked;\n    int result;\n\n");
+    zgi_c_emit(c, text, message->name,
+               "    struct @p_@s_session *with = @p_@s_session_with(node, frame->peer);\n    bool asked;\n    int "
+               "result;\n\n");
     g_string_append_printf(text,
                            "    if (length < %u)\n        return ZG_ESIZE;\n    frame->header.ticket = payload[0];\n",
                            item->tickets);
@@ -314,7 +315,7 @@ static void print_reply_take(const struct zgi_c *c, GString *text, const struct 
         g_string_append(text, "    if (asked)\n    ");
     g_string_append(text, "    zgi_settle(&node->link, &with->delivery, payload[0], ZG_DELIVERED);\n");
     if (streamed)
-        zgi_c_emit(c, text, NULL, "    hear_variable(node, &message, frame);\n");
+        zgi_c_emit(c, text, NULL, "    @p_@s_hear_variable(node, &message, frame);\n");
     zgi_c_emit(c, text, message->name,
                "    if (node->handlers->@n)\n        node->handlers->@n(node->context, &message, frame);\n"
                "    return result;\n}\n\n");
@@ -335,7 +336,7 @@ void zgi_c_takes(const struct zgi_c *c, GString *text)
             continue;
         }
         zgi_c_emit(c, text, message->name,
-                   "static int take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
+                   "static int @p_@s_take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
                    "                   size_t length)\n{\n    struct @p_@n message;\n");
         if (message->is_reply)
             print_reply_take(c, text, item);

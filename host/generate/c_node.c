@@ -180,7 +180,9 @@ static void print_functions(const struct zgi_c *c, GString *text)
         "    zgi_link_put_isr(&node->link, node->receive, sizeof node->receive, byte, line_errors);\n}\n\n"
         "/* The next byte to send. False: none, turn the transmit interrupt off. Transmit interrupt; constant time. "
         "*/\nstatic ZGI_INLINE bool @p_@s_transmit_isr(struct @p_@s *node, uint8_t *byte)\n{\n"
-        "    return zgi_ring_get(&node->link.transmit, node->transmit, sizeof node->transmit, byte);\n}\n\n");
+        "    return zgi_ring_get(&node->link.transmit, node->transmit, sizeof node->transmit, byte);\n}\n\n"
+        "/* Received bytes of what has not ended yet: with them the counters of bytes add up to bytes_in. Loop only. "
+        "*/\nsize_t @p_@s_pending(const struct @p_@s *node);\n\n");
     if (c->end.has_many)
         zgi_c_emit(
             c, text, NULL,
@@ -241,6 +243,14 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
 
 /* --- the code */
 
+/* What the end has under this name of its own, or NULL. */
+static char *named(const struct zgi_c *c, bool has_it, const char *before, const char *name)
+{
+    return has_it
+               ? g_strdup_printf("%s%s_%s_%s", before, c->prefix, c->side == ZG_SIDE_DEVICE ? "device" : "host", name)
+               : g_strdup("NULL");
+}
+
 static void print_protocol(const struct zgi_c *c, GString *text)
 {
     const struct zg_protocol protocol = zg_plan_protocol(c->plan);
@@ -249,8 +259,13 @@ static void print_protocol(const struct zgi_c *c, GString *text)
         g_strdup_printf("UINT32_C(%" G_GUINT32_FORMAT ")%s%s%s", protocol.byte_timeout_us, holds_back(c) ? " + " : "",
                         holds_back(c) ? c->upper : "", holds_back(c) ? "_HOST_HELD_BACK_US" : "");
 
+    g_autofree char *changed = named(c, c->end.tells, "", "changed");
+    g_autofree char *hello = named(c, c->end.hello, "&", "hello_terms");
+    g_autofree char *delivery = named(c, c->end.delivery, "&", "delivery_terms");
+    g_autofree char *console = named(c, c->end.interleaved, "", "console_of");
+
     g_string_append_printf(text,
-                           "static const struct zg_protocol this_protocol = {\n"
+                           "static const struct zg_protocol zgi_protocol = {\n"
                            "    &%s,\n    &%s_check,\n    %s_MAX_PAYLOAD,\n    %s_MAX_FRAME,\n    %s_RECEIVE_ROOM,\n"
                            "    %u, /* bytes that zeros fill the content up to */\n"
                            "    %s, /* us of silence that abandon a frame */\n"
@@ -260,16 +275,14 @@ static void print_protocol(const struct zgi_c *c, GString *text)
                            "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that take a peer down */\n"
                            "    %s_HEADER_SIZE,\n    %u, /* bits of the version */\n    %u, /* of the sequence */\n"
                            "    %u, /* of the destination */\n    %u, /* of the source */\n    %s, /* all frames wait "
-                           "while an answer is due */\n    %s,\n    %s_write_header,\n    %s_admit,\n"
-                           "    deliver,\n    %s,\n    %s,\n    %s,\n    %s\n};\n\n",
+                           "while an answer is due */\n    %s,\n    NULL, NULL, NULL, /* its functions are known */\n"
+                           "    %s,\n    %s,\n    %s,\n    %s\n};\n\n",
                            framing, c->prefix, c->upper, c->upper, c->upper, c->plan->filled, silence, protocol.gap_us,
                            protocol.send_gap_us, protocol.turn_us, protocol.link_timeout_us, c->upper,
                            c->plan->version_bits, c->plan->sequence_bits, c->plan->destination_bits,
                            c->plan->source_bits, c->side == ZG_SIDE_HOST ? "true" : "false",
                            protocol.length_ends ? "true /* the header's length tells where zeros begin */" : "false",
-                           c->prefix, c->prefix, c->end.tells ? "changed" : "NULL",
-                           c->end.hello ? "&hello_terms" : "NULL", c->end.delivery ? "&delivery_terms" : "NULL",
-                           c->end.interleaved ? "console_of" : "NULL");
+                           changed, hello, delivery, console);
 }
 
 static void print_changed(const struct zgi_c *c, GString *text)
@@ -277,7 +290,7 @@ static void print_changed(const struct zgi_c *c, GString *text)
     if (!c->end.tells)
         return;
     zgi_c_emit(c, text, NULL,
-               "static void changed(void *owner, struct zg_peer *peer, enum zg_link_event event)\n{\n"
+               "static void @p_@s_changed(void *owner, struct zg_peer *peer, enum zg_link_event event)\n{\n"
                "    struct @p_@s *node = (struct @p_@s *)owner;\n\n"
                "    if (node->handlers->link_changed)\n"
                "        node->handlers->link_changed(node->context, peer->address, event);\n}\n\n");
@@ -287,31 +300,34 @@ static void print_deliver(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
     const char *unknown =
-        c->end.delivery && c->end.takes ? "refuse_unknown(node, frame, payload, length)" : "ZG_EUNKNOWN";
+        c->end.delivery && c->end.takes ? "@p_@s_refuse_unknown(node, frame, payload, length)" : "ZG_EUNKNOWN";
     g_autoptr(GString) cases = g_string_new(NULL);
 
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(plan, i)->message;
         if (message->from & zg_receivers(c->side))
             zgi_c_emit(c, cases, message->name,
-                       plan->id_bits == 0 ? "    return take_@n(node, frame, payload, length);\n"
+                       plan->id_bits == 0 ? "    return @p_@s_take_@n(node, frame, payload, length);\n"
                        : zgi_c_settles(message)
-                           ? "    case @P_@N_ID: return hear_settling(node, frame, payload, length);\n"
-                           : "    case @P_@N_ID: return take_@n(node, frame, payload, length);\n");
+                           ? "    case @P_@N_ID: return @p_@s_hear_settling(node, frame, payload, length);\n"
+                           : "    case @P_@N_ID: return @p_@s_take_@n(node, frame, payload, length);\n");
     }
-    g_string_append(
-        text, "static int deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length)\n{\n");
+    g_string_append(text,
+                    "static ZGI_SHARED int zgi_deliver(struct zg_link *link, struct zg_frame *frame, const uint8_t "
+                    "*payload, size_t length)\n{\n");
     if (cases->len == 0) {
         g_string_append(
             text,
-            "    (void)owner;\n    (void)frame;\n    (void)payload;\n    (void)length;\n    return ZG_EUNKNOWN;\n");
+            "    (void)link;\n    (void)frame;\n    (void)payload;\n    (void)length;\n    return ZG_EUNKNOWN;\n");
     } else {
-        zgi_c_emit(c, text, NULL, "    struct @p_@s *node = (struct @p_@s *)owner;\n\n");
+        zgi_c_emit(c, text, NULL, "    struct @p_@s *node = (struct @p_@s *)(void *)link;\n\n");
         if (plan->id_bits == 0)
             g_string_append(text, cases->str);
-        else
-            g_string_append_printf(text, "    switch (frame->header.id) {\n%s    default: return %s;\n    }\n",
-                                   cases->str, unknown);
+        else {
+            g_string_append_printf(text, "    switch (frame->header.id) {\n%s    default: return ", cases->str);
+            zgi_c_emit(c, text, NULL, unknown);
+            g_string_append(text, ";\n    }\n");
+        }
     }
     g_string_append(text, "}\n\n");
 }
@@ -329,7 +345,7 @@ static void print_init(const struct zgi_c *c, GString *text)
     print_for_receiver(c, text, "    memory.receiver = &node->receiver;\n");
     g_string_append_printf(text, "    memory.gaps = %s;\n", c->plan->gap_ns > 0 ? "&node->gaps" : "NULL");
     g_string_append(text, "    node->handlers = handlers ? handlers : &none;\n    node->context = context;\n"
-                          "    zgi_link_begin(&node->link, &this_protocol, node, port, port_context, &memory);\n");
+                          "    zgi_link_begin(&node->link, &zgi_protocol, node, port, port_context, &memory);\n");
     if (c->end.has_many)
         g_string_append(text, "    node->peers = 0;\n    node->turn = 0;\n"
                               "    node->link.peer.address = zgi_everybody(&node->link); /* nobody's own */\n");
@@ -337,14 +353,15 @@ static void print_init(const struct zgi_c *c, GString *text)
         g_string_append_printf(text, "    zg_link_set_addresses(&node->link, %d, %d);\n", c->side == ZG_SIDE_DEVICE,
                                c->side != ZG_SIDE_DEVICE);
     if (c->end.interleaved)
-        g_string_append(text, "    zg_text_sorter_init(&node->console, node->console_raw, sizeof node->console_raw, "
-                              "hear_text, node);\n");
+        zgi_c_emit(c, text, NULL,
+                   "    zg_text_sorter_init(&node->console, node->console_raw, sizeof node->console_raw, "
+                   "@p_@s_hear_text, node);\n");
     if (c->end.hello)
         g_string_append(text, "    node->boot = zgi_boot_number(&node->link);\n");
     if (zgi_c_is_late(c))
         g_string_append(text, "    node->late.due = false;\n");
     if (c->end.hello && !c->end.has_many)
-        g_string_append(text, "    begin_session(node, session_with(node, &node->link.peer));\n");
+        zgi_c_emit(c, text, NULL, "    @p_@s_begin_session(node, @p_@s_session_with(node, &node->link.peer));\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
         g_string_append(text, "    memset(node->streams, 0, sizeof node->streams);\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE && c->plan->variables->len > 0)
@@ -363,49 +380,60 @@ static void print_poll(const struct zgi_c *c, GString *text)
     if (c->end.hello)
         g_string_append(text, "    now = zgi_now(&node->link);\n");
     if (c->end.hello && c->end.has_many)
-        g_string_append(text, "    for (uint8_t i = 0; i < node->peers; i++)\n"
-                              "        poll_session(node, &node->sessions[i], now);\n");
+        zgi_c_emit(c, text, NULL,
+                   "    for (uint8_t i = 0; i < node->peers; i++)\n"
+                   "        @p_@s_poll_session(node, &node->sessions[i], now);\n");
     else if (c->end.hello)
-        g_string_append(text, "    poll_session(node, session_with(node, &node->link.peer), now);\n");
+        zgi_c_emit(c, text, NULL, "    @p_@s_poll_session(node, @p_@s_session_with(node, &node->link.peer), now);\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
-        g_string_append(text, "    poll_streams(node, now);\n");
+        zgi_c_emit(c, text, NULL, "    @p_@s_poll_streams(node, now);\n");
     g_string_append(text, "}\n");
+}
+
+/* What zeugma/detail/specialise.h is to know. */
+static void print_contract(const struct zgi_c *c, GString *text)
+{
+    const struct zg_definition *definition = c->plan->definition;
+    const bool is_short = zg_framing_is_short_cobs(&definition->framing, c->plan->max_content);
+
+    zgi_c_emit(c, text, NULL,
+               "/* zeugma/detail/specialise.h says what these are. */\n"
+               "#define ZGI_RUNTIME @P_RUNTIME\n#define ZGI_NAME(name) @p_@s_zgi_##name\n"
+               "#define ZGI_FRAME(name) @p_##name\n#define ZGI_END struct @p_@s\n");
+    g_string_append_printf(text,
+                           "#define ZGI_CHECKED %d\n#define ZGI_IS_COBS %d\n#define ZGI_IN_PLACE %s\n"
+                           "#define ZGI_MAX_CONTENT %u\n#define ZGI_FED_AT_ONCE %d\n",
+                           definition->check.kind != ZG_CHECK_NONE, definition->framing.kind == ZG_FRAMING_COBS,
+                           !is_short                   ? "0"
+                           : c->side == ZG_SIDE_DEVICE ? "1"
+                                                       : "ZG_COBS_IN_PLACE",
+                           c->plan->max_content, c->side == ZG_SIDE_HOST);
+    g_string_append(text, "#include \"zeugma/detail/specialise.h\"\n");
 }
 
 void zgi_c_node_code(const struct zgi_c *c, GString *text)
 {
-    zgi_c_emit(c, text, NULL, "#include \"@p_@s.h\"\n\n#include <string.h>\n\n#include \"@p_frame.h\"\n");
-    if (c->end.hello)
-        g_string_append(text, "#include \"zeugma/flash.h\"\n");
+    zgi_c_emit(c, text, NULL, "#include \"@p_@s.h\"\n\n#include <string.h>\n\n#include \"@p_frame.h\"\n\n");
+    print_contract(c, text);
     g_string_append(
-        text, "\nstatic int deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length);\n\n");
+        text,
+        "\nstatic ZGI_SHARED int zgi_deliver(struct zg_link *link, struct zg_frame *frame, const uint8_t *payload, "
+        "size_t length);\n\n");
     print_changed(c, text);
     if (c->end.interleaved)
         zgi_c_emit(c, text, NULL,
-                   "static struct zg_text_sorter *console_of(void *owner)\n{\n"
+                   "static struct zg_text_sorter *@p_@s_console_of(void *owner)\n{\n"
                    "    return &((struct @p_@s *)owner)->console;\n}\n\n"
-                   "static void hear_text(void *owner, const uint8_t *bytes, size_t size)\n{\n"
+                   "static void @p_@s_hear_text(void *owner, const uint8_t *bytes, size_t size)\n{\n"
                    "    struct @p_@s *node = (struct @p_@s *)owner;\n\n    if (node->handlers->console_text)\n"
                    "        node->handlers->console_text(node->context, (const char *)bytes, size);\n}\n\n");
     zgi_c_session_terms(c, text);
     print_protocol(c, text);
-    zgi_c_emit(c, text, NULL,
-               "#define ZGI_PROTOCOL(receiver) (&this_protocol)\n#define ZGI_END struct @p_@s\n"
-               "#define ZGI_ADMIT(protocol) @p_admit\n#define ZGI_WRITE_HEADER(protocol) @p_write_header\n"
-               "#define ZGI_DELIVER(protocol) deliver\n");
-    zgi_c_check_names(c, text);
-    if (c->end.window > 0)
-        g_string_append(text, "#define ZGI_SETTLED(terms) settled\n");
-    if (zg_framing_is_short_cobs(&c->plan->definition->framing, c->plan->max_content))
-        g_string_append_printf(text, "#define ZGI_SHORT_COBS %s\n",
-                               c->side == ZG_SIDE_DEVICE ? "1" : "ZG_COBS_IN_PLACE");
-    if (c->side == ZG_SIDE_DEVICE)
-        g_string_append(text, "#define ZGI_FED_AT_ONCE 0\n");
-    g_string_append(text, "#include \"zeugma/link_body.h\"\n");
+    g_string_append(text, "#include \"zeugma/detail/link_body.h\"\n");
     if (c->end.hello)
-        g_string_append(text, "#include \"zeugma/hello_body.h\"\n");
+        g_string_append(text, "#include \"zeugma/detail/hello_body.h\"\n");
     if (c->end.delivery)
-        g_string_append(text, "#include \"zeugma/delivery_body.h\"\n");
+        g_string_append(text, "#include \"zeugma/detail/delivery_body.h\"\n");
     g_string_append_c(text, '\n');
     zgi_c_session_code(c, text);
     zgi_c_sends(c, text);
@@ -417,8 +445,11 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
     print_deliver(c, text);
     print_init(c, text);
     print_poll(c, text);
+    zgi_c_emit(c, text, NULL,
+               "\nsize_t @p_@s_pending(const struct @p_@s *node)\n{\n    return zgi_pending(&node->link);\n}\n");
     if (c->side == ZG_SIDE_HOST)
         zgi_c_emit(c, text, NULL,
                    "\nvoid @p_host_receive(struct @p_host *node, const uint8_t *bytes, size_t count)\n{\n"
-                   "    zgi_link_receive(&node->link, ZGI_PROTOCOL_OF(&node->link), bytes, count);\n}\n");
+                   "    zgi_link_receive(&node->link, &zgi_protocol, bytes, count);\n}\n");
+    g_string_append(text, "\n#include \"zeugma/detail/specialised.h\"\n");
 }

@@ -36,17 +36,17 @@ static void print_accessors(const struct zgi_c *c, GString *text, const struct z
                                                   : "raw >= 18446744073709551616.0 ? UINT64_MAX : ";
 
     g_string_append_printf(text,
-                           "static const struct zg_scale %s_%s_scale = { %s, %s, %s, %s, %s };\n\n"
+                           "static const struct zg_scale %s_%s_%s_scale = { %s, %s, %s, %s, %s };\n\n"
                            "double %s_%s_%s_%s(const struct %s_%s *message%s)\n{\n"
-                           "    return zg_scale_physical(&%s_%s_scale, (double)message->%s%s);\n}\n\n"
+                           "    return zg_scale_physical(&%s_%s_%s_scale, (double)message->%s%s);\n}\n\n"
                            "int %s_%s_set_%s_%s(struct %s_%s *message%s, double value)\n{\n"
                            "    double raw;\n"
-                           "    int error = zg_scale_raw(&%s_%s_scale, value, &raw);\n\n"
+                           "    int error = zg_scale_raw(&%s_%s_%s_scale, value, &raw);\n\n"
                            "    if (error)\n        return error;\n"
                            "    message->%s%s = %s(%s)raw;\n    return 0;\n}\n\n",
-                           name, step->name, factor, shift, divisor, low, high, p, name, step->name, suffix, p, name,
-                           index, name, step->name, step->name, at, p, name, step->name, suffix, p, name, index, name,
-                           step->name, step->name, at, above, type);
+                           p, name, step->name, factor, shift, divisor, low, high, p, name, step->name, suffix, p, name,
+                           index, p, name, step->name, step->name, at, p, name, step->name, suffix, p, name, index, p,
+                           name, step->name, step->name, at, above, type);
 }
 
 static void print_all_accessors(const struct zgi_c *c, GString *text, const struct zg_block *block)

@@ -54,7 +54,7 @@ static void print_hello_terms(const struct zgi_c *c, GString *text)
     const struct zg_step *name_step = zg_block_step(&hello->payload, hello->payload.steps->len - 1);
     unsigned size = MIN((unsigned)strlen(definition->protocol), name_step->most);
 
-    g_string_append(text, "static const uint8_t hello_payload[] ZG_FLASH = {\n    ");
+    zgi_c_emit(c, text, NULL, "static const uint8_t @p_@s_hello_payload[] ZG_FLASH = {\n    ");
     append_number(text, definition->major, 1, false);
     append_number(text, definition->minor, 1, false);
     append_number(text, zg_fingerprint(c->plan), 4, definition->big_endian);
@@ -62,15 +62,16 @@ static void print_hello_terms(const struct zgi_c *c, GString *text)
     g_string_append_printf(text, "0, 0, 0, 0, %u", size);
     for (unsigned i = 0; i < size; i++)
         g_string_append_printf(text, ", '%c'", definition->protocol[i]);
-    g_string_append(text, "\n};\n");
-    g_string_append_printf(
-        text,
-        "static const struct zg_hello_terms hello_terms = {\n"
-        "    hello_payload, sizeof hello_payload, %s, %s, %s,\n    %s_HELLO_ID,\n    UINT32_C(%" G_GUINT64_FORMAT
-        "), /* us before the next try */\n    UINT32_C(%" G_GUINT64_FORMAT ") /* us of keepalive */\n};\n\n",
-        definition->big_endian ? "true /* big-endian */" : "false", c->end.has_many ? "true" : "false",
-        c->end.shared && !c->end.has_many ? "true" : "false", c->upper, zg_plan_hello_wait_us(c->plan),
-        definition->line.keepalive_ns / 1000);
+    zgi_c_emit(c, text, NULL,
+               "\n};\nstatic const struct zg_hello_terms @p_@s_hello_terms = {\n"
+               "    @p_@s_hello_payload, sizeof @p_@s_hello_payload,\n");
+    g_string_append_printf(text,
+                           "    %s, %s, %s,\n    %s_HELLO_ID,\n    UINT32_C(%" G_GUINT64_FORMAT
+                           "), /* us before the next try */\n    UINT32_C(%" G_GUINT64_FORMAT
+                           ") /* us of keepalive */\n};\n\n",
+                           definition->big_endian ? "true /* big-endian */" : "false",
+                           c->end.has_many ? "true" : "false", c->end.shared && !c->end.has_many ? "true" : "false",
+                           c->upper, zg_plan_hello_wait_us(c->plan), definition->line.keepalive_ns / 1000);
 }
 
 static void print_ticketed(const struct zgi_c *c, GString *text)
@@ -83,11 +84,12 @@ static void print_ticketed(const struct zgi_c *c, GString *text)
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         if (!zg_side_tickets(c->side, message))
             continue;
-        zgi_c_emit(c, text, message->name, "#define KIND_@N ");
+        zgi_c_emit(c, text, message->name, "#define @P_@S_KIND_@N ");
         g_string_append_printf(text, "%u\n", kind++);
     }
-    g_string_append(text, "static const struct zg_ticketed ticketed[] ZG_FLASH = { /* id, window, retries, request, "
-                          "kept, timeout in us */\n");
+    zgi_c_emit(c, text, NULL,
+               "static const struct zg_ticketed @p_@s_ticketed[] ZG_FLASH = { /* id, window, retries, request, "
+               "kept, timeout in us */\n");
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         if (!zg_side_tickets(c->side, message))
@@ -100,34 +102,48 @@ static void print_ticketed(const struct zgi_c *c, GString *text)
     g_string_append(text, "};\n");
 }
 
+/* It is called by what is compiled for this end; where that sends nothing with a ticket, nothing is settled. */
+static void print_settled_declaration(const struct zgi_c *c, GString *text)
+{
+    static const char signature[] =
+        "static %s zgi_settled(struct zg_link *link, const struct zg_peer *peer, uint8_t kind, const uint8_t *payload, "
+        "uint16_t length, enum zg_settled how)%s";
+
+    if (c->end.window > 0)
+        g_string_append_printf(text, signature, "void", ";\n\n");
+    else
+        g_string_append_printf(text, signature, "inline void",
+                               "\n{\n    (void)link;\n    (void)peer;\n    (void)kind;\n    (void)payload;\n"
+                               "    (void)length;\n    (void)how;\n}\n\n");
+}
+
 static void print_delivery_terms(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan_end *end = &c->end;
 
     print_ticketed(c, text);
-    if (end->window > 0)
-        g_string_append(text,
-                        "\nstatic void settled(void *owner, const struct zg_peer *peer, uint8_t kind, const uint8_t "
-                        "*payload, uint16_t length, enum zg_settled how);\n\n");
+    print_settled_declaration(c, text);
+    zgi_c_emit(c, text, NULL, "static const struct zg_delivery_terms @p_@s_delivery_terms = {\n    ");
+    zgi_c_emit(c, text, NULL, end->window > 0 ? "@p_@s_ticketed" : "NULL");
     g_string_append_printf(
         text,
-        "static const struct zg_delivery_terms delivery_terms = {\n    %s,\n    %u, /* the largest window */\n"
+        ",\n    %u, /* the largest window */\n"
         "    %s,\n    %u, %s, %s, /* kinds; requests among them, and such as keep their order */\n"
         "    %u, %u, /* slots for messages and for answers */\n    %u, %u, /* bytes of each */\n    %s,\n",
-        end->window > 0 ? "ticketed" : "NULL", end->window, end->windows_differ ? "true" : "false", end->kinds,
-        end->asks ? "true" : "false", end->keeps ? "true" : "false", end->slots, end->answers, end->room,
-        end->answer_room, end->takes ? "true" : "false");
-    zgi_c_emit(c, text, NULL, "    @P_ACKNOWLEDGE_ID, @P_REFUSED_ID, ");
-    g_string_append_printf(text, "%s\n};\n\n", end->window > 0 ? "settled" : "NULL");
+        end->window, end->windows_differ ? "true" : "false", end->kinds, end->asks ? "true" : "false",
+        end->keeps ? "true" : "false", end->slots, end->answers, end->room, end->answer_room,
+        end->takes ? "true" : "false");
+    zgi_c_emit(c, text, NULL, "    @P_ACKNOWLEDGE_ID, @P_REFUSED_ID,\n    NULL /* its function is known */\n};\n\n");
 }
 
 /* --- finding, beginning, driving */
 
 static void print_find(const struct zgi_c *c, GString *text)
 {
-    zgi_c_emit(c, text, NULL,
-               "/* What passes between this node and a peer; NULL: with that one nothing does. */\n"
-               "static inline struct @p_@s_session *session_with(struct @p_@s *node, const struct zg_peer *peer)\n{\n");
+    zgi_c_emit(
+        c, text, NULL,
+        "/* What passes between this node and a peer; NULL: with that one nothing does. */\n"
+        "static inline struct @p_@s_session *@p_@s_session_with(struct @p_@s *node, const struct zg_peer *peer)\n{\n");
     zgi_c_emit(c, text, NULL,
                c->end.has_many ? "    for (uint8_t i = 0; i < node->peers; i++)\n"
                                  "        if (node->sessions[i].peer == peer)\n"
@@ -138,7 +154,7 @@ static void print_find(const struct zgi_c *c, GString *text)
 
 static void print_begin(const struct zgi_c *c, GString *text)
 {
-    zgi_c_emit(c, text, NULL, "static void begin_session(struct @p_@s *node, struct @p_@s_session *with)\n{\n");
+    zgi_c_emit(c, text, NULL, "static void @p_@s_begin_session(struct @p_@s *node, struct @p_@s_session *with)\n{\n");
     if (!c->end.has_many)
         g_string_append(text, "    with->peer = &node->link.peer;\n");
     if (c->end.hello)
@@ -156,8 +172,9 @@ static void print_begin(const struct zgi_c *c, GString *text)
             g_string_append(text, "    with->delivery.contents = with->contents;\n");
     }
     g_string_append(text, "}\n\n");
-    zgi_c_emit(c, text, NULL,
-               "static inline void poll_session(struct @p_@s *node, struct @p_@s_session *with, uint32_t now)\n{\n");
+    zgi_c_emit(
+        c, text, NULL,
+        "static inline void @p_@s_poll_session(struct @p_@s *node, struct @p_@s_session *with, uint32_t now)\n{\n");
     g_string_append(text, "    zgi_hello_poll(&node->link, with->peer, &with->hello, node->boot, now);\n");
     if (c->end.delivery)
         g_string_append(text, "    zgi_delivery_poll(&node->link, &with->hello, &with->delivery, now);\n");
@@ -176,8 +193,8 @@ static void print_add(const struct zgi_c *c, GString *text)
                "    node->peers++;\n"
                "    if (with->peer == &node->link.peer)\n        node->link.peer.address = address;\n    else\n"
                "        zg_link_add_peer(&node->link, with->peer, address);\n");
-    g_string_append(text,
-                    c->end.hello ? "    begin_session(node, with);\n    return 0;\n}\n\n" : "    return 0;\n}\n\n");
+    zgi_c_emit(c, text, NULL,
+               c->end.hello ? "    @p_@s_begin_session(node, with);\n    return 0;\n}\n\n" : "    return 0;\n}\n\n");
     zgi_c_emit(c, text, NULL,
                "zg_role @p_host_next(struct @p_host *node)\n{\n    const struct zg_peer *peer;\n\n"
                "    for (unsigned i = 0; i < 8U * node->peers; i++) {\n        node->turn++;\n"
@@ -226,7 +243,7 @@ void zgi_c_settled(const struct zgi_c *c, GString *text)
         if (!zg_side_tickets(c->side, item->message))
             continue;
         zgi_c_emit(c, text, item->message->name,
-                   "static void settled_@n(struct @p_@s *node, const struct zg_peer *peer, const uint8_t "
+                   "static void @p_@s_settled_@n(struct @p_@s *node, const struct zg_peer *peer, const uint8_t "
                    "*payload, size_t length, enum zg_settled how)\n{\n    struct @p_@n message;\n\n    (void)peer;\n"
                    "    if (node->handlers->@n_settled && ");
         g_string_append_printf(text, "%s_%s_unpack(&message, payload + %u, length - %u) >= 0)\n", c->prefix,
@@ -234,16 +251,17 @@ void zgi_c_settled(const struct zgi_c *c, GString *text)
         zgi_c_emit(c, text, item->message->name, "        node->handlers->@n_settled(node->context, ");
         g_string_append_printf(text, "%s&message, how);\n}\n\n", c->end.has_many ? "peer->address, " : "");
     }
-    zgi_c_emit(
-        c, text, NULL,
-        "static ZGI_INLINE void settled(void *owner, const struct zg_peer *peer, uint8_t kind, const uint8_t *payload, "
-        "uint16_t length, enum zg_settled how)\n{\n    struct @p_@s *node = (struct @p_@s *)owner;\n\n    switch "
-        "(kind) {\n");
+    zgi_c_emit(c, text, NULL,
+               "static ZGI_INLINE void zgi_settled(struct zg_link *link, const struct zg_peer *peer, uint8_t kind, "
+               "const uint8_t "
+               "*payload, uint16_t length, enum zg_settled how)\n{\n"
+               "    struct @p_@s *node = (struct @p_@s *)(void *)link;\n\n    switch "
+               "(kind) {\n");
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         if (zg_side_tickets(c->side, message))
             zgi_c_emit(c, text, message->name,
-                       "    case KIND_@N: settled_@n(node, peer, payload, length, how); break;\n");
+                       "    case @P_@S_KIND_@N: @p_@s_settled_@n(node, peer, payload, length, how); break;\n");
     }
     g_string_append(text, "    default: break;\n    }\n}\n\n");
 }
@@ -251,11 +269,11 @@ void zgi_c_settled(const struct zgi_c *c, GString *text)
 /* What a hello does; the host hands it on, too, at the end: what a handler sends belongs to the new run. */
 static void print_hello(const struct zgi_c *c, GString *text)
 {
-    zgi_c_emit(
-        c, text, NULL,
-        "static int take_hello(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, size_t "
-        "length)\n{\n    struct @p_@s_session *with = session_with(node, frame->peer);\n    enum zgi_news news;\n\n"
-        "    if (length < ZG_HELLO_LEAST)\n        return ZG_ESIZE;\n");
+    zgi_c_emit(c, text, NULL,
+               "static int @p_@s_take_hello(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, size_t "
+               "length)\n{\n    struct @p_@s_session *with = @p_@s_session_with(node, frame->peer);\n    enum zgi_news "
+               "news;\n\n"
+               "    if (length < ZG_HELLO_LEAST)\n        return ZG_ESIZE;\n");
     if (c->end.shared)
         g_string_append(text, "    if (!with || frame->header.destination == zgi_everybody(&node->link))\n"
                               "        return 0;\n");
@@ -265,9 +283,9 @@ static void print_hello(const struct zgi_c *c, GString *text)
         g_string_append(text, "        memset(node->streams, 0, sizeof node->streams);\n");
     if (c->end.delivery)
         g_string_append(text, "        zgi_delivery_restart(&node->link, &with->delivery);\n");
-    g_string_append(text,
-                    "    }\n    if (news != ZGI_NEWS_NONE)\n        changed(node, frame->peer, news == ZGI_NEWS_MET ? "
-                    "ZG_LINK_MET : ZG_LINK_RESTARTED);\n");
+    zgi_c_emit(c, text, NULL,
+               "    }\n    if (news != ZGI_NEWS_NONE)\n        @p_@s_changed(node, frame->peer, news == ZGI_NEWS_MET ? "
+               "ZG_LINK_MET : ZG_LINK_RESTARTED);\n");
     if (c->side == ZG_SIDE_HOST)
         zgi_c_emit(
             c, text, NULL,
@@ -289,15 +307,16 @@ bool zgi_c_settles(const struct zg_message *message)
 /* Acknowledgements and refusals, which settle what this node sent. */
 static void print_settling(const struct zgi_c *c, GString *text)
 {
-    zgi_c_emit(c, text, NULL,
-               "static int hear_settling(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, size_t "
-               "length)\n{\n");
+    zgi_c_emit(
+        c, text, NULL,
+        "static int @p_@s_hear_settling(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, size_t "
+        "length)\n{\n");
     if (c->end.window == 0) {
         g_string_append(text, "    (void)node;\n    (void)frame;\n    (void)payload;\n    (void)length;\n"
                               "    return 0; /* nothing was sent that they could settle */\n}\n\n");
         return;
     }
-    zgi_c_emit(c, text, NULL, "    struct @p_@s_session *with = session_with(node, frame->peer);\n\n");
+    zgi_c_emit(c, text, NULL, "    struct @p_@s_session *with = @p_@s_session_with(node, frame->peer);\n\n");
     if (c->end.has_many)
         g_string_append(text, "    if (!with)\n        return 0;\n");
     g_string_append(
@@ -309,9 +328,10 @@ static void print_echo(const struct zgi_c *c, GString *text)
     zgi_c_emit(c, text, NULL,
                zgi_c_is_late(c) ? "/* Sends the bytes back, as soon as the line is free. */\n"
                                 : "/* Sends the bytes back; without room for them there is no answer. */\n");
-    zgi_c_emit(c, text, NULL,
-               "static int take_echo_request(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
-               "                   size_t length)\n{\n");
+    zgi_c_emit(
+        c, text, NULL,
+        "static int @p_@s_take_echo_request(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
+        "                   size_t length)\n{\n");
     zgi_c_emit(c, text, NULL,
                zgi_c_is_late(c)
                    ? "    if (node->late.due) {\n        zgi_count_unanswered(&node->link);\n        return 0;\n    }\n"
@@ -319,7 +339,7 @@ static void print_echo(const struct zgi_c *c, GString *text)
                      "    zgi_late_begin(&node->late, frame->header.source, @P_ECHO_REPLY_ID, length);\n"
                    : "    uint8_t content[@P_HEADER_SIZE + @P_MAX_PAYLOAD + @P_CHECK_SIZE];\n\n"
                      "    memcpy(content + @P_HEADER_SIZE, payload, length);\n"
-                     "    if (send_content(node, frame->header.source, @P_ECHO_REPLY_ID, content, length) != 0)\n"
+                     "    if (@p_@s_send_content(node, frame->header.source, @P_ECHO_REPLY_ID, content, length) != 0)\n"
                      "        zgi_count_unanswered(&node->link);\n");
     g_string_append(text, "    return 0;\n}\n\n");
 }
@@ -331,11 +351,12 @@ static void print_counters(const struct zgi_c *c, GString *text)
     zgi_c_emit(c, text, NULL,
                late ? "/* Sends as many counters as fit, as soon as the line is free. */\n"
                     : "/* Sends as many counters as fit; without room for them there is no answer. */\n");
-    zgi_c_emit(c, text, NULL,
-               "static int take_counters_request(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
-               "                   size_t length)\n{\n"
-               "    struct @p_counters_request request;\n    struct @p_counters reply;\n"
-               "    int result = @p_counters_request_unpack(&request, payload, length);\n    unsigned i;\n");
+    zgi_c_emit(
+        c, text, NULL,
+        "static int @p_@s_take_counters_request(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
+        "                   size_t length)\n{\n"
+        "    struct @p_counters_request request;\n    struct @p_counters reply;\n"
+        "    int result = @p_counters_request_unpack(&request, payload, length);\n    unsigned i;\n");
     g_string_append(text, late ? "\n    if (result < 0)\n        return result;\n    if (node->late.due) {\n"
                                  "        zgi_count_unanswered(&node->link);\n        return result;\n    }\n"
                                : "\n    (void)frame;\n    if (result < 0)\n        return result;\n");
@@ -366,13 +387,14 @@ void zgi_c_services(const struct zgi_c *c, GString *text)
         zgi_c_settled(c, text);
         print_settling(c, text);
         if (c->end.takes)
-            zgi_c_emit(c, text, NULL,
-                       "/* A message of an id that this end does not know. */\n"
-                       "static int refuse_unknown(struct @p_@s *node, const struct zg_frame *frame, const uint8_t "
-                       "*payload, size_t length)\n{\n"
-                       "    struct @p_@s_session *with = session_with(node, frame->peer);\n\n    if (with)\n"
-                       "        zgi_refuse_unknown(&with->hello, &with->delivery, payload, length);\n    return "
-                       "ZG_EUNKNOWN;\n}\n\n");
+            zgi_c_emit(
+                c, text, NULL,
+                "/* A message of an id that this end does not know. */\n"
+                "static int @p_@s_refuse_unknown(struct @p_@s *node, const struct zg_frame *frame, const uint8_t "
+                "*payload, size_t length)\n{\n"
+                "    struct @p_@s_session *with = @p_@s_session_with(node, frame->peer);\n\n    if (with)\n"
+                "        zgi_refuse_unknown(&with->hello, &with->delivery, payload, length);\n    return "
+                "ZG_EUNKNOWN;\n}\n\n");
     }
     if (zg_definition_serves(definition, "echo"))
         print_echo(c, text);

@@ -190,13 +190,23 @@ static unsigned widest_role(const struct zg_plan *plan)
     return most;
 }
 
+/* Which runtime it is for: headers of another are told before they misunderstand each other. */
+static void print_runtime(const struct zgi_c *c, GString *text)
+{
+    g_string_append_printf(text, "#define %s_RUNTIME %d /* this was generated for */\n#if %s_RUNTIME != ZG_RUNTIME\n",
+                           c->upper, ZG_RUNTIME, c->upper);
+    g_string_append(text, "#error \"this was generated for another version of the runtime: generate it again, by the "
+                          "zeugma of these headers\"\n#endif\n\n");
+}
+
 void zgi_c_types(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
 
+    g_string_append(text, "#include <stdbool.h>\n#include <stddef.h>\n#include <stdint.h>\n\n"
+                          "#include \"zeugma/error.h\"\n#include \"zeugma/link.h\"\n\n");
+    print_runtime(c, text);
     g_string_append_printf(text,
-                           "#include <stdbool.h>\n#include <stddef.h>\n#include <stdint.h>\n\n"
-                           "#include \"zeugma/error.h\"\n#include \"zeugma/link.h\"\n\n"
                            "#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n"
                            "#define %s_VERSION_MAJOR %uU\n#define %s_VERSION_MINOR %uU\n"
                            "#define %s_HEADER_SIZE %uU /* bytes */\n"

@@ -5,14 +5,41 @@
 #include "plan/fast_crc.h"
 #include "zeugma/protocol.h"
 
-/* What zeugma/receiver_body.h is to call for each frame, where the compiler sees what it is. */
 static int admit(void *owner, const uint8_t *content, size_t length, struct zg_header *header);
-#define ZGI_ADMIT(protocol) admit
-#define ZGI_WRITE_HEADER(protocol) ((protocol)->write_header)
-#define ZGI_DELIVER(protocol) ((protocol)->deliver)
-#define ZGI_UPDATE(check) zgi_fast_crc_update
-#define ZGI_FINISH(check) zgi_fast_crc_finish
-#include "zeugma/link_body.h"
+static void write_header(void *owner, const struct zg_header *header, uint8_t *at);
+
+/* What a node calls for each frame, where the compiler sees what it is; the link is the node's first member. */
+#define ZGI_ADAPTED
+
+static ZGI_INLINE int zgi_admit(const struct zg_receiver *receiver, const uint8_t *content, size_t length,
+                                struct zg_header *header)
+{
+    return admit(receiver->owner, content, length, header);
+}
+
+static inline void zgi_write_header(struct zg_link *link, const struct zg_header *header, uint8_t *at)
+{
+    write_header(link, header, at);
+}
+
+static inline int zgi_deliver(struct zg_link *link, struct zg_frame *frame, const uint8_t *payload, size_t length)
+{
+    struct zg_node *node = (struct zg_node *)(void *)link;
+    return node->protocol.deliver(node, frame, payload, length);
+}
+
+static inline zg_check_word zgi_check_update(const struct zg_check *check, zg_check_word state, const uint8_t *bytes,
+                                             size_t count)
+{
+    return zgi_fast_crc_update(check->parameters, state, bytes, count);
+}
+
+static inline zg_check_word zgi_check_finish(const struct zg_check *check, zg_check_word state)
+{
+    return zgi_fast_crc_finish(check->parameters, state);
+}
+
+#include "zeugma/detail/any_end.h"
 
 static void write_header(void *owner, const struct zg_header *header, uint8_t *at)
 {
@@ -67,7 +94,7 @@ struct zg_node *zg_node_new(const struct zg_plan *plan, enum zg_side side, size_
                                            node->transmit,  size,
                                            node->frame,     plan->receive_room,
                                            &node->receiver, plan->gap_ns > 0 ? &node->gaps : NULL };
-    int error = zg_link_init(&node->link, &node->protocol, node, port, port_context, &memory);
+    int error = zg_any_link_init(&node->any, &node->protocol, node, port, port_context, &memory);
     g_assert(error == 0); /* the sizes above are right by construction */
     if (side != 0)
         zgi_services_begin(node);
@@ -93,14 +120,19 @@ void zg_node_receive(struct zg_node *node, const uint8_t *bytes, size_t count)
 
     known.check = &check;
     if (check.update == zg_fast_crc_update)
-        zgi_link_receive(&node->link, &known, bytes, count);
+        zgi_link_receive(&node->any.link, &known, bytes, count);
     else
-        zg_link_receive(&node->link, bytes, count);
+        zg_any_link_receive(&node->any, bytes, count);
+}
+
+struct zg_any_link *zg_node_any_link(struct zg_node *node)
+{
+    return &node->any;
 }
 
 struct zg_link *zg_node_link(struct zg_node *node)
 {
-    return &node->link;
+    return &node->any.link;
 }
 
 void zg_node_allow_silence(struct zg_node *node, uint32_t us)
@@ -111,19 +143,19 @@ void zg_node_allow_silence(struct zg_node *node, uint32_t us)
 
 bool zg_node_has_room(const struct zg_node *node, unsigned count)
 {
-    return zg_ring_room(&node->link.transmit) >= (size_t)count * node->plan->max_frame;
+    return zg_ring_room(&node->any.link.transmit) >= (size_t)count * node->plan->max_frame;
 }
 
 uint32_t zg_node_sequence(const struct zg_node *node)
 {
-    return node->link.sequence;
+    return node->any.link.sequence;
 }
 
 int zg_node_send_again(struct zg_node *node, uint32_t id, const uint8_t *payload, size_t length)
 {
-    node->link.sequence--;
-    int error = zg_link_send(&node->link, id, payload, length);
+    node->any.link.sequence--;
+    int error = zg_any_link_send(&node->any, id, payload, length);
     if (error)
-        node->link.sequence++;
+        node->any.link.sequence++;
     return error;
 }

@@ -8,8 +8,8 @@
 #define ZEUGMA_NODE_H
 
 #include "codec/payload.h"
+#include "zeugma/any_link.h"
 #include "zeugma/delivery.h"
-#include "zeugma/link.h"
 
 /* What a node tells. `data` is the owner's. What is NULL is not wanted. */
 struct zg_node_calls {
@@ -42,13 +42,14 @@ void zg_node_free(struct zg_node *node);
 
 /* The node's link: to attach it to a port, and to read its counters; without a side, to send. */
 struct zg_link *zg_node_link(struct zg_node *node);
+struct zg_any_link *zg_node_any_link(struct zg_node *node);
 
 /* On a shared line: gives a device's end its address; lets the host's end follow a device. Returns 0, or ZG_EINVALID
  * where that address is nobody's, or followed already. */
 int zg_node_set_address(struct zg_node *node, zg_role address);
 int zg_node_follow(struct zg_node *node, zg_role address);
 
-/* Bytes came in; what is due is done. As zg_link_receive() and zg_link_poll(), and the services' work. */
+/* Bytes came in; what is due is done. As zg_any_link_receive() and zg_any_link_poll(), and the services' work. */
 void zg_node_receive(struct zg_node *node, const uint8_t *bytes, size_t count);
 void zg_node_poll(struct zg_node *node);
 
@@ -79,11 +80,11 @@ const struct zg_hello *zg_node_hello(struct zg_node *node, zg_role address);
 /* Whether messages with tickets are neither open nor to be answered, at any peer. */
 bool zg_node_is_settled(const struct zg_node *node);
 
-/* Of a node without a side: a message without a ticket, whose values lie within their types. As zg_link_send(). */
+/* Of a node without a side: a message without a ticket, whose values lie within their types. As zg_any_link_send(). */
 int zg_node_send_plain(struct zg_node *node, const struct zg_plan_message *message, const struct zg_value *values);
 
 /* And one hello, by which the other end knows that this is another run, with this boot number
- * (not 0). Returns 0; ZG_EUNKNOWN: the definition has no such service; else as zg_link_send(). */
+ * (not 0). Returns 0; ZG_EUNKNOWN: the definition has no such service; else as zg_any_link_send(). */
 int zg_node_announce(struct zg_node *node, uint16_t boot);
 
 /* Lets silence inside a frame last this much longer than the definition says: for what an operating system holds back.
@@ -96,8 +97,8 @@ bool zg_node_has_room(const struct zg_node *node, unsigned count);
 /* The sequence number that the next frame will carry (all 32 bits of the counter). */
 uint32_t zg_node_sequence(const struct zg_node *node);
 
-/* Sends a frame as zg_link_send() does, under the sequence number of the frame before: a sender's buffer that goes out
- * twice. */
+/* Sends a frame as zg_any_link_send() does, under the sequence number of the frame before: a sender's buffer that goes
+ * out twice. */
 int zg_node_send_again(struct zg_node *node, uint32_t id, const uint8_t *payload, size_t length);
 
 #endif

@@ -2,7 +2,9 @@
 #include "live/node_services.h"
 
 #include "plan/fingerprint.h"
-#include "zeugma/delivery_body.h"
+#include "zeugma/detail/any_end.h"
+#include "zeugma/detail/delivery_body.h"
+#include "zeugma/detail/hello_body.h"
 
 /* --- sessions */
 
@@ -23,7 +25,7 @@ static struct zgi_session *session_with(const struct zg_node *node, const struct
 
 static struct zgi_session *session_to(struct zg_node *node, zg_role address)
 {
-    return node->services.side == 0 ? NULL : session_with(node, zgi_peer(&node->link, address));
+    return node->services.side == 0 ? NULL : session_with(node, zgi_peer(&node->any.link, address));
 }
 
 static void free_session(void *data)
@@ -41,10 +43,10 @@ static struct zgi_session *begin_session(struct zg_node *node)
     const struct zg_plan_end *end = &node->services.end;
     struct zgi_session *with = g_new0(struct zgi_session, 1);
 
-    with->peer = node->services.sessions->len == 0 ? &node->link.peer : &with->other;
+    with->peer = node->services.sessions->len == 0 ? &node->any.link.peer : &with->other;
     g_ptr_array_add(node->services.sessions, with);
     if (end->hello)
-        zgi_hello_begin(&node->link, &with->hello);
+        zgi_hello_begin(&node->any.link, &with->hello);
     if (!end->delivery)
         return with;
     zgi_delivery_begin(&with->delivery, 0);
@@ -58,24 +60,24 @@ static struct zgi_session *begin_session(struct zg_node *node)
 
 int zg_node_set_address(struct zg_node *node, zg_role address)
 {
-    const zg_role everybody = zgi_everybody(&node->link);
+    const zg_role everybody = zgi_everybody(&node->any.link);
 
     if (!node->services.end.addressed || address == 0 || (everybody > 0 && address >= everybody))
         return ZG_EINVALID;
-    node->link.address = address;
+    node->any.link.address = address;
     return 0;
 }
 
 int zg_node_follow(struct zg_node *node, zg_role address)
 {
-    if (!node->services.end.has_many || address == 0 || address >= zgi_everybody(&node->link) ||
-        zgi_peer(&node->link, address))
+    if (!node->services.end.has_many || address == 0 || address >= zgi_everybody(&node->any.link) ||
+        zgi_peer(&node->any.link, address))
         return ZG_EINVALID;
     struct zgi_session *with = begin_session(node);
-    if (with->peer == &node->link.peer)
-        node->link.peer.address = address;
+    if (with->peer == &node->any.link.peer)
+        node->any.link.peer.address = address;
     else
-        zg_link_add_peer(&node->link, with->peer, address);
+        zg_link_add_peer(&node->any.link, with->peer, address);
     return 0;
 }
 
@@ -114,7 +116,7 @@ static uint8_t *payload_of(struct zg_node *node)
 
 static int send_content(struct zg_node *node, zg_role to, const struct zg_plan_message *message, size_t length)
 {
-    return zgi_link_send(&node->link, to, (zg_role)message->message->id, node->services.content, NULL, length);
+    return zgi_link_send(&node->any.link, to, (zg_role)message->message->id, node->services.content, NULL, length);
 }
 
 /* The number of a ticketed message among those of this side. */
@@ -134,12 +136,12 @@ static int send_ticketed(struct zg_node *node, zg_role to, const struct zg_plan_
     if (!with)
         return ZG_EINVALID;
     const uint8_t number = with->delivery.next;
-    uint8_t *at = zgi_delivery_open(&node->link, &with->delivery, kind);
+    uint8_t *at = zgi_delivery_open(&node->any.link, &with->delivery, kind);
     if (!at)
         return ZG_EROOM;
     at[-(int)message->tickets] = number; /* for settled(), though it may never be sent */
     zg_block_pack(&message->payload, values, at);
-    zgi_delivery_commit(&node->link, &with->delivery, kind, size);
+    zgi_delivery_commit(&node->any.link, &with->delivery, kind, size);
     if (ticket)
         *ticket = number;
     return 0;
@@ -160,7 +162,7 @@ int zg_node_send(struct zg_node *node, zg_role to, const struct zg_plan_message 
     zg_payload_pack(message, &none, values, payload_of(node));
     int error = send_content(node, to, message, size);
     if (!error && zg_message_asks_service(message->message))
-        zgi_await(&node->link, to, (uint32_t)zg_plan_answer_us(node->plan));
+        zgi_await(&node->any.link, to, (uint32_t)zg_plan_answer_us(node->plan));
     return error;
 }
 
@@ -179,7 +181,8 @@ int zg_node_stream(struct zg_node *node, zg_role to, uint8_t ticket, const struc
 /* Where the answer to a request goes, behind the ticket; NULL: there is no such request. */
 static uint8_t *answer_place(struct zg_node *node, struct zgi_session *with, uint8_t ticket)
 {
-    return with && node->services.end.answers > 0 ? zgi_delivery_answer(&node->link, &with->delivery, ticket) : NULL;
+    return with && node->services.end.answers > 0 ? zgi_delivery_answer(&node->any.link, &with->delivery, ticket)
+                                                  : NULL;
 }
 
 int zg_node_answer(struct zg_node *node, zg_role to, uint8_t ticket, const struct zg_plan_message *message,
@@ -196,7 +199,7 @@ int zg_node_answer(struct zg_node *node, zg_role to, uint8_t ticket, const struc
     if (message->tickets > 1) /* with nothing older on offer, base and ticket are the same */
         at[0] = ticket;
     zg_block_pack(&message->payload, values, at + message->tickets - 1);
-    zgi_delivery_answered(&node->link, &with->delivery, at, ticket, (zg_role)message->message->id, size);
+    zgi_delivery_answered(&node->any.link, &with->delivery, at, ticket, (zg_role)message->message->id, size);
     return 0;
 }
 
@@ -208,7 +211,7 @@ int zg_node_refuse(struct zg_node *node, zg_role to, uint8_t ticket, enum zg_set
     if (!at)
         return ZG_EINVALID;
     at[0] = (uint8_t)why;
-    zgi_delivery_answered(&node->link, &with->delivery, at, ticket, node->services.delivery_terms.refused_id, 2);
+    zgi_delivery_answered(&node->any.link, &with->delivery, at, ticket, node->services.delivery_terms.refused_id, 2);
     return 0;
 }
 
@@ -217,7 +220,7 @@ size_t zg_node_print(struct zg_node *node, zg_role to, const char *text, size_t 
     const struct zgi_services *services = &node->services;
 
     if (services->end.interleaved)
-        return zgi_link_print(&node->link, text, size);
+        return zgi_link_print(&node->any.link, text, size);
     if (!services->console || size == 0)
         return 0;
     size = MIN(size, services->console->payload_most);
@@ -262,18 +265,18 @@ static int take_hello(struct zg_node *node, struct zg_frame *frame, const uint8_
 
     if (length < ZG_HELLO_LEAST)
         return ZG_ESIZE;
-    if (!with || (node->services.end.shared && frame->header.destination == zgi_everybody(&node->link)))
+    if (!with || (node->services.end.shared && frame->header.destination == zgi_everybody(&node->any.link)))
         return 0;
-    enum zgi_news news = zgi_hello_take(&node->link, &with->hello, node->services.boot, payload);
+    enum zgi_news news = zgi_hello_take(&node->any.link, &with->hello, node->services.boot, payload);
     if (unpack(node, node->services.hello, payload, length, values) < 0) { /* a name longer than ours can be */
         memcpy(nameless, payload, sizeof nameless);
         nameless[ZG_HELLO_LEAST - 1] = 0;
         (void)unpack(node, node->services.hello, nameless, sizeof nameless, values);
     }
     if (news == ZGI_NEWS_RESTARTED) {
-        zgi_forget_sequence(&node->link, frame);
+        zgi_forget_sequence(&node->any.link, frame);
         if (node->services.end.delivery)
-            zgi_delivery_restart(&node->link, &with->delivery);
+            zgi_delivery_restart(&node->any.link, &with->delivery);
     }
     if (news != ZGI_NEWS_NONE)
         changed(node, frame->peer, news == ZGI_NEWS_MET ? ZG_LINK_MET : ZG_LINK_RESTARTED);
@@ -287,14 +290,14 @@ static void answer(struct zg_node *node, zg_role to, const struct zg_plan_messag
     struct zgi_services *services = &node->services;
 
     zgi_late_begin(&services->late, to, (zg_role)message->message->id, length);
-    zgi_late_poll(&node->link, &services->late, services->late_content);
+    zgi_late_poll(&node->any.link, &services->late, services->late_content);
 }
 
 /* Sends the bytes back; while another answer waits there is none. */
 static int take_echo(struct zg_node *node, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     if (node->services.late.due) {
-        zgi_count_unanswered(&node->link);
+        zgi_count_unanswered(&node->any.link);
         return 0;
     }
     memcpy(node->services.late_content + node->plan->header.size, payload, length);
@@ -312,7 +315,7 @@ static int take_counters_request(struct zg_node *node, const struct zg_frame *fr
     if (result < 0)
         return result;
     if (node->services.late.due) {
-        zgi_count_unanswered(&node->link);
+        zgi_count_unanswered(&node->any.link);
         return result;
     }
     const unsigned first = (unsigned)values[0].raw.u, most = zg_block_step(&reply->payload, 1)->most;
@@ -321,11 +324,11 @@ static int take_counters_request(struct zg_node *node, const struct zg_frame *fr
     told[0].raw.u = first;
     zg_value_resize(zg_block_step(&reply->payload, 1), &told[1], behind > first ? behind - first : 0);
     for (unsigned i = first; i < behind; i++)
-        told[1].items[i - first].raw.u = zg_link_counter(&node->link, i);
+        told[1].items[i - first].raw.u = zg_link_counter(&node->any.link, i);
     zg_block_pack(&reply->payload, told, node->services.late_content + node->plan->header.size);
     answer(node, frame->header.source, reply, zg_block_size(&reply->payload, told));
     for (unsigned i = first; i < behind && values[1].raw.b; i++)
-        zg_link_clear_counter(&node->link, i);
+        zg_link_clear_counter(&node->any.link, i);
     zg_values_free(&reply->payload, told);
     return result;
 }
@@ -336,7 +339,7 @@ static int take_settling(struct zg_node *node, const struct zg_frame *frame, con
 
     if (!with || node->services.end.window == 0)
         return 0;
-    return zgi_delivery_told(&node->link, &with->delivery, &frame->header, payload, length);
+    return zgi_delivery_told(&node->any.link, &with->delivery, &frame->header, payload, length);
 }
 
 /* Whether a reply answers an open request. */
@@ -346,7 +349,7 @@ static bool is_asked(struct zg_node *node, const struct zgi_session *with, const
     for (unsigned i = 0; with && i < node->services.kinds->len; i++) {
         const struct zg_plan_message *request = g_ptr_array_index(node->services.kinds, i);
         if (g_strcmp0(request->message->reply, reply->message->name) == 0 &&
-            zgi_is_asked(&node->link, &with->delivery, ticket, (uint8_t)i))
+            zgi_is_asked(&node->any.link, &with->delivery, ticket, (uint8_t)i))
             return true;
     }
     return false;
@@ -369,7 +372,7 @@ static int take_reply(struct zg_node *node, struct zg_frame *frame, const struct
         return result;
     hand_on(node, frame, message, values);
     if (asked)
-        zgi_settle(&node->link, &with->delivery, payload[0], ZG_DELIVERED);
+        zgi_settle(&node->any.link, &with->delivery, payload[0], ZG_DELIVERED);
     return result;
 }
 
@@ -381,12 +384,12 @@ static int take_ticketed(struct zg_node *node, struct zg_frame *frame, const str
 
     if (!with)
         return 0;
-    int result = zgi_delivery_admit(&node->link, &with->hello, &with->delivery, frame, payload, length,
+    int result = zgi_delivery_admit(&node->any.link, &with->hello, &with->delivery, frame, payload, length,
                                     message->tickets > 1, request);
     if (result <= 0)
         return result;
     result = unpack(node, message, payload, length, values);
-    if (zgi_delivery_take(&node->link, &with->delivery, payload[0], result, node->calls->take != NULL, request))
+    if (zgi_delivery_take(&node->any.link, &with->delivery, payload[0], result, node->calls->take != NULL, request))
         hand_on(node, frame, message, values);
     return result;
 }
@@ -472,7 +475,7 @@ int zg_node_send_plain(struct zg_node *node, const struct zg_plan_message *messa
     g_autofree uint8_t *payload = g_malloc(size + 1);
 
     zg_payload_pack(message, &none, values, payload);
-    return zg_link_send(&node->link, (zg_role)message->message->id, payload, size);
+    return zg_any_link_send(&node->any, (zg_role)message->message->id, payload, size);
 }
 
 /* A hello's values, without boot numbers; free with zg_values_free(). */
@@ -608,11 +611,11 @@ void zgi_services_begin(struct zg_node *node)
         zg_text_sorter_init(&services->sorter, services->sorter_raw, room, text, node);
     }
     if (end->hello)
-        services->boot = zgi_boot_number(&node->link);
+        services->boot = zgi_boot_number(&node->any.link);
     if (end->has_many)
-        node->link.peer.address = zgi_everybody(&node->link); /* nobody's own */
+        node->any.link.peer.address = zgi_everybody(&node->any.link); /* nobody's own */
     else if (node->plan->destination_bits > 0 || node->plan->source_bits > 0)
-        zg_link_set_addresses(&node->link, services->side == ZG_SIDE_DEVICE, services->side != ZG_SIDE_DEVICE);
+        zg_link_set_addresses(&node->any.link, services->side == ZG_SIDE_DEVICE, services->side != ZG_SIDE_DEVICE);
     if (!end->has_many)
         (void)begin_session(node);
 }
@@ -637,16 +640,16 @@ void zg_node_poll(struct zg_node *node)
 {
     struct zgi_services *services = &node->services;
 
-    zg_link_poll(&node->link);
+    zg_any_link_poll(&node->any);
     if (services->side == 0)
         return;
-    zgi_late_poll(&node->link, &services->late, services->late_content);
-    const uint32_t now = zgi_now(&node->link);
+    zgi_late_poll(&node->any.link, &services->late, services->late_content);
+    const uint32_t now = zgi_now(&node->any.link);
     for (unsigned i = 0; i < services->sessions->len; i++) {
         struct zgi_session *with = session_at(node, i);
         if (services->end.hello)
-            zgi_hello_poll(&node->link, with->peer, &with->hello, services->boot, now);
+            zgi_hello_poll(&node->any.link, with->peer, &with->hello, services->boot, now);
         if (services->end.delivery)
-            zgi_delivery_poll(&node->link, &with->hello, &with->delivery, now);
+            zgi_delivery_poll(&node->any.link, &with->hello, &with->delivery, now);
     }
 }

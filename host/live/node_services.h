@@ -39,7 +39,7 @@ struct zgi_services {
 };
 
 struct zg_node {
-    struct zg_link link;
+    struct zg_any_link any;
     struct zg_protocol protocol;
     const struct zg_plan *plan;
     const struct zg_node_calls *calls;

@@ -23,7 +23,7 @@ void zgi_framer_init(struct zg_plan *plan);
 bool zg_framing_is_plain(const struct zg_framing_choice *framing);
 
 /* Whether it is COBS with no delimiter in front, and contents up to `content` bytes have no full block: what
- * zeugma/short_cobs_body.h takes. */
+ * zeugma/detail/short_cobs_body.h takes. */
 bool zg_framing_is_short_cobs(const struct zg_framing_choice *framing, unsigned content);
 
 /* Bytes on the wire of a frame with `content` bytes of content: fewest and most. */

@@ -42,7 +42,7 @@ struct waiting {
 static int put_on_line(struct zgi_end *end, uint32_t id, const uint8_t *payload, size_t length, bool again)
 {
     return again ? zg_node_send_again(end->node, id, payload, length)
-                 : zg_link_send(zg_node_link(end->node), id, payload, length);
+                 : zg_any_link_send(zg_node_any_link(end->node), id, payload, length);
 }
 
 void zgi_soak_send_waiting(struct zgi_end *end)
@@ -346,11 +346,11 @@ uint64_t zgi_candidates_failed(const struct zg_counters *counters)
     return (uint64_t)counters->failed_check + counters->malformed + counters->too_long + counters->timed_out;
 }
 
-uint64_t zgi_bytes_accounted(const struct zg_link *link)
+uint64_t zgi_bytes_accounted(struct zg_node *node)
 {
-    const struct zg_counters *c = &link->counters;
+    const struct zg_counters *c = &zg_node_link(node)->counters;
     return (uint64_t)c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console + c->bytes_idle +
-           zg_link_pending(link);
+           zg_any_link_pending(zg_node_any_link(node));
 }
 
 void zgi_soak_balance(struct zg_soak_result *result, const char *left_name, uint64_t left, const char *right_name,

@@ -61,7 +61,7 @@ bool zgi_soak_is_idle(const struct zgi_soak *soak);
 
 /* Candidates that a link failed; bytes that it took and knows the end of, and those still open. */
 uint64_t zgi_candidates_failed(const struct zg_counters *counters);
-uint64_t zgi_bytes_accounted(const struct zg_link *link);
+uint64_t zgi_bytes_accounted(struct zg_node *node);
 
 /* Adds a pair that must be equal. */
 void zgi_soak_balance(struct zg_soak_result *result, const char *left_name, uint64_t left, const char *right_name,

@@ -69,8 +69,8 @@ static void step(struct sim_soak *sim, uint64_t until_ns)
 
     zg_sim_advance(sim->line, until_ns);
     soak->now_ns = until_ns;
-    zg_link_poll(zg_node_link(soak->ends[DEVICE].node));
-    zg_link_poll(zg_node_link(soak->ends[HOST].node));
+    zg_any_link_poll(zg_node_any_link(soak->ends[DEVICE].node));
+    zg_any_link_poll(zg_node_any_link(soak->ends[HOST].node));
     zgi_soak_send_waiting(&soak->ends[DEVICE]);
     zgi_soak_send_waiting(&soak->ends[HOST]);
     zgi_soak_send_replies(soak);
@@ -129,8 +129,7 @@ static void balance(struct zgi_soak *soak)
                      zgi_candidates_failed(device) + zgi_candidates_failed(host));
     zgi_soak_balance(result, "bytes that both links took", (uint64_t)device->bytes_in + host->bytes_in,
                      "the sum of what they were",
-                     zgi_bytes_accounted(zg_node_link(soak->ends[DEVICE].node)) +
-                         zgi_bytes_accounted(zg_node_link(soak->ends[HOST].node)));
+                     zgi_bytes_accounted(soak->ends[DEVICE].node) + zgi_bytes_accounted(soak->ends[HOST].node));
     zgi_soak_balance(result, "bytes that both links sent", (uint64_t)device->bytes_out + host->bytes_out,
                      "bytes that the line carried", result->line[DEVICE].sent + result->line[HOST].sent);
     zgi_soak_balance(result, "carried - dropped + doubled",

@@ -108,7 +108,7 @@ static void read_due(struct live *live)
     for (size_t i = 0; i < passage.count; i++) {
         unsigned rest = damage(live, &live->back, passage.bytes[i], left);
         for (unsigned k = 0; k < rest; k++)
-            zg_link_receive(link_of(live), &left[k], 1);
+            zg_any_link_receive(zg_node_any_link(live->soak.ends[HOST].node), &left[k], 1);
     }
 }
 
@@ -121,7 +121,7 @@ static void pump(struct live *live, uint64_t until_ns, const unsigned *known, un
         soak->now_ns = zg_wire_now_ns(live->wire);
         write_due(live);
         read_due(live);
-        zg_link_poll(link_of(live));
+        zg_any_link_poll(zg_node_any_link(live->soak.ends[HOST].node));
         zgi_soak_send_waiting(&soak->ends[HOST]);
         if (live->error || (known && *known >= wanted) || soak->now_ns >= until_ns)
             return;
@@ -376,7 +376,7 @@ static void balance(struct live *live)
                      "frames that our link sent", (uint64_t)host->frames_out + live->soak.ends[HOST].waiting.length);
     zgi_soak_balance(result, "arrivals here, the device's own too", took, "frames that our link took", host->frames_in);
     zgi_soak_balance(result, "bytes that our link took", host->bytes_in, "the sum of what they were",
-                     zgi_bytes_accounted(link_of(live)));
+                     zgi_bytes_accounted(live->soak.ends[HOST].node));
     zgi_soak_balance(result, "bytes that our link sent", host->bytes_out, "bytes that were to be written",
                      live->out.totals.sent + zg_ring_used(&link_of(live)->transmit));
     zgi_soak_balance(result, "bytes read - dropped + doubled", passed(&live->back.totals), "bytes that our link took",

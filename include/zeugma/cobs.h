@@ -8,7 +8,7 @@
 #ifndef ZEUGMA_COBS_H
 #define ZEUGMA_COBS_H
 
-#include "zeugma/delimited.h"
+#include "zeugma/detail/delimited.h"
 
 #ifdef __cplusplus
 extern "C" {

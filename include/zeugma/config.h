@@ -14,6 +14,10 @@
 #define ZG_ASSERT(condition, text) _Static_assert(condition, text)
 #endif
 
+/* The version of what generated code and the runtime expect of each other, raised with each change of it. Not an
+ * option. */
+#define ZG_RUNTIME 1
+
 /* Bits of a ring's indices: 8, 16 or 32. Must be read and written by the target in one access.
  * A ring holds at most 2^(bits-1) bytes. */
 #ifndef ZG_RING_INDEX_BITS

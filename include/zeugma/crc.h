@@ -12,7 +12,7 @@
 #include <stdint.h>
 
 #include "zeugma/config.h"
-#include "zeugma/flash.h"
+#include "zeugma/detail/flash.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -57,7 +57,7 @@ static inline zg_check_word zgi_crc_step(const struct zg_crc *crc, zg_check_word
 }
 
 #if defined(__AVR_HAVE_MUL__) && __AVR_HAVE_MUL__
-#include "zeugma/crc_avr.h"
+#include "zeugma/detail/crc_avr.h"
 #endif
 
 #if (ZG_CRC_TABLE != 8 || defined(ZGI_CRC_BYTES)) && ZG_CHECK_BITS >= 16

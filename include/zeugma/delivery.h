@@ -111,6 +111,18 @@ struct zg_delivery_terms {
                     enum zg_settled how);
 };
 
+/* Private. */
+enum zgi_open_state {
+    ZGI_OPEN_FREE,
+    ZGI_OPEN_HELD,    /* never sent yet */
+    ZGI_OPEN_DUE,     /* to be sent again */
+    ZGI_OPEN_LEAVING, /* in the transmit ring */
+    ZGI_OPEN_WAITING  /* for what settles it */
+};
+
+/* Private: tickets that may be sent in a row without one being taken; with a window more, less than half of all. */
+enum { ZGI_UNSURE = 100 };
+
 #ifdef __cplusplus
 }
 #endif

@@ -7,7 +7,7 @@
 #ifndef ZEUGMA_ESCAPED_H
 #define ZEUGMA_ESCAPED_H
 
-#include "zeugma/delimited.h"
+#include "zeugma/detail/delimited.h"
 
 #ifdef __cplusplus
 extern "C" {

@@ -6,7 +6,7 @@
 #ifndef ZEUGMA_GAP_H
 #define ZEUGMA_GAP_H
 
-#include "zeugma/delimited.h"
+#include "zeugma/detail/delimited.h"
 
 #ifdef __cplusplus
 extern "C" {

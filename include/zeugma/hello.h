@@ -60,6 +60,9 @@ struct zg_hello_terms {
     uint32_t keepalive_us; /* 0: none */
 };
 
+/* Private: what a hello tells of its sender: nothing new, that it is there, that it restarted. */
+enum zgi_news { ZGI_NEWS_NONE, ZGI_NEWS_MET, ZGI_NEWS_RESTARTED };
+
 #ifdef __cplusplus
 }
 #endif

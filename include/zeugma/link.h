@@ -1,9 +1,10 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * One end of a line: rings, framing, check, header, sequence, counters and dispatch. The generated code wraps it with
- * types; all memory is the caller's. Functions ending in _isr may be called from an interrupt, the others from the loop
- * only. Receive ring: producer zg_link_receive_isr, consumer zg_link_poll. Transmit ring: producer zg_link_send,
- * consumer zg_link_transmit_isr.
+ * One end of a line: rings, addresses, counters. What finds and sends frames is compiled for one protocol, by generated
+ * code (PROTOCOL_device.h, PROTOCOL_host.h), or for any (zeugma/any_link.h); both begin with this struct. All memory is
+ * the caller's. Functions ending in _isr may be called from an interrupt, the others from the loop only. Receive ring:
+ * producer zg_link_receive_isr(), consumer the end's poll function. Transmit ring: producer what sends, consumer
+ * zg_link_transmit_isr().
  */
 #ifndef ZEUGMA_LINK_H
 #define ZEUGMA_LINK_H
@@ -16,7 +17,6 @@
 #include "zeugma/counters.h"
 #include "zeugma/peer.h"
 #include "zeugma/port.h"
-#include "zeugma/protocol.h"
 #include "zeugma/receiver.h"
 #include "zeugma/ring.h"
 
@@ -24,8 +24,9 @@
 extern "C" {
 #endif
 
-/* Where frames begin that silence tells apart: places in the receive ring. Producer zg_link_receive_isr(), consumer
- * zg_link_poll(). Where more come between two polls than there is room for, two frames run into one, whose check fails.
+/* Where frames begin that silence separates: places in the receive ring. Producer zg_link_receive_isr(), consumer the
+ * end's poll function. Where more come between two polls than there is room for, two frames run into one, whose check
+ * fails.
  */
 #define ZG_LINK_GAPS 8
 struct zg_link_gaps {
@@ -45,9 +46,9 @@ struct zg_link_memory {
     uint8_t *transmit;
     size_t transmit_size;
     uint8_t *frame;
-    size_t frame_size; /* at least protocol->receive_room */
-    struct zg_receiver *receiver;
-    struct zg_link_gaps *gaps; /* where protocol->gap_us is not 0, else NULL */
+    size_t frame_size;            /* at least protocol->receive_room */
+    struct zg_receiver *receiver; /* of a struct zg_any_link */
+    struct zg_link_gaps *gaps;    /* where protocol->gap_us is not 0, else NULL */
 };
 
 /* An answer of a service that waits for the line: where silence is due in front of a frame, none can be sent from a
@@ -64,8 +65,7 @@ struct zg_late {
 enum zg_line_error { ZG_LINE_FRAMING = 1, ZG_LINE_PARITY = 2, ZG_LINE_OVERRUN = 4, ZG_LINE_BREAK = 8 };
 #define ZG_LINE_ERRORS 15U /* all of them */
 
-/* Driven by the functions below; or, as part of a generated node, by that node's, and by those of them that are for an
- * interrupt, for addresses and counters. */
+/* The first member of each end. */
 struct zg_link {
     /* private */
     const struct zg_port *port;
@@ -83,23 +83,18 @@ struct zg_link {
     struct zg_peer peer; /* the first of the list */
     struct zg_ring receive;
     struct zg_ring transmit;
-    struct zg_receiver *receiver; /* NULL: bytes of a frame are gathered in place, */
-    uint8_t *frame;               /* here, */
-    uint8_t gathered;             /* so many, */
-    bool letting_go;              /* or it was too long */
+    /* of an end that gathers the bytes of short COBS frames */
+    uint8_t *frame;
+    uint8_t gathered; /* bytes, */
+    bool letting_go;  /* or it was too long */
     struct zg_link_gaps *gaps;
     /* read only. The loop's, but for bytes_dropped and the line's, which the interrupt counts: zg_link_counter() reads
      * those whole on targets that take several accesses for 32 bits. */
     struct zg_counters counters;
 };
 
-/* Prepares a link. `owner` is handed to the protocol's functions. Returns 0, or ZG_EINVALID when a ring's size is not a
- * power of two within ZG_RING_MAX, a buffer is too small or other memory is missing. Before the interrupts are on. */
-int zg_link_init(struct zg_link *link, const struct zg_protocol *protocol, void *owner, const struct zg_port *port,
-                 void *port_context, const struct zg_link_memory *memory);
-
-/* On a shared line: this node's own address, and that of its first peer, to which zg_link_send() sends (the PC is 0).
- * Both are 0 after zg_link_init(). Loop only. */
+/* On a shared line: this node's own address, and that of its first peer, to which it sends (the PC is 0). Both are 0
+ * at first. Loop only. */
 void zg_link_set_addresses(struct zg_link *link, zg_role own, zg_role peer);
 
 /* Follows another node on a shared line, too: `peer` must outlive the link. Loop only. */
@@ -109,24 +104,8 @@ void zg_link_add_peer(struct zg_link *link, struct zg_peer *peer, zg_role addres
  * A byte that finds the ring full is dropped and counted. Where silence ends a frame, the port's clock is read. */
 void zg_link_receive_isr(struct zg_link *link, uint8_t byte, unsigned line_errors);
 
-/* Many bytes came in at once, as a host reads them from its system: they are taken apart and delivered at once, without
- * the receive ring, which such a link does not use. Where silence ends a frame it is told from the times of the
- * calls; where it gives one up, by the second poll that finds it, since a slow host's bytes may wait in its system:
- * read between polls. Loop only; linear in `count`. */
-void zg_link_receive(struct zg_link *link, const uint8_t *bytes, size_t count);
-
 /* The next byte to send. False: none, turn the transmit interrupt off. Transmit interrupt; constant time. */
 bool zg_link_transmit_isr(struct zg_link *link, uint8_t *byte);
-
-/* Sends one frame to the first peer: header, payload and check go stuffed into the transmit ring. Returns 0; ZG_EROOM:
- * the ring has no room now, or the silence in front of a frame is not over; nothing was sent, try again later;
- * ZG_ESIZE: the payload is longer than max_payload (with marks without escape it is to be just as long). Linear in
- * `length`. */
-int zg_link_send(struct zg_link *link, zg_role id, const uint8_t *payload, size_t length);
-
-/* Does what is due: takes received bytes apart, delivers frames, watches silence. Never waits; bounded by the bytes
- * that are in the receive ring when it is called, and after damage by those that are read again (zeugma/receiver.h). */
-void zg_link_poll(struct zg_link *link);
 
 /* Counter number `index`, whole, also where the receive interrupt counts it. Loop only. */
 uint32_t zg_link_counter(const struct zg_link *link, unsigned index);
@@ -134,8 +113,18 @@ uint32_t zg_link_counter(const struct zg_link *link, unsigned index);
 /* Sets it to 0. Loop only. */
 void zg_link_clear_counter(struct zg_link *link, unsigned index);
 
-/* Bytes of a candidate, or of noise, that has not ended yet: `pending` in the sum of counters.h. */
-size_t zg_link_pending(const struct zg_link *link);
+/* Private. What a receive interrupt would change is left alone between the two. */
+static inline void zgi_hold(const struct zg_link *link)
+{
+    if (link->port->hold)
+        link->port->hold(link->port_context);
+}
+
+static inline void zgi_release(const struct zg_link *link)
+{
+    if (link->port->release)
+        link->port->release(link->port_context);
+}
 
 /* Private. The parts of zg_link_receive_isr(), for generated code: notes a byte's place where the silence before it
  * ended a frame; and puts the byte into the ring. */

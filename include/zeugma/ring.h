@@ -10,8 +10,8 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include "zeugma/detail/order.h"
 #include "zeugma/index.h"
-#include "zeugma/order.h"
 
 #ifdef __cplusplus
 extern "C" {

@@ -35,6 +35,7 @@ struct stage {
     struct heard failed_speeds; /* picks_per_min of those that were not delivered */
     struct heard host_events;
     struct heard matches; /* enum zg_match, of each hello */
+    struct loom_hello hello;
     char console[STAGE_MOST];
     unsigned console_size;
     /* called with each step of the time, NULL: nothing */
@@ -54,6 +55,12 @@ void stage_run(struct stage *stage, unsigned ms);
 /* Starts one end anew, as after a reset: its memory is cleared. */
 void stage_restart_device(struct stage *stage);
 void stage_restart_host(struct stage *stage);
+
+/* A frame with any payload and the next sequence number goes out at the host, as if that had made it. */
+void stage_send_raw(struct stage *stage, zg_role id, const uint8_t *payload, size_t length);
+
+/* A header and a payload reach the host in a frame that passes its check. */
+void stage_pass_to_host(struct stage *stage, const uint8_t *content, size_t size);
 
 /* The last number that was noted; fails the test where there is none. */
 uint32_t stage_last(const struct heard *heard);

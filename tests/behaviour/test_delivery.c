@@ -374,7 +374,7 @@ static void test_old_copies(void **state)
     stage_run(&stage, 100);
     for (unsigned ticket = 0; ticket < 300; ticket += ticket % 50 == 20 ? 2 : 1) { /* 21, 71, ... are given up */
         const uint8_t frame[] = { (uint8_t)ticket, (uint8_t)ticket, 0 };
-        assert_int_equal(zg_link_send(&stage.host.link, LOOM_SET_SPEED_ID, frame, sizeof frame), 0);
+        stage_send_raw(&stage, LOOM_SET_SPEED_ID, frame, sizeof frame);
         stage_run(&stage, 1);
     }
     const unsigned taken = stage.speeds.count;
@@ -382,14 +382,14 @@ static void test_old_copies(void **state)
     for (unsigned back = 0; back < 120; back++) {
         const uint8_t frame[] = { (uint8_t)(299 - back), 1, 1 };
         uint32_t before = stage.device.link.counters.frames_out;
-        assert_int_equal(zg_link_send(&stage.host.link, LOOM_SET_SPEED_ID, frame, sizeof frame), 0);
+        stage_send_raw(&stage, LOOM_SET_SPEED_ID, frame, sizeof frame);
         stage_run(&stage, 1);
         assert_int_equal(stage.speeds.count, taken);
         assert_int_equal(stage.device.link.counters.frames_out, before + 1);
     }
     const uint8_t next[] = { (uint8_t)301, 7, 0 }, late[] = { (uint8_t)300, 8, 0 };
-    assert_int_equal(zg_link_send(&stage.host.link, LOOM_SET_SPEED_ID, next, sizeof next), 0);
-    assert_int_equal(zg_link_send(&stage.host.link, LOOM_SET_SPEED_ID, late, sizeof late), 0);
+    stage_send_raw(&stage, LOOM_SET_SPEED_ID, next, sizeof next);
+    stage_send_raw(&stage, LOOM_SET_SPEED_ID, late, sizeof late);
     stage_run(&stage, 1);
     assert_int_equal(stage.speeds.count, taken + 2);
     assert_int_equal(stage_last(&stage.speeds), 8);
@@ -417,14 +417,14 @@ static void test_refused(void **state)
     stage_begin(&stage, NULL, 1, 0);
     stage_run(&stage, 100);
     const uint8_t cut[] = { lose_speed(), 5 };
-    assert_int_equal(zg_link_send(&stage.host.link, LOOM_SET_SPEED_ID, cut, sizeof cut), 0);
+    stage_send_raw(&stage, LOOM_SET_SPEED_ID, cut, sizeof cut);
     stage_run(&stage, 10);
     assert_int_equal(stage_last(&stage.speed_ends), ZG_REFUSED_BAD_PAYLOAD);
     assert_int_equal(stage.device.link.counters.bad_payload, 1);
     assert_int_equal(stage.speeds.count, 0);
 
     const uint8_t plain[] = { lose_speed(), 9, 9 };
-    assert_int_equal(zg_link_send(&stage.host.link, 15, plain, sizeof plain), 0);
+    stage_send_raw(&stage, 15, plain, sizeof plain);
     stage_run(&stage, 10);
     assert_int_equal(stage.device.link.counters.unknown_id, 1);
     assert_int_equal(stage.host.link.counters.refused, 2);

@@ -56,7 +56,7 @@ static void half_frame_then_silence(void)
     assert_int_equal(stage.device.link.counters.timed_out, 0);
     stage_run(&stage, 12);
     assert_int_equal(stage.device.link.counters.timed_out, 1);
-    assert_int_equal(zg_link_pending(&stage.device.link), 0);
+    assert_int_equal(loom_device_pending(&stage.device), 0);
     assert_well();
     assert_int_equal(stage.host.link.counters.resent, 0);
 }

@@ -297,8 +297,9 @@ static void check_counters(unsigned side)
     const struct end *end = &run.ends[side];
 
     g_assert(c->bytes_in + c->bytes_dropped == end->fed);
-    g_assert(c->bytes_in == c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console + c->bytes_idle +
-                                zg_link_pending(link_of(side)));
+    g_assert(c->bytes_in ==
+             c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console + c->bytes_idle +
+                 (side == DEVICE ? shuttle_device_pending(&run.device) : shuttle_host_pending(&run.host)));
     g_assert(c->bytes_out == end->drained + zg_ring_used(&link_of(side)->transmit));
     g_assert(c->given_up == end->given_up);
     g_assert(c->refused == end->refused);

@@ -15,12 +15,12 @@ static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payl
     return frame->header.id % 2 ? ZG_EUNKNOWN : copy[0] % 2 ? ZG_ESIZE : 0;
 }
 
-static void check_sums(const struct zg_link *link, uint32_t fed)
+static void check_sums(struct zg_node *node, uint32_t fed)
 {
-    const struct zg_counters *c = &link->counters;
+    const struct zg_counters *c = &zg_node_link(node)->counters;
     g_assert(c->bytes_in + c->bytes_dropped == fed);
     g_assert(c->bytes_in == c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console + c->bytes_idle +
-                                zg_link_pending(link));
+                                zg_any_link_pending(zg_node_any_link(node)));
     g_assert(c->unknown_id + c->bad_payload + c->other_version + c->not_for_us <= c->frames_in);
 }
 
@@ -36,9 +36,11 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     test_clock_us = 0xFFFFF000U; /* about to wrap */
     for (size_t i = 1; i + 1 < size; i += 2) {
         switch (data[i] % 8) {
-        case 0: zg_link_poll(link); break;
+        case 0: zg_any_link_poll(zg_node_any_link(node)); break;
         case 1: test_clock_us += (uint32_t)data[i + 1] << 8; break;
-        case 2: (void)zg_link_send(link, data[i + 1], data, MIN(size, (size_t)data[i + 1])); break;
+        case 2:
+            (void)zg_any_link_send(zg_node_any_link(node), data[i + 1], data, MIN(size, (size_t)data[i + 1]));
+            break;
         case 3:
             while (zg_link_transmit_isr(link, &byte)) { /* what it sends, it hears */
                 zg_link_receive_isr(link, byte, 0);
@@ -58,8 +60,8 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
         }
     }
     for (unsigned i = 0; i < 3; i++) /* what is dropped is counted by the poll after */
-        zg_link_poll(link);
-    check_sums(link, fed);
+        zg_any_link_poll(zg_node_any_link(node));
+    check_sums(node, fed);
     zg_node_free(node);
     return 0;
 }

@@ -52,11 +52,11 @@ static void run_busy(struct bench *bench, uint64_t until_ns)
     const uint8_t payload[40] = { 1, 2, 3 };
     for (uint64_t now = zg_sim_now(bench->line); now < until_ns;) {
         for (unsigned i = 0; i < 2; i++)
-            while (zg_link_send(zg_node_link(bench->nodes[i]), 1, payload, sizeof payload) == 0)
+            while (zg_any_link_send(zg_node_any_link(bench->nodes[i]), 1, payload, sizeof payload) == 0)
                 ;
         zg_sim_advance(bench->line, now += 500000);
-        zg_link_poll(zg_node_link(bench->nodes[0]));
-        zg_link_poll(zg_node_link(bench->nodes[1]));
+        zg_any_link_poll(zg_node_any_link(bench->nodes[0]));
+        zg_any_link_poll(zg_node_any_link(bench->nodes[1]));
     }
 }
 
@@ -71,12 +71,12 @@ static void test_frames_take_their_time(void **state)
                                                   .faults = { { .latency_ns = latency } } };
         struct bench bench = begin(&settings);
         uint64_t due = (14 * UINT64_C(10000000000) + 4800) / 9600 + latency;
-        assert_int_equal(zg_link_send(zg_node_link(bench.nodes[0]), 1, payload, sizeof payload), 0);
+        assert_int_equal(zg_any_link_send(zg_node_any_link(bench.nodes[0]), 1, payload, sizeof payload), 0);
         zg_sim_advance(bench.line, due - 1000);
-        zg_link_poll(zg_node_link(bench.nodes[1]));
+        zg_any_link_poll(zg_node_any_link(bench.nodes[1]));
         assert_int_equal(taken, 0);
         zg_sim_advance(bench.line, due + 1000);
-        zg_link_poll(zg_node_link(bench.nodes[1]));
+        zg_any_link_poll(zg_node_any_link(bench.nodes[1]));
         assert_int_equal(taken, 1);
         end(&bench);
     }

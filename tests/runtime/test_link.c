@@ -63,11 +63,11 @@ static struct zg_node *new_node(size_t ring)
     return zg_node_new(small.plan, 0, ring, &test_port, NULL, &calls, NULL);
 }
 
-static void feed(struct zg_link *link, const uint8_t *bytes, size_t count)
+static void feed(struct zg_node *node, const uint8_t *bytes, size_t count)
 {
     for (size_t i = 0; i < count; i++)
-        zg_link_receive_isr(link, bytes[i], 0);
-    zg_link_poll(link);
+        zg_link_receive_isr(zg_node_link(node), bytes[i], 0);
+    zg_any_link_poll(zg_node_any_link(node));
 }
 
 static GByteArray *frame_of(uint32_t version_of_header, uint32_t id, uint32_t sequence, const void *payload,
@@ -77,12 +77,12 @@ static GByteArray *frame_of(uint32_t version_of_header, uint32_t id, uint32_t se
     return zg_frame_make(small.plan, &header, payload, length);
 }
 
-static void check_accounting(const struct zg_link *link, size_t fed)
+static void check_accounting(struct zg_node *node, size_t fed)
 {
-    const struct zg_counters *c = &link->counters;
+    const struct zg_counters *c = &zg_node_link(node)->counters;
     assert_int_equal(c->bytes_in, fed);
     assert_int_equal(c->bytes_in, c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console +
-                                      c->bytes_idle + zg_link_pending(link));
+                                      c->bytes_idle + zg_any_link_pending(zg_node_any_link(node)));
 }
 
 static void ignore_stretch(const struct zg_stretch *stretch, void *data)
@@ -164,7 +164,7 @@ static void test_damage_to_the_stream(void **state)
         struct zg_node *node = new_node(256);
         for (size_t at = 0; at < arrived->len;) {
             size_t piece = 1 + zg_random_below(&random, MIN(arrived->len - at, 200));
-            feed(zg_node_link(node), arrived->data + at, piece);
+            feed(node, arrived->data + at, piece);
             at += piece;
         }
         for (unsigned i = 0; i < delivered->len; i++) { /* only what was sent, in order, once */
@@ -182,7 +182,7 @@ static void test_damage_to_the_stream(void **state)
             demanded++;
             assert_true(there);
         }
-        check_accounting(zg_node_link(node), arrived->len);
+        check_accounting(node, arrived->len);
         check_stream(zg_node_link(node), arrived);
         zg_node_free(node);
     }
@@ -200,7 +200,7 @@ static void test_what_becomes_of_frames(void **state)
                              frame_of(0, 2, 5, payload, 1) };
     (void)state;
     for (size_t i = 0; i < G_N_ELEMENTS(frames); i++) {
-        feed(link, frames[i]->data, frames[i]->len);
+        feed(node, frames[i]->data, frames[i]->len);
         g_byte_array_unref(frames[i]);
     }
     assert_int_equal(delivered->len, 2);
@@ -215,11 +215,11 @@ static void test_what_becomes_of_frames(void **state)
     small.plan->version = 3; /* a sender of the next major version */
     g_autoptr(GByteArray) newer = frame_of(0, 1, 9, payload, 8);
     small.plan->version = 2;
-    feed(link, newer->data, newer->len);
+    feed(node, newer->data, newer->len);
     assert_int_equal(link->counters.other_version, 1);
     assert_int_equal(left_frames, 1);
     assert_int_equal(link->counters.lost, 2); /* its sequence is not of our concern */
-    feed(link, (const uint8_t *)"\0\0\0", 3);
+    feed(node, (const uint8_t *)"\0\0\0", 3);
     assert_int_equal(link->counters.bytes_idle, 3);
     zg_node_free(node);
 }
@@ -234,22 +234,22 @@ static void test_silence_at_every_clock(void **state)
         struct zg_node *node = new_node(256);
         struct zg_link *link = zg_node_link(node);
         test_clock_us = start;
-        feed(link, frame->data, 5); /* a frame cut short */
+        feed(node, frame->data, 5); /* a frame cut short */
         test_clock_us = start + 19999;
-        zg_link_poll(link);
+        zg_any_link_poll(zg_node_any_link(node));
         assert_int_equal(link->counters.timed_out, 0);
         test_clock_us = start + 20000;
-        zg_link_poll(link);
+        zg_any_link_poll(zg_node_any_link(node));
         assert_int_equal(link->counters.timed_out, 1);
         assert_int_equal(link->counters.bytes_failed, 5);
-        feed(link, frame->data, frame->len); /* silence was as good as a delimiter */
+        feed(node, frame->data, frame->len); /* silence was as good as a delimiter */
         assert_int_equal(delivered->len, 1);
         test_clock_us += 1000000; /* silence between frames is nothing */
-        zg_link_poll(link);
+        zg_any_link_poll(zg_node_any_link(node));
         assert_int_equal(link->counters.timed_out, 1);
-        feed(link, other->data, other->len); /* and leaves nothing of the last frame in the next */
+        feed(node, other->data, other->len); /* and leaves nothing of the last frame in the next */
         assert_int_equal(delivered->len, 2);
-        check_accounting(link, 5 + frame->len + other->len);
+        check_accounting(node, 5 + frame->len + other->len);
         zg_node_free(node);
     }
 }
@@ -276,7 +276,7 @@ static void test_handler_has_the_ring(void **state)
     g_autoptr(GByteArray) frame = frame_of(0, 1, 0, payload, sizeof payload);
     (void)state;
     slow_link = zg_node_link(node);
-    feed(slow_link, frame->data, frame->len);
+    feed(node, frame->data, frame->len);
     assert_int_equal(slow_link->counters.frames_in, 1);
     assert_int_equal(room_in_handler, 128);
     zg_node_free(node);
@@ -291,12 +291,12 @@ static void test_many_at_once(void **state)
     struct zg_node *node = new_node(2);
     (void)state;
     bytes->data[g_array_index(begins, unsigned, 7) + 3] ^= 1;
-    zg_link_receive(zg_node_link(node), bytes->data, bytes->len - 4);
+    zg_any_link_receive(zg_node_any_link(node), bytes->data, bytes->len - 4);
     assert_int_equal(delivered->len, 58);
-    zg_link_receive(zg_node_link(node), bytes->data + bytes->len - 4, 4);
+    zg_any_link_receive(zg_node_any_link(node), bytes->data + bytes->len - 4, 4);
     assert_int_equal(delivered->len, 59);
     assert_int_equal(zg_node_link(node)->counters.lost, 1);
-    check_accounting(zg_node_link(node), bytes->len);
+    check_accounting(node, bytes->len);
     zg_node_free(node);
 }
 
@@ -308,19 +308,19 @@ static void test_late_host(void **state)
     struct zg_node *node = new_node(2);
     struct zg_link *link = zg_node_link(node);
     (void)state;
-    zg_link_receive(link, frame->data, 5);
+    zg_any_link_receive(zg_node_any_link(node), frame->data, 5);
     test_clock_us += 30000;
-    zg_link_poll(link);
-    zg_link_receive(link, frame->data + 5, frame->len - 5);
+    zg_any_link_poll(zg_node_any_link(node));
+    zg_any_link_receive(zg_node_any_link(node), frame->data + 5, frame->len - 5);
     assert_int_equal(delivered->len, 1);
-    zg_link_receive(link, frame->data, 5);
+    zg_any_link_receive(zg_node_any_link(node), frame->data, 5);
     test_clock_us += 30000;
-    zg_link_poll(link);
-    zg_link_receive(link, frame->data, 0);
+    zg_any_link_poll(zg_node_any_link(node));
+    zg_any_link_receive(zg_node_any_link(node), frame->data, 0);
     assert_int_equal(link->counters.timed_out, 0);
-    zg_link_poll(link);
+    zg_any_link_poll(zg_node_any_link(node));
     assert_int_equal(link->counters.timed_out, 1);
-    check_accounting(link, frame->len + 5);
+    check_accounting(node, frame->len + 5);
     zg_node_free(node);
 }
 
@@ -331,10 +331,10 @@ static void test_full_rings(void **state)
     uint8_t payload[65] = { 1 };
     unsigned sent = 0;
     (void)state;
-    assert_int_equal(zg_link_send(link, 1, payload, 65), ZG_ESIZE);
-    while (zg_link_send(link, 1, payload, 8) == 0)
+    assert_int_equal(zg_any_link_send(zg_node_any_link(node), 1, payload, 65), ZG_ESIZE);
+    while (zg_any_link_send(zg_node_any_link(node), 1, payload, 8) == 0)
         sent++;
-    assert_int_equal(zg_link_send(link, 1, payload, 8), ZG_EROOM);
+    assert_int_equal(zg_any_link_send(zg_node_any_link(node), 1, payload, 8), ZG_EROOM);
     assert_int_equal(sent, 128 / 14);
     assert_int_equal(link->counters.frames_out, sent);
     assert_int_equal(link->counters.bytes_out, 14 * sent);
@@ -342,18 +342,18 @@ static void test_full_rings(void **state)
     struct zg_node *other = zg_node_new(small.plan, 0, 256, &test_port, NULL, &calls, NULL);
     while (zg_link_transmit_isr(link, &byte))
         zg_link_receive_isr(zg_node_link(other), byte, 0);
-    zg_link_poll(zg_node_link(other));
+    zg_any_link_poll(zg_node_any_link(other));
     assert_int_equal(delivered->len, sent); /* whole frames only */
 
     for (unsigned i = 0; i < 200; i++)
         zg_link_receive_isr(link, 1, i % 100 == 0 ? ZG_LINE_OVERRUN | ZG_LINE_BREAK | 0xF0U : 0); /* and what is none */
-    zg_link_poll(link);
+    zg_any_link_poll(zg_node_any_link(node));
     assert_int_equal(link->counters.bytes_dropped, 200 - 128);
     assert_int_equal(link->counters.line_overrun, 2);
     assert_int_equal(link->counters.line_break, 2);
     assert_int_equal(link->counters.line_framing, 0);
     assert_int_equal(link->counters.resent, 0);
-    check_accounting(link, 128);
+    check_accounting(node, 128);
     zg_node_free(other);
     zg_node_free(node);
 }

@@ -18,9 +18,9 @@
 
 static void step(void);
 
-/* In place of zeugma/order.h: before each access the other side may run, and after those to an index, too, where bytes
- * are not told. */
-#define ZEUGMA_ORDER_H
+/* In place of zeugma/detail/order.h: before each access the other side may run, and after those to an index, too, where
+ * bytes are not told. */
+#define ZEUGMA_DETAIL_ORDER_H
 
 static bool bytes_are_steps;
 

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* Private: what the kinds of framing share whose frames end at a delimiter (runtime/stuffing.h). */
-#ifndef ZEUGMA_DELIMITED_H
-#define ZEUGMA_DELIMITED_H
+#ifndef ZEUGMA_DETAIL_DELIMITED_H
+#define ZEUGMA_DETAIL_DELIMITED_H
 
 #include "zeugma/framing.h"
 

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /* Private. Constant tables: where the target cannot read its flash by a plain load, they are kept there all the same.
  */
-#ifndef ZEUGMA_FLASH_H
-#define ZEUGMA_FLASH_H
+#ifndef ZEUGMA_DETAIL_FLASH_H
+#define ZEUGMA_DETAIL_FLASH_H
 
 #include <string.h>
 

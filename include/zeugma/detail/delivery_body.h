@@ -2,27 +2,6 @@
 /*
  * Private. The code of the service delivery, part of each node that has it (protocol->delivery is not NULL).
  */
-#ifndef ZEUGMA_DELIVERY_BODY_H
-#define ZEUGMA_DELIVERY_BODY_H
-
-#include "zeugma/delivery.h"
-#include "zeugma/flash.h"
-#include "zeugma/hello_body.h"
-
-#ifndef ZGI_SETTLED /* the terms' function, as those in zeugma/receiver_body.h */
-#define ZGI_SETTLED(terms) ((terms)->settled)
-#endif
-
-/* Its terms; `link` is not looked at where they are known when compiled. */
-#define ZGI_DELIVERY(link) ((void)(link), ZGI_PROTOCOL_OF(link)->delivery)
-
-enum zgi_open_state {
-    ZGI_OPEN_FREE,
-    ZGI_OPEN_HELD,    /* never sent yet */
-    ZGI_OPEN_DUE,     /* to be sent again */
-    ZGI_OPEN_LEAVING, /* in the transmit ring */
-    ZGI_OPEN_WAITING  /* for what settles it */
-};
 
 /* A message's number among them; the only one has none to be looked up. */
 static inline uint8_t zgi_kind_of(const struct zg_link *link, const struct zg_open *open)
@@ -51,9 +30,6 @@ static inline uint8_t *zgi_open_payload(struct zg_link *link, const struct zg_de
     return zgi_open_content(link, delivery, ticket) + ZGI_PROTOCOL_OF(link)->header_size;
 }
 
-/* Tickets that may be sent in a row without one being taken; with a window more, less than half of all. */
-enum { ZGI_UNSURE = 100 };
-
 /* No ticket was sent or taken yet. The first one sent may be any below 128; zero does, unless its slot is in use. */
 static inline void zgi_delivery_begin(struct zg_delivery *delivery, uint8_t first)
 {
@@ -76,9 +52,8 @@ static ZGI_RARE void zgi_settle(struct zg_link *link, struct zg_delivery *delive
         delivery->sure = ticket;
     while (delivery->base != delivery->next && zgi_open_of(link, delivery, delivery->base)->state == ZGI_OPEN_FREE)
         delivery->base++;
-    ZGI_SETTLED(ZGI_DELIVERY(link))
-    (ZGI_OWNER(ZGI_RECEIVER(link)), delivery->peer, zgi_kind_of(link, open), zgi_open_payload(link, delivery, ticket),
-     open->length, how);
+    zgi_settled(link, delivery->peer, zgi_kind_of(link, open), zgi_open_payload(link, delivery, ticket), open->length,
+                how);
 }
 
 static inline bool zgi_is_unsure(const struct zg_delivery *delivery)
@@ -442,5 +417,3 @@ static inline void zgi_delivery_poll(struct zg_link *link, struct zg_hello *hell
     if (zgi_is_unsure(delivery) && delivery->base == delivery->next)
         zgi_delivery_renew(link, hello, delivery);
 }
-
-#endif

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /* Private: runs of bytes other than zero: by words where a register holds eight bytes, or where it holds four and they
  * may stand anywhere; else, where size counts more, byte by byte. */
-#ifndef ZEUGMA_RUNS_H
-#define ZEUGMA_RUNS_H
+#ifndef ZEUGMA_DETAIL_RUNS_H
+#define ZEUGMA_DETAIL_RUNS_H
 
 #include <stddef.h>
 #include <stdint.h>

@@ -1,86 +1,25 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. What framing_body.h and short_cobs_body.h share: a candidate's check, and the account. Generated code
- * defines before what it knows of itself, so that the compiler sees through it and only what is needed is left:
- * ZGI_PROTOCOL(receiver), the address of a constant protocol; the names of that protocol's functions, ZGI_ADMIT
- * (protocol) and those below; ZGI_END, the type of the end, which begins with its `link`; and ZGI_SHORT_COBS, 1 where
- * the link gathers short frames itself (short_cobs_body.h), else the end has a member `receiver`.
+ * Private. What framing_body.h and short_cobs_body.h share: a candidate's check, and the account of all bytes. As the
+ * other bodies it is compiled for each end, which zeugma/detail/specialise.h or zeugma/detail/any_end.h describes
+ * before; it has no guard of its own.
  */
-#ifndef ZEUGMA_RECEIVER_BODY_H
-#define ZEUGMA_RECEIVER_BODY_H
 
-#include <stddef.h>
-
-#include "zeugma/error.h"
-#include "zeugma/flash.h"
-#include "zeugma/receiver.h"
-
-#ifndef ZGI_PROTOCOL
-#define ZGI_PROTOCOL(end) ((end)->protocol)
-#endif
-
-#ifndef ZGI_ADMIT
-#define ZGI_ADMIT(protocol) ((protocol)->admit)
-#define ZGI_WRITE_HEADER(protocol) ((protocol)->write_header)
-#define ZGI_DELIVER(protocol) ((protocol)->deliver)
-#endif
-
-#ifndef ZGI_UPDATE /* of a check */
-#define ZGI_UPDATE(check) ((check)->update)
-#define ZGI_FINISH(check) ((check)->finish)
-#endif
-
-#ifndef ZGI_SHORT_COBS
-#define ZGI_SHORT_COBS 0
-#endif
-
-/* What receives a link's bytes, its owner, and what it counts with. */
-#if ZGI_SHORT_COBS
+#if ZGI_IN_PLACE
 typedef struct zg_link zgi_receiver;
-#define ZGI_RECEIVER(link) (link)
-#define ZGI_OWNER(receiver) ((void *)(receiver))
-#define ZGI_COUNTERS(receiver) (&(receiver)->counters)
 #else
 typedef struct zg_receiver zgi_receiver;
-#ifdef ZGI_END
-#define ZGI_RECEIVER(link) (&((ZGI_END *)(void *)(link))->receiver)
-#define ZGI_OWNER(at) ((void *)((unsigned char *)(at)-offsetof(ZGI_END, receiver)))
-#define ZGI_COUNTERS(at) (&((ZGI_END *)ZGI_OWNER(at))->link.counters)
-#else
-#define ZGI_RECEIVER(link) ((link)->receiver)
-#define ZGI_OWNER(receiver) ((receiver)->owner)
-#define ZGI_COUNTERS(receiver) ((receiver)->counters)
-#endif
 #endif
 
-#ifndef ZGI_FED_AT_ONCE /* whether bytes may come by zgi_link_receive() */
-#define ZGI_FED_AT_ONCE 1
-#endif
-
-/* A number of received bytes that lie in one piece. */
+/* A number of contiguous received bytes. */
 #if ZGI_FED_AT_ONCE
 typedef size_t zgi_span;
 #else
 typedef zg_index zgi_span;
 #endif
 
-/* A generated end's rings and frame buffer are its own members. Told so where they are used, an 8-bit processor's
- * compiler need not fetch where they are; a larger one's gains nothing. */
-#if defined(ZGI_END) && defined(__GNUC__) && UINTPTR_MAX <= 0xFFFF
-#define ZGI_KNOW(is_so) ((is_so) ? (void)0 : __builtin_unreachable())
-#define ZGI_KNOW_RING(link, ring)                                                                                      \
-    (ZGI_KNOW((link)->ring.bytes == ((ZGI_END *)(void *)(link))->ring),                                                \
-     ZGI_KNOW((link)->ring.mask == sizeof((ZGI_END *)(void *)(link))->ring - 1))
-#define ZGI_KNOW_FRAME(link) ZGI_KNOW((link)->frame == ((ZGI_END *)(void *)(link))->frame)
-#else
-#define ZGI_KNOW_RING(link, ring) ((void)0)
-#define ZGI_KNOW_FRAME(link) ((void)0)
-#endif
-
-#define ZGI_COUNTER(name) ((uint8_t)offsetof(struct zg_counters, name))
-
 /* What is added to a counter at once: bytes in memory, or numbers skipped. */
-#if UINTPTR_MAX <= 0xFFFF && ZG_ROLE_BITS == 8 && ZG_RING_INDEX_BITS == 8 && ZGI_SHORT_COBS
+#if UINTPTR_MAX <= 0xFFFF && ZG_ROLE_BITS == 8 && ZG_RING_INDEX_BITS == 8 && ZGI_IN_PLACE
 typedef uint8_t zgi_amount;
 #elif UINTPTR_MAX <= 0xFFFF && ZG_ROLE_BITS > 16
 typedef uint32_t zgi_amount;
@@ -102,7 +41,7 @@ static inline zg_check_word zgi_check_content(const struct zg_check *check, zg_c
 {
     if (length <= checked + check->size)
         return state;
-    return ZGI_UPDATE(check)(check->parameters, state, content + checked, length - check->size - checked);
+    return zgi_check_update(check, state, content + checked, length - check->size - checked);
 }
 
 /* Whether the check behind the content is what the state comes to. */
@@ -111,7 +50,7 @@ static inline bool zgi_check_passes(const struct zg_check *check, zg_check_word 
 {
     if (check->size == 0)
         return true;
-    found->expected = ZGI_FINISH(check)(check->parameters, state);
+    found->expected = zgi_check_finish(check, state);
     found->found = zg_check_load(check, content + length - check->size);
     return found->expected == found->found;
 }
@@ -138,7 +77,7 @@ static ZGI_QUICK enum zg_outcome zgi_judge(zgi_receiver *receiver, const struct 
         state = zgi_check_content(check, state, checked, content, length);
     if (!zgi_check_passes(check, state, content, length, found))
         return ZG_OUTCOME_FAILED_CHECK;
-    int verdict = ZGI_ADMIT(protocol)(ZGI_OWNER(receiver), content, length, header);
+    const int verdict = zgi_admit(receiver, content, length, header);
     if (verdict == ZG_EFORM)
         return ZG_OUTCOME_FORM;
     found->payload = content + protocol->header_size;
@@ -161,6 +100,7 @@ static const uint8_t zgi_counters_of[] ZG_FLASH = {
     (uint8_t)ZG_COUNTER_INDEX(bytes_noise),
     (uint8_t)ZG_COUNTER_INDEX(bytes_idle),
 };
+#undef ZGI_BOTH
 ZG_ASSERT(sizeof zgi_counters_of == ZG_OUTCOME_IDLE + 1, "a row for each zg_outcome");
 ZG_ASSERT(ZG_COUNTER_INDEX(bytes_idle) < 16 && ZG_COUNTER_INDEX(timed_out) < 16, "these counters stand in front");
 
@@ -185,11 +125,8 @@ static inline size_t zgi_close_content(const struct zg_protocol *protocol, uint8
     const size_t covered = protocol->header_size + length;
 
     if (check->size > 0) {
-        zg_check_word state =
-            ZGI_UPDATE(check)(check->parameters, check->start, content + check->skip, covered - check->skip);
-        zg_check_store(check, ZGI_FINISH(check)(check->parameters, state), content + covered);
+        zg_check_word state = zgi_check_update(check, check->start, content + check->skip, covered - check->skip);
+        zg_check_store(check, zgi_check_finish(check, state), content + covered);
     }
     return covered + check->size;
 }
-
-#endif

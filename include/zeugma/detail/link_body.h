@@ -1,25 +1,15 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. The link's code: compiled once for any protocol (runtime/link.c), and in generated code for one, of which
- * only what that protocol needs is left.
+ * Private. What an end does with its line: sends, receives, hands on and counts frames, watches silence and peers. Of
+ * the code for one protocol only what that one needs is left.
  */
-#ifndef ZEUGMA_LINK_BODY_H
-#define ZEUGMA_LINK_BODY_H
 
-#include <string.h>
-
-#include "zeugma/clock.h"
-#include "zeugma/link.h"
-#include "zeugma/receiver_body.h"
-#include "zeugma/text.h"
-
-#if ZGI_SHORT_COBS
-#include "zeugma/short_cobs_body.h"
+#include "zeugma/detail/receiver_body.h"
+#if ZGI_IN_PLACE
+#include "zeugma/detail/short_cobs_body.h"
 #else
-#include "zeugma/framing_body.h"
+#include "zeugma/detail/framing_body.h"
 #endif
-
-#define ZGI_PROTOCOL_OF(link) ZGI_PROTOCOL(ZGI_RECEIVER(link))
 
 static inline uint32_t zgi_now(const struct zg_link *link)
 {
@@ -30,18 +20,6 @@ static inline void zgi_start_transmit(const struct zg_link *link)
 {
     if (link->port->start_transmit)
         link->port->start_transmit(link->port_context);
-}
-
-static inline void zgi_hold(const struct zg_link *link)
-{
-    if (link->port->hold)
-        link->port->hold(link->port_context);
-}
-
-static inline void zgi_release(const struct zg_link *link)
-{
-    if (link->port->release)
-        link->port->release(link->port_context);
 }
 
 /* Half duplex: whether the others are quiet, and none of them is to answer; one that is asked may be sent more, but by
@@ -100,7 +78,7 @@ static inline bool zgi_may_begin(struct zg_link *link, zg_role to)
     return zg_clock_since(now, link->sent_us) >= protocol->send_gap_us;
 }
 
-/* What zg_link_init() does, for memory whose sizes are right. */
+/* Prepares a link, for memory whose sizes are right. */
 static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol *protocol, void *owner,
                                   const struct zg_port *port, void *port_context, const struct zg_link_memory *memory)
 {
@@ -120,17 +98,17 @@ static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol
         link->sent_us = zgi_now(link) - protocol->send_gap_us;
     if (protocol->turn_us > 0)
         link->last_us = zgi_now(link) - protocol->turn_us;
-#if ZGI_SHORT_COBS
+#if ZGI_IN_PLACE
     (void)owner;
     link->frame = memory->frame;
 #else
-    link->receiver = memory->receiver;
-    memset(link->receiver, 0, sizeof *link->receiver);
-    zgi_receiver_begin(link->receiver, protocol, owner, &link->counters, memory->frame);
+    memset(ZGI_RECEIVER(link), 0, sizeof *ZGI_RECEIVER(link));
+    zgi_receiver_begin(ZGI_RECEIVER(link), protocol, owner, &link->counters, memory->frame);
 #endif
 }
 
-/* zg_link_send(), to any node. Without a payload, that stands behind the header, and room for the check behind it. */
+/* Sends one frame to any node (zg_any_link_send()). Without a payload, that stands behind the header, and room for the
+ * check behind it. */
 static inline int zgi_link_send(struct zg_link *link, zg_role to, zg_role id, uint8_t *front, const uint8_t *payload,
                                 size_t length)
 {
@@ -143,7 +121,7 @@ static inline int zgi_link_send(struct zg_link *link, zg_role to, zg_role id, ui
     if (!zgi_may_begin(link, to))
         return ZG_EROOM;
     ZGI_KNOW_RING(link, transmit);
-    ZGI_WRITE_HEADER(protocol)(ZGI_OWNER(ZGI_RECEIVER(link)), &header, front);
+    zgi_write_header(link, &header, front);
     int error = zgi_write_frame(&link->transmit, protocol, front, payload, length, &wire);
     if (error)
         return error;
@@ -326,7 +304,7 @@ static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_fra
     uint8_t counter = ZGI_COUNTER(not_for_us);
     int result = 1;
     if (zgi_is_for_us(link, &frame->header)) {
-        result = ZGI_DELIVER(protocol)(ZGI_OWNER(ZGI_RECEIVER(link)), frame, payload, length);
+        result = zgi_deliver(link, frame, payload, length);
         counter = ZGI_COUNTER(extra_bytes);
         if (protocol->filled > 0 && !protocol->length_ends && result > 0)
             return; /* they are zero bytes */
@@ -339,7 +317,7 @@ static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_fra
         zgi_count(ZGI_RECEIVER(link), counter, (zgi_amount)result);
 }
 
-#if ZGI_WHOLE_FRAMES && !ZGI_SHORT_COBS
+#if ZGI_WHOLE_FRAMES && !ZGI_IN_PLACE
 
 /* Takes frames that lie whole in bytes which stay where they are, and returns how many bytes. */
 static ZGI_QUICK size_t zgi_take_whole(struct zg_link *link, const struct zg_protocol *protocol, const uint8_t *bytes,
@@ -506,7 +484,7 @@ static inline void zgi_take_received(struct zg_link *link, uint32_t now)
     }
 }
 
-/* zg_link_receive(); `known` as for zgi_receive_whole(). The first poll that finds silence may itself be late, and
+/* zg_any_link_receive(); `known` as for zgi_receive_whole(). The first poll that finds silence may itself be late, and
  * bytes have come since the last reading: it takes a second one, with no bytes read in between. */
 static ZGI_QUICK void zgi_link_receive(struct zg_link *link, const struct zg_protocol *known, const uint8_t *bytes,
                                        size_t count)
@@ -526,7 +504,7 @@ static ZGI_QUICK void zgi_link_receive(struct zg_link *link, const struct zg_pro
     zgi_take(link, silent, bytes, count, known, now);
 }
 
-/* zg_link_poll() */
+/* zg_any_link_poll() */
 static inline void zgi_link_poll(struct zg_link *link)
 {
     uint32_t now = zgi_now(link);
@@ -536,4 +514,12 @@ static inline void zgi_link_poll(struct zg_link *link)
     (void)zgi_may_begin(link, 0); /* notes when the transmit ring became empty */
 }
 
+/* Bytes of a candidate, or of noise, that has not ended yet. */
+static inline size_t zgi_pending(const struct zg_link *link)
+{
+#if ZGI_IN_PLACE
+    return link->gathered;
+#else
+    return ZGI_RECEIVER(link)->decoder.pending;
 #endif
+}

@@ -2,8 +2,8 @@
 /* Private. Loads and stores of ring indices with the order that a single producer and a single consumer need: what was
  * written before a release store is seen after the acquire load that reads it. And for bytes that may be written over
  * while they are read: a store that is seen before any later one, a load that is made after all earlier ones. */
-#ifndef ZEUGMA_ORDER_H
-#define ZEUGMA_ORDER_H
+#ifndef ZEUGMA_DETAIL_ORDER_H
+#define ZEUGMA_DETAIL_ORDER_H
 
 #include "zeugma/index.h"
 

@@ -2,12 +2,6 @@
 /*
  * Private. The code of the service hello, part of each node that has it (protocol->hello is not NULL).
  */
-#ifndef ZEUGMA_HELLO_BODY_H
-#define ZEUGMA_HELLO_BODY_H
-
-#include "zeugma/flash.h"
-#include "zeugma/hello.h"
-#include "zeugma/link_body.h"
 
 static inline uint16_t zgi_hello_number(const struct zg_hello_terms *terms, const uint8_t *at)
 {
@@ -19,9 +13,6 @@ static inline void zgi_hello_put_number(const struct zg_hello_terms *terms, uint
     at[terms->big_endian] = (uint8_t)number;
     at[!terms->big_endian] = (uint8_t)(number >> 8);
 }
-
-/* Its terms; `link` is not looked at where they are known when compiled. */
-#define ZGI_HELLO(link) ((void)(link), ZGI_PROTOCOL_OF(link)->hello)
 
 /* A boot number from the port, never 0. */
 static inline uint16_t zgi_boot_number(const struct zg_link *link)
@@ -55,9 +46,6 @@ static inline enum zg_match zgi_hello_match(const struct zg_hello_terms *terms, 
         return payload[1] < own[1] ? ZG_MATCH_OLDER_MINOR : ZG_MATCH_NEWER_MINOR;
     return memcmp(payload, own, sizeof own) == 0 ? ZG_MATCH_SAME : ZG_MATCH_OTHER_DEFINITION;
 }
-
-/* What a hello tells of its sender: nothing new, that it is there, that it restarted. */
-enum zgi_news { ZGI_NEWS_NONE, ZGI_NEWS_MET, ZGI_NEWS_RESTARTED };
 
 /* Takes a hello's payload. With news, what was between the two must start afresh. */
 static inline enum zgi_news zgi_hello_take(struct zg_link *link, struct zg_hello *hello, uint16_t own,
@@ -144,5 +132,3 @@ static inline void zgi_hello_poll(struct zg_link *link, struct zg_peer *peer, st
     if (!hello->known && hello->tries < 5)
         hello->tries++;
 }
-
-#endif

@@ -1,12 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. How an end finds frames and writes them, in any framing: by its struct zg_framing. zeugma/short_cobs_body.h
- * does the same for one.
+ * Private. How an end finds frames and writes them, in any framing: by its struct zg_framing.
+ * zeugma/detail/short_cobs_body.h does the same for one.
  */
-#ifndef ZEUGMA_FRAMING_BODY_H
-#define ZEUGMA_FRAMING_BODY_H
-
-#include "zeugma/receiver_body.h"
 
 static inline void zgi_begin_check(struct zg_receiver *receiver)
 {
@@ -14,12 +10,11 @@ static inline void zgi_begin_check(struct zg_receiver *receiver)
     receiver->checked = ZGI_PROTOCOL(receiver)->check->skip;
 }
 
-/* zg_receiver_init() for one that is all zero. A small generated end need not keep what it knows; in a large one
- * zg_link_send() can send, too. */
+/* zg_receiver_init() for one that is all zero. A generated end need not keep what it knows when compiled. */
 static inline void zgi_receiver_begin(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
                                       struct zg_counters *counters, uint8_t *memory)
 {
-#if defined(ZGI_END) && UINTPTR_MAX <= 0xFFFFFFFF
+#ifdef ZGI_END
     (void)owner;
     (void)counters;
 #else
@@ -128,7 +123,7 @@ static inline void zgi_put(struct zg_encoder *encoder, const struct zg_protocol 
 
     zg_encoder_put(encoder, protocol->framing, bytes, count);
     if (check->size > 0 && count > skip)
-        *state = ZGI_UPDATE(check)(check->parameters, *state, bytes + skip, count - skip);
+        *state = zgi_check_update(check, *state, bytes + skip, count - skip);
 }
 
 /* Adds what the check comes to, behind the zero bytes that fill the content up. */
@@ -143,7 +138,7 @@ static inline void zgi_put_check(struct zg_encoder *encoder, const struct zg_pro
         zgi_put(encoder, protocol, &state, &zero, 1, 0);
     if (check->size == 0)
         return;
-    zg_check_store(check, ZGI_FINISH(check)(check->parameters, state), tail);
+    zg_check_store(check, zgi_check_finish(check, state), tail);
     zg_encoder_put(encoder, protocol->framing, tail, check->size);
 }
 
@@ -172,5 +167,3 @@ static inline int zgi_write_frame(struct zg_ring *ring, const struct zg_protocol
         zg_encoder_put(&encoder, protocol->framing, front, zgi_close_content(protocol, front, length));
     return zg_encoder_end(&encoder, protocol->framing, wire);
 }
-
-#endif

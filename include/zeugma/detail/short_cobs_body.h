@@ -3,17 +3,8 @@
  * Private. How an end finds frames and writes them, where the framing is COBS and no content is long enough for a full
  * block: a frame's bytes are its content behind one byte, but for zeros that the code bytes stand for. So they are
  * gathered up to the delimiter, and the zeros put back where they were; the check follows in one stretch. On small
- * processors that is less code and less time than zeugma/framing_body.h, and counts the same.
+ * processors that is less code and less time than zeugma/detail/framing_body.h, and counts the same.
  */
-#ifndef ZEUGMA_SHORT_COBS_BODY_H
-#define ZEUGMA_SHORT_COBS_BODY_H
-
-#include "zeugma/link.h"
-#include "zeugma/receiver_body.h"
-#include "zeugma/runs.h"
-
-#if ZGI_SHORT_COBS
-
 /* Of the frame that was found last. */
 static inline const uint8_t *zgi_content(const struct zg_link *link)
 {
@@ -124,7 +115,3 @@ static inline int zgi_write_frame(struct zg_ring *ring, const struct zg_protocol
     zg_ring_publish(ring, more);
     return 0;
 }
-
-#endif
-
-#endif

@@ -5,8 +5,8 @@
  * one of them: by 16 they are shifted by four to the left and to the right, by 32 by five to the left and three to the
  * right, by 8 the other way round.
  */
-#ifndef ZEUGMA_CRC_AVR_H
-#define ZEUGMA_CRC_AVR_H
+#ifndef ZEUGMA_DETAIL_CRC_AVR_H
+#define ZEUGMA_DETAIL_CRC_AVR_H
 
 #include <stddef.h>
 #include <stdint.h>
