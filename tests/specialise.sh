@@ -8,7 +8,7 @@ trap 'rm -rf "$out"' EXIT
 {
     cat ./*_body.h | sed -n -E 's/^static [^=;{]*[ *](zgi_[a-z0-9_]+)(\(|\[).*/\1/p; s/^typedef .* (zgi_[a-z0-9_]+);/\1/p'
     grep -h -o -E '^static inline [^(]*[ *]zgi_[a-z_]+\(' specialise.h | grep -o -E 'zgi_[a-z_]+'
-    printf 'zgi_deliver\nzgi_settled\nzgi_protocol\n'
+    printf 'zgi_%s\n' deliver settled protocol variable_access variable_get variable_set variable_written
 } | sort -u >"$out/compiled"
 sed -n -E 's/^#define (zgi_[a-z0-9_]+) ZGI_NAME\(.*/\1/p' specialise.h | sort >"$out/named"
 sed -n -E 's/^#undef (zgi_[a-z0-9_]+)$/\1/p' specialised.h | sort >"$out/unnamed"

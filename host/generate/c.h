@@ -73,8 +73,6 @@ void zgi_c_words_code(const struct zgi_c *c, GString *text);
 bool zgi_c_is_answered(const struct zgi_c *c, const struct zg_message *message);
 bool zgi_c_is_answer(const struct zg_message *message);
 bool zgi_c_settles(const struct zg_message *message);
-/* Whether it answers echo and counters later, where silence is due in front of a frame. */
-bool zgi_c_is_late(const struct zgi_c *c);
 void zgi_c_session_type(const struct zgi_c *c, GString *text);
 void zgi_c_session_terms(const struct zgi_c *c, GString *text);
 void zgi_c_session_code(const struct zgi_c *c, GString *text);
@@ -91,6 +89,7 @@ void zgi_c_ticketed_take(const struct zgi_c *c, GString *text, const struct zg_p
                          const char *body);
 void zgi_c_takes(const struct zgi_c *c, GString *text);
 void zgi_c_variables_type(const struct zgi_c *c, GString *text);
+void zgi_c_variables_declarations(const struct zgi_c *c, GString *text);
 void zgi_c_variables_code(const struct zgi_c *c, GString *text);
 void zgi_c_variables_host(const struct zgi_c *c, GString *text, bool prototypes);
 

@@ -162,9 +162,8 @@ static void print_reply_send(const struct zgi_c *c, GString *text, const struct 
     g_string_append_printf(text, "%u);\n    return error;\n}\n\n", item->tickets);
 }
 
-static void print_refuse(const struct zgi_c *c, GString *text, bool is_public)
+static void print_refuse(const struct zgi_c *c, GString *text)
 {
-    g_string_append(text, is_public ? "" : "static inline ");
     print_refuse_prototype(c, text);
     g_string_append(text, "\n{\n");
     print_find_session(c, text);
@@ -200,10 +199,10 @@ static bool sends_content(const struct zgi_c *c)
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         if ((message->from & c->side) && strcmp(message->name, "hello") != 0 && !zg_message_is_ticketed(message) &&
-            !zgi_c_settles(message) && !(zgi_c_is_answer(message) && zgi_c_is_late(c)))
+            !zgi_c_is_answer(message))
             return true;
     }
-    return c->end.variables && c->side == ZG_SIDE_DEVICE; /* streams */
+    return false;
 }
 
 void zgi_c_sends(const struct zgi_c *c, GString *text)
@@ -222,10 +221,9 @@ void zgi_c_sends(const struct zgi_c *c, GString *text)
         if (!(message->from & c->side))
             continue;
         replies = replies || (message->is_reply && !message->service);
-        if (zgi_c_is_answer(message) && (strcmp(message->name, "counters") != 0 || zgi_c_is_late(c)) &&
-            strcmp(message->name, "variable_value") != 0)
+        if (zgi_c_is_answer(message))
             continue;
-        g_string_append_printf(text, "%s%s\n{\n", zgi_c_is_answer(message) ? "static " : "", prototype);
+        g_string_append_printf(text, "%s\n{\n", prototype);
         if (item->tickets == 0)
             print_plain_send(c, text, item);
         else if (message->is_reply)
@@ -233,8 +231,8 @@ void zgi_c_sends(const struct zgi_c *c, GString *text)
         else
             print_ticketed_send(c, text, item);
     }
-    if (replies || (c->end.variables && c->side == ZG_SIDE_DEVICE))
-        print_refuse(c, text, replies);
+    if (replies)
+        print_refuse(c, text);
     if (c->end.interleaved || c->end.console)
         print_print(c, text);
 }

@@ -29,14 +29,6 @@ bool zgi_c_is_answer(const struct zg_message *message)
     return message->service && g_strv_contains(answers, message->name);
 }
 
-bool zgi_c_is_late(const struct zgi_c *c)
-{
-    const struct zg_definition *definition = c->plan->definition;
-
-    return c->plan->send_gap_ns > 0 && (zg_definition_serves(definition, "echo") ||
-                                        (zg_definition_serves(definition, "counters") && c->side == ZG_SIDE_DEVICE));
-}
-
 /* Whether silence is timed at an end whose operating system may hold bytes back for longer than the line is silent. */
 static bool holds_back(const struct zgi_c *c)
 {
@@ -145,7 +137,7 @@ static void print_struct(const struct zgi_c *c, GString *text)
                    "    uint8_t turn;\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
         zgi_c_emit(c, text, NULL, "    struct zg_stream streams[@P_DEVICE_STREAMS];\n");
-    if (zgi_c_is_late(c))
+    if (c->end.late)
         zgi_c_emit(c, text, NULL,
                    "    struct zg_late late;\n"
                    "    uint8_t late_content[@P_HEADER_SIZE + @P_MAX_PAYLOAD + @P_CHECK_SIZE];\n");
@@ -358,7 +350,7 @@ static void print_init(const struct zgi_c *c, GString *text)
                    "@p_@s_hear_text, node);\n");
     if (c->end.hello)
         g_string_append(text, "    node->boot = zgi_boot_number(&node->link);\n");
-    if (zgi_c_is_late(c))
+    if (c->end.late)
         g_string_append(text, "    node->late.due = false;\n");
     if (c->end.hello && !c->end.has_many)
         zgi_c_emit(c, text, NULL, "    @p_@s_begin_session(node, @p_@s_session_with(node, &node->link.peer));\n");
@@ -375,7 +367,7 @@ static void print_poll(const struct zgi_c *c, GString *text)
     if (c->end.hello)
         g_string_append(text, "    uint32_t now;\n\n");
     g_string_append(text, "    zgi_link_poll(&node->link);\n");
-    if (zgi_c_is_late(c))
+    if (c->end.late)
         g_string_append(text, "    zgi_late_poll(&node->link, &node->late, node->late_content);\n");
     if (c->end.hello)
         g_string_append(text, "    now = zgi_now(&node->link);\n");
@@ -411,6 +403,13 @@ static void print_contract(const struct zgi_c *c, GString *text)
     g_string_append(text, "#include \"zeugma/detail/specialise.h\"\n");
 }
 
+static bool answers_by_itself(const struct zgi_c *c)
+{
+    const struct zg_definition *definition = c->plan->definition;
+    return zg_definition_serves(definition, "echo") ||
+           (zg_definition_serves(definition, "counters") && c->side == ZG_SIDE_DEVICE);
+}
+
 void zgi_c_node_code(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL, "#include \"@p_@s.h\"\n\n#include <string.h>\n\n#include \"@p_frame.h\"\n\n");
@@ -434,6 +433,10 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
         g_string_append(text, "#include \"zeugma/detail/hello_body.h\"\n");
     if (c->end.delivery)
         g_string_append(text, "#include \"zeugma/detail/delivery_body.h\"\n");
+    if (answers_by_itself(c))
+        g_string_append(text, "#include \"zeugma/detail/services_body.h\"\n");
+    if (c->end.variables && c->side == ZG_SIDE_DEVICE)
+        zgi_c_variables_declarations(c, text);
     g_string_append_c(text, '\n');
     zgi_c_session_code(c, text);
     zgi_c_sends(c, text);

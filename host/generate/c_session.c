@@ -323,58 +323,38 @@ static void print_settling(const struct zgi_c *c, GString *text)
         text, "    return zgi_delivery_told(&node->link, &with->delivery, &frame->header, payload, length);\n}\n\n");
 }
 
+/* How a function begins that answers at once, or later; "node->late" and "content" or "late_content" follow. */
+static void print_answering(const struct zgi_c *c, GString *text, const char *request)
+{
+    zgi_c_emit(c, text, request,
+               "static int @p_@s_take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
+               "                   size_t length)\n{\n");
+    if (!c->end.late)
+        zgi_c_emit(c, text, NULL, "    uint8_t content[@P_HEADER_SIZE + @P_MAX_PAYLOAD + @P_CHECK_SIZE];\n\n");
+}
+
+static const char *late_arguments(const struct zgi_c *c)
+{
+    return c->end.late ? "&node->late, node->late_content" : "NULL, content";
+}
+
 static void print_echo(const struct zgi_c *c, GString *text)
 {
-    zgi_c_emit(c, text, NULL,
-               zgi_c_is_late(c) ? "/* Sends the bytes back, as soon as the line is free. */\n"
-                                : "/* Sends the bytes back; without room for them there is no answer. */\n");
-    zgi_c_emit(
-        c, text, NULL,
-        "static int @p_@s_take_echo_request(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
-        "                   size_t length)\n{\n");
-    zgi_c_emit(c, text, NULL,
-               zgi_c_is_late(c)
-                   ? "    if (node->late.due) {\n        zgi_count_unanswered(&node->link);\n        return 0;\n    }\n"
-                     "    memcpy(node->late_content + @P_HEADER_SIZE, payload, length);\n"
-                     "    zgi_late_begin(&node->late, frame->header.source, @P_ECHO_REPLY_ID, length);\n"
-                   : "    uint8_t content[@P_HEADER_SIZE + @P_MAX_PAYLOAD + @P_CHECK_SIZE];\n\n"
-                     "    memcpy(content + @P_HEADER_SIZE, payload, length);\n"
-                     "    if (@p_@s_send_content(node, frame->header.source, @P_ECHO_REPLY_ID, content, length) != 0)\n"
-                     "        zgi_count_unanswered(&node->link);\n");
-    g_string_append(text, "    return 0;\n}\n\n");
+    print_answering(c, text, "echo_request");
+    g_string_append_printf(text, "    zgi_echo(&node->link, %s, frame->header.source, ", late_arguments(c));
+    zgi_c_emit(c, text, NULL, "@P_ECHO_REPLY_ID, payload, length);\n    return 0;\n}\n\n");
 }
 
 static void print_counters(const struct zgi_c *c, GString *text)
 {
-    const bool late = zgi_c_is_late(c);
+    const struct zg_block *reply = &zg_plan_by_name(c->plan, "counters")->payload;
 
-    zgi_c_emit(c, text, NULL,
-               late ? "/* Sends as many counters as fit, as soon as the line is free. */\n"
-                    : "/* Sends as many counters as fit; without room for them there is no answer. */\n");
-    zgi_c_emit(
-        c, text, NULL,
-        "static int @p_@s_take_counters_request(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
-        "                   size_t length)\n{\n"
-        "    struct @p_counters_request request;\n    struct @p_counters reply;\n"
-        "    int result = @p_counters_request_unpack(&request, payload, length);\n    unsigned i;\n");
-    g_string_append(text, late ? "\n    if (result < 0)\n        return result;\n    if (node->late.due) {\n"
-                                 "        zgi_count_unanswered(&node->link);\n        return result;\n    }\n"
-                               : "\n    (void)frame;\n    if (result < 0)\n        return result;\n");
-    zgi_c_emit(c, text, NULL,
-               "    reply.first = request.first;\n    reply.values_count = 0;\n"
-               "    for (i = request.first; i < ZG_COUNTERS && reply.values_count < sizeof reply.values / sizeof "
-               "reply.values[0]; i++)\n"
-               "        reply.values[reply.values_count++] = zg_link_counter(&node->link, i);\n");
-    zgi_c_emit(
-        c, text, NULL,
-        late ? "    if (@p_counters_pack(&reply, node->late_content + @P_HEADER_SIZE, @P_MAX_PAYLOAD, &length) != 0)\n"
-               "        return result;\n"
-               "    zgi_late_begin(&node->late, frame->header.source, @P_COUNTERS_ID, length);\n"
-               "    if (request.clear)\n"
-             : "    if (@p_@s_send_counters(node, &reply) != 0)\n        zgi_count_unanswered(&node->link);\n"
-               "    else if (request.clear)\n");
-    g_string_append(text, "        while (i-- > request.first)\n            zg_link_clear_counter(&node->link, i);\n"
-                          "    return result;\n}\n\n");
+    print_answering(c, text, "counters_request");
+    g_string_append_printf(text, "    return zgi_counters(&node->link, %s, frame->header.source, ", late_arguments(c));
+    zgi_c_emit(c, text, NULL, "@P_COUNTERS_ID, ");
+    g_string_append_printf(text, "%u, %s, payload, length);\n}\n\n",
+                           MIN(zg_block_step(reply, reply->steps->len - 1)->most, 255),
+                           c->plan->definition->big_endian ? "true" : "false");
 }
 
 void zgi_c_services(const struct zgi_c *c, GString *text)

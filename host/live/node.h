@@ -26,6 +26,12 @@ struct zg_node_calls {
                     const struct zg_value *values, enum zg_settled how);
     /* Something changed about the node of this address (0 where the line is not shared). */
     void (*changed)(void *data, zg_role address, enum zg_link_event event);
+    /* Of a device's end: a variable's value, packed: its bytes, at most `room`; whether what was written is good, and
+     * taken; that it was. Without these the variables are refused as such that there are not. */
+    int (*variable_get)(void *data, const struct zg_plan_variable *variable, uint8_t *out, size_t room, size_t *size);
+    enum zg_settled (*variable_set)(void *data, const struct zg_plan_variable *variable, const uint8_t *in,
+                                    size_t length);
+    void (*variable_written)(void *data, const struct zg_plan_variable *variable);
     /* Text of an interleaved console. */
     void (*text)(void *data, const uint8_t *text, size_t size);
 };
@@ -65,11 +71,6 @@ int zg_node_send(struct zg_node *node, zg_role to, const struct zg_plan_message 
 int zg_node_answer(struct zg_node *node, zg_role to, uint8_t ticket, const struct zg_plan_message *message,
                    const struct zg_value *values);
 int zg_node_refuse(struct zg_node *node, zg_role to, uint8_t ticket, enum zg_settled why);
-
-/* Sends a message that bears the ticket of a request answered before: a variable that is streamed. As zg_node_send().
- */
-int zg_node_stream(struct zg_node *node, zg_role to, uint8_t ticket, const struct zg_plan_message *message,
-                   const struct zg_value *values);
 
 /* Sends text to the other end's console: how many of its bytes; 0: there is no room now, or no console. */
 size_t zg_node_print(struct zg_node *node, zg_role to, const char *text, size_t size);

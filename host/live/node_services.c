@@ -3,8 +3,19 @@
 
 #include "plan/fingerprint.h"
 #include "zeugma/detail/any_end.h"
-#include "zeugma/detail/delivery_body.h"
+#include "zeugma/variable.h"
+
 #include "zeugma/detail/hello_body.h"
+
+#include "zeugma/detail/delivery_body.h"
+
+#include "zeugma/detail/services_body.h"
+
+static uint8_t zgi_variable_access(struct zg_link *link, uint8_t index);
+static int zgi_variable_get(struct zg_link *link, uint8_t index, uint8_t *out, size_t room, size_t *size);
+static enum zg_settled zgi_variable_set(struct zg_link *link, uint8_t index, const uint8_t *in, size_t length);
+static void zgi_variable_written(struct zg_link *link, uint8_t index);
+#include "zeugma/detail/variables_body.h"
 
 /* --- sessions */
 
@@ -166,18 +177,6 @@ int zg_node_send(struct zg_node *node, zg_role to, const struct zg_plan_message 
     return error;
 }
 
-int zg_node_stream(struct zg_node *node, zg_role to, uint8_t ticket, const struct zg_plan_message *message,
-                   const struct zg_value *values)
-{
-    const struct zg_header header = { .ticket = ticket, .base = ticket };
-    const size_t size = zg_payload_size(message, values);
-
-    if (size > node->plan->max_payload)
-        return ZG_ESIZE;
-    zg_payload_pack(message, &header, values, payload_of(node));
-    return send_content(node, to, message, size);
-}
-
 /* Where the answer to a request goes, behind the ticket; NULL: there is no such request. */
 static uint8_t *answer_place(struct zg_node *node, struct zgi_session *with, uint8_t ticket)
 {
@@ -275,6 +274,7 @@ static int take_hello(struct zg_node *node, struct zg_frame *frame, const uint8_
     }
     if (news == ZGI_NEWS_RESTARTED) {
         zgi_forget_sequence(&node->any.link, frame);
+        memset(node->services.streams, 0, sizeof node->services.streams);
         if (node->services.end.delivery)
             zgi_delivery_restart(&node->any.link, &with->delivery);
     }
@@ -284,54 +284,100 @@ static int take_hello(struct zg_node *node, struct zg_frame *frame, const uint8_
     return 0;
 }
 
-/* Sends what stands in the late content, as soon as it may. */
-static void answer(struct zg_node *node, zg_role to, const struct zg_plan_message *message, size_t length)
+/* Where the answer of a service waits, and its content. */
+static struct zg_late *late_of(struct zg_node *node)
 {
-    struct zgi_services *services = &node->services;
-
-    zgi_late_begin(&services->late, to, (zg_role)message->message->id, length);
-    zgi_late_poll(&node->any.link, &services->late, services->late_content);
+    return node->services.end.late ? &node->services.late : NULL;
 }
 
-/* Sends the bytes back; while another answer waits there is none. */
+static uint8_t *answer_content(struct zg_node *node)
+{
+    return node->services.end.late ? node->services.late_content : node->services.content;
+}
+
 static int take_echo(struct zg_node *node, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
-    if (node->services.late.due) {
-        zgi_count_unanswered(&node->any.link);
-        return 0;
-    }
-    memcpy(node->services.late_content + node->plan->header.size, payload, length);
-    answer(node, frame->header.source, node->services.echo_reply, length);
+    zgi_echo(&node->any.link, late_of(node), answer_content(node), frame->header.source,
+             (zg_role)node->services.echo_reply->message->id, payload, length);
     return 0;
 }
 
-/* Sends as many counters as fit; while another answer waits there is none. */
 static int take_counters_request(struct zg_node *node, const struct zg_frame *frame, const uint8_t *payload,
-                                 size_t length, struct zg_value *values)
+                                 size_t length)
 {
     const struct zg_plan_message *reply = node->services.counters;
-    int result = unpack(node, node->services.counters_request, payload, length, values);
 
-    if (result < 0)
-        return result;
-    if (node->services.late.due) {
-        zgi_count_unanswered(&node->any.link);
-        return result;
-    }
-    const unsigned first = (unsigned)values[0].raw.u, most = zg_block_step(&reply->payload, 1)->most;
-    const unsigned behind = MIN(ZG_COUNTERS, first + most);
-    struct zg_value *told = zg_values_new(&reply->payload);
-    told[0].raw.u = first;
-    zg_value_resize(zg_block_step(&reply->payload, 1), &told[1], behind > first ? behind - first : 0);
-    for (unsigned i = first; i < behind; i++)
-        told[1].items[i - first].raw.u = zg_link_counter(&node->any.link, i);
-    zg_block_pack(&reply->payload, told, node->services.late_content + node->plan->header.size);
-    answer(node, frame->header.source, reply, zg_block_size(&reply->payload, told));
-    for (unsigned i = first; i < behind && values[1].raw.b; i++)
-        zg_link_clear_counter(&node->any.link, i);
-    zg_values_free(&reply->payload, told);
-    return result;
+    return zgi_counters(&node->any.link, late_of(node), answer_content(node), frame->header.source,
+                        (zg_role)reply->message->id, (uint8_t)MIN(zg_block_step(&reply->payload, 1)->most, 255),
+                        node->plan->definition->big_endian, payload, length);
 }
+
+/* --- a device's variables */
+
+static struct zg_node *node_of(struct zg_link *link)
+{
+    return (struct zg_node *)(void *)link;
+}
+
+static const struct zg_plan_variable *variable_of(const struct zg_node *node, uint8_t index)
+{
+    for (unsigned i = 0; i < node->plan->variables->len; i++)
+        if (zg_plan_variable_at(node->plan, i)->variable->index == index)
+            return zg_plan_variable_at(node->plan, i);
+    return NULL;
+}
+
+static uint8_t zgi_variable_access(struct zg_link *link, uint8_t index)
+{
+    const struct zg_node *node = node_of(link);
+    const struct zg_plan_variable *variable = node->calls->variable_get ? variable_of(node, index) : NULL;
+
+    if (!variable)
+        return 0;
+    return (uint8_t)((variable->variable->access & ZG_ACCESS_READ ? ZG_MAY_READ : 0) |
+                     (variable->variable->access & ZG_ACCESS_WRITE ? ZG_MAY_WRITE : 0));
+}
+
+static int zgi_variable_get(struct zg_link *link, uint8_t index, uint8_t *out, size_t room, size_t *size)
+{
+    const struct zg_node *node = node_of(link);
+    return node->calls->variable_get(node->data, variable_of(node, index), out, room, size);
+}
+
+static enum zg_settled zgi_variable_set(struct zg_link *link, uint8_t index, const uint8_t *in, size_t length)
+{
+    const struct zg_node *node = node_of(link);
+    return node->calls->variable_set(node->data, variable_of(node, index), in, length);
+}
+
+static void zgi_variable_written(struct zg_link *link, uint8_t index)
+{
+    const struct zg_node *node = node_of(link);
+
+    if (node->calls->variable_written)
+        node->calls->variable_written(node->data, variable_of(node, index));
+}
+
+/* A device's end answers requests about variables by itself. */
+static int take_variable(struct zg_node *node, struct zg_frame *frame, const struct zg_plan_message *message,
+                         const uint8_t *payload, size_t length)
+{
+    struct zgi_services *services = &node->services;
+    struct zg_link *link = &node->any.link;
+    struct zgi_session *with = session_with(node, frame->peer);
+    const zg_role id = (zg_role)services->value->message->id;
+
+    if (!with)
+        return 0;
+    if (message == services->read)
+        return zgi_variable_read(link, &with->hello, &with->delivery, id, frame, payload, length);
+    if (message == services->write)
+        return zgi_variable_write(link, &with->hello, &with->delivery, id, frame, payload, length);
+    return zgi_variable_stream(link, &with->hello, &with->delivery, id, node->plan->definition->big_endian,
+                               services->streams, ZGI_NODE_STREAMS, frame, payload, length);
+}
+
+/* --- tickets */
 
 static int take_settling(struct zg_node *node, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
@@ -370,9 +416,9 @@ static int take_reply(struct zg_node *node, struct zg_frame *frame, const struct
     int result = unpack(node, message, payload, length, values);
     if (result < 0)
         return result;
-    hand_on(node, frame, message, values);
     if (asked)
         zgi_settle(&node->any.link, &with->delivery, payload[0], ZG_DELIVERED);
+    hand_on(node, frame, message, values);
     return result;
 }
 
@@ -413,7 +459,10 @@ static int take_message(struct zg_node *node, struct zg_frame *frame, const stru
     if (message == services->echo_request)
         return take_echo(node, frame, payload, length);
     if (message == services->counters_request)
-        return take_counters_request(node, frame, payload, length, values);
+        return take_counters_request(node, frame, payload, length);
+    if (services->side == ZG_SIDE_DEVICE &&
+        (message == services->read || message == services->write || message == services->stream))
+        return take_variable(node, frame, message, payload, length);
     if (message == services->acknowledge || message == services->refused)
         return take_settling(node, frame, payload, length);
     if (message->message->is_reply)
@@ -585,6 +634,9 @@ void zgi_services_prepare(struct zg_node *node, enum zg_side side)
     services->echo_reply = service_message(node, "echo_reply");
     services->counters_request = service_message(node, "counters_request");
     services->counters = service_message(node, "counters");
+    services->read = service_message(node, "variable_read");
+    services->write = service_message(node, "variable_write");
+    services->stream = service_message(node, "variable_stream");
     services->value = service_message(node, "variable_value");
     services->console = service_message(node, "console");
     services->acknowledge = service_message(node, "acknowledge");
@@ -652,4 +704,7 @@ void zg_node_poll(struct zg_node *node)
         if (services->end.delivery)
             zgi_delivery_poll(&node->any.link, &with->hello, &with->delivery, now);
     }
+    if (services->side == ZG_SIDE_DEVICE && services->value)
+        zgi_streams_poll(&node->any.link, (zg_role)services->value->message->id, services->streams, ZGI_NODE_STREAMS,
+                         services->content, now);
 }

@@ -6,6 +6,9 @@
 #include "live/node.h"
 #include "plan/end.h"
 #include "zeugma/text.h"
+#include "zeugma/variable.h"
+
+enum { ZGI_NODE_STREAMS = 8 }; /* variables that a device's end sends again and again at a time */
 
 /* What passes between the node and another. */
 struct zgi_session {
@@ -30,12 +33,13 @@ struct zgi_services {
     GPtrArray *kinds;    /* const struct zg_plan_message: those of `ticketed` */
     GPtrArray *sessions; /* struct zgi_session */
     uint8_t *content;    /* of a frame that is being sent */
-    struct zg_late late; /* the answer of a service, */
+    struct zg_late late; /* the answer of a service, where that waits, */
     uint8_t *late_content;
+    struct zg_stream streams[ZGI_NODE_STREAMS];
     struct zg_text_sorter sorter;
     uint8_t *sorter_raw;
-    const struct zg_plan_message *hello, *echo_request, *echo_reply, *counters_request, *counters, *value, *console,
-        *acknowledge, *refused; /* NULL: not in this definition */
+    const struct zg_plan_message *hello, *echo_request, *echo_reply, *counters_request, *counters, *read, *write,
+        *stream, *value, *console, *acknowledge, *refused; /* NULL: not in this definition */
 };
 
 struct zg_node {

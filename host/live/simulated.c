@@ -7,12 +7,10 @@
 #include "sim/resample.h"
 #include "zeugma/clock.h"
 #include "zeugma/error.h"
-#include "zeugma/variable.h"
 
 #define SECOND_NS UINT64_C(1000000000)
 
 enum {
-    STREAMS = 8,         /* variables that are streamed at a time */
     BOOT_NS = 200000000, /* from a reset to the first frame */
     UNPROMPTED_S = 5,    /* between messages that have no period */
     LEFT_FREE = 3,       /* frames' room, by one that is busy, for its services */
@@ -53,9 +51,8 @@ struct zg_simulated {
     uint64_t answers;  /* to requests */
     GArray *dues;      /* struct due */
     GArray *variables; /* struct variable */
-    struct zg_stream streams[STREAMS];
-    GString *text;  /* for the console, not sent yet */
-    GString *typed; /* on its console */
+    GString *text;     /* for the console, not sent yet */
+    GString *typed;    /* on its console */
     zg_role host;
     struct zg_simulated_totals before; /* of earlier runs */
 };
@@ -107,107 +104,42 @@ static void refresh(struct zg_simulated *device, const struct variable *variable
                           variable->value);
 }
 
-/* The variable_value message: index, and the value's bytes. Free with zg_values_free(). */
-static struct zg_value *value_message(struct zg_simulated *device, const struct variable *variable)
+static int get_variable(void *data, const struct zg_plan_variable *plan, uint8_t *out, size_t room, size_t *size)
 {
-    const struct zg_plan_message *message = zg_plan_by_name(device->plan, "variable_value");
-    struct zg_value *values = zg_values_new(&message->payload);
+    struct zg_simulated *device = data;
+    const struct variable *variable = variable_of(device, plan->variable->index);
 
     refresh(device, variable);
-    values[0].raw.u = variable->plan->variable->index;
-    zg_value_resize(zg_block_step(&message->payload, 1), &values[1],
-                    (unsigned)zg_block_size(&variable->plan->block, variable->value));
-    zg_block_pack(&variable->plan->block, variable->value, values[1].bytes);
-    return values;
-}
-
-static void answer_value(struct zg_simulated *device, uint8_t ticket, const struct variable *variable)
-{
-    const struct zg_plan_message *message = zg_plan_by_name(device->plan, "variable_value");
-    struct zg_value *values = value_message(device, variable);
-
-    (void)zg_node_answer(device->node, device->host, ticket, message, values);
-    zg_values_free(&message->payload, values);
+    *size = zg_block_size(&plan->block, variable->value);
+    if (*size > room)
+        return ZG_EROOM;
+    zg_block_pack(&plan->block, variable->value, out);
+    return 0;
 }
 
 static void say(struct zg_simulated *device, const char *format, ...) G_GNUC_PRINTF(2, 3);
 
 /* Sets a variable from the bytes that the host wrote, if they are good. */
-static enum zg_settled write_variable(struct zg_simulated *device, const struct variable *variable,
-                                      const struct zg_value *bytes)
+static enum zg_settled set_variable(void *data, const struct zg_plan_variable *plan, const uint8_t *in, size_t length)
 {
-    const struct zg_block *block = &variable->plan->block;
-    struct zg_value *values = zg_values_new(block);
+    struct zg_simulated *device = data;
+    struct zg_value *values = zg_values_new(&plan->block);
     enum zg_settled how = ZG_DELIVERED;
     size_t ignored;
 
-    if (!zg_block_unpack(block, bytes->bytes, bytes->count, values, &ignored) || ignored > 0)
+    if (!zg_block_unpack(&plan->block, in, length, values, &ignored) || ignored > 0)
         how = ZG_REFUSED_BAD_PAYLOAD;
-    else if (!zg_block_permits(block, values, NULL))
+    else if (!zg_block_permits(&plan->block, values, NULL))
         how = ZG_REFUSED_BAD_VALUE;
     else
-        (void)zg_block_unpack(block, bytes->bytes, bytes->count, variable->value, &ignored);
-    zg_values_free(block, values);
-    if (how == ZG_DELIVERED)
-        say(device, "%s was written\r\n", zg_variable_field(variable->plan->variable)->name);
+        (void)zg_block_unpack(&plan->block, in, length, variable_of(device, plan->variable->index)->value, &ignored);
+    zg_values_free(&plan->block, values);
     return how;
 }
 
-/* Begins, changes or ends (period 0) a stream. */
-static enum zg_settled set_stream(struct zg_simulated *device, uint8_t ticket, uint8_t index, uint16_t period_ms)
+static void variable_written(void *data, const struct zg_plan_variable *plan)
 {
-    struct zg_stream *place = NULL;
-
-    for (unsigned i = 0; i < STREAMS; i++) {
-        struct zg_stream *stream = &device->streams[i];
-        if (stream->period_ms > 0 && stream->index == index) {
-            place = stream;
-            break;
-        }
-        if (stream->period_ms == 0)
-            place = stream;
-    }
-    if (!place)
-        return period_ms == 0 ? ZG_DELIVERED : ZG_REFUSED_BUSY;
-    *place = (struct zg_stream){ now_us(device) + (uint32_t)period_ms * 1000U, period_ms, index, ticket };
-    return ZG_DELIVERED;
-}
-
-static void poll_streams(struct zg_simulated *device)
-{
-    const uint32_t now = now_us(device);
-
-    for (unsigned i = 0; i < STREAMS; i++) {
-        struct zg_stream *stream = &device->streams[i];
-        if (stream->period_ms == 0 || !zg_clock_reached(now, stream->due_us))
-            continue;
-        const struct zg_plan_message *message = zg_plan_by_name(device->plan, "variable_value");
-        struct zg_value *values = value_message(device, variable_of(device, stream->index));
-        if (zg_node_stream(device->node, device->host, stream->ticket, message, values) == 0)
-            stream->due_us = now + (uint32_t)stream->period_ms * 1000U;
-        zg_values_free(&message->payload, values);
-    }
-}
-
-static void take_variable_request(struct zg_simulated *device, uint8_t ticket, const char *request,
-                                  const struct zg_value *values)
-{
-    const struct variable *variable = variable_of(device, values[0].raw.u);
-    const bool writes = strcmp(request, "variable_write") == 0;
-    enum zg_settled how = ZG_DELIVERED;
-
-    if (!variable)
-        how = ZG_REFUSED_NO_VARIABLE;
-    else if (!(variable->plan->variable->access & (writes ? ZG_ACCESS_WRITE : ZG_ACCESS_READ)))
-        how = ZG_REFUSED_NOT_ALLOWED;
-    else if (writes)
-        how = write_variable(device, variable, &values[1]);
-    else if (strcmp(request, "variable_stream") == 0)
-        how = set_stream(device, ticket, (uint8_t)values[0].raw.u, (uint16_t)values[1].raw.u);
-    if (how == ZG_DELIVERED)
-        answer_value(device, ticket, variable);
-    else
-        (void)zg_node_refuse(device->node, device->host, ticket, how);
+    say(data, "%s was written\r\n", zg_variable_field(plan->variable)->name);
 }
 
 /* --- console */
@@ -287,9 +219,7 @@ static void take(void *data, const struct zg_frame *frame, const struct zg_plan_
     const char *name = message->message->name;
 
     device->host = frame->header.source;
-    if (message->message->service && g_str_has_prefix(name, "variable_"))
-        take_variable_request(device, frame->header.ticket, name, values);
-    else if (message->message->service && strcmp(name, "console") == 0)
+    if (message->message->service && strcmp(name, "console") == 0)
         take_typed(device, values[0].bytes, values[0].count);
     else if (!message->message->reply)
         return;
@@ -304,16 +234,11 @@ static void take_text(void *data, const uint8_t *text, size_t size)
     take_typed(data, text, size);
 }
 
-static void changed(void *data, zg_role address, enum zg_link_event event)
-{
-    struct zg_simulated *device = data;
-
-    (void)address;
-    if (event == ZG_LINK_RESTARTED)
-        memset(device->streams, 0, sizeof device->streams);
-}
-
-static const struct zg_node_calls calls = { .take = take, .text = take_text, .changed = changed };
+static const struct zg_node_calls calls = { .take = take,
+                                            .text = take_text,
+                                            .variable_get = get_variable,
+                                            .variable_set = set_variable,
+                                            .variable_written = variable_written };
 
 /* What it sends by itself, and when first: not all at once. */
 static void list_dues(struct zg_simulated *device)
@@ -492,7 +417,6 @@ static void boot(struct zg_simulated *device)
         const struct variable *variable = &g_array_index(device->variables, struct variable, i);
         zg_plausible_fill(&variable->plan->block, 0, 0, device->settings.seed, variable->value);
     }
-    memset(device->streams, 0, sizeof device->streams);
     g_string_truncate(device->text, 0);
     g_string_truncate(device->typed, 0);
     say(device, "%s %u.%u starts\r\n", plan->definition->protocol, plan->definition->major, plan->definition->minor);
@@ -532,7 +456,6 @@ static void run(struct zg_simulated *device, uint64_t now_ns)
         boot(device);
     zg_node_poll(device->node);
     send_dues(device);
-    poll_streams(device);
     print(device);
     transmit(device);
 }

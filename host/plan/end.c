@@ -67,6 +67,8 @@ struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side)
 
     end.has_many = end.shared && side == ZG_SIDE_HOST;
     end.tells = end.hello || definition->line.link_timeout_ns > 0;
+    end.late = plan->send_gap_ns > 0 && (zg_definition_serves(definition, "echo") ||
+                                         (zg_definition_serves(definition, "counters") && side == ZG_SIDE_DEVICE));
     if (!end.delivery)
         return end;
     const struct tickets ours = tickets_of(plan, side), theirs = tickets_of(plan, zg_receivers(side));

@@ -23,6 +23,7 @@ struct zg_plan_end {
     unsigned room;        /* bytes of the largest that waits in a slot: header, payload, check */
     unsigned answer_room; /* of the largest reply */
     bool takes;           /* ticketed messages come in */
+    bool late;            /* its answers to echo and counters wait, since silence is due in front of a frame */
 };
 
 struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side);

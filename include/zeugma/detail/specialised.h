@@ -22,6 +22,7 @@
 #undef zgi_admit
 #undef zgi_advance_check
 #undef zgi_amount
+#undef zgi_answer
 #undef zgi_answered_of
 #undef zgi_await
 #undef zgi_before_gap
@@ -37,6 +38,7 @@
 #undef zgi_count
 #undef zgi_count_outcome
 #undef zgi_count_unanswered
+#undef zgi_counters
 #undef zgi_counters_of
 #undef zgi_deliver
 #undef zgi_delivery_acknowledged
@@ -53,6 +55,7 @@
 #undef zgi_delivery_restart
 #undef zgi_delivery_take
 #undef zgi_delivery_told
+#undef zgi_echo
 #undef zgi_everybody
 #undef zgi_forget_sequence
 #undef zgi_gap_came
@@ -68,6 +71,7 @@
 #undef zgi_hello_take
 #undef zgi_is_asked
 #undef zgi_is_for_us
+#undef zgi_is_late
 #undef zgi_is_open
 #undef zgi_is_silent
 #undef zgi_is_unsure
@@ -90,14 +94,15 @@
 #undef zgi_open_of
 #undef zgi_open_payload
 #undef zgi_open_poll
-#undef zgi_pending
 #undef zgi_open_send
 #undef zgi_own_number
 #undef zgi_payload_length
 #undef zgi_peer
+#undef zgi_pending
 #undef zgi_protocol
 #undef zgi_put
 #undef zgi_put_check
+#undef zgi_put_counter
 #undef zgi_put_parts
 #undef zgi_put_zeros_back
 #undef zgi_receive
@@ -112,6 +117,8 @@
 #undef zgi_span
 #undef zgi_spread
 #undef zgi_start_transmit
+#undef zgi_stream_set
+#undef zgi_streams_poll
 #undef zgi_take
 #undef zgi_take_event
 #undef zgi_take_received
@@ -121,6 +128,17 @@
 #undef zgi_ticket_take
 #undef zgi_ticket_taken
 #undef zgi_ticketed
+#undef zgi_variable_access
+#undef zgi_variable_answer
+#undef zgi_variable_asked
+#undef zgi_variable_get
+#undef zgi_variable_judge
+#undef zgi_variable_read
+#undef zgi_variable_room
+#undef zgi_variable_set
+#undef zgi_variable_stream
+#undef zgi_variable_write
+#undef zgi_variable_written
 #undef zgi_watch_peers
 #undef zgi_write_frame
 #undef zgi_write_header

@@ -1,0 +1,68 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * Private. What an end answers by itself: echoes and counters. The messages are laid out as services.yaml says. Where
+ * silence is due in front of a frame, no answer can be sent at once: `late` keeps it, with its content; else `late` is
+ * NULL. `content` has room for a header, the largest payload and a check.
+ */
+
+/* Sends an answer whose payload stands in its place. Whether it was sent, or kept. */
+static inline bool zgi_answer(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_role to, zg_role id,
+                              size_t length)
+{
+    if (late) {
+        zgi_late_begin(late, to, id, length);
+        return true;
+    }
+    if (zgi_link_send(link, to, id, content, NULL, length) == 0)
+        return true;
+    zgi_count_unanswered(link);
+    return false;
+}
+
+/* Whether an answer is still kept, so that there is no place for this one. */
+static inline bool zgi_is_late(struct zg_link *link, const struct zg_late *late)
+{
+    if (!late || !late->due)
+        return false;
+    zgi_count_unanswered(link);
+    return true;
+}
+
+/* An echo_request: sends its bytes back. */
+static inline void zgi_echo(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_role to, zg_role id,
+                            const uint8_t *payload, size_t length)
+{
+    if (zgi_is_late(link, late))
+        return;
+    memcpy(content + ZGI_PROTOCOL_OF(link)->header_size, payload, length);
+    (void)zgi_answer(link, late, content, to, id, length);
+}
+
+static inline void zgi_put_counter(uint8_t *at, uint32_t value, bool big_endian)
+{
+    for (uint8_t i = 0; i < 4; i++, value >>= 8)
+        at[big_endian ? 3 - i : i] = (uint8_t)value;
+}
+
+/* A counters_request: sends as many counters as fit, `most` at most, from the one that is asked for. Once they are sent
+ * they are cleared, if that is asked for. Bytes of the request that were left over, or ZG_ESIZE. */
+static inline int zgi_counters(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_role to, zg_role id,
+                               uint8_t most, bool big_endian, const uint8_t *payload, size_t length)
+{
+    uint8_t *const answer = content + ZGI_PROTOCOL_OF(link)->header_size;
+
+    if (length < 2)
+        return ZG_ESIZE;
+    if (zgi_is_late(link, late))
+        return (int)(length - 2);
+    const uint8_t first = payload[0], clears = payload[1] & 1U;
+    uint8_t i = first;
+    size_t size = 1;
+    answer[0] = first;
+    for (; i < ZG_COUNTERS && (uint8_t)(i - first) < most; i++, size += 4)
+        zgi_put_counter(answer + size, zg_link_counter(link, i), big_endian);
+    if (zgi_answer(link, late, content, to, id, size) && clears)
+        while (i-- > first)
+            zg_link_clear_counter(link, i);
+    return (int)(length - 2);
+}
