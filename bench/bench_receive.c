@@ -9,7 +9,7 @@
 #include <zlib.h>
 
 #include "codec/frame.h"
-#include "live/node.h"
+#include "node/node.h"
 #include "sim/random.h"
 
 enum { SMALL = 1 << 20, LARGE = 1 << 26, TURNS = 9 };

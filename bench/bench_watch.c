@@ -5,8 +5,8 @@
 #include <stdlib.h>
 
 #include "codec/frame.h"
-#include "live/capture.h"
-#include "live/simulated.h"
+#include "link/capture.h"
+#include "device/simulated.h"
 #include "posix/channel.h"
 
 enum { MEGABYTES = 16, ROUNDS = 5 };

@@ -7,7 +7,7 @@
 #include "analysis/detection.h"
 #include "analysis/nearby.h"
 #include "codec/values.h"
-#include "generate/c_table.h"
+#include "generate/c/table.h"
 #include "plan/checker.h"
 
 enum { LONGEST = 65536, LONGEST_OF_FOUR = 4096, SHOWN = 12 }; /* bits; lines */

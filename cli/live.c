@@ -5,7 +5,7 @@
 #include <stdio.h>
 
 #include "definition/words.h"
-#include "live/simulated_wire.h"
+#include "device/simulated_wire.h"
 
 static volatile sig_atomic_t stopped, poked;
 

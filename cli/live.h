@@ -4,7 +4,7 @@
 #define ZEUGMA_CLI_LIVE_H
 
 #include "cli.h"
-#include "live/wire.h"
+#include "link/wire.h"
 
 /* Ctrl-C and SIGTERM end what is going on cleanly: cli_stopped() tells so from then on. SIGUSR1 sets what
  * cli_was_poked() returns, once each time. */

@@ -5,8 +5,8 @@
 #include "codec/describe.h"
 #include "codec/values.h"
 #include "live.h"
-#include "live/script.h"
-#include "live/session.h"
+#include "node/script.h"
+#include "node/session.h"
 #include "zeugma/error.h"
 
 #define SECOND_NS UINT64_C(1000000000)

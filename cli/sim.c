@@ -2,7 +2,7 @@
 #include <unistd.h>
 
 #include "live.h"
-#include "live/simulated.h"
+#include "device/simulated.h"
 #include "soak/faults.h"
 
 enum { STALLED_MOST = 262144 }; /* bytes that wait for a reader: more are lost, as on a line */

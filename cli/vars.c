@@ -5,7 +5,7 @@
 #include "codec/values.h"
 #include "definition/words.h"
 #include "live.h"
-#include "live/session.h"
+#include "node/session.h"
 #include "zeugma/error.h"
 
 struct options {

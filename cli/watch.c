@@ -8,8 +8,8 @@
 #include "codec/values.h"
 #include "definition/words.h"
 #include "live.h"
-#include "live/in_order.h"
-#include "live/suspect.h"
+#include "view/in_order.h"
+#include "view/suspect.h"
 #include "watch_screen.h"
 
 #define SECOND_NS UINT64_C(1000000000)

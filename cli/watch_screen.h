@@ -3,9 +3,9 @@
 #ifndef ZEUGMA_CLI_WATCH_SCREEN_H
 #define ZEUGMA_CLI_WATCH_SCREEN_H
 
-#include "live/lines.h"
-#include "live/session.h"
-#include "live/table.h"
+#include "view/lines.h"
+#include "node/session.h"
+#include "view/table.h"
 
 /* What is drawn; the owner fills it in. */
 struct screen_view {

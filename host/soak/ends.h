@@ -4,7 +4,7 @@
 #define ZEUGMA_ENDS_H
 
 #include "codec/frame.h"
-#include "live/node.h"
+#include "node/node.h"
 #include "soak/soak.h"
 
 enum { DEVICE, HOST };

@@ -6,7 +6,7 @@
 #ifndef ZEUGMA_SOAK_H
 #define ZEUGMA_SOAK_H
 
-#include "live/address.h"
+#include "link/address.h"
 #include "soak/faults.h"
 #include "soak/ledger.h"
 #include "soak/statistics.h"

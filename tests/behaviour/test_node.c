@@ -2,7 +2,7 @@
 /* The host library's own end, driven by the plan, at work with a generated device. */
 #include <string.h>
 
-#include "live/node.h"
+#include "node/node.h"
 #include "stage.h"
 #include "support.h"
 

@@ -3,7 +3,7 @@
  * a plan drives, word for word. */
 #include <string.h>
 
-#include "live/node.h"
+#include "node/node.h"
 #include "loom_device.h"
 #include "loom_host.h"
 #include "support.h"

@@ -16,7 +16,7 @@
 #include <unistd.h>
 
 #include "codec/values.h"
-#include "live/capture.h"
+#include "link/capture.h"
 #include "posix/channel.h"
 
 #define LOOM TEST_SOURCE "/examples/loom/loom.yaml"

@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "fuzz.h"
-#include "live/node.h"
+#include "node/node.h"
 #include "support.h"
 #include "zeugma/error.h"
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* A serial port behind Telnet: the bytes of RFC 854, 856 and 2217, as they are written there. */
-#include "live/com_port.h"
+#include "link/com_port.h"
 
 #include "codec/values.h"
 #include "support.h"

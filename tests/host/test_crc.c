@@ -7,7 +7,7 @@
 
 #include "analysis/detection.h"
 #include "analysis/nearby.h"
-#include "generate/c_table.h"
+#include "generate/c/table.h"
 #include "plan/checker.h"
 
 /* Whether some pattern of `flips` flipped bits leaves a frame of `bits` bits, the CRC's at its end, right. */

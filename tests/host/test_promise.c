@@ -7,7 +7,7 @@
 #include <string.h>
 
 #include "codec/frame.h"
-#include "live/node.h"
+#include "node/node.h"
 
 /* What a stream told. */
 struct told {

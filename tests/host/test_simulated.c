@@ -3,8 +3,8 @@
 #include <string.h>
 
 #include "codec/frame.h"
-#include "live/plausible.h"
-#include "live/simulated.h"
+#include "device/plausible.h"
+#include "device/simulated.h"
 #include "sim/resample.h"
 #include "support.h"
 

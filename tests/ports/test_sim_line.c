@@ -3,7 +3,7 @@
 
 #include <math.h>
 
-#include "live/node.h"
+#include "node/node.h"
 #include "sim/line.h"
 
 static unsigned taken;

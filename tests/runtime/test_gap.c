@@ -6,7 +6,7 @@
 #include <string.h>
 
 #include "codec/frame.h"
-#include "live/node.h"
+#include "node/node.h"
 #include "zeugma/error.h"
 
 static const char definition[] =

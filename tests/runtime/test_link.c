@@ -5,7 +5,7 @@
 #include <string.h>
 
 #include "codec/frame.h"
-#include "live/node.h"
+#include "node/node.h"
 #include "zeugma/error.h"
 
 /* The frames delivered: the values of `data`, in order. */

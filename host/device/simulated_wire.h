@@ -1,0 +1,10 @@
+/* SPDX-License-Identifier: MIT */
+/* The kind of LINK that sim: is, for zg_wire_settings. */
+#ifndef ZEUGMA_SIMULATED_WIRE_H
+#define ZEUGMA_SIMULATED_WIRE_H
+
+#include "link/wire_kind.h"
+
+extern const struct zg_wire_kind zg_simulated_wire;
+
+#endif

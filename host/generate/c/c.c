@@ -1,0 +1,87 @@
+/* SPDX-License-Identifier: MIT */
+#include "generate/c/c.h"
+
+#include <string.h>
+
+void zgi_c_emit(const struct zgi_c *c, GString *text, const char *name, const char *template)
+{
+    const char *side = zg_side_name(c->side);
+
+    for (const char *at = template; *at; at++) {
+        g_autofree char *capitals = NULL;
+        const char *word = NULL;
+        if (at[0] == '@' && strchr("psn", at[1]))
+            word = at[1] == 'p' ? c->prefix : at[1] == 's' ? side : name;
+        else if (at[0] == '@' && strchr("PSN", at[1]))
+            word = capitals = g_ascii_strup(at[1] == 'P' ? c->prefix : at[1] == 'S' ? side : name, -1);
+        if (word) {
+            g_string_append(text, word);
+            at++;
+        } else {
+            g_string_append_c(text, *at);
+        }
+    }
+}
+
+static GString *begin_header(const struct zgi_c *c, const char *name, const char *what)
+{
+    GString *text = zgi_c_file(c, what);
+    g_autofree char *guard = g_ascii_strup(name, -1);
+    g_string_append_printf(text, "#ifndef %s_H\n#define %s_H\n\n", guard, guard);
+    return text;
+}
+
+static void end_header(GString *text)
+{
+    g_string_append(text, "#endif\n");
+}
+
+static void add_code(const struct zgi_c *c, GPtrArray *files, const char *suffix, const char *what,
+                     void (*print)(const struct zgi_c *c, GString *text))
+{
+    GString *code = zgi_c_file(c, what);
+
+    print(c, code);
+    zgi_generated_add(files, g_strconcat(c->prefix, suffix, ".c", NULL), code);
+}
+
+static void add_header(const struct zgi_c *c, GPtrArray *files, const char *suffix, const char *what,
+                       void (*print)(const struct zgi_c *c, GString *text))
+{
+    g_autofree char *name = g_strconcat(c->prefix, suffix, NULL);
+    GString *header = begin_header(c, name, what);
+
+    print(c, header);
+    end_header(header);
+    zgi_generated_add(files, g_strconcat(name, ".h", NULL), header);
+}
+
+/* A header and its code, named PROTOCOL and a suffix. */
+static void add_pair(const struct zgi_c *c, GPtrArray *files, const char *suffix, const char *what,
+                     void (*print_header)(const struct zgi_c *c, GString *text),
+                     void (*print_code)(const struct zgi_c *c, GString *text))
+{
+    add_header(c, files, suffix, what, print_header);
+    add_code(c, files, suffix, what, print_code);
+}
+
+GPtrArray *zg_generate_c(const struct zg_plan *plan)
+{
+    GPtrArray *files = zgi_generated_new();
+    struct zgi_c c = {
+        plan, plan->definition->protocol, g_ascii_strup(plan->definition->protocol, -1), ZG_SIDE_BOTH, { 0 }
+    };
+
+    add_pair(&c, files, "", "messages, packing and unpacking", zgi_c_types, zgi_c_code);
+    add_header(&c, files, "_frame", "check, framing and header, for the files of its ends", zgi_c_frame);
+    add_code(&c, files, "_physical", "physical values", zgi_c_physical_code);
+    add_pair(&c, files, "_text", "names of values and messages", zgi_c_words_header, zgi_c_words_code);
+    c.side = ZG_SIDE_DEVICE;
+    c.end = zg_plan_end(plan, c.side);
+    add_pair(&c, files, "_device", "the device's end of the link", zgi_c_node_header, zgi_c_node_code);
+    c.side = ZG_SIDE_HOST;
+    c.end = zg_plan_end(plan, c.side);
+    add_pair(&c, files, "_host", "the host's end of the link", zgi_c_node_header, zgi_c_node_code);
+    g_free(c.upper);
+    return files;
+}

@@ -1,0 +1,133 @@
+/* SPDX-License-Identifier: MIT */
+/* PROTOCOL.c: packing and unpacking. */
+#include "generate/c/c.h"
+
+/* Whether what is open-ended may be longer where what stands before it is shorter. */
+static bool shares_room(const struct zg_block *block)
+{
+    const unsigned count = block->steps->len;
+    bool varies = false;
+
+    for (unsigned i = 0; i + 1 < count; i++)
+        varies = varies || zg_block_step(block, i)->varies;
+    return varies && zg_block_step(block, count - 1)->type.extent == ZG_EXTENT_REST;
+}
+
+/* The public functions of a message or variable, around those of its block. */
+static void print_functions(const struct zgi_c *c, GString *text, const struct zg_block *block)
+{
+    const char *name = block->name;
+    g_autofree char *size =
+        block->size != block->most_size ? g_strdup("@p_zgi_size_@n(message)") : g_strdup_printf("%u", block->size);
+    g_autofree char *limit = shares_room(block)
+                                 ? g_strdup_printf("    if (*size > %u)\n        return ZG_ERANGE;\n", block->most_size)
+                                 : g_strdup("");
+
+    zgi_c_emit(c, text, name,
+               "int @p_@n_check(const struct @p_@n *message)\n{\n    return @p_zgi_check_@n(message);\n}\n\n"
+               "int @p_@n_pack(const struct @p_@n *message, uint8_t *out, size_t room, size_t *size)\n{\n"
+               "    int error = @p_zgi_check_@n(message);\n\n"
+               "    if (error)\n        return error;\n    *size = ");
+    zgi_c_emit(c, text, name, size);
+    g_string_append_printf(text, ";\n%s", limit);
+    zgi_c_emit(c, text, name,
+               "    if (room < *size)\n        return ZG_EROOM;\n"
+               "    (void)@p_zgi_put_@n(message, out);\n    return 0;\n}\n\n"
+               "int @p_@n_unpack(struct @p_@n *message, const uint8_t *in, size_t length)\n{\n"
+               "    const uint8_t *end = @p_zgi_get_@n(message, in, in + length);\n\n"
+               "    return end ? (int)(in + length - end) : ZG_ESIZE;\n}\n\n");
+}
+
+/* Whether a block, or a record in it, has a step like this. */
+static bool any_step(const struct zg_block *block, bool (*like)(const struct zg_step *step))
+{
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        if (like(step) || (step->record && any_step(step->record, like)))
+            return true;
+    }
+    return false;
+}
+
+static bool any_block(const struct zg_plan *plan, bool (*like)(const struct zg_step *step))
+{
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        if (any_step(&zg_plan_message_at(plan, i)->payload, like))
+            return true;
+    for (unsigned i = 0; i < plan->variables->len; i++)
+        if (any_step(&zg_plan_variable_at(plan, i)->block, like))
+            return true;
+    for (unsigned i = 0; i < plan->records->len; i++)
+        if (any_step(g_ptr_array_index(plan->records, i), like))
+            return true;
+    return false;
+}
+
+static bool is_bit_array(const struct zg_step *step)
+{
+    return zg_step_is_array(step) && zg_step_is_bitwise(step);
+}
+
+static void print_includes(const struct zgi_c *c, GString *text)
+{
+    const struct zg_plan *plan = c->plan;
+
+    g_string_append_printf(text, "#include \"%s.h\"\n\n", c->prefix);
+    if (any_block(plan, is_bit_array))
+        g_string_append(text, "#include \"zeugma/bits.h\"\n");
+    g_string_append(text, "#include \"zeugma/bytes.h\"\n");
+    if (any_block(plan, zg_step_is_leb))
+        g_string_append(text, "#include \"zeugma/leb.h\"\n");
+    g_string_append_c(text, '\n');
+}
+
+static bool holds(const struct zg_block *block, const struct zg_block *record)
+{
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_block *inner = zg_block_step(block, i)->record;
+        if (inner && (inner == record || holds(inner, record)))
+            return true;
+    }
+    return false;
+}
+
+/* Whether a record is part of a message or variable; another needs no functions. */
+static bool is_used(const struct zg_plan *plan, const struct zg_block *record)
+{
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        if (holds(&zg_plan_message_at(plan, i)->payload, record))
+            return true;
+    for (unsigned i = 0; i < plan->variables->len; i++)
+        if (holds(&zg_plan_variable_at(plan, i)->block, record))
+            return true;
+    return false;
+}
+
+static void print_private(const struct zgi_c *c, GString *text, const struct zg_block *block)
+{
+    zgi_c_block_check(c, text, block);
+    zgi_c_block_put(c, text, block);
+    zgi_c_block_get(c, text, block);
+}
+
+static void print_block(const struct zgi_c *c, GString *text, const struct zg_block *block)
+{
+    print_private(c, text, block);
+    print_functions(c, text, block);
+}
+
+void zgi_c_code(const struct zgi_c *c, GString *text)
+{
+    const struct zg_plan *plan = c->plan;
+
+    print_includes(c, text);
+    for (unsigned i = 0; i < plan->records->len; i++) {
+        const struct zg_block *record = g_ptr_array_index(plan->records, i);
+        if (is_used(plan, record))
+            print_private(c, text, record);
+    }
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        print_block(c, text, &zg_plan_message_at(plan, i)->payload);
+    for (unsigned i = 0; i < plan->variables->len; i++)
+        print_block(c, text, &zg_plan_variable_at(plan, i)->block);
+}

@@ -1,0 +1,458 @@
+/* SPDX-License-Identifier: MIT */
+/* PROTOCOL_device.h/.c and PROTOCOL_host.h/.c: one end of the link each, typed. */
+#include <string.h>
+
+#include "generate/c/c.h"
+
+static unsigned power_of_two(unsigned least)
+{
+    unsigned size = 1;
+    while (size < least)
+        size *= 2;
+    return size;
+}
+
+bool zgi_c_is_answered(const struct zgi_c *c, const struct zg_message *message)
+{
+    static const char *const everywhere[] = { "echo_request", "acknowledge", "refused", NULL };
+    static const char *const by_device[] = { "hello",          "counters_request", "variable_read",
+                                             "variable_write", "variable_stream",  NULL };
+
+    return message->service && (g_strv_contains(everywhere, message->name) ||
+                                (c->side == ZG_SIDE_DEVICE && g_strv_contains(by_device, message->name)));
+}
+
+bool zgi_c_is_answer(const struct zg_message *message)
+{
+    static const char *const answers[] = { "hello",   "echo_reply",     "counters", "acknowledge",
+                                           "refused", "variable_value", NULL };
+    return message->service && g_strv_contains(answers, message->name);
+}
+
+/* Whether silence is timed at an end whose operating system may hold bytes back for longer than the line is silent. */
+static bool holds_back(const struct zgi_c *c)
+{
+    return c->side == ZG_SIDE_HOST && c->plan->definition->line.byte_timeout_ns > 0;
+}
+
+/* --- the header */
+
+/* The longest frame; and where echoes are answered, an answer with a message of this end's own beside it. */
+static unsigned ring_room(const struct zgi_c *c)
+{
+    const struct zg_plan_message *answer = zg_plan_by_name(c->plan, "echo_reply");
+    unsigned own = 0;
+
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(c->plan, i);
+        if ((item->message->from & c->side) && !item->message->service)
+            own = MAX(own, item->frame_most);
+    }
+    const bool answers = answer && zg_definition_serves(c->plan->definition, "echo");
+    return MAX(c->plan->max_frame, answers ? answer->frame_most + own : 2);
+}
+
+static void print_ring(const struct zgi_c *c, GString *text, const char *ring)
+{
+    const bool sends = strcmp(ring, "transmit") == 0;
+    g_autofree char *size = g_strdup_printf("%u", power_of_two(sends ? ring_room(c) : MAX(c->plan->max_frame, 2)));
+
+    zgi_c_emit(c, text, ring, "#ifndef @P_@S_@N_RING\n#define @P_@S_@N_RING ");
+    zgi_c_emit(c, text, ring, size);
+    zgi_c_emit(c, text, ring,
+               " /* bytes, a power of two; the longest frame fits */\n#endif\n"
+               "ZG_ASSERT(@P_@S_@N_RING <= ZG_RING_MAX, \"this ring needs a wider ZG_RING_INDEX_BITS\");\n"
+               "ZG_ASSERT(@P_@S_@N_RING >= 2 && (@P_@S_@N_RING & (@P_@S_@N_RING - 1)) == 0, \"a ring's size is a "
+               "power of two\");\n");
+}
+
+static void print_handlers(const struct zgi_c *c, GString *text)
+{
+    gsize before;
+
+    zgi_c_emit(
+        c, text, NULL,
+        "/* What is called, from @p_@s_poll(), for each message that arrives; NULL: not wanted. `context` is the "
+        "one\n * given to @p_@s_init().");
+    if (c->end.window > 0)
+        g_string_append(text, " NAME_settled() tells how a message that was sent with a ticket ended, once for each.");
+    zgi_c_emit(c, text, NULL, " */\nstruct @p_@s_handlers {\n");
+    before = text->len;
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
+        if ((message->from & zg_receivers(c->side)) && !zgi_c_is_answered(c, message))
+            zgi_c_emit(c, text, message->name,
+                       "    void (*@n)(void *context, const struct @p_@n *message, const struct zg_frame *frame);\n");
+        if (c->end.delivery && zg_side_tickets(c->side, message))
+            zgi_c_emit(c, text, message->name,
+                       c->end.has_many
+                           ? "    void (*@n_settled)(void *context, zg_role to, const struct @p_@n *message, enum "
+                             "zg_settled how);\n"
+                           : "    void (*@n_settled)(void *context, const struct @p_@n *message, enum zg_settled "
+                             "how);\n");
+    }
+    for (unsigned i = 0; c->end.variables && c->side == ZG_SIDE_HOST && i < c->plan->variables->len; i++)
+        zgi_c_emit(c, text, zg_plan_variable_at(c->plan, i)->name,
+                   "    void (*@n)(void *context, const struct @p_@n *value, const struct zg_frame *frame);\n");
+    if (c->end.variables && c->side == ZG_SIDE_DEVICE)
+        g_string_append(text, "    void (*variable_written)(void *context, uint8_t index);\n");
+    if (c->end.interleaved)
+        g_string_append(text, "    void (*console_text)(void *context, const char *text, size_t size);\n");
+    if (c->end.tells)
+        g_string_append(text, "    void (*link_changed)(void *context, zg_role address, enum zg_link_event event);\n");
+    g_string_append_printf(text, "%s};\n\n",
+                           text->len > before ? "" : "    uint8_t nothing; /* the other end sends no message */\n");
+}
+
+/* What is large stands behind, since short instructions reach what is in front. */
+/* Prints what is for an end that finds its frames by a struct zg_receiver: not a device's that gathers short frames in
+ * place, and a host's as ZG_COBS_IN_PLACE says. */
+static void print_for_receiver(const struct zgi_c *c, GString *text, const char *line)
+{
+    const bool is_short = zg_framing_is_short_cobs(&c->plan->definition->framing, c->plan->max_content);
+
+    if (is_short && c->side == ZG_SIDE_HOST)
+        g_string_append_printf(text, "#if !ZG_COBS_IN_PLACE\n%s#endif\n", line);
+    else if (!is_short)
+        g_string_append(text, line);
+}
+
+static void print_struct(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL,
+               "/* The @s's end, all memory inside. link.counters may be read. */\nstruct @p_@s {\n"
+               "    struct zg_link link;\n");
+    if (c->end.variables && c->side == ZG_SIDE_DEVICE && c->plan->variables->len > 0)
+        zgi_c_emit(c, text, NULL,
+                   "    struct @p_variables variables; /* read and set them here; the host sees it */\n");
+    zgi_c_emit(c, text, NULL, "    /* private */\n    const struct @p_@s_handlers *handlers;\n    void *context;\n");
+    print_for_receiver(c, text, "    struct zg_receiver receiver;\n");
+    if (c->end.hello)
+        g_string_append(text, "    uint16_t boot;\n");
+    if (c->end.hello && !c->end.has_many)
+        zgi_c_emit(c, text, NULL, "    struct @p_@s_session session;\n");
+    if (c->end.has_many)
+        zgi_c_emit(c, text, NULL,
+                   "    struct @p_@s_session sessions[@P_@S_PEERS];\n    uint8_t peers; /* of them in use */\n"
+                   "    uint8_t turn;\n");
+    if (c->end.variables && c->side == ZG_SIDE_DEVICE)
+        zgi_c_emit(c, text, NULL, "    struct zg_stream streams[@P_DEVICE_STREAMS];\n");
+    if (c->end.late)
+        zgi_c_emit(c, text, NULL,
+                   "    struct zg_late late;\n"
+                   "    uint8_t late_content[@P_HEADER_SIZE + @P_MAX_PAYLOAD + @P_CHECK_SIZE];\n");
+    if (c->plan->gap_ns > 0)
+        g_string_append(text, "    struct zg_link_gaps gaps;\n");
+    if (c->end.interleaved)
+        zgi_c_emit(c, text, NULL,
+                   "    struct zg_text_sorter console;\n"
+                   "    uint8_t console_raw[ZG_TEXT_ROOM(@P_MAX_FRAME, @P_RECEIVE_ROOM)];\n");
+    zgi_c_emit(c, text, NULL,
+               "    uint8_t receive[@P_@S_RECEIVE_RING];\n    uint8_t transmit[@P_@S_TRANSMIT_RING];\n"
+               "    uint8_t frame[@P_RECEIVE_ROOM];\n};\n\n");
+}
+
+static void print_functions(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(
+        c, text, NULL,
+        "/* Prepares the node; `handlers` is kept, NULL: none. Returns 0. Call it before the interrupts are on. Bytes\n"
+        " * come in by @p_@s_receive_isr() and go out by @p_@s_transmit_isr(). */\n"
+        "int @p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context,\n"
+        "               const struct @p_@s_handlers *handlers, void *context);\n\n"
+        "/* Does what is due and calls the handlers. Never waits. Loop only. */\n"
+        "void @p_@s_poll(struct @p_@s *node);\n\n"
+        "/* A byte came in, with the errors flagged for it (a sum of zg_line_error, usually 0). Receive interrupt; "
+        "constant time.\n * A byte that finds the ring full is dropped and counted. */\n"
+        "static ZGI_INLINE void @p_@s_receive_isr(struct @p_@s *node, uint8_t byte, unsigned line_errors)\n{\n");
+    if (c->plan->gap_ns > 0)
+        g_string_append(text, "    zgi_note_gap_isr(&node->link);\n");
+    zgi_c_emit(
+        c, text, NULL,
+        "    zgi_link_put_isr(&node->link, node->receive, sizeof node->receive, byte, line_errors);\n}\n\n"
+        "/* The next byte to send. False: none, turn the transmit interrupt off. Transmit interrupt; constant time. "
+        "*/\nstatic ZGI_INLINE bool @p_@s_transmit_isr(struct @p_@s *node, uint8_t *byte)\n{\n"
+        "    return zgi_ring_get(&node->link.transmit, node->transmit, sizeof node->transmit, byte);\n}\n\n"
+        "/* Received bytes of what has not ended yet: with them the counters of bytes add up to bytes_in. Loop only. "
+        "*/\nsize_t @p_@s_pending(const struct @p_@s *node);\n\n");
+    if (c->end.has_many)
+        zgi_c_emit(
+            c, text, NULL,
+            "/* Follows the device that has this address. Returns 0; ZG_EINVALID: it is followed already, or no "
+            "device's;\n * ZG_EROOM: all @P_HOST_PEERS places are taken. Loop only. */\n"
+            "int @p_host_add(struct @p_host *node, zg_role address);\n\n"
+            "/* The address of the device whose turn it is, for asking one after the other: every call the next; "
+            "one that is\n * down every eighth time. 0: none is followed. Loop only. */\n"
+            "zg_role @p_host_next(struct @p_host *node);\n\n");
+    else if (c->end.addressed && c->side == ZG_SIDE_DEVICE)
+        zgi_c_emit(c, text, NULL,
+                   "/* Gives this device its address, which is 1 before. Loop only. */\n"
+                   "void @p_device_set_address(struct @p_device *node, zg_role address);\n\n");
+    else if (c->plan->destination_bits > 0)
+        zgi_c_emit(
+            c, text, NULL,
+            "/* Whom this host sends to from now on, 1 before; all ones: everybody. Its frames tell, and those that "
+            "come back do not\n * tell from whom: what carries a ticket is to be settled before the next. Loop "
+            "only. */\nvoid @p_host_set_peer(struct @p_host *node, zg_role address);\n\n");
+}
+
+void zgi_c_node_header(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL, "#include \"@p.h\"\n\n");
+    if (c->end.hello)
+        g_string_append(text, "#include \"zeugma/hello.h\"\n");
+    if (c->end.delivery)
+        g_string_append(text, "#include \"zeugma/delivery.h\"\n");
+    if (c->end.interleaved)
+        g_string_append(text, "#include \"zeugma/text.h\"\n");
+    if (c->end.variables && c->side == ZG_SIDE_DEVICE)
+        g_string_append(text, "#include \"zeugma/variable.h\"\n");
+    g_string_append(text, "\n#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n");
+    print_ring(c, text, "RECEIVE");
+    print_ring(c, text, "TRANSMIT");
+    zgi_c_emit(c, text, NULL, "ZG_ASSERT(@P_@S_TRANSMIT_RING >= @P_MAX_FRAME, \"the longest frame must fit\");\n\n");
+    if (holds_back(c))
+        zgi_c_emit(c, text, NULL,
+                   "#ifndef @P_HOST_HELD_BACK_US\n#define @P_HOST_HELD_BACK_US UINT32_C(250000) /* that this end's "
+                   "operating system may hold bytes back; 0 where there is none */\n#endif\n\n");
+    zgi_c_session_type(c, text);
+    if (c->side == ZG_SIDE_DEVICE)
+        zgi_c_variables_type(c, text);
+    print_handlers(c, text);
+    print_struct(c, text);
+    print_functions(c, text);
+    zgi_c_send_prototypes(c, text);
+    if (c->side == ZG_SIDE_HOST) {
+        zgi_c_variables_host(c, text, true);
+        zgi_c_emit(c, text, NULL,
+                   "\n/* Many bytes came in at once, as a host reads them from its system: they are taken apart "
+                   "and delivered at once,\n * without the receive ring. Where silence ends a frame it is told "
+                   "from the times of the calls. Loop only. */\n"
+                   "void @p_host_receive(struct @p_host *node, const uint8_t *bytes, size_t count);\n");
+    }
+    g_string_append(text, "\n#ifdef __cplusplus\n}\n#endif\n\n");
+}
+
+/* --- the code */
+
+/* What the end has under this name of its own, or NULL. */
+static char *named(const struct zgi_c *c, bool has_it, const char *before, const char *name)
+{
+    return has_it
+               ? g_strdup_printf("%s%s_%s_%s", before, c->prefix, c->side == ZG_SIDE_DEVICE ? "device" : "host", name)
+               : g_strdup("NULL");
+}
+
+static void print_protocol(const struct zgi_c *c, GString *text)
+{
+    const struct zg_protocol protocol = zg_plan_protocol(c->plan);
+    g_autofree char *framing = zgi_c_framing_name(c);
+    g_autofree char *silence =
+        g_strdup_printf("UINT32_C(%" G_GUINT32_FORMAT ")%s%s%s", protocol.byte_timeout_us, holds_back(c) ? " + " : "",
+                        holds_back(c) ? c->upper : "", holds_back(c) ? "_HOST_HELD_BACK_US" : "");
+
+    g_autofree char *changed = named(c, c->end.tells, "", "changed");
+    g_autofree char *hello = named(c, c->end.hello, "&", "hello_terms");
+    g_autofree char *delivery = named(c, c->end.delivery, "&", "delivery_terms");
+    g_autofree char *console = named(c, c->end.interleaved, "", "console_of");
+
+    g_string_append_printf(text,
+                           "static const struct zg_protocol zgi_protocol = {\n"
+                           "    &%s,\n    &%s_check,\n    %s_MAX_PAYLOAD,\n    %s_MAX_FRAME,\n    %s_RECEIVE_ROOM,\n"
+                           "    %u, /* bytes that zeros fill the content up to */\n"
+                           "    %s, /* us of silence that abandon a frame */\n"
+                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that end one */\n"
+                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence in front of one sent */\n"
+                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence after the other's */\n"
+                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that take a peer down */\n"
+                           "    %s_HEADER_SIZE,\n    %u, /* bits of the version */\n    %u, /* of the sequence */\n"
+                           "    %u, /* of the destination */\n    %u, /* of the source */\n    %s, /* all frames wait "
+                           "while an answer is due */\n    %s,\n    NULL, NULL, NULL, /* its functions are known */\n"
+                           "    %s,\n    %s,\n    %s,\n    %s\n};\n\n",
+                           framing, c->prefix, c->upper, c->upper, c->upper, c->plan->filled, silence, protocol.gap_us,
+                           protocol.send_gap_us, protocol.turn_us, protocol.link_timeout_us, c->upper,
+                           c->plan->version_bits, c->plan->sequence_bits, c->plan->destination_bits,
+                           c->plan->source_bits, c->side == ZG_SIDE_HOST ? "true" : "false",
+                           protocol.length_ends ? "true /* the header's length tells where zeros begin */" : "false",
+                           changed, hello, delivery, console);
+}
+
+static void print_changed(const struct zgi_c *c, GString *text)
+{
+    if (!c->end.tells)
+        return;
+    zgi_c_emit(c, text, NULL,
+               "static void @p_@s_changed(void *owner, struct zg_peer *peer, enum zg_link_event event)\n{\n"
+               "    struct @p_@s *node = (struct @p_@s *)owner;\n\n"
+               "    if (node->handlers->link_changed)\n"
+               "        node->handlers->link_changed(node->context, peer->address, event);\n}\n\n");
+}
+
+static void print_deliver(const struct zgi_c *c, GString *text)
+{
+    const struct zg_plan *plan = c->plan;
+    const char *unknown =
+        c->end.delivery && c->end.takes ? "@p_@s_refuse_unknown(node, frame, payload, length)" : "ZG_EUNKNOWN";
+    g_autoptr(GString) cases = g_string_new(NULL);
+
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(plan, i)->message;
+        if (message->from & zg_receivers(c->side))
+            zgi_c_emit(c, cases, message->name,
+                       plan->id_bits == 0 ? "    return @p_@s_take_@n(node, frame, payload, length);\n"
+                       : zgi_c_settles(message)
+                           ? "    case @P_@N_ID: return @p_@s_hear_settling(node, frame, payload, length);\n"
+                           : "    case @P_@N_ID: return @p_@s_take_@n(node, frame, payload, length);\n");
+    }
+    g_string_append(text,
+                    "static ZGI_SHARED int zgi_deliver(struct zg_link *link, struct zg_frame *frame, const uint8_t "
+                    "*payload, size_t length)\n{\n");
+    if (cases->len == 0) {
+        g_string_append(
+            text,
+            "    (void)link;\n    (void)frame;\n    (void)payload;\n    (void)length;\n    return ZG_EUNKNOWN;\n");
+    } else {
+        zgi_c_emit(c, text, NULL, "    struct @p_@s *node = (struct @p_@s *)(void *)link;\n\n");
+        if (plan->id_bits == 0)
+            g_string_append(text, cases->str);
+        else {
+            g_string_append_printf(text, "    switch (frame->header.id) {\n%s    default: return ", cases->str);
+            zgi_c_emit(c, text, NULL, unknown);
+            g_string_append(text, ";\n    }\n");
+        }
+    }
+    g_string_append(text, "}\n\n");
+}
+
+static void print_init(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL,
+               "int @p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context,\n"
+               "               const struct @p_@s_handlers *handlers, void *context)\n{\n"
+               "    static struct @p_@s_handlers none; /* never written; not const, which C++ would want initialised "
+               "*/\n    struct zg_link_memory memory;\n\n"
+               "    memory.receive = node->receive;\n    memory.receive_size = sizeof node->receive;\n"
+               "    memory.transmit = node->transmit;\n    memory.transmit_size = sizeof node->transmit;\n"
+               "    memory.frame = node->frame;\n    memory.frame_size = sizeof node->frame;\n");
+    print_for_receiver(c, text, "    memory.receiver = &node->receiver;\n");
+    g_string_append_printf(text, "    memory.gaps = %s;\n", c->plan->gap_ns > 0 ? "&node->gaps" : "NULL");
+    g_string_append(text, "    node->handlers = handlers ? handlers : &none;\n    node->context = context;\n"
+                          "    zgi_link_begin(&node->link, &zgi_protocol, node, port, port_context, &memory);\n");
+    if (c->end.has_many)
+        g_string_append(text, "    node->peers = 0;\n    node->turn = 0;\n"
+                              "    node->link.peer.address = zgi_everybody(&node->link); /* nobody's own */\n");
+    else if (c->plan->destination_bits > 0 || c->plan->source_bits > 0)
+        g_string_append_printf(text, "    zg_link_set_addresses(&node->link, %d, %d);\n", c->side == ZG_SIDE_DEVICE,
+                               c->side != ZG_SIDE_DEVICE);
+    if (c->end.interleaved)
+        zgi_c_emit(c, text, NULL,
+                   "    zg_text_sorter_init(&node->console, node->console_raw, sizeof node->console_raw, "
+                   "@p_@s_hear_text, node);\n");
+    if (c->end.hello)
+        g_string_append(text, "    node->boot = zgi_boot_number(&node->link);\n");
+    if (c->end.late)
+        g_string_append(text, "    node->late.due = false;\n");
+    if (c->end.hello && !c->end.has_many)
+        zgi_c_emit(c, text, NULL, "    @p_@s_begin_session(node, @p_@s_session_with(node, &node->link.peer));\n");
+    if (c->end.variables && c->side == ZG_SIDE_DEVICE)
+        g_string_append(text, "    memset(node->streams, 0, sizeof node->streams);\n");
+    if (c->end.variables && c->side == ZG_SIDE_DEVICE && c->plan->variables->len > 0)
+        g_string_append(text, "    memset(&node->variables, 0, sizeof node->variables);\n");
+    g_string_append(text, "    return 0;\n}\n\n");
+}
+
+static void print_poll(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL, "void @p_@s_poll(struct @p_@s *node)\n{\n");
+    if (c->end.hello)
+        g_string_append(text, "    uint32_t now;\n\n");
+    g_string_append(text, "    zgi_link_poll(&node->link);\n");
+    if (c->end.late)
+        g_string_append(text, "    zgi_late_poll(&node->link, &node->late, node->late_content);\n");
+    if (c->end.hello)
+        g_string_append(text, "    now = zgi_now(&node->link);\n");
+    if (c->end.hello && c->end.has_many)
+        zgi_c_emit(c, text, NULL,
+                   "    for (uint8_t i = 0; i < node->peers; i++)\n"
+                   "        @p_@s_poll_session(node, &node->sessions[i], now);\n");
+    else if (c->end.hello)
+        zgi_c_emit(c, text, NULL, "    @p_@s_poll_session(node, @p_@s_session_with(node, &node->link.peer), now);\n");
+    if (c->end.variables && c->side == ZG_SIDE_DEVICE)
+        zgi_c_emit(c, text, NULL, "    @p_@s_poll_streams(node, now);\n");
+    g_string_append(text, "}\n");
+}
+
+/* What zeugma/detail/specialise.h is to know. */
+static void print_contract(const struct zgi_c *c, GString *text)
+{
+    const struct zg_definition *definition = c->plan->definition;
+    const bool is_short = zg_framing_is_short_cobs(&definition->framing, c->plan->max_content);
+
+    zgi_c_emit(c, text, NULL,
+               "/* zeugma/detail/specialise.h says what these are. */\n"
+               "#define ZGI_RUNTIME @P_RUNTIME\n#define ZGI_NAME(name) @p_@s_zgi_##name\n"
+               "#define ZGI_FRAME(name) @p_##name\n#define ZGI_END struct @p_@s\n");
+    g_string_append_printf(text,
+                           "#define ZGI_CHECKED %d\n#define ZGI_IS_COBS %d\n#define ZGI_IN_PLACE %s\n"
+                           "#define ZGI_MAX_CONTENT %u\n#define ZGI_FED_AT_ONCE %d\n",
+                           definition->check.kind != ZG_CHECK_NONE, definition->framing.kind == ZG_FRAMING_COBS,
+                           !is_short                   ? "0"
+                           : c->side == ZG_SIDE_DEVICE ? "1"
+                                                       : "ZG_COBS_IN_PLACE",
+                           c->plan->max_content, c->side == ZG_SIDE_HOST);
+    g_string_append(text, "#include \"zeugma/detail/specialise.h\"\n");
+}
+
+static bool answers_by_itself(const struct zgi_c *c)
+{
+    const struct zg_definition *definition = c->plan->definition;
+    return zg_definition_serves(definition, "echo") ||
+           (zg_definition_serves(definition, "counters") && c->side == ZG_SIDE_DEVICE);
+}
+
+void zgi_c_node_code(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL, "#include \"@p_@s.h\"\n\n#include <string.h>\n\n#include \"@p_frame.h\"\n\n");
+    print_contract(c, text);
+    g_string_append(
+        text,
+        "\nstatic ZGI_SHARED int zgi_deliver(struct zg_link *link, struct zg_frame *frame, const uint8_t *payload, "
+        "size_t length);\n\n");
+    print_changed(c, text);
+    if (c->end.interleaved)
+        zgi_c_emit(c, text, NULL,
+                   "static struct zg_text_sorter *@p_@s_console_of(void *owner)\n{\n"
+                   "    return &((struct @p_@s *)owner)->console;\n}\n\n"
+                   "static void @p_@s_hear_text(void *owner, const uint8_t *bytes, size_t size)\n{\n"
+                   "    struct @p_@s *node = (struct @p_@s *)owner;\n\n    if (node->handlers->console_text)\n"
+                   "        node->handlers->console_text(node->context, (const char *)bytes, size);\n}\n\n");
+    zgi_c_session_terms(c, text);
+    print_protocol(c, text);
+    g_string_append(text, "#include \"zeugma/detail/link_body.h\"\n");
+    if (c->end.hello)
+        g_string_append(text, "#include \"zeugma/detail/hello_body.h\"\n");
+    if (c->end.delivery)
+        g_string_append(text, "#include \"zeugma/detail/delivery_body.h\"\n");
+    if (answers_by_itself(c))
+        g_string_append(text, "#include \"zeugma/detail/services_body.h\"\n");
+    if (c->end.variables && c->side == ZG_SIDE_DEVICE)
+        zgi_c_variables_declarations(c, text);
+    g_string_append_c(text, '\n');
+    zgi_c_session_code(c, text);
+    zgi_c_sends(c, text);
+    if (c->side == ZG_SIDE_DEVICE)
+        zgi_c_variables_code(c, text);
+    else
+        zgi_c_variables_host(c, text, false);
+    zgi_c_takes(c, text);
+    print_deliver(c, text);
+    print_init(c, text);
+    print_poll(c, text);
+    zgi_c_emit(c, text, NULL,
+               "\nsize_t @p_@s_pending(const struct @p_@s *node)\n{\n    return zgi_pending(&node->link);\n}\n");
+    if (c->side == ZG_SIDE_HOST)
+        zgi_c_emit(c, text, NULL,
+                   "\nvoid @p_host_receive(struct @p_host *node, const uint8_t *bytes, size_t count)\n{\n"
+                   "    zgi_link_receive(&node->link, &zgi_protocol, bytes, count);\n}\n");
+    g_string_append(text, "\n#include \"zeugma/detail/specialised.h\"\n");
+}

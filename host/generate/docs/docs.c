@@ -1,0 +1,487 @@
+/* SPDX-License-Identifier: MIT */
+/* PROTOCOL.md and PROTOCOL.html: the protocol as a specification, from which the other end can be written. */
+#include <string.h>
+
+#include "analysis/budget.h"
+#include "analysis/places.h"
+#include "generate/docs/docs.h"
+#include "generate/generate.h"
+
+/* A message's anchor. */
+static char *anchor(const struct zg_message *message)
+{
+    return g_strconcat("message-", message->name, NULL);
+}
+
+static const char *or_empty(const char *text)
+{
+    return text ? text : "";
+}
+
+/* A summary as a paragraph, with its full stop. */
+static void print_sentence(struct zgi_document *document, const char *summary)
+{
+    bool ended = strchr(".!?", summary[strlen(summary) - 1]) != NULL;
+    zgi_document_paragraph(document, "%s%s", summary, ended ? "" : ".");
+}
+
+static char *span(unsigned least, unsigned most)
+{
+    return least == most ? g_strdup_printf("%u", least) : g_strdup_printf("%u to %u", least, most);
+}
+
+static char *title_of(const struct zg_plan *plan)
+{
+    const struct zg_definition *definition = plan->definition;
+    return g_strdup_printf("%s %u.%u", definition->protocol, definition->major, definition->minor);
+}
+
+static void print_contents(struct zgi_document *document, const struct zg_plan *plan)
+{
+    static const char *const parts[][2] = { { "line", "The line" },
+                                            { "frame", "The frame" },
+                                            { "header", "The header" },
+                                            { "values", "How values lie in bytes" },
+                                            { "types", "Types" },
+                                            { "messages", "Messages" },
+                                            { "variables", "Variables" },
+                                            { "budget", "Budget of the line" },
+                                            { "example", "A frame, byte by byte" } };
+    g_autoptr(GPtrArray) ids = g_ptr_array_new_with_free_func(g_free), texts = g_ptr_array_new();
+
+    for (size_t i = 0; i < G_N_ELEMENTS(parts); i++) {
+        if (strcmp(parts[i][0], "variables") == 0 && plan->variables->len == 0)
+            continue;
+        if (strcmp(parts[i][0], "types") == 0 && plan->records->len + plan->definition->enums->len == 0)
+            continue;
+        g_ptr_array_add(ids, g_strdup(parts[i][0]));
+        g_ptr_array_add(texts, (gpointer)parts[i][1]);
+        for (unsigned k = 0; strcmp(parts[i][0], "messages") == 0 && k < plan->messages->len; k++) {
+            const struct zg_message *message = zg_plan_message_at(plan, k)->message;
+            g_ptr_array_add(ids, anchor(message));
+            g_ptr_array_add(texts, message->name); /* shown below its part */
+        }
+    }
+    g_ptr_array_add(ids, NULL);
+    g_ptr_array_add(texts, NULL);
+    zgi_document_links(document, (const char *const *)ids->pdata, (const char *const *)texts->pdata);
+}
+
+static void print_line(struct zgi_document *document, const struct zg_plan *plan)
+{
+    static const char *const headings[] = { "setting", "value", NULL };
+    const struct zg_line *line = &plan->definition->line;
+    g_autofree char *baud = g_strdup_printf("%" G_GUINT64_FORMAT, line->baud);
+    g_autofree char *format =
+        g_strdup_printf("%u data bits, lowest first; parity %c; %s stop bit%s", line->data_bits, line->parity,
+                        line->half_stops == 2   ? "1"
+                        : line->half_stops == 3 ? "1.5"
+                                                : "2",
+                        line->half_stops == 2 ? "" : "s");
+    const struct {
+        const char *name;
+        uint64_t ns;
+    } times[] = { { "least idle time between frames", line->gap_ns },
+                  { "silence inside a frame that abandons it", line->byte_timeout_ns },
+                  { "an idle node sends `hello` every", line->keepalive_ns },
+                  { "silence after which the link is down", line->link_timeout_ns } };
+
+    zgi_document_heading(document, 2, "line", "The line");
+    zgi_document_table(document, headings);
+    zgi_document_row(document, "baud", baud, NULL);
+    zgi_document_row(document, "byte", format, NULL);
+    zgi_document_row(document, "duplex", line->half_duplex ? "half: one side sends at a time" : "full", NULL);
+    for (size_t i = 0; i < G_N_ELEMENTS(times); i++) {
+        g_autofree char *time = zg_time_text((double)times[i].ns * 1e-9);
+        if (times[i].ns > 0)
+            zgi_document_row(document, times[i].name, time, NULL);
+    }
+    zgi_document_table_end(document);
+}
+
+static void print_crc(struct zgi_document *document, const struct zg_plan *plan, const char *value)
+{
+    static const char *const headings[] = {
+        "width", "polynomial", "initial value", "reflected in / out", "final XOR", "of \"123456789\"", NULL
+    };
+    const struct zg_crc_parameters *crc = &plan->definition->check.crc;
+    int digits = (int)(crc->width + 3) / 4;
+    g_autofree char *width = g_strdup_printf("%u", crc->width);
+    g_autofree char *poly = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", digits, crc->poly);
+    g_autofree char *init = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", digits, crc->init);
+    g_autofree char *xor_out = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", digits, crc->xor_out);
+    g_autofree char *reflected =
+        g_strdup_printf("%s / %s", crc->reflect_in ? "yes" : "no", crc->reflect_out ? "yes" : "no");
+
+    zgi_document_table(document, headings);
+    zgi_document_row(document, width, poly, init, reflected, xor_out, value, NULL);
+    zgi_document_table_end(document);
+}
+
+static const char *sum_meaning(enum zg_check_kind kind)
+{
+    switch (kind) {
+    case ZG_CHECK_SUM8: return "the sum of all bytes modulo 256";
+    case ZG_CHECK_SUM8_NEGATED: return "the sum of all bytes modulo 256, negated: bytes and check add up to 0";
+    case ZG_CHECK_SUM8_INVERTED: return "the sum of all bytes modulo 256, all bits inverted";
+    case ZG_CHECK_XOR8: return "the exclusive or of all bytes";
+    case ZG_CHECK_FLETCHER16:
+        return "two sums modulo 255, of the bytes and of the first sum after each byte; the second is the high byte";
+    case ZG_CHECK_ADLER32: return "Adler-32 (RFC 1950)";
+    default: return "the Internet checksum (RFC 1071) over big-endian words";
+    }
+}
+
+static void print_check(struct zgi_document *document, const struct zg_plan *plan)
+{
+    const struct zg_definition *definition = plan->definition;
+    bool is_crc = definition->check.kind == ZG_CHECK_CRC;
+
+    if (plan->check.size == 0) {
+        zgi_document_paragraph(document,
+                               "There is no check: damage that stuffing and sizes do not show is not noticed.");
+        return;
+    }
+    struct zg_check whole = plan->check; /* over the digits, nothing of which is a header */
+    whole.skip = 0;
+    g_autofree char *value = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", (int)(definition->check.crc.width + 3) / 4,
+                                             (uint64_t)zg_check_value(&whole, (const uint8_t *)"123456789", 9));
+    zgi_document_paragraph(
+        document,
+        "The check is %s%s%s%s over %s, sent in %u byte%s, %s first. A frame whose check is wrong is dropped.",
+        is_crc ? "a CRC" : sum_meaning(definition->check.kind), definition->check.name ? ", `" : "",
+        or_empty(definition->check.name), definition->check.name ? "`," : "",
+        definition->check.covers == ZG_COVERS_PAYLOAD ? "the payload" : "header and payload",
+        (unsigned)plan->check.size, plan->check.size == 1 ? "" : "s",
+        plan->check.big_endian ? "the most significant byte" : "the least significant byte");
+    if (is_crc)
+        print_crc(document, plan, value);
+    else
+        zgi_document_paragraph(document, "Of the nine digits \"123456789\" it is %s.", value);
+}
+
+static void print_frame(struct zgi_document *document, const struct zg_plan *plan)
+{
+    static const char *const headings[] = { "header", "payload", "check", NULL };
+    g_autofree char *header = g_strdup_printf("%u bytes", plan->header.size);
+    g_autofree char *payload = g_strdup_printf("0 to %u bytes", plan->max_payload);
+    g_autofree char *check = g_strdup_printf("%u bytes", (unsigned)plan->check.size);
+
+    zgi_document_heading(document, 2, "frame", "The frame");
+    zgi_document_paragraph(document, "The content of a frame is");
+    zgi_document_table(document, headings);
+    zgi_document_row(document, header, payload, check, NULL);
+    zgi_document_table_end(document);
+    zgi_docs_framing(document, plan);
+    print_check(document, plan);
+}
+
+static const char *role_meaning(const struct zg_plan *plan, const struct zg_step *step, char **text)
+{
+    const struct zg_header_role *role = step->role;
+    static const char *const counted[] = { "Bytes of the payload", "Bytes behind this role, check included",
+                                           "Bytes of header, payload and check" };
+
+    switch (role->role) {
+    case ZG_ROLE_VERSION:
+        *text = g_strdup_printf("The protocol's major version, here %u. A frame of another is not delivered.",
+                                plan->version);
+        return *text;
+    case ZG_ROLE_MINOR: *text = g_strdup_printf("The protocol's minor version, here %u.", plan->minor); return *text;
+    case ZG_ROLE_ID: return "Which message the payload is.";
+    case ZG_ROLE_SEQUENCE:
+        return "Counts the frames that a node sends, from 0 at its start, and wraps. The receiver tells from it what "
+               "was "
+               "lost.";
+    case ZG_ROLE_LENGTH:
+        *text = g_strdup_printf("%s%s. A frame where it is wrong is dropped.", counted[role->counts],
+                                plan->filled > 0 ? ", in front of the zero bytes" : "");
+        return *text;
+    case ZG_ROLE_DESTINATION: return "Address of the node that it is for; all ones: everybody.";
+    case ZG_ROLE_SOURCE: return "Address of the sender; the PC is 0.";
+    case ZG_ROLE_CONST:
+        *text =
+            g_strdup_printf("Always 0x%" G_GINT64_MODIFIER "X. A frame with another value is dropped.", role->value);
+        return *text;
+    default: return "Sent as 0, ignored when received.";
+    }
+}
+
+static void print_header(struct zgi_document *document, const struct zg_plan *plan)
+{
+    static const char *const headings[] = { "byte", "bits", "role", "type", "order", "meaning", NULL };
+
+    zgi_document_heading(document, 2, "header", "The header");
+    if (plan->header.size == 0) {
+        zgi_document_paragraph(document, "There is none: every frame is the same message.");
+        return;
+    }
+    zgi_document_map(document, &plan->header, 0);
+    zgi_document_table(document, headings);
+    for (unsigned i = 0; i < plan->header.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&plan->header, i);
+        g_autofree char *bytes = zg_place_bytes(&plan->header, i, 0);
+        g_autofree char *bits = zg_place_bits(step);
+        g_autofree char *type = zg_type_name(step->type);
+        g_autofree char *text = NULL;
+        const char *meaning = role_meaning(plan, step, &text);
+        zgi_document_row(document, bytes, bits, step->name, type,
+                         step->bits > 8 || zg_step_is_bitwise(step) ? step->big_endian ? "big" : "little" : "", meaning,
+                         NULL);
+    }
+    zgi_document_table_end(document);
+}
+
+static void print_values(struct zgi_document *document, const struct zg_plan *plan)
+{
+    const char *order = plan->definition->big_endian ? "big" : "little";
+
+    zgi_document_heading(document, 2, "values", "How values lie in bytes");
+    zgi_document_paragraph(
+        document,
+        "Numbers of whole bytes begin on a byte, %s first where nothing else is said. Values that do not "
+        "fill bytes share them with their neighbours: in %s-endian order from the %s bit on. Bit 0 of a "
+        "byte is its least significant one. Bits left over are 0 when sent and ignored when received. "
+        "Signed numbers are two's complement, `f32` and `f64` IEEE 754, `uleb` and `sleb` LEB128 in its shortest "
+        "form.",
+        plan->definition->big_endian ? "the most significant byte" : "the least significant byte", order,
+        plan->definition->big_endian ? "most significant" : "least significant");
+    zgi_document_paragraph(
+        document,
+        "`text[N]` and `bytes[N]` take N bytes, text padded with zeros; `[..N]` means up to N elements behind a "
+        "count of one byte, or of two in %s-endian order where N is over 255; `[..]` fills the rest of the payload. "
+        "Offsets written `+4` are counted from the end of the last value whose size varies. What is listed as "
+        "physical value is computed from the raw number as shown.",
+        order);
+    zgi_document_paragraph(document,
+                           "Within a major version messages only grow. A payload that ends just before the fields "
+                           "of a later version is taken, and they are as listed behind else, 0 or empty. Bytes "
+                           "behind the last known field are ignored. A payload of any other length is dropped.");
+}
+
+static void print_enum(struct zgi_document *document, const struct zg_enum *enumeration)
+{
+    static const char *const enum_headings[] = { "value", "name", "meaning", NULL };
+    static const char *const flag_headings[] = { "bit", "name", "meaning", NULL };
+    const struct zg_type plain = { .kind = enumeration->type.kind, .bits = enumeration->type.bits };
+    g_autofree char *type = zg_type_name(plain);
+    g_autofree char *id = g_strconcat("type-", enumeration->name, NULL);
+    g_autofree char *heading =
+        g_strdup_printf("%s, %s%s", enumeration->name, enumeration->flags ? "flags, " : "", type);
+
+    zgi_document_heading(document, 3, id, heading);
+    if (enumeration->summary)
+        zgi_document_paragraph(document, "%s", enumeration->summary);
+    zgi_document_table(document, enumeration->flags ? flag_headings : enum_headings);
+    for (unsigned i = 0; i < enumeration->values->len; i++) {
+        const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
+        g_autofree char *number = enumeration->type.kind == ZG_KIND_SIGNED && !enumeration->flags
+                                      ? g_strdup_printf("%" G_GINT64_FORMAT, value->raw.i)
+                                      : g_strdup_printf("%" G_GUINT64_FORMAT, value->raw.u);
+        zgi_document_row(document, number, value->name, or_empty(value->summary), NULL);
+    }
+    zgi_document_table_end(document);
+}
+
+/* What a field means beside its type: where it is of another order, since when it is there, and its summary. */
+static char *field_meaning(const struct zg_plan *plan, const struct zg_step *step)
+{
+    const struct zg_field *field = step->field;
+    GString *text = g_string_new(or_empty(field->summary));
+
+    if (step->big_endian != plan->definition->big_endian && (step->bits > 8 || zg_step_is_bitwise(step)) &&
+        !zg_step_is_string(step) && !step->record)
+        g_string_append_printf(text, "%s%s-endian", text->len ? "; " : "", step->big_endian ? "big" : "little");
+    if (field->since > 0)
+        g_string_append_printf(text, "%ssince %u.%u", text->len ? "; " : "", plan->definition->major, field->since);
+    if (field->since > 0 && field->default_text)
+        g_string_append_printf(text, ", else %s", field->default_text);
+    return g_string_free(text, FALSE);
+}
+
+static void print_fields(struct zgi_document *document, const struct zg_plan *plan, const struct zg_block *block,
+                         unsigned tickets)
+{
+    static const char *const headings[] = { "byte", "bits",  "field",   "type", "physical value",
+                                            "unit", "range", "meaning", NULL };
+
+    if (block->steps->len + tickets == 0) {
+        zgi_document_paragraph(document, "It has no fields.");
+        return;
+    }
+    zgi_document_map(document, block, tickets);
+    zgi_document_table(document, headings);
+    if (tickets > 0)
+        zgi_document_row(document, "0", "", "(ticket)", "u8", "", "", "",
+                         "counted by the sender; of a reply, its request's", NULL);
+    if (tickets > 1)
+        zgi_document_row(document, "1", "", "(base)", "u8", "", "", "",
+                         "the oldest ticket that the sender still offers", NULL);
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        g_autofree char *bytes = zg_place_bytes(block, i, tickets);
+        g_autofree char *bits = zg_place_bits(step);
+        g_autofree char *type = zg_place_type(step);
+        g_autofree char *scale = zg_place_scale(step->field);
+        g_autofree char *physical = *scale ? g_strconcat("raw", scale, NULL) : g_strdup("");
+        g_autofree char *range = zg_place_range(step);
+        g_autofree char *meaning = field_meaning(plan, step);
+        zgi_document_row(document, bytes, bits, step->name, type, physical, or_empty(step->field->unit), range, meaning,
+                         NULL);
+    }
+    zgi_document_table_end(document);
+}
+
+static void print_types(struct zgi_document *document, const struct zg_plan *plan)
+{
+    const GPtrArray *enums = plan->definition->enums;
+
+    if (enums->len + plan->records->len == 0)
+        return;
+    zgi_document_heading(document, 2, "types", "Types");
+    for (unsigned i = 0; i < enums->len; i++)
+        print_enum(document, g_ptr_array_index(enums, i));
+    for (unsigned i = 0; i < plan->records->len; i++) {
+        const struct zg_block *record = g_ptr_array_index(plan->records, i);
+        g_autofree char *id = g_strconcat("type-", record->name, NULL);
+        g_autofree char *size = span(record->size, record->most_size);
+        g_autofree char *heading = g_strdup_printf("%s, record, %s bytes", record->name, size);
+        zgi_document_heading(document, 3, id, heading);
+        print_fields(document, plan, record, 0);
+    }
+}
+
+static void print_delivery(struct zgi_document *document, const struct zg_message *message)
+{
+    g_autofree char *timeout = zg_time_text((double)message->timeout_ns * 1e-9);
+
+    if (message->is_reply)
+        zgi_document_paragraph(document, "It answers a request, repeats its ticket and acknowledges it.");
+    if (message->reply)
+        zgi_document_paragraph(document, "It is a request, answered by `%s`.", message->reply);
+    if (message->acknowledged)
+        zgi_document_paragraph(document, "Its receiver acknowledges it.");
+    if (message->reply || message->acknowledged)
+        zgi_document_paragraph(
+            document,
+            "Without an answer it is sent again after %s, at most %u times; up to %u are under way at a time%s. "
+            "A receiver takes each ticket once.",
+            timeout, message->retries, message->window, message->kept ? ", and they are taken in order" : "");
+}
+
+static void print_message(struct zgi_document *document, const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    const struct zg_message *message = item->message;
+    g_autofree char *id = anchor(message);
+    g_autofree char *number =
+        plan->id_bits == 0 ? g_strdup("")
+        : message->id > 9
+            ? g_strdup_printf(", id %" G_GUINT64_FORMAT " (0x%02" G_GINT64_MODIFIER "X)", message->id, message->id)
+            : g_strdup_printf(", id %" G_GUINT64_FORMAT, message->id);
+    g_autofree char *heading = g_strconcat(message->name, number, NULL);
+    g_autofree char *payload = span(item->payload_least, item->payload_most);
+    g_autofree char *frame = span(item->frame_least, item->frame_most);
+    g_autofree char *period = zg_time_text((double)message->every_ns * 1e-9);
+
+    zgi_document_heading(document, 3, id, heading);
+    if (message->summary)
+        print_sentence(document, message->summary);
+    zgi_document_paragraph(document, "Sent by %s%s%s. Payload %s bytes, frame %s bytes on the wire.",
+                           message->from == ZG_SIDE_BOTH     ? "both sides"
+                           : message->from == ZG_SIDE_DEVICE ? "the device"
+                                                             : "the host",
+                           message->every_ns > 0 ? " every " : "", message->every_ns > 0 ? period : "", payload, frame);
+    print_delivery(document, message);
+    print_fields(document, plan, &item->payload, item->tickets);
+    zgi_docs_example(document, plan, item);
+}
+
+static void print_variables(struct zgi_document *document, const struct zg_plan *plan)
+{
+    static const char *const headings[] = { "index", "name",  "a host may", "type", "physical value",
+                                            "unit",  "range", "meaning",    NULL };
+    static const char *const access[] = { "", "read it", "write it", "read and write it" };
+
+    if (plan->variables->len == 0)
+        return;
+    zgi_document_heading(document, 2, "variables", "Variables");
+    zgi_document_paragraph(
+        document, "They are read and written by `variable_read`, `variable_write` and `variable_stream`, and told by "
+                  "`variable_value`; a value stands there in its own layout.");
+    zgi_document_table(document, headings);
+    for (unsigned i = 0; i < plan->variables->len; i++) {
+        const struct zg_plan_variable *item = zg_plan_variable_at(plan, i);
+        const struct zg_step *step = zg_block_step(&item->block, 0);
+        g_autofree char *index = g_strdup_printf("%u", item->variable->index);
+        g_autofree char *type = zg_place_type(step);
+        g_autofree char *scale = zg_place_scale(step->field);
+        g_autofree char *physical = *scale ? g_strconcat("raw", scale, NULL) : g_strdup("");
+        g_autofree char *range = zg_place_range(step);
+        g_autofree char *meaning = field_meaning(plan, step);
+        zgi_document_row(document, index, step->field->name, access[item->variable->access], type, physical,
+                         or_empty(step->field->unit), range, meaning, NULL);
+    }
+    zgi_document_table_end(document);
+}
+
+static void print_budget(struct zgi_document *document, const struct zg_plan *plan)
+{
+    static const char *const headings[] = { "message", "from", "bytes on the wire", "time on the line", "every",
+                                            "load",    NULL };
+
+    zgi_document_heading(document, 2, "budget", "Budget of the line");
+    zgi_document_table(document, headings);
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        const struct zg_message *message = item->message;
+        g_autofree char *bytes = span(item->frame_least, item->frame_most);
+        g_autofree char *time = zg_time_text(zg_budget_seconds(&plan->definition->line, item->frame_most));
+        g_autofree char *every = message->every_ns ? zg_time_text((double)message->every_ns * 1e-9) : g_strdup("");
+        g_autofree char *load =
+            message->every_ns ? g_strdup_printf("%.2f %%", 100 * zg_budget_load(plan, item)) : g_strdup("");
+        zgi_document_row(document, message->name, zg_side_name(message->from), bytes, time, every, load, NULL);
+    }
+    zgi_document_table_end(document);
+    zgi_document_paragraph(
+        document,
+        "At their largest and at these periods the device's messages take %.2f %% of the line, the host's %.2f %%%s.",
+        100 * zg_budget_side_load(plan, ZG_SIDE_DEVICE), 100 * zg_budget_side_load(plan, ZG_SIDE_HOST),
+        plan->definition->line.half_duplex ? ", which they share" : "");
+}
+
+static GString *print(const struct zg_plan *plan, bool html)
+{
+    const struct zg_definition *definition = plan->definition;
+    struct zgi_document document;
+    g_autofree char *title = title_of(plan);
+    g_autofree char *file = g_path_get_basename(definition->file);
+    g_autofree char *comment = g_strdup_printf(ZGI_MARK " %s, %s. Change the definition, not this file.", file, title);
+
+    zgi_document_begin(&document, html, comment, title);
+    zgi_document_heading(&document, 1, "top", title);
+    if (definition->summary)
+        print_sentence(&document, definition->summary);
+    print_contents(&document, plan);
+    print_line(&document, plan);
+    print_frame(&document, plan);
+    print_header(&document, plan);
+    print_values(&document, plan);
+    print_types(&document, plan);
+    zgi_document_heading(&document, 2, "messages", "Messages");
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        print_message(&document, plan, zg_plan_message_at(plan, i));
+    print_variables(&document, plan);
+    print_budget(&document, plan);
+    zgi_docs_worked_example(&document, plan);
+    return zgi_document_end(&document);
+}
+
+GPtrArray *zg_generate_docs(const struct zg_plan *plan)
+{
+    GPtrArray *files = zgi_generated_new();
+    const char *protocol = plan->definition->protocol;
+
+    zgi_generated_add(files, g_strconcat(protocol, ".md", NULL), print(plan, false));
+    zgi_generated_add(files, g_strconcat(protocol, ".html", NULL), print(plan, true));
+    return files;
+}

@@ -1,0 +1,239 @@
+/* SPDX-License-Identifier: MIT */
+#include <string.h>
+
+#include "link/wire_kind.h"
+#include "zeugma/link.h"
+
+enum { FLUSH_NS = 200000000 }; /* of the capture */
+
+bool zg_wire_trouble(GError **error, const char *format, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, format);
+    if (error && !*error)
+        *error = g_error_new_valist(ZG_WIRE_ERROR, ZG_WIRE_ERROR_TROUBLE, format, arguments);
+    va_end(arguments);
+    return false;
+}
+
+uint64_t zg_wire_elapsed(const struct zg_wire *wire)
+{
+    return zg_channel_now_ns() - wire->opened_ns;
+}
+
+static uint64_t time_of_day(const struct zg_wire *wire, uint64_t at_ns)
+{
+    return (uint64_t)wire->real_us * 1000 + at_ns;
+}
+
+void zg_wire_notice(const struct zg_wire *wire, const char *format, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, format);
+    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    if (wire->settings.notice)
+        wire->settings.notice(text, wire->settings.data);
+    if (wire->capture)
+        (void)zg_capture_add(wire->capture, ZG_CAPTURE_REMARK, time_of_day(wire, zg_wire_elapsed(wire)), 0,
+                             (const uint8_t *)text, strlen(text), NULL);
+}
+
+bool zg_wire_settings_fit(const struct zg_wire *wire, const struct zg_serial_settings *settings, GError **error)
+{
+    return settings->data_bits <= 8 ||
+           zg_wire_trouble(error, "%s: no serial port of a PC has %u data bits; give another with ?format=",
+                           wire->address.text, settings->data_bits);
+}
+
+static const struct zg_wire_kind *kind_of(const struct zg_wire *wire)
+{
+    static const struct zg_wire_kind *const kinds[] = {
+        [ZG_ADDRESS_SERIAL] = &zg_wire_serial, [ZG_ADDRESS_RFC2217] = &zg_wire_rfc2217,
+        [ZG_ADDRESS_PTY] = &zg_wire_pty,       [ZG_ADDRESS_UNIX] = &zg_wire_unix,
+        [ZG_ADDRESS_TCP] = &zg_wire_tcp,       [ZG_ADDRESS_UDP] = &zg_wire_udp,
+        [ZG_ADDRESS_FILE] = &zg_wire_replay,   [ZG_ADDRESS_SIM] = NULL,
+    };
+    const struct zg_wire_kind *kind = kinds[wire->address.kind];
+    return kind ? kind : wire->settings.simulated;
+}
+
+/* What the capture's reader must know of the line. */
+static bool begin_capture(struct zg_wire *wire, GError **error)
+{
+    const struct zg_definition *definition = wire->settings.plan->definition;
+
+    if (!wire->settings.capture)
+        return true;
+    wire->capture = zg_capture_create(wire->settings.capture, error);
+    if (!wire->capture)
+        return false;
+    g_autofree char *remark = g_strdup_printf("%s %u.%u on %s", definition->protocol, definition->major,
+                                              definition->minor, wire->address.text);
+    return zg_capture_add(wire->capture, ZG_CAPTURE_REMARK, time_of_day(wire, 0), 0, (const uint8_t *)remark,
+                          strlen(remark), error) &&
+           zg_capture_flush(wire->capture, error);
+}
+
+static bool open_kind(struct zg_wire *wire, GError **error)
+{
+    if (!wire->kind) {
+        g_set_error(error, ZG_WIRE_ERROR, ZG_WIRE_ERROR_USE, "%s cannot be opened here", wire->address.text);
+        return false;
+    }
+    if (wire->settings.serves && wire->kind->cannot_serve) {
+        g_set_error(error, ZG_WIRE_ERROR, ZG_WIRE_ERROR_USE,
+                    "nobody can connect to %s; put the device on pty:PATH, unix:PATH, tcp:HOST:PORT, udp:HOST:PORT or "
+                    "a serial: port",
+                    wire->address.text);
+        wire->kind = NULL;
+        return false;
+    }
+    return wire->kind->open(wire, error);
+}
+
+struct zg_wire *zg_wire_open(const struct zg_address *address, const struct zg_wire_settings *settings, GError **error)
+{
+    struct zg_wire *wire = g_new0(struct zg_wire, 1);
+
+    wire->address = *address;
+    wire->address.text = g_strdup(address->text);
+    wire->address.path = g_strdup(address->path);
+    wire->address.port = g_strdup(address->port);
+    wire->settings = *settings;
+    wire->channel.fd = wire->channel.listener = -1;
+    wire->unwritten = g_byte_array_new();
+    wire->opened_ns = zg_channel_now_ns();
+    wire->real_us = g_get_real_time();
+    wire->kind = kind_of(wire);
+    if (open_kind(wire, error) && begin_capture(wire, error))
+        return wire;
+    (void)zg_wire_close(wire, NULL);
+    return NULL;
+}
+
+bool zg_wire_close(struct zg_wire *wire, GError **error)
+{
+    bool good = true;
+
+    if (!wire)
+        return true;
+    if (wire->kind)
+        wire->kind->close(wire);
+    if (wire->capture)
+        good = zg_capture_close(wire->capture, error);
+    g_byte_array_unref(wire->unwritten);
+    zg_address_clear(&wire->address);
+    g_free(wire);
+    return good;
+}
+
+/* --- into the capture */
+
+/* The line errors that were counted since the last record. */
+static uint8_t new_line_errors(struct zg_wire *wire)
+{
+    struct zg_serial_errors now;
+    const struct zg_serial_errors *before = &wire->captured;
+    uint8_t flags = 0;
+
+    if (!zg_wire_errors(wire, &now))
+        return 0;
+    flags |= now.framing != before->framing ? ZG_LINE_FRAMING : 0;
+    flags |= now.parity != before->parity ? ZG_LINE_PARITY : 0;
+    flags |= now.overrun != before->overrun ? ZG_LINE_OVERRUN : 0;
+    flags |= now.breaks != before->breaks ? ZG_LINE_BREAK : 0;
+    wire->captured = now;
+    return flags;
+}
+
+static bool record(struct zg_wire *wire, const struct zg_passage *passage, GError **error)
+{
+    if (!wire->capture || wire->kind->is_replay)
+        return true;
+    const uint64_t now_ns = zg_wire_elapsed(wire);
+    const bool to_device = passage->out != wire->settings.serves;
+    if (passage->count > 0 &&
+        !zg_capture_add(wire->capture, to_device ? ZG_CAPTURE_OUT : ZG_CAPTURE_IN, time_of_day(wire, passage->at_ns),
+                        passage->out ? 0 : new_line_errors(wire), passage->bytes, passage->count, error))
+        return false;
+    if (now_ns - wire->flushed_ns < FLUSH_NS)
+        return true;
+    wire->flushed_ns = now_ns;
+    return zg_capture_flush(wire->capture, error);
+}
+
+/* --- bytes */
+
+bool zg_wire_read(struct zg_wire *wire, struct zg_passage *passage, GError **error)
+{
+    *passage = (struct zg_passage){ .bytes = wire->bytes };
+    return wire->kind->read(wire, passage, error) && record(wire, passage, error);
+}
+
+bool zg_wire_write(struct zg_wire *wire, const uint8_t *bytes, size_t count, GError **error)
+{
+    const struct zg_passage passage = { zg_wire_elapsed(wire), true, bytes, count };
+
+    return wire->gone || (record(wire, &passage, error) && wire->kind->write(wire, bytes, count, error));
+}
+
+size_t zg_wire_unwritten(const struct zg_wire *wire)
+{
+    return wire->unwritten->len;
+}
+
+void zg_wire_wait(struct zg_wire *wire, int extra, uint64_t ns)
+{
+    wire->kind->wait(wire, extra, ns);
+}
+
+uint64_t zg_wire_now_ns(const struct zg_wire *wire)
+{
+    return wire->address.own_time ? zg_wire_elapsed(wire) : zg_wire_event_ns(wire);
+}
+
+uint64_t zg_wire_event_ns(const struct zg_wire *wire)
+{
+    return wire->kind->event_ns ? wire->kind->event_ns(wire) : zg_wire_elapsed(wire);
+}
+
+bool zg_wire_has_ended(const struct zg_wire *wire)
+{
+    return wire->ended;
+}
+
+bool zg_wire_is_replay(const struct zg_wire *wire)
+{
+    return wire->kind->is_replay;
+}
+
+bool zg_wire_is_up(struct zg_wire *wire)
+{
+    return !wire->gone && (!wire->kind->is_up || wire->kind->is_up(wire));
+}
+
+bool zg_wire_errors(const struct zg_wire *wire, struct zg_serial_errors *errors)
+{
+    return wire->kind->errors && wire->kind->errors(wire, errors);
+}
+
+unsigned long zg_wire_baud(const struct zg_wire *wire)
+{
+    return wire->baud;
+}
+
+bool zg_wire_set_baud(struct zg_wire *wire, unsigned long baud)
+{
+    if (!wire->kind->set_baud || !wire->kind->set_baud(wire, baud))
+        return false;
+    wire->baud = baud;
+    return true;
+}
+
+unsigned long zg_wire_host_baud(const struct zg_wire *wire)
+{
+    return wire->channel.fd >= 0 ? zg_channel_pty_baud(&wire->channel) : 0;
+}

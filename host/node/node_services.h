@@ -1,0 +1,64 @@
+/* SPDX-License-Identifier: MIT */
+/* Private to a node: its state, and the services of a side's end. */
+#ifndef ZEUGMA_NODE_SERVICES_H
+#define ZEUGMA_NODE_SERVICES_H
+
+#include "node/node.h"
+#include "plan/end.h"
+#include "zeugma/text.h"
+#include "zeugma/variable.h"
+
+enum { ZGI_NODE_STREAMS = 8 }; /* variables that a device's end sends again and again at a time */
+
+/* What passes between the node and another. */
+struct zgi_session {
+    struct zg_peer *peer;
+    struct zg_peer other; /* unless it is the link's first */
+    struct zg_hello hello;
+    struct zg_delivery delivery;
+    struct zg_open *open;
+    struct zg_answered *answered;
+    uint8_t *contents;
+};
+
+/* What a side's end has beside its link. */
+struct zgi_services {
+    enum zg_side side; /* 0: none of it */
+    struct zg_plan_end end;
+    uint16_t boot;
+    uint8_t hello_payload[64];
+    struct zg_hello_terms hello_terms;
+    struct zg_delivery_terms delivery_terms;
+    struct zg_ticketed *ticketed;
+    GPtrArray *kinds;    /* const struct zg_plan_message: those of `ticketed` */
+    GPtrArray *sessions; /* struct zgi_session */
+    uint8_t *content;    /* of a frame that is being sent */
+    struct zg_late late; /* the answer of a service, where that waits, */
+    uint8_t *late_content;
+    struct zg_stream streams[ZGI_NODE_STREAMS];
+    struct zg_text_sorter sorter;
+    uint8_t *sorter_raw;
+    const struct zg_plan_message *hello, *echo_request, *echo_reply, *counters_request, *counters, *read, *write,
+        *stream, *value, *console, *acknowledge, *refused; /* NULL: not in this definition */
+};
+
+struct zg_node {
+    struct zg_any_link any;
+    struct zg_protocol protocol;
+    const struct zg_plan *plan;
+    const struct zg_node_calls *calls;
+    void *data;
+    uint8_t *receive;
+    uint8_t *transmit;
+    uint8_t *frame;
+    struct zg_receiver receiver;
+    struct zg_link_gaps gaps;
+    struct zgi_services services;
+};
+
+/* Sets the protocol up for a side's end, before the link begins; begins what follows the link; frees all. */
+void zgi_services_prepare(struct zg_node *node, enum zg_side side);
+void zgi_services_begin(struct zg_node *node);
+void zgi_services_clear(struct zg_node *node);
+
+#endif

@@ -1,0 +1,124 @@
+/* SPDX-License-Identifier: MIT */
+#include "node/script.h"
+
+#include <json-glib/json-glib.h>
+#include <math.h>
+#include <string.h>
+
+#include "codec/values.h"
+
+static void free_item(void *data)
+{
+    struct zg_script_item *item = data;
+
+    zg_values_free(&item->message->payload, item->values);
+    g_free(item);
+}
+
+GPtrArray *zg_script_new(void)
+{
+    return g_ptr_array_new_with_free_func(free_item);
+}
+
+struct zg_script_item *zg_script_add(GPtrArray *script, const struct zg_plan_message *message)
+{
+    struct zg_script_item *item = g_new0(struct zg_script_item, 1);
+
+    item->message = message;
+    item->values = zg_values_new(&message->payload);
+    g_ptr_array_add(script, item);
+    return item;
+}
+
+static bool read_time(JsonObject *object, double first, uint64_t *at_ns, GError **error)
+{
+    JsonNode *node = json_object_get_member(object, "at");
+
+    if (!node)
+        return true;
+    const GType type = json_node_get_value_type(node);
+    const double at = type == G_TYPE_DOUBLE || type == G_TYPE_INT64 ? json_node_get_double(node) - first : -1;
+    if (!(at >= 0 && at < 1e9)) {
+        g_set_error(error, ZG_SCRIPT_ERROR, 0, "at: expected seconds, not before those of the first line");
+        return false;
+    }
+    *at_ns = (uint64_t)llround(at * 1e9);
+    return true;
+}
+
+static bool read_fields(JsonObject *object, struct zg_script_item *item, GError **error)
+{
+    JsonNode *fields = json_object_get_member(object, "fields");
+    g_autofree char *text = fields ? json_to_string(fields, FALSE) : g_strdup("{}");
+
+    return zg_values_from_json(item->message, text, item->values, error);
+}
+
+static zg_role destination_of(JsonObject *object)
+{
+    JsonNode *node = json_object_get_member(object, "header");
+
+    if (!node || !JSON_NODE_HOLDS_OBJECT(node))
+        return 0;
+    return (zg_role)json_object_get_int_member_with_default(json_node_get_object(node), "destination", 0);
+}
+
+/* Adds what a line says; false, without an error: it is no message of the host's. */
+static bool read_item(const struct zg_plan *plan, JsonObject *object, double first, GPtrArray *items, GError **error)
+{
+    const char *name = json_object_get_string_member_with_default(object, "message", NULL);
+    const struct zg_plan_message *message = name ? zg_plan_by_name(plan, name) : NULL;
+    const uint64_t before_ns =
+        items->len > 0 ? ((struct zg_script_item *)g_ptr_array_index(items, items->len - 1))->at_ns : 0;
+
+    if (name && !message) {
+        g_set_error(error, ZG_SCRIPT_ERROR, 0, "%s has no message \"%s\"", plan->definition->protocol, name);
+        return false;
+    }
+    if (!message || !(message->message->from & ZG_SIDE_HOST) || message->message->is_reply ||
+        g_str_equal(message->message->name, "hello") || g_str_equal(message->message->name, "acknowledge"))
+        return false;
+    struct zg_script_item *item = zg_script_add(items, message);
+    item->at_ns = before_ns;
+    item->to = destination_of(object);
+    return read_time(object, first, &item->at_ns, error) && read_fields(object, item, error);
+}
+
+static JsonObject *object_of(JsonParser *parser, const char *line, GError **error)
+{
+    if (!json_parser_load_from_data(parser, line, -1, error))
+        return NULL;
+    JsonNode *root = json_parser_get_root(parser);
+    if (root && JSON_NODE_HOLDS_OBJECT(root))
+        return json_node_get_object(root);
+    g_set_error(error, ZG_SCRIPT_ERROR, 0, "expected a JSON object, such as {\"message\": \"...\", \"fields\": {...}}");
+    return NULL;
+}
+
+GPtrArray *zg_script_load(const struct zg_plan *plan, const char *path, unsigned *skipped, GError **error)
+{
+    g_autofree char *text = NULL;
+    g_autoptr(GPtrArray) items = zg_script_new();
+    double first = NAN;
+
+    *skipped = 0;
+    if (!g_file_get_contents(path, &text, NULL, error))
+        return NULL;
+    g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
+    for (unsigned i = 0; lines[i]; i++) {
+        g_autoptr(JsonParser) parser = json_parser_new();
+        g_autoptr(GError) problem = NULL;
+        if (g_strstrip(lines[i])[0] == '\0')
+            continue;
+        JsonObject *object = object_of(parser, lines[i], &problem);
+        if (object && isnan(first))
+            first = json_object_get_double_member_with_default(object, "at", 0);
+        const bool added = object && read_item(plan, object, first, items, &problem);
+        if (problem) {
+            g_set_error(error, ZG_SCRIPT_ERROR, 0, "%s:%u: %s", path, i + 1, problem->message);
+            return NULL;
+        }
+        *skipped += !added;
+    }
+    return g_steal_pointer(&items);
+}

@@ -1,0 +1,215 @@
+/* SPDX-License-Identifier: MIT */
+#include "node/session.h"
+
+enum {
+    HELD_BACK_US = 250000, /* bytes, by the operating system */
+    LEAST_RING = 4096,
+    WITHOUT_END_NS = 1000000000, /* what no silence ends is not waited for longer */
+    STEP_NS = 1000000            /* while something waits to be sent, or an end has timers */
+};
+
+/* One direction as the observer sees it. */
+struct direction {
+    struct zg_session *session;
+    struct zg_stream *stream;
+    bool out;
+    bool open;      /* bytes came that may be part of a frame still */
+    uint64_t at_ns; /* when they came */
+};
+
+struct zg_session {
+    const struct zg_plan *plan;
+    struct zg_wire *wire;
+    const struct zg_session_calls *calls;
+    void *data;
+    struct zg_node *node;
+    struct direction directions[2];
+    uint64_t silence_ns; /* that ends what is open; 0: none does */
+    uint64_t byte_ns;
+    uint64_t free_ns; /* when the line can take the next byte */
+    GByteArray *to_write;
+};
+
+static uint32_t now_us(void *context)
+{
+    return (uint32_t)(zg_wire_now_ns(((const struct zg_session *)context)->wire) / 1000);
+}
+
+static void start_transmit(void *context)
+{
+    (void)context; /* transmit() looks for itself */
+}
+
+static uint16_t boot_number(void *context)
+{
+    (void)context;
+    return (uint16_t)g_random_int();
+}
+
+static const struct zg_port port = { now_us, start_transmit, NULL, NULL, boot_number };
+
+static void tell(const struct zg_stretch *stretch, void *data)
+{
+    const struct direction *direction = data;
+    const struct zg_session *session = direction->session;
+
+    if (session->calls->stretch)
+        session->calls->stretch(session->data, direction->at_ns, direction->out, stretch);
+}
+
+struct zg_session *zg_session_new(const struct zg_plan *plan, struct zg_wire *wire, bool answers,
+                                  const struct zg_session_calls *calls, void *data)
+{
+    struct zg_session *session = g_new0(struct zg_session, 1);
+    const struct zg_line *line = &plan->definition->line;
+    const uint64_t silence_ns = plan->gap_ns > 0 ? plan->gap_ns : line->byte_timeout_ns;
+
+    session->plan = plan;
+    session->wire = wire;
+    session->calls = calls;
+    session->data = data;
+    session->to_write = g_byte_array_new();
+    session->byte_ns = zg_line_byte_ns(line);
+    if (silence_ns > 0)
+        session->silence_ns = plan->gap_ns > 0 ? silence_ns : silence_ns + HELD_BACK_US * UINT64_C(1000);
+    for (unsigned i = 0; i < 2; i++)
+        session->directions[i] =
+            (struct direction){ session, zg_stream_new(plan, tell, &session->directions[i]), i == 1, false, 0 };
+    if (answers) {
+        session->node = zg_node_new(plan, ZG_SIDE_HOST, MAX((size_t)4 * plan->max_frame, LEAST_RING), &port, session,
+                                    &calls->node, data);
+        zg_node_allow_silence(session->node, HELD_BACK_US);
+    }
+    return session;
+}
+
+void zg_session_free(struct zg_session *session)
+{
+    if (!session)
+        return;
+    zg_node_free(session->node);
+    zg_stream_free(session->directions[0].stream);
+    zg_stream_free(session->directions[1].stream);
+    g_byte_array_unref(session->to_write);
+    g_free(session);
+}
+
+struct zg_node *zg_session_node(struct zg_session *session)
+{
+    return session->node;
+}
+
+static void give_up(struct direction *direction)
+{
+    direction->open = false;
+    zg_stream_end(direction->stream);
+}
+
+/* What was silent up to a time for long enough is told, though nothing follows. */
+static void watch_silence(struct direction *direction, uint64_t until_ns)
+{
+    const struct zg_session *session = direction->session;
+
+    if (direction->open && session->silence_ns > 0 && until_ns >= direction->at_ns + session->silence_ns)
+        give_up(direction);
+}
+
+static void observe(struct zg_session *session, const struct zg_passage *passage)
+{
+    struct direction *direction = &session->directions[passage->out];
+
+    if (passage->count == 0)
+        return;
+    /* else bytes may have waited in the system while we were busy */
+    const bool times_hold = zg_wire_is_replay(session->wire) || session->plan->gap_ns > 0;
+    for (unsigned i = 0; i < 2; i++)
+        if (times_hold || (passage->out && i == 1))
+            watch_silence(&session->directions[i], passage->at_ns);
+    if (session->calls->bytes)
+        session->calls->bytes(session->data, passage);
+    direction->open = true;
+    direction->at_ns = passage->at_ns;
+    zg_stream_feed(direction->stream, passage->bytes, passage->count);
+}
+
+/* Bytes leave no faster than the line carries them, so that the end's times are those of the line. */
+static bool transmit(struct zg_session *session, GError **error)
+{
+    const uint64_t now_ns = zg_wire_now_ns(session->wire);
+    uint8_t byte;
+
+    g_byte_array_set_size(session->to_write, 0);
+    while (session->free_ns <= now_ns && zg_link_transmit_isr(zg_node_link(session->node), &byte)) {
+        g_byte_array_append(session->to_write, &byte, 1);
+        session->free_ns += session->byte_ns;
+    }
+    if (session->free_ns + session->byte_ns < now_ns)
+        session->free_ns = now_ns;
+    if (session->to_write->len == 0)
+        return true;
+    const struct zg_passage passage = { now_ns, true, session->to_write->data, session->to_write->len };
+    observe(session, &passage);
+    return zg_wire_write(session->wire, session->to_write->data, session->to_write->len, error);
+}
+
+bool zg_session_step(struct zg_session *session, int extra, uint64_t wait_ns, GError **error)
+{
+    const uint64_t asked_ns = zg_wire_now_ns(session->wire);
+    struct zg_passage passage;
+
+    if (!zg_wire_read(session->wire, &passage, error))
+        return false;
+    observe(session, &passage);
+    for (unsigned i = 0; i < 2 && passage.count == 0 && !zg_wire_is_replay(session->wire); i++)
+        watch_silence(&session->directions[i], asked_ns); /* by then nothing had come */
+    if (session->node) {
+        if (!passage.out && passage.count > 0)
+            zg_node_receive(session->node, passage.bytes, passage.count);
+        zg_node_poll(session->node);
+        if (!transmit(session, error))
+            return false;
+        wait_ns = MIN(wait_ns, STEP_NS);
+    }
+    if (passage.count == 0)
+        zg_wire_wait(session->wire, extra, wait_ns);
+    return true;
+}
+
+bool zg_session_run(struct zg_session *session, uint64_t until_ns, const bool *done, GError **error)
+{
+    while (!(done && *done) && zg_wire_now_ns(session->wire) < until_ns && !zg_wire_has_ended(session->wire))
+        if (!zg_session_step(session, -1, STEP_NS, error))
+            return false;
+    return true;
+}
+
+bool zg_session_is_flushed(struct zg_session *session)
+{
+    return zg_wire_unwritten(session->wire) == 0 &&
+           (!session->node || zg_ring_used(&zg_node_link(session->node)->transmit) == 0) &&
+           session->free_ns <= zg_wire_now_ns(session->wire);
+}
+
+uint64_t zg_session_told_ns(const struct zg_session *session)
+{
+    uint64_t told_ns = UINT64_MAX;
+
+    for (unsigned i = 0; i < 2; i++) {
+        const struct direction *direction = &session->directions[i];
+        const bool ends = session->silence_ns > 0 || zg_wire_now_ns(session->wire) < direction->at_ns + WITHOUT_END_NS;
+        if (direction->open && ends && zg_stream_is_open(direction->stream))
+            told_ns = MIN(told_ns, direction->at_ns);
+    }
+    return told_ns;
+}
+
+void zg_session_end(struct zg_session *session)
+{
+    for (unsigned i = 0; i < 2; i++)
+        zg_stream_end(session->directions[i].stream);
+}
+
+const struct zg_counters *zg_session_counters(const struct zg_session *session, bool out)
+{
+    return zg_stream_counters(session->directions[out].stream);
+}

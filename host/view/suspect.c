@@ -1,0 +1,341 @@
+/* SPDX-License-Identifier: MIT */
+#include "view/suspect.h"
+
+#include <string.h>
+
+#include "plan/fingerprint.h"
+#include "zeugma/hello.h"
+#include "zeugma/text.h"
+
+#define SECOND_NS UINT64_C(1000000000)
+
+enum {
+    SAMPLE = 2048, /* bytes since the last frame that are looked at, the newest */
+    ENOUGH = 96,   /* of them, before anything is said */
+    ENOUGH_FRAMES = 2,
+    ENOUGH_VALUES = 8,
+    SILENT_S = 3,
+    LISTEN_NS = 400000000,
+    SETTLE_NS = 20000000
+};
+
+enum finding {
+    SILENCE = 1,
+    TEXT = 2,
+    DEFINITION = 4,
+    ORDER = 8,
+    NOISE = 16,
+    CHECK_ORDER = 32,
+    VERSION = 64,
+    VALUE_ORDER = 128,
+    MISFIT = 256
+};
+
+struct zg_suspect {
+    const struct zg_plan *plan;
+    GByteArray *sample;
+    uint64_t ended;          /* bytes that were no frame, as counted when the last frame came */
+    bool restart;            /* a frame came: they are to be counted from now on */
+    uint64_t heard_ns;       /* when bytes came last */
+    bool heard, framed;      /* anything ever came; a frame did */
+    unsigned swapped;        /* checks that would pass with their bytes the other way round */
+    unsigned failed;         /* since the last frame */
+    unsigned misfits;        /* frames whose payload no message of their id has */
+    unsigned foreign;        /* frames of another version */
+    unsigned strays, turned; /* values out of their range; of those, within it with their bytes the other way round */
+    const struct zg_step *stray; /* the field of the newest */
+    enum zg_match match;
+    unsigned told; /* a sum of findings */
+};
+
+struct zg_suspect *zg_suspect_new(const struct zg_plan *plan)
+{
+    struct zg_suspect *suspect = g_new0(struct zg_suspect, 1);
+
+    suspect->plan = plan;
+    suspect->sample = g_byte_array_new();
+    return suspect;
+}
+
+void zg_suspect_free(struct zg_suspect *suspect)
+{
+    if (!suspect)
+        return;
+    g_byte_array_unref(suspect->sample);
+    g_free(suspect);
+}
+
+void zg_suspect_bytes(struct zg_suspect *suspect, const struct zg_passage *passage)
+{
+    if (passage->out || passage->count == 0)
+        return;
+    suspect->heard = true;
+    suspect->heard_ns = passage->at_ns;
+    suspect->told &= ~(unsigned)SILENCE;
+    g_byte_array_append(suspect->sample, passage->bytes, (guint)passage->count);
+    if (suspect->sample->len > SAMPLE)
+        g_byte_array_remove_range(suspect->sample, 0, suspect->sample->len - SAMPLE);
+}
+
+static uint64_t swapped(uint64_t word, unsigned size)
+{
+    uint64_t result = 0;
+
+    for (unsigned i = 0; i < size; i++)
+        result = result << 8 | (word >> 8 * i & 0xFF);
+    return result;
+}
+
+/* What a hello says of the definition at the other end. */
+static void note_hello(struct zg_suspect *suspect, const struct zg_value *values)
+{
+    const struct zg_definition *definition = suspect->plan->definition;
+
+    if (values[0].raw.u != definition->major)
+        suspect->match = values[0].raw.u < definition->major ? ZG_MATCH_OLDER_MAJOR : ZG_MATCH_NEWER_MAJOR;
+    else if (values[1].raw.u != definition->minor)
+        suspect->match = values[1].raw.u < definition->minor ? ZG_MATCH_OLDER_MINOR : ZG_MATCH_NEWER_MINOR;
+    else
+        suspect->match = values[2].raw.u == zg_fingerprint(suspect->plan) ? ZG_MATCH_SAME : ZG_MATCH_OTHER_DEFINITION;
+}
+
+/* Whole bytes of one number, which may be out of its range because they were sent the other way round. */
+static void note_values(struct zg_suspect *suspect, const struct zg_stretch *stretch)
+{
+    const struct zg_block *block = &stretch->message->payload;
+
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        const union zg_raw raw = stretch->values[i].raw;
+        if (zg_step_is_string(step) || zg_step_is_array(step) || step->record || step->bits < 16 ||
+            step->bits % 8 != 0 || step->type.kind == ZG_KIND_FLOAT || !step->field->ranged ||
+            zg_step_permits(step, raw))
+            continue;
+        const uint64_t word = swapped(raw.u, step->bits / 8);
+        const union zg_raw other =
+            zg_step_is_signed(step) ? (union zg_raw){ .i = (int64_t)(word << (64 - step->bits)) >> (64 - step->bits) }
+                                    : (union zg_raw){ .u = word };
+        suspect->strays++;
+        suspect->turned += zg_step_permits(step, other);
+        suspect->stray = step;
+    }
+}
+
+void zg_suspect_stretch(struct zg_suspect *suspect, bool out, const struct zg_stretch *stretch)
+{
+    if (out)
+        return;
+    if (stretch->kind == ZG_STRETCH_SKIPPED) {
+        suspect->failed++;
+        suspect->swapped += stretch->checked && suspect->plan->check.size > 1 && stretch->found != stretch->expected &&
+                            swapped(stretch->found, suspect->plan->check.size) == stretch->expected;
+        return;
+    }
+    if (stretch->kind == ZG_STRETCH_CONSOLE)
+        return;
+    if (stretch->kind == ZG_STRETCH_UNDELIVERED && strcmp(stretch->why, "other version") == 0) {
+        suspect->foreign++;
+    } else {
+        suspect->framed = true;
+        suspect->restart = true;
+        suspect->failed = suspect->swapped = 0;
+        g_byte_array_set_size(suspect->sample, 0);
+        suspect->told &= ~(unsigned)(TEXT | ORDER | NOISE | CHECK_ORDER);
+    }
+    suspect->misfits += stretch->kind == ZG_STRETCH_UNDELIVERED && strcmp(stretch->why, "bad payload") == 0;
+    if (stretch->kind != ZG_STRETCH_FRAME)
+        return;
+    note_values(suspect, stretch);
+    if (stretch->message->message->service && strcmp(stretch->message->message->name, "hello") == 0)
+        note_hello(suspect, stretch->values);
+}
+
+/* --- what a sample would be */
+
+static uint8_t reversed(uint8_t byte)
+{
+    uint8_t result = 0;
+
+    for (unsigned i = 0; i < 8; i++)
+        result = (uint8_t)(result << 1 | (byte >> i & 1));
+    return result;
+}
+
+static void ignore(const struct zg_stretch *stretch, void *data)
+{
+    (void)stretch;
+    (void)data;
+}
+
+/* Frames in a stretch of bytes, if they make up at least half of it. */
+static unsigned frames_in(const struct zg_plan *plan, const uint8_t *bytes, size_t count)
+{
+    struct zg_stream *stream = zg_stream_new(plan, ignore, NULL);
+
+    zg_stream_feed(stream, bytes, count);
+    const struct zg_counters *counters = zg_stream_counters(stream);
+    const unsigned frames = 2 * (uint64_t)counters->bytes_of_frames >= count ? counters->frames_in : 0;
+    zg_stream_free(stream);
+    return frames;
+}
+
+static const char *other_order(const struct zg_suspect *suspect)
+{
+    static const char *const words[] = { NULL, "the bits of each byte come in the other order, most significant first",
+                                         "the line is inverted: every bit comes as its opposite",
+                                         "the line is inverted, and the bits of each byte come in the other order" };
+    uint8_t turned[SAMPLE];
+
+    for (unsigned way = 1; way < G_N_ELEMENTS(words); way++) {
+        for (guint i = 0; i < suspect->sample->len; i++) {
+            uint8_t byte = suspect->sample->data[i];
+            byte = (way & 1U) != 0 ? reversed(byte) : byte;
+            turned[i] = (way & 2U) != 0 ? (uint8_t)~byte : byte;
+        }
+        if (frames_in(suspect->plan, turned, suspect->sample->len) >= ENOUGH_FRAMES)
+            return words[way];
+    }
+    return NULL;
+}
+
+/* Nearly all of it; a character may be cut at either end. */
+static bool is_text(const GByteArray *sample)
+{
+    size_t text = 0;
+
+    for (size_t at = 0; at < sample->len;) {
+        size_t run = zg_text_run(sample->data + at, sample->len - at, NULL);
+        text += run;
+        at += run + 1;
+    }
+    return text * 20 >= (size_t)sample->len * 19;
+}
+
+/* --- judging */
+
+static bool is_new(struct zg_suspect *suspect, enum finding finding)
+{
+    if ((suspect->told & (unsigned)finding) != 0)
+        return false;
+    suspect->told |= (unsigned)finding;
+    return true;
+}
+
+/* The first words of a text. */
+static char *quoted(const GByteArray *sample)
+{
+    g_autofree char *text = g_utf8_make_valid((const char *)sample->data, (gssize)MIN(sample->len, 60));
+
+    for (char *c = text; *c; c++)
+        if ((unsigned char)*c < 0x20)
+            *c = ' ';
+    return g_strdup(g_strstrip(text));
+}
+
+/* What bytes are that make no frames. */
+static char *judge_bytes(struct zg_suspect *suspect, uint64_t ended, bool *noise)
+{
+    const char *protocol = suspect->plan->definition->protocol;
+
+    if (suspect->swapped >= ENOUGH_FRAMES && 2 * suspect->swapped >= suspect->failed && is_new(suspect, CHECK_ORDER))
+        return g_strdup_printf("%u checks would pass if their bytes came the other way round: give the check an "
+                               "`order:` of its own",
+                               suspect->swapped);
+    if (is_text(suspect->sample)) {
+        if ((suspect->plan->definition->console == ZG_CONSOLE_INTERLEAVED && suspect->framed) || !is_new(suspect, TEXT))
+            return NULL;
+        g_autofree char *text = quoted(suspect->sample);
+        return g_strdup_printf("only text arrives, no frame of %s: \"%s\"; is it the boot loader, or other firmware?",
+                               protocol, text);
+    }
+    const char *order = other_order(suspect);
+    if (order && is_new(suspect, ORDER))
+        return g_strdup_printf("%s; with that put right, frames of %s arrive", order, protocol);
+    if (order || !is_new(suspect, NOISE))
+        return NULL;
+    *noise = !suspect->framed; /* a speed that was right once is kept */
+    return g_strdup_printf("%" G_GUINT64_FORMAT " bytes arrived and no frame of %s among them", ended, protocol);
+}
+
+char *zg_suspect_judge(struct zg_suspect *suspect, const struct zg_counters *counters, uint64_t now_ns, bool *noise)
+{
+    const uint64_t ended = (uint64_t)counters->bytes_failed + counters->bytes_noise + counters->bytes_console +
+                           counters->bytes_idle; /* at a wrong speed many bytes look like delimiters */
+
+    *noise = false;
+    if (suspect->restart)
+        suspect->ended = ended;
+    suspect->restart = false;
+    if (suspect->match > ZG_MATCH_SAME && is_new(suspect, DEFINITION))
+        return g_strdup(zg_match_text(suspect->match));
+    if (suspect->foreign >= ENOUGH_FRAMES && suspect->match <= ZG_MATCH_SAME && is_new(suspect, VERSION))
+        return g_strdup_printf("frames of another major version than %u arrive: one of the ends is stale",
+                               suspect->plan->definition->major);
+    if (suspect->strays >= ENOUGH_VALUES && 10 * suspect->turned >= 9 * suspect->strays && is_new(suspect, VALUE_ORDER))
+        return g_strdup_printf(
+            "values of %s are out of range, and within it with their bytes the other way round: is the "
+            "byte_order right?",
+            suspect->stray->name);
+    if (now_ns - suspect->heard_ns >= SILENT_S * SECOND_NS && is_new(suspect, SILENCE))
+        return suspect->heard ? g_strdup_printf("nothing has arrived for %d s", SILENT_S)
+                              : g_strdup_printf("nothing has arrived in %d s: is the device powered and running, is "
+                                                "this its port, and are its transmit and receive lines crossed?",
+                                                SILENT_S);
+    if (suspect->misfits >= ENOUGH_FRAMES && suspect->match <= ZG_MATCH_SAME && is_new(suspect, MISFIT))
+        return g_strdup(
+            "frames pass their check, and their payloads are no messages of this definition: the device was "
+            "built from another one; zeugma compare tells what differs");
+    /* a frame that was joined in its middle fails, and no more than that does where all is right */
+    if (ended - suspect->ended < MAX((unsigned)ENOUGH, suspect->plan->max_frame + ENOUGH / 6) || suspect->foreign > 0)
+        return NULL;
+    return judge_bytes(suspect, ended - suspect->ended, noise);
+}
+
+/* --- other speeds */
+
+/* Listens at one speed: the frames that came, ENOUGH_FRAMES being enough. */
+static bool listen(const struct zg_plan *plan, struct zg_wire *wire, unsigned *frames, GError **error)
+{
+    g_autoptr(GByteArray) heard = g_byte_array_new();
+    const uint64_t begin_ns = zg_wire_now_ns(wire);
+    struct zg_passage passage;
+
+    *frames = 0;
+    for (uint64_t now_ns = begin_ns; now_ns - begin_ns < LISTEN_NS; now_ns = zg_wire_now_ns(wire)) {
+        if (!zg_wire_read(wire, &passage, error))
+            return false;
+        if (passage.count > 0 && now_ns - begin_ns > SETTLE_NS) /* what comes first was read at the speed before */
+            g_byte_array_append(heard, passage.bytes, (guint)passage.count);
+        else
+            zg_wire_wait(wire, -1, 5000000);
+    }
+    *frames = frames_in(plan, heard->data, heard->len);
+    return true;
+}
+
+unsigned long zg_suspect_find_baud(const struct zg_plan *plan, struct zg_wire *wire,
+                                   bool (*step)(unsigned long baud, void *data), void *data, unsigned *frames,
+                                   GError **error)
+{
+    static const unsigned long usual[] = { 115200, 9600,    57600,   38400,   19200,   230400, 460800, 921600, 500000,
+                                           250000, 1000000, 2000000, 3000000, 1500000, 76800,  4800,   2400,   1200 };
+    const unsigned long now = zg_wire_baud(wire);
+
+    *frames = 0;
+    if (now == 0)
+        return 0;
+    for (size_t i = 0; i < G_N_ELEMENTS(usual); i++) {
+        if (usual[i] == now)
+            continue;
+        if (!step(usual[i], data))
+            break;
+        if (!zg_wire_set_baud(wire, usual[i]))
+            continue;
+        if (!listen(plan, wire, frames, error))
+            return 0;
+        if (*frames >= ENOUGH_FRAMES)
+            return usual[i];
+    }
+    (void)zg_wire_set_baud(wire, now);
+    return 0;
+}

@@ -1,0 +1,49 @@
+/* SPDX-License-Identifier: MIT */
+/* The latest values of every message that passes, with their rates, extremes and traces. */
+#ifndef ZEUGMA_TABLE_H
+#define ZEUGMA_TABLE_H
+
+#include "view/selection.h"
+
+enum { ZG_TRACE = 48 }; /* samples of a value's trace */
+
+struct zg_table_field {
+    const struct zg_step *step;
+    unsigned index; /* of it in its message */
+    GString *text;  /* the value, without its unit */
+    bool is_number; /* one that can be drawn */
+    bool marked;    /* by the selection, or out of its range */
+    double least, greatest;
+    double trace[ZG_TRACE]; /* the newest at (samples - 1) % ZG_TRACE */
+    uint64_t samples;
+};
+
+struct zg_table_row {
+    const struct zg_plan_message *message;
+    bool out;       /* to the device */
+    zg_role source; /* on a shared line */
+    uint64_t count;
+    uint64_t at_ns;      /* of the newest */
+    GArray *fields;      /* struct zg_table_field: those that are shown */
+    uint64_t recent[16]; /* times of the newest, (count - 1) % 16 */
+};
+
+struct zg_table {
+    const struct zg_plan *plan;
+    const struct zg_selection *selection;
+    GPtrArray *rows; /* struct zg_table_row, in the order of the definition */
+};
+
+struct zg_table *zg_table_new(const struct zg_plan *plan, const struct zg_selection *selection);
+void zg_table_free(struct zg_table *table);
+
+/* Takes a frame's values in. */
+void zg_table_note(struct zg_table *table, uint64_t at_ns, bool out, const struct zg_stretch *stretch);
+
+/* Least, greatest and traces begin anew. */
+void zg_table_begin_anew(struct zg_table *table);
+
+/* Messages a second, of late; 0 where there were fewer than two, or none for long. */
+double zg_table_rate(const struct zg_table_row *row, uint64_t now_ns);
+
+#endif
