@@ -84,3 +84,25 @@ struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side)
     end.answer_room = theirs.requests ? around + largest_reply(plan, side) : 0;
     return end;
 }
+
+bool zg_side_answers(enum zg_side side, const struct zg_message *message)
+{
+    static const char *const everywhere[] = { "echo_request", "acknowledge", "refused", NULL };
+    static const char *const by_device[] = { "hello",          "counters_request", "variable_read",
+                                             "variable_write", "variable_stream",  NULL };
+
+    return message->service && (g_strv_contains(everywhere, message->name) ||
+                                (side == ZG_SIDE_DEVICE && g_strv_contains(by_device, message->name)));
+}
+
+bool zg_message_is_answer(const struct zg_message *message)
+{
+    static const char *const answers[] = { "hello",   "echo_reply",     "counters", "acknowledge",
+                                           "refused", "variable_value", NULL };
+    return message->service && g_strv_contains(answers, message->name);
+}
+
+bool zg_message_settles(const struct zg_message *message)
+{
+    return message->service && (strcmp(message->name, "acknowledge") == 0 || strcmp(message->name, "refused") == 0);
+}

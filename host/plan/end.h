@@ -31,4 +31,10 @@ struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side);
 /* Whether a side sends a message with a ticket of its own: one that is to be acknowledged, or a request. */
 bool zg_side_tickets(enum zg_side side, const struct zg_message *message);
 
+/* Whether an end answers such a message, of the services, by itself; whether one is such an answer, which it sends by
+ * itself; whether one settles what was sent with a ticket. */
+bool zg_side_answers(enum zg_side side, const struct zg_message *message);
+bool zg_message_is_answer(const struct zg_message *message);
+bool zg_message_settles(const struct zg_message *message);
+
 #endif

@@ -3,7 +3,6 @@
 
 #include <string.h>
 
-#include "plan/plan.h"
 #include "zeugma/cobs.h"
 #include "zeugma/escaped.h"
 #include "zeugma/gap.h"
@@ -56,27 +55,26 @@ unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned conte
 /* The content's size that a header tells; more than fits in any case is SIZE_MAX. */
 static size_t measure(const void *context, const uint8_t *content)
 {
-    const struct zg_plan *plan = context;
-    uint64_t value = zg_step_load(zg_plan_length(plan), 0, content);
+    const struct zg_content_sizes *sizes = context;
+    uint64_t value = zg_step_load(sizes->length, 0, content);
 
-    if (value < plan->length_more)
+    if (value < sizes->length_more)
         return 0;
-    value -= plan->length_more;
-    return value > plan->max_payload ? SIZE_MAX : plan->header.size + (size_t)value + plan->check.size;
+    value -= sizes->length_more;
+    return value > sizes->max_payload ? SIZE_MAX : sizes->around + (size_t)value;
 }
 
-static void init_sized(struct zg_plan *plan, const struct zg_framing_choice *choice)
+static void init_sized(struct zg_framer *framer, const struct zg_framing_choice *choice)
 {
     static const struct zg_framing like = ZG_SIZED(NULL);
-    struct zg_framer *framer = &plan->framer;
 
-    framer->sized = (struct zg_sized){ .size = plan->max_content,
+    framer->sized = (struct zg_sized){ .size = framer->sizes.most,
                                        .sync_size = (uint8_t)choice->start.size,
                                        .end_size = (uint8_t)choice->end.size };
     if (choice->kind == ZG_FRAMING_LENGTH) {
         framer->sized.measure = measure;
-        framer->sized.context = plan;
-        framer->sized.head = (uint8_t)zg_step_end(zg_plan_length(plan));
+        framer->sized.context = &framer->sizes;
+        framer->sized.head = (uint8_t)zg_step_end(framer->sizes.length);
     }
     memcpy(framer->sized.sync, choice->start.bytes, ZG_MARK_MAX);
     memcpy(framer->sized.end, choice->end.bytes, ZG_MARK_MAX);
@@ -99,22 +97,23 @@ static void init_marks(struct zg_framer *framer, const struct zg_framing_choice 
     framer->framing.options = &framer->marks;
 }
 
-void zgi_framer_init(struct zg_plan *plan)
+void zgi_framer_init(struct zg_framer *framer, const struct zg_framing_choice *choice,
+                     const struct zg_content_sizes *sizes)
 {
-    const struct zg_framing_choice *choice = &plan->definition->framing;
-    struct zg_framing *framing = &plan->framer.framing;
+    struct zg_framing *framing = &framer->framing;
 
+    framer->sizes = *sizes;
     switch (choice->kind) {
     case ZG_FRAMING_SLIP: *framing = choice->lead ? zg_slip : zg_slip_trailing; break;
     case ZG_FRAMING_HDLC: *framing = choice->escape_control ? zg_hdlc_control : zg_hdlc; break;
     case ZG_FRAMING_GAP: *framing = zg_gap; break;
     case ZG_FRAMING_MARKS:
         if (!zg_framing_is_plain(choice)) {
-            init_marks(&plan->framer, choice);
+            init_marks(framer, choice);
             break;
         } /* fall through */
     case ZG_FRAMING_LENGTH:
-    case ZG_FRAMING_FIXED: init_sized(plan, choice); break;
+    case ZG_FRAMING_FIXED: init_sized(framer, choice); break;
     default: *framing = choice->lead ? zg_cobs_lead : zg_cobs; break;
     }
 }

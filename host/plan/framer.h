@@ -4,20 +4,30 @@
 #define ZEUGMA_FRAMER_H
 
 #include "definition/framing_choice.h"
+#include "plan/steps.h"
 #include "zeugma/marks.h"
 #include "zeugma/sized.h"
 
-struct zg_plan;
+/* What a framing needs to know of contents, bytes. */
+struct zg_content_sizes {
+    unsigned most;
+    unsigned around; /* header and check together */
+    unsigned max_payload;
+    const struct zg_step *length; /* of the header, where its length is the framing's; else NULL */
+    unsigned length_more;         /* what that counts beside the payload */
+};
 
 /* Is not to be moved or copied: framing points into it. */
 struct zg_framer {
     struct zg_framing framing;
     struct zg_sized sized; /* of length, fixed, and marks without escape */
     struct zg_marks marks; /* of the other marks */
+    struct zg_content_sizes sizes;
 };
 
-/* Prepares the plan's framer, once the plan's sizes are known. */
-void zgi_framer_init(struct zg_plan *plan);
+/* Prepares a framer; the step with the length must outlive it. */
+void zgi_framer_init(struct zg_framer *framer, const struct zg_framing_choice *choice,
+                     const struct zg_content_sizes *sizes);
 
 /* Whether the content stands between marks as it is. */
 bool zg_framing_is_plain(const struct zg_framing_choice *framing);

@@ -2,7 +2,8 @@
 #ifndef ZEUGMA_LIMITS_H
 #define ZEUGMA_LIMITS_H
 
-#include "plan/plan.h"
+#include "definition/diagnostics.h"
+#include "plan/model.h"
 
 /* Bytes: the largest payload that there is, and what sums of sizes are held to, lest they overflow. */
 enum { ZGI_LARGEST_PAYLOAD = 65535, ZGI_UNREACHABLE = 1 << 20 };

@@ -3,8 +3,8 @@
 
 #include <string.h>
 
+#include "plan/layout.h"
 #include "plan/limits.h"
-#include "plan/values.h"
 
 static void block_free(gpointer data)
 {
@@ -13,174 +13,7 @@ static void block_free(gpointer data)
     g_free(block);
 }
 
-/* Where the next value goes: the first free byte, or a place in an open bit run. */
-struct cursor {
-    unsigned at;       /* bytes since the last step that varies, the open run's included */
-    unsigned run;      /* first byte of the open run */
-    unsigned run_bits; /* bits in it; 0: none is open */
-    bool run_big;
-    unsigned loose_bits;  /* of all bit-wide values of this version */
-    unsigned loose_bytes; /* that those of older versions would take side by side */
-    unsigned run_bytes;   /* of all runs so far */
-};
-
-static void end_run(struct cursor *cursor)
-{
-    cursor->run_bits = 0;
-}
-
-/* A value, or a fixed array of them, that shares bytes with its neighbours. Values of another byte order begin a run of
- * their own. */
-static void place_in_run(struct cursor *cursor, struct zg_step *step, unsigned bits)
-{
-    if (cursor->run_bits == 0 || cursor->run_big != step->big_endian) {
-        cursor->run = cursor->at;
-        cursor->run_bits = 0;
-        cursor->run_big = step->big_endian;
-    }
-    unsigned before = cursor->at;
-    step->byte = cursor->run;
-    step->bit = cursor->run_bits;
-    cursor->run_bits += bits;
-    cursor->loose_bits += bits;
-    cursor->at = cursor->run + (cursor->run_bits + 7) / 8;
-    cursor->run_bytes += cursor->at - before;
-    step->least_size = step->most_size = cursor->at - before;
-}
-
-/* Bytes of LEB128 numbers: at least one, at most one for each started seven bits. */
-static void leb_sizes(const struct zg_step *step, unsigned *least, unsigned *most)
-{
-    *least = 1;
-    *most = (step->type.bits + 6) / 7;
-}
-
-/* The bytes of one element, least and most. */
-static void element_sizes(const struct zg_step *step, unsigned *least, unsigned *most)
-{
-    if (zg_step_is_leb(step)) {
-        leb_sizes(step, least, most);
-    } else if (step->record) {
-        *least = step->record->size;
-        *most = step->record->most_size;
-    } else {
-        *least = *most = step->bits / 8;
-    }
-}
-
-/* `count` times `size` bytes, held to what no payload reaches, so that sums of it do not overflow. */
-static unsigned bytes_of(unsigned count, unsigned size)
-{
-    return (unsigned)MIN((uint64_t)count * size, (uint64_t)ZGI_UNREACHABLE);
-}
-
-static unsigned array_bytes(const struct zg_step *step, unsigned count, unsigned element)
-{
-    return zg_step_is_bitwise(step) ? (count * step->bits + 7) / 8 : bytes_of(count, element);
-}
-
-/* A step that begins on a byte boundary; `room` is what is left of the payload for an open-ended one. */
-static void place_on_boundary(struct cursor *cursor, struct zg_step *step, unsigned room)
-{
-    unsigned least, most;
-
-    end_run(cursor);
-    element_sizes(step, &least, &most);
-    step->byte = cursor->at;
-    switch (step->type.extent) {
-    case ZG_EXTENT_ONE:
-    case ZG_EXTENT_FIXED:
-        step->least_size = bytes_of(step->most, least);
-        step->most_size = bytes_of(step->most, most);
-        break;
-    case ZG_EXTENT_COUNTED:
-        step->count_size = step->type.count <= 255 ? 1 : 2;
-        step->least_size = step->count_size;
-        step->most_size = step->count_size + array_bytes(step, step->type.count, most);
-        break;
-    case ZG_EXTENT_REST:
-        step->most = room / MAX(least, 1);
-        step->least_size = 0;
-        step->most_size = room - room % MAX(least, 1);
-        break;
-    }
-    step->varies = step->least_size != step->most_size;
-    cursor->at = step->varies ? 0 : cursor->at + step->most_size;
-}
-
-/* A step as its type and field say, not placed yet. */
-static struct zg_step new_step(const struct zg_plan *plan, const struct zg_field *field)
-{
-    const struct zg_type *type = &field->type;
-    struct zg_step step = { .name = field->name,
-                            .type = *type,
-                            .field = field,
-                            .bits = type->bits,
-                            .big_endian = field->big_endian,
-                            .count_big_endian = plan->definition->big_endian,
-                            .most = type->extent == ZG_EXTENT_ONE ? 1 : type->count };
-
-    for (unsigned i = 0; i < plan->records->len && type->kind == ZG_KIND_RECORD; i++) {
-        const struct zg_block *record = g_ptr_array_index(plan->records, i);
-        if (strcmp(record->name, type->record->name) != 0)
-            continue;
-        step.record = record;
-        step.bits = record->size == record->most_size ? 8 * record->size : 0;
-    }
-    if (zg_step_is_leb(&step))
-        step.bits = 0;
-    return step;
-}
-
-/* `room` is the payload's, bytes: an open-ended step may fill what the ones before it leave at their least. */
-static void place(struct zg_block *block, struct cursor *cursor, struct zg_step *step, unsigned room)
-{
-    bool in_run =
-        zg_step_is_bitwise(step) && (step->type.extent == ZG_EXTENT_ONE || step->type.extent == ZG_EXTENT_FIXED);
-
-    if (in_run)
-        place_in_run(cursor, step, step->most * step->bits);
-    else
-        place_on_boundary(cursor, step, room > block->size ? room - block->size : 0);
-    zgi_step_limits(step);
-    const unsigned before = block->most_size;
-    block->most_size = MIN(before + step->most_size, ZGI_UNREACHABLE);
-    if (step->type.extent == ZG_EXTENT_REST && block->size < before) { /* not both are at their most */
-        block->most_size = MAX(before, room);
-        block->bits += 8 * (block->most_size - before);
-    } else {
-        block->bits += step->record ? step->most * step->record->bits
-                       : step->bits ? step->most * step->bits
-                                    : step->most * step->type.bits;
-    }
-    block->size = MIN(block->size + step->least_size, ZGI_UNREACHABLE);
-    g_array_append_val(block->steps, *step);
-}
-
-/* Lays fields out one after the other. `room` bounds an open-ended one, bytes. */
-static void plan_fields(const struct zg_plan *plan, const GPtrArray *fields, unsigned room, struct zg_block *block,
-                        struct cursor *cursor, struct zg_diagnostics *diagnostics)
-{
-    unsigned since = 0;
-
-    block->steps = g_array_new(FALSE, FALSE, sizeof(struct zg_step));
-    for (unsigned i = 0; i < fields->len; i++) {
-        const struct zg_field *field = g_ptr_array_index(fields, i);
-        struct zg_step step = new_step(plan, field);
-        if (field->since > since) {
-            end_run(cursor);
-            cursor->at = 0;
-            cursor->loose_bytes += (cursor->loose_bits + 7) / 8;
-            cursor->loose_bits = 0;
-            step.newer = true;
-            since = field->since;
-        }
-        place(block, cursor, &step, room);
-        zgi_step_fallback(&g_array_index(block->steps, struct zg_step, i), diagnostics);
-    }
-}
-
-static void warn_of_waste(const struct cursor *cursor, const char *name, struct zg_place place_of_it,
+static void warn_of_waste(const struct zgi_cursor *cursor, const char *name, struct zg_place place_of_it,
                           struct zg_diagnostics *diagnostics)
 {
     unsigned least = cursor->loose_bytes + (cursor->loose_bits + 7) / 8;
@@ -198,9 +31,9 @@ static void plan_records(struct zg_plan *plan, struct zg_diagnostics *diagnostic
     for (unsigned i = 0; i < definition->records->len; i++) {
         const struct zg_record *record = g_ptr_array_index(definition->records, i);
         struct zg_block *block = g_new0(struct zg_block, 1);
-        struct cursor cursor = { 0 };
+        struct zgi_cursor cursor = { 0 };
         block->name = record->name;
-        plan_fields(plan, record->fields, 0, block, &cursor, diagnostics);
+        zgi_place_fields(plan, record->fields, 0, block, &cursor, diagnostics);
         warn_of_waste(&cursor, record->name, record->place, diagnostics);
         g_ptr_array_add(plan->records, block);
     }
@@ -261,7 +94,7 @@ static void plan_header(struct zg_plan *plan)
                                          [ZG_ROLE_SOURCE] = &plan->source_bits,
                                          [ZG_ROLE_CONST] = &ignored,
                                          [ZG_ROLE_RESERVED] = &ignored };
-    struct cursor cursor = { 0 };
+    struct zgi_cursor cursor = { 0 };
 
     plan->header.name = "header";
     plan->header.steps = g_array_new(FALSE, FALSE, sizeof(struct zg_step));
@@ -273,7 +106,7 @@ static void plan_header(struct zg_plan *plan)
                                 .most = 1,
                                 .role = role,
                                 .big_endian = role->big_endian };
-        place(&plan->header, &cursor, &step, 0);
+        zgi_place_step(&plan->header, &cursor, &step, 0);
         *widths[role->role] = role->bits;
     }
     plan_header_word(plan);
@@ -333,12 +166,12 @@ static void plan_payload(const struct zg_plan *plan, struct zg_plan_message *ite
 {
     const struct zg_message *message = item->message;
     struct zg_block *block = &item->payload;
-    struct cursor cursor = { 0 };
+    struct zgi_cursor cursor = { 0 };
 
     item->tickets = zg_message_is_ticketed(message) ? message->kept ? 2 : 1 : 0;
     unsigned room = open_room(plan, message, item->tickets);
     block->name = message->name;
-    plan_fields(plan, message->fields, room, block, &cursor, diagnostics);
+    zgi_place_fields(plan, message->fields, room, block, &cursor, diagnostics);
     if (message->service && zgi_payload_room(plan) > 0)
         shrink_to_fit(block, room);
     warn_of_waste(&cursor, message->name, message->place, diagnostics);
@@ -377,10 +210,10 @@ static void plan_variables(struct zg_plan *plan, struct zg_diagnostics *diagnost
     for (unsigned i = 0; i < definition->variables->len; i++) {
         struct zg_plan_variable item = { .variable = g_ptr_array_index(definition->variables, i) };
         const struct zg_field *field = zg_variable_field(item.variable);
-        struct cursor cursor = { 0 };
+        struct zgi_cursor cursor = { 0 };
         item.name = g_strconcat("variable_", field->name, NULL);
         item.block.name = item.name;
-        plan_fields(plan, item.variable->fields, 0, &item.block, &cursor, diagnostics);
+        zgi_place_fields(plan, item.variable->fields, 0, &item.block, &cursor, diagnostics);
         g_array_index(item.block.steps, struct zg_step, 0).name = "value";
         g_array_append_val(plan->variables, item);
     }
@@ -409,7 +242,12 @@ static void plan_framing(struct zg_plan *plan)
         plan->send_gap_ns = silence_ns + characters_ns(line, 2000);
     if (line->half_duplex) /* who sends keeps the line from frame to frame */
         plan->turn_ns = plan->send_gap_ns + characters_ns(line, 2000);
-    zgi_framer_init(plan);
+    const struct zg_content_sizes sizes = { .most = plan->max_content,
+                                            .around = plan->header.size + plan->check.size,
+                                            .max_payload = plan->max_payload,
+                                            .length = zg_plan_length(plan),
+                                            .length_more = plan->length_more };
+    zgi_framer_init(&plan->framer, framing, &sizes);
     if (plan->definition->check.covers == ZG_COVERS_ALL && plan->check.size > 0) /* as if it had passed over them */
         plan->check.start =
             plan->check.update(plan->check.parameters, plan->check.start, framing->start.bytes, framing->start.size);
@@ -463,54 +301,6 @@ void zg_plan_free(struct zg_plan *plan)
     g_array_unref(plan->header.steps);
     zg_checker_clear(&plan->checker);
     g_free(plan);
-}
-
-const struct zg_step *zg_block_step(const struct zg_block *block, unsigned index)
-{
-    return &g_array_index(block->steps, struct zg_step, index);
-}
-
-const struct zg_plan_message *zg_plan_message_at(const struct zg_plan *plan, unsigned index)
-{
-    return &g_array_index(plan->messages, struct zg_plan_message, index);
-}
-
-const struct zg_plan_variable *zg_plan_variable_at(const struct zg_plan *plan, unsigned index)
-{
-    return &g_array_index(plan->variables, struct zg_plan_variable, index);
-}
-
-const struct zg_plan_message *zg_plan_by_id(const struct zg_plan *plan, uint64_t id)
-{
-    for (unsigned i = 0; i < plan->messages->len; i++)
-        if (plan->id_bits == 0 || zg_plan_message_at(plan, i)->message->id == id)
-            return zg_plan_message_at(plan, i);
-    return NULL;
-}
-
-const struct zg_plan_message *zg_plan_by_name(const struct zg_plan *plan, const char *name)
-{
-    for (unsigned i = 0; i < plan->messages->len; i++)
-        if (strcmp(zg_plan_message_at(plan, i)->message->name, name) == 0)
-            return zg_plan_message_at(plan, i);
-    return NULL;
-}
-
-const struct zg_step *zg_plan_length(const struct zg_plan *plan)
-{
-    for (unsigned i = 0; i < plan->header.steps->len; i++)
-        if (zg_block_step(&plan->header, i)->role->role == ZG_ROLE_LENGTH)
-            return zg_block_step(&plan->header, i);
-    return NULL;
-}
-
-unsigned zg_plan_least_frame(const struct zg_plan *plan)
-{
-    unsigned least = zg_plan_message_at(plan, 0)->frame_least;
-
-    for (unsigned i = 1; i < plan->messages->len; i++)
-        least = MIN(least, zg_plan_message_at(plan, i)->frame_least);
-    return least;
 }
 
 static uint64_t time_of_us(const struct zg_plan *plan, unsigned bytes)

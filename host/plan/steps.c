@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* What a step is, and in which bits of which bytes its values lie. */
-#include "plan/plan.h"
+#include "plan/steps.h"
 
 bool zg_step_is_bitwise(const struct zg_step *step)
 {
@@ -95,4 +95,9 @@ uint64_t zg_step_load(const struct zg_step *step, unsigned element, const uint8_
         bits |= part << piece->shift;
     }
     return bits;
+}
+
+const struct zg_step *zg_block_step(const struct zg_block *block, unsigned index)
+{
+    return &g_array_index(block->steps, struct zg_step, index);
 }

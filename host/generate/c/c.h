@@ -68,11 +68,7 @@ void zgi_c_physical_code(const struct zgi_c *c, GString *text);
 void zgi_c_words_header(const struct zgi_c *c, GString *text);
 void zgi_c_words_code(const struct zgi_c *c, GString *text);
 
-/* Parts of a node. A message of zg_side_tickets() has a kind, its number among those. An end answers some messages by
- * itself; such answers are sent by it alone. */
-bool zgi_c_is_answered(const struct zgi_c *c, const struct zg_message *message);
-bool zgi_c_is_answer(const struct zg_message *message);
-bool zgi_c_settles(const struct zg_message *message);
+/* Parts of a node. A message of zg_side_tickets() has a kind, its number among those. */
 void zgi_c_session_type(const struct zgi_c *c, GString *text);
 void zgi_c_session_terms(const struct zgi_c *c, GString *text);
 void zgi_c_session_code(const struct zgi_c *c, GString *text);
@@ -83,10 +79,6 @@ void zgi_c_sends(const struct zgi_c *c, GString *text);
 /* What the code of a session's functions has before other parameters where the node has several peers. */
 const char *zgi_c_to_parameter(const struct zgi_c *c);
 
-/* Takes a message that is to be acknowledged or answered: its ticket is judged, its fields unpacked; `wanted` is the
- * condition that somebody takes it, `body` what is done with it. Both are templates of zgi_c_emit(). */
-void zgi_c_ticketed_take(const struct zgi_c *c, GString *text, const struct zg_plan_message *item, const char *wanted,
-                         const char *body);
 void zgi_c_takes(const struct zgi_c *c, GString *text);
 void zgi_c_variables_type(const struct zgi_c *c, GString *text);
 void zgi_c_variables_declarations(const struct zgi_c *c, GString *text);

@@ -4,11 +4,6 @@
 
 #include "generate/c/c.h"
 
-const char *zgi_c_to_parameter(const struct zgi_c *c)
-{
-    return c->end.has_many ? "zg_role to, " : "";
-}
-
 /* Whom a message goes to, in the code of sending. */
 static const char *address_of_peer(const struct zgi_c *c)
 {
@@ -64,7 +59,7 @@ void zgi_c_send_prototypes(const struct zgi_c *c, GString *text)
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         g_autofree char *prototype = send_prototype(c, message);
-        if (!(message->from & c->side) || zgi_c_is_answer(message))
+        if (!(message->from & c->side) || zg_message_is_answer(message))
             continue;
         if (message->is_reply)
             g_string_append(text, "/* `ticket` is the request's, frame->header.ticket. ZG_EINVALID: no request that is "
@@ -199,7 +194,7 @@ static bool sends_content(const struct zgi_c *c)
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         if ((message->from & c->side) && strcmp(message->name, "hello") != 0 && !zg_message_is_ticketed(message) &&
-            !zgi_c_is_answer(message))
+            !zg_message_is_answer(message))
             return true;
     }
     return false;
@@ -221,7 +216,7 @@ void zgi_c_sends(const struct zgi_c *c, GString *text)
         if (!(message->from & c->side))
             continue;
         replies = replies || (message->is_reply && !message->service);
-        if (zgi_c_is_answer(message))
+        if (zg_message_is_answer(message))
             continue;
         g_string_append_printf(text, "%s\n{\n", prototype);
         if (item->tickets == 0)
@@ -247,8 +242,8 @@ static void print_plain_take(const struct zgi_c *c, GString *text, const struct 
                "        node->handlers->@n(node->context, &message, frame);\n    return result;\n}\n\n");
 }
 
-void zgi_c_ticketed_take(const struct zgi_c *c, GString *text, const struct zg_plan_message *item, const char *wanted,
-                         const char *body)
+static void print_ticketed_take(const struct zgi_c *c, GString *text, const struct zg_plan_message *item,
+                                const char *wanted, const char *body)
 {
     const struct zg_message *message = item->message;
     const char *request = message->reply ? "true" : "false";
@@ -325,11 +320,11 @@ void zgi_c_takes(const struct zgi_c *c, GString *text)
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(c->plan, i);
         const struct zg_message *message = item->message;
-        if (!(message->from & zg_receivers(c->side)) || zgi_c_is_answered(c, message) ||
+        if (!(message->from & zg_receivers(c->side)) || zg_side_answers(c->side, message) ||
             (message->service && strcmp(message->name, "hello") == 0))
             continue;
         if (item->tickets > 0 && !message->is_reply) {
-            zgi_c_ticketed_take(c, text, item, "node->handlers->@n != NULL",
+            print_ticketed_take(c, text, item, "node->handlers->@n != NULL",
                                 "    node->handlers->@n(node->context, &message, frame);\n");
             continue;
         }

@@ -12,23 +12,6 @@ static unsigned power_of_two(unsigned least)
     return size;
 }
 
-bool zgi_c_is_answered(const struct zgi_c *c, const struct zg_message *message)
-{
-    static const char *const everywhere[] = { "echo_request", "acknowledge", "refused", NULL };
-    static const char *const by_device[] = { "hello",          "counters_request", "variable_read",
-                                             "variable_write", "variable_stream",  NULL };
-
-    return message->service && (g_strv_contains(everywhere, message->name) ||
-                                (c->side == ZG_SIDE_DEVICE && g_strv_contains(by_device, message->name)));
-}
-
-bool zgi_c_is_answer(const struct zg_message *message)
-{
-    static const char *const answers[] = { "hello",   "echo_reply",     "counters", "acknowledge",
-                                           "refused", "variable_value", NULL };
-    return message->service && g_strv_contains(answers, message->name);
-}
-
 /* Whether silence is timed at an end whose operating system may hold bytes back for longer than the line is silent. */
 static bool holds_back(const struct zgi_c *c)
 {
@@ -80,7 +63,7 @@ static void print_handlers(const struct zgi_c *c, GString *text)
     before = text->len;
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if ((message->from & zg_receivers(c->side)) && !zgi_c_is_answered(c, message))
+        if ((message->from & zg_receivers(c->side)) && !zg_side_answers(c->side, message))
             zgi_c_emit(c, text, message->name,
                        "    void (*@n)(void *context, const struct @p_@n *message, const struct zg_frame *frame);\n");
         if (c->end.delivery && zg_side_tickets(c->side, message))
@@ -300,7 +283,7 @@ static void print_deliver(const struct zgi_c *c, GString *text)
         if (message->from & zg_receivers(c->side))
             zgi_c_emit(c, cases, message->name,
                        plan->id_bits == 0 ? "    return @p_@s_take_@n(node, frame, payload, length);\n"
-                       : zgi_c_settles(message)
+                       : zg_message_settles(message)
                            ? "    case @P_@N_ID: return @p_@s_hear_settling(node, frame, payload, length);\n"
                            : "    case @P_@N_ID: return @p_@s_take_@n(node, frame, payload, length);\n");
     }

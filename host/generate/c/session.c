@@ -299,11 +299,6 @@ static void print_hello(const struct zgi_c *c, GString *text)
     g_string_append(text, "    return 0;\n}\n\n");
 }
 
-bool zgi_c_settles(const struct zg_message *message)
-{
-    return message->service && (strcmp(message->name, "acknowledge") == 0 || strcmp(message->name, "refused") == 0);
-}
-
 /* Acknowledgements and refusals, which settle what this node sent. */
 static void print_settling(const struct zgi_c *c, GString *text)
 {
