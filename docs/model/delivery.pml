@@ -18,7 +18,7 @@
  *
  * A frame is overtaken by fewer than M / 2 - W messages: the one assumption about the line. In the code M is 256 and
  * MEMORY 8, as in the runs that are replayed. Timeouts that are not too early come when
- * nothing is on the way any more. Each line printed is an event, which tests/host/test_model.c replays on the code.
+ * nothing is on the way any more. Each line printed is an event, which tests/generate/test_model.c replays on the code.
  */
 #ifndef W
 #define W 2

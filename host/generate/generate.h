@@ -49,8 +49,8 @@ char *zg_generate_schema(void);
  * has the name of one of them. */
 bool zg_generate_bundle(GPtrArray *files, GError **error);
 
-/* Writes all files into a folder, made if missing, or none: each is written beside its place first, then all are moved.
- * A file that is there and was not generated, or was edited since, is left alone, with an error, unless `force`. */
+/* Writes all files into a folder, made if missing, or none: each is written beside its place first, then all are moved;
+ * those whose bytes would not change are left alone. A file that is there and was not generated, or was edited since, is left alone, with an error, unless `force`. */
 bool zg_generated_write(const GPtrArray *files, const char *folder, bool force, GError **error);
 
 /* What the first line of every generated file says, before what it was made from. */

@@ -6,48 +6,6 @@
 
 enum { FLUSH_NS = 200000000 }; /* of the capture */
 
-bool zg_wire_trouble(GError **error, const char *format, ...)
-{
-    va_list arguments;
-
-    va_start(arguments, format);
-    if (error && !*error)
-        *error = g_error_new_valist(ZG_WIRE_ERROR, ZG_WIRE_ERROR_TROUBLE, format, arguments);
-    va_end(arguments);
-    return false;
-}
-
-uint64_t zg_wire_elapsed(const struct zg_wire *wire)
-{
-    return zg_channel_now_ns() - wire->opened_ns;
-}
-
-static uint64_t time_of_day(const struct zg_wire *wire, uint64_t at_ns)
-{
-    return (uint64_t)wire->real_us * 1000 + at_ns;
-}
-
-void zg_wire_notice(const struct zg_wire *wire, const char *format, ...)
-{
-    va_list arguments;
-
-    va_start(arguments, format);
-    g_autofree char *text = g_strdup_vprintf(format, arguments);
-    va_end(arguments);
-    if (wire->settings.notice)
-        wire->settings.notice(text, wire->settings.data);
-    if (wire->capture)
-        (void)zg_capture_add(wire->capture, ZG_CAPTURE_REMARK, time_of_day(wire, zg_wire_elapsed(wire)), 0,
-                             (const uint8_t *)text, strlen(text), NULL);
-}
-
-bool zg_wire_settings_fit(const struct zg_wire *wire, const struct zg_serial_settings *settings, GError **error)
-{
-    return settings->data_bits <= 8 ||
-           zg_wire_trouble(error, "%s: no serial port of a PC has %u data bits; give another with ?format=",
-                           wire->address.text, settings->data_bits);
-}
-
 static const struct zg_wire_kind *kind_of(const struct zg_wire *wire)
 {
     static const struct zg_wire_kind *const kinds[] = {
@@ -72,7 +30,7 @@ static bool begin_capture(struct zg_wire *wire, GError **error)
         return false;
     g_autofree char *remark = g_strdup_printf("%s %u.%u on %s", definition->protocol, definition->major,
                                               definition->minor, wire->address.text);
-    return zg_capture_add(wire->capture, ZG_CAPTURE_REMARK, time_of_day(wire, 0), 0, (const uint8_t *)remark,
+    return zg_capture_add(wire->capture, ZG_CAPTURE_REMARK, zg_wire_time_of_day(wire, 0), 0, (const uint8_t *)remark,
                           strlen(remark), error) &&
            zg_capture_flush(wire->capture, error);
 }
@@ -156,8 +114,9 @@ static bool record(struct zg_wire *wire, const struct zg_passage *passage, GErro
     const uint64_t now_ns = zg_wire_elapsed(wire);
     const bool to_device = passage->out != wire->settings.serves;
     if (passage->count > 0 &&
-        !zg_capture_add(wire->capture, to_device ? ZG_CAPTURE_OUT : ZG_CAPTURE_IN, time_of_day(wire, passage->at_ns),
-                        passage->out ? 0 : new_line_errors(wire), passage->bytes, passage->count, error))
+        !zg_capture_add(wire->capture, to_device ? ZG_CAPTURE_OUT : ZG_CAPTURE_IN,
+                        zg_wire_time_of_day(wire, passage->at_ns), passage->out ? 0 : new_line_errors(wire),
+                        passage->bytes, passage->count, error))
         return false;
     if (now_ns - wire->flushed_ns < FLUSH_NS)
         return true;

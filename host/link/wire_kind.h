@@ -56,6 +56,9 @@ void zg_wire_notice(const struct zg_wire *wire, const char *format, ...) G_GNUC_
 /* Time since it was opened, ns. */
 uint64_t zg_wire_elapsed(const struct zg_wire *wire);
 
+/* The time of day at such a time, ns since 1970. */
+uint64_t zg_wire_time_of_day(const struct zg_wire *wire, uint64_t at_ns);
+
 /* Whether a UART of a PC has these settings at all. */
 bool zg_wire_settings_fit(const struct zg_wire *wire, const struct zg_serial_settings *settings, GError **error);
 

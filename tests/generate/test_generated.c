@@ -9,6 +9,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
 
 #include "codec/payload.h"
 #include "generate/generate.h"
@@ -210,8 +211,12 @@ static void test_writing(void **state)
     for (unsigned i = 0; i < files->len; i++)
         assert_string_equal(((struct zg_generated *)g_ptr_array_index(files, i))->text,
                             ((struct zg_generated *)g_ptr_array_index(again, i))->text);
+    struct stat before, after;
     assert_true(zg_generated_write(files, inner, false, NULL));
+    assert_int_equal(stat(first, &before), 0);
     assert_true(zg_generated_write(again, inner, false, NULL));
+    assert_int_equal(stat(first, &after), 0); /* the same file: nothing that uses it is built again */
+    assert_true(before.st_ino == after.st_ino && before.st_mtim.tv_nsec == after.st_mtim.tv_nsec);
     g_autofree char *text = text_of(first);
     assert_string_equal(text, ((struct zg_generated *)g_ptr_array_index(files, 0))->text);
 

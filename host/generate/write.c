@@ -1,15 +1,10 @@
 /* SPDX-License-Identifier: MIT */
+/* Generated files: marked so that edits are noticed, and written all or none. */
 #include "generate/generate.h"
 
 #include <errno.h>
 #include <glib/gstdio.h>
 #include <string.h>
-
-const struct zg_target zg_targets[] = { { "c", zg_generate_c },
-                                        { "python", zg_generate_python },
-                                        { "docs", zg_generate_docs },
-                                        { "vectors", zg_generate_vectors } };
-const unsigned zg_targets_length = G_N_ELEMENTS(zg_targets);
 
 static void generated_free(gpointer data)
 {
@@ -144,6 +139,22 @@ static void remove_stage(const char *stage, unsigned count)
     (void)g_rmdir(stage);
 }
 
+/* Those whose bytes would change: what is as it should be is left alone, so that nothing is built again for it. */
+static GPtrArray *changed_of(const GPtrArray *files, const char *folder)
+{
+    GPtrArray *changed = g_ptr_array_new();
+
+    for (unsigned i = 0; i < files->len; i++) {
+        struct zg_generated *file = g_ptr_array_index(files, i);
+        g_autofree char *path = target_of(files, folder, i), *text = NULL;
+        gsize length;
+        if (!g_file_get_contents(path, &text, &length, NULL) || length != strlen(file->text) ||
+            memcmp(text, file->text, length) != 0)
+            g_ptr_array_add(changed, file);
+    }
+    return changed;
+}
+
 bool zg_generated_write(const GPtrArray *files, const char *folder, bool force, GError **error)
 {
     g_autofree char *stage = g_build_filename(folder, ".zeugma-XXXXXX", NULL);
@@ -166,7 +177,8 @@ bool zg_generated_write(const GPtrArray *files, const char *folder, bool force, 
                     g_strerror(errno));
         return false;
     }
-    const bool good = write_all(files, stage, error) && move_all(files, folder, stage, error);
-    remove_stage(stage, files->len);
+    g_autoptr(GPtrArray) changed = changed_of(files, folder);
+    const bool good = write_all(changed, stage, error) && move_all(changed, folder, stage, error);
+    remove_stage(stage, changed->len);
     return good;
 }
