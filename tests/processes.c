@@ -1,10 +1,12 @@
 /* SPDX-License-Identifier: MIT */
 #include "processes.h"
 
+#include <netinet/in.h>
 #include <poll.h>
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -126,6 +128,19 @@ struct process test_start_device(const char *link, const char *more)
     struct process device = test_start("sim " LOOM " --on %s %s", link, more);
     test_await(&device, "Ctrl-C ends it");
     return device;
+}
+
+int test_bind_anywhere(int type, unsigned *port)
+{
+    struct sockaddr_in at = { .sin_family = AF_INET, .sin_addr.s_addr = htonl(INADDR_LOOPBACK) };
+    socklen_t size = sizeof at;
+    int fd = socket(AF_INET, type | SOCK_CLOEXEC, 0);
+
+    assert_true(fd >= 0);
+    assert_int_equal(bind(fd, (const struct sockaddr *)&at, size), 0);
+    assert_int_equal(getsockname(fd, (struct sockaddr *)&at, &size), 0);
+    *port = ntohs(at.sin_port);
+    return fd;
 }
 
 void test_assert_in(const char *text, const char *wanted)

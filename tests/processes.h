@@ -37,6 +37,9 @@ void test_clear(struct process *process);
 char *test_run(int wanted, const char *arguments);
 void test_assert_run(int wanted, const char *arguments, const char *in);
 
+/* A socket of this machine's own, bound to a port that is free, which it tells. SOCK_STREAM or SOCK_DGRAM. */
+int test_bind_anywhere(int type, unsigned *port);
+
 void test_assert_in(const char *text, const char *wanted);
 unsigned test_lines_with(const char *text, const char *wanted);
 

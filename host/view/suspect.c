@@ -237,10 +237,13 @@ static char *judge_bytes(struct zg_suspect *suspect, uint64_t ended, bool *noise
 {
     const char *protocol = suspect->plan->definition->protocol;
 
-    if (suspect->swapped >= ENOUGH_FRAMES && 2 * suspect->swapped >= suspect->failed && is_new(suspect, CHECK_ORDER))
+    if (suspect->swapped >= ENOUGH_FRAMES && 2 * suspect->swapped >= suspect->failed) { /* the speed is right then */
+        if (!is_new(suspect, CHECK_ORDER))
+            return NULL;
         return g_strdup_printf("%u checks would pass if their bytes came the other way round: give the check an "
                                "`order:` of its own",
                                suspect->swapped);
+    }
     if (is_text(suspect->sample)) {
         if ((suspect->plan->definition->console == ZG_CONSOLE_INTERLEAVED && suspect->framed) || !is_new(suspect, TEXT))
             return NULL;

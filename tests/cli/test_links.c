@@ -12,6 +12,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/ioctl.h>
+#include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -32,24 +33,40 @@ static gint64 counted_by_device(const char *report, const char *name)
     return json_object_get_int_member(json_object_get_object_member(counters, "device"), name);
 }
 
+/* A link with a port of this machine's that is free in the place of PORT, as text; free with g_free(). */
+static char *with_port(const char *link, unsigned port)
+{
+    g_auto(GStrv) parts = g_strsplit(link, "PORT", 2);
+    g_autofree char *number = g_strdup_printf("%u", port);
+    return g_strjoinv(number, parts);
+}
+
+static unsigned free_port(const char *link)
+{
+    unsigned port;
+    assert_int_equal(close(test_bind_anywhere(g_str_has_prefix(link, "udp") ? SOCK_DGRAM : SOCK_STREAM, &port)), 0);
+    return port;
+}
+
 /* Frames, a request, an acknowledged message and a variable over each; what is captured on the way reads back the same.
  */
 static void test_kinds(void **state)
 {
     static const char *const kinds[][2] = { { "pty:p", "serial:p" },
                                             { "unix:u", "unix:u" },
-                                            { "tcp:127.0.0.1:47011", "tcp:localhost:47011" },
-                                            { "udp:127.0.0.1:47012", "udp:127.0.0.1:47012" } };
+                                            { "tcp:127.0.0.1:PORT", "tcp:localhost:PORT" },
+                                            { "udp:127.0.0.1:PORT", "udp:127.0.0.1:PORT" } };
     (void)state;
     for (unsigned i = 0; i < G_N_ELEMENTS(kinds); i++) {
-        struct process device = test_start_device(kinds[i][0], "");
-        g_autofree char *watch =
-            g_strdup_printf("watch " LOOM " %s --json --show pick --count 8 --capture seen", kinds[i][1]);
+        const unsigned port = free_port(kinds[i][0]);
+        g_autofree char *served = with_port(kinds[i][0], port), *link = with_port(kinds[i][1], port);
+        struct process device = test_start_device(served, "");
+        g_autofree char *watch = g_strdup_printf("watch " LOOM " %s --json --show pick --count 8 --capture seen", link);
         g_autofree char *again = g_strdup("watch " LOOM " file:seen --json --show pick --count 8");
-        g_autofree char *request = g_strdup_printf("send " LOOM " %s load_row '{\"row\":77,\"lift\":5}'", kinds[i][1]);
-        g_autofree char *speed = g_strdup_printf("send " LOOM " %s set_speed '{\"picks_per_min\":5}'", kinds[i][1]);
-        g_autofree char *write = g_strdup_printf("vars " LOOM " %s target_tension=120.5 rows_woven", kinds[i][1]);
-        g_autofree char *soak = g_strdup_printf("soak " LOOM " %s --for 200ms --json", kinds[i][1]);
+        g_autofree char *request = g_strdup_printf("send " LOOM " %s load_row '{\"row\":77,\"lift\":5}'", link);
+        g_autofree char *speed = g_strdup_printf("send " LOOM " %s set_speed '{\"picks_per_min\":5}'", link);
+        g_autofree char *write = g_strdup_printf("vars " LOOM " %s target_tension=120.5 rows_woven", link);
+        g_autofree char *soak = g_strdup_printf("soak " LOOM " %s --for 200ms --json", link);
         g_autofree char *live = test_run(0, watch), *replayed = test_run(0, again);
         assert_int_equal(test_lines_with(live, "\"message\":\"pick\""), 8);
         const char *first = strstr(live, "\"message\"");
@@ -486,11 +503,12 @@ static void test_paths(void **state)
 /* A device that was held up goes on, and does not send what that time would have been. */
 static void test_held_up(void **state)
 {
-    static const char *const kinds[][2] = { { "unix:u", "unix:u" }, { "udp:127.0.0.1:47013", "udp:127.0.0.1:47013" } };
+    static const char *const kinds[] = { "unix:u", "udp:127.0.0.1:PORT" };
     (void)state;
     for (unsigned i = 0; i < G_N_ELEMENTS(kinds); i++) {
-        struct process device = test_start_device(kinds[i][0], "--busy");
-        struct process watch = test_start("watch " LOOM " %s --json --for 4s", kinds[i][1]);
+        g_autofree char *link = with_port(kinds[i], free_port(kinds[i]));
+        struct process device = test_start_device(link, "--busy");
+        struct process watch = test_start("watch " LOOM " %s --json --for 4s", link);
         test_await(&watch, "pick");
         assert_int_equal(kill(device.id, SIGSTOP), 0);
         g_usleep(2500000);

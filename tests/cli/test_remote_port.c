@@ -15,21 +15,6 @@
 
 #define LOOM TEST_SOURCE "/examples/loom/loom.yaml"
 
-/* A socket that listens on a port which is free. */
-static int listen_anywhere(unsigned *port)
-{
-    struct sockaddr_in at = { .sin_family = AF_INET, .sin_addr.s_addr = htonl(INADDR_LOOPBACK) };
-    socklen_t size = sizeof at;
-    int fd = socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
-
-    assert_true(fd >= 0);
-    assert_int_equal(bind(fd, (const struct sockaddr *)&at, size), 0);
-    assert_int_equal(listen(fd, 1), 0);
-    assert_int_equal(getsockname(fd, (struct sockaddr *)&at, &size), 0);
-    *port = ntohs(at.sin_port);
-    return fd;
-}
-
 /* --- a server of others */
 
 static GPid start_ser2net(unsigned *port)
@@ -38,7 +23,7 @@ static GPid start_ser2net(unsigned *port)
     g_autofree char *path = g_build_filename(test_folder, "ser2net.yaml", NULL);
     GPid id;
 
-    (void)close(listen_anywhere(port));
+    (void)close(test_bind_anywhere(SOCK_STREAM, port));
     g_autofree char *text = g_strdup_printf("connection: &port\n  accepter: telnet(rfc2217),tcp,localhost,%u\n"
                                             "  connector: serialdev,%s,9600n81,local\n",
                                             *port, terminal);
@@ -138,7 +123,8 @@ static gpointer serve(gpointer data)
 static char *watch_served(const struct step *steps, int status, const char *more)
 {
     unsigned port;
-    struct server server = { listen_anywhere(&port), steps };
+    struct server server = { test_bind_anywhere(SOCK_STREAM, &port), steps };
+    assert_int_equal(listen(server.listener, 1), 0);
     GThread *thread = g_thread_new("server", serve, &server);
     g_autofree char *arguments = g_strdup_printf("watch " LOOM " 'rfc2217:localhost:%u%s", port, more);
     char *text = test_run(status, arguments);

@@ -1,0 +1,235 @@
+/* SPDX-License-Identifier: MIT */
+/* What is said of bytes that do not look like the definition, and that nothing is said of those that do. Time is given.
+ */
+#include "view/suspect.h"
+
+#include <string.h>
+
+#include "plan/fingerprint.h"
+#include "view.h"
+
+static const char definition[] =
+    "zeugma: 1\nprotocol: kiln\nversion: 2.3\n"
+    "frame: { framing: cobs, header: [version: u4, id: u4, sequence: u8], check: crc16/xmodem, max_payload: 40 }\n"
+    "services: [hello]\n"
+    "messages:\n  heat: { id: 1, from: device, fields: { t: { type: u16, range: [0, 2000] }, n: u8 } }\n";
+
+static struct test_plan plan, older;
+
+static int set_up(void **state)
+{
+    (void)state;
+    g_auto(GStrv) parts = g_strsplit(definition, "2.3", -1);
+    g_autofree char *before = g_strjoinv("1.3", parts);
+    plan = test_plan_of(definition);
+    older = test_plan_of(before);
+    return 0;
+}
+
+static int tear_down(void **state)
+{
+    (void)state;
+    test_plan_clear(&plan);
+    test_plan_clear(&older);
+    return 0;
+}
+
+struct listening {
+    struct zg_suspect *suspect;
+    struct zg_stream *stream;
+    uint64_t now_ns;
+};
+
+static void take(const struct zg_stretch *stretch, void *data)
+{
+    zg_suspect_stretch(((struct listening *)data)->suspect, false, stretch);
+}
+
+static struct listening begin(void)
+{
+    return (struct listening){ zg_suspect_new(plan.plan), NULL, 0 };
+}
+
+static void hear(struct listening *listening, const uint8_t *bytes, size_t count)
+{
+    const struct zg_passage passage = { listening->now_ns, false, bytes, count };
+
+    if (!listening->stream)
+        listening->stream = zg_stream_new(plan.plan, take, listening);
+    zg_suspect_bytes(listening->suspect, &passage);
+    zg_stream_feed(listening->stream, bytes, count);
+}
+
+/* What is said by now, "" for nothing; the caller frees it. */
+static char *judged(struct listening *listening, bool *noise)
+{
+    static const struct zg_counters none;
+    bool ignored;
+    char *text = zg_suspect_judge(listening->suspect, listening->stream ? zg_stream_counters(listening->stream) : &none,
+                                  listening->now_ns, noise ? noise : &ignored);
+    return text ? text : g_strdup("");
+}
+
+static void end(struct listening *listening)
+{
+    zg_stream_free(listening->stream);
+    zg_suspect_free(listening->suspect);
+}
+
+static GByteArray *heat(unsigned t, uint32_t version)
+{
+    const struct zg_header header = { .id = 1 };
+    const uint8_t payload[] = { (uint8_t)t, (uint8_t)(t >> 8), 5 };
+    return zg_frame_make(version == 1 ? older.plan : plan.plan, &header, payload, sizeof payload);
+}
+
+static uint8_t same(uint8_t byte)
+{
+    return byte;
+}
+
+static uint8_t inverted(uint8_t byte)
+{
+    return (uint8_t)~byte;
+}
+
+static uint8_t mirrored(uint8_t byte)
+{
+    uint8_t result = 0;
+    for (unsigned i = 0; i < 8; i++)
+        result = (uint8_t)(result << 1 | (byte >> i & 1U));
+    return result;
+}
+
+/* Frames that each have been changed in one way; said once, and again only after frames have come. */
+static void test_frames(void **state)
+{
+    static const struct {
+        unsigned t, version;
+        bool swaps_check;
+        uint8_t (*change)(uint8_t byte);
+        const char *wanted;
+    } cases[] = {
+        { 900, 2, false, same, "" },
+        { 900, 2, false, inverted, "the line is inverted" },
+        { 900, 2, false, mirrored, "come in the other order" },
+        { 900, 2, true, same, "checks would pass" },
+        { 0x0103 << 4, 2, false, same, "values of t are out of range, and within it with their bytes the other way" },
+        { 900, 1, false, same, "frames of another major version than 2 arrive" },
+    };
+    (void)state;
+    for (unsigned i = 0; i < G_N_ELEMENTS(cases); i++) {
+        struct listening listening = begin();
+        g_autofree char *told = g_strdup("");
+        for (unsigned k = 0; k < 60; k++) {
+            g_autoptr(GByteArray) frame =
+                heat(cases[i].t == 900 ? 900 + k % 7 : 0x0105 + (k % 3) * 0x100 + 0x1000, cases[i].version);
+            if (cases[i].swaps_check) { /* without a zero in it, the last two before the delimiter */
+                const uint8_t last = frame->data[frame->len - 2];
+                frame->data[frame->len - 2] = frame->data[frame->len - 3];
+                frame->data[frame->len - 3] = last;
+            }
+            for (guint at = 0; at < frame->len; at++)
+                frame->data[at] = cases[i].change(frame->data[at]);
+            listening.now_ns += 50000000;
+            hear(&listening, frame->data, frame->len);
+            g_autofree char *text = judged(&listening, NULL);
+            if (text[0] && told[0])
+                fail_msg("said twice: %s", text);
+            if (text[0]) {
+                g_free(told);
+                told = g_steal_pointer(&text);
+            }
+        }
+        if (cases[i].wanted[0] ? !strstr(told, cases[i].wanted) : told[0] != '\0')
+            fail_msg("case %u: no \"%s\" in \"%s\"", i, cases[i].wanted, told);
+        end(&listening);
+    }
+}
+
+static void test_silence(void **state)
+{
+    struct listening listening = begin();
+    g_autoptr(GByteArray) frame = heat(5, 2);
+    (void)state;
+    listening.now_ns = UINT64_C(2900000000);
+    g_autofree char *early = judged(&listening, NULL);
+    listening.now_ns = UINT64_C(3000000000);
+    g_autofree char *never = judged(&listening, NULL);
+    g_autofree char *again = judged(&listening, NULL);
+    hear(&listening, frame->data, frame->len);
+    g_autofree char *heard = judged(&listening, NULL);
+    listening.now_ns += UINT64_C(3000000000);
+    g_autofree char *stopped = judged(&listening, NULL);
+    assert_string_equal(early, "");
+    assert_non_null(strstr(never, "is the device powered and running"));
+    assert_string_equal(again, "");
+    assert_string_equal(heard, "");
+    assert_string_equal(stopped, "nothing has arrived for 3 s");
+    end(&listening);
+}
+
+/* Text is quoted; what makes no sense at all is noise, at which other speeds may be tried, unless frames came once. */
+static void test_bytes(void **state)
+{
+    struct zg_random random = zg_random_seeded(31, 0);
+    uint8_t noise_bytes[600];
+    (void)state;
+    for (unsigned i = 0; i < sizeof noise_bytes; i++)
+        noise_bytes[i] = (uint8_t)zg_random_below(&random, 256);
+    for (unsigned framed = 0; framed < 2; framed++) {
+        struct listening listening = begin();
+        g_autoptr(GByteArray) frame = heat(5, 2);
+        bool noise;
+        if (framed)
+            hear(&listening, frame->data, frame->len);
+        g_free(judged(&listening, NULL));
+        hear(&listening, noise_bytes, sizeof noise_bytes);
+        g_autofree char *text = judged(&listening, &noise);
+        assert_non_null(strstr(text, "bytes arrived and no frame of kiln among them"));
+        assert_int_equal(noise, !framed);
+        end(&listening);
+    }
+    struct listening listening = begin();
+    for (unsigned i = 0; i < 40; i++)
+        hear(&listening, (const uint8_t *)"loader 1.2 waits\r\n", 18);
+    hear(&listening, (const uint8_t *)"\0", 1);
+    g_autofree char *text = judged(&listening, NULL);
+    assert_non_null(strstr(text, "only text arrives"));
+    assert_non_null(strstr(text, "loader 1.2 waits"));
+    end(&listening);
+}
+
+/* A hello tells which definition the other end has. */
+static void test_hello(void **state)
+{
+    static const struct {
+        unsigned major, minor;
+        bool same;
+        const char *wanted;
+    } cases[] = { { 2, 3, true, "" },
+                  { 2, 3, false, "was built from another definition" },
+                  { 2, 4, false, "of a newer minor version" },
+                  { 2, 1, false, "of an older minor version" } };
+    (void)state;
+    for (unsigned i = 0; i < G_N_ELEMENTS(cases); i++) {
+        struct listening listening = begin();
+        g_autofree char *json =
+            g_strdup_printf("{\"major\":%u,\"minor\":%u,\"fingerprint\":%u,\"max_payload\":40,\"boot\":1,\"peer\":0,"
+                            "\"name\":\"kiln\"}",
+                            cases[i].major, cases[i].minor, zg_fingerprint(plan.plan) + !cases[i].same);
+        g_autoptr(GByteArray) frame = view_frame(plan.plan, "hello", json, 0);
+        hear(&listening, frame->data, frame->len);
+        g_autofree char *text = judged(&listening, NULL);
+        if (cases[i].wanted[0] ? !strstr(text, cases[i].wanted) : text[0] != '\0')
+            fail_msg("no \"%s\" in \"%s\"", cases[i].wanted, text);
+        end(&listening);
+    }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_frames), cmocka_unit_test(test_silence),
+                                        cmocka_unit_test(test_bytes), cmocka_unit_test(test_hello) };
+    return cmocka_run_group_tests(tests, set_up, tear_down);
+}
