@@ -83,9 +83,10 @@ static void print_glue(GString *code, const struct zg_block *block)
         "int glue_%s(const uint8_t *in, size_t length, char *text, int *check, uint8_t *out, size_t room, size_t "
         "*size,\n"
         "            int *packed)\n{\n    static struct PREFIX_%s m;\n    memset(&m, 0x55, sizeof m);\n"
-        "    int result = PREFIX_%s_unpack(&m, in, length);\n    at = text;\n    *at = 0;\n"
-        "    if (result < 0)\n        return result;\n    dump_%s(&m, \"\");\n    *check = PREFIX_%s_check(&m);\n"
-        "    *packed = PREFIX_%s_pack(&m, out, room, size);\n    return result;\n}\n",
+        "    size_t ignored = 0;\n    int error = PREFIX_%s_unpack(&m, in, length, &ignored);\n    at = text;\n"
+        "    *at = 0;\n    if (error != 0)\n        return error;\n    dump_%s(&m, \"\");\n    *check = "
+        "PREFIX_%s_check(&m);\n"
+        "    *packed = PREFIX_%s_pack(&m, out, room, size);\n    return (int)ignored;\n}\n",
         name, name, name, name, name, name);
 }
 

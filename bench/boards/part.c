@@ -109,7 +109,7 @@ int main(void)
 
     memset(bytes, byte, byte);
     (void)duplex_block_pack(&block, bytes, sizeof bytes, &size);
-    (void)duplex_block_unpack(&block, bytes, byte);
+    (void)duplex_block_unpack(&block, bytes, byte, &size);
     byte = (uint8_t)size;
     return 0;
 }

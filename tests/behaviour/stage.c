@@ -103,7 +103,7 @@ static void on_hello(void *context, const struct loom_hello *message, const stru
     (void)frame;
     (void)message;
     stage->hello = *message;
-    note(stage, &stage->matches, stage->host.session.hello.match);
+    note(stage, &stage->matches, loom_host_hello(&stage->host)->match);
 }
 
 static void on_console(void *context, const struct loom_console *message, const struct zg_frame *frame)

@@ -43,7 +43,7 @@ static void assert_well(void)
     stage_run(&stage, 30);
     assert_int_equal(stage.speeds.count, speeds + 1);
     assert_int_equal(stage.taken.count, rows + 1);
-    assert_true(stage.host.session.hello.known && stage.device.session.hello.known);
+    assert_true(loom_host_hello(&stage.host)->known && loom_device_hello(&stage.device)->known);
     assert_true(stage.host.link.peer.up && stage.device.link.peer.up);
 }
 

@@ -3,9 +3,9 @@
  * a plan drives, word for word. */
 #include <string.h>
 
-#include "node/node.h"
 #include "loom_device.h"
 #include "loom_host.h"
+#include "node/node.h"
 #include "support.h"
 
 static struct test_plan plan;
@@ -49,10 +49,11 @@ static enum zg_settled set_variable(void *data, const struct zg_plan_variable *v
                                     size_t length)
 {
     struct loom_variable_target_tension tension;
+    size_t ignored;
     (void)data;
     if (variable->variable->index == 9)
-        return loom_variable_code_unpack(&values->code, in, length) == 0 ? ZG_DELIVERED : ZG_REFUSED_BAD_PAYLOAD;
-    if (loom_variable_target_tension_unpack(&tension, in, length) != 0)
+        return loom_variable_code_unpack(&values->code, in, length, NULL) == 0 ? ZG_DELIVERED : ZG_REFUSED_BAD_PAYLOAD;
+    if (loom_variable_target_tension_unpack(&tension, in, length, &ignored) != 0 || ignored > 0)
         return ZG_REFUSED_BAD_PAYLOAD;
     if (loom_variable_target_tension_check(&tension) != 0)
         return ZG_REFUSED_BAD_VALUE;

@@ -35,7 +35,7 @@ static void test_match(void **state)
     stage_begin(&stage, NULL, 1, 0);
     stage_run(&stage, 100);
     assert_int_equal(stage_last(&stage.matches), ZG_MATCH_SAME);
-    assert_int_equal(stage.device.session.hello.match, ZG_MATCH_SAME);
+    assert_int_equal(loom_device_hello(&stage.device)->match, ZG_MATCH_SAME);
     assert_int_equal(match_of(0, 1, 9), ZG_MATCH_NEWER_MINOR);
     assert_int_equal(match_of(0, -1, 9), ZG_MATCH_OLDER_MINOR);
     assert_int_equal(match_of(0, 0, 1), ZG_MATCH_OTHER_DEFINITION);
@@ -158,8 +158,8 @@ static void test_newer_host(void **state)
     zg_sim_attach(line, 0, &loom_device.link);
     zg_sim_attach(line, 1, &newer_host.link);
     run(line, 50, poll_newer_host);
-    assert_int_equal(newer_host.session.hello.match, ZG_MATCH_OLDER_MINOR);
-    assert_int_equal(loom_device.session.hello.match, ZG_MATCH_NEWER_MINOR);
+    assert_int_equal(newer_host_hello(&newer_host)->match, ZG_MATCH_OLDER_MINOR);
+    assert_int_equal(loom_device_hello(&loom_device)->match, ZG_MATCH_NEWER_MINOR);
     assert_int_equal(loom_device_send_pick(&loom_device, &pick), 0);
     assert_int_equal(newer_host_send_set_speed(&newer_host, &speed), 0);
     run(line, 10, poll_newer_host);
@@ -187,7 +187,7 @@ static void test_newer_device(void **state)
     zg_sim_attach(line, 0, &newer_device.link);
     zg_sim_attach(line, 1, &loom_host.link);
     run(line, 50, poll_newer_device);
-    assert_int_equal(loom_host.session.hello.match, ZG_MATCH_NEWER_MINOR);
+    assert_int_equal(loom_host_hello(&loom_host)->match, ZG_MATCH_NEWER_MINOR);
     assert_int_equal(newer_device_send_pick(&newer_device, &pick), 0);
     run(line, 10, poll_newer_device);
     assert_int_equal(loom_host_send_set_speed(&loom_host, &speed), 0);

@@ -434,7 +434,7 @@ static bool is_settled(void)
         for (uint32_t n = 0; n < run.sent[kind]; n++)
             if (run.fates[kind][n].settled == 0 && !run.fates[kind][n].orphan)
                 return false;
-    return run.host.session.hello.known && run.device.session.hello.known;
+    return shuttle_host_hello(&run.host)->known && shuttle_device_hello(&run.device)->known;
 }
 
 /* A clean line until nothing is open, and the silence after it that ends half frames. */

@@ -33,9 +33,10 @@ static void print_functions(const struct zgi_c *c, GString *text, const struct z
     zgi_c_emit(c, text, name,
                "    if (room < *size)\n        return ZG_EROOM;\n"
                "    (void)@p_zgi_put_@n(message, out);\n    return 0;\n}\n\n"
-               "int @p_@n_unpack(struct @p_@n *message, const uint8_t *in, size_t length)\n{\n"
+               "int @p_@n_unpack(struct @p_@n *message, const uint8_t *in, size_t length, size_t *ignored)\n{\n"
                "    const uint8_t *end = @p_zgi_get_@n(message, in, in + length);\n\n"
-               "    return end ? (int)(in + length - end) : ZG_ESIZE;\n}\n\n");
+               "    if (!end)\n        return ZG_ESIZE;\n    if (ignored)\n"
+               "        *ignored = (size_t)(in + length - end);\n    return 0;\n}\n\n");
 }
 
 /* Whether a block, or a record in it, has a step like this. */

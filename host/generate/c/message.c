@@ -237,9 +237,9 @@ void zgi_c_sends(const struct zgi_c *c, GString *text)
 static void print_plain_take(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
 {
     zgi_c_emit(c, text, item->message->name,
-               "    int result = @p_@n_unpack(&message, payload, length);\n\n"
-               "    if (result >= 0 && node->handlers->@n)\n"
-               "        node->handlers->@n(node->context, &message, frame);\n    return result;\n}\n\n");
+               "    size_t ignored;\n    const int error = @p_@n_unpack(&message, payload, length, &ignored);\n\n"
+               "    if (error)\n        return error;\n    if (node->handlers->@n)\n"
+               "        node->handlers->@n(node->context, &message, frame);\n    return (int)ignored;\n}\n\n");
 }
 
 static void print_ticketed_take(const struct zgi_c *c, GString *text, const struct zg_plan_message *item,
@@ -251,7 +251,8 @@ static void print_ticketed_take(const struct zgi_c *c, GString *text, const stru
     zgi_c_emit(c, text, message->name,
                "static int @p_@s_take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
                "                   size_t length)\n{\n    struct @p_@n message;\n"
-               "    struct @p_@s_session *with = @p_@s_session_with(node, frame->peer);\n    int result;\n\n");
+               "    struct @p_@s_session *with = @p_@s_session_with(node, frame->peer);\n    size_t ignored;\n"
+               "    int result;\n\n");
     if (c->end.has_many)
         g_string_append(text, "    if (!with)\n        return 0;\n");
     g_string_append_printf(
@@ -260,12 +261,12 @@ static void print_ticketed_take(const struct zgi_c *c, GString *text, const stru
         "    if (result <= 0)\n        return result;\n",
         message->kept ? "true" : "false", request);
     zgi_c_emit(c, text, message->name, "    result = @p_@n_unpack(&message, payload + ");
-    g_string_append_printf(text, "%u, length - %u);\n", item->tickets, item->tickets);
+    g_string_append_printf(text, "%u, length - %u, &ignored);\n", item->tickets, item->tickets);
     g_string_append(text, "    if (!zgi_delivery_take(&node->link, &with->delivery, payload[0], result, ");
     zgi_c_emit(c, text, message->name, wanted);
-    g_string_append_printf(text, ", %s) || result < 0)\n        return result;\n", request);
+    g_string_append_printf(text, ", %s) || result != 0)\n        return result;\n", request);
     zgi_c_emit(c, text, message->name, body);
-    g_string_append(text, "    return result;\n}\n\n");
+    g_string_append(text, "    return (int)ignored;\n}\n\n");
 }
 
 /* A condition: the ticket is that of an open request which this message answers. */
@@ -292,8 +293,9 @@ static void print_reply_take(const struct zgi_c *c, GString *text, const struct 
     const bool streamed = message->service; /* a variable's value comes again and again */
 
     zgi_c_emit(c, text, message->name,
-               "    struct @p_@s_session *with = @p_@s_session_with(node, frame->peer);\n    bool asked;\n    int "
-               "result;\n\n");
+               "    struct @p_@s_session *with = @p_@s_session_with(node, frame->peer);\n    bool asked;\n    size_t "
+               "ignored;\n    int "
+               "error;\n\n");
     g_string_append_printf(text,
                            "    if (length < %u)\n        return ZG_ESIZE;\n    frame->header.ticket = payload[0];\n",
                            item->tickets);
@@ -301,9 +303,9 @@ static void print_reply_take(const struct zgi_c *c, GString *text, const struct 
         g_string_append(text, "    frame->header.base = payload[1];\n");
     g_string_append_printf(text, "    asked = %s(%s);\n%s", c->end.has_many ? "with && " : "", asked,
                            streamed ? "" : "    if (!asked)\n        return 0;\n");
-    zgi_c_emit(c, text, message->name, "    result = @p_@n_unpack(&message, payload + ");
-    g_string_append_printf(text, "%u, length - %u);\n", item->tickets, item->tickets);
-    g_string_append(text, "    if (result < 0)\n        return result;\n");
+    zgi_c_emit(c, text, message->name, "    error = @p_@n_unpack(&message, payload + ");
+    g_string_append_printf(text, "%u, length - %u, &ignored);\n", item->tickets, item->tickets);
+    g_string_append(text, "    if (error)\n        return error;\n");
     if (streamed)
         g_string_append(text, "    if (asked)\n    ");
     g_string_append(text, "    zgi_settle(&node->link, &with->delivery, payload[0], ZG_DELIVERED);\n");
@@ -311,7 +313,7 @@ static void print_reply_take(const struct zgi_c *c, GString *text, const struct 
         zgi_c_emit(c, text, NULL, "    @p_@s_hear_variable(node, &message, frame);\n");
     zgi_c_emit(c, text, message->name,
                "    if (node->handlers->@n)\n        node->handlers->@n(node->context, &message, frame);\n"
-               "    return result;\n}\n\n");
+               "    return (int)ignored;\n}\n\n");
 }
 
 void zgi_c_takes(const struct zgi_c *c, GString *text)

@@ -158,6 +158,16 @@ static void print_functions(const struct zgi_c *c, GString *text)
         "    return zgi_ring_get(&node->link.transmit, node->transmit, sizeof node->transmit, byte);\n}\n\n"
         "/* Received bytes of what has not ended yet: with them the counters of bytes add up to bytes_in. Loop only. "
         "*/\nsize_t @p_@s_pending(const struct @p_@s *node);\n\n");
+    if (c->end.hello)
+        zgi_c_emit(
+            c, text, NULL,
+            c->end.has_many
+                ? "/* What is known of a device: `match`, how its definition stands to this one, `known`, whether "
+                  "it knows this\n * node, `boot`. NULL: it is not followed. Loop only. */\n"
+                  "const struct zg_hello *@p_@s_hello(struct @p_@s *node, zg_role address);\n\n"
+                : "/* What is known of the other end: `match`, how its definition stands to this one, `known`, "
+                  "whether it knows this\n * node, `boot`. Loop only. */\n"
+                  "const struct zg_hello *@p_@s_hello(const struct @p_@s *node);\n\n");
     if (c->end.has_many)
         zgi_c_emit(
             c, text, NULL,

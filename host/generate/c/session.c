@@ -219,6 +219,14 @@ void zgi_c_session_code(const struct zgi_c *c, GString *text)
     if (c->end.hello) {
         print_find(c, text);
         print_begin(c, text);
+        zgi_c_emit(
+            c, text, NULL,
+            c->end.has_many
+                ? "const struct zg_hello *@p_@s_hello(struct @p_@s *node, zg_role address)\n{\n"
+                  "    struct @p_@s_session *with = @p_@s_session_with(node, zgi_peer(&node->link, address));\n\n"
+                  "    return with ? &with->hello : NULL;\n}\n\n"
+                : "const struct zg_hello *@p_@s_hello(const struct @p_@s *node)\n{\n"
+                  "    return &node->session.hello;\n}\n\n");
     }
     if (c->end.has_many)
         print_add(c, text);
@@ -246,7 +254,7 @@ void zgi_c_settled(const struct zgi_c *c, GString *text)
                    "static void @p_@s_settled_@n(struct @p_@s *node, const struct zg_peer *peer, const uint8_t "
                    "*payload, size_t length, enum zg_settled how)\n{\n    struct @p_@n message;\n\n    (void)peer;\n"
                    "    if (node->handlers->@n_settled && ");
-        g_string_append_printf(text, "%s_%s_unpack(&message, payload + %u, length - %u) >= 0)\n", c->prefix,
+        g_string_append_printf(text, "%s_%s_unpack(&message, payload + %u, length - %u, NULL) == 0)\n", c->prefix,
                                item->message->name, item->tickets, item->tickets);
         zgi_c_emit(c, text, item->message->name, "        node->handlers->@n_settled(node->context, ");
         g_string_append_printf(text, "%s&message, how);\n}\n\n", c->end.has_many ? "peer->address, " : "");
@@ -287,15 +295,15 @@ static void print_hello(const struct zgi_c *c, GString *text)
                "    }\n    if (news != ZGI_NEWS_NONE)\n        @p_@s_changed(node, frame->peer, news == ZGI_NEWS_MET ? "
                "ZG_LINK_MET : ZG_LINK_RESTARTED);\n");
     if (c->side == ZG_SIDE_HOST)
-        zgi_c_emit(
-            c, text, NULL,
-            "    if (node->handlers->hello) {\n        struct @p_hello message;\n"
-            "        uint8_t nameless[ZG_HELLO_LEAST];\n\n"
-            "        if (@p_hello_unpack(&message, payload, length) < 0) { /* a name longer than ours can be */\n"
-            "            memcpy(nameless, payload, sizeof nameless);\n"
-            "            nameless[ZG_HELLO_LEAST - 1] = 0;\n"
-            "            (void)@p_hello_unpack(&message, nameless, sizeof nameless);\n        }\n"
-            "        node->handlers->hello(node->context, &message, frame);\n    }\n");
+        zgi_c_emit(c, text, NULL,
+                   "    if (node->handlers->hello) {\n        struct @p_hello message;\n"
+                   "        uint8_t nameless[ZG_HELLO_LEAST];\n\n"
+                   "        if (@p_hello_unpack(&message, payload, length, NULL) != 0) { /* a name longer than ours "
+                   "can be */\n"
+                   "            memcpy(nameless, payload, sizeof nameless);\n"
+                   "            nameless[ZG_HELLO_LEAST - 1] = 0;\n"
+                   "            (void)@p_hello_unpack(&message, nameless, sizeof nameless, NULL);\n        }\n"
+                   "        node->handlers->hello(node->context, &message, frame);\n    }\n");
     g_string_append(text, "    return 0;\n}\n\n");
 }
 

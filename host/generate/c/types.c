@@ -169,10 +169,11 @@ static void print_prototypes(const struct zgi_c *c, GString *text, const struct 
         "above; ZG_EROOM where `room` bytes are\n"
         " * too few: `*size` tells how many are needed. Nothing is written then. */\n"
         "int %s_%s_pack(const struct %s_%s *message, uint8_t *out, size_t room, size_t *size);\n\n"
-        "/* Reads it from `in`, which is not NULL. Returns the bytes after the last known field, or ZG_ESIZE where "
-        "`length` does not fit the fields. Values outside\n"
-        " * their range are read as they are; %s_%s_check() tells. */\n"
-        "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length);\n\n",
+        "/* Reads it from `in`, which is not NULL. Returns 0, and the bytes after the last known field in `*ignored`\n"
+        " * unless that is NULL; or ZG_ESIZE where `length` does not fit the fields. Values outside their range are "
+        "read\n"
+        " * as they are; %s_%s_check() tells. */\n"
+        "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length, size_t *ignored);\n\n",
         p, name, p, name, what, p, name, p, name, p, name, p, name, p, name);
     print_accessors(c, text, block);
 }

@@ -73,8 +73,9 @@ static void print_set(const struct zgi_c *c, GString *text)
         if (!(item->variable->access & ZG_ACCESS_WRITE))
             continue;
         zgi_c_emit(c, text, item->name,
-                   "    case @P_@N_INDEX: {\n        struct @p_@n value;\n\n"
-                   "        if (@p_@n_unpack(&value, in, length) != 0)\n            return ZG_REFUSED_BAD_PAYLOAD;\n"
+                   "    case @P_@N_INDEX: {\n        struct @p_@n value;\n        size_t ignored;\n\n"
+                   "        if (@p_@n_unpack(&value, in, length, &ignored) != 0 || ignored > 0)\n            return "
+                   "ZG_REFUSED_BAD_PAYLOAD;\n"
                    "        if (@p_@n_check(&value) != 0)\n            return ZG_REFUSED_BAD_VALUE;\n"
                    "        node->variables.");
         g_string_append_printf(text, "%s = value;\n        return ZG_DELIVERED;\n    }\n",
@@ -142,8 +143,9 @@ static void print_host_take(const struct zgi_c *c, GString *text)
         "zg_frame *frame)\n{\n    (void)node;\n    (void)frame;\n    switch (message->index) {\n");
     for (unsigned i = 0; i < c->plan->variables->len; i++)
         zgi_c_emit(c, text, zg_plan_variable_at(c->plan, i)->name,
-                   "    case @P_@N_INDEX: {\n        struct @p_@n value;\n\n"
-                   "        if (@p_@n_unpack(&value, message->value, message->value_count) == 0 && "
+                   "    case @P_@N_INDEX: {\n        struct @p_@n value;\n        size_t ignored;\n\n"
+                   "        if (@p_@n_unpack(&value, message->value, message->value_count, &ignored) == 0 &&\n         "
+                   "   ignored == 0 && "
                    "node->handlers->@n)\n            node->handlers->@n(node->context, &value, frame);\n        "
                    "break;\n    }\n");
     g_string_append(text, "    default: break;\n    }\n}\n\n");

@@ -39,12 +39,12 @@ static int send_all(void)
         return 1;
     while (fgets(line, sizeof line, stdin)) {
         uint8_t payload[100], byte;
-        size_t length = 0;
+        size_t length = 0, ignored;
         unsigned value;
         struct p_m message = { 0 };
         for (; sscanf(line + 2 * length, "%2x", &value) == 1; length++)
             payload[length] = (uint8_t)value;
-        if (p_m_unpack(&message, payload, length) != 0 || p_device_send_m(&device, &message) != 0)
+        if (p_m_unpack(&message, payload, length, &ignored) != 0 || ignored > 0 || p_device_send_m(&device, &message) != 0)
             return 1;
         while (zg_link_transmit_isr(&device.link, &byte))
             printf("%02x", byte);
