@@ -236,7 +236,7 @@ GPtrArray *zg_generate_vectors(const struct zg_plan *plan)
     const struct zg_definition *definition = plan->definition;
     GPtrArray *files = zgi_generated_new();
     g_autofree char *file = g_path_get_basename(definition->file);
-    g_autofree char *made = g_strdup_printf(ZGI_MARK " %s, %s %u.%u. Change the definition, not this file.", file,
+    g_autofree char *made = g_strdup_printf(ZGI_MARK " %s, %s %u.%u. Change that, not this.", file,
                                             definition->protocol, definition->major, definition->minor);
     struct zg_json json;
 

@@ -20,6 +20,7 @@ static void add_code(const struct zgi_c *c, GPtrArray *files, const char *suffix
     GString *code = zgi_c_file(c, what);
 
     print(c, code);
+    zgi_c_wrap(code);
     zgi_generated_add(files, g_strconcat(c->prefix, suffix, ".c", NULL), code);
 }
 
@@ -31,6 +32,7 @@ static void add_header(const struct zgi_c *c, GPtrArray *files, const char *suff
 
     print(c, header);
     end_header(header);
+    zgi_c_wrap(header);
     zgi_generated_add(files, g_strconcat(name, ".h", NULL), header);
 }
 

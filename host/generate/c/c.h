@@ -22,6 +22,9 @@ GString *zgi_c_file(const struct zgi_c *c, const char *what);
  * @S, @N the same in capitals. */
 void zgi_c_emit(const struct zgi_c *c, GString *text, const char *name, const char *template);
 
+/* Breaks lines that are too long, of a whole file. */
+void zgi_c_wrap(GString *text);
+
 /* Text that may stand in a comment. */
 char *zgi_c_comment(const char *text);
 

@@ -141,7 +141,8 @@ static void print_reply_send(const struct zgi_c *c, GString *text, const struct 
 {
     const char *name = item->message->name;
     const unsigned more = item->tickets - 1; /* with nothing older on offer, base and ticket are the same */
-    g_autofree char *sizes = g_strdup_printf("at + %u, @P_@N_MAX_PAYLOAD - %u, &length);\n", more, item->tickets);
+    g_autofree char *sizes =
+        g_strdup_printf("at%s, @P_@N_MAX_PAYLOAD - %u, &length);\n", more > 0 ? " + 1" : "", item->tickets);
 
     print_packing(c, text);
     zgi_c_emit(c, text, name,
@@ -249,8 +250,8 @@ static void print_ticketed_take(const struct zgi_c *c, GString *text, const stru
     const char *request = message->reply ? "true" : "false";
 
     zgi_c_emit(c, text, message->name,
-               "static int @p_@s_take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
-               "                   size_t length)\n{\n    struct @p_@n message;\n"
+               "static int @p_@s_take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, "
+               "size_t length)\n{\n    struct @p_@n message;\n"
                "    struct @p_@s_session *with = @p_@s_session_with(node, frame->peer);\n    size_t ignored;\n"
                "    int result;\n\n");
     if (c->end.has_many)
@@ -331,8 +332,8 @@ void zgi_c_takes(const struct zgi_c *c, GString *text)
             continue;
         }
         zgi_c_emit(c, text, message->name,
-                   "static int @p_@s_take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
-                   "                   size_t length)\n{\n    struct @p_@n message;\n");
+                   "static int @p_@s_take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, "
+                   "size_t length)\n{\n    struct @p_@n message;\n");
         if (message->is_reply)
             print_reply_take(c, text, item);
         else

@@ -141,8 +141,8 @@ static void print_functions(const struct zgi_c *c, GString *text)
         c, text, NULL,
         "/* Prepares the node; `handlers` is kept, NULL: none. Returns 0. Call it before the interrupts are on. Bytes\n"
         " * come in by @p_@s_receive_isr() and go out by @p_@s_transmit_isr(). */\n"
-        "int @p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context,\n"
-        "               const struct @p_@s_handlers *handlers, void *context);\n\n"
+        "int @p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context, "
+        "const struct @p_@s_handlers *handlers, void *context);\n\n"
         "/* Does what is due and calls the handlers. Never waits. Loop only. */\n"
         "void @p_@s_poll(struct @p_@s *node);\n\n"
         "/* A byte came in, with the errors flagged for it (a sum of zg_line_error, usually 0). Receive interrupt; "
@@ -320,8 +320,8 @@ static void print_deliver(const struct zgi_c *c, GString *text)
 static void print_init(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL,
-               "int @p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context,\n"
-               "               const struct @p_@s_handlers *handlers, void *context)\n{\n"
+               "int @p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context, "
+               "const struct @p_@s_handlers *handlers, void *context)\n{\n"
                "    static struct @p_@s_handlers none; /* never written; not const, which C++ would want initialised "
                "*/\n    struct zg_link_memory memory;\n\n"
                "    memory.receive = node->receive;\n    memory.receive_size = sizeof node->receive;\n"

@@ -269,7 +269,8 @@ void zgi_c_settled(const struct zgi_c *c, GString *text)
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         if (zg_side_tickets(c->side, message))
             zgi_c_emit(c, text, message->name,
-                       "    case @P_@S_KIND_@N: @p_@s_settled_@n(node, peer, payload, length, how); break;\n");
+                       "    case @P_@S_KIND_@N:\n        @p_@s_settled_@n(node, peer, payload, length, how);\n        "
+                       "break;\n");
     }
     g_string_append(text, "    default: break;\n    }\n}\n\n");
 }
@@ -330,8 +331,8 @@ static void print_settling(const struct zgi_c *c, GString *text)
 static void print_answering(const struct zgi_c *c, GString *text, const char *request)
 {
     zgi_c_emit(c, text, request,
-               "static int @p_@s_take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload,\n"
-               "                   size_t length)\n{\n");
+               "static int @p_@s_take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, "
+               "size_t length)\n{\n");
     if (!c->end.late)
         zgi_c_emit(c, text, NULL, "    uint8_t content[@P_HEADER_SIZE + @P_MAX_PAYLOAD + @P_CHECK_SIZE];\n\n");
 }

@@ -21,8 +21,8 @@ GString *zgi_c_file(const struct zgi_c *c, const char *what)
     g_autofree char *source = zgi_c_comment(file);
     GString *text = g_string_new(NULL);
 
-    g_string_append_printf(text, "/* Made by zeugma from %s, %s %u.%u. Change the definition, not this file. */\n",
-                           source, c->prefix, definition->major, definition->minor);
+    g_string_append_printf(text, "/* Made by zeugma from %s, %s %u.%u. Change that, not this. */\n", source, c->prefix,
+                           definition->major, definition->minor);
     if (definition->summary) {
         g_autofree char *summary = zgi_c_comment(definition->summary);
         g_string_append_printf(text, "/* %s: %s. */\n", summary, what);

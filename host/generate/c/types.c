@@ -196,8 +196,8 @@ static void print_runtime(const struct zgi_c *c, GString *text)
 {
     g_string_append_printf(text, "#define %s_RUNTIME %d /* this was generated for */\n#if %s_RUNTIME != ZG_RUNTIME\n",
                            c->upper, ZG_RUNTIME, c->upper);
-    g_string_append(text, "#error \"this was generated for another version of the runtime: generate it again, by the "
-                          "zeugma of these headers\"\n#endif\n\n");
+    g_string_append(text, "#error \"generated for another version of the runtime: generate it again"
+                          "\"\n#endif\n\n");
 }
 
 void zgi_c_types(const struct zgi_c *c, GString *text)

@@ -57,7 +57,7 @@ static void print_get(const struct zgi_c *c, GString *text)
         const struct zg_plan_variable *item = zg_plan_variable_at(c->plan, i);
         if (!(item->variable->access & ZG_ACCESS_READ))
             continue;
-        zgi_c_emit(c, text, item->name, "    case @P_@N_INDEX: return @p_@n_pack(&node->variables.");
+        zgi_c_emit(c, text, item->name, "    case @P_@N_INDEX:\n        return @p_@n_pack(&node->variables.");
         g_string_append_printf(text, "%s, out, room, size);\n", zg_variable_field(item->variable)->name);
     }
     g_string_append(text, "    default: return ZG_EUNKNOWN;\n    }\n}\n\n");
@@ -104,7 +104,7 @@ static void print_request(const struct zgi_c *c, GString *text, const char *kind
 {
     zgi_c_emit(c, text, kind,
                "static int @p_device_take_variable_@n(struct @p_device *node, struct zg_frame *frame, const uint8_t "
-               "*payload,\n                   size_t length)\n{\n"
+               "*payload, size_t length)\n{\n"
                "    struct @p_device_session *with = @p_device_session_with(node, frame->peer);\n\n"
                "    return zgi_variable_@n(&node->link, &with->hello, &with->delivery, @P_VARIABLE_VALUE_ID, ");
     zgi_c_emit(c, text, NULL, more);

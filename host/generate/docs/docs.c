@@ -455,7 +455,7 @@ static GString *print(const struct zg_plan *plan, bool html)
     struct zgi_document document;
     g_autofree char *title = title_of(plan);
     g_autofree char *file = g_path_get_basename(definition->file);
-    g_autofree char *comment = g_strdup_printf(ZGI_MARK " %s, %s. Change the definition, not this file.", file, title);
+    g_autofree char *comment = g_strdup_printf(ZGI_MARK " %s, %s. Change that, not this.", file, title);
 
     zgi_document_begin(&document, html, comment, title);
     zgi_document_heading(&document, 1, "top", title);

@@ -428,8 +428,8 @@ GPtrArray *zg_generate_python(const struct zg_plan *plan)
     GPtrArray *files = zgi_generated_new();
     GString *text = g_string_new(NULL);
     g_autofree char *file = g_path_get_basename(definition->file);
-    g_autofree char *line = g_strdup_printf("Made by zeugma from %s, %s %u.%u. Change the definition, not this file.",
-                                            file, definition->protocol, definition->major, definition->minor);
+    g_autofree char *line = g_strdup_printf("Made by zeugma from %s, %s %u.%u. Change that, not this.", file,
+                                            definition->protocol, definition->major, definition->minor);
     g_autofree char *doc = quoted(line);
 
     g_string_append_printf(

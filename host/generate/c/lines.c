@@ -1,0 +1,128 @@
+/* SPDX-License-Identifier: MIT */
+/* Lines of generated C: none is longer than COLUMNS, where it can be broken. */
+#include <string.h>
+
+#include "generate/c/c.h"
+
+enum { COLUMNS = 100, LEAST_TEXT = 40 };
+
+static gsize indent_of(const char *line)
+{
+    return strspn(line, " ");
+}
+
+/* Words of a comment, as lines; the first begins with `open`, the others with `next`. */
+static void append_words(GString *text, const char *words, const char *open, const char *next, const char *close)
+{
+    g_auto(GStrv) parts = g_strsplit(words, " ", -1);
+    gsize begin = text->len;
+
+    g_string_append(text, open);
+    for (char **part = parts; *part; part++) {
+        const gsize more = strlen(*part) + (part[1] ? 0 : strlen(close));
+        const bool is_first = part == parts;
+        if (!is_first && text->len - begin + 1 + more > COLUMNS) {
+            g_string_append_c(text, '\n');
+            begin = text->len;
+            g_string_append(text, next);
+        } else if (!is_first) {
+            g_string_append_c(text, ' ');
+        }
+        g_string_append(text, *part);
+    }
+    g_string_append(text, close);
+    g_string_append_c(text, '\n');
+}
+
+/* Where to break a line of code: after the last comma or operator that is in no string and leaves the front short
+ * enough; `*column` is where it goes on. 0: nowhere. */
+static gsize break_of(const char *line, gsize *column)
+{
+    gsize open[32], depth = 0, best = 0;
+    char quote = '\0';
+
+    for (gsize at = 0; line[at] && at < COLUMNS; at++) {
+        if (quote) {
+            if (line[at] == '\\')
+                at++;
+            else if (line[at] == quote)
+                quote = '\0';
+            continue;
+        }
+        if (line[at] == '"' || line[at] == '\'')
+            quote = line[at];
+        else if (strchr("({", line[at]) && depth < G_N_ELEMENTS(open))
+            open[depth++] = at + 1;
+        else if (strchr(")}", line[at]) && depth > 0)
+            depth--;
+        const bool breaks = line[at] == ',' || line[at] == '|' || (at > 0 && strncmp(line + at - 1, "&&", 2) == 0);
+        if (!breaks || line[at + 1] != ' ')
+            continue;
+        best = at + 1;
+        *column = depth > 0 && open[depth - 1] + LEAST_TEXT < COLUMNS && line[open[depth - 1] - 1] == '('
+                      ? open[depth - 1]
+                      : indent_of(line) + 4;
+    }
+    const char *call = best == 0 ? strchr(line, '(') : NULL; /* a long name and what it takes */
+    if (call && call[1] != ')' && call - line < COLUMNS - 1) {
+        *column = indent_of(line) + 4;
+        return (gsize)(call - line) + 1;
+    }
+    return best;
+}
+
+static void append_code(GString *text, const char *line)
+{
+    g_autofree char *rest = g_strdup(line);
+    gsize column, at;
+
+    while (strlen(rest) > COLUMNS && (at = break_of(rest, &column)) > 0) {
+        g_string_append_len(text, rest, (gssize)at);
+        g_string_append_c(text, '\n');
+        char *shorter = g_strdup_printf("%*s%s", (int)column, "", rest + at + (rest[at] == ' '));
+        g_free(rest);
+        rest = shorter;
+    }
+    g_string_append_printf(text, "%s\n", rest);
+}
+
+/* A line of code with a remark behind it: the remark goes before it. */
+static void append_remarked(GString *text, const char *line, const char *remark)
+{
+    const gsize indent = line[0] == '#' ? 0 : indent_of(line);
+    g_autofree char *code = g_strchomp(g_strndup(line, (gsize)(remark - line)));
+    g_autofree char *words = g_strndup(remark + 3, strlen(remark) - 6);
+    g_autofree char *open = g_strdup_printf("%*s/* ", (int)indent, ""),
+                    *next = g_strdup_printf("%*s * ", (int)indent, "");
+
+    append_words(text, words, open, next, " */");
+    append_code(text, code);
+}
+
+void zgi_c_wrap(GString *text)
+{
+    g_auto(GStrv) lines = g_strsplit(text->str, "\n", -1);
+    bool in_comment = false;
+
+    g_string_truncate(text, 0);
+    for (char **line = lines; *line && (line[1] || **line); line++) {
+        const gsize indent = indent_of(*line);
+        const char *body = *line + indent;
+        const bool begins = g_str_has_prefix(body, "/* ") && !in_comment, ends = g_str_has_suffix(body, " */");
+        const char *remark = ends && !in_comment && !begins ? g_strrstr(*line, " /* ") : NULL;
+        if (strlen(*line) <= COLUMNS) {
+            g_string_append_printf(text, "%s\n", *line);
+        } else if (begins || in_comment) {
+            g_autofree char *open = g_strdup_printf("%*s%.*s", (int)indent, "", begins ? 3 : 2, body);
+            g_autofree char *next = g_strdup_printf("%*s* ", (int)(begins ? indent + 1 : indent), "");
+            g_autofree char *words =
+                g_strndup(body + (begins ? 3 : 2), strlen(body) - (begins ? 3 : 2) - (ends ? 3 : 0));
+            append_words(text, words, open, next, ends ? " */" : "");
+        } else if (remark) {
+            append_remarked(text, *line, remark + 1);
+        } else {
+            append_code(text, *line);
+        }
+        in_comment = (in_comment || begins) && !ends;
+    }
+}
