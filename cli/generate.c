@@ -6,31 +6,32 @@
 
 #include "definition/words.h"
 
-/* The targets there are; each prints its files from a plan. */
 /* The files of all targets of a list "c,python"; NULL: a message was printed. */
-static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_plan *plan, const char *list)
+static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_plan *plan, const char *list,
+                                enum zg_side sides)
 {
     g_auto(GStrv) words = g_strsplit(list, ",", -1);
     g_autoptr(GPtrArray) files = zgi_generated_new();
 
     for (char **word = words; *word; word++) {
-        GPtrArray *(*print)(const struct zg_plan *) = NULL;
+        const struct zg_target *target = NULL;
         for (unsigned i = 0; i < zg_targets_length; i++)
             if (strcmp(zg_targets[i].name, *word) == 0)
-                print = zg_targets[i].print;
-        if (!print) {
+                target = &zg_targets[i];
+        if (!target) {
             cli_error(verb, "unknown target \"%s\"; expected c, python, docs, vectors", *word);
             return NULL;
         }
-        g_ptr_array_extend_and_steal(files, print(plan));
+        g_ptr_array_extend_and_steal(files,
+                                     target->print_sides ? target->print_sides(plan, sides) : target->print(plan));
     }
     return g_steal_pointer(&files);
 }
 
-static int generate(const struct cli_verb *verb, const struct zg_plan *plan, const char *list, const char *folder,
-                    bool bundle, bool force)
+static int generate(const struct cli_verb *verb, const struct zg_plan *plan, const char *list, enum zg_side sides,
+                    const char *folder, bool bundle, bool force)
 {
-    g_autoptr(GPtrArray) files = print_targets(verb, plan, list);
+    g_autoptr(GPtrArray) files = print_targets(verb, plan, list, sides);
     g_autoptr(GError) error = NULL;
 
     if (!files)
@@ -48,14 +49,30 @@ static int generate(const struct cli_verb *verb, const struct zg_plan *plan, con
     return CLI_YES;
 }
 
+static bool read_side(const struct cli_verb *verb, const char *text, enum zg_side *sides)
+{
+    static const enum zg_side all[] = { ZG_SIDE_DEVICE, ZG_SIDE_HOST, ZG_SIDE_BOTH };
+
+    for (size_t i = 0; i < G_N_ELEMENTS(all); i++) {
+        *sides = all[i];
+        if (strcmp(zg_side_name(all[i]), text) == 0)
+            return true;
+    }
+    cli_error(verb, "--side: expected device, host or both, found \"%s\"", text);
+    return false;
+}
+
 static int run(const struct cli_verb *verb, int argc, char **argv)
 {
     g_autofree char *folder = NULL;
-    g_autofree char *list = NULL;
+    g_autofree char *list = NULL, *side = NULL;
+    enum zg_side sides;
     gboolean bundle = FALSE, force = FALSE;
     GOptionEntry entries[] = {
         { "output", 'o', 0, G_OPTION_ARG_FILENAME, &folder, "Write into this folder, made if missing", "DIR" },
         { "target", 0, 0, G_OPTION_ARG_STRING, &list, "What to generate: c, python, docs, vectors; default c", "LIST" },
+        { "side", 0, 0, G_OPTION_ARG_STRING, &side, "Of C only what this end needs: device, host; default both",
+          "SIDE" },
         { "bundle", 0, 0, G_OPTION_ARG_NONE, &bundle, "Add the runtime's files, so that the folder compiles alone",
           NULL },
         { "force", 0, 0, G_OPTION_ARG_NONE, &force, "Replace files that were edited, or were not generated", NULL },
@@ -69,9 +86,11 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         cli_error(verb, "where to? give a folder with -o DIR");
         return CLI_USAGE;
     }
+    if (!read_side(verb, side ? side : "both", &sides))
+        return CLI_USAGE;
     int status = cli_load(verb, argv[1], false, &loaded);
     if (status == CLI_YES)
-        status = generate(verb, loaded.plan, list ? list : "c", folder, bundle, force);
+        status = generate(verb, loaded.plan, list ? list : "c", sides, folder, bundle, force);
     cli_definition_clear(&loaded);
     return cli_finish(verb, status);
 }

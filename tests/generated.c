@@ -118,7 +118,7 @@ const char *test_runtime(void)
 void test_write_c(const struct zg_plan *plan, const char *folder)
 {
     const char *name = plan->definition->protocol;
-    g_autoptr(GPtrArray) files = zg_generate_c(plan);
+    g_autoptr(GPtrArray) files = zg_generate_c(plan, ZG_SIDE_BOTH);
     g_autoptr(GString) glue = g_string_new(NULL);
     g_autofree char *path = g_build_filename(folder, "glue.c", NULL);
 

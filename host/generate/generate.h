@@ -19,8 +19,8 @@ struct zg_generated {
 };
 
 /* C11 for both ends: PROTOCOL.h/.c (types, pack, unpack), PROTOCOL_device.h/.c and PROTOCOL_host.h/.c (one node each,
- * on the runtime). An array of struct zg_generated; free with g_ptr_array_unref(). */
-GPtrArray *zg_generate_c(const struct zg_plan *plan);
+ * on the runtime); of `sides` only. An array of struct zg_generated; free with g_ptr_array_unref(). */
+GPtrArray *zg_generate_c(const struct zg_plan *plan, enum zg_side sides);
 
 /* PROTOCOL.py: one module for Python 3.9 or later, standard library only: dataclasses, enums, packing, a streaming
  * receiver. */
@@ -36,7 +36,8 @@ GPtrArray *zg_generate_docs(const struct zg_plan *plan);
 /* All of these by the names that a user gives them: "c", "python", "docs", "vectors". */
 struct zg_target {
     const char *name;
-    GPtrArray *(*print)(const struct zg_plan *plan);
+    GPtrArray *(*print)(const struct zg_plan *plan);                           /* NULL: */
+    GPtrArray *(*print_sides)(const struct zg_plan *plan, enum zg_side sides); /* where it has ends of its own */
 };
 extern const struct zg_target zg_targets[];
 extern const unsigned zg_targets_length;
@@ -50,7 +51,8 @@ char *zg_generate_schema(void);
 bool zg_generate_bundle(GPtrArray *files, GError **error);
 
 /* Writes all files into a folder, made if missing, or none: each is written beside its place first, then all are moved;
- * those whose bytes would not change are left alone. A file that is there and was not generated, or was edited since, is left alone, with an error, unless `force`. */
+ * those whose bytes would not change are left alone. A file that is there and was not generated, or was edited since,
+ * is left alone, with an error, unless `force`. */
 bool zg_generated_write(const GPtrArray *files, const char *folder, bool force, GError **error);
 
 /* What the first line of every generated file says, before what it was made from. */

@@ -20,7 +20,7 @@ static void meet(const char *of_line, const char *instead)
     assert_int_equal(g_strv_length(parts), 2);
     g_autofree char *changed = g_strjoinv(instead, parts);
     struct test_plan plan = test_plan_of(changed);
-    g_autoptr(GPtrArray) code = zg_generate_c(plan.plan);
+    g_autoptr(GPtrArray) code = zg_generate_c(plan.plan, ZG_SIDE_BOTH);
     g_autoptr(GPtrArray) module = zg_generate_python(plan.plan);
     assert_true(zg_generate_bundle(code, NULL));
     assert_true(zg_generated_write(code, folder, false, NULL));

@@ -137,7 +137,7 @@ static void hold_code(const struct test_framing *framing, struct zg_random *rand
         "-std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -I" TEST_SOURCE "/include";
     struct test_plan plan = test_framing_plan(framing);
     g_autofree char *folder = g_dir_make_tmp("zeugma-framed-XXXXXX", NULL);
-    g_autoptr(GPtrArray) code = zg_generate_c(plan.plan), python = zg_generate_python(plan.plan);
+    g_autoptr(GPtrArray) code = zg_generate_c(plan.plan, ZG_SIDE_BOTH), python = zg_generate_python(plan.plan);
 
     assert_true(zg_generated_write(code, folder, false, NULL));
     assert_true(zg_generated_write(python, folder, false, NULL));

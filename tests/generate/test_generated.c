@@ -203,11 +203,16 @@ static void test_writing(void **state)
     g_autofree char *first = g_build_filename(inner, "small.h", NULL);
     g_autofree char *last = g_build_filename(inner, "small_host.c", NULL);
     struct test_plan plan = test_plan_of(test_small_definition);
-    g_autoptr(GPtrArray) files = zg_generate_c(plan.plan);
-    g_autoptr(GPtrArray) again = zg_generate_c(plan.plan);
+    g_autoptr(GPtrArray) files = zg_generate_c(plan.plan, ZG_SIDE_BOTH);
+    g_autoptr(GPtrArray) again = zg_generate_c(plan.plan, ZG_SIDE_BOTH);
     g_autoptr(GError) error = NULL;
     (void)state;
     assert_int_equal(files->len, 10);
+    g_autoptr(GPtrArray) device = zg_generate_c(plan.plan, ZG_SIDE_DEVICE);
+    assert_int_equal(device->len, 8); /* all but the host's end, the same to the byte */
+    for (unsigned i = 0; i < device->len; i++)
+        assert_string_equal(((struct zg_generated *)g_ptr_array_index(files, i))->text,
+                            ((struct zg_generated *)g_ptr_array_index(device, i))->text);
     for (unsigned i = 0; i < files->len; i++)
         assert_string_equal(((struct zg_generated *)g_ptr_array_index(files, i))->text,
                             ((struct zg_generated *)g_ptr_array_index(again, i))->text);
@@ -247,7 +252,7 @@ static void test_writing(void **state)
 static void test_each_file_failing(void **state)
 {
     struct test_plan plan = test_plan_of(test_small_definition);
-    g_autoptr(GPtrArray) files = zg_generate_c(plan.plan);
+    g_autoptr(GPtrArray) files = zg_generate_c(plan.plan, ZG_SIDE_BOTH);
     (void)state;
     for (unsigned i = 0; i < 2 * files->len; i++) {
         g_autofree char *folder = g_dir_make_tmp("zeugma-generated-XXXXXX", NULL);
@@ -287,9 +292,10 @@ static void test_bundle(void **state)
     g_autofree char *folder = g_dir_make_tmp("zeugma-bundle-XXXXXX", NULL);
     g_autofree char *command =
         g_strdup_printf("cd %s && " TEST_CC " -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Werror -c *.c", folder);
-    g_autofree char *leb = g_build_filename(folder, "leb.c", NULL), *link = g_build_filename(folder, "link.c", NULL);
+    g_autofree char *leb = g_build_filename(folder, "zg_leb.c", NULL),
+                    *link = g_build_filename(folder, "zg_link.c", NULL);
     struct test_plan plan = test_plan_of(test_small_definition);
-    g_autoptr(GPtrArray) files = zg_generate_c(plan.plan);
+    g_autoptr(GPtrArray) files = zg_generate_c(plan.plan, ZG_SIDE_BOTH);
     g_autoptr(GError) error = NULL;
     (void)state;
     assert_true(zg_generate_bundle(files, NULL));
@@ -302,11 +308,11 @@ static void test_bundle(void **state)
     test_plan_clear(&plan);
 
     g_auto(GStrv) parts = g_strsplit(test_small_definition, "protocol: small", 2);
-    g_autofree char *text = g_strjoin("protocol: link", parts[0], parts[1], NULL);
+    g_autofree char *text = g_strjoin("protocol: zg_link", parts[0], parts[1], NULL);
     struct test_plan clash = test_plan_of(text);
-    g_autoptr(GPtrArray) clashing = zg_generate_c(clash.plan);
+    g_autoptr(GPtrArray) clashing = zg_generate_c(clash.plan, ZG_SIDE_BOTH);
     assert_false(zg_generate_bundle(clashing, &error));
-    assert_non_null(strstr(error->message, "link.c is the name of a runtime file, too"));
+    assert_non_null(strstr(error->message, "zg_link.c is the name of a runtime file, too"));
     test_plan_clear(&clash);
 }
 
@@ -319,7 +325,7 @@ static char *run_program(const struct zg_plan *plan, const char *name)
                         "*.c " TEST_DATA "/generated/%s.c -o program && ./program > told",
                         folder, name);
     g_autofree char *told = g_build_filename(folder, "told", NULL);
-    g_autoptr(GPtrArray) files = zg_generate_c(plan);
+    g_autoptr(GPtrArray) files = zg_generate_c(plan, ZG_SIDE_BOTH);
 
     assert_true(zg_generate_bundle(files, NULL));
     assert_true(zg_generated_write(files, folder, false, NULL));

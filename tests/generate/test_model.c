@@ -49,7 +49,7 @@ static unsigned replay(unsigned window, bool kept, GHashTable *seen)
     g_autofree char *text = g_strdup_printf(definition, kept ? "order: kept, " : "", window);
     unsigned count = 0;
     struct test_plan plan = test_plan_of(text);
-    g_autoptr(GPtrArray) files = zg_generate_c(plan.plan);
+    g_autoptr(GPtrArray) files = zg_generate_c(plan.plan, ZG_SIDE_BOTH);
     g_autofree char *build = g_strdup_printf("cd %s && " TEST_CC " -std=c11 -Wall -Wextra -Werror -I. *.c " TEST_DATA
                                              "/generated/replay.c -o replay",
                                              folder);

@@ -89,6 +89,30 @@ static void test_one_file(void **state)
     assert_int_equal(system(command), 0);
 }
 
+/* Lines that fit a review's page, and no arithmetic that says nothing. */
+static void test_form(void **state)
+{
+    static const char *const never[] = { " + 0)", " + 0,", " / 1)", " * 1)", " * 1;", "[0 + ", "(uint8_t)((uint8_t)" };
+    GDir *files = g_dir_open(folder, 0, NULL);
+    unsigned seen = 0;
+    (void)state;
+    for (const char *name; (name = g_dir_read_name(files));) {
+        if (!g_str_has_suffix(name, ".c") && !g_str_has_suffix(name, ".h"))
+            continue;
+        g_autofree char *text = text_of(name);
+        g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
+        for (char **line = lines; *line; line++)
+            if (strlen(*line) > 100)
+                fail_msg("%s: %s", name, *line);
+        for (unsigned i = 0; i < G_N_ELEMENTS(never); i++)
+            if (strstr(text, never[i]))
+                fail_msg("%s has \"%s\"", name, never[i]);
+        seen += lines[0] != NULL;
+    }
+    g_dir_close(files);
+    assert_true(seen >= 30);
+}
+
 /* What is missing, misspelt or does not fit is told; so is a runtime of another version. */
 static void test_misfits(void **state)
 {
@@ -145,7 +169,7 @@ static void test_types(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_one_file), cmocka_unit_test(test_misfits),
-                                        cmocka_unit_test(test_types) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_form), cmocka_unit_test(test_one_file),
+                                        cmocka_unit_test(test_misfits), cmocka_unit_test(test_types) };
     return cmocka_run_group_tests(tests, set_up, tear_down);
 }

@@ -29,19 +29,26 @@ static void shorten_includes(GString *text, bool is_detail)
     g_string_replace(text, "#include \"zeugma/", is_detail ? "#include \"../" : "#include \"", 0);
 }
 
+/* A file's name in a bundle: what lies beside a user's own files has a name that meets none of those. */
+static char *bundled_name(const char *path)
+{
+    return g_strconcat(g_str_has_prefix(path, "zeugma/") ? "" : "zg_", path, NULL);
+}
+
 static void add_file(GPtrArray *files, const char *path)
 {
     const char *text = zgi_embedded_text(path);
-    GString *whole = g_string_new(NULL);
+    g_autofree char *name = bundled_name(path);
+    g_autoptr(GRegex) own = g_regex_new("#include \"(\\w+\\.h)\"", 0, 0, NULL);
 
-    if (!text || has_file(files, path)) {
-        g_string_free(whole, TRUE);
+    if (!text || has_file(files, name))
         return;
-    }
-    g_string_append_printf(whole, "/* " ZGI_MARK " the runtime, %s. Change it there. */\n%s", path, text);
+    g_autofree char *renamed = g_regex_replace(own, text, -1, 0, "#include \"zg_\\1\"", 0, NULL);
+    GString *whole = g_string_new(NULL);
+    g_string_append_printf(whole, "/* " ZGI_MARK " the runtime, %s. Change it there. */\n%s", path, renamed);
     if (g_str_has_prefix(path, "zeugma/")) /* headers find each other without an include path */
         shorten_includes(whole, g_str_has_prefix(path, "zeugma/detail/"));
-    zgi_generated_add(files, g_strdup(path), whole);
+    zgi_generated_add(files, g_steal_pointer(&name), whole);
 }
 
 /* Adds a header that a text includes, and the source of the same name. */
@@ -58,17 +65,30 @@ static void add_part(GPtrArray *files, const char *name)
     add_file(files, private_header);
 }
 
+/* Whether a file has the name that a runtime's file would have. */
+static bool clashes(const struct zg_generated *file)
+{
+    for (const struct zgi_embedded *embedded = zgi_embedded_files; embedded->path; embedded++) {
+        g_autofree char *name = bundled_name(embedded->path);
+        if (strcmp(name, file->name) == 0)
+            return true;
+    }
+    return false;
+}
+
 bool zg_generate_bundle(GPtrArray *files, GError **error)
 {
     for (unsigned i = 0; i < files->len; i++) {
         const struct zg_generated *file = g_ptr_array_index(files, i);
-        if (!zgi_embedded_text(file->name))
+        if (!clashes(file))
             continue;
         g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_NAME,
                     "%s is the name of a runtime file, too; rename the protocol, or leave out --bundle", file->name);
         return false;
     }
-    g_autoptr(GRegex) include = g_regex_new("#include \"(?:\\.\\./|zeugma/)?(?:detail/)?(\\w+)\\.h\"", 0, 0, NULL);
+    add_part(files, "pace"); /* what docs/ tell to use beside the code */
+    add_part(files, "newest");
+    g_autoptr(GRegex) include = g_regex_new("#include \"(?:\\.\\./|zeugma/)?(?:detail/|zg_)?(\\w+)\\.h\"", 0, 0, NULL);
 
     for (unsigned i = 0; i < files->len; i++) { /* the list grows by what its files include */
         const struct zg_generated *file = g_ptr_array_index(files, i);

@@ -45,7 +45,14 @@ static void add_pair(const struct zgi_c *c, GPtrArray *files, const char *suffix
     add_code(c, files, suffix, what, print_code);
 }
 
-GPtrArray *zg_generate_c(const struct zg_plan *plan)
+static void add_end(struct zgi_c *c, GPtrArray *files, enum zg_side side, const char *suffix, const char *what)
+{
+    c->side = side;
+    c->end = zg_plan_end(c->plan, side);
+    add_pair(c, files, suffix, what, zgi_c_node_header, zgi_c_node_code);
+}
+
+GPtrArray *zg_generate_c(const struct zg_plan *plan, enum zg_side sides)
 {
     GPtrArray *files = zgi_generated_new();
     struct zgi_c c = {
@@ -56,12 +63,10 @@ GPtrArray *zg_generate_c(const struct zg_plan *plan)
     add_header(&c, files, "_frame", "check, framing and header, for the files of its ends", zgi_c_frame);
     add_code(&c, files, "_physical", "physical values", zgi_c_physical_code);
     add_pair(&c, files, "_text", "names of values and messages", zgi_c_words_header, zgi_c_words_code);
-    c.side = ZG_SIDE_DEVICE;
-    c.end = zg_plan_end(plan, c.side);
-    add_pair(&c, files, "_device", "the device's end of the link", zgi_c_node_header, zgi_c_node_code);
-    c.side = ZG_SIDE_HOST;
-    c.end = zg_plan_end(plan, c.side);
-    add_pair(&c, files, "_host", "the host's end of the link", zgi_c_node_header, zgi_c_node_code);
+    if (sides & ZG_SIDE_DEVICE)
+        add_end(&c, files, ZG_SIDE_DEVICE, "_device", "the device's end of the link");
+    if (sides & ZG_SIDE_HOST)
+        add_end(&c, files, ZG_SIDE_HOST, "_host", "the host's end of the link");
     g_free(c.upper);
     return files;
 }

@@ -35,9 +35,11 @@ static void append_words(GString *text, const char *words, const char *open, con
 }
 
 /* Where to break a line of code: after the last comma or operator that is in no string and leaves the front short
- * enough; `*column` is where it goes on. 0: nowhere. */
-static gsize break_of(const char *line, gsize *column)
+ * enough; `*column` is where it goes on; a line that goes on already stays in
+ * its column. 0: nowhere. */
+static gsize break_of(const char *line, bool goes_on, gsize *column)
 {
+    const gsize beyond = indent_of(line) + (goes_on ? 0 : 4);
     gsize open[32], depth = 0, best = 0;
     char quote = '\0';
 
@@ -61,11 +63,11 @@ static gsize break_of(const char *line, gsize *column)
         best = at + 1;
         *column = depth > 0 && open[depth - 1] + LEAST_TEXT < COLUMNS && line[open[depth - 1] - 1] == '('
                       ? open[depth - 1]
-                      : indent_of(line) + 4;
+                      : beyond;
     }
     const char *call = best == 0 ? strchr(line, '(') : NULL; /* a long name and what it takes */
     if (call && call[1] != ')' && call - line < COLUMNS - 1) {
-        *column = indent_of(line) + 4;
+        *column = beyond;
         return (gsize)(call - line) + 1;
     }
     return best;
@@ -75,8 +77,10 @@ static void append_code(GString *text, const char *line)
 {
     g_autofree char *rest = g_strdup(line);
     gsize column, at;
+    bool goes_on = false;
 
-    while (strlen(rest) > COLUMNS && (at = break_of(rest, &column)) > 0) {
+    while (strlen(rest) > COLUMNS && (at = break_of(rest, goes_on, &column)) > 0) {
+        goes_on = true;
         g_string_append_len(text, rest, (gssize)at);
         g_string_append_c(text, '\n');
         char *shorter = g_strdup_printf("%*s%s", (int)column, "", rest + at + (rest[at] == ' '));
@@ -99,30 +103,49 @@ static void append_remarked(GString *text, const char *line, const char *remark)
     append_code(text, code);
 }
 
+/* The lines of a comment from `line` on, which does not end there: as they are, or where one is too long as new ones.
+ * Returns its last line. */
+static char **append_comment(GString *text, char **line)
+{
+    const gsize indent = indent_of(*line);
+    g_autoptr(GString) words = g_string_new(*line + indent + strlen("/* "));
+    char **last = line;
+    bool is_long = strlen(*line) > COLUMNS;
+
+    while (!g_str_has_suffix(*last, " */") && last[1]) {
+        last++;
+        is_long = is_long || strlen(*last) > COLUMNS;
+        g_string_append_c(words, ' ');
+        g_string_append(words, *last + MIN(strlen(*last), indent_of(*last) + strlen("* ")));
+    }
+    if (!is_long) {
+        for (char **same = line; same <= last; same++)
+            g_string_append_printf(text, "%s\n", *same);
+        return last;
+    }
+    g_string_truncate(words, words->len - strlen(" */"));
+    g_autofree char *open = g_strdup_printf("%*s/* ", (int)indent, ""),
+                    *next = g_strdup_printf("%*s * ", (int)indent, "");
+    append_words(text, words->str, open, next, " */");
+    return last;
+}
+
 void zgi_c_wrap(GString *text)
 {
     g_auto(GStrv) lines = g_strsplit(text->str, "\n", -1);
-    bool in_comment = false;
 
     g_string_truncate(text, 0);
     for (char **line = lines; *line && (line[1] || **line); line++) {
-        const gsize indent = indent_of(*line);
-        const char *body = *line + indent;
-        const bool begins = g_str_has_prefix(body, "/* ") && !in_comment, ends = g_str_has_suffix(body, " */");
-        const char *remark = ends && !in_comment && !begins ? g_strrstr(*line, " /* ") : NULL;
-        if (strlen(*line) <= COLUMNS) {
+        const char *body = *line + indent_of(*line);
+        const bool ends = g_str_has_suffix(body, " */");
+        const char *remark = ends ? g_strrstr(*line, " /* ") : NULL;
+        if (g_str_has_prefix(body, "/* "))
+            line = append_comment(text, line);
+        else if (strlen(*line) <= COLUMNS)
             g_string_append_printf(text, "%s\n", *line);
-        } else if (begins || in_comment) {
-            g_autofree char *open = g_strdup_printf("%*s%.*s", (int)indent, "", begins ? 3 : 2, body);
-            g_autofree char *next = g_strdup_printf("%*s* ", (int)(begins ? indent + 1 : indent), "");
-            g_autofree char *words =
-                g_strndup(body + (begins ? 3 : 2), strlen(body) - (begins ? 3 : 2) - (ends ? 3 : 0));
-            append_words(text, words, open, next, ends ? " */" : "");
-        } else if (remark) {
+        else if (remark)
             append_remarked(text, *line, remark + 1);
-        } else {
+        else
             append_code(text, *line);
-        }
-        in_comment = (in_comment || begins) && !ends;
     }
 }
