@@ -522,22 +522,6 @@ static void print_get(const struct zgi_c *c, GString *text, const struct zg_bloc
     g_string_append(text, "    return in;\n}\n\n");
 }
 
-/* Leaves out arithmetic that says nothing: the code of a block holds names and numbers, and no text. */
-static void tidy(GString *code)
-{
-    static const char *const pairs[][2] = {
-        { " * 1)", ")" },       { " * 1;", ";" },     { " * 1,", "," },           { " / 1)", ")" },
-        { " / 1 ", " " },       { "[0 + ", "[" },     { "out + 0 + ", "out + " }, { "in + 0 + ", "in + " },
-        { "out + 0,", "out," }, { "in + 0,", "in," }, { "(out + 0)", "(out)" },   { "in + 0;", "in;" }
-    };
-    g_autoptr(GRegex) twice = g_regex_new("\\((uint\\d+_t)\\)\\(\\(\\1\\)([\\w.>\\[\\]-]+)\\)", 0, 0, NULL);
-
-    for (unsigned i = 0; i < G_N_ELEMENTS(pairs); i++)
-        (void)g_string_replace(code, pairs[i][0], pairs[i][1], 0);
-    g_autofree char *once = g_regex_replace(twice, code->str, -1, 0, "(\\1)\\2", 0, NULL);
-    g_string_assign(code, once);
-}
-
 /* The names of functions above are templates. */
 static void emit(const struct zgi_c *c, GString *text, const struct zg_block *block,
                  void (*print)(const struct zgi_c *c, GString *text, const struct zg_block *block))
@@ -545,7 +529,7 @@ static void emit(const struct zgi_c *c, GString *text, const struct zg_block *bl
     g_autoptr(GString) code = g_string_new(NULL);
 
     print(c, code, block);
-    tidy(code);
+    zgi_c_tidy(code);
     zgi_c_emit(c, text, NULL, code->str);
 }
 

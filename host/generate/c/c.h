@@ -25,6 +25,9 @@ void zgi_c_emit(const struct zgi_c *c, GString *text, const char *name, const ch
 /* Breaks lines that are too long, of a whole file. */
 void zgi_c_wrap(GString *text);
 
+/* Leaves out "+ 0", "* 1" and casts of casts, of code that holds names and numbers and no text. */
+void zgi_c_tidy(GString *code);
+
 /* Text that may stand in a comment. */
 char *zgi_c_comment(const char *text);
 

@@ -162,8 +162,12 @@ static void print_write_header(const struct zgi_c *c, GString *text)
     g_string_append(text, "\n    (void)header;\n");
     if (header->size == 0)
         g_string_append(text, "    (void)out;\n");
-    else
-        zgi_c_store(text, &named, 0, named.steps->len, "");
+    else {
+        g_autoptr(GString) code = g_string_new(NULL);
+        zgi_c_store(code, &named, 0, named.steps->len, "");
+        zgi_c_tidy(code);
+        g_string_append(text, code->str);
+    }
     g_string_append(text, "}\n\n");
     g_array_unref(named.steps);
 }

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Lines of generated C: none is longer than COLUMNS, where it can be broken. */
+/* The form of generated C: no line is longer than COLUMNS, where it can be broken; no arithmetic says nothing. */
 #include <string.h>
 
 #include "generate/c/c.h"
@@ -148,4 +148,19 @@ void zgi_c_wrap(GString *text)
         else
             append_code(text, *line);
     }
+}
+
+void zgi_c_tidy(GString *code)
+{
+    static const char *const pairs[][2] = {
+        { " * 1)", ")" },       { " * 1;", ";" },     { " * 1,", "," },           { " / 1)", ")" },
+        { " / 1 ", " " },       { "[0 + ", "[" },     { "out + 0 + ", "out + " }, { "in + 0 + ", "in + " },
+        { "out + 0,", "out," }, { "in + 0,", "in," }, { "(out + 0)", "(out)" },   { "in + 0;", "in;" }
+    };
+    g_autoptr(GRegex) twice = g_regex_new("\\((uint\\d+_t)\\)\\(\\(\\1\\)([\\w.>\\[\\]-]+)\\)", 0, 0, NULL);
+
+    for (unsigned i = 0; i < G_N_ELEMENTS(pairs); i++)
+        (void)g_string_replace(code, pairs[i][0], pairs[i][1], 0);
+    g_autofree char *once = g_regex_replace(twice, code->str, -1, 0, "(\\1)\\2", 0, NULL);
+    g_string_assign(code, once);
 }
