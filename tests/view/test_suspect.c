@@ -97,7 +97,7 @@ static uint8_t mirrored(uint8_t byte)
 {
     uint8_t result = 0;
     for (unsigned i = 0; i < 8; i++)
-        result = (uint8_t)(result << 1 | (byte >> i & 1U));
+        result = (uint8_t)((unsigned)result << 1 | ((unsigned)byte >> i & 1U));
     return result;
 }
 
@@ -217,7 +217,7 @@ static void test_hello(void **state)
         g_autofree char *json =
             g_strdup_printf("{\"major\":%u,\"minor\":%u,\"fingerprint\":%u,\"max_payload\":40,\"boot\":1,\"peer\":0,"
                             "\"name\":\"kiln\"}",
-                            cases[i].major, cases[i].minor, zg_fingerprint(plan.plan) + !cases[i].same);
+                            cases[i].major, cases[i].minor, zg_fingerprint(plan.plan) + (cases[i].same ? 0 : 1));
         g_autoptr(GByteArray) frame = view_frame(plan.plan, "hello", json, 0);
         hear(&listening, frame->data, frame->len);
         g_autofree char *text = judged(&listening, NULL);
