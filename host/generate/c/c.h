@@ -22,6 +22,9 @@ GString *zgi_c_file(const struct zgi_c *c, const char *what);
  * @S, @N the same in capitals. */
 void zgi_c_emit(const struct zgi_c *c, GString *text, const char *name, const char *template);
 
+/* Appends an initialiser, with the name of the member that it is for: C++ before 2020 has no designated ones. */
+void zgi_c_member(GString *text, const char *member, const char *format, ...) G_GNUC_PRINTF(3, 4);
+
 /* Breaks lines that are too long, of a whole file. */
 void zgi_c_wrap(GString *text);
 

@@ -28,3 +28,14 @@ const char *zgi_c_to_parameter(const struct zgi_c *c)
 {
     return c->end.has_many ? "zg_role to, " : "";
 }
+
+void zgi_c_member(GString *text, const char *member, const char *format, ...)
+{
+    va_list arguments;
+
+    g_string_append(text, "    ");
+    va_start(arguments, format);
+    g_string_append_vprintf(text, format, arguments);
+    va_end(arguments);
+    g_string_append_printf(text, ", /* %s */\n", member);
+}

@@ -249,25 +249,31 @@ static void print_protocol(const struct zgi_c *c, GString *text)
     g_autofree char *delivery = named(c, c->end.delivery, "&", "delivery_terms");
     g_autofree char *console = named(c, c->end.interleaved, "", "console_of");
 
-    g_string_append_printf(text,
-                           "static const struct zg_protocol zgi_protocol = {\n"
-                           "    &%s,\n    &%s_check,\n    %s_MAX_PAYLOAD,\n    %s_MAX_FRAME,\n    %s_RECEIVE_ROOM,\n"
-                           "    %u, /* bytes that zeros fill the content up to */\n"
-                           "    %s, /* us of silence that abandon a frame */\n"
-                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that end one */\n"
-                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence in front of one sent */\n"
-                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence after the other's */\n"
-                           "    UINT32_C(%" G_GUINT32_FORMAT "), /* us of silence that take a peer down */\n"
-                           "    %s_HEADER_SIZE,\n    %u, /* bits of the version */\n    %u, /* of the sequence */\n"
-                           "    %u, /* of the destination */\n    %u, /* of the source */\n    %s, /* all frames wait "
-                           "while an answer is due */\n    %s,\n    NULL, NULL, NULL, /* its functions are known */\n"
-                           "    %s,\n    %s,\n    %s,\n    %s\n};\n\n",
-                           framing, c->prefix, c->upper, c->upper, c->upper, c->plan->filled, silence, protocol.gap_us,
-                           protocol.send_gap_us, protocol.turn_us, protocol.link_timeout_us, c->upper,
-                           c->plan->version_bits, c->plan->sequence_bits, c->plan->destination_bits,
-                           c->plan->source_bits, c->side == ZG_SIDE_HOST ? "true" : "false",
-                           protocol.length_ends ? "true /* the header's length tells where zeros begin */" : "false",
-                           changed, hello, delivery, console);
+    g_string_append(text, "static const struct zg_protocol zgi_protocol = {\n");
+    zgi_c_member(text, "framing", "&%s", framing);
+    zgi_c_member(text, "check", "&%s_check", c->prefix);
+    zgi_c_member(text, "max_payload", "%s_MAX_PAYLOAD", c->upper);
+    zgi_c_member(text, "max_frame", "%s_MAX_FRAME", c->upper);
+    zgi_c_member(text, "receive_room", "%s_RECEIVE_ROOM", c->upper);
+    zgi_c_member(text, "filled", "%u", c->plan->filled);
+    zgi_c_member(text, "byte_timeout_us", "%s", silence);
+    zgi_c_member(text, "gap_us", "UINT32_C(%" G_GUINT32_FORMAT ")", protocol.gap_us);
+    zgi_c_member(text, "send_gap_us", "UINT32_C(%" G_GUINT32_FORMAT ")", protocol.send_gap_us);
+    zgi_c_member(text, "turn_us", "UINT32_C(%" G_GUINT32_FORMAT ")", protocol.turn_us);
+    zgi_c_member(text, "link_timeout_us", "UINT32_C(%" G_GUINT32_FORMAT ")", protocol.link_timeout_us);
+    zgi_c_member(text, "header_size", "%s_HEADER_SIZE", c->upper);
+    zgi_c_member(text, "version_bits", "%u", c->plan->version_bits);
+    zgi_c_member(text, "sequence_bits", "%u", c->plan->sequence_bits);
+    zgi_c_member(text, "destination_bits", "%u", c->plan->destination_bits);
+    zgi_c_member(text, "source_bits", "%u", c->plan->source_bits);
+    zgi_c_member(text, "awaits", "%s", c->side == ZG_SIDE_HOST ? "true" : "false");
+    zgi_c_member(text, "length_ends", "%s", protocol.length_ends ? "true" : "false");
+    zgi_c_member(text, "write_header, admit and deliver, which are known", "NULL, NULL, NULL");
+    zgi_c_member(text, "changed", "%s", changed);
+    zgi_c_member(text, "hello", "%s", hello);
+    zgi_c_member(text, "delivery", "%s", delivery);
+    zgi_c_member(text, "console", "%s", console);
+    g_string_append(text, "};\n\n");
 }
 
 static void print_changed(const struct zgi_c *c, GString *text)

@@ -63,15 +63,15 @@ static void print_hello_terms(const struct zgi_c *c, GString *text)
     for (unsigned i = 0; i < size; i++)
         g_string_append_printf(text, ", '%c'", definition->protocol[i]);
     zgi_c_emit(c, text, NULL,
-               "\n};\nstatic const struct zg_hello_terms @p_@s_hello_terms = {\n"
-               "    @p_@s_hello_payload, sizeof @p_@s_hello_payload,\n");
-    g_string_append_printf(text,
-                           "    %s, %s, %s,\n    %s_HELLO_ID,\n    UINT32_C(%" G_GUINT64_FORMAT
-                           "), /* us before the next try */\n    UINT32_C(%" G_GUINT64_FORMAT
-                           ") /* us of keepalive */\n};\n\n",
-                           definition->big_endian ? "true /* big-endian */" : "false",
-                           c->end.has_many ? "true" : "false", c->end.shared && !c->end.has_many ? "true" : "false",
-                           c->upper, zg_plan_hello_wait_us(c->plan), definition->line.keepalive_ns / 1000);
+               "\n};\nstatic const struct zg_hello_terms @p_@s_hello_terms = {\n    @p_@s_hello_payload, ");
+    zgi_c_emit(c, text, NULL, "/* payload */\n    sizeof @p_@s_hello_payload, /* size */\n");
+    zgi_c_member(text, "big_endian", "%s", definition->big_endian ? "true" : "false");
+    zgi_c_member(text, "asks_only", "%s", c->end.has_many ? "true" : "false");
+    zgi_c_member(text, "answers_only", "%s", c->end.shared && !c->end.has_many ? "true" : "false");
+    zgi_c_member(text, "id", "%s_HELLO_ID", c->upper);
+    zgi_c_member(text, "wait_us", "UINT32_C(%" G_GUINT64_FORMAT ")", zg_plan_hello_wait_us(c->plan));
+    zgi_c_member(text, "keepalive_us", "UINT32_C(%" G_GUINT64_FORMAT ")", definition->line.keepalive_ns / 1000);
+    g_string_append(text, "};\n\n");
 }
 
 static void print_ticketed(const struct zgi_c *c, GString *text)
@@ -124,16 +124,21 @@ static void print_delivery_terms(const struct zgi_c *c, GString *text)
     print_ticketed(c, text);
     print_settled_declaration(c, text);
     zgi_c_emit(c, text, NULL, "static const struct zg_delivery_terms @p_@s_delivery_terms = {\n    ");
-    zgi_c_emit(c, text, NULL, end->window > 0 ? "@p_@s_ticketed" : "NULL");
-    g_string_append_printf(
-        text,
-        ",\n    %u, /* the largest window */\n"
-        "    %s,\n    %u, %s, %s, /* kinds; requests among them, and such as keep their order */\n"
-        "    %u, %u, /* slots for messages and for answers */\n    %u, %u, /* bytes of each */\n    %s,\n",
-        end->window, end->windows_differ ? "true" : "false", end->kinds, end->asks ? "true" : "false",
-        end->keeps ? "true" : "false", end->slots, end->answers, end->room, end->answer_room,
-        end->takes ? "true" : "false");
-    zgi_c_emit(c, text, NULL, "    @P_ACKNOWLEDGE_ID, @P_REFUSED_ID,\n    NULL /* its function is known */\n};\n\n");
+    zgi_c_emit(c, text, NULL, end->window > 0 ? "@p_@s_ticketed, /* messages */\n" : "NULL, /* messages */\n");
+    zgi_c_member(text, "window", "%u", end->window);
+    zgi_c_member(text, "windows_differ", "%s", end->windows_differ ? "true" : "false");
+    zgi_c_member(text, "kinds", "%u", end->kinds);
+    zgi_c_member(text, "asks", "%s", end->asks ? "true" : "false");
+    zgi_c_member(text, "keeps", "%s", end->keeps ? "true" : "false");
+    zgi_c_member(text, "slots", "%u", end->slots);
+    zgi_c_member(text, "answers", "%u", end->answers);
+    zgi_c_member(text, "room", "%u", end->room);
+    zgi_c_member(text, "answer_room", "%u", end->answer_room);
+    zgi_c_member(text, "takes", "%s", end->takes ? "true" : "false");
+    zgi_c_member(text, "acknowledge_id", "%s_ACKNOWLEDGE_ID", c->upper);
+    zgi_c_member(text, "refused_id", "%s_REFUSED_ID", c->upper);
+    zgi_c_member(text, "settled, which is known", "NULL");
+    g_string_append(text, "};\n\n");
 }
 
 /* --- finding, beginning, driving */

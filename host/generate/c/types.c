@@ -155,26 +155,18 @@ static void print_accessors(const struct zgi_c *c, GString *text, const struct z
     }
 }
 
-/* The functions of a message or variable; `what` is packed. */
+/* The functions of a message or variable; `what` is a remark on what is packed. */
 static void print_prototypes(const struct zgi_c *c, GString *text, const struct zg_block *block, const char *what)
 {
     const char *p = c->prefix;
     const char *name = block->name;
 
-    g_string_append_printf(
-        text,
-        "/* 0, or ZG_ERANGE where a field is outside its type or range. */\n"
-        "int %s_%s_check(const struct %s_%s *message);\n\n"
-        "/* Writes %s into `out` and its length into `*size`. Returns 0; ZG_ERANGE as "
-        "above; ZG_EROOM where `room` bytes are\n"
-        " * too few: `*size` tells how many are needed. Nothing is written then. */\n"
-        "int %s_%s_pack(const struct %s_%s *message, uint8_t *out, size_t room, size_t *size);\n\n"
-        "/* Reads it from `in`, which is not NULL. Returns 0, and the bytes after the last known field in `*ignored`\n"
-        " * unless that is NULL; or ZG_ESIZE where `length` does not fit the fields. Values outside their range are "
-        "read\n"
-        " * as they are; %s_%s_check() tells. */\n"
-        "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length, size_t *ignored);\n\n",
-        p, name, p, name, what, p, name, p, name, p, name, p, name, p, name);
+    g_string_append_printf(text,
+                           "int %s_%s_check(const struct %s_%s *message);\n"
+                           "int %s_%s_pack(const struct %s_%s *message, uint8_t *out, size_t room, size_t *size);%s\n"
+                           "int %s_%s_unpack(struct %s_%s *message, const uint8_t *in, size_t length, size_t "
+                           "*ignored);\n\n",
+                           p, name, p, name, p, name, p, name, what, p, name, p, name);
     print_accessors(c, text, block);
 }
 
@@ -200,6 +192,16 @@ static void print_runtime(const struct zgi_c *c, GString *text)
                           "\"\n#endif\n\n");
 }
 
+static const char functions_explained[] =
+    "/* Of each message and variable:\n *\n"
+    " * NAME_check(): 0, or ZG_ERANGE where a field is outside its type or range.\n *\n"
+    " * NAME_pack(): writes its payload into `out` and the length into `*size`. Returns 0; ZG_ERANGE as\n"
+    " * above; ZG_EROOM where `room` bytes are too few: `*size` is how many are needed, and nothing is\n"
+    " * written.\n *\n"
+    " * NAME_unpack(): reads it from `in`, which is not NULL. Returns 0, and in `*ignored`, unless that\n"
+    " * is NULL, the bytes after the last known field; or ZG_ESIZE where `length` does not fit the\n"
+    " * fields. Values outside their range are read as they are, for NAME_check() to tell. */\n\n";
+
 void zgi_c_types(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
@@ -222,6 +224,7 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
                            c->upper, plan->max_frame, c->upper, plan->receive_room,
                            plan->definition->check.kind == ZG_CHECK_INTERNET ? 32 : plan->definition->check.crc.width,
                            widest_role(plan));
+    g_string_append(text, functions_explained);
     for (unsigned i = 0; i < plan->definition->enums->len; i++)
         print_enum(c, text, g_ptr_array_index(plan->definition->enums, i));
     for (unsigned i = 0; i < plan->records->len; i++) {
@@ -231,11 +234,11 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
     for (unsigned i = 0; i < plan->messages->len; i++) {
         print_message(c, text, zg_plan_message_at(plan, i));
         print_prototypes(c, text, &zg_plan_message_at(plan, i)->payload,
-                         zg_plan_message_at(plan, i)->tickets > 0 ? "the payload behind its ticket" : "the payload");
+                         zg_plan_message_at(plan, i)->tickets > 0 ? " /* without its ticket */" : "");
     }
     for (unsigned i = 0; i < plan->variables->len; i++) {
         print_variable(c, text, zg_plan_variable_at(plan, i));
-        print_prototypes(c, text, &zg_plan_variable_at(plan, i)->block, "the value");
+        print_prototypes(c, text, &zg_plan_variable_at(plan, i)->block, "");
     }
     g_string_append(text, "#ifdef __cplusplus\n}\n#endif\n\n");
 }

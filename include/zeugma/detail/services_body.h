@@ -32,7 +32,7 @@ static inline bool zgi_is_late(struct zg_link *link, const struct zg_late *late)
 static inline void zgi_echo(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_role to, zg_role id,
                             const uint8_t *payload, size_t length)
 {
-    if (zgi_is_late(link, late))
+    if (length > ZGI_PROTOCOL_OF(link)->max_payload || zgi_is_late(link, late))
         return;
     memcpy(content + ZGI_PROTOCOL_OF(link)->header_size, payload, length);
     (void)zgi_answer(link, late, content, to, id, length);
