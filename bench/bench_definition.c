@@ -77,14 +77,14 @@ static void run_check(void *data)
 }
 
 struct generation {
-    GPtrArray *(*print)(const struct zg_plan *plan);
+    GPtrArray *(*print)(const struct zg_plan *plan, enum zg_side sides);
     const struct zg_plan *plan;
 };
 
 static void run_generation(void *data)
 {
     const struct generation *generation = data;
-    g_ptr_array_unref(generation->print(generation->plan));
+    g_ptr_array_unref(generation->print(generation->plan, ZG_SIDE_BOTH));
 }
 
 int main(void)

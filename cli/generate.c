@@ -22,8 +22,7 @@ static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_pla
             cli_error(verb, "unknown target \"%s\"; expected c, python, docs, vectors", *word);
             return NULL;
         }
-        g_ptr_array_extend_and_steal(files,
-                                     target->print_sides ? target->print_sides(plan, sides) : target->print(plan));
+        g_ptr_array_extend_and_steal(files, target->print(plan, sides));
     }
     return g_steal_pointer(&files);
 }

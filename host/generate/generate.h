@@ -36,8 +36,7 @@ GPtrArray *zg_generate_docs(const struct zg_plan *plan);
 /* All of these by the names that a user gives them: "c", "python", "docs", "vectors". */
 struct zg_target {
     const char *name;
-    GPtrArray *(*print)(const struct zg_plan *plan);                           /* NULL: */
-    GPtrArray *(*print_sides)(const struct zg_plan *plan, enum zg_side sides); /* where it has ends of its own */
+    GPtrArray *(*print)(const struct zg_plan *plan, enum zg_side sides); /* `sides` matters to what has ends: c */
 };
 extern const struct zg_target zg_targets[];
 extern const unsigned zg_targets_length;

@@ -13,7 +13,7 @@ static void use(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
     zg_budget_check(plan, diagnostics);
     g_assert(zg_compare_verdict(changes, &first) == ZG_SAME);
     for (unsigned i = 0; i < zg_targets_length && plan->max_payload < 5000; i++)
-        g_ptr_array_unref(zg_targets[i].print(plan));
+        g_ptr_array_unref(zg_targets[i].print(plan, ZG_SIDE_BOTH));
 }
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
