@@ -66,13 +66,23 @@ static void print_until(struct watching *watching, uint64_t until_ns)
     (void)fwrite(due->str, 1, due->len, stdout);
 }
 
+static uint64_t told_ns(const struct watching *watching)
+{
+    return watching->session ? zg_session_told_ns(watching->session) : UINT64_MAX;
+}
+
 static void print_due(struct watching *watching)
 {
-    print_until(watching, watching->session ? zg_session_told_ns(watching->session) : UINT64_MAX);
+    if (!zg_in_order_is_empty(watching->lines_made))
+        print_until(watching, told_ns(watching));
 }
 
 static void print_at(struct watching *watching, uint64_t at_ns, const GString *text)
 {
+    if (zg_in_order_is_empty(watching->lines_made) && at_ns <= told_ns(watching)) {
+        (void)fwrite(text->str, 1, text->len, stdout); /* as nearly always */
+        return;
+    }
     zg_in_order_add(watching->lines_made, at_ns, text->str, text->len);
     print_due(watching);
 }

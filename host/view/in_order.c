@@ -31,6 +31,11 @@ void zg_in_order_free(struct zg_in_order *texts)
     g_free(texts);
 }
 
+bool zg_in_order_is_empty(const struct zg_in_order *texts)
+{
+    return texts->held.length == 0;
+}
+
 void zg_in_order_add(struct zg_in_order *texts, guint64 at_ns, const char *text, gsize length)
 {
     struct held *held = g_new(struct held, 1);

@@ -4,12 +4,16 @@
 #define ZEUGMA_IN_ORDER_H
 
 #include <glib.h>
+#include <stdbool.h>
 
 /* Opaque; free with zg_in_order_free(). */
 struct zg_in_order;
 
 struct zg_in_order *zg_in_order_new(void);
 void zg_in_order_free(struct zg_in_order *texts);
+
+/* Whether none is held. */
+bool zg_in_order_is_empty(const struct zg_in_order *texts);
 
 /* Of one time those added first come first. */
 void zg_in_order_add(struct zg_in_order *texts, guint64 at_ns, const char *text, gsize length);
