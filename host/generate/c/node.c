@@ -87,7 +87,6 @@ static void print_handlers(const struct zgi_c *c, GString *text)
                            text->len > before ? "" : "    uint8_t nothing; /* the other end sends no message */\n");
 }
 
-/* What is large stands behind, since short instructions reach what is in front. */
 /* Prints what is for an end that finds its frames by a struct zg_receiver: not a device's that gathers short frames in
  * place, and a host's as ZG_COBS_IN_PLACE says. */
 static void print_for_receiver(const struct zgi_c *c, GString *text, const char *line)
@@ -100,6 +99,7 @@ static void print_for_receiver(const struct zgi_c *c, GString *text, const char 
         g_string_append(text, line);
 }
 
+/* Large members come last: short instructions reach those in front. */
 static void print_struct(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL,
