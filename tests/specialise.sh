@@ -6,7 +6,7 @@ cd "$1/include/zeugma/detail"
 out=$(mktemp -d)
 trap 'rm -rf "$out"' EXIT
 {
-    cat ./*_body.h | sed -n -E 's/^static [^=;{]*[ *](zgi_[a-z0-9_]+)(\(|\[).*/\1/p; s/^typedef .* (zgi_[a-z0-9_]+);/\1/p'
+    cat ./*_body.h specialise.h | sed -n -E 's/^static [^=;{]*[ *](zgi_[a-z0-9_]+)(\(|\[).*/\1/p; s/^typedef .* (zgi_[a-z0-9_]+);/\1/p'
     grep -h -o -E '^static inline [^(]*[ *]zgi_[a-z_]+\(' specialise.h | grep -o -E 'zgi_[a-z_]+'
     printf 'zgi_%s\n' deliver settled protocol variable_access variable_get variable_set variable_written
 } | sort -u >"$out/compiled"

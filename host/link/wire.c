@@ -90,7 +90,7 @@ bool zg_wire_close(struct zg_wire *wire, GError **error)
 
 /* --- into the capture */
 
-/* The line errors that were counted since the last record. */
+/* The line errors that were counted since the last record; a port that came back counts from nothing. */
 static uint8_t new_line_errors(struct zg_wire *wire)
 {
     struct zg_serial_errors now;
@@ -99,10 +99,10 @@ static uint8_t new_line_errors(struct zg_wire *wire)
 
     if (!zg_wire_errors(wire, &now))
         return 0;
-    flags |= now.framing != before->framing ? ZG_LINE_FRAMING : 0;
-    flags |= now.parity != before->parity ? ZG_LINE_PARITY : 0;
-    flags |= now.overrun != before->overrun ? ZG_LINE_OVERRUN : 0;
-    flags |= now.breaks != before->breaks ? ZG_LINE_BREAK : 0;
+    flags |= now.framing > before->framing ? ZG_LINE_FRAMING : 0;
+    flags |= now.parity > before->parity ? ZG_LINE_PARITY : 0;
+    flags |= now.overrun > before->overrun ? ZG_LINE_OVERRUN : 0;
+    flags |= now.breaks > before->breaks ? ZG_LINE_BREAK : 0;
     wire->captured = now;
     return flags;
 }

@@ -66,6 +66,14 @@ static long read_on(struct zg_wire *wire, struct zg_passage *passage)
     return write_on(wire);
 }
 
+static void wait_remote(struct zg_wire *wire, int extra, uint64_t ns)
+{
+    const struct remote *remote = wire->own;
+    const bool to_write = wire->unwritten->len > 0 && !remote->port.is_held;
+
+    zg_channel_wait(&wire->channel, to_write, extra, ns);
+}
+
 static bool has_agreed(const struct zg_com_port *port)
 {
     return port->control != ZG_AGREEMENT_OPEN && port->binary_in != ZG_AGREEMENT_OPEN &&
@@ -90,7 +98,7 @@ static bool await(struct zg_wire *wire, bool (*is_so)(const struct zg_com_port *
         if (reason)
             return zg_wire_channel_lost(wire, reason, error);
         if (!is_so(&remote->port))
-            zg_wire_channel_wait(wire, -1, STEP_NS);
+            wait_remote(wire, -1, STEP_NS);
     }
     return true;
 }
@@ -217,7 +225,7 @@ const struct zg_wire_kind zg_wire_rfc2217 = { .open = open_remote,
                                               .close = close_remote,
                                               .read = read_remote,
                                               .write = write_remote,
-                                              .wait = zg_wire_channel_wait,
+                                              .wait = wait_remote,
                                               .is_up = zg_wire_channel_is_up,
                                               .errors = errors_of,
                                               .set_baud = set_baud };

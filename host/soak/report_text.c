@@ -89,9 +89,10 @@ static void append_events(GString *text, const struct zg_soak_report *report)
     for (unsigned i = 0; i < MIN(result->restarts, (unsigned)ZG_SOAK_RESTARTS); i++) {
         g_autofree char *at = time_text(result->restarted_ns[i]);
         g_string_append_printf(text,
-                               result->device_counted
+                               !result->restart_said[i] ? "the device restarted before %s, and did not say so\n"
+                               : result->device_counted
                                    ? "the device restarted at %s; its counters are those since then\n"
-                                   : "the device restarted before %s, and did not say so\n",
+                                   : "the device restarted at %s\n",
                                at);
     }
     if (result->restarts > ZG_SOAK_RESTARTS)

@@ -70,9 +70,10 @@ struct zg_soak_result {
     bool device_counted;           /* the device told its counters at the end, and since when they count is known */
     unsigned restarts;             /* of the device; times of the first ones since the start */
     uint64_t restarted_ns[ZG_SOAK_RESTARTS];
-    uint32_t fingerprint; /* that the device said, 0: none */
-    bool same_definition; /* it is this definition's */
-    char ended[240];      /* what ended the soak before its time, and when; "": nothing did */
+    bool restart_said[ZG_SOAK_RESTARTS]; /* by its hello; otherwise its counters alone showed it */
+    uint32_t fingerprint;                /* that the device said, 0: none */
+    bool same_definition;                /* it is this definition's */
+    char ended[240];                     /* what ended the soak before its time, and when; "": nothing did */
 };
 
 /* Called now and then with the share of the run that is done; false stops the run, and what was measured counts. */

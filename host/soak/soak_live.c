@@ -305,12 +305,14 @@ static void note_end(struct live *live)
     g_clear_error(&live->error);
 }
 
-static void note_restart(struct live *live)
+static void note_restart(struct live *live, bool said)
 {
     struct zg_soak_result *result = live->soak.result;
 
-    if (result->restarts < ZG_SOAK_RESTARTS)
+    if (result->restarts < ZG_SOAK_RESTARTS) {
         result->restarted_ns[result->restarts] = live->soak.now_ns - live->begin_ns;
+        result->restart_said[result->restarts] = said;
+    }
     result->restarts++;
 }
 
@@ -320,7 +322,7 @@ static void follow_restart(struct live *live)
     struct zgi_soak *soak = &live->soak;
     const uint64_t from_ns = live->last_answer_ns - MIN(live->last_answer_ns, soak->settings->late_ns);
 
-    note_restart(live);
+    note_restart(live, true);
     announce(live);
     (void)read_counters(live, &live->readings[0]);
     zg_ledger_close_since(soak->ledger, from_ns, ZG_CLASS_LOST_RESTART, ZG_CLASS_LOST_EITHER);
@@ -429,7 +431,7 @@ static void end(struct live *live)
     result->line[HOST] = live->out.totals;
     result->line[DEVICE] = live->back.totals;
     if (result->device_counted && went_back(live)) {
-        note_restart(live);
+        note_restart(live, live->restarted);
         result->device_counted = false;
     }
     if (result->device_counted) {

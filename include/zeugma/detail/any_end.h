@@ -10,6 +10,8 @@
 #include "zeugma/delivery.h"
 #include "zeugma/detail/end.h"
 
+typedef struct zg_receiver zgi_receiver;
+
 #define ZGI_PROTOCOL(receiver) ((receiver)->protocol)
 #define ZGI_RECEIVER(link) (((struct zg_any_link *)(void *)(link))->receiver)
 #define ZGI_OWNER(receiver) ((receiver)->owner)

@@ -5,12 +5,6 @@
  * before; it has no guard of its own.
  */
 
-#if ZGI_IN_PLACE
-typedef struct zg_link zgi_receiver;
-#else
-typedef struct zg_receiver zgi_receiver;
-#endif
-
 /* A number of contiguous received bytes. */
 #if ZGI_FED_AT_ONCE
 typedef size_t zgi_span;

@@ -181,10 +181,12 @@ ZG_ASSERT(offsetof(ZGI_END, link) == 0 && sizeof(((ZGI_END *)0)->link) == sizeof
 
 /* What receives a link's bytes, its owner, and what it counts with. */
 #if ZGI_IN_PLACE
+typedef struct zg_link zgi_receiver;
 #define ZGI_RECEIVER(link) (link)
 #define ZGI_OWNER(receiver) ((void *)(receiver))
 #define ZGI_COUNTERS(receiver) (&(receiver)->counters)
 #else
+typedef struct zg_receiver zgi_receiver;
 #define ZGI_RECEIVER(link) (&((ZGI_END *)(void *)(link))->receiver)
 #define ZGI_OWNER(at) ((void *)((unsigned char *)(at)-offsetof(ZGI_END, receiver)))
 #define ZGI_COUNTERS(at) (&((ZGI_END *)ZGI_OWNER(at))->link.counters)
@@ -203,13 +205,7 @@ ZG_ASSERT(offsetof(ZGI_END, link) == 0 && sizeof(((ZGI_END *)0)->link) == sizeof
 #define ZGI_KNOW_FRAME(link) ((void)0)
 #endif
 
-#if ZGI_IN_PLACE
-#define ZGI_RECEIVING struct zg_link
-#else
-#define ZGI_RECEIVING struct zg_receiver
-#endif
-
-static inline int zgi_admit(ZGI_RECEIVING *receiver, const uint8_t *content, size_t length, struct zg_header *header)
+static inline int zgi_admit(zgi_receiver *receiver, const uint8_t *content, size_t length, struct zg_header *header)
 {
     (void)receiver;
     return ZGI_FRAME(admit)(content, length, header);

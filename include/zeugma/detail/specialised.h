@@ -17,7 +17,6 @@
 #undef ZGI_KNOW
 #undef ZGI_KNOW_RING
 #undef ZGI_KNOW_FRAME
-#undef ZGI_RECEIVING
 
 #undef zgi_admit
 #undef zgi_advance_check
