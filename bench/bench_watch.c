@@ -43,13 +43,13 @@ static void write_capture(const char *path, const GByteArray *bytes)
 
 static double decode(const struct zg_plan *plan, const GByteArray *bytes, uint64_t *stretches)
 {
-    struct zg_stream *stream = zg_stream_new(plan, ignore, stretches);
+    struct zg_frame_reader *stream = zg_frame_reader_new(plan, ignore, stretches);
     const uint64_t begin_ns = zg_channel_now_ns();
 
     for (guint at = 0; at < bytes->len; at += 500)
-        zg_stream_feed(stream, bytes->data + at, MIN(500, bytes->len - at));
+        zg_frame_reader_feed(stream, bytes->data + at, MIN(500, bytes->len - at));
     const double took = (double)(zg_channel_now_ns() - begin_ns) / 1e9;
-    zg_stream_free(stream);
+    zg_frame_reader_free(stream);
     return took;
 }
 

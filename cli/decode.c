@@ -21,7 +21,7 @@ static void print_stretch(const struct zg_stretch *stretch, void *data)
     cli_print("%s\n", line);
 }
 
-static int feed_hex(const struct cli_verb *verb, struct zg_stream *stream, const char *text)
+static int feed_hex(const struct cli_verb *verb, struct zg_frame_reader *stream, const char *text)
 {
     g_autoptr(GError) error = NULL;
     g_autoptr(GByteArray) bytes = zg_bytes_from_hex(text, &error);
@@ -30,11 +30,11 @@ static int feed_hex(const struct cli_verb *verb, struct zg_stream *stream, const
         cli_error(verb, "%s", error->message);
         return CLI_NO;
     }
-    zg_stream_feed(stream, bytes->data, bytes->len);
+    zg_frame_reader_feed(stream, bytes->data, bytes->len);
     return CLI_YES;
 }
 
-static int feed_file(const struct cli_verb *verb, struct zg_stream *stream, const char *name)
+static int feed_file(const struct cli_verb *verb, struct zg_frame_reader *stream, const char *name)
 {
     bool standard = strcmp(name, "-") == 0;
     FILE *file = standard ? stdin : fopen(name, "rb");
@@ -42,7 +42,7 @@ static int feed_file(const struct cli_verb *verb, struct zg_stream *stream, cons
     size_t length;
 
     while (file && (length = fread(bytes, 1, sizeof bytes, file)) > 0)
-        zg_stream_feed(stream, bytes, length);
+        zg_frame_reader_feed(stream, bytes, length);
     bool failed = !file || ferror(file);
     int reason = errno;
     if (file && !standard)
@@ -71,10 +71,10 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     int status = cli_load(verb, argv[1], false, &loaded);
     if (status == CLI_YES) {
         struct printing printing = { loaded.plan, as_json };
-        struct zg_stream *stream = zg_stream_new(loaded.plan, print_stretch, &printing);
+        struct zg_frame_reader *stream = zg_frame_reader_new(loaded.plan, print_stretch, &printing);
         status = hex ? feed_hex(verb, stream, hex) : feed_file(verb, stream, argc == 3 ? argv[2] : "-");
-        zg_stream_end(stream);
-        zg_stream_free(stream);
+        zg_frame_reader_end(stream);
+        zg_frame_reader_free(stream);
     }
     cli_definition_clear(&loaded);
     return cli_finish(verb, status);

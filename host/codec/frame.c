@@ -41,7 +41,7 @@ struct sender {
     uint16_t boot; /* that its last hello told, 0: none came */
 };
 
-struct zg_stream {
+struct zg_frame_reader {
     const struct zg_plan *plan;
     struct sender sender; /* where the header has no source; else */
     GHashTable *senders;  /* a struct sender for each, by its address */
@@ -69,9 +69,9 @@ static int admit(void *owner, const uint8_t *content, size_t length, struct zg_h
     return zg_header_unpack(plan, content, length - plan->header.size - plan->check.size, header);
 }
 
-struct zg_stream *zg_stream_new(const struct zg_plan *plan, zg_stretch_function report, void *data)
+struct zg_frame_reader *zg_frame_reader_new(const struct zg_plan *plan, zg_stretch_function report, void *data)
 {
-    struct zg_stream *stream = g_new0(struct zg_stream, 1);
+    struct zg_frame_reader *stream = g_new0(struct zg_frame_reader, 1);
 
     stream->values = g_new0(struct zg_value *, plan->messages->len);
     for (unsigned i = 0; i < plan->messages->len; i++)
@@ -91,7 +91,7 @@ struct zg_stream *zg_stream_new(const struct zg_plan *plan, zg_stretch_function 
     return stream;
 }
 
-void zg_stream_free(struct zg_stream *stream)
+void zg_frame_reader_free(struct zg_frame_reader *stream)
 {
     if (!stream)
         return;
@@ -105,7 +105,7 @@ void zg_stream_free(struct zg_stream *stream)
 }
 
 /* Lets go of the oldest bytes. */
-static void forget(struct zg_stream *stream, guint count)
+static void forget(struct zg_frame_reader *stream, guint count)
 {
     if (count == 0)
         return;
@@ -131,7 +131,7 @@ static int opening_of(const struct zg_plan *plan)
 }
 
 /* Reports the oldest bytes as a stretch. */
-static void tell(struct zg_stream *stream, struct zg_stretch *stretch, size_t count)
+static void tell(struct zg_frame_reader *stream, struct zg_stretch *stretch, size_t count)
 {
     if (stretch->kind == ZG_STRETCH_SKIPPED) {
         stream->since += count;
@@ -154,7 +154,7 @@ static void tell(struct zg_stream *stream, struct zg_stretch *stretch, size_t co
     forget(stream, (guint)count);
 }
 
-static void tell_text(struct zg_stream *stream, size_t count)
+static void tell_text(struct zg_frame_reader *stream, size_t count)
 {
     struct zg_stretch stretch = { .kind = ZG_STRETCH_CONSOLE };
 
@@ -163,7 +163,7 @@ static void tell_text(struct zg_stream *stream, size_t count)
 }
 
 /* Reports text and noise, where a console shares the line; a character whose end may come stays. */
-static void sort_noise(struct zg_stream *stream, bool goes_on)
+static void sort_noise(struct zg_frame_reader *stream, bool goes_on)
 {
     while (stream->noise > 0) {
         bool cut;
@@ -187,7 +187,7 @@ static void sort_noise(struct zg_stream *stream, bool goes_on)
 }
 
 /* Reports noise: all of it, or where it goes on whole pieces only. */
-static void tell_noise(struct zg_stream *stream, bool goes_on)
+static void tell_noise(struct zg_frame_reader *stream, bool goes_on)
 {
     if (stream->plan->definition->console == ZG_CONSOLE_INTERLEAVED)
         sort_noise(stream, goes_on);
@@ -205,13 +205,13 @@ static void undelivered(struct zg_stretch *stretch, const char *why)
     stretch->why = why;
 }
 
-static struct zg_value *values_of(const struct zg_stream *stream, const struct zg_plan_message *message)
+static struct zg_value *values_of(const struct zg_frame_reader *stream, const struct zg_plan_message *message)
 {
     return stream->values[message - zg_plan_message_at(stream->plan, 0)];
 }
 
 /* A frame of this version: a message, or why not. */
-static void read_message(struct zg_stream *stream, const struct zg_found *found, struct zg_stretch *stretch)
+static void read_message(struct zg_frame_reader *stream, const struct zg_found *found, struct zg_stretch *stretch)
 {
     struct zg_counters *counters = &stream->counters;
 
@@ -230,7 +230,7 @@ static void read_message(struct zg_stream *stream, const struct zg_found *found,
     }
 }
 
-static struct sender *sender_of(struct zg_stream *stream, uint32_t source)
+static struct sender *sender_of(struct zg_frame_reader *stream, uint32_t source)
 {
     if (stream->plan->source_bits == 0)
         return &stream->sender;
@@ -243,10 +243,10 @@ static struct sender *sender_of(struct zg_stream *stream, uint32_t source)
 }
 
 /* What a frame's number tells of those before it. One that restarted, as its hello tells, numbers anew. */
-static void note_sequence(struct zg_stream *stream, const struct zg_stretch *stretch)
+static void note_sequence(struct zg_frame_reader *stream, const struct zg_stretch *stretch)
 {
     struct zg_counters *counters = &stream->counters;
-    zg_role skipped;
+    zg_header_word skipped;
 
     if (stream->plan->sequence_bits == 0)
         return;
@@ -266,7 +266,7 @@ static void note_sequence(struct zg_stream *stream, const struct zg_stretch *str
     }
 }
 
-static void take_frame(struct zg_stream *stream, const struct zg_found *found)
+static void take_frame(struct zg_frame_reader *stream, const struct zg_found *found)
 {
     struct zg_stretch stretch = { .kind = ZG_STRETCH_FRAME, .header = stream->header };
 
@@ -280,7 +280,7 @@ static void take_frame(struct zg_stream *stream, const struct zg_found *found)
 }
 
 /* Why a candidate was no frame. */
-static const char *reason(const struct zg_stream *stream, enum zg_outcome outcome)
+static const char *reason(const struct zg_frame_reader *stream, enum zg_outcome outcome)
 {
     const struct zg_framing_choice *framing = &stream->plan->definition->framing;
 
@@ -298,7 +298,7 @@ static const char *reason(const struct zg_stream *stream, enum zg_outcome outcom
 }
 
 /* A failed candidate that is text; one that outgrew the longest frame may end in the middle of a character. */
-static bool take_text(struct zg_stream *stream, const struct zg_found *found)
+static bool take_text(struct zg_frame_reader *stream, const struct zg_found *found)
 {
     bool cut;
     size_t run = zg_text_run(stream->raw->data, found->wire, &cut);
@@ -312,7 +312,7 @@ static bool take_text(struct zg_stream *stream, const struct zg_found *found)
     return true;
 }
 
-static void take_found(struct zg_stream *stream, const struct zg_found *found)
+static void take_found(struct zg_frame_reader *stream, const struct zg_found *found)
 {
     struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED,
                                   .checked = found->outcome == ZG_OUTCOME_FAILED_CHECK,
@@ -340,7 +340,7 @@ static void take_found(struct zg_stream *stream, const struct zg_found *found)
     }
 }
 
-void zg_stream_feed(struct zg_stream *stream, const uint8_t *bytes, size_t count)
+void zg_frame_reader_feed(struct zg_frame_reader *stream, const uint8_t *bytes, size_t count)
 {
     struct zg_found found;
 
@@ -356,12 +356,12 @@ void zg_stream_feed(struct zg_stream *stream, const uint8_t *bytes, size_t count
     } while (count > 0 || found.outcome != ZG_OUTCOME_OPEN);
 }
 
-bool zg_stream_is_open(const struct zg_stream *stream)
+bool zg_frame_reader_is_open(const struct zg_frame_reader *stream)
 {
     return stream->raw->len > 0;
 }
 
-void zg_stream_end(struct zg_stream *stream)
+void zg_frame_reader_end(struct zg_frame_reader *stream)
 {
     static const uint8_t nothing = 0;
     struct zg_found ended, found;
@@ -377,7 +377,7 @@ void zg_stream_end(struct zg_stream *stream)
     tell_noise(stream, false);
 }
 
-const struct zg_counters *zg_stream_counters(const struct zg_stream *stream)
+const struct zg_counters *zg_frame_reader_counters(const struct zg_frame_reader *stream)
 {
     return &stream->counters;
 }

@@ -36,24 +36,24 @@ struct zg_stretch {
     zg_check_word found;
 };
 
-/* Finds frames in a stream fed in pieces of any size. Opaque; free with zg_stream_free(). Memory is bounded by the
+/* Finds frames in a stream fed in pieces of any size. Opaque; free with zg_frame_reader_free(). Memory is bounded by the
  * largest frame save `raw` of noise, which is reported at most 4096 bytes at a time. */
-struct zg_stream;
+struct zg_frame_reader;
 
 typedef void (*zg_stretch_function)(const struct zg_stretch *stretch, void *data);
 
-struct zg_stream *zg_stream_new(const struct zg_plan *plan, zg_stretch_function report, void *data);
-void zg_stream_free(struct zg_stream *stream);
+struct zg_frame_reader *zg_frame_reader_new(const struct zg_plan *plan, zg_stretch_function report, void *data);
+void zg_frame_reader_free(struct zg_frame_reader *stream);
 
-void zg_stream_feed(struct zg_stream *stream, const uint8_t *bytes, size_t count);
+void zg_frame_reader_feed(struct zg_frame_reader *stream, const uint8_t *bytes, size_t count);
 
 /* Whether bytes were fed that no stretch has told of yet. */
-bool zg_stream_is_open(const struct zg_stream *stream);
+bool zg_frame_reader_is_open(const struct zg_frame_reader *stream);
 
 /* The stream ends: what is open is abandoned and reported. */
-void zg_stream_end(struct zg_stream *stream);
+void zg_frame_reader_end(struct zg_frame_reader *stream);
 
 /* As in the link: every byte fed is in exactly one of them, or pending. */
-const struct zg_counters *zg_stream_counters(const struct zg_stream *stream);
+const struct zg_counters *zg_frame_reader_counters(const struct zg_frame_reader *stream);
 
 #endif

@@ -53,7 +53,7 @@ struct zg_simulated {
     GArray *variables; /* struct variable */
     GString *text;     /* for the console, not sent yet */
     GString *typed;    /* on its console */
-    zg_role host;
+    zg_header_word host;
     struct zg_simulated_totals before; /* of earlier runs */
 };
 

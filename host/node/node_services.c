@@ -34,7 +34,7 @@ static struct zgi_session *session_with(const struct zg_node *node, const struct
     return NULL;
 }
 
-static struct zgi_session *session_to(struct zg_node *node, zg_role address)
+static struct zgi_session *session_to(struct zg_node *node, zg_header_word address)
 {
     return node->services.side == 0 ? NULL : session_with(node, zgi_peer(&node->any.link, address));
 }
@@ -69,9 +69,9 @@ static struct zgi_session *begin_session(struct zg_node *node)
     return with;
 }
 
-int zg_node_set_address(struct zg_node *node, zg_role address)
+int zg_node_set_address(struct zg_node *node, zg_header_word address)
 {
-    const zg_role everybody = zgi_everybody(&node->any.link);
+    const zg_header_word everybody = zgi_everybody(&node->any.link);
 
     if (!node->services.end.addressed || address == 0 || (everybody > 0 && address >= everybody))
         return ZG_EINVALID;
@@ -79,7 +79,7 @@ int zg_node_set_address(struct zg_node *node, zg_role address)
     return 0;
 }
 
-int zg_node_follow(struct zg_node *node, zg_role address)
+int zg_node_follow(struct zg_node *node, zg_header_word address)
 {
     if (!node->services.end.has_many || address == 0 || address >= zgi_everybody(&node->any.link) ||
         zgi_peer(&node->any.link, address))
@@ -92,7 +92,7 @@ int zg_node_follow(struct zg_node *node, zg_role address)
     return 0;
 }
 
-const struct zg_hello *zg_node_hello(struct zg_node *node, zg_role address)
+const struct zg_hello *zg_node_hello(struct zg_node *node, zg_header_word address)
 {
     const struct zgi_session *with = node->services.end.hello ? session_to(node, address) : NULL;
     return with ? &with->hello : NULL;
@@ -125,9 +125,9 @@ static uint8_t *payload_of(struct zg_node *node)
     return node->services.content + node->plan->header.size;
 }
 
-static int send_content(struct zg_node *node, zg_role to, const struct zg_plan_message *message, size_t length)
+static int send_content(struct zg_node *node, zg_header_word to, const struct zg_plan_message *message, size_t length)
 {
-    return zgi_link_send(&node->any.link, to, (zg_role)message->message->id, node->services.content, NULL, length);
+    return zgi_link_send(&node->any.link, to, (zg_header_word)message->message->id, node->services.content, NULL, length);
 }
 
 /* The number of a ticketed message among those of this side. */
@@ -138,7 +138,7 @@ static uint8_t kind_of(const struct zg_node *node, const struct zg_plan_message 
     return (uint8_t)kind;
 }
 
-static int send_ticketed(struct zg_node *node, zg_role to, const struct zg_plan_message *message,
+static int send_ticketed(struct zg_node *node, zg_header_word to, const struct zg_plan_message *message,
                          const struct zg_value *values, size_t size, uint8_t *ticket)
 {
     struct zgi_session *with = session_to(node, to);
@@ -158,7 +158,7 @@ static int send_ticketed(struct zg_node *node, zg_role to, const struct zg_plan_
     return 0;
 }
 
-int zg_node_send(struct zg_node *node, zg_role to, const struct zg_plan_message *message, const struct zg_value *values,
+int zg_node_send(struct zg_node *node, zg_header_word to, const struct zg_plan_message *message, const struct zg_value *values,
                  uint8_t *ticket)
 {
     static const struct zg_header none = { 0 };
@@ -184,7 +184,7 @@ static uint8_t *answer_place(struct zg_node *node, struct zgi_session *with, uin
                                                   : NULL;
 }
 
-int zg_node_answer(struct zg_node *node, zg_role to, uint8_t ticket, const struct zg_plan_message *message,
+int zg_node_answer(struct zg_node *node, zg_header_word to, uint8_t ticket, const struct zg_plan_message *message,
                    const struct zg_value *values)
 {
     struct zgi_session *with = session_to(node, to);
@@ -198,11 +198,11 @@ int zg_node_answer(struct zg_node *node, zg_role to, uint8_t ticket, const struc
     if (message->tickets > 1) /* with nothing older on offer, base and ticket are the same */
         at[0] = ticket;
     zg_block_pack(&message->payload, values, at + message->tickets - 1);
-    zgi_delivery_answered(&node->any.link, &with->delivery, at, ticket, (zg_role)message->message->id, size);
+    zgi_delivery_answered(&node->any.link, &with->delivery, at, ticket, (zg_header_word)message->message->id, size);
     return 0;
 }
 
-int zg_node_refuse(struct zg_node *node, zg_role to, uint8_t ticket, enum zg_settled why)
+int zg_node_refuse(struct zg_node *node, zg_header_word to, uint8_t ticket, enum zg_settled why)
 {
     struct zgi_session *with = session_to(node, to);
     uint8_t *at = answer_place(node, with, ticket);
@@ -214,7 +214,7 @@ int zg_node_refuse(struct zg_node *node, zg_role to, uint8_t ticket, enum zg_set
     return 0;
 }
 
-size_t zg_node_print(struct zg_node *node, zg_role to, const char *text, size_t size)
+size_t zg_node_print(struct zg_node *node, zg_header_word to, const char *text, size_t size)
 {
     const struct zgi_services *services = &node->services;
 
@@ -298,7 +298,7 @@ static uint8_t *answer_content(struct zg_node *node)
 static int take_echo(struct zg_node *node, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     zgi_echo(&node->any.link, late_of(node), answer_content(node), frame->header.source,
-             (zg_role)node->services.echo_reply->message->id, payload, length);
+             (zg_header_word)node->services.echo_reply->message->id, payload, length);
     return 0;
 }
 
@@ -308,7 +308,7 @@ static int take_counters_request(struct zg_node *node, const struct zg_frame *fr
     const struct zg_plan_message *reply = node->services.counters;
 
     return zgi_counters(&node->any.link, late_of(node), answer_content(node), frame->header.source,
-                        (zg_role)reply->message->id, (uint8_t)MIN(zg_block_step(&reply->payload, 1)->most, 255),
+                        (zg_header_word)reply->message->id, (uint8_t)MIN(zg_block_step(&reply->payload, 1)->most, 255),
                         node->plan->definition->big_endian, payload, length);
 }
 
@@ -365,7 +365,7 @@ static int take_variable(struct zg_node *node, struct zg_frame *frame, const str
     struct zgi_services *services = &node->services;
     struct zg_link *link = &node->any.link;
     struct zgi_session *with = session_with(node, frame->peer);
-    const zg_role id = (zg_role)services->value->message->id;
+    const zg_header_word id = (zg_header_word)services->value->message->id;
 
     if (!with)
         return 0;
@@ -442,7 +442,7 @@ static int take_ticketed(struct zg_node *node, struct zg_frame *frame, const str
 
 static int take_unknown(struct zg_node *node, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
-    struct zgi_session *with = node->services.end.takes ? session_with(node, frame->peer) : NULL;
+    struct zgi_session *with = node->services.end.receives_tickets ? session_with(node, frame->peer) : NULL;
 
     if (with)
         zgi_refuse_unknown(&with->hello, &with->delivery, payload, length);
@@ -524,7 +524,7 @@ int zg_node_send_plain(struct zg_node *node, const struct zg_plan_message *messa
     g_autofree uint8_t *payload = g_malloc(size + 1);
 
     zg_payload_pack(message, &none, values, payload);
-    return zg_any_link_send(&node->any, (zg_role)message->message->id, payload, size);
+    return zg_any_link_send(&node->any, (zg_header_word)message->message->id, payload, size);
 }
 
 /* A hello's values, without boot numbers; free with zg_values_free(). */
@@ -570,7 +570,7 @@ static void make_hello(struct zg_node *node)
                                                      definition->big_endian,
                                                      services->end.has_many,
                                                      services->end.shared && !services->end.has_many,
-                                                     (zg_role)message->message->id,
+                                                     (zg_header_word)message->message->id,
                                                      (uint32_t)zg_plan_hello_wait_us(node->plan),
                                                      (uint32_t)(definition->line.keepalive_ns / 1000) };
     zg_values_free(&message->payload, values);
@@ -588,7 +588,7 @@ static void make_delivery(struct zg_node *node)
         const struct zg_message *message = item->message;
         if (!zg_side_tickets(services->side, message))
             continue;
-        services->ticketed[services->kinds->len] = (struct zg_ticketed){ (zg_role)message->id,
+        services->ticketed[services->kinds->len] = (struct zg_ticketed){ (zg_header_word)message->id,
                                                                          (uint8_t)message->window,
                                                                          (uint8_t)message->retries,
                                                                          message->reply != NULL,
@@ -600,15 +600,15 @@ static void make_delivery(struct zg_node *node)
                                                            (uint8_t)end->window,
                                                            end->windows_differ,
                                                            (uint8_t)end->kinds,
-                                                           end->asks,
-                                                           end->keeps,
+                                                           end->sends_requests,
+                                                           end->keeps_order,
                                                            (uint8_t)end->slots,
                                                            (uint8_t)end->answers,
                                                            (uint16_t)end->room,
                                                            (uint16_t)end->answer_room,
-                                                           end->takes,
-                                                           (zg_role)services->acknowledge->message->id,
-                                                           (zg_role)services->refused->message->id,
+                                                           end->receives_tickets,
+                                                           (zg_header_word)services->acknowledge->message->id,
+                                                           (zg_header_word)services->refused->message->id,
                                                            settled };
     node->protocol.delivery = &services->delivery_terms;
 }
@@ -642,7 +642,7 @@ void zgi_services_prepare(struct zg_node *node, enum zg_side side)
     services->acknowledge = service_message(node, "acknowledge");
     services->refused = service_message(node, "refused");
     node->protocol.deliver = deliver;
-    if (services->end.tells)
+    if (services->end.reports_changes)
         node->protocol.changed = changed;
     if (services->end.hello)
         make_hello(node);
@@ -705,6 +705,6 @@ void zg_node_poll(struct zg_node *node)
             zgi_delivery_poll(&node->any.link, &with->hello, &with->delivery, now);
     }
     if (services->side == ZG_SIDE_DEVICE && services->value)
-        zgi_streams_poll(&node->any.link, (zg_role)services->value->message->id, services->streams, ZGI_NODE_STREAMS,
+        zgi_streams_poll(&node->any.link, (zg_header_word)services->value->message->id, services->streams, ZGI_NODE_STREAMS,
                          services->content, now);
 }

@@ -35,7 +35,7 @@ struct zgi_services {
     uint8_t *content;    /* of a frame that is being sent */
     struct zg_late late; /* the answer of a service, where that waits, */
     uint8_t *late_content;
-    struct zg_stream streams[ZGI_NODE_STREAMS];
+    struct zg_variable_stream streams[ZGI_NODE_STREAMS];
     struct zg_text_sorter sorter;
     uint8_t *sorter_raw;
     const struct zg_plan_message *hello, *echo_request, *echo_reply, *counters_request, *counters, *read, *write,

@@ -11,7 +11,7 @@ enum {
 /* One direction as the observer sees it. */
 struct direction {
     struct zg_session *session;
-    struct zg_stream *stream;
+    struct zg_frame_reader *stream;
     bool out;
     bool open;      /* bytes came that may be part of a frame still */
     uint64_t at_ns; /* when they came */
@@ -74,7 +74,7 @@ struct zg_session *zg_session_new(const struct zg_plan *plan, struct zg_wire *wi
         session->silence_ns = plan->gap_ns > 0 ? silence_ns : silence_ns + HELD_BACK_US * UINT64_C(1000);
     for (unsigned i = 0; i < 2; i++)
         session->directions[i] =
-            (struct direction){ session, zg_stream_new(plan, tell, &session->directions[i]), i == 1, false, 0 };
+            (struct direction){ session, zg_frame_reader_new(plan, tell, &session->directions[i]), i == 1, false, 0 };
     if (answers) {
         session->node = zg_node_new(plan, ZG_SIDE_HOST, MAX((size_t)4 * plan->max_frame, LEAST_RING), &port, session,
                                     &calls->node, data);
@@ -88,8 +88,8 @@ void zg_session_free(struct zg_session *session)
     if (!session)
         return;
     zg_node_free(session->node);
-    zg_stream_free(session->directions[0].stream);
-    zg_stream_free(session->directions[1].stream);
+    zg_frame_reader_free(session->directions[0].stream);
+    zg_frame_reader_free(session->directions[1].stream);
     g_byte_array_unref(session->to_write);
     g_free(session);
 }
@@ -102,7 +102,7 @@ struct zg_node *zg_session_node(struct zg_session *session)
 static void give_up(struct direction *direction)
 {
     direction->open = false;
-    zg_stream_end(direction->stream);
+    zg_frame_reader_end(direction->stream);
 }
 
 /* What was silent up to a time for long enough is told, though nothing follows. */
@@ -129,7 +129,7 @@ static void observe(struct zg_session *session, const struct zg_passage *passage
         session->calls->bytes(session->data, passage);
     direction->open = true;
     direction->at_ns = passage->at_ns;
-    zg_stream_feed(direction->stream, passage->bytes, passage->count);
+    zg_frame_reader_feed(direction->stream, passage->bytes, passage->count);
 }
 
 /* Bytes leave no faster than the line carries them, so that the end's times are those of the line. */
@@ -197,7 +197,7 @@ uint64_t zg_session_told_ns(const struct zg_session *session)
     for (unsigned i = 0; i < 2; i++) {
         const struct direction *direction = &session->directions[i];
         const bool ends = session->silence_ns > 0 || zg_wire_now_ns(session->wire) < direction->at_ns + WITHOUT_END_NS;
-        if (direction->open && ends && zg_stream_is_open(direction->stream))
+        if (direction->open && ends && zg_frame_reader_is_open(direction->stream))
             told_ns = MIN(told_ns, direction->at_ns);
     }
     return told_ns;
@@ -206,10 +206,10 @@ uint64_t zg_session_told_ns(const struct zg_session *session)
 void zg_session_end(struct zg_session *session)
 {
     for (unsigned i = 0; i < 2; i++)
-        zg_stream_end(session->directions[i].stream);
+        zg_frame_reader_end(session->directions[i].stream);
 }
 
 const struct zg_counters *zg_session_counters(const struct zg_session *session, bool out)
 {
-    return zg_stream_counters(session->directions[out].stream);
+    return zg_frame_reader_counters(session->directions[out].stream);
 }

@@ -19,7 +19,7 @@ struct tickets {
     unsigned window, least_window; /* 0: there are none */
     unsigned payload;              /* bytes of the largest */
     unsigned kinds;
-    bool requests, keeps;
+    bool requests, keeps_order;
 };
 
 static struct tickets tickets_of(const struct zg_plan *plan, enum zg_side side)
@@ -35,7 +35,7 @@ static struct tickets tickets_of(const struct zg_plan *plan, enum zg_side side)
         tickets.window = MAX(tickets.window, message->window);
         tickets.payload = MAX(tickets.payload, item->payload_most);
         tickets.requests = tickets.requests || message->reply;
-        tickets.keeps = tickets.keeps || message->kept;
+        tickets.keeps_order = tickets.keeps_order || message->kept;
         tickets.kinds++;
     }
     return tickets;
@@ -66,7 +66,7 @@ struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side)
                                .interleaved = definition->console == ZG_CONSOLE_INTERLEAVED };
 
     end.has_many = end.shared && side == ZG_SIDE_HOST;
-    end.tells = end.hello || definition->line.link_timeout_ns > 0;
+    end.reports_changes = end.hello || definition->line.link_timeout_ns > 0;
     end.late = plan->send_gap_ns > 0 && (zg_definition_serves(definition, "echo") ||
                                          (zg_definition_serves(definition, "counters") && side == ZG_SIDE_DEVICE));
     if (!end.delivery)
@@ -75,11 +75,11 @@ struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side)
     end.window = ours.window;
     end.windows_differ = ours.least_window != ours.window;
     end.kinds = ours.kinds;
-    end.asks = ours.requests;
-    end.keeps = ours.keeps;
+    end.sends_requests = ours.requests;
+    end.keeps_order = ours.keeps_order;
     end.slots = power_of_two(MAX(ours.window, 1));
     end.room = ours.window > 0 ? around + ours.payload : 0;
-    end.takes = theirs.window > 0;
+    end.receives_tickets = theirs.window > 0;
     end.answers = theirs.requests ? power_of_two(theirs.window) : 0;
     end.answer_room = theirs.requests ? around + largest_reply(plan, side) : 0;
     return end;

@@ -170,12 +170,12 @@ static void ignore(const struct zg_stretch *stretch, void *data)
 /* Frames in a stretch of bytes, if they make up at least half of it. */
 static unsigned frames_in(const struct zg_plan *plan, const uint8_t *bytes, size_t count)
 {
-    struct zg_stream *stream = zg_stream_new(plan, ignore, NULL);
+    struct zg_frame_reader *stream = zg_frame_reader_new(plan, ignore, NULL);
 
-    zg_stream_feed(stream, bytes, count);
-    const struct zg_counters *counters = zg_stream_counters(stream);
+    zg_frame_reader_feed(stream, bytes, count);
+    const struct zg_counters *counters = zg_frame_reader_counters(stream);
     const unsigned frames = 2 * (uint64_t)counters->bytes_of_frames >= count ? counters->frames_in : 0;
-    zg_stream_free(stream);
+    zg_frame_reader_free(stream);
     return frames;
 }
 

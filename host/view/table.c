@@ -37,7 +37,7 @@ static bool can_be_drawn(const struct zg_step *step)
 }
 
 static struct zg_table_row *new_row(const struct zg_table *table, const struct zg_plan_message *message, bool out,
-                                    zg_role source)
+                                    zg_header_word source)
 {
     struct zg_table_row *row = g_new0(struct zg_table_row, 1);
 
@@ -63,7 +63,7 @@ static struct zg_table_row *new_row(const struct zg_table *table, const struct z
 /* The row of a message and source; a new one goes to its place in the order. */
 static struct zg_table_row *row_of(const struct zg_table *table, const struct zg_stretch *stretch, bool out)
 {
-    const zg_role source = table->plan->source_bits > 0 ? stretch->header.source : 0;
+    const zg_header_word source = table->plan->source_bits > 0 ? stretch->header.source : 0;
     unsigned place = 0;
 
     for (; place < table->rows->len; place++) {

@@ -36,7 +36,7 @@ void zg_any_link_receive(struct zg_any_link *any, const uint8_t *bytes, size_t c
  * the ring has no room now, or the silence in front of a frame is not over; nothing was sent, try again later;
  * ZG_ESIZE: the payload is longer than max_payload (with marks without escape it is to be just as long). Linear in
  * `length`. */
-int zg_any_link_send(struct zg_any_link *any, zg_role id, const uint8_t *payload, size_t length);
+int zg_any_link_send(struct zg_any_link *any, zg_header_word id, const uint8_t *payload, size_t length);
 
 /* Does what is due: takes received bytes apart, delivers frames, watches silence. Never waits; bounded by the bytes
  * that are in the receive ring when it is called, and after damage by those that are read again (zeugma/receiver.h). */

@@ -64,23 +64,23 @@ typedef uint64_t zg_check_word;
 #endif
 
 /* Bits of a number in a frame's header: 8, 16 or 32. The widest role of a definition must fit. */
-#ifndef ZG_ROLE_BITS
+#ifndef ZG_HEADER_WORD_BITS
 #if UINTPTR_MAX > 0xFFFF
-#define ZG_ROLE_BITS 32
+#define ZG_HEADER_WORD_BITS 32
 #else
-#define ZG_ROLE_BITS 8
+#define ZG_HEADER_WORD_BITS 8
 #endif
 #endif
-ZG_ASSERT(ZG_ROLE_BITS == 8 || ZG_ROLE_BITS == 16 || ZG_ROLE_BITS == 32, "ZG_ROLE_BITS is 8, 16 or 32");
+ZG_ASSERT(ZG_HEADER_WORD_BITS == 8 || ZG_HEADER_WORD_BITS == 16 || ZG_HEADER_WORD_BITS == 32, "ZG_HEADER_WORD_BITS is 8, 16 or 32");
 
-#if ZG_ROLE_BITS == 8
-typedef uint8_t zg_role;
-#elif ZG_ROLE_BITS == 16
-typedef uint16_t zg_role;
+#if ZG_HEADER_WORD_BITS == 8
+typedef uint8_t zg_header_word;
+#elif ZG_HEADER_WORD_BITS == 16
+typedef uint16_t zg_header_word;
 #else
-typedef uint32_t zg_role;
+typedef uint32_t zg_header_word;
 #endif
-#define ZG_ROLE_MAX ((zg_role) ~(zg_role)0)
+#define ZG_HEADER_WORD_MAX ((zg_header_word) ~(zg_header_word)0)
 
 /* Bits of a byte that one table look-up of a CRC takes: 0 (no table, least flash), 4 (16 entries) or
  * 8 (256 entries, fastest). */

@@ -44,7 +44,7 @@ const char *zg_settled_text(enum zg_settled settled);
 
 /* A message with tickets, as its sender treats it. Constant, usually generated. */
 struct zg_ticketed {
-    zg_role id;
+    zg_header_word id;
     uint8_t window;  /* of this message, open at a time */
     uint8_t retries; /* times that it is sent again */
     bool request;    /* only its reply settles it */
@@ -68,7 +68,7 @@ struct zg_open {
 /* A reply, to be sent again when its request comes again. */
 struct zg_answered {
     /* private */
-    zg_role id;
+    zg_header_word id;
     uint16_t length; /* 0: none; tickets included */
     uint8_t ticket;
     bool due;
@@ -96,16 +96,16 @@ struct zg_delivery_terms {
     const struct zg_ticketed *messages; /* that it sends, replies aside; in ZG_FLASH */
     uint8_t window;                     /* the largest of theirs, 0: there are none */
     bool windows_differ;
-    uint8_t kinds;   /* of messages, */
-    bool asks;       /* requests among them, */
-    bool keeps;      /* and such as keep their order */
-    uint8_t slots;   /* for open messages: a power of two, window at least */
-    uint8_t answers; /* for replies: a power of two, or 0 */
-    uint16_t room;   /* bytes for each of the open ones, */
-    uint16_t answer_room;
-    bool takes; /* messages and requests come in */
-    zg_role acknowledge_id;
-    zg_role refused_id;
+    uint8_t kinds;         /* how many of them there are */
+    bool sends_requests;   /* some of them are requests */
+    bool keeps_order;      /* some must be taken in the order in which they were sent */
+    uint8_t slots;         /* for open messages: a power of two, at least `window` */
+    uint8_t answers;       /* for replies: a power of two, or 0 */
+    uint16_t room;         /* bytes for each open message: header, payload, check */
+    uint16_t answer_room;  /* bytes for each reply */
+    bool receives_tickets; /* messages with tickets, or requests, come in */
+    zg_header_word acknowledge_id;
+    zg_header_word refused_id;
     /* A message ended. The payload begins with its ticket, and base; it may be written over once this sends another. */
     void (*settled)(void *owner, const struct zg_peer *peer, uint8_t kind, const uint8_t *payload, uint16_t length,
                     enum zg_settled how);

@@ -55,7 +55,7 @@ struct zg_hello_terms {
     bool big_endian;
     bool asks_only;        /* the PC of a shared line: a keepalive is to be answered */
     bool answers_only;     /* a device of one: never begins */
-    zg_role id;            /* of the message */
+    zg_header_word id;            /* of the message */
     uint32_t wait_us;      /* for an answer, before the next try; doubled up to 32 times */
     uint32_t keepalive_us; /* 0: none */
 };

@@ -55,8 +55,8 @@ struct zg_link_memory {
  * handler. */
 struct zg_late {
     /* private */
-    zg_role id;
-    zg_role to;
+    zg_header_word id;
+    zg_header_word to;
     uint16_t length; /* of the payload */
     bool due;
 };
@@ -74,9 +74,9 @@ struct zg_link {
     bool sending;         /* the transmit ring was not seen empty since the last frame went in */
     uint8_t flagged;      /* the interrupt's: bytes with an error, modulo 256 */
     uint8_t flagged_seen; /* at the last frame */
-    zg_role sequence;     /* of the next frame sent */
-    zg_role address;
-    zg_role asked;       /* half duplex, shared line: the node whose answer is waited for, */
+    zg_header_word sequence;     /* of the next frame sent */
+    zg_header_word address;
+    zg_header_word asked;       /* half duplex, shared line: the node whose answer is waited for, */
     uint16_t answer_ms;  /* for so long behind the end of the frame that asked; 0: none is */
     uint32_t last_us;    /* when bytes last came in */
     uint32_t sent_us;    /* when the transmit ring was last seen to become empty */
@@ -95,10 +95,10 @@ struct zg_link {
 
 /* On a shared line: this node's own address, and that of its first peer, to which it sends (the PC is 0). Both are 0
  * at first. Loop only. */
-void zg_link_set_addresses(struct zg_link *link, zg_role own, zg_role peer);
+void zg_link_set_addresses(struct zg_link *link, zg_header_word own, zg_header_word peer);
 
 /* Follows another node on a shared line, too: `peer` must outlive the link. Loop only. */
-void zg_link_add_peer(struct zg_link *link, struct zg_peer *peer, zg_role address);
+void zg_link_add_peer(struct zg_link *link, struct zg_peer *peer, zg_header_word address);
 
 /* A byte came in, with the errors flagged for it (a sum of zg_line_error, usually 0). Receive interrupt; constant time.
  * A byte that finds the ring full is dropped and counted. Where silence ends a frame, the port's clock is read. */

@@ -27,7 +27,7 @@ enum zg_link_event {
 
 struct zg_peer {
     struct zg_peer *next; /* read only: of the link's, or NULL */
-    zg_role address;      /* read only; 0 where the line is not shared */
+    zg_header_word address;      /* read only; 0 where the line is not shared */
     bool up;              /* read only: heard within link_timeout; false without one */
     /* private */
     bool foreign;      /* its last frame was of another version */

@@ -22,13 +22,13 @@ extern "C" {
 
 /* What a frame's header says; a role that the definition lacks is 0. */
 struct zg_header {
-    zg_role version; /* major number, modulo the role's width */
-    zg_role id;
-    zg_role sequence;
-    zg_role minor;  /* minor number, modulo the role's width */
-    zg_role length; /* as the definition counts it, bytes */
-    zg_role destination;
-    zg_role source;
+    zg_header_word version; /* major number, modulo the role's width */
+    zg_header_word id;
+    zg_header_word sequence;
+    zg_header_word minor;  /* minor number, modulo the role's width */
+    zg_header_word length; /* as the definition counts it, bytes */
+    zg_header_word destination;
+    zg_header_word source;
     uint8_t ticket; /* in front of the fields of an acknowledged message, a request or a reply */
     uint8_t base;   /* behind it where the order is kept: the oldest ticket that the sender still offers */
 };
@@ -38,7 +38,7 @@ struct zg_frame {
     struct zg_header header;
     struct zg_peer *peer;    /* who sent it; NULL: a node that is not followed */
     enum zg_arrival arrival; /* what the sequence number tells */
-    zg_role skipped;         /* with the service hello: numbers skipped in front of it, counted as lost */
+    zg_header_word skipped;         /* with the service hello: numbers skipped in front of it, counted as lost */
     uint32_t at_us;          /* port's clock when the frame was complete */
     uint8_t line_errors;     /* bytes that the hardware flagged since the last frame */
 };

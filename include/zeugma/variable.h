@@ -9,7 +9,7 @@
 enum { ZG_MAY_READ = 1, ZG_MAY_WRITE = 2 };
 
 /* One that is sent again and again. */
-struct zg_stream {
+struct zg_variable_stream {
     /* private */
     uint32_t due_us;
     uint16_t period_ms; /* 0: none */

@@ -92,13 +92,13 @@ static bool understood(const struct zg_plan *to, const struct zg_plan_message *i
 {
     struct reading reading = { NULL, false, leaves_new() };
     struct leaves sent = leaves_new();
-    struct zg_stream *stream = zg_stream_new(to, read_stretch, &reading);
+    struct zg_frame_reader *stream = zg_frame_reader_new(to, read_stretch, &reading);
 
     add_leaves(&sent, "", &item->payload, values);
-    zg_stream_feed(stream, frame->data, frame->len);
-    zg_stream_end(stream);
+    zg_frame_reader_feed(stream, frame->data, frame->len);
+    zg_frame_reader_end(stream);
     bool good = reading.message && reading.in_range && same_values(&sent, &reading.leaves);
-    zg_stream_free(stream);
+    zg_frame_reader_free(stream);
     leaves_clear(&reading.leaves);
     leaves_clear(&sent);
     return good;

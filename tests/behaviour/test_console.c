@@ -69,17 +69,17 @@ static struct told stream_told(const struct zg_plan *plan, const GByteArray *byt
                                struct zg_random *random, struct zg_counters *counters)
 {
     struct told told = { g_string_new(NULL), g_string_new(NULL), 0 };
-    struct zg_stream *stream = zg_stream_new(plan, take_stretch, &told);
+    struct zg_frame_reader *stream = zg_frame_reader_new(plan, take_stretch, &told);
 
     for (size_t at = 0, count; at < bytes->len; at += count) {
         count = 1 + (size_t)zg_random_below(random, piece);
         count = MIN(count, bytes->len - at);
-        zg_stream_feed(stream, bytes->data + at, count);
+        zg_frame_reader_feed(stream, bytes->data + at, count);
     }
-    zg_stream_end(stream);
-    *counters = *zg_stream_counters(stream);
+    zg_frame_reader_end(stream);
+    *counters = *zg_frame_reader_counters(stream);
     assert_sum(counters, bytes->len);
-    zg_stream_free(stream);
+    zg_frame_reader_free(stream);
     return told;
 }
 

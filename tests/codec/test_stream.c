@@ -34,20 +34,20 @@ static void note(const struct zg_stretch *stretch, void *data)
 static char *tell(const struct zg_plan *plan, const GByteArray *bytes, struct zg_random *random, unsigned most)
 {
     struct told told = { plan, g_string_new(NULL), 0, 0 };
-    struct zg_stream *stream = zg_stream_new(plan, note, &told);
+    struct zg_frame_reader *stream = zg_frame_reader_new(plan, note, &told);
 
     for (size_t at = 0; at < bytes->len;) {
         size_t left = bytes->len - at;
         size_t piece = most == 0 ? left : 1 + (size_t)zg_random_below(random, MIN(left, most));
-        zg_stream_feed(stream, bytes->data + at, piece);
+        zg_frame_reader_feed(stream, bytes->data + at, piece);
         at += piece;
     }
-    zg_stream_end(stream);
-    const struct zg_counters *c = zg_stream_counters(stream);
+    zg_frame_reader_end(stream);
+    const struct zg_counters *c = zg_frame_reader_counters(stream);
     assert_int_equal(told.bytes + c->bytes_idle, bytes->len);
     assert_int_equal(c->bytes_in, bytes->len);
     assert_int_equal(c->bytes_in, c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_idle);
-    zg_stream_free(stream);
+    zg_frame_reader_free(stream);
     return g_string_free(told.lines, FALSE);
 }
 

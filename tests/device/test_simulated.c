@@ -70,13 +70,13 @@ static void test_devices(void **state)
         const struct zg_simulated_settings settings = { .seed = round, .busy = round % 3 == 0 };
         struct zg_simulated *device = zg_simulated_new(plan.plan, &settings, 0);
         struct seen seen = { 0 };
-        struct zg_stream *stream = zg_stream_new(plan.plan, count, &seen);
+        struct zg_frame_reader *stream = zg_frame_reader_new(plan.plan, count, &seen);
         g_autoptr(GByteArray) left = g_byte_array_new();
         for (uint64_t ms = 1; ms <= 6000; ms++) {
             g_byte_array_set_size(left, 0);
             zg_simulated_run(device, ms * 1000000, left);
             if (plan.plan->gap_ns == 0) /* else frames are told by their times */
-                zg_stream_feed(stream, left->data, left->len);
+                zg_frame_reader_feed(stream, left->data, left->len);
             if (ms == 3000)
                 zg_simulated_restart(device);
         }
@@ -89,7 +89,7 @@ static void test_devices(void **state)
             2 * 8 * plan.plan->max_frame / zg_plan_least_frame(plan.plan); /* in the ring, at most */
         assert_true(plan.plan->gap_ns > 0 || seen.frames + waiting >= totals.frames_out);
         frames += seen.frames;
-        zg_stream_free(stream);
+        zg_frame_reader_free(stream);
         zg_simulated_free(device);
         test_plan_clear(&plan);
     }

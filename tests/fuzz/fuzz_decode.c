@@ -47,19 +47,19 @@ static void tell(const struct zg_stretch *stretch, void *data)
 static GString *feed(const struct zg_plan *plan, const uint8_t *data, size_t size, size_t piece)
 {
     struct telling telling = { plan, g_string_new(NULL), 0 };
-    struct zg_stream *stream = zg_stream_new(plan, tell, &telling);
+    struct zg_frame_reader *stream = zg_frame_reader_new(plan, tell, &telling);
 
     for (size_t at = 0; at < size;) {
         size_t count = piece ? MIN(piece, size - at) : size;
-        zg_stream_feed(stream, data + at, count);
+        zg_frame_reader_feed(stream, data + at, count);
         at += count;
     }
-    zg_stream_end(stream);
-    const struct zg_counters *c = zg_stream_counters(stream);
+    zg_frame_reader_end(stream);
+    const struct zg_counters *c = zg_frame_reader_counters(stream);
     g_assert(c->bytes_in == size);
     g_assert(c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console + c->bytes_idle == size);
     g_assert(telling.bytes + c->bytes_idle == size);
-    zg_stream_free(stream);
+    zg_frame_reader_free(stream);
     return telling.text;
 }
 

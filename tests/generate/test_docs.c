@@ -28,12 +28,12 @@ static char *decoded(const struct zg_plan *plan, const char *hex)
 {
     g_autoptr(GByteArray) bytes = zg_bytes_from_hex(hex, NULL);
     GString *fields = g_string_new(NULL);
-    struct zg_stream *stream = zg_stream_new(plan, keep_json, fields);
+    struct zg_frame_reader *stream = zg_frame_reader_new(plan, keep_json, fields);
 
     assert_non_null(bytes);
-    zg_stream_feed(stream, bytes->data, bytes->len);
-    zg_stream_end(stream);
-    zg_stream_free(stream);
+    zg_frame_reader_feed(stream, bytes->data, bytes->len);
+    zg_frame_reader_end(stream);
+    zg_frame_reader_free(stream);
     return g_string_free(fields, FALSE);
 }
 

@@ -116,19 +116,19 @@ static void hold_receivers(const struct test_framing *framing, const struct zg_p
     g_autoptr(GPtrArray) frames = g_ptr_array_new_with_free_func(test_unref_bytes);
     g_autoptr(GByteArray) bytes = test_framing_stream(random, framing, plan, frames);
     g_autoptr(GString) wanted = g_string_new(NULL);
-    struct zg_stream *stream = zg_stream_new(plan, note, wanted);
+    struct zg_frame_reader *stream = zg_frame_reader_new(plan, note, wanted);
 
-    zg_stream_feed(stream, bytes->data, bytes->len);
-    zg_stream_end(stream);
+    zg_frame_reader_feed(stream, bytes->data, bytes->len);
+    zg_frame_reader_end(stream);
     write_file(folder, "stream", bytes->data, bytes->len);
     run("cd %s && ./relay receive < stream > by_c && " TEST_PYTHON " driver.py . receive < stream > by_python", folder);
     for (unsigned i = 0; i < 2; i++) {
         g_autofree char *told = read_file(folder, i == 0 ? "by_c" : "by_python");
         g_auto(GStrv) lines = g_strsplit(told, "\n", -1);
         assert_string_equal(lines[0], wanted->str);
-        compare_counters(lines[1], zg_stream_counters(stream), i == 0 ? 25 : 13);
+        compare_counters(lines[1], zg_frame_reader_counters(stream), i == 0 ? 25 : 13);
     }
-    zg_stream_free(stream);
+    zg_frame_reader_free(stream);
 }
 
 static void hold_code(const struct test_framing *framing, struct zg_random *random, const char *option)

@@ -138,13 +138,13 @@ static void expect_stream(struct zg_random *random, const struct zg_plan *plan, 
     g_autoptr(GString) frames = g_string_new(NULL);
 
     g_autoptr(GByteArray) arrived = test_damage(random, bytes->data, bytes->len, 8, &touched, &origin);
-    struct zg_stream *stream = zg_stream_new(plan, note_stretch, frames);
-    zg_stream_feed(stream, arrived->data, arrived->len);
-    const struct zg_counters *c = zg_stream_counters(stream);
+    struct zg_frame_reader *stream = zg_frame_reader_new(plan, note_stretch, frames);
+    zg_frame_reader_feed(stream, arrived->data, arrived->len);
+    const struct zg_counters *c = zg_frame_reader_counters(stream);
     g_string_append(input, "stream ");
     append_hex(input, arrived->data, arrived->len);
     g_string_append_c(input, '\n');
-    zg_stream_end(stream);
+    zg_frame_reader_end(stream);
     g_string_append_printf(
         wanted,
         "%s\nframes_in=%u failed_check=%u other_version=%u unknown_id=%u bad_payload=%u malformed=%u "
@@ -152,7 +152,7 @@ static void expect_stream(struct zg_random *random, const struct zg_plan *plan, 
         "bytes_idle=%u\n",
         frames->str, c->frames_in, c->failed_check, c->other_version, c->unknown_id, c->bad_payload, c->malformed,
         c->too_long, c->timed_out, c->bytes_in, c->bytes_of_frames, c->bytes_failed, c->bytes_noise, c->bytes_idle);
-    zg_stream_free(stream);
+    zg_frame_reader_free(stream);
 }
 
 static void compare_lines(const char *wanted, const char *told, const char *input)

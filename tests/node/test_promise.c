@@ -41,21 +41,21 @@ static struct told listen(const struct zg_plan *plan, const GByteArray *bytes, s
                           struct zg_counters *counters)
 {
     struct told told = { g_string_new(NULL), g_array_new(FALSE, FALSE, sizeof(uint32_t)), 0 };
-    struct zg_stream *stream = zg_stream_new(plan, note, &told);
+    struct zg_frame_reader *stream = zg_frame_reader_new(plan, note, &told);
 
     for (guint at = 0; at < bytes->len;) {
         guint piece = bytes->len - at;
         if (most > 0)
             piece = 1 + (guint)zg_random_below(random, MIN(piece, most));
         g_autofree uint8_t *exact = g_memdup2(bytes->data + at, piece); /* reading behind it is seen */
-        zg_stream_feed(stream, exact, piece);
+        zg_frame_reader_feed(stream, exact, piece);
         at += piece;
     }
-    zg_stream_end(stream);
-    *counters = *zg_stream_counters(stream);
+    zg_frame_reader_end(stream);
+    *counters = *zg_frame_reader_counters(stream);
     check_sum(counters, bytes->len, 0);
     assert_int_equal(told.bytes + counters->bytes_idle, bytes->len);
-    zg_stream_free(stream);
+    zg_frame_reader_free(stream);
     return told;
 }
 

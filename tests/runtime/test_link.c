@@ -94,9 +94,9 @@ static void ignore_stretch(const struct zg_stretch *stretch, void *data)
 static void check_stream(const struct zg_link *link, const GByteArray *bytes)
 {
     size_t told = 0;
-    struct zg_stream *stream = zg_stream_new(small.plan, ignore_stretch, &told);
-    zg_stream_feed(stream, bytes->data, bytes->len);
-    const struct zg_counters *a = zg_stream_counters(stream), *b = &link->counters;
+    struct zg_frame_reader *stream = zg_frame_reader_new(small.plan, ignore_stretch, &told);
+    zg_frame_reader_feed(stream, bytes->data, bytes->len);
+    const struct zg_counters *a = zg_frame_reader_counters(stream), *b = &link->counters;
     assert_int_equal(a->frames_in, b->frames_in);
     assert_int_equal(a->bytes_of_frames, b->bytes_of_frames);
     assert_int_equal(a->failed_check, b->failed_check);
@@ -107,9 +107,9 @@ static void check_stream(const struct zg_link *link, const GByteArray *bytes)
     assert_int_equal(a->bad_payload, b->bad_payload);
     assert_int_equal(a->extra_bytes, b->extra_bytes);
     assert_int_equal(a->bytes_idle, b->bytes_idle);
-    zg_stream_end(stream);
+    zg_frame_reader_end(stream);
     assert_int_equal(told + a->bytes_idle, bytes->len);
-    zg_stream_free(stream);
+    zg_frame_reader_free(stream);
 }
 
 /* Frames with values 0, 1, 2, ...; begins[k] is where frame k begins. */

@@ -162,7 +162,7 @@ static GByteArray *random_bytes(struct zg_random *random)
         size_t length = zg_random_below(random, MOST_PAYLOAD + 1), noise = zg_random_below(random, 3) == 0 ? 300 : 5;
         for (size_t i = 0; i < length; i++)
             payload[i] = (uint8_t)(zg_random_below(random, 4) == 0 ? 0 : zg_random_below(random, 256));
-        assert_int_equal(zg_any_link_send(&sender.any, (zg_role)(4 + zg_random_below(random, 6)), payload, length), 0);
+        assert_int_equal(zg_any_link_send(&sender.any, (zg_header_word)(4 + zg_random_below(random, 6)), payload, length), 0);
         while (zg_link_transmit_isr(&sender.any.link, &byte))
             if (zg_random_below(random, 100) > 0) {
                 byte = (uint8_t)(zg_random_below(random, 60) == 0 ? zg_random_below(random, 256) : byte);

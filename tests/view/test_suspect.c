@@ -36,7 +36,7 @@ static int tear_down(void **state)
 
 struct listening {
     struct zg_suspect *suspect;
-    struct zg_stream *stream;
+    struct zg_frame_reader *stream;
     uint64_t now_ns;
 };
 
@@ -55,9 +55,9 @@ static void hear(struct listening *listening, const uint8_t *bytes, size_t count
     const struct zg_passage passage = { listening->now_ns, false, bytes, count };
 
     if (!listening->stream)
-        listening->stream = zg_stream_new(plan.plan, take, listening);
+        listening->stream = zg_frame_reader_new(plan.plan, take, listening);
     zg_suspect_bytes(listening->suspect, &passage);
-    zg_stream_feed(listening->stream, bytes, count);
+    zg_frame_reader_feed(listening->stream, bytes, count);
 }
 
 /* What is said by now, "" for nothing; the caller frees it. */
@@ -65,14 +65,14 @@ static char *judged(struct listening *listening, bool *noise)
 {
     static const struct zg_counters none;
     bool ignored;
-    char *text = zg_suspect_judge(listening->suspect, listening->stream ? zg_stream_counters(listening->stream) : &none,
+    char *text = zg_suspect_judge(listening->suspect, listening->stream ? zg_frame_reader_counters(listening->stream) : &none,
                                   listening->now_ns, noise ? noise : &ignored);
     return text ? text : g_strdup("");
 }
 
 static void end(struct listening *listening)
 {
-    zg_stream_free(listening->stream);
+    zg_frame_reader_free(listening->stream);
     zg_suspect_free(listening->suspect);
 }
 

@@ -11,18 +11,18 @@
 static inline void view_feed(const struct zg_plan *plan, const uint8_t *bytes, size_t count, zg_stretch_function take,
                              void *data)
 {
-    struct zg_stream *stream = zg_stream_new(plan, take, data);
+    struct zg_frame_reader *stream = zg_frame_reader_new(plan, take, data);
 
-    zg_stream_feed(stream, bytes, count);
-    zg_stream_end(stream);
-    zg_stream_free(stream);
+    zg_frame_reader_feed(stream, bytes, count);
+    zg_frame_reader_end(stream);
+    zg_frame_reader_free(stream);
 }
 
 /* A frame of a message with fields as JSON. */
 static inline GByteArray *view_frame(const struct zg_plan *plan, const char *message, const char *json, uint32_t source)
 {
     const struct zg_plan_message *item = zg_plan_by_name(plan, message);
-    const struct zg_header header = { .version = plan->version, .id = (zg_role)item->message->id, .source = source };
+    const struct zg_header header = { .version = plan->version, .id = (zg_header_word)item->message->id, .source = source };
     struct zg_value *values = zg_values_new(&item->payload);
     g_autoptr(GError) error = NULL;
     uint8_t payload[256];

@@ -69,7 +69,7 @@ static void print_handlers(const struct zgi_c *c, GString *text)
         if (c->end.delivery && zg_side_tickets(c->side, message))
             zgi_c_emit(c, text, message->name,
                        c->end.has_many
-                           ? "    void (*@n_settled)(void *context, zg_role to, const struct @p_@n *message, enum "
+                           ? "    void (*@n_settled)(void *context, zg_header_word to, const struct @p_@n *message, enum "
                              "zg_settled how);\n"
                            : "    void (*@n_settled)(void *context, const struct @p_@n *message, enum zg_settled "
                              "how);\n");
@@ -81,8 +81,8 @@ static void print_handlers(const struct zgi_c *c, GString *text)
         g_string_append(text, "    void (*variable_written)(void *context, uint8_t index);\n");
     if (c->end.interleaved)
         g_string_append(text, "    void (*console_text)(void *context, const char *text, size_t size);\n");
-    if (c->end.tells)
-        g_string_append(text, "    void (*link_changed)(void *context, zg_role address, enum zg_link_event event);\n");
+    if (c->end.reports_changes)
+        g_string_append(text, "    void (*link_changed)(void *context, zg_header_word address, enum zg_link_event event);\n");
     g_string_append_printf(text, "%s};\n\n",
                            text->len > before ? "" : "    uint8_t nothing; /* the other end sends no message */\n");
 }
@@ -119,7 +119,7 @@ static void print_struct(const struct zgi_c *c, GString *text)
                    "    struct @p_@s_session sessions[@P_@S_PEERS];\n    uint8_t peers; /* of them in use */\n"
                    "    uint8_t turn;\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
-        zgi_c_emit(c, text, NULL, "    struct zg_stream streams[@P_DEVICE_STREAMS];\n");
+        zgi_c_emit(c, text, NULL, "    struct zg_variable_stream streams[@P_DEVICE_STREAMS];\n");
     if (c->end.late)
         zgi_c_emit(c, text, NULL,
                    "    struct zg_late late;\n"
@@ -164,7 +164,7 @@ static void print_functions(const struct zgi_c *c, GString *text)
             c->end.has_many
                 ? "/* What is known of a device: `match`, how its definition stands to this one, `known`, whether "
                   "it knows this\n * node, `boot`. NULL: it is not followed. Loop only. */\n"
-                  "const struct zg_hello *@p_@s_hello(struct @p_@s *node, zg_role address);\n\n"
+                  "const struct zg_hello *@p_@s_hello(struct @p_@s *node, zg_header_word address);\n\n"
                 : "/* What is known of the other end: `match`, how its definition stands to this one, `known`, "
                   "whether it knows this\n * node, `boot`. Loop only. */\n"
                   "const struct zg_hello *@p_@s_hello(const struct @p_@s *node);\n\n");
@@ -173,20 +173,20 @@ static void print_functions(const struct zgi_c *c, GString *text)
             c, text, NULL,
             "/* Follows the device that has this address. Returns 0; ZG_EINVALID: it is followed already, or no "
             "device's;\n * ZG_EROOM: all @P_HOST_PEERS places are taken. Loop only. */\n"
-            "int @p_host_add(struct @p_host *node, zg_role address);\n\n"
+            "int @p_host_add(struct @p_host *node, zg_header_word address);\n\n"
             "/* The address of the device whose turn it is, for asking one after the other: every call the next; "
             "one that is\n * down every eighth time. 0: none is followed. Loop only. */\n"
-            "zg_role @p_host_next(struct @p_host *node);\n\n");
+            "zg_header_word @p_host_next(struct @p_host *node);\n\n");
     else if (c->end.addressed && c->side == ZG_SIDE_DEVICE)
         zgi_c_emit(c, text, NULL,
                    "/* Gives this device its address, which is 1 before. Loop only. */\n"
-                   "void @p_device_set_address(struct @p_device *node, zg_role address);\n\n");
+                   "void @p_device_set_address(struct @p_device *node, zg_header_word address);\n\n");
     else if (c->plan->destination_bits > 0)
         zgi_c_emit(
             c, text, NULL,
             "/* Whom this host sends to from now on, 1 before; all ones: everybody. Its frames tell, and those that "
             "come back do not\n * tell from whom: what carries a ticket is to be settled before the next. Loop "
-            "only. */\nvoid @p_host_set_peer(struct @p_host *node, zg_role address);\n\n");
+            "only. */\nvoid @p_host_set_peer(struct @p_host *node, zg_header_word address);\n\n");
 }
 
 void zgi_c_node_header(const struct zgi_c *c, GString *text)
@@ -244,7 +244,7 @@ static void print_protocol(const struct zgi_c *c, GString *text)
         g_strdup_printf("UINT32_C(%" G_GUINT32_FORMAT ")%s%s%s", protocol.byte_timeout_us, holds_back(c) ? " + " : "",
                         holds_back(c) ? c->upper : "", holds_back(c) ? "_HOST_HELD_BACK_US" : "");
 
-    g_autofree char *changed = named(c, c->end.tells, "", "changed");
+    g_autofree char *changed = named(c, c->end.reports_changes, "", "changed");
     g_autofree char *hello = named(c, c->end.hello, "&", "hello_terms");
     g_autofree char *delivery = named(c, c->end.delivery, "&", "delivery_terms");
     g_autofree char *console = named(c, c->end.interleaved, "", "console_of");
@@ -278,7 +278,7 @@ static void print_protocol(const struct zgi_c *c, GString *text)
 
 static void print_changed(const struct zgi_c *c, GString *text)
 {
-    if (!c->end.tells)
+    if (!c->end.reports_changes)
         return;
     zgi_c_emit(c, text, NULL,
                "static void @p_@s_changed(void *owner, struct zg_peer *peer, enum zg_link_event event)\n{\n"
@@ -291,7 +291,7 @@ static void print_deliver(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
     const char *unknown =
-        c->end.delivery && c->end.takes ? "@p_@s_refuse_unknown(node, frame, payload, length)" : "ZG_EUNKNOWN";
+        c->end.delivery && c->end.receives_tickets ? "@p_@s_refuse_unknown(node, frame, payload, length)" : "ZG_EUNKNOWN";
     g_autoptr(GString) cases = g_string_new(NULL);
 
     for (unsigned i = 0; i < plan->messages->len; i++) {

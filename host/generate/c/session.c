@@ -128,13 +128,13 @@ static void print_delivery_terms(const struct zgi_c *c, GString *text)
     zgi_c_member(text, "window", "%u", end->window);
     zgi_c_member(text, "windows_differ", "%s", end->windows_differ ? "true" : "false");
     zgi_c_member(text, "kinds", "%u", end->kinds);
-    zgi_c_member(text, "asks", "%s", end->asks ? "true" : "false");
-    zgi_c_member(text, "keeps", "%s", end->keeps ? "true" : "false");
+    zgi_c_member(text, "sends_requests", "%s", end->sends_requests ? "true" : "false");
+    zgi_c_member(text, "keeps_order", "%s", end->keeps_order ? "true" : "false");
     zgi_c_member(text, "slots", "%u", end->slots);
     zgi_c_member(text, "answers", "%u", end->answers);
     zgi_c_member(text, "room", "%u", end->room);
     zgi_c_member(text, "answer_room", "%u", end->answer_room);
-    zgi_c_member(text, "takes", "%s", end->takes ? "true" : "false");
+    zgi_c_member(text, "receives_tickets", "%s", end->receives_tickets ? "true" : "false");
     zgi_c_member(text, "acknowledge_id", "%s_ACKNOWLEDGE_ID", c->upper);
     zgi_c_member(text, "refused_id", "%s_REFUSED_ID", c->upper);
     zgi_c_member(text, "settled, which is known", "NULL");
@@ -189,7 +189,7 @@ static void print_begin(const struct zgi_c *c, GString *text)
 static void print_add(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL,
-               "int @p_host_add(struct @p_host *node, zg_role address)\n{\n    struct @p_host_session *with;\n\n"
+               "int @p_host_add(struct @p_host *node, zg_header_word address)\n{\n    struct @p_host_session *with;\n\n"
                "    if (address == node->link.address || address >= zgi_everybody(&node->link) || "
                "zgi_peer(&node->link, address))\n        return ZG_EINVALID;\n"
                "    if (node->peers == @P_HOST_PEERS)\n        return ZG_EROOM;\n"
@@ -201,7 +201,7 @@ static void print_add(const struct zgi_c *c, GString *text)
     zgi_c_emit(c, text, NULL,
                c->end.hello ? "    @p_@s_begin_session(node, with);\n    return 0;\n}\n\n" : "    return 0;\n}\n\n");
     zgi_c_emit(c, text, NULL,
-               "zg_role @p_host_next(struct @p_host *node)\n{\n    const struct zg_peer *peer;\n\n"
+               "zg_header_word @p_host_next(struct @p_host *node)\n{\n    const struct zg_peer *peer;\n\n"
                "    for (unsigned i = 0; i < 8U * node->peers; i++) {\n        node->turn++;\n"
                "        peer = node->sessions[node->turn % node->peers].peer;\n");
     g_string_append(text, c->plan->definition->line.link_timeout_ns > 0
@@ -227,7 +227,7 @@ void zgi_c_session_code(const struct zgi_c *c, GString *text)
         zgi_c_emit(
             c, text, NULL,
             c->end.has_many
-                ? "const struct zg_hello *@p_@s_hello(struct @p_@s *node, zg_role address)\n{\n"
+                ? "const struct zg_hello *@p_@s_hello(struct @p_@s *node, zg_header_word address)\n{\n"
                   "    struct @p_@s_session *with = @p_@s_session_with(node, zgi_peer(&node->link, address));\n\n"
                   "    return with ? &with->hello : NULL;\n}\n\n"
                 : "const struct zg_hello *@p_@s_hello(const struct @p_@s *node)\n{\n"
@@ -237,11 +237,11 @@ void zgi_c_session_code(const struct zgi_c *c, GString *text)
         print_add(c, text);
     else if (c->end.addressed && c->side == ZG_SIDE_DEVICE)
         zgi_c_emit(c, text, NULL,
-                   "void @p_device_set_address(struct @p_device *node, zg_role address)\n{\n"
+                   "void @p_device_set_address(struct @p_device *node, zg_header_word address)\n{\n"
                    "    node->link.address = address;\n}\n\n");
     else if (c->plan->destination_bits > 0)
         zgi_c_emit(c, text, NULL,
-                   "void @p_host_set_peer(struct @p_host *node, zg_role address)\n{\n"
+                   "void @p_host_set_peer(struct @p_host *node, zg_header_word address)\n{\n"
                    "    node->link.peer.address = address;\n}\n\n");
 }
 
@@ -375,7 +375,7 @@ void zgi_c_services(const struct zgi_c *c, GString *text)
     if (c->end.delivery) {
         zgi_c_settled(c, text);
         print_settling(c, text);
-        if (c->end.takes)
+        if (c->end.receives_tickets)
             zgi_c_emit(
                 c, text, NULL,
                 "/* A message of an id that this end does not know. */\n"

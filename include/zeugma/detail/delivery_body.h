@@ -111,7 +111,7 @@ static inline uint8_t *zgi_delivery_open(struct zg_link *link, struct zg_deliver
             return NULL;
     }
     return zgi_open_payload(link, delivery, delivery->next) + 1 +
-           (ZGI_DELIVERY(link)->keeps && zgi_flash_read(&message->kept));
+           (ZGI_DELIVERY(link)->keeps_order && zgi_flash_read(&message->kept));
 }
 
 /* The payload stands there, `length` bytes with its tickets: it is sent as soon as may be. */
@@ -236,7 +236,7 @@ static inline uint8_t *zgi_delivery_answer(struct zg_link *link, struct zg_deliv
 
 /* It stands there, `length` bytes with its ticket: it is sent, and again when the request comes again. */
 static inline void zgi_delivery_answered(struct zg_link *link, struct zg_delivery *delivery, uint8_t *at,
-                                         uint8_t ticket, zg_role id, size_t length)
+                                         uint8_t ticket, zg_header_word id, size_t length)
 {
     struct zg_answered *answered = zgi_answered_of(link, delivery, ticket);
 
@@ -262,7 +262,7 @@ static inline void zgi_delivery_acknowledged(struct zg_link *link, struct zg_del
     for (uint8_t ticket = payload[0]; taken != 0; ticket--, taken >>= 1) {
         const struct zg_open *open = zgi_open_of(link, delivery, ticket);
         if ((taken & 1U) != 0 && zgi_is_open(open, ticket) &&
-            !(ZGI_DELIVERY(link)->asks && zgi_flash_read(&zgi_ticketed(link, zgi_kind_of(link, open))->request)))
+            !(ZGI_DELIVERY(link)->sends_requests && zgi_flash_read(&zgi_ticketed(link, zgi_kind_of(link, open))->request)))
             zgi_settle(link, delivery, ticket, ZG_DELIVERED);
     }
 }
@@ -318,7 +318,7 @@ static inline bool zgi_open_send(struct zg_link *link, struct zg_delivery *deliv
     uint8_t *payload = content + ZGI_PROTOCOL_OF(link)->header_size;
 
     payload[0] = ticket;
-    if (ZGI_DELIVERY(link)->keeps && zgi_flash_read(&message->kept))
+    if (ZGI_DELIVERY(link)->keeps_order && zgi_flash_read(&message->kept))
         payload[1] = delivery->base;
     if (zgi_link_send(link, delivery->peer->address, zgi_flash_read(&message->id), content, NULL, open->length) != 0)
         return false;
@@ -365,7 +365,7 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zg_hello *he
 }
 
 /* Sends two bytes of a service. */
-static inline bool zgi_send_pair(struct zg_link *link, const struct zg_peer *peer, zg_role id, uint8_t first,
+static inline bool zgi_send_pair(struct zg_link *link, const struct zg_peer *peer, zg_header_word id, uint8_t first,
                                  uint8_t second)
 {
     uint8_t content[ZG_HEADER_MAX + 2 + sizeof(zg_check_word)];
@@ -404,10 +404,10 @@ static inline void zgi_delivery_poll(struct zg_link *link, struct zg_hello *hell
             zgi_link_send(link, delivery->peer->address, answered->id, content, NULL, answered->length) == 0)
             answered->due = false;
     }
-    if (terms->takes && delivery->refused != 0 &&
+    if (terms->receives_tickets && delivery->refused != 0 &&
         zgi_send_pair(link, delivery->peer, terms->refused_id, delivery->refused_ticket, delivery->refused))
         delivery->refused = 0;
-    if (terms->takes && delivery->owing &&
+    if (terms->receives_tickets && delivery->owing &&
         zgi_send_pair(link, delivery->peer, terms->acknowledge_id, delivery->newest, (uint8_t)(delivery->taken >> 1)))
         delivery->owing = false;
     if (terms->window == 0)

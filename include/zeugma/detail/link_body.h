@@ -24,7 +24,7 @@ static inline void zgi_start_transmit(const struct zg_link *link)
 
 /* Half duplex: whether the others are quiet, and none of them is to answer; one that is asked may be sent more, but by
  * those that cannot be in time. */
-static inline bool zgi_line_is_free(struct zg_link *link, zg_role to, uint32_t now)
+static inline bool zgi_line_is_free(struct zg_link *link, zg_header_word to, uint32_t now)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
 
@@ -49,7 +49,7 @@ static inline uint32_t zgi_spread(const struct zg_link *link, uint32_t us, uint1
 
 /* Half duplex: the frame that was just sent asks a node for an answer; until it comes, or `us` are over, frames wait.
  */
-static inline void zgi_await(struct zg_link *link, zg_role from, uint32_t us)
+static inline void zgi_await(struct zg_link *link, zg_header_word from, uint32_t us)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
 
@@ -60,7 +60,7 @@ static inline void zgi_await(struct zg_link *link, zg_role from, uint32_t us)
 }
 
 /* Whether the silence that is due in front of a frame was kept: since the ring became empty, or was seen to be. */
-static inline bool zgi_may_begin(struct zg_link *link, zg_role to)
+static inline bool zgi_may_begin(struct zg_link *link, zg_header_word to)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
 
@@ -109,11 +109,11 @@ static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol
 
 /* Sends one frame to any node (zg_any_link_send()). Without a payload, that stands behind the header, and room for the
  * check behind it. */
-static inline int zgi_link_send(struct zg_link *link, zg_role to, zg_role id, uint8_t *front, const uint8_t *payload,
+static inline int zgi_link_send(struct zg_link *link, zg_header_word to, zg_header_word id, uint8_t *front, const uint8_t *payload,
                                 size_t length)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
-    const struct zg_header header = { 0, id, link->sequence, 0, (zg_role)length, to, link->address, 0, 0 };
+    const struct zg_header header = { 0, id, link->sequence, 0, (zg_header_word)length, to, link->address, 0, 0 };
     size_t wire;
 
     if (length > protocol->max_payload)
@@ -141,7 +141,7 @@ static inline void zgi_count_unanswered(struct zg_link *link)
 }
 
 /* Keeps an answer whose payload is ready, until it may be sent. */
-static inline void zgi_late_begin(struct zg_late *late, zg_role to, zg_role id, size_t length)
+static inline void zgi_late_begin(struct zg_late *late, zg_header_word to, zg_header_word id, size_t length)
 {
     late->to = to;
     late->id = id;
@@ -177,7 +177,7 @@ static inline size_t zgi_link_print(struct zg_link *link, const char *text, size
 }
 
 /* The peer that has this address. */
-static inline struct zg_peer *zgi_peer(struct zg_link *link, zg_role address)
+static inline struct zg_peer *zgi_peer(struct zg_link *link, zg_header_word address)
 {
     struct zg_peer *peer = &link->peer;
 
@@ -202,7 +202,7 @@ static inline void zgi_note_sequence(struct zg_link *link, struct zg_peer *peer,
 
     if (protocol->sequence_bits == 0)
         return;
-    zg_role skipped;
+    zg_header_word skipped;
     frame->arrival = zg_sequence_note(&peer->heard, protocol->sequence_bits, frame->header.sequence, &skipped);
     if (protocol->hello) /* to be taken back, should the frame tell of a restart */
         frame->skipped = skipped;
@@ -216,7 +216,7 @@ static inline void zgi_note_sequence(struct zg_link *link, struct zg_peer *peer,
 static inline void zgi_forget_sequence(struct zg_link *link, const struct zg_frame *frame)
 {
     struct zg_counters *counters = &link->counters;
-    zg_role skipped;
+    zg_header_word skipped;
 
     zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(restarts), 1);
     if (ZGI_PROTOCOL_OF(link)->sequence_bits == 0)
@@ -265,12 +265,12 @@ static inline void zgi_watch_peers(struct zg_link *link, uint32_t now)
 }
 
 /* The address of everybody. */
-static inline zg_role zgi_everybody(const struct zg_link *link)
+static inline zg_header_word zgi_everybody(const struct zg_link *link)
 {
     const unsigned bits = ZGI_PROTOCOL_OF(link)->destination_bits;
 
     (void)link;
-    return (zg_role)(bits == 0 ? 0 : ZG_ROLE_MAX >> (ZG_ROLE_BITS - bits));
+    return (zg_header_word)(bits == 0 ? 0 : ZG_HEADER_WORD_MAX >> (ZG_HEADER_WORD_BITS - bits));
 }
 
 /* Whether a frame is for this node: it has its address, or that of everybody. */

@@ -6,7 +6,7 @@
  */
 
 /* Sends an answer whose payload stands in its place. Whether it was sent, or kept. */
-static inline bool zgi_answer(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_role to, zg_role id,
+static inline bool zgi_answer(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_header_word to, zg_header_word id,
                               size_t length)
 {
     if (late) {
@@ -29,7 +29,7 @@ static inline bool zgi_is_late(struct zg_link *link, const struct zg_late *late)
 }
 
 /* An echo_request: sends its bytes back. */
-static inline void zgi_echo(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_role to, zg_role id,
+static inline void zgi_echo(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_header_word to, zg_header_word id,
                             const uint8_t *payload, size_t length)
 {
     if (length > ZGI_PROTOCOL_OF(link)->max_payload || zgi_is_late(link, late))
@@ -46,7 +46,7 @@ static inline void zgi_put_counter(uint8_t *at, uint32_t value, bool big_endian)
 
 /* A counters_request: sends as many counters as fit, `most` at most, from the one that is asked for. Once they are sent
  * they are cleared, if that is asked for. Bytes of the request that were left over, or ZG_ESIZE. */
-static inline int zgi_counters(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_role to, zg_role id,
+static inline int zgi_counters(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_header_word to, zg_header_word id,
                                uint8_t most, bool big_endian, const uint8_t *payload, size_t length)
 {
     uint8_t *const answer = content + ZGI_PROTOCOL_OF(link)->header_size;

@@ -26,7 +26,7 @@ static inline size_t zgi_variable_room(struct zg_link *link)
 }
 
 /* Answers a request with a variable's value, with what was written (else NULL), or with why not. */
-static ZGI_SHARED void zgi_variable_answer(struct zg_link *link, struct zg_delivery *delivery, zg_role id,
+static ZGI_SHARED void zgi_variable_answer(struct zg_link *link, struct zg_delivery *delivery, zg_header_word id,
                                            const uint8_t *request, enum zg_settled how, const uint8_t *written,
                                            size_t size)
 {
@@ -60,7 +60,7 @@ static ZGI_SHARED bool zgi_variable_asked(struct zg_link *link, struct zg_hello 
 }
 
 static inline int zgi_variable_read(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery,
-                                    zg_role id, struct zg_frame *frame, const uint8_t *payload, size_t length)
+                                    zg_header_word id, struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     int result;
 
@@ -71,7 +71,7 @@ static inline int zgi_variable_read(struct zg_link *link, struct zg_hello *hello
 
 /* What was written is the answer, and then the application is told. */
 static inline int zgi_variable_write(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery,
-                                     zg_role id, struct zg_frame *frame, const uint8_t *payload, size_t length)
+                                     zg_header_word id, struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     const uint8_t *value = payload + 2;
     int result;
@@ -88,10 +88,10 @@ static inline int zgi_variable_write(struct zg_link *link, struct zg_hello *hell
 }
 
 /* Begins, changes or ends (period 0) a stream. */
-static inline enum zg_settled zgi_stream_set(struct zg_link *link, struct zg_stream *streams, uint8_t count,
+static inline enum zg_settled zgi_stream_set(struct zg_link *link, struct zg_variable_stream *streams, uint8_t count,
                                              uint8_t ticket, uint8_t index, uint16_t period_ms)
 {
-    struct zg_stream *place = NULL;
+    struct zg_variable_stream *place = NULL;
 
     for (uint8_t i = 0; i < count; i++) {
         if (streams[i].period_ms > 0 && streams[i].index == index) {
@@ -111,7 +111,7 @@ static inline enum zg_settled zgi_stream_set(struct zg_link *link, struct zg_str
 }
 
 static inline int zgi_variable_stream(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery,
-                                      zg_role id, bool big_endian, struct zg_stream *streams, uint8_t count,
+                                      zg_header_word id, bool big_endian, struct zg_variable_stream *streams, uint8_t count,
                                       struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     int result;
@@ -127,14 +127,14 @@ static inline int zgi_variable_stream(struct zg_link *link, struct zg_hello *hel
 }
 
 /* Sends those that are due; `content` has room for a header, the largest value's message and a check. */
-static inline void zgi_streams_poll(struct zg_link *link, zg_role id, struct zg_stream *streams, uint8_t count,
+static inline void zgi_streams_poll(struct zg_link *link, zg_header_word id, struct zg_variable_stream *streams, uint8_t count,
                                     uint8_t *content, uint32_t now)
 {
     uint8_t *const payload = content + ZGI_PROTOCOL_OF(link)->header_size;
     size_t size;
 
     for (uint8_t i = 0; i < count; i++) {
-        struct zg_stream *stream = &streams[i];
+        struct zg_variable_stream *stream = &streams[i];
         if (stream->period_ms == 0 || !zg_clock_reached(now, stream->due_us))
             continue;
         payload[0] = stream->ticket;
