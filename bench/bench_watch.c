@@ -4,7 +4,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-#include "codec/frame.h"
+#include "codec/frame_reader.h"
 #include "link/capture.h"
 #include "device/simulated.h"
 #include "posix/channel.h"

@@ -6,7 +6,8 @@
 
 #include "analysis/detection.h"
 #include "analysis/nearby.h"
-#include "codec/values.h"
+#include "codec/hex.h"
+#include "codec/json.h"
 #include "generate/c/table.h"
 #include "plan/checker.h"
 

@@ -6,7 +6,8 @@
 #include <string.h>
 
 #include "codec/describe.h"
-#include "codec/values.h"
+#include "codec/frame_reader.h"
+#include "codec/hex.h"
 
 struct printing {
     const struct zg_plan *plan;

@@ -5,7 +5,8 @@
 
 #include "analysis/explain.h"
 #include "codec/frame.h"
-#include "codec/values.h"
+#include "codec/from_json.h"
+#include "codec/payload.h"
 
 static void print_bytes(const GByteArray *bytes, bool binary)
 {

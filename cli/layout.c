@@ -6,7 +6,7 @@
 #include "analysis/budget.h"
 #include "analysis/places.h"
 #include "analysis/text.h"
-#include "codec/values.h"
+#include "codec/json.h"
 
 static void print_line(unsigned name_width, const char *bytes, const char *bits, const char *name, const char *type,
                        const char *unit, const char *range)

@@ -3,7 +3,9 @@
 #include <string.h>
 
 #include "codec/describe.h"
-#include "codec/values.h"
+#include "codec/frame_reader.h"
+#include "codec/from_json.h"
+#include "codec/payload.h"
 #include "live.h"
 #include "node/script.h"
 #include "node/session.h"

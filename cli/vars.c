@@ -2,7 +2,10 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "codec/values.h"
+#include "codec/as_text.h"
+#include "codec/from_json.h"
+#include "codec/json.h"
+#include "codec/payload.h"
 #include "definition/words.h"
 #include "live.h"
 #include "node/session.h"

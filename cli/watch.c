@@ -4,8 +4,11 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "codec/as_text.h"
 #include "codec/describe.h"
-#include "codec/values.h"
+#include "codec/frame_reader.h"
+#include "codec/json.h"
+#include "codec/payload.h"
 #include "definition/words.h"
 #include "live.h"
 #include "view/in_order.h"

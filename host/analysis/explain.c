@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: MIT */
 #include "analysis/explain.h"
 
+#include "codec/as_text.h"
 #include "codec/frame.h"
-#include "codec/values.h"
+#include "codec/payload.h"
 
 /* A frame while it is explained. */
 struct explaining {

@@ -3,7 +3,8 @@
 
 #include <string.h>
 
-#include "codec/values.h"
+#include "codec/as_text.h"
+#include "codec/json.h"
 
 char *zg_time_text(double seconds)
 {

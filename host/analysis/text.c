@@ -3,7 +3,7 @@
 
 #include <string.h>
 
-#include "codec/values.h"
+#include "codec/as_text.h"
 
 static unsigned raw_length(const struct zg_step *step, union zg_raw raw)
 {

@@ -3,7 +3,9 @@
 
 #include <string.h>
 
-#include "codec/values.h"
+#include "codec/as_text.h"
+#include "codec/frame_reader.h"
+#include "codec/json.h"
 #include "definition/words.h"
 
 enum { RAW_SHOWN = 48 }; /* bytes of a skipped stretch shown in a line of text */

@@ -3,7 +3,7 @@
 #ifndef ZEUGMA_DESCRIBE_H
 #define ZEUGMA_DESCRIBE_H
 
-#include "codec/frame.h"
+#include "codec/frame_reader.h"
 
 /* One JSON object without line end: a frame {"message","from","header","fields","raw"}, with "out_of_range" and
  * "ignored" where they apply; {"undelivered","header","raw"}; or {"skipped","reason","raw"} with "expected" and "found"

@@ -2,8 +2,10 @@
 /* PROTOCOL_vectors.json: frames and values that any implementation can be held to. */
 #include <string.h>
 
+#include "codec/as_text.h"
 #include "codec/frame.h"
-#include "codec/values.h"
+#include "codec/json.h"
+#include "codec/payload.h"
 #include "generate/generate.h"
 
 enum { MOST_ELEMENTS = 40, MIXED = 3 };

@@ -5,7 +5,8 @@
 #include <math.h>
 #include <string.h>
 
-#include "codec/values.h"
+#include "codec/from_json.h"
+#include "codec/payload.h"
 
 static void free_item(void *data)
 {

@@ -6,7 +6,7 @@
 #ifndef ZEUGMA_SESSION_H
 #define ZEUGMA_SESSION_H
 
-#include "codec/frame.h"
+#include "codec/frame_reader.h"
 #include "node/node.h"
 #include "link/wire.h"
 

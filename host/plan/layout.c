@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "plan/limits.h"
-#include "plan/values.h"
+#include "plan/physical.h"
 
 static void end_run(struct zgi_cursor *cursor)
 {

@@ -8,7 +8,7 @@
 #define ZEUGMA_PLAN_H
 
 #include "plan/model.h"
-#include "plan/values.h"
+#include "plan/physical.h"
 
 /* Lays a definition out. Returns NULL, with diagnostics, where something does not fit. Free with zg_plan_free(). */
 struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_diagnostics *diagnostics);

@@ -3,7 +3,6 @@
 #ifndef ZEUGMA_ENDS_H
 #define ZEUGMA_ENDS_H
 
-#include "codec/frame.h"
 #include "node/node.h"
 #include "soak/soak.h"
 

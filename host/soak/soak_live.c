@@ -2,6 +2,7 @@
 /* The soak of a real link: this end sends echoes in real time, the device answers and tells its counters. */
 #include <string.h>
 
+#include "codec/frame.h"
 #include "link/wire.h"
 #include "plan/fingerprint.h"
 #include "soak/ends.h"

@@ -3,8 +3,9 @@
 
 #include <string.h>
 
+#include "codec/as_text.h"
 #include "codec/describe.h"
-#include "codec/values.h"
+#include "codec/frame_reader.h"
 
 enum { A_LINE = 16, RAW_SHOWN = 64 };
 

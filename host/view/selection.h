@@ -3,7 +3,7 @@
 #ifndef ZEUGMA_SELECTION_H
 #define ZEUGMA_SELECTION_H
 
-#include "codec/frame.h"
+#include "codec/frame_reader.h"
 
 #define ZG_SELECTION_ERROR (g_quark_from_static_string("zg-selection-error"))
 

@@ -6,7 +6,7 @@
 #ifndef ZEUGMA_SUSPECT_H
 #define ZEUGMA_SUSPECT_H
 
-#include "codec/frame.h"
+#include "codec/frame_reader.h"
 #include "link/wire.h"
 
 /* Opaque; free with zg_suspect_free(). The plan must outlive it. */

@@ -1,7 +1,9 @@
 /* SPDX-License-Identifier: MIT */
 #include "view/table.h"
 
-#include "codec/values.h"
+#include "codec/as_text.h"
+#include "codec/frame_reader.h"
+#include "codec/payload.h"
 
 static void free_row(void *data)
 {

@@ -6,7 +6,8 @@
 
 #include "analysis/budget.h"
 #include "analysis/text.h"
-#include "codec/values.h"
+#include "codec/as_text.h"
+#include "codec/payload.h"
 
 static const char budget_definition[] = "zeugma: 1\nprotocol: p\nversion: 1.0\nline: { baud: 9600, format: 8E1.5 }\n"
                                         "frame: { framing: cobs, header: [id: u8], check: crc16/arc }\nmessages:\n"

@@ -6,8 +6,10 @@
 #include <string.h>
 
 #include "analysis/compare.h"
+#include "codec/as_text.h"
 #include "codec/frame.h"
-#include "codec/values.h"
+#include "codec/frame_reader.h"
+#include "codec/payload.h"
 
 /* Frames of each message, where a witness is looked for and where none must be found. */
 enum { FRAMES = 150, FEW = 12 };

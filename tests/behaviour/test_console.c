@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "codec/frame.h"
+#include "codec/frame_reader.h"
 #include "generate/generate.h"
 #include "plain_device.h"
 #include "plain_host.h"

@@ -16,7 +16,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include "codec/values.h"
+#include "codec/hex.h"
 #include "link/capture.h"
 #include "posix/channel.h"
 

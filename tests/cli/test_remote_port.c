@@ -11,7 +11,7 @@
 #include <sys/socket.h>
 #include <unistd.h>
 
-#include "codec/values.h"
+#include "codec/hex.h"
 
 #define LOOM TEST_SOURCE "/examples/loom/loom.yaml"
 

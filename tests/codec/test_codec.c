@@ -5,8 +5,11 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "codec/frame.h"
-#include "codec/values.h"
+#include "codec/as_text.h"
+#include "codec/from_json.h"
+#include "codec/hex.h"
+#include "codec/json.h"
+#include "codec/payload.h"
 
 /* One line of data/codec/vectors.txt. */
 static void check_vector(const struct zg_plan *plan, char **columns)

@@ -7,7 +7,7 @@
 #include <string.h>
 
 #include "codec/describe.h"
-#include "codec/frame.h"
+#include "codec/frame_reader.h"
 
 /* What a stream told: one JSON object a line. */
 struct told {

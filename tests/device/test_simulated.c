@@ -2,7 +2,7 @@
 /* The simulated device's values, and what a UART of another speed makes of its bytes. */
 #include <string.h>
 
-#include "codec/frame.h"
+#include "codec/frame_reader.h"
 #include "device/plausible.h"
 #include "device/simulated.h"
 #include "sim/resample.h"

@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "codec/describe.h"
-#include "codec/frame.h"
+#include "codec/frame_reader.h"
 #include "fuzz.h"
 
 struct telling {

@@ -2,7 +2,9 @@
 /* Any text as the values of a message, as a header, as hex, as a check. */
 #include <string.h>
 
-#include "codec/values.h"
+#include "codec/from_json.h"
+#include "codec/hex.h"
+#include "codec/payload.h"
 #include "definition/check_choice.h"
 #include "fuzz.h"
 

@@ -6,7 +6,6 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "codec/frame.h"
 
 static const struct {
     const char *compiler;

@@ -4,9 +4,11 @@
 
 #include <string.h>
 
+#include "codec/as_text.h"
 #include "codec/describe.h"
-#include "codec/frame.h"
-#include "codec/values.h"
+#include "codec/frame_reader.h"
+#include "codec/hex.h"
+#include "codec/json.h"
 #include "generate/generate.h"
 
 static void keep_json(const struct zg_stretch *stretch, void *data)

@@ -8,6 +8,7 @@
 #include <string.h>
 
 #include "codec/frame.h"
+#include "codec/frame_reader.h"
 #include "generate/generate.h"
 
 enum { STREAMS = 6 };

@@ -12,7 +12,9 @@
 #include <unistd.h>
 
 #include "codec/frame.h"
-#include "codec/values.h"
+#include "codec/frame_reader.h"
+#include "codec/from_json.h"
+#include "codec/payload.h"
 #include "generate/generate.h"
 
 enum { DEFINITIONS = 16, ROUNDS = 40 };

@@ -10,7 +10,11 @@
 #include <string.h>
 
 #include "analysis/explain.h"
-#include "codec/values.h"
+#include "codec/as_text.h"
+#include "codec/from_json.h"
+#include "codec/hex.h"
+#include "codec/json.h"
+#include "codec/payload.h"
 
 /* A definition of the parts that the example lacks, and the example; bare fields are those of a message m. */
 static char *completed(const char *example)

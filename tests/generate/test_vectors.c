@@ -8,7 +8,9 @@
 #include <string.h>
 
 #include "codec/frame.h"
-#include "codec/values.h"
+#include "codec/from_json.h"
+#include "codec/hex.h"
+#include "codec/payload.h"
 #include "generate/generate.h"
 
 /* Builds each message from the vector's fields, packs, encodes, receives and unpacks it. */

@@ -2,7 +2,7 @@
 /* A serial port behind Telnet: the bytes of RFC 854, 856 and 2217, as they are written there. */
 #include "link/com_port.h"
 
-#include "codec/values.h"
+#include "codec/hex.h"
 #include "support.h"
 
 static void take(struct zg_com_port *port, GByteArray *data, const char *hex)

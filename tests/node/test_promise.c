@@ -6,7 +6,7 @@
 
 #include <string.h>
 
-#include "codec/frame.h"
+#include "codec/frame_reader.h"
 #include "node/node.h"
 
 /* What a stream told. */

@@ -4,6 +4,7 @@
 
 #include <string.h>
 
+#include "codec/frame.h"
 #include "link/capture.h"
 #include "support.h"
 

@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "codec/frame.h"
+#include "codec/frame_reader.h"
 #include "node/node.h"
 #include "zeugma/error.h"
 

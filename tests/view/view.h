@@ -4,7 +4,9 @@
 #define TEST_VIEW_H
 
 #include "codec/frame.h"
-#include "codec/values.h"
+#include "codec/frame_reader.h"
+#include "codec/from_json.h"
+#include "codec/payload.h"
 #include "support.h"
 
 /* Calls `take` for each stretch that bytes are found to be, console text, noise and all. */

@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "analysis/places.h"
-#include "codec/values.h"
+#include "codec/json.h"
 #include "generate/c/c.h"
 
 static unsigned enum_bits(const struct zg_enum *enumeration)

@@ -3,8 +3,10 @@
 #include <string.h>
 
 #include "analysis/explain.h"
+#include "codec/as_text.h"
 #include "codec/frame.h"
-#include "codec/values.h"
+#include "codec/json.h"
+#include "codec/payload.h"
 #include "generate/docs/docs.h"
 
 static char *json_of(const struct zg_block *block, const struct zg_value *values)

@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "definition/words.h"
-#include "plan/values.h"
+#include "plan/physical.h"
 
 double zg_nearest_double(const mpq_t value)
 {

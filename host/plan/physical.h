@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* A step's numbers: raw, as they stand on the wire, and physical, exactly. */
-#ifndef ZEUGMA_VALUES_H
-#define ZEUGMA_VALUES_H
+#ifndef ZEUGMA_PLAN_PHYSICAL_H
+#define ZEUGMA_PLAN_PHYSICAL_H
 
 #include "definition/diagnostics.h"
 #include "plan/steps.h"

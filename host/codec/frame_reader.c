@@ -1,0 +1,353 @@
+/* SPDX-License-Identifier: MIT */
+#include "codec/frame_reader.h"
+
+#include "zeugma/receiver.h"
+#include "zeugma/sequence.h"
+#include "zeugma/text.h"
+
+/* Whose frames are numbered in one row. */
+struct sender {
+    struct zg_sequence heard;
+    uint16_t boot; /* that its last hello told, 0: none came */
+};
+
+struct zg_frame_reader {
+    const struct zg_plan *plan;
+    struct sender sender; /* where the header has no source; else */
+    GHashTable *senders;  /* a struct sender for each, by its address */
+    const struct zg_plan_message *hello;
+    zg_stretch_function report;
+    void *data;
+    struct zg_protocol protocol;
+    struct zg_receiver receiver;
+    struct zg_counters counters;
+    struct zg_header header; /* of a frame that was found */
+    GByteArray *raw;         /* what was not reported: noise, then what is pending */
+    guint noise;             /* bytes of it */
+    uint64_t offset;         /* of raw's first byte */
+    uint64_t since;          /* bytes that were no frame, since the last frame */
+    int before;              /* the byte in front of raw; -1: none */
+    uint8_t *memory;
+    struct zg_value **values; /* for each message, used again and again */
+};
+
+enum { NOISE_PIECE = 4096 };
+
+static int admit(void *owner, const uint8_t *content, size_t length, struct zg_header *header)
+{
+    const struct zg_plan *plan = owner;
+    return zg_header_unpack(plan, content, length - plan->header.size - plan->check.size, header);
+}
+
+struct zg_frame_reader *zg_frame_reader_new(const struct zg_plan *plan, zg_stretch_function report, void *data)
+{
+    struct zg_frame_reader *reader = g_new0(struct zg_frame_reader, 1);
+
+    reader->values = g_new0(struct zg_value *, plan->messages->len);
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        reader->values[i] = zg_values_new(&zg_plan_message_at(plan, i)->payload);
+    reader->plan = plan;
+    reader->report = report;
+    reader->data = data;
+    reader->raw = g_byte_array_new();
+    reader->senders = g_hash_table_new_full(NULL, NULL, NULL, g_free);
+    if (zg_definition_serves(plan->definition, "hello"))
+        reader->hello = zg_plan_by_name(plan, "hello");
+    reader->before = -1;
+    reader->memory = g_malloc(plan->receive_room);
+    reader->protocol = zg_plan_protocol(plan);
+    reader->protocol.admit = admit;
+    zg_receiver_init(&reader->receiver, &reader->protocol, (void *)plan, &reader->counters, reader->memory);
+    return reader;
+}
+
+void zg_frame_reader_free(struct zg_frame_reader *reader)
+{
+    if (!reader)
+        return;
+    g_byte_array_unref(reader->raw);
+    g_hash_table_unref(reader->senders);
+    g_free(reader->memory);
+    for (unsigned i = 0; i < reader->plan->messages->len; i++)
+        zg_values_free(&zg_plan_message_at(reader->plan, i)->payload, reader->values[i]);
+    g_free(reader->values);
+    g_free(reader);
+}
+
+/* Lets go of the oldest bytes. */
+static void forget(struct zg_frame_reader *reader, guint count)
+{
+    if (count == 0)
+        return;
+    reader->offset += count;
+    reader->before = reader->raw->data[count - 1];
+    g_byte_array_remove_range(reader->raw, 0, count);
+}
+
+/* The delimiter that both opens and ends frames, which two may share; -1: there is none. */
+static int opening_of(const struct zg_plan *plan)
+{
+    const struct zg_framing_choice *framing = &plan->definition->framing;
+
+    switch (framing->kind) {
+    case ZG_FRAMING_COBS: return framing->lead ? 0 : -1;
+    case ZG_FRAMING_SLIP: return framing->lead ? 0xC0 : -1;
+    case ZG_FRAMING_HDLC: return 0x7E;
+    default:
+        return framing->start.size == 1 && framing->end.size == 1 && framing->start.bytes[0] == framing->end.bytes[0]
+                   ? framing->start.bytes[0]
+                   : -1;
+    }
+}
+
+/* Reports the oldest bytes as a stretch. */
+static void tell(struct zg_frame_reader *reader, struct zg_stretch *stretch, size_t count)
+{
+    if (stretch->kind == ZG_STRETCH_SKIPPED) {
+        reader->since += count;
+    } else if (stretch->kind != ZG_STRETCH_CONSOLE) {
+        stretch->after = reader->since;
+        reader->since = 0;
+        if (reader->before >= 0 && reader->before == opening_of(reader->plan) &&
+            reader->raw->data[0] != reader->before) { /* the delimiter before it opened it, too */
+            const uint8_t opening = (uint8_t)reader->before;
+            g_byte_array_prepend(reader->raw, &opening, 1);
+            reader->offset--;
+            stretch->shared = 1;
+            count++;
+        }
+    }
+    stretch->raw = reader->raw->data;
+    stretch->raw_length = count;
+    stretch->offset = reader->offset;
+    reader->report(stretch, reader->data);
+    forget(reader, (guint)count);
+}
+
+static void tell_text(struct zg_frame_reader *reader, size_t count)
+{
+    struct zg_stretch stretch = { .kind = ZG_STRETCH_CONSOLE };
+
+    reader->counters.bytes_console += (uint32_t)count;
+    tell(reader, &stretch, count);
+}
+
+/* Reports text and noise, where a console shares the line; a character whose end may come stays. */
+static void sort_noise(struct zg_frame_reader *reader, bool goes_on)
+{
+    while (reader->noise > 0) {
+        bool cut;
+        guint run = (guint)zg_text_run(reader->raw->data, reader->noise, &cut), other = 0;
+        if (run > 0) {
+            reader->counters.bytes_noise -= run;
+            reader->noise -= run;
+            tell_text(reader, run);
+            continue;
+        }
+        while (other < reader->noise && !(cut && goes_on) && run == 0) {
+            other++;
+            run = (guint)zg_text_run(reader->raw->data + other, reader->noise - other, &cut);
+        }
+        if (other == 0)
+            return;
+        struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED, .why = "noise" };
+        reader->noise -= other;
+        tell(reader, &stretch, other);
+    }
+}
+
+/* Reports noise: all of it, or where it goes on whole pieces only. */
+static void tell_noise(struct zg_frame_reader *reader, bool goes_on)
+{
+    if (reader->plan->definition->console == ZG_CONSOLE_INTERLEAVED)
+        sort_noise(reader, goes_on);
+    while (reader->noise >= (goes_on ? NOISE_PIECE : 1)) {
+        struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED, .why = "noise" };
+        guint count = MIN(reader->noise, NOISE_PIECE);
+        reader->noise -= count;
+        tell(reader, &stretch, count);
+    }
+}
+
+static void undelivered(struct zg_stretch *stretch, const char *why)
+{
+    stretch->kind = ZG_STRETCH_UNDELIVERED;
+    stretch->why = why;
+}
+
+static struct zg_value *values_of(const struct zg_frame_reader *reader, const struct zg_plan_message *message)
+{
+    return reader->values[message - zg_plan_message_at(reader->plan, 0)];
+}
+
+/* A frame of this version: a message, or why not. */
+static void read_message(struct zg_frame_reader *reader, const struct zg_found *found, struct zg_stretch *stretch)
+{
+    struct zg_counters *counters = &reader->counters;
+
+    if (!stretch->message) {
+        counters->unknown_id++;
+        undelivered(stretch, "unknown id");
+    } else if (!zg_payload_unpack(stretch->message, found->payload, found->length, &stretch->header,
+                                  values_of(reader, stretch->message), &stretch->ignored)) {
+        counters->bad_payload++;
+        undelivered(stretch, "bad payload");
+    } else {
+        stretch->values = values_of(reader, stretch->message);
+        if (reader->plan->filled > 0 && !reader->protocol.length_ends)
+            stretch->ignored = 0; /* zero bytes in front of the check */
+        counters->extra_bytes += (uint32_t)stretch->ignored;
+    }
+}
+
+static struct sender *sender_of(struct zg_frame_reader *reader, uint32_t source)
+{
+    if (reader->plan->source_bits == 0)
+        return &reader->sender;
+    struct sender *sender = g_hash_table_lookup(reader->senders, GUINT_TO_POINTER(source));
+    if (!sender) {
+        sender = g_new0(struct sender, 1);
+        g_hash_table_insert(reader->senders, GUINT_TO_POINTER(source), sender);
+    }
+    return sender;
+}
+
+/* What a frame's number tells of those before it. One that restarted, as its hello tells, numbers anew. */
+static void note_sequence(struct zg_frame_reader *reader, const struct zg_stretch *stretch)
+{
+    struct zg_counters *counters = &reader->counters;
+    zg_header_word skipped;
+
+    if (reader->plan->sequence_bits == 0)
+        return;
+    struct sender *sender = sender_of(reader, stretch->header.source);
+    if (stretch->values && stretch->message == reader->hello) {
+        const uint16_t boot = (uint16_t)stretch->values[4].raw.u;
+        if (sender->boot != 0 && boot != sender->boot) {
+            counters->restarts++;
+            sender->heard.seen = 0;
+        }
+        sender->boot = boot;
+    }
+    switch (zg_sequence_note(&sender->heard, reader->plan->sequence_bits, stretch->header.sequence, &skipped)) {
+    case ZG_ARRIVAL_NEXT: counters->lost += skipped; break;
+    case ZG_ARRIVAL_REPEATED: counters->repeated++; break;
+    default: counters->late++; break;
+    }
+}
+
+static void take_frame(struct zg_frame_reader *reader, const struct zg_found *found)
+{
+    struct zg_stretch stretch = { .kind = ZG_STRETCH_FRAME, .header = reader->header };
+
+    stretch.message = zg_plan_by_id(reader->plan, stretch.header.id);
+    if (found->outcome == ZG_OUTCOME_VERSION)
+        undelivered(&stretch, "other version");
+    else
+        read_message(reader, found, &stretch);
+    note_sequence(reader, &stretch);
+    tell(reader, &stretch, found->wire);
+}
+
+/* Why a candidate was no frame. */
+static const char *reason(const struct zg_frame_reader *reader, enum zg_outcome outcome)
+{
+    const struct zg_framing_choice *framing = &reader->plan->definition->framing;
+
+    switch (outcome) {
+    case ZG_OUTCOME_FAILED_CHECK: return "check failed";
+    case ZG_OUTCOME_SHORT: return "too short";
+    case ZG_OUTCOME_FORM: return "wrong constant or length in the header";
+    case ZG_OUTCOME_TOO_LONG: return "too long";
+    case ZG_OUTCOME_CUT: return "cut short";
+    default: break;
+    }
+    if (framing->kind == ZG_FRAMING_LENGTH)
+        return "impossible length";
+    return zg_framing_is_plain(framing) ? "no end mark" : "malformed stuffing";
+}
+
+/* A failed candidate that is text; one that outgrew the longest frame may end in the middle of a character. */
+static bool take_text(struct zg_frame_reader *reader, const struct zg_found *found)
+{
+    bool cut;
+    size_t run = zg_text_run(reader->raw->data, found->wire, &cut);
+
+    if (run == 0 || (run < found->wire && !cut))
+        return false;
+    zg_text_uncount(&reader->counters, found);
+    reader->noise = (guint)(found->wire - run);
+    reader->counters.bytes_noise += reader->noise;
+    tell_text(reader, run);
+    return true;
+}
+
+static void take_found(struct zg_frame_reader *reader, const struct zg_found *found)
+{
+    struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED,
+                                  .checked = found->outcome == ZG_OUTCOME_FAILED_CHECK,
+                                  .expected = found->expected,
+                                  .found = found->found };
+
+    if (found->outcome == ZG_OUTCOME_OPEN)
+        return;
+    if (found->outcome == ZG_OUTCOME_NOISE) {
+        reader->noise += (guint)found->wire;
+        tell_noise(reader, true);
+        return;
+    }
+    tell_noise(reader, false);
+    switch (found->outcome) {
+    case ZG_OUTCOME_FRAME:
+    case ZG_OUTCOME_VERSION: take_frame(reader, found); break;
+    case ZG_OUTCOME_IDLE: forget(reader, (guint)found->wire); break;
+    default:
+        if (reader->plan->definition->console == ZG_CONSOLE_INTERLEAVED && take_text(reader, found))
+            break;
+        stretch.why = reason(reader, found->outcome);
+        tell(reader, &stretch, found->wire);
+        break;
+    }
+}
+
+void zg_frame_reader_feed(struct zg_frame_reader *reader, const uint8_t *bytes, size_t count)
+{
+    struct zg_found found;
+
+    if (count == 0)
+        return;
+    do {
+        size_t taken = zg_receiver_take(&reader->receiver, bytes, MIN(count, NOISE_PIECE), &found, &reader->header);
+        if (taken > 0)
+            g_byte_array_append(reader->raw, bytes, (guint)taken);
+        bytes += taken;
+        count -= taken;
+        take_found(reader, &found);
+    } while (count > 0 || found.outcome != ZG_OUTCOME_OPEN);
+}
+
+bool zg_frame_reader_is_open(const struct zg_frame_reader *reader)
+{
+    return reader->raw->len > 0;
+}
+
+void zg_frame_reader_end(struct zg_frame_reader *reader)
+{
+    static const uint8_t nothing = 0;
+    struct zg_found ended, found;
+
+    do {
+        zg_receiver_pause(&reader->receiver, &ended, &reader->header);
+        take_found(reader, &ended);
+        do {
+            (void)zg_receiver_take(&reader->receiver, &nothing, 0, &found, &reader->header);
+            take_found(reader, &found);
+        } while (found.outcome != ZG_OUTCOME_OPEN);
+    } while (ended.outcome != ZG_OUTCOME_OPEN);
+    tell_noise(reader, false);
+}
+
+const struct zg_counters *zg_frame_reader_counters(const struct zg_frame_reader *reader)
+{
+    return &reader->counters;
+}

@@ -1,0 +1,23 @@
+/* SPDX-License-Identifier: MIT */
+/* Values as a user writes them, in JSON. */
+#ifndef ZEUGMA_CODEC_FROM_JSON_H
+#define ZEUGMA_CODEC_FROM_JSON_H
+
+#include "codec/error.h"
+#include "codec/payload.h"
+
+/* Reads {"field": value, ...} into the values of the message's payload (made by zg_values_new()). Every field must be
+ * there, none may be unknown. The error names message, field, value and limits. */
+bool zg_values_from_json(const struct zg_plan_message *message, const char *text, struct zg_value *values,
+                         GError **error);
+
+/* Reads a variable's value: JSON; or else the text itself, as an enum's name without its quotes. */
+bool zg_variable_from_json(const struct zg_plan_variable *variable, const char *text, struct zg_value *values,
+                           GError **error);
+
+/* Reads {"sequence": 12, ...}: the roles that a sender of this message may choose, ticket and base included; one too
+ * wide for its role is an error. What is not named is left as it is. */
+bool zg_header_from_json(const struct zg_plan *plan, const struct zg_plan_message *message, const char *text,
+                         struct zg_header *header, GError **error);
+
+#endif

@@ -1,0 +1,12 @@
+/* SPDX-License-Identifier: MIT */
+/* Bytes from hex digits. */
+#ifndef ZEUGMA_CODEC_HEX_H
+#define ZEUGMA_CODEC_HEX_H
+
+#include "codec/error.h"
+
+/* Bytes from hex digits in the usual spellings, `7E01`, `7e 01`, `0x7E, 0x01`, `\\x7e\\x01`, `7E:01`; free with
+ * g_byte_array_unref(). */
+GByteArray *zg_bytes_from_hex(const char *text, GError **error);
+
+#endif
