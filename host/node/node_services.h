@@ -61,4 +61,22 @@ void zgi_services_prepare(struct zg_node *node, enum zg_side side);
 void zgi_services_begin(struct zg_node *node);
 void zgi_services_clear(struct zg_node *node);
 
+/* What passes with the peer of this number, with this peer, with the node of this address; NULL: it is not followed. */
+struct zgi_session *zgi_session_at(const struct zg_node *node, unsigned index);
+struct zgi_session *zgi_session_with(const struct zg_node *node, const struct zg_peer *peer);
+struct zgi_session *zgi_session_to(struct zg_node *node, zg_header_word address);
+
+/* Follows one more peer; frees what is kept of one. */
+struct zgi_session *zgi_session_begin(struct zg_node *node);
+void zgi_session_free(void *session);
+
+/* What the link calls, with the node as owner (zg_protocol.deliver, changed and console; zg_delivery_terms.settled; the
+ * text of an interleaved console). */
+int zgi_services_deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length);
+void zgi_services_changed(void *owner, struct zg_peer *peer, enum zg_link_event event);
+void zgi_services_settled(void *owner, const struct zg_peer *peer, uint8_t kind, const uint8_t *payload,
+                          uint16_t length, enum zg_settled how);
+void zgi_services_take_text(void *owner, const uint8_t *bytes, size_t size);
+struct zg_text_sorter *zgi_services_console(void *owner);
+
 #endif
