@@ -4,20 +4,21 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "codec/as_text.h"
 #include "codec/describe.h"
 #include "codec/frame_reader.h"
 #include "codec/json.h"
 #include "codec/payload.h"
 #include "definition/words.h"
 #include "live.h"
+#include "view/csv.h"
 #include "view/in_order.h"
+#include "view/recent.h"
 #include "view/suspect.h"
 #include "watch_screen.h"
 
 #define SECOND_NS UINT64_C(1000000000)
 
-enum { KEPT_LINES = 200, KEPT_TEXT = 50, NEWEST = 256, REDRAW_NS = 100000000 };
+enum { REDRAW_NS = 100000000 };
 
 enum form { FORM_LINES, FORM_TABLE, FORM_JSON, FORM_CSV };
 
@@ -46,11 +47,9 @@ struct watching {
     uint64_t frames, skipped, undelivered, bytes; /* from the device, but the first: all that are shown */
     uint64_t device_frames, heard_ns;
     /* of the screen */
-    GQueue passed, console; /* char * */
+    struct zg_recent recent;
     char *note;
-    GByteArray *newest;
-    uint64_t drawn_ns, rated_ns, rated_bytes, rated_frames;
-    double bytes_per_s, frames_per_s;
+    uint64_t drawn_ns;
 };
 
 static double seconds(uint64_t ns)
@@ -123,124 +122,23 @@ static void take_notice(const char *text, void *data)
     note(data, text);
 }
 
-/* --- CSV: one row for each value, or of one message, for each message */
-
-static void append_csv_text(GString *text, const char *cell)
-{
-    if (!strpbrk(cell, ",\"\r\n")) {
-        g_string_append(text, cell);
-        return;
-    }
-    g_string_append_c(text, '"');
-    for (; *cell; cell++) {
-        if (*cell == '"')
-            g_string_append_c(text, '"');
-        g_string_append_c(text, *cell);
-    }
-    g_string_append_c(text, '"');
-}
-
-/* Text that a spreadsheet would take for a formula is told by a quote in front, as there; what is hidden is escaped. */
-static void append_csv_cell(GString *text, const char *raw, bool foreign)
-{
-    g_autofree char *shown = zg_shown(raw, -1, false);
-    g_autofree char *cell = g_strdup_printf("%s%s", foreign && shown[0] && strchr("=+-@", shown[0]) ? "'" : "", shown);
-
-    append_csv_text(text, cell);
-}
-
-static void begin_csv(struct watching *watching, const struct zg_plan_message *only)
-{
-    GString *text = watching->text;
-
-    if (watching->csv_begun)
-        return;
-    watching->csv_begun = true;
-    g_string_append(text, watching->plan->source_bits > 0 ? "at,source" : "at");
-    for (unsigned i = 0; only && i < only->payload.steps->len; i++) {
-        const struct zg_step *step = zg_block_step(&only->payload, i);
-        if (!zg_selection_shows_field(watching->selection, only, i))
-            continue;
-        g_autofree char *head =
-            step->field->unit ? g_strdup_printf("%s [%s]", step->name, step->field->unit) : g_strdup(step->name);
-        g_string_append_c(text, ',');
-        append_csv_cell(text, head, false);
-    }
-    g_string_append(text, only ? "\n" : ",message,field,value,unit\n");
-    print_at(watching, 0, text);
-    g_string_truncate(text, 0);
-}
-
-static void append_csv(struct watching *watching, double at, const struct zg_stretch *stretch)
-{
-    const struct zg_plan_message *only = zg_selection_only(watching->selection);
-    GString *text = watching->text;
-    g_autoptr(GString) head = g_string_new(NULL), value = g_string_new(NULL);
-
-    begin_csv(watching, only);
-    g_string_append_printf(head, "%.6f", at);
-    if (watching->plan->source_bits > 0)
-        g_string_append_printf(head, ",%u", stretch->header.source);
-    if (only)
-        g_string_append(text, head->str);
-    for (unsigned i = 0; i < stretch->message->payload.steps->len; i++) {
-        const struct zg_step *step = zg_block_step(&stretch->message->payload, i);
-        if (!zg_selection_shows_field(watching->selection, stretch->message, i))
-            continue;
-        g_string_truncate(value, 0);
-        if (step->type.kind == ZG_KIND_TEXT)
-            g_string_append_len(value, (const char *)stretch->values[i].bytes, (gssize)stretch->values[i].count);
-        else
-            zg_value_to_text(step, &stretch->values[i], value);
-        if (!only)
-            g_string_append_printf(text, "%s,%s,%s", head->str, stretch->message->message->name, step->name);
-        g_string_append_c(text, ',');
-        append_csv_cell(text, value->str, step->type.kind == ZG_KIND_TEXT);
-        if (!only) {
-            g_string_append_c(text, ',');
-            append_csv_cell(text, step->field->unit ? step->field->unit : "", true);
-            g_string_append_c(text, '\n');
-        }
-    }
-    if (only)
-        g_string_append_c(text, '\n');
-}
-
 /* --- what passes */
 
-static void keep(GQueue *queue, char *line, guint most)
+static void print_csv(struct watching *watching, double at, const struct zg_stretch *stretch)
 {
-    g_queue_push_tail(queue, line);
-    while (queue->length > most)
-        g_free(g_queue_pop_head(queue));
-}
-
-/* Adds lines of text to those of the screen. */
-static void keep_lines(struct watching *watching, GString *text)
-{
-    g_auto(GStrv) lines = g_strsplit(text->str, "\n", -1);
-
-    for (char **line = lines; *line; line++)
-        if (**line != '\0' && !watching->held)
-            keep(&watching->passed, g_strdup(*line), KEPT_LINES);
-}
-
-static void keep_console(struct watching *watching, const uint8_t *bytes, size_t count)
-{
-    for (size_t i = 0; i < count; i++) {
-        if (watching->console.length == 0)
-            g_queue_push_tail(&watching->console, g_strdup(""));
-        if (bytes[i] == '\r')
-            continue;
-        if (bytes[i] == '\n') {
-            keep(&watching->console, g_strdup(""), KEPT_TEXT);
-            continue;
-        }
-        char *last = g_queue_pop_tail(&watching->console);
-        const char byte[2] = { (char)bytes[i], '\0' };
-        g_queue_push_tail(&watching->console, strlen(last) < 400 ? g_strconcat(last, byte, NULL) : g_strdup(last));
-        g_free(last);
+    if (!watching->csv_begun) {
+        zg_csv_head(watching->plan, watching->selection, watching->text);
+        print_at(watching, 0, watching->text); /* first, even where an earlier row is known later */
+        g_string_truncate(watching->text, 0);
     }
+    watching->csv_begun = true;
+    zg_csv_rows(watching->plan, watching->selection, at, stretch, watching->text);
+}
+
+static void keep_lines(struct watching *watching)
+{
+    if (!watching->held)
+        zg_recent_lines(&watching->recent, watching->text->str);
 }
 
 static void show_stretch(struct watching *watching, uint64_t at_ns, bool out, const struct zg_stretch *stretch)
@@ -258,17 +156,17 @@ static void show_stretch(struct watching *watching, uint64_t at_ns, bool out, co
         break;
     case FORM_CSV:
         if (stretch->kind == ZG_STRETCH_FRAME)
-            append_csv(watching, at, stretch);
+            print_csv(watching, at, stretch);
         break;
     case FORM_TABLE:
         if (zg_stretch_console(stretch, &bytes, &count)) {
-            keep_console(watching, bytes, count);
+            zg_recent_console(&watching->recent, bytes, count);
         } else if (!watching->held) {
             zg_table_note(watching->table, at_ns, out, stretch);
         }
         if (watching->depth != ZG_DEPTH_RAW)
             zg_lines_stretch(watching->lines, watching->depth, at, out, stretch, text);
-        keep_lines(watching, text);
+        keep_lines(watching);
         return;
     default:
         if (watching->depth != ZG_DEPTH_RAW)
@@ -303,18 +201,15 @@ static void take_bytes(void *data, const struct zg_passage *passage)
     if (!zg_wire_is_replay(watching->wire))
         zg_suspect_bytes(watching->suspect, passage);
     watching->bytes += passage->out ? 0 : passage->count;
-    if (watching->form == FORM_TABLE && !passage->out && !watching->held) {
-        g_byte_array_append(watching->newest, passage->bytes, (guint)passage->count);
-        if (watching->newest->len > NEWEST)
-            g_byte_array_remove_range(watching->newest, 0, watching->newest->len - NEWEST);
-    }
+    if (watching->form == FORM_TABLE && !passage->out && !watching->held)
+        zg_recent_bytes(&watching->recent, passage->bytes, passage->count);
     if (watching->depth != ZG_DEPTH_RAW || watching->form > FORM_TABLE)
         return;
     g_string_truncate(watching->text, 0);
     zg_lines_raw(watching->lines, seconds(passage->at_ns), passage->out, passage->bytes, passage->count,
                  watching->text);
     if (watching->form == FORM_TABLE)
-        keep_lines(watching, watching->text);
+        keep_lines(watching);
     else
         print_at(watching, passage->at_ns, watching->text);
 }
@@ -356,7 +251,7 @@ static void take_key(struct watching *watching, int key, bool *done)
     case '2':
     case '3':
         watching->depth = (enum zg_depth)(key - '1');
-        g_queue_clear_full(&watching->passed, g_free);
+        zg_recent_forget_lines(&watching->recent);
         break;
     case ' ': watching->held = !watching->held; break;
     case 'z': zg_table_begin_anew(watching->table); break;
@@ -366,25 +261,12 @@ static void take_key(struct watching *watching, int key, bool *done)
     watching->drawn_ns = 0;
 }
 
-static void rate(struct watching *watching, uint64_t now_ns)
-{
-    const double passed = seconds(now_ns - watching->rated_ns);
-
-    if (passed < 1)
-        return;
-    watching->bytes_per_s = (double)(watching->bytes - watching->rated_bytes) / passed;
-    watching->frames_per_s = (double)(watching->device_frames - watching->rated_frames) / passed;
-    watching->rated_bytes = watching->bytes;
-    watching->rated_frames = watching->device_frames;
-    watching->rated_ns = now_ns;
-}
-
 static void draw(struct watching *watching, const char *link)
 {
     const uint64_t now_ns = zg_wire_now_ns(watching->wire);
     struct zg_serial_errors errors;
 
-    rate(watching, now_ns);
+    zg_recent_rate(&watching->recent, now_ns, watching->bytes, watching->device_frames);
     if (now_ns - watching->drawn_ns < REDRAW_NS)
         return;
     watching->drawn_ns = now_ns;
@@ -394,16 +276,12 @@ static void draw(struct watching *watching, const char *link)
                                       .now_ns = now_ns,
                                       .heard_ns = watching->heard_ns,
                                       .frames = watching->device_frames,
-                                      .bytes_per_s = watching->bytes_per_s,
-                                      .frames_per_s = watching->frames_per_s,
+                                      .recent = &watching->recent,
                                       .baud = zg_wire_baud(watching->wire),
                                       .up = zg_wire_is_up(watching->wire),
                                       .counters = zg_session_counters(watching->session, false),
                                       .line = zg_wire_errors(watching->wire, &errors) ? &errors : NULL,
-                                      .lines = &watching->passed,
-                                      .console = &watching->console,
                                       .note = watching->note ? watching->note : "",
-                                      .newest = watching->newest,
                                       .depth = watching->depth,
                                       .held = watching->held,
                                       .unicode = watching->unicode };
@@ -617,7 +495,7 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         watching.unicode = strcmp(nl_langinfo(CODESET), "UTF-8") == 0;
         watching.text = g_string_new(NULL);
         watching.lines_made = zg_in_order_new();
-        watching.newest = g_byte_array_new();
+        zg_recent_init(&watching.recent);
         watching.selection = zg_selection_new(loaded.plan);
         watching.lines = zg_lines_new(loaded.plan, watching.selection, watching.unicode,
                                       terminal && !options->table && !g_getenv("NO_COLOR"));
@@ -634,10 +512,8 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         zg_table_free(watching.table);
         zg_lines_free(watching.lines);
         zg_selection_free(watching.selection);
-        g_byte_array_unref(watching.newest);
+        zg_recent_clear(&watching.recent);
         g_string_free(watching.text, TRUE);
-        g_queue_clear_full(&watching.passed, g_free);
-        g_queue_clear_full(&watching.console, g_free);
         g_free(watching.note);
     }
     cli_definition_clear(&loaded);

@@ -210,8 +210,8 @@ static void draw_state(const struct screen_view *view)
     g_string_append_printf(line,
                            "%" G_GUINT64_FORMAT " frames  %.4g/s  %.4g bytes/s   lost %u  repeated %u  late %u   "
                            "failed %u  noise %u bytes",
-                           view->frames, view->frames_per_s, view->bytes_per_s, c->lost, c->repeated, c->late, failed,
-                           c->bytes_noise);
+                           view->frames, view->recent->frames_per_s, view->recent->bytes_per_s, c->lost, c->repeated,
+                           c->late, failed, c->bytes_noise);
     if (view->line)
         g_string_append_printf(line, "   line: framing %u parity %u overrun %u break %u", view->line->framing,
                                view->line->parity, view->line->overrun, view->line->breaks);
@@ -223,8 +223,8 @@ static void draw_state(const struct screen_view *view)
 static void draw_newest(int row, const struct screen_view *view)
 {
     g_autoptr(GString) line = g_string_new(NULL);
-    const guint count = MIN(view->newest->len, (guint)RAW_BYTES);
-    const uint8_t *bytes = view->newest->data + view->newest->len - count;
+    const guint count = MIN(view->recent->newest->len, (guint)RAW_BYTES);
+    const uint8_t *bytes = view->recent->newest->data + view->recent->newest->len - count;
 
     for (guint i = 0; i < count; i++)
         g_string_append_printf(line, "%02x ", bytes[i]);
@@ -238,7 +238,7 @@ void screen_draw(const struct screen_view *view)
 {
     static const char *const titles[] = { "raw bytes", "frames", "latest values" };
     const int keys = LINES - 1, newest = keys - 1, console = newest - 2 - CONSOLE_LINES;
-    const int end = view->console->length > 0 ? console : newest - 1;
+    const int end = view->recent->console.length > 0 ? console : newest - 1;
 
     (void)erase();
     draw_state(view);
@@ -246,10 +246,10 @@ void screen_draw(const struct screen_view *view)
     if (view->depth == ZG_DEPTH_VALUES)
         draw_table(4, end, view);
     else
-        draw_lines(4, end, view->lines);
-    if (view->console->length > 0) {
+        draw_lines(4, end, &view->recent->lines);
+    if (view->recent->console.length > 0) {
         rule(console, "console", view);
-        draw_lines(console + 1, newest - 1, view->console);
+        draw_lines(console + 1, newest - 1, &view->recent->console);
     }
     rule(newest - 1, "last bytes", view);
     draw_newest(newest, view);

@@ -3,8 +3,9 @@
 #ifndef ZEUGMA_CLI_WATCH_SCREEN_H
 #define ZEUGMA_CLI_WATCH_SCREEN_H
 
-#include "view/lines.h"
 #include "node/session.h"
+#include "view/lines.h"
+#include "view/recent.h"
 #include "view/table.h"
 
 /* What is drawn; the owner fills it in. */
@@ -12,18 +13,15 @@ struct screen_view {
     const struct zg_plan *plan;
     const char *link;
     const struct zg_table *table;
+    const struct zg_recent *recent;
     uint64_t now_ns;
     uint64_t heard_ns; /* when a frame came last */
     uint64_t frames;   /* from the device */
-    double bytes_per_s, frames_per_s;
     unsigned long baud;
     bool up; /* a port is there */
     const struct zg_counters *counters;
     const struct zg_serial_errors *line; /* NULL: not counted */
-    const GQueue *lines;                 /* char *: what passed, at the depth of now */
-    const GQueue *console;               /* char *: lines of text, the newest last, not ended perhaps */
     const char *note;                    /* the newest, or "" */
-    const GByteArray *newest;            /* raw bytes from the device */
     enum zg_depth depth;
     bool held; /* the user stopped the view */
     bool unicode;
