@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include "streams.h"
+#include "random_frames.h"
 
 #include <string.h>
 
@@ -89,7 +90,7 @@ static GByteArray *overlap(struct zg_random *random, const GByteArray *one, cons
     guint a = 0, b = 0, begin = (guint)zg_random_below(random, one->len), end = begin + 30;
 
     while (a < one->len || b < other->len) {
-        bool mix = a >= begin && a < end && zg_random_below(random, 2) == 0;
+        bool mix = a >= begin && a < end && zg_random_one_in(random, 2);
         if (a < one->len && (b >= other->len || !mix))
             g_byte_array_append(both, one->data + a++, 1);
         else
@@ -115,12 +116,12 @@ GByteArray *test_framing_stream(struct zg_random *random, const struct test_fram
         g_ptr_array_add(frames, frame);
         guint begin = bytes->len;
         append(bytes, frame);
-        if (what == 1 && zg_random_below(random, 4) == 0) /* what stands first in it, the length among that, is hit */
+        if (what == 1 && zg_random_one_in(random, 4)) /* what stands first in it, the length among that, is hit */
             bytes->data[begin + zg_random_below(random, MIN(frame->len, 6))] ^=
                 (uint8_t)(1U << zg_random_below(random, 8));
-        if (what == 2 && zg_random_below(random, 4) == 0) /* cut */
+        if (what == 2 && zg_random_one_in(random, 4)) /* cut */
             g_byte_array_set_size(bytes, bytes->len - 1 - (guint)zg_random_below(random, frame->len - 1));
-        if (what == 3 && zg_random_below(random, 4) == 0) /* repeated */
+        if (what == 3 && zg_random_one_in(random, 4)) /* repeated */
             append(bytes, frame);
     }
     if (what == 4) /* joined in the middle */

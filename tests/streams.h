@@ -3,6 +3,7 @@
 #ifndef TEST_STREAMS_H
 #define TEST_STREAMS_H
 
+#include "sim/random.h"
 #include "support.h"
 
 /* A framing, and the bytes that mean something in it. */

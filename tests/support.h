@@ -14,7 +14,6 @@
 #include <stdbool.h>
 
 #include "codec/payload.h"
-#include "sim/random.h"
 
 /* A sound definition and its plan. */
 struct test_plan {
@@ -42,28 +41,10 @@ extern const struct zg_port test_port;
 /* The text of a file of tests/data; free with g_free(). */
 char *test_data(const char *name);
 
-/* A random definition's text, sound by construction, of all that the language has. Free with g_free(). */
-char *test_random_definition(struct zg_random *random);
-
-/* A raw value for a step: often its limits or next to them, else anything within. */
-union zg_raw test_random_raw(struct zg_random *random, const struct zg_step *step);
-
-/* Random values for all steps of a block, made by zg_values_new(). */
-void test_random_values(struct zg_random *random, const struct zg_block *block, struct zg_value *values);
-
-/* Frames of random messages with random values, numbered from 0, one behind the other. */
-GByteArray *test_random_frames(struct zg_random *random, const struct zg_plan *plan, unsigned count);
-
 /* Every leaf of the values as text, "path=value;": raw numbers, with their physical value where they are scaled. */
 void test_dump(GString *text, const struct zg_block *block, const struct zg_value *values);
 
 /* Removes a folder and all in it. */
 void test_remove_folder(const char *folder);
-
-/* Damages a stream of bytes in about `count` places: bits flipped, bytes dropped, doubled, inserted, runs cut or
- * overwritten. Byte k of the result came from byte origin[k] of the stream, or from nowhere (-1); touched[k] tells that
- * it is not as sent, or what stands before it is not. */
-GByteArray *test_damage(struct zg_random *random, const uint8_t *bytes, size_t length, unsigned count,
-                        GByteArray **touched, GArray **origin);
 
 #endif

@@ -31,6 +31,11 @@ uint64_t zg_random_below(struct zg_random *random, uint64_t bound)
     return value % bound;
 }
 
+bool zg_random_one_in(struct zg_random *random, uint64_t n)
+{
+    return zg_random_below(random, n) == 0;
+}
+
 uint64_t zg_random_skip(struct zg_random *random, double probability)
 {
     if (probability <= 0)

@@ -6,6 +6,7 @@
 #ifndef ZEUGMA_SIM_RANDOM_H
 #define ZEUGMA_SIM_RANDOM_H
 
+#include <stdbool.h>
 #include <stdint.h>
 
 struct zg_random {
@@ -20,6 +21,9 @@ uint64_t zg_random_next(struct zg_random *random);
 
 /* A number from 0 to bound - 1; bound is at least 1. */
 uint64_t zg_random_below(struct zg_random *random, uint64_t bound);
+
+/* True once in `n` calls on average; n is at least 1. */
+bool zg_random_one_in(struct zg_random *random, uint64_t n);
 
 /* How many trials go well before the next that fails, each failing with `probability`: UINT64_MAX where it is 0. */
 uint64_t zg_random_skip(struct zg_random *random, double probability);

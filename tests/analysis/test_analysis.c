@@ -1,4 +1,5 @@
 /* SPDX-License-Identifier: MIT */
+#include "random_frames.h"
 #include "support.h"
 
 #include <math.h>

@@ -1,5 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* What compare says, word for word; and whether it is so: frames of each version are read by the other. */
+#include "random_definition.h"
+#include "random_frames.h"
 #include "support.h"
 
 #include <stdlib.h>

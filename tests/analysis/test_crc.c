@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* What a CRC sees, against trying all patterns; settings found again from a value; the table as C, compiled. */
+#include "sim/random.h"
 #include "support.h"
 
 #include <stdlib.h>

@@ -8,6 +8,7 @@
 #include "generate/generate.h"
 #include "plain_device.h"
 #include "plain_host.h"
+#include "random_frames.h"
 #include "sim/line.h"
 #include "support.h"
 #include "zeugma/text.h"

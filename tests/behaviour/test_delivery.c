@@ -85,13 +85,13 @@ static void send_and_restart(struct stage *at)
 {
     const struct loom_set_speed speed = { (uint16_t)sent };
 
-    if (sent < 2000 && zg_random_below(&chaos, 8) == 0)
+    if (sent < 2000 && zg_random_one_in(&chaos, 8))
         sent += loom_host_send_set_speed(&at->host, &speed) == 0;
-    if (sent < 2000 && zg_random_below(&chaos, 3000) == 0) {
+    if (sent < 2000 && zg_random_one_in(&chaos, 3000)) {
         stage_restart_device(at);
         device_starts++;
     }
-    if (sent < 2000 && zg_random_below(&chaos, 6000) == 0) {
+    if (sent < 2000 && zg_random_one_in(&chaos, 6000)) {
         stage_restart_host(at);
         host_starts++;
     }
@@ -101,7 +101,7 @@ static void send_within(struct stage *at)
 {
     const struct loom_set_speed speed = { (uint16_t)sent };
 
-    if (sent < 2000 && zg_random_below(&chaos, 3) == 0)
+    if (sent < 2000 && zg_random_one_in(&chaos, 3))
         sent += loom_host_send_set_speed(&at->host, &speed) == 0;
 }
 

@@ -19,6 +19,7 @@
 #include "codec/hex.h"
 #include "link/capture.h"
 #include "posix/channel.h"
+#include "sim/random.h"
 
 #define LOOM TEST_SOURCE "/examples/loom/loom.yaml"
 

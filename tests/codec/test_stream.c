@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* The stream decoder: the same bytes fed whole, singly and in pieces tell the same; every byte is told once; what is
  * told is JSON. */
+#include "random_frames.h"
 #include "support.h"
 
 #include <json-glib/json-glib.h>

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* Every file of data/definitions ends with the diagnostics it must give, each as "#! LINE:COL: SEVERITY: MESSAGE". */
+#include "sim/random.h"
 #include "support.h"
 
 #include <stdio.h>

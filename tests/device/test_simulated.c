@@ -5,6 +5,7 @@
 #include "codec/frame_reader.h"
 #include "device/plausible.h"
 #include "device/simulated.h"
+#include "random_definition.h"
 #include "sim/resample.h"
 #include "support.h"
 

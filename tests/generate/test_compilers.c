@@ -2,10 +2,10 @@
 /* Generated code and the runtime give the same under other compilers and on a big-endian processor, which is emulated.
  */
 #include "generated.h"
+#include "random_frames.h"
 
 #include <stdio.h>
 #include <string.h>
-
 
 static const struct {
     const char *compiler;

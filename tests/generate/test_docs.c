@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* What the generated specification says is so: its examples are frames that decode to the values beside them. */
+#include "random_definition.h"
 #include "support.h"
 
 #include <string.h>

@@ -73,7 +73,7 @@ static void hold_senders(const struct zg_plan *plan, struct zg_random *random, c
         unsigned length = message->payload_least;
         length += (unsigned)zg_random_below(random, MIN(message->payload_most, sizeof payload) - length + 1);
         for (unsigned k = 0; k < length; k++)
-            payload[k] = (uint8_t)(zg_random_below(random, 3) == 0 ? 0x7E : zg_random_below(random, 256));
+            payload[k] = (uint8_t)(zg_random_one_in(random, 3) ? 0x7E : zg_random_below(random, 256));
         g_autoptr(GByteArray) frame = zg_frame_make(plan, &header, payload, length);
         append_hex(payloads, payload, length);
         append_hex(wanted, frame->data, frame->len);

@@ -2,6 +2,8 @@
 /* Generated C, compiled and loaded, held against the interpreter: random definitions, random values, extremes included.
  */
 #include "generated.h"
+#include "random_definition.h"
+#include "random_frames.h"
 
 #include <dlfcn.h>
 #include <glib/gstdio.h>

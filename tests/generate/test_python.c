@@ -1,5 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* Generated Python, run, held against the interpreter: random definitions, random values, damaged bytes, streams. */
+#include "random_definition.h"
+#include "random_frames.h"
 #include "support.h"
 
 #include <fcntl.h>

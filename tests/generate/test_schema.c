@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* The JSON Schema and the loader, held against each other on sound definitions and on each with one thing changed. */
+#include "random_definition.h"
 #include "support.h"
 
 #include <string.h>

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* Generated vectors, held by the interpreter, by the generated C and by the generated Python. */
 #include "generated.h"
+#include "random_definition.h"
 
 #include <dlfcn.h>
 

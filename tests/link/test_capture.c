@@ -6,6 +6,7 @@
 #include <pcap/pcap.h>
 #include <string.h>
 
+#include "sim/random.h"
 #include "support.h"
 #include "zeugma/link.h"
 

@@ -3,6 +3,7 @@
 #include "link/com_port.h"
 
 #include "codec/hex.h"
+#include "sim/random.h"
 #include "support.h"
 
 static void take(struct zg_com_port *port, GByteArray *data, const char *hex)
@@ -87,7 +88,7 @@ static void test_pieces(void **state)
             uint8_t bytes[64];
             const size_t count = zg_random_below(&random, sizeof bytes);
             for (size_t k = 0; k < count; k++) /* many of FF */
-                bytes[k] = zg_random_below(&random, 3) == 0 ? 0xFF : (uint8_t)zg_random_below(&random, 256);
+                bytes[k] = zg_random_one_in(&random, 3) ? 0xFF : (uint8_t)zg_random_below(&random, 256);
             zg_com_port_give(bytes, count, sent);
             g_byte_array_append(wanted, bytes, (guint)count);
             const uint64_t choice = zg_random_below(&random, G_N_ELEMENTS(between) + 1);

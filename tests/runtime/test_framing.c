@@ -1,4 +1,5 @@
 /* SPDX-License-Identifier: MIT */
+#include "sim/random.h"
 #include "support.h"
 
 #include <string.h>

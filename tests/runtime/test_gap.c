@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* Frames that silence tells apart, on a link whose bytes come at certain times: those that nothing happened to arrive,
  * however seldom the link is polled, at every place of the clock; a sender keeps the silence. */
+#include "sim/random.h"
 #include "support.h"
 
 #include <string.h>
@@ -68,7 +69,7 @@ static void test_receiving(void **state)
             for (guint i = 0; i < frame->len; i++, fed++) {
                 test_clock_us += 100 + (round % 3 ? (uint32_t)zg_random_below(&random, 240) : 0);
                 zg_link_receive_isr(link, frame->data[i], 0);
-                if (zg_random_below(&random, 30) == 0) {
+                if (zg_random_one_in(&random, 30)) {
                     zg_any_link_poll(zg_node_any_link(node));
                     unpolled = 0;
                 }

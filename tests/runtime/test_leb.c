@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* LEB128 and runs of bits, each against the plainest other way to do it. */
+#include "sim/random.h"
 #include "support.h"
 
 #include "zeugma/bits.h"

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* A link under damage, silence, full rings and a wrapping clock, beside the host's stream decoder. */
+#include "random_frames.h"
 #include "support.h"
 
 #include <string.h>

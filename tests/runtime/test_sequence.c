@@ -1,4 +1,5 @@
 /* SPDX-License-Identifier: MIT */
+#include "sim/random.h"
 #include "support.h"
 
 #include "zeugma/sequence.h"
@@ -16,17 +17,17 @@ static void test_every_width(void **state)
         uint32_t skipped;
         assert_int_equal(zg_sequence_note(&sequence, bits, number++ & mask, &skipped), ZG_ARRIVAL_NEXT);
         for (unsigned i = 0; i < 5000; i++) {
-            uint32_t gap = zg_random_below(&random, 10) == 0 ? (uint32_t)zg_random_below(&random, 5) : 0;
+            uint32_t gap = zg_random_one_in(&random, 10) ? (uint32_t)zg_random_below(&random, 5) : 0;
             number += gap;
             lost += gap;
             assert_int_equal(zg_sequence_note(&sequence, bits, number & mask, &skipped), ZG_ARRIVAL_NEXT);
             told_lost += skipped;
-            if (gap > 0 && zg_random_below(&random, 2) == 0) { /* one of the lost comes after all, then once more */
+            if (gap > 0 && zg_random_one_in(&random, 2)) { /* one of the lost comes after all, then once more */
                 assert_int_equal(zg_sequence_note(&sequence, bits, (number - 1) & mask, &skipped), ZG_ARRIVAL_LATE);
                 assert_int_equal(zg_sequence_note(&sequence, bits, (number - 1) & mask, &skipped), ZG_ARRIVAL_REPEATED);
                 assert_int_equal(skipped, 0);
             }
-            if (zg_random_below(&random, 10) == 0)
+            if (zg_random_one_in(&random, 10))
                 assert_int_equal(zg_sequence_note(&sequence, bits, number & mask, &skipped), ZG_ARRIVAL_REPEATED);
             number++;
         }

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* A link that gathers short COBS frames and takes them apart in place, as devices compile it, beside the one that takes
  * them apart as they come: of any bytes both make the same, and both send the same. */
+#include "sim/random.h"
 #include "support.h"
 
 #include <string.h>
@@ -159,16 +160,17 @@ static GByteArray *random_bytes(struct zg_random *random)
     begin(&sender);
     for (unsigned pieces = 1 + (unsigned)zg_random_below(random, 12); pieces > 0; pieces--) {
         uint8_t payload[MOST_PAYLOAD], byte;
-        size_t length = zg_random_below(random, MOST_PAYLOAD + 1), noise = zg_random_below(random, 3) == 0 ? 300 : 5;
+        size_t length = zg_random_below(random, MOST_PAYLOAD + 1), noise = zg_random_one_in(random, 3) ? 300 : 5;
         for (size_t i = 0; i < length; i++)
-            payload[i] = (uint8_t)(zg_random_below(random, 4) == 0 ? 0 : zg_random_below(random, 256));
-        assert_int_equal(zg_any_link_send(&sender.any, (zg_header_word)(4 + zg_random_below(random, 6)), payload, length), 0);
+            payload[i] = (uint8_t)(zg_random_one_in(random, 4) ? 0 : zg_random_below(random, 256));
+        assert_int_equal(
+            zg_any_link_send(&sender.any, (zg_header_word)(4 + zg_random_below(random, 6)), payload, length), 0);
         while (zg_link_transmit_isr(&sender.any.link, &byte))
             if (zg_random_below(random, 100) > 0) {
-                byte = (uint8_t)(zg_random_below(random, 60) == 0 ? zg_random_below(random, 256) : byte);
+                byte = (uint8_t)(zg_random_one_in(random, 60) ? zg_random_below(random, 256) : byte);
                 g_byte_array_append(bytes, &byte, 1);
             }
-        if (zg_random_below(random, 2) == 0)
+        if (zg_random_one_in(random, 2))
             for (size_t i = zg_random_below(random, noise); i > 0; i--) {
                 byte = (uint8_t)(1 + zg_random_below(random, 255));
                 g_byte_array_append(bytes, &byte, 1);
@@ -196,12 +198,12 @@ static void test_any_bytes(void **state)
                 zg_link_receive_isr(&general.any.link, bytes->data[at], 0);
                 zgi_link_put_isr(&in_place.link, in_place.at.receive, RING, bytes->data[at++], 0);
             }
-            if (zg_random_below(&random, 30) == 0)
+            if (zg_random_one_in(&random, 30))
                 test_clock_us += 600;
             for (unsigned i = 0; i < 2; i++) { /* the second hears nothing more */
                 zg_any_link_poll(&general.any);
                 zgi_link_poll(&in_place.link);
-                test_clock_us += zg_random_below(&random, 40) == 0 ? 1000 : 10;
+                test_clock_us += zg_random_one_in(&random, 40) ? 1000 : 10;
             }
             assert_memory_equal(&general.any.link.counters, &in_place.link.counters, sizeof(struct zg_counters));
             assert_int_equal(zg_any_link_pending(&general.any), zgi_pending(&in_place.link));
@@ -230,7 +232,7 @@ static void test_sending(void **state)
         begin(&general);
         begin_in_place(&in_place);
         for (size_t i = 0; i < length; i++)
-            content[HEADER + i] = (uint8_t)(zg_random_below(&random, 3) == 0 ? 0 : zg_random_below(&random, 256));
+            content[HEADER + i] = (uint8_t)(zg_random_one_in(&random, 3) ? 0 : zg_random_below(&random, 256));
         for (size_t i = 0; i < taken; i++) {
             zg_ring_put(&general.any.link.transmit, 9);
             zg_ring_put(&in_place.link.transmit, 9);

@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "plan/fingerprint.h"
+#include "sim/random.h"
 #include "view.h"
 
 static const char definition[] =
@@ -65,8 +66,9 @@ static char *judged(struct listening *listening, bool *noise)
 {
     static const struct zg_counters none;
     bool ignored;
-    char *text = zg_suspect_judge(listening->suspect, listening->stream ? zg_frame_reader_counters(listening->stream) : &none,
-                                  listening->now_ns, noise ? noise : &ignored);
+    char *text =
+        zg_suspect_judge(listening->suspect, listening->stream ? zg_frame_reader_counters(listening->stream) : &none,
+                         listening->now_ns, noise ? noise : &ignored);
     return text ? text : g_strdup("");
 }
 

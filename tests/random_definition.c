@@ -1,0 +1,187 @@
+/* SPDX-License-Identifier: MIT */
+#include "random_definition.h"
+
+#include <string.h>
+
+#include "support.h"
+
+/* A type without extent, as it is written; `records` says how many records it may name. */
+static char *random_type(struct zg_random *random, unsigned enums, unsigned records)
+{
+    static const char *const others[] = { "f32", "f64", "uleb32", "uleb64", "sleb32", "sleb64", "bool" };
+
+    switch (zg_random_below(random, 8)) {
+    case 0: return g_strdup(others[zg_random_below(random, G_N_ELEMENTS(others))]);
+    case 1: return g_strdup_printf("e%u", (unsigned)zg_random_below(random, enums));
+    case 2: return records > 0 ? g_strdup_printf("r%u", (unsigned)zg_random_below(random, records)) : g_strdup("u8");
+    case 3:
+        return g_strdup_printf("u%u", 1 + (unsigned)zg_random_below(random, 7)); /* so that runs of bits come about */
+    default:
+        return g_strdup_printf("%c%u", zg_random_one_in(random, 2) ? 'u' : 'i',
+                               2 + (unsigned)zg_random_below(random, 63));
+    }
+}
+
+static void random_field(struct zg_random *random, GString *text, unsigned number, unsigned enums, unsigned records,
+                         const char *more)
+{
+    static const char *const scales[] = { "0.01", "-0.1", "1/64", "2.5", "1/3" };
+    const char *order = zg_random_one_in(random, 4)   ? ", order: big"
+                        : zg_random_one_in(random, 4) ? ", order: little"
+                                                      : "";
+    const char *dots = zg_random_one_in(random, 2) ? ".." : "";
+    g_autofree char *type = random_type(random, enums, records);
+
+    g_string_append_printf(text, "      f%u: ", number);
+    switch (zg_random_below(random, 6)) {
+    case 0:
+        g_string_append_printf(text, "{ type: \"%s[%s%u]\"%s%s }\n", type, dots,
+                               1 + (unsigned)zg_random_below(random, zg_random_one_in(random, 8) ? 300 : 9), order,
+                               more);
+        break;
+    case 1:
+        g_string_append_printf(text, "{ type: \"%s[%s%u]\"%s }\n", zg_random_one_in(random, 2) ? "text" : "bytes", dots,
+                               1 + (unsigned)zg_random_below(random, 20), more);
+        break;
+    case 2: /* scaled, with a width that its arithmetic holds exactly */
+        g_string_append_printf(text, "{ type: \"%c%u%s\", scale: %s, offset: %d%s%s }\n",
+                               zg_random_one_in(random, 2) ? 'u' : 'i', 2 + (unsigned)zg_random_below(random, 31),
+                               zg_random_one_in(random, 4) ? "[3]" : "", scales[zg_random_below(random, 5)],
+                               (int)zg_random_below(random, 200) - 100, order, more);
+        break;
+    case 3:
+        g_string_append_printf(text, "{ type: f%u%s%s%s }\n", zg_random_one_in(random, 2) ? 32 : 64, order,
+                               zg_random_one_in(random, 2) ? ", range: [-1.5, 1e3]" : "", more);
+        break;
+    default: g_string_append_printf(text, "{ type: %s%s%s }\n", type, order, more); break;
+    }
+}
+
+static void random_records(struct zg_random *random, GString *text, unsigned enums, unsigned records)
+{
+    g_string_append(text, records > 0 ? "records:\n" : "");
+    for (unsigned i = 0; i < records; i++) {
+        g_string_append_printf(text, "  r%u:\n", i);
+        for (unsigned k = 0; k < 1 + zg_random_below(random, 4); k++)
+            random_field(random, text, k, enums, i, "");
+    }
+}
+
+static char *random_definition(struct zg_random *random)
+{
+    static const char *const checks[] = { "crc8/smbus",
+                                          "crc16/modbus",
+                                          "{ name: crc24/openpgp, order: big }",
+                                          "crc32/iscsi",
+                                          "crc64/xz",
+                                          "{ crc: 13, poly: 0x1CF5, reflect_out: true }",
+                                          "{ name: fletcher16, covers: payload }",
+                                          "{ name: internet, order: big }",
+                                          "{ name: crc16/arc, covers: payload }",
+                                          "{ name: crc32/mpeg-2, covers: all }",
+                                          "{ name: internet, covers: all }",
+                                          "adler32",
+                                          "xor8",
+                                          "sum8/negated",
+                                          "none" };
+    static const char *const lengths[] = { "length: u16, ", "length: { type: u17, counts: rest }, ",
+                                           "length: { type: u16, counts: content, order: big }, " };
+    static const char *const deliveries[] = { "", "\n    reply: m0\n    retries: 2",
+                                              "\n    delivery: acknowledged\n    window: 2",
+                                              "\n    delivery: acknowledged\n    order: kept" };
+    static const char *const framings[] = { "cobs",
+                                            "{ kind: cobs, lead: true }",
+                                            "slip",
+                                            "{ kind: slip, lead: false }",
+                                            "{ kind: hdlc, escape_control: true }",
+                                            "gap",
+                                            "{ kind: marks, end: [0x0A, 0x0D], escape: 0x1B }",
+                                            "{ kind: marks, start: [0x10, 0x02], end: [0x10, 0x03], double: 0x10 }",
+                                            "{ kind: length, sync: [0xAA, 0x55, 1] }" };
+    GString *text = g_string_new("zeugma: 1\nprotocol: random\nversion: 3.2\n");
+    bool counted = zg_random_one_in(random, 3); /* the header has a length */
+    unsigned enums = 2 + (unsigned)zg_random_below(random, 3);
+    unsigned records = (unsigned)zg_random_below(random, 4);
+    unsigned messages = 1 + (unsigned)zg_random_below(random, 5);
+    bool services = zg_random_one_in(random, 3);
+    const char *addresses =
+        !counted && zg_random_one_in(random, 3) ? "destination: u3, source: { type: u13, order: big }, " : "";
+
+    g_string_append_printf(
+        text,
+        "frame:\n  framing: %s\n  max_payload: 60000\n  byte_order: %s\n  check: %s\n"
+        "  header: [version: u%u, %s%sid: { type: u%u, order: big }, %ssequence: u%u%s]\n",
+        framings[zg_random_below(random, G_N_ELEMENTS(framings) - !counted)],
+        zg_random_one_in(random, 2) ? "big" : "little", checks[zg_random_below(random, G_N_ELEMENTS(checks))],
+        1 + (unsigned)zg_random_below(random, 9),
+        zg_random_one_in(random, 2) ? "const: { type: u11, value: 0x5A5 }, minor: u3, " : "", addresses,
+        5 + (unsigned)zg_random_below(random, 18), counted ? lengths[zg_random_below(random, 3)] : "",
+        1 + (unsigned)zg_random_below(random, 32),
+        zg_random_one_in(random, 3) ? ", reserved: u5, const: { type: u16, value: 7, order: big }" : "");
+    g_string_append(text, "enums:\n");
+    for (unsigned i = 1; i < enums; i++)
+        g_string_append_printf(text, "  e%u: { type: %c%u, values: { zero: 0, one: 1, three: 3 } }\n", i,
+                               zg_random_one_in(random, 2) ? 'u' : 'i', 3 + (unsigned)zg_random_below(random, 62));
+    g_string_append_printf(text, "flags:\n  e0: { type: u%u, bits: { first: 0, third: 2 } }\n",
+                           3 + (unsigned)zg_random_below(random, 62));
+    random_records(random, text, enums, records);
+    g_string_append(text, "messages:\n");
+    for (unsigned i = 0; i < messages; i++) {
+        unsigned fields = (unsigned)zg_random_below(random, 9);
+        unsigned newer = fields > 0 ? (unsigned)zg_random_below(random, 3) : 0;
+        bool open_ended = fields + newer > 0 && zg_random_one_in(random, 3);
+        g_string_append_printf(text, "  m%u:\n    id: %u\n    from: %s%s\n    fields:%s\n", i, i,
+                               i == 0 || zg_random_one_in(random, 3) ? "both" /* m0 answers the requests */
+                               : zg_random_one_in(random, 2)         ? "device"
+                                                                     : "host",
+                               services && i > 0 ? deliveries[zg_random_below(random, 4)] : "", fields ? "" : " {}");
+        for (unsigned k = 0; k < fields; k++)
+            random_field(random, text, k, enums, records, "");
+        for (unsigned k = 0; k < newer; k++)
+            random_field(random, text, fields + k, enums, records, k == 0 ? ", since: 3.1" : ", since: 3.2");
+        if (open_ended)
+            g_string_append_printf(text, "      rest: { type: \"%s[..]\"%s }\n",
+                                   zg_random_one_in(random, 3)   ? "bytes"
+                                   : zg_random_one_in(random, 2) ? "uleb32"
+                                                                 : "i24",
+                                   newer > 0 ? ", since: 3.2" : "");
+    }
+    if (services) {
+        g_string_append(text, "services: [delivery, hello, variables, counters]\nvariables:\n");
+        for (unsigned k = 0; k < 3; k++) { /* written as fields are, with an index */
+            g_autofree char *index = g_strdup_printf(", index: %u, access: %s", 2 * k, k ? "read" : "read_write");
+            random_field(random, text, k, enums, records, index);
+        }
+    }
+    return g_string_free(text, FALSE);
+}
+
+/* Whether a definition is only too large. */
+static bool is_too_large(const char *text)
+{
+    struct zg_diagnostics *diagnostics = zg_diagnostics_new("random");
+    struct zg_definition *definition = zg_definition_parse("random", text, strlen(text), diagnostics);
+    struct zg_plan *plan = definition ? zg_plan_new(definition, diagnostics) : NULL;
+    bool too_large = definition && !plan;
+
+    for (unsigned i = 0; i < zg_diagnostics_count(diagnostics); i++) {
+        const struct zg_diagnostic *diagnostic = zg_diagnostics_get(diagnostics, i);
+        too_large =
+            too_large && (diagnostic->severity == ZG_SEVERITY_WARNING || strstr(diagnostic->message, " takes "));
+    }
+    zg_plan_free(plan);
+    zg_definition_free(definition);
+    zg_diagnostics_free(diagnostics);
+    return too_large;
+}
+
+char *test_random_definition(struct zg_random *random)
+{
+    char *text = random_definition(random);
+
+    while (is_too_large(text)) {
+        g_free(text);
+        text = random_definition(random);
+    }
+    return text;
+}
