@@ -13,10 +13,10 @@ void zgi_cobs_begin(const struct zg_framing *framing, struct zg_encoder *encoder
         zgi_append(encoder, 0);
     encoder->code_at = encoder->used;
     encoder->code = 1;
-    zgi_append(encoder, 0); /* the block's code byte, once it ends */
+    zgi_append(encoder, 0); /* the block's code byte, set once the block ends */
 }
 
-/* Copies what of the bytes is not zero and lies in one piece in the open block and in the ring. */
+/* Copies bytes up to a zero, as far as they fit contiguously into the open block and the ring. */
 static inline uint8_t put_run(const struct zg_ring *ring, zg_index at, uint8_t code, const uint8_t *bytes, size_t count)
 {
     const zg_index place = at & ring->mask;
@@ -30,8 +30,8 @@ static inline uint8_t put_run(const struct zg_ring *ring, zg_index at, uint8_t c
     return (uint8_t)zgi_copy_run(ring->bytes + place, bytes, most);
 }
 
-/* Each byte of the content takes one on the wire, a zero in a code byte's place; besides there is a code byte behind
- * each full block, once there is more. */
+/* Each byte of the content takes one byte on the wire; for a zero that is the next code byte. A full block, if content
+ * follows it, takes one code byte more. */
 void zgi_cobs_put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count)
 {
     const struct zg_ring *const ring = encoder->ring;
@@ -83,7 +83,7 @@ void zgi_cobs_end(const struct zg_framing *framing, struct zg_encoder *encoder)
     zgi_append(encoder, 0);
 }
 
-/* Copies what of a block that lacks `left` bytes is there, and for what there is room. */
+/* Copies what has come of a block that lacks `left` bytes, as far as there is room. */
 static inline uint8_t take_run(uint8_t *to, size_t room, uint8_t left, const uint8_t *bytes, size_t count)
 {
     uint8_t most = left;
@@ -95,8 +95,8 @@ static inline uint8_t take_run(uint8_t *to, size_t room, uint8_t left, const uin
     return (uint8_t)zgi_copy_run(to, bytes, most);
 }
 
-/* From byte `i` on, in any state. A code byte ends the block before it with the zero that it stands for, unless that
- * was full. */
+/* Decodes from byte `i` on, in any state. A code byte ends the block before it with the zero that it stands for, unless
+ * that block was full. */
 static size_t decode_on(struct zg_decoder *decoder, const uint8_t *bytes, size_t count, enum zg_framing_event *event,
                         size_t i)
 {
@@ -113,7 +113,7 @@ static size_t decode_on(struct zg_decoder *decoder, const uint8_t *bytes, size_t
             if (at == end)
                 break;
         }
-        const uint8_t byte = *at++; /* one that take_run() leaves */
+        const uint8_t byte = *at++; /* which take_run() leaves */
         if (byte == 0) {
             decoder->length = (size_t)(to - decoder->content);
             *event = zgi_delimiter(decoder, left == 0, (size_t)(at - bytes));
@@ -155,13 +155,13 @@ size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *deco
     }
     do
         i = decode_on(decoder, bytes, count, event, i);
-    while (i < count && *event == ZG_FRAMING_MORE); /* behind a delimiter that may open a frame */
+    while (i < count && *event == ZG_FRAMING_MORE); /* after a delimiter that may open a frame */
     return i;
 }
 
 #if ZGI_WHOLE_FRAMES
 
-/* Copies wire bytes to where their content stands, as far as there is room. */
+/* Copies wire bytes to their place in the content, as far as there is room. */
 static void copy_content(struct zg_decoder *decoder, size_t place, const uint8_t *bytes, size_t count)
 {
     const size_t room = decoder->limit - place;
@@ -169,7 +169,7 @@ static void copy_content(struct zg_decoder *decoder, size_t place, const uint8_t
     memcpy(decoder->content + place, bytes, count < room ? count : room);
 }
 
-/* Where blocks end there is a zero in the place of the next one's code byte, or, behind a full block, nothing. */
+/* Between blocks, writes a zero in the place of the next one's code byte; after a full block, nothing. */
 static ZGI_RARE bool join_blocks(struct zg_decoder *decoder, const uint8_t *bytes, size_t end, size_t *length)
 {
     size_t gone = 1, code = bytes[0], at = code;
@@ -188,7 +188,7 @@ static ZGI_RARE bool join_blocks(struct zg_decoder *decoder, const uint8_t *byte
     return at == end && *length <= decoder->limit;
 }
 
-/* A frame of one block is its own content, and is left where it is. */
+/* A frame of one block contains its content as it is, which stays where it is. */
 size_t zgi_cobs_whole(struct zg_decoder *decoder, const uint8_t *bytes, size_t count, const uint8_t **content,
                       size_t *length)
 {

@@ -19,7 +19,7 @@ zg_check_word zgi_crc_reverse(zg_check_word value, unsigned width)
 
 #if ZG_CRC_TABLE != 0 && !defined(ZGI_FLASH_APART)
 #define CAN_FILL 1
-/* What the register becomes when it holds only the bits that one look-up takes. */
+/* What the register becomes if it holds nothing but the bits of one look-up. */
 static void fill_table(const struct zg_crc *crc, zg_check_word *table)
 {
     for (unsigned i = 0; i < ZG_CRC_TABLE_ENTRIES; i++) {

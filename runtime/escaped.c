@@ -3,14 +3,14 @@
 
 #include "stuffing.h"
 
-/* The two special bytes, what stands for them behind an escape, and what else is escaped. */
+/* The two special bytes, their images after an escape, and which other bytes are escaped. */
 struct zgi_escapes {
     uint8_t delimiter;
     uint8_t escape;
     uint8_t delimiter_image;
     uint8_t escape_image;
-    uint8_t turn;    /* the image of any other byte: it, XOR this; 0: there is no other */
-    uint8_t control; /* bytes below it are escaped, too */
+    uint8_t turn;    /* any other byte is sent as itself XOR this; 0: no other byte is escaped */
+    uint8_t control; /* bytes below it are escaped as well */
 };
 
 const struct zgi_escapes zgi_slip = { 0xC0, 0xDB, 0xDC, 0xDD, 0, 0 };
@@ -56,7 +56,7 @@ void zgi_escaped_end(const struct zg_framing *framing, struct zg_encoder *encode
 
 enum { ESCAPED = ZGI_DATA + 1 };
 
-/* A byte behind an escape becomes what it stands for; false where it stands for nothing. */
+/* Replaces a byte after an escape by what it stands for. False: it stands for nothing. */
 static bool unescape(const struct zgi_escapes *escapes, uint8_t *byte)
 {
     if (escapes->turn != 0)

@@ -45,7 +45,7 @@ size_t zgi_gap_decode(const struct zg_framing *framing, struct zg_decoder *decod
 void zgi_gap_reject(const struct zg_framing *framing, struct zg_decoder *decoder)
 {
     (void)framing;
-    (void)decoder; /* only silence opens a candidate: no other can begin inside it */
+    (void)decoder; /* only silence opens a candidate: none can begin inside another */
 }
 
 enum zg_framing_event zgi_gap_pause(const struct zg_framing *framing, struct zg_decoder *decoder)

@@ -17,7 +17,7 @@ unsigned zg_uleb_put(uint64_t value, uint8_t *at)
     return size;
 }
 
-/* Seven bits lower, with the sign kept. */
+/* Shifted down by seven bits, with the sign kept. */
 static int64_t shift_down(int64_t value)
 {
     return value < 0 ? -(int64_t)((uint64_t) - (value + 1) >> 7) - 1 : (int64_t)((uint64_t)value >> 7);
@@ -54,13 +54,13 @@ unsigned zg_sleb_size(int64_t value)
     return size;
 }
 
-/* Gathers the bits of up to ten bytes; returns how many bytes, or 0 where the last is not among `length`. */
+/* Gathers the bits of up to ten bytes. Returns how many bytes, or 0 if the last one is not among the first `length`. */
 static unsigned gather(const uint8_t *at, size_t length, uint64_t *bits)
 {
     unsigned size = 0;
     *bits = 0;
     while (size < LONGEST && size < length) {
-        *bits |= (uint64_t)(at[size] & 0x7FU) << 7 * size; /* of the tenth byte one bit remains */
+        *bits |= (uint64_t)(at[size] & 0x7FU) << 7 * size; /* only one bit of the tenth byte is used */
         if ((at[size++] & MORE) == 0)
             return size;
     }

@@ -19,14 +19,14 @@ static bool is_in(const uint8_t *mark, uint8_t size, uint8_t byte)
     return false;
 }
 
-/* Whether an end mark opens the next frame, too: there is no start mark, or it is the same byte. */
+/* Whether an end mark also opens the next frame: there is no start mark, or both are the same byte. */
 static bool end_opens(const struct zg_marks *marks)
 {
     return marks->start_size == 0 ||
            (marks->start_size == 1 && marks->end_size == 1 && marks->start[0] == marks->end[0]);
 }
 
-/* Whether a byte never stands in the content as it is. */
+/* Whether this byte never appears unescaped in the content. */
 static bool is_special(const struct zg_marks *marks, uint8_t byte)
 {
     if (byte == marks->escape || marks->doubled)
@@ -61,7 +61,7 @@ void zg_marks_end(const struct zg_framing *framing, struct zg_encoder *encoder)
     zgi_append_all(encoder, marks->end, marks->end_size);
 }
 
-/* A candidate is open: where an end mark opens it, that came before. */
+/* Opens a candidate. Where an end mark opens it, that mark came before. */
 static void open(const struct zg_marks *marks, struct zg_decoder *decoder)
 {
     decoder->state = ZGI_OPEN;
@@ -73,7 +73,7 @@ void zg_marks_reset(const struct zg_framing *framing, struct zg_decoder *decoder
 {
     const struct zg_marks *marks = marks_of(framing);
 
-    if (decoder->window == decoder->content) { /* the memory's two parts */
+    if (decoder->window == decoder->content) { /* the two parts of the memory */
         decoder->window += decoder->limit;
         decoder->room -= decoder->limit;
     }
@@ -92,7 +92,7 @@ static enum zg_framing_event fail(const struct zg_marks *marks, struct zg_decode
     return event;
 }
 
-/* A candidate failed whose own end mark opens the next: the mark ends with it. */
+/* A candidate failed whose own end mark opens the next one: that mark is not part of what failed. */
 static void let_end_open(const struct zg_marks *marks, struct zg_decoder *decoder)
 {
     if (end_opens(marks) && decoder->filled - decoder->begin >= marks->end_size &&
@@ -102,7 +102,7 @@ static void let_end_open(const struct zg_marks *marks, struct zg_decoder *decode
     }
 }
 
-/* The byte `ahead` places behind what was seen; false: it has not come yet. */
+/* The byte `ahead` places after the bytes examined so far. False: it has not come yet. */
 static bool peek(struct zg_decoder *decoder, struct zgi_input *input, size_t ahead, uint8_t *byte)
 {
     if (!zgi_window_fill(decoder, input, decoder->seen + ahead + 1))
@@ -120,7 +120,8 @@ static enum zg_framing_event add(const struct zg_marks *marks, struct zg_decoder
     return ZG_FRAMING_MORE;
 }
 
-/* At a byte that the content never holds as it is, and that is no escape: the end mark, or the candidate failed. */
+/* At a byte that never appears unescaped in the content, and is no escape: the end mark, or else the candidate failed.
+ */
 static enum zg_framing_event take_end(const struct zg_marks *marks, struct zg_decoder *decoder, struct zgi_input *input)
 {
     uint8_t byte;
@@ -138,8 +139,7 @@ static enum zg_framing_event take_end(const struct zg_marks *marks, struct zg_de
     return ZG_FRAMING_CONTENT;
 }
 
-/* One byte of content, as it is or escaped, or the end. *event stays ZG_FRAMING_MORE where it has not come yet, too:
- * then false. */
+/* One byte of content, plain or escaped, or the end. False, with *event ZG_FRAMING_MORE: more bytes are needed. */
 static bool take(const struct zg_marks *marks, struct zg_decoder *decoder, struct zgi_input *input,
                  enum zg_framing_event *event)
 {
@@ -175,7 +175,7 @@ static void let_go_of_frame(const struct zg_marks *marks, struct zg_decoder *dec
         open(marks, decoder);
 }
 
-/* Outside any candidate, where an end mark opens the next: that mark, which is idle. */
+/* Outside any candidate, where an end mark opens the next one: takes that mark, which is idle. */
 static void seek_end(const struct zg_marks *marks, struct zg_decoder *decoder, struct zgi_input *input,
                      enum zg_framing_event *event)
 {

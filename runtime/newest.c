@@ -18,7 +18,7 @@ int zg_newest_init(struct zg_newest *ring, uint8_t *memory, size_t size)
     return 0;
 }
 
-/* Whether `oldest` is at or ahead of `tail`, which it never runs ahead of further than this tells apart. */
+/* Whether `oldest` is at or ahead of `tail`. It never runs ahead by more than this can tell. */
 static bool is_ahead(const struct zg_newest *ring, zg_index oldest, zg_index tail)
 {
     return (zg_index)(oldest - tail) < (zg_index)((zg_index) ~(zg_index)0 - ring->mask);
@@ -38,7 +38,7 @@ void zg_newest_put(struct zg_newest *ring, uint8_t byte)
         }
     }
     if (oldest != ring->oldest)
-        zgi_store_before(&ring->oldest, oldest); /* known before its place is written to */
+        zgi_store_before(&ring->oldest, oldest); /* visible before its place is written to */
     zgi_store_byte(&ring->bytes[head & ring->mask], byte);
     zgi_store_release(&ring->head, (zg_index)(head + 1U));
 }
@@ -56,7 +56,7 @@ bool zg_newest_get(struct zg_newest *ring, uint8_t *byte)
         zg_index since = zgi_load_after(&ring->oldest);
         if (since == oldest)
             break;
-        oldest = since; /* what was read may have been written over */
+        oldest = since; /* what was read may have been overwritten */
     }
     ring->lost = (uint16_t)(ring->lost + (zg_index)(at - tail));
     zgi_store_release(&ring->tail, (zg_index)(at + 1U));

@@ -33,7 +33,7 @@ double zg_scale_physical(const struct zg_scale *scale, double raw)
     return (raw * scale->factor + scale->shift) / scale->divisor;
 }
 
-/* From here on every double is whole, and steps of one are lost. */
+/* From here on every double is whole, and adding one may be lost. */
 static const double dense = (double)(UINT64_C(1) << (DBL_MANT_DIG - 1));
 
 static bool is_dense(double value)
@@ -48,7 +48,7 @@ static double whole(double value)
     return value < 0 ? -(double)(uint64_t)-value : (double)(uint64_t)value;
 }
 
-/* How far `physical` lies from the middle between raw and raw + 1, in raw's direction; the sign is exact. */
+/* How far `physical` is from the middle between raw and raw + 1, in raw's direction. The sign is exact. */
 static double beyond_middle(const struct zg_scale *scale, double physical, double raw)
 {
     double twice = (2 * raw + 1) * scale->factor + 2 * scale->shift;

@@ -42,7 +42,7 @@ static enum zg_framing_event fail(const struct zg_sized *sized, struct zg_decode
     return event;
 }
 
-/* What the candidate's first bytes, `head` of them, say of its size. */
+/* Finds the candidate's size from its first `head` bytes. */
 static enum zg_framing_event measure(const struct zg_sized *sized, struct zg_decoder *decoder, size_t head)
 {
     size_t size = sized->size;
@@ -58,7 +58,7 @@ static enum zg_framing_event measure(const struct zg_sized *sized, struct zg_dec
     return ZG_FRAMING_MORE;
 }
 
-/* How much of the content is there. */
+/* Shows how much of the content has come. */
 static void show_content(const struct zg_sized *sized, struct zg_decoder *decoder)
 {
     size_t around = (size_t)sized->sync_size + sized->end_size;

@@ -23,7 +23,7 @@ void zgi_delimited_reset(const struct zg_framing *framing, struct zg_decoder *de
 void zgi_delimited_reject(const struct zg_framing *framing, struct zg_decoder *decoder)
 {
     (void)framing;
-    decoder->kept = decoder->lead; /* the delimiter that closed it opens the next */
+    decoder->kept = decoder->lead; /* the delimiter that closed it may open the next */
 }
 
 enum zg_framing_event zgi_delimited_pause(const struct zg_framing *framing, struct zg_decoder *decoder)

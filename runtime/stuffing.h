@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: MIT */
-/* What the kinds of framing share: writing bytes of a frame, and the states of those that end at a delimiter. */
+/* What the framings share: writing a frame's bytes, and the states of those that end at a delimiter. */
 #ifndef ZEUGMA_STUFFING_H
 #define ZEUGMA_STUFFING_H
 
 #include "zeugma/detail/delimited.h"
 
-/* Writes a byte at a place of the unpublished frame, or notes that there is none. */
+/* Writes a byte at a place of the unpublished frame, or notes that there is no room. */
 static inline void zgi_poke(struct zg_encoder *encoder, zg_index at, uint8_t byte)
 {
     if (at >= encoder->room)
@@ -27,19 +27,20 @@ static inline void zgi_append_all(struct zg_encoder *encoder, const uint8_t *byt
         zgi_append(encoder, bytes[i]);
 }
 
-/* States of a decoder whose frames end at a delimiter; a kind's own come after. */
+/* States of a decoder whose frames end at a delimiter. A kind's own states follow these. */
 enum {
     ZGI_EMPTY, /* after a delimiter, or at the start */
     ZGI_SKIP,  /* outside any candidate, until a delimiter */
     ZGI_DATA   /* in a candidate */
 };
 
-/* A delimiter came, the last of `taken` bytes: it ends the candidate, as content where it is `whole` or as what failed,
- * or stands between two. With `lead` one that ended no frame may open the next, and is idle once another comes. */
+/* A delimiter came, the last of `taken` bytes. It ends a candidate, with content if it is `whole`, otherwise as failed;
+ * or it comes between two frames. With `lead` a delimiter that ended no frame may open the next one; it is idle if
+ * another follows. */
 enum zg_framing_event zgi_delimiter(struct zg_decoder *decoder, bool whole, size_t taken);
 
-/* Outside any candidate: lets bytes go up to the delimiter, which ends the noise and opens what follows. Returns their
- * number. */
+/* Outside any candidate: skips bytes up to the delimiter, which ends the noise and opens what follows. Returns how
+ * many. */
 size_t zgi_skip_noise(struct zg_decoder *decoder, uint8_t delimiter, const uint8_t *bytes, size_t count,
                       enum zg_framing_event *event);
 

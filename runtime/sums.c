@@ -41,7 +41,7 @@ zg_check_word zg_xor8_update(const void *parameters, zg_check_word state, const 
 
 #if ZG_CHECK_BITS >= 16
 
-/* a + b modulo 255, both below it or b at most 255. */
+/* a + b modulo 255; both are below 255, or b is 255. */
 static uint8_t add_255(uint8_t a, uint8_t b)
 {
     uint16_t sum = (uint16_t)((uint16_t)a + b);
@@ -90,7 +90,7 @@ zg_check_word zg_adler32_finish(const void *parameters, zg_check_word state)
     return state;
 }
 
-/* Bit 16 of the state: the next byte is the low one of its word. */
+/* Bit 16 of the state: the next byte is the low byte of its word. */
 #define ODD ((zg_check_word)0x10000)
 
 zg_check_word zg_internet_update(const void *parameters, zg_check_word state, const uint8_t *bytes, size_t count)

@@ -8,7 +8,7 @@ static bool is_plain(uint8_t byte)
     return (byte >= 0x20 && byte < 0x7F) || byte == '\t' || byte == '\r' || byte == '\n' || byte == 0x1B;
 }
 
-/* Bytes of the character that a byte begins; 0: it begins none. */
+/* Bytes of the character that begins with this byte. 0: no character does. */
 static size_t length_of(uint8_t first)
 {
     if (is_plain(first))
@@ -18,14 +18,14 @@ static size_t length_of(uint8_t first)
     return first < 0xE0 ? 2 : first < 0xF0 ? 3 : 4;
 }
 
-/* Whether a byte may stand at this place of a character (RFC 3629, section 4). */
+/* Whether a byte may be at this place of a character (RFC 3629, section 4). */
 static bool continues(uint8_t first, size_t place, uint8_t byte)
 {
     uint8_t least = 0x80, most = 0xBF;
 
     if (place == 1) {
         if (first == 0xE0)
-            least = 0xA0; /* less has a shorter form */
+            least = 0xA0; /* anything less has a shorter form */
         else if (first == 0xF0)
             least = 0x90;
         else if (first == 0xED)
@@ -79,7 +79,7 @@ static void tell(struct zg_text_sorter *sorter, struct zg_counters *counters, co
     sorter->text(sorter->owner, text, size);
 }
 
-/* Sorts `count` bytes of noise in front; a character whose end is missing stays for later. */
+/* Sorts the first `count` bytes as text or noise. A character whose end is missing waits for it. */
 static void sort_noise(struct zg_text_sorter *sorter, struct zg_counters *counters, size_t count)
 {
     size_t at = 0;
@@ -91,7 +91,7 @@ static void sort_noise(struct zg_text_sorter *sorter, struct zg_counters *counte
             counters->bytes_noise -= (uint32_t)run;
             tell(sorter, counters, sorter->raw + at, run);
         }
-        at += run + (!cut && at + run < count); /* and one that is none */
+        at += run + (!cut && at + run < count); /* and one byte that is no text */
     }
     drop(sorter, at);
     sorter->cut = count - at;
@@ -108,15 +108,15 @@ void zg_text_uncount(struct zg_counters *counters, const struct zg_found *found)
     }
 }
 
-/* A frame, a candidate that was none, or a delimiter. Text that outgrew the longest frame may end in the middle of a
- * character, whose end is the noise that follows. */
+/* A frame, a failed candidate, or a delimiter. Text longer than the longest frame may be cut in the middle of a
+ * character, the end of which follows as noise. */
 static void sort_other(struct zg_text_sorter *sorter, struct zg_counters *counters, const struct zg_found *found)
 {
     const bool failed = found->outcome > ZG_OUTCOME_VERSION && found->outcome < ZG_OUTCOME_NOISE;
     size_t gone = found->wire, run;
     bool cut;
 
-    drop(sorter, sorter->cut); /* noise it was */
+    drop(sorter, sorter->cut); /* it was noise */
     sorter->cut = 0;
     run = failed ? zg_text_run(sorter->raw, gone, &cut) : 0;
     if (run > 0 && (run == gone || cut)) {

@@ -49,7 +49,7 @@ void zgi_window_keep(struct zg_decoder *decoder)
         decoder->kept -= decoder->total;
 }
 
-/* Lets go, without a copy, input in front of the first byte that an opening may begin with. */
+/* Skips, without copying, input before the first byte that may begin an opening. */
 static size_t skip_input(const struct zg_decoder *decoder, struct zgi_input *input, uint8_t first)
 {
     size_t there = input->count - input->taken;

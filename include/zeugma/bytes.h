@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Conversions that generated code needs between raw bits and C's numbers. They depend on neither the
- * machine's byte order nor the representation of negative numbers. Any context; constant time.
+ * Conversions between raw bits and C's numbers, for generated code. They depend neither on the machine's byte order nor
+ * on its representation of negative numbers. Any context; constant time.
  */
 #ifndef ZEUGMA_BYTES_H
 #define ZEUGMA_BYTES_H
@@ -16,7 +16,7 @@
 extern "C" {
 #endif
 
-/* The number that `raw`, `bits` wide with all higher bits 0, is in two's complement. */
+/* The two's complement number in the low `bits` bits of `raw`, whose higher bits are 0. */
 static inline int8_t zg_signed8(uint8_t raw, unsigned bits)
 {
     uint8_t top = (uint8_t)(1U << (bits - 1U));
@@ -41,7 +41,7 @@ static inline int64_t zg_signed64(uint64_t raw, unsigned bits)
     return raw & top ? -(int64_t)(top - 1U - (raw ^ top)) - 1 : (int64_t)raw;
 }
 
-/* The IEEE 754 binary32 bits of `value`; every NaN as the quiet, positive one without payload. */
+/* The IEEE 754 binary32 bits of `value`. Every NaN becomes the quiet, positive one without payload. */
 static inline uint32_t zg_bits_of_f32(float value)
 {
     uint32_t bits;
@@ -59,8 +59,8 @@ static inline float zg_f32_of_bits(uint32_t bits)
     return value;
 }
 
-/* The IEEE 754 binary64 bits of `value`, and back; every NaN as the quiet, positive one without payload. Where double
- * has but 32 bits, by way of these: what does not fit becomes an infinity or zero. */
+/* The IEEE 754 binary64 bits of `value`, and back. Every NaN becomes the quiet, positive one without payload. Where
+ * `double` has only 32 bits, these convert: what does not fit becomes an infinity or zero. */
 static inline uint64_t zg_bits_of_f64(double value)
 {
     uint64_t bits = 0;
@@ -76,7 +76,7 @@ static inline uint64_t zg_bits_of_f64(double value)
     bits = (uint64_t)(narrow >> 31) << 63;
     if (exponent == 0xFFU)
         return bits | UINT64_C(0x7FF0000000000000);
-    if (exponent == 0) /* zero; a subnormal is too small to matter on such a target */
+    if (exponent == 0) /* zero, or a subnormal, which is too small to matter on such a target */
         return bits;
     return bits | (uint64_t)(exponent + 1023U - 127U) << 52 | fraction;
 }
@@ -99,7 +99,7 @@ static inline double zg_f64_of_bits(uint64_t bits)
     return (double)zg_f32_of_bits(narrow);
 }
 
-/* Writes a text of at most `size` bytes into `size` bytes, zeros behind it. */
+/* Writes a text of at most `size` bytes, followed by zeros up to `size` bytes. */
 static inline void zg_text_put(uint8_t *out, const char *text, size_t size)
 {
     size_t i = 0;

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * The check at a frame's end: a CRC (zeugma/crc.h), a sum (zeugma/sums.h) or none. Stateless; the caller owns what it
- * points to. Any context; time is linear in the bytes.
+ * The check at the end of a frame: a CRC (zeugma/crc.h), a sum (zeugma/sums.h) or none. Stateless; the caller owns what
+ * it points to. Any context; linear in the bytes.
  */
 #ifndef ZEUGMA_CHECK_H
 #define ZEUGMA_CHECK_H
@@ -16,22 +16,24 @@
 extern "C" {
 #endif
 
-/* A frame's check, constant, usually generated. Called for stretches of bytes, never for each. */
+/* A frame's check: constant, usually generated. Its functions are called for runs of bytes, never for each byte. */
 struct zg_check {
-    /* The state after `count` more bytes, and the check value at the end, in the low bits; NULL without a check. */
+    /* The state after `count` more bytes; and the check value at the end, in the low bits. NULL if there is no check.
+     */
     zg_check_word (*update)(const void *parameters, zg_check_word state, const uint8_t *bytes, size_t count);
     zg_check_word (*finish)(const void *parameters, zg_check_word state);
     const void *parameters;
-    zg_check_word start; /* the state before the first byte that it covers */
+    zg_check_word start; /* the state before the first byte that is covered */
     uint8_t size;        /* bytes on the wire; 0: no check */
-    uint8_t skip;        /* bytes of the content in front that it does not cover */
+    uint8_t skip;        /* bytes at the beginning of the content that are not covered */
     bool big_endian;     /* most significant byte first */
 };
 
-/* The check value of a frame's content, of which `covered` bytes stand before the check: at least check->skip. */
+/* The check value of a frame's content, of which the `covered` bytes before the check count; `covered` is at least
+ * check->skip. */
 zg_check_word zg_check_value(const struct zg_check *check, const uint8_t *content, size_t covered);
 
-/* Writes a check value as it stands on the wire, check->size bytes, and reads it back. */
+/* Writes a check value of check->size bytes in its byte order on the wire, and reads it back. */
 static inline void zg_check_store(const struct zg_check *check, zg_check_word value, uint8_t *at)
 {
     for (uint8_t i = 0; i < check->size; i++) {
@@ -45,7 +47,7 @@ static inline zg_check_word zg_check_load(const struct zg_check *check, const ui
     zg_check_word value = 0;
 
 #if ZG_CHECK_BITS >= 16
-    if (check->size == 2) /* the most usual, and no loop */
+    if (check->size == 2) /* the usual size, without a loop */
         return check->big_endian ? (zg_check_word)((uint16_t)((uint16_t)at[0] << 8) | at[1])
                                  : (zg_check_word)((uint16_t)((uint16_t)at[1] << 8) | at[0]);
 #endif

@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: MIT */
 /*
  * Consistent Overhead Byte Stuffing: S. Cheshire, M. Baker, "Consistent Overhead Byte Stuffing", IEEE/ACM Transactions
- * on Networking 7(2), 1999. On the wire a frame is its stuffed content, then 0x00; with `lead` also a 0x00 in front. A
- * final full block of 254 has no code byte after it; the decoder takes both forms. The decoder's memory is the largest
- * content.
+ * on Networking 7(2), 1999. On the wire a frame is its stuffed content, then 0x00; with `lead` also a 0x00 before it. A
+ * final full block of 254 is sent without a code byte after it; the decoder accepts both forms. The decoder's memory is
+ * the size of the largest content.
  */
 #ifndef ZEUGMA_COBS_H
 #define ZEUGMA_COBS_H
@@ -14,7 +14,8 @@
 extern "C" {
 #endif
 
-/* The longest frame, delimiter included, that `content` bytes can become: one code byte for each started 254. */
+/* The longest frame, delimiter included, that `content` bytes can become: one code byte for every 254 bytes or part of
+ * them. */
 #define ZG_COBS_WIRE_MAX(content) ((content) + ((content) + 253) / 254 + ((content) == 0) + 1)
 
 /* Private. */

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Compile-time options of the runtime. Give other values on the compiler's command line, the same for the
- * runtime and for everything that includes its headers.
+ * Compile-time options of the runtime. Set them on the compiler's command line, to the same values for the runtime and
+ * for all code that includes its headers.
  */
 #ifndef ZEUGMA_CONFIG_H
 #define ZEUGMA_CONFIG_H
@@ -14,12 +14,11 @@
 #define ZG_ASSERT(condition, text) _Static_assert(condition, text)
 #endif
 
-/* The version of what generated code and the runtime expect of each other, raised with each change of it. Not an
- * option. */
+/* The version of the interface between generated code and runtime, raised with each change of it. Not an option. */
 #define ZG_RUNTIME 1
 
-/* Bits of a ring's indices: 8, 16 or 32. Must be read and written by the target in one access.
- * A ring holds at most 2^(bits-1) bytes. */
+/* Bits of a ring's indices: 8, 16 or 32. The target must read and write them in one access. A ring holds at most
+ * 2^(bits-1) bytes. */
 #ifndef ZG_RING_INDEX_BITS
 #if UINTPTR_MAX > 0xFFFF
 #define ZG_RING_INDEX_BITS 32
@@ -30,8 +29,8 @@
 ZG_ASSERT(ZG_RING_INDEX_BITS == 8 || ZG_RING_INDEX_BITS == 16 || ZG_RING_INDEX_BITS == 32,
           "ZG_RING_INDEX_BITS is 8, 16 or 32");
 
-/* Whether a ring's two sides are a loop and its interrupt, on one core: then the compiler must keep their order, and
- * the processor does. 0 where two cores, or threads, share a ring. */
+/* Whether the two sides of a ring are the loop and its interrupt on one core. Then the processor keeps their accesses
+ * in order, and only the compiler must be made to. 0 where two cores or threads share a ring. */
 #ifndef ZG_ONE_CORE
 #if UINTPTR_MAX <= 0xFFFF || (defined(__ARM_ARCH_PROFILE) && __ARM_ARCH_PROFILE == 'M')
 #define ZG_ONE_CORE 1
@@ -63,7 +62,7 @@ typedef uint32_t zg_check_word;
 typedef uint64_t zg_check_word;
 #endif
 
-/* Bits of a number in a frame's header: 8, 16 or 32. The widest role of a definition must fit. */
+/* Bits of a number in a frame's header: 8, 16 or 32. The widest role of any definition must fit. */
 #ifndef ZG_HEADER_WORD_BITS
 #if UINTPTR_MAX > 0xFFFF
 #define ZG_HEADER_WORD_BITS 32
@@ -71,7 +70,8 @@ typedef uint64_t zg_check_word;
 #define ZG_HEADER_WORD_BITS 8
 #endif
 #endif
-ZG_ASSERT(ZG_HEADER_WORD_BITS == 8 || ZG_HEADER_WORD_BITS == 16 || ZG_HEADER_WORD_BITS == 32, "ZG_HEADER_WORD_BITS is 8, 16 or 32");
+ZG_ASSERT(ZG_HEADER_WORD_BITS == 8 || ZG_HEADER_WORD_BITS == 16 || ZG_HEADER_WORD_BITS == 32,
+          "ZG_HEADER_WORD_BITS is 8, 16 or 32");
 
 #if ZG_HEADER_WORD_BITS == 8
 typedef uint8_t zg_header_word;
@@ -82,8 +82,7 @@ typedef uint32_t zg_header_word;
 #endif
 #define ZG_HEADER_WORD_MAX ((zg_header_word) ~(zg_header_word)0)
 
-/* Bits of a byte that one table look-up of a CRC takes: 0 (no table, least flash), 4 (16 entries) or
- * 8 (256 entries, fastest). */
+/* Bits that one table look-up of a CRC takes: 0 (no table, least flash), 4 (16 entries) or 8 (256 entries, fastest). */
 #ifndef ZG_CRC_TABLE
 #if UINTPTR_MAX > 0xFFFFFFFF
 #define ZG_CRC_TABLE 8
@@ -95,35 +94,36 @@ typedef uint32_t zg_header_word;
 #endif
 ZG_ASSERT(ZG_CRC_TABLE == 0 || ZG_CRC_TABLE == 4 || ZG_CRC_TABLE == 8, "ZG_CRC_TABLE is 0, 4 or 8");
 
-/* Where a generated host's end has COBS and no content of more than 253 bytes: 1: bytes are gathered and taken apart at
- * a frame's end, as a device's end does it, which is least flash and time on small processors; 0: as they come. */
+/* For a generated host's end with COBS and content of at most 253 bytes. 1: bytes are gathered and decoded at the end
+ * of each frame, as on a device: least flash and time on small processors. 0: they are decoded as they come. */
 #ifndef ZG_COBS_IN_PLACE
 #define ZG_COBS_IN_PLACE (UINTPTR_MAX <= 0xFFFFFFFF)
 #endif
 
-/* Private: a function that is part of its caller: an interrupt that calls another saves all registers. */
+/* Private: a function that is always inlined. An interrupt that calls another function must save all registers. */
 #if defined(__GNUC__)
 #define ZGI_INLINE inline __attribute__((always_inline))
 #else
 #define ZGI_INLINE inline
 #endif
 
-/* Private: a function that is part of its caller where the compiler minds speed. */
+/* Private: a function that is inlined where the compiler optimises for speed. */
 #if defined(__GNUC__) && !defined(__OPTIMIZE_SIZE__)
 #define ZGI_QUICK ZGI_INLINE
 #else
 #define ZGI_QUICK inline
 #endif
 
-/* Private: a function for what is rare, which must not make its caller slower. */
+/* Private: a function for rare cases, kept apart so that its caller stays fast. */
 #if defined(__GNUC__)
 #define ZGI_RARE __attribute__((noinline))
 #else
 #define ZGI_RARE
 #endif
 
-/* Private: the same pointer, from which its members are then reached. Of a static object the compiler would else work
- * out a place for each, which is longer where an instruction reaches only the members in front. */
+/* Private: the same pointer, through which members are then accessed. For a static object the compiler would otherwise
+ * compute the address of each member, which is longer on processors whose short instructions reach only nearby members.
+ */
 static inline void *zgi_near(void *pointer)
 {
 #if defined(__GNUC__) && defined(__OPTIMIZE_SIZE__) && UINTPTR_MAX > 0xFFFF
@@ -132,14 +132,15 @@ static inline void *zgi_near(void *pointer)
     return pointer;
 }
 
-/* Private: tells the compiler that an object was written, where it does not see that nobody reads it before. */
+/* Private: makes the compiler believe that an object was written, where it cannot see that nobody reads it first. */
 #if defined(__GNUC__)
 #define ZGI_WRITTEN(object) __asm__("" : "=m"(object))
 #else
 #define ZGI_WRITTEN(object) ((void)0)
 #endif
 
-/* Private: a function that stands once where the compiler minds size, and in each place where it minds speed. */
+/* Private: a function that exists once where the compiler optimises for size, and is inlined where it optimises for
+ * speed. */
 #if defined(__GNUC__) && defined(__OPTIMIZE_SIZE__)
 #define ZGI_SHARED __attribute__((noinline, unused))
 #else

@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * The link's counters, the same on device and host, in a fixed order. Each wraps at 2^32. Loop context.
+ * The link's counters, in the same fixed order on device and host. Each wraps at 2^32. Loop context. Every received
+ * byte is counted in exactly one of the parts of
  *
- * Every byte ends in exactly one counter:
  *     bytes_in == bytes_of_frames + bytes_failed + bytes_noise + bytes_console + bytes_idle + pending
- * where pending are the bytes of a candidate still open. Every candidate ends in exactly one, too: frames_in or one of
- * failed_check, malformed, too_long, timed_out.
+ * where `pending` are the bytes of a candidate that is still open. Every candidate, too, is counted exactly once: in
+ * frames_in, failed_check, malformed, too_long or timed_out.
  */
 #ifndef ZEUGMA_COUNTERS_H
 #define ZEUGMA_COUNTERS_H
@@ -21,29 +21,29 @@ struct zg_counters {
     /* bytes */
     uint32_t bytes_in;        /* taken from the receive ring */
     uint32_t bytes_out;       /* put into the transmit ring */
-    uint32_t bytes_of_frames; /* of frames that passed their check, delimiters and stuffing included */
+    uint32_t bytes_of_frames; /* of frames that passed their check, with delimiters and stuffing */
     uint32_t bytes_failed;    /* of candidates that failed */
     uint32_t bytes_noise;     /* outside any candidate */
-    uint32_t bytes_console;   /* text outside any frame, where a console shares the line */
+    uint32_t bytes_console;   /* console text between frames */
     uint32_t bytes_idle;      /* delimiters that neither opened nor closed a frame */
     uint32_t bytes_dropped;   /* arrived while the receive ring was full; not in bytes_in */
     /* frames */
     uint32_t frames_in;     /* that passed their check */
     uint32_t frames_out;    /* sent */
     uint32_t failed_check;  /* candidates whose check was wrong */
-    uint32_t malformed;     /* candidates with stuffing or a length that no sender makes */
+    uint32_t malformed;     /* candidates with stuffing or a length that no sender produces */
     uint32_t too_long;      /* candidates longer than the largest frame */
-    uint32_t timed_out;     /* candidates abandoned by silence */
+    uint32_t timed_out;     /* candidates abandoned after silence */
     uint32_t not_for_us;    /* frames for another node */
     uint32_t other_version; /* frames of another major version */
     uint32_t unknown_id;    /* frames whose id no message has */
     uint32_t bad_payload;   /* frames whose payload is too short for their message */
     uint32_t extra_bytes;   /* bytes after the last known field, ignored */
-    uint32_t lost;          /* sequence numbers skipped */
-    uint32_t repeated;      /* frames with a sequence number seen before */
-    uint32_t late;          /* frames with a sequence number counted as lost before */
-    uint32_t restarts;      /* of the other end */
-    /* line: errors that the hardware flagged */
+    uint32_t lost;          /* skipped sequence numbers */
+    uint32_t repeated;      /* frames whose sequence number was seen before */
+    uint32_t late;          /* frames whose sequence number was counted as lost before */
+    uint32_t restarts;      /* restarts of the other end */
+    /* line errors that the hardware flagged */
     uint32_t line_framing;
     uint32_t line_parity;
     uint32_t line_overrun;
@@ -53,18 +53,18 @@ struct zg_counters {
     uint32_t given_up;
     uint32_t refused;
     /* services */
-    uint32_t unanswered; /* requests of echo and counters that there was no room, or no turn on the line, to answer */
+    uint32_t unanswered; /* requests of echo and counters left unanswered, for lack of room or of a turn on the line */
 };
 
 #define ZG_COUNTERS (sizeof(struct zg_counters) / sizeof(uint32_t))
 
-/* The number of the counter that has this name. */
+/* The index of the counter with this name. */
 #define ZG_COUNTER_INDEX(name) (offsetof(struct zg_counters, name) / sizeof(uint32_t))
 
 /* The counters' names, in their order. */
 extern const char *const zg_counter_names[ZG_COUNTERS];
 
-/* Counter number `index` (0 to ZG_COUNTERS - 1). */
+/* The counter with this index, 0 to ZG_COUNTERS - 1. */
 uint32_t zg_counters_get(const struct zg_counters *counters, unsigned index);
 
 /* Sets it to 0. */

@@ -18,33 +18,33 @@
 extern "C" {
 #endif
 
-/* Entries of a CRC's table, and the table's size where one is needed. */
+/* Entries of a CRC's table. 0: it has none. */
 #define ZG_CRC_TABLE_ENTRIES (ZG_CRC_TABLE == 0 ? 0 : 1 << ZG_CRC_TABLE)
 
 struct zg_crc {
     uint8_t width;              /* bits, 3 to 64 */
     bool reflected;             /* bytes enter least significant bit first */
     bool turned;                /* output reflected differently from input */
-    zg_check_word poly;         /* reflected: bit-reversed, in the low bits; else in the top bits */
+    zg_check_word poly;         /* reflected: bit-reversed, in the low bits; otherwise in the top bits */
     zg_check_word init;         /* as poly */
     zg_check_word xor_out;      /* in the low bits */
-    const zg_check_word *table; /* ZG_CRC_TABLE_ENTRIES words, ZG_FLASH or not; not read when there are none */
+    const zg_check_word *table; /* ZG_CRC_TABLE_ENTRIES words, in ZG_FLASH or not; unused if there are none */
 };
 
-/* Where a polynomial, initial value or table entry of a CRC that is not reflected stands in the word. */
+/* The place in the word of a polynomial, initial value or table entry of a CRC that is not reflected. */
 #define ZG_CRC_TOP(value, width) ((zg_check_word)((zg_check_word)(value) << (ZG_CHECK_BITS - (width))))
 
-/* Fills `crc` from parameters as they are written (none of them shifted or reversed yet). `table` is the caller's
- * memory of ZG_CRC_TABLE_ENTRIES words, filled here and kept, or NULL when there are none. Returns 0, or ZG_EINVALID
- * for a width outside 3 to ZG_CHECK_BITS, a polynomial, init or xor_out wider than that, or a missing table; on targets
- * that read tables from flash (AVR) also where ZG_CRC_TABLE is not 0. */
+/* Fills `crc` from parameters as they are published, neither shifted nor reversed. `table` is the caller's memory of
+ * ZG_CRC_TABLE_ENTRIES words, filled here and kept, or NULL if there are none. Returns 0, or ZG_EINVALID: a width
+ * outside 3 to ZG_CHECK_BITS; a polynomial, init or xor_out wider than that; a missing table; or, on targets that read
+ * tables from flash (AVR), a ZG_CRC_TABLE other than 0. */
 int zg_crc_make(struct zg_crc *crc, unsigned width, uint64_t poly, uint64_t init, bool reflect_in, bool reflect_out,
                 uint64_t xor_out, zg_check_word *table);
 
 /* The register before the first byte. */
 zg_check_word zg_crc_start(const struct zg_crc *crc);
 
-/* Private: a register after `bits` more bits, which it holds. */
+/* Private: the register after `bits` more bits, which it already holds. */
 static inline zg_check_word zgi_crc_step(const struct zg_crc *crc, zg_check_word reg, unsigned bits)
 {
     while (bits-- > 0) {
@@ -62,8 +62,8 @@ static inline zg_check_word zgi_crc_step(const struct zg_crc *crc, zg_check_word
 
 #if (ZG_CRC_TABLE != 8 || defined(ZGI_CRC_BYTES)) && ZG_CHECK_BITS >= 16
 
-/* Private: a register after `count` bytes more, for the polynomial x^16 + x^12 + x^5 + 1, whose eight steps are a few
- * shifts: the byte's upper half falls into its lower one, and the sum into the places of the three lower terms. */
+/* Private: the register after `count` more bytes, for the polynomial x^16 + x^12 + x^5 + 1. Its eight steps are a few
+ * shifts: the byte's upper half is added to its lower half, and the sum to the places of the three lower terms. */
 #ifdef ZGI_CRC_BYTES
 
 static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes,
@@ -101,7 +101,7 @@ static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_wor
     return crc->reflected ? (zg_check_word)both : ZG_CRC_TOP(both, 32);
 }
 
-#else /* the register's halves apart, as small processors have them */
+#else /* the register as two halves, as small processors hold it */
 
 static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes,
                                           size_t count)
@@ -129,7 +129,7 @@ static inline zg_check_word zgi_crc_ccitt(const struct zg_crc *crc, zg_check_wor
 
 #endif
 
-/* Whether that fits. */
+/* Whether a CRC has that polynomial. */
 static inline bool zgi_crc_is_ccitt(const struct zg_crc *crc)
 {
     return crc->width == 16 && crc->poly == (crc->reflected ? 0x8408U : ZG_CRC_TOP(0x1021U, 16));
@@ -154,7 +154,7 @@ static inline bool zgi_crc_is_ccitt(const struct zg_crc *crc)
 
 #endif
 
-/* Private: a register after one byte more, by the form that ZG_CRC_TABLE chooses. */
+/* Private: the register after one more byte, in the form that ZG_CRC_TABLE selects. */
 static inline zg_check_word zgi_crc_byte(const struct zg_crc *crc, zg_check_word reg, uint8_t byte)
 {
 #if ZG_CRC_TABLE == 8
@@ -177,7 +177,7 @@ static inline zg_check_word zgi_crc_byte(const struct zg_crc *crc, zg_check_word
 #endif
 }
 
-/* The register after `count` more bytes. Where the compiler sees the parameters, only what they need becomes code. */
+/* The register after `count` more bytes. If the compiler knows the parameters, it drops what they do not need. */
 static inline zg_check_word zg_crc_update(const struct zg_crc *crc, zg_check_word reg, const uint8_t *bytes,
                                           size_t count)
 {
@@ -185,7 +185,7 @@ static inline zg_check_word zg_crc_update(const struct zg_crc *crc, zg_check_wor
         return zgi_crc_ccitt(crc, reg, bytes, count);
     const uint8_t *const end = bytes + count;
 #if ZG_CRC_TABLE == 8 && UINTPTR_MAX > 0xFFFF
-    for (; (size_t)(end - bytes) >= 4; bytes += 4) { /* whoever takes the table wants speed */
+    for (; (size_t)(end - bytes) >= 4; bytes += 4) { /* unrolled: with a table, speed is what matters */
         reg = zgi_crc_byte(crc, reg, bytes[0]);
         reg = zgi_crc_byte(crc, reg, bytes[1]);
         reg = zgi_crc_byte(crc, reg, bytes[2]);
@@ -211,7 +211,7 @@ static ZGI_INLINE zg_check_word zg_crc_finish(const struct zg_crc *crc, zg_check
                            (zg_check_word)((zg_check_word) ~(zg_check_word)0 >> (ZG_CHECK_BITS - crc->width)));
 }
 
-/* The same as a frame's check wants them (zeugma/check.h): `crc` is a struct zg_crc. */
+/* The same, as struct zg_check calls them (zeugma/check.h): `crc` is a struct zg_crc. */
 zg_check_word zg_check_crc_update(const void *crc, zg_check_word reg, const uint8_t *bytes, size_t count);
 zg_check_word zg_check_crc_finish(const void *crc, zg_check_word reg);
 

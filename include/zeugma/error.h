@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * What a runtime function returns when it fails: a negative number. 0 is success.
+ * What a runtime function returns if it fails: a negative number. 0 is success.
  */
 #ifndef ZEUGMA_ERROR_H
 #define ZEUGMA_ERROR_H
@@ -9,7 +9,7 @@
 extern "C" {
 #endif
 
-/* One list makes the enumeration, the names and the texts. */
+/* The one list from which enumeration, names and texts are made. */
 #define ZG_ERRORS(X)                                                                                                   \
     X(ZG_EROOM, -1, "the buffer or ring has not enough room")                                                          \
     X(ZG_ESIZE, -2, "the payload has another length than its message")                                                 \

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Delimited by one byte that an escape keeps out of the content: SLIP (RFC 1055, "A Nonstandard for Transmission of IP
- * Datagrams over Serial Lines", 1988) and the octet stuffing of HDLC (RFC 1662, "PPP in HDLC-like Framing", 1994,
- * section 4). The decoder's memory is the largest content.
+ * Frames delimited by one byte, which an escape keeps out of the content: SLIP (RFC 1055, "A Nonstandard for
+ * Transmission of IP Datagrams over Serial Lines", 1988) and the octet stuffing of HDLC (RFC 1662, "PPP in HDLC-like
+ * Framing", 1994, section 4). The decoder's memory is the size of the largest content.
  */
 #ifndef ZEUGMA_ESCAPED_H
 #define ZEUGMA_ESCAPED_H
@@ -31,12 +31,13 @@ size_t zgi_escaped_decode(const struct zg_framing *framing, struct zg_decoder *d
             zgi_delimited_reject, zgi_delimited_pause, options, lead, false, NULL                                      \
     }
 
-/* SLIP with END at both ends, and behind the frame only. What follows an escape and is none of its two images fails. */
+/* SLIP with END before and after each frame, and after it only. A byte after an escape that is neither of the two
+ * images makes the candidate fail. */
 static const struct zg_framing zg_slip = ZGI_ESCAPED(&zgi_slip, true);
 static const struct zg_framing zg_slip_trailing = ZGI_ESCAPED(&zgi_slip, false);
 
-/* HDLC; one flag may close a frame and open the next; an escape before a flag aborts. zg_hdlc_control also escapes 0x00
- * to 0x1F when it sends; both receive them either way. */
+/* HDLC. One flag may close a frame and open the next; an escape before a flag aborts a frame. zg_hdlc_control also
+ * escapes 0x00 to 0x1F when it sends. Both receive either form. */
 static const struct zg_framing zg_hdlc = ZGI_ESCAPED(&zgi_hdlc, true);
 static const struct zg_framing zg_hdlc_control = ZGI_ESCAPED(&zgi_hdlc_control, true);
 

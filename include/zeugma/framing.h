@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Framing: how a frame's content stands on the wire, so that its begin and end are found again. Each kind has a header
- * of its own, which supplies one constant struct zg_framing; only the kind that is used is linked. An encoder writes
- * straight into a transmit ring; a decoder finds candidates in bytes that come in pieces of any size. The caller owns
- * all memory. Loop context.
+ * Framing: how a frame's content is sent so that the receiver finds its beginning and end. Each kind has a header of
+ * its own with a constant struct zg_framing; only the kind that is used is linked. An encoder writes straight into a
+ * transmit ring. A decoder finds candidates in bytes that come in pieces of any size. The caller owns all memory. Loop
+ * context.
  */
 #ifndef ZEUGMA_FRAMING_H
 #define ZEUGMA_FRAMING_H
@@ -22,55 +22,56 @@ extern "C" {
 /* The most bytes of a sync, start or end mark. */
 #define ZG_MARK_MAX 4
 
-/* Private: whether frames are taken whole where they lie, if they can be; not where size counts more. */
+/* Private: whether a frame that is complete in the received bytes is decoded in one step; not where size counts more.
+ */
 #define ZGI_WHOLE_FRAMES (UINTPTR_MAX > 0xFFFFFFFF)
 
-/* Writes one frame into a ring. Nothing is seen by the ring's consumer before zg_encoder_end() succeeds. */
+/* Writes one frame into a ring. The ring's consumer sees nothing of it before zg_encoder_end() succeeds. */
 struct zg_encoder {
     /* private */
     struct zg_ring *ring;
-    zg_index room; /* bytes free in the ring when the frame began */
+    zg_index room; /* free bytes of the ring when the frame began */
     zg_index used; /* bytes written so far, none published */
     bool overflow;
-    bool lead;        /* the framing's */
-    uint8_t code;     /* COBS: value of the open block's code byte so far; 0: no block is open */
+    bool lead;        /* copied from the framing */
+    uint8_t code;     /* COBS: the open block's code byte so far; 0: no block is open */
     zg_index code_at; /* COBS: its place */
 };
 
-/* What a stretch of received bytes ended as. */
+/* How a run of received bytes ended. */
 enum zg_framing_event {
-    ZG_FRAMING_MORE,      /* all bytes taken; a candidate may be open */
+    ZG_FRAMING_MORE,      /* all bytes are taken; a candidate may be open */
     ZG_FRAMING_CONTENT,   /* a candidate ended: its content is ready to be checked */
-    ZG_FRAMING_MALFORMED, /* a candidate failed: no sender makes such bytes */
-    ZG_FRAMING_TOO_LONG,  /* a candidate outgrew the longest frame and was given up */
-    ZG_FRAMING_CUT,       /* a candidate was given up by zg_decoder_pause() */
-    ZG_FRAMING_NOISE,     /* bytes outside any candidate, maybe not the last of them */
+    ZG_FRAMING_MALFORMED, /* a candidate failed: no sender produces such bytes */
+    ZG_FRAMING_TOO_LONG,  /* a candidate exceeded the longest frame and was abandoned */
+    ZG_FRAMING_CUT,       /* a candidate was abandoned by zg_decoder_pause() */
+    ZG_FRAMING_NOISE,     /* bytes outside any candidate, perhaps not the last of them */
     ZG_FRAMING_IDLE       /* a delimiter that neither opened nor closed a frame */
 };
 
-/* Finds candidates. What a failed one leaves unread is read again, so that a frame inside it is found. */
+/* Finds candidates. The bytes of a failed one are searched again, so that a frame inside it is found. */
 struct zg_decoder {
-    uint8_t *content; /* read only: of the candidate so far; all of it after ZG_FRAMING_CONTENT, until the next call */
+    uint8_t *content; /* read only: the content so far; complete after ZG_FRAMING_CONTENT, until the next call */
     size_t length;    /* read only: its bytes */
-    size_t wire;      /* read only: bytes on the wire that the last event ended */
-    size_t pending;   /* read only: bytes taken that no event has told of yet */
+    size_t wire;      /* read only: bytes on the wire that the last event accounts for */
+    size_t pending;   /* read only: bytes taken that no event has accounted for yet */
     /* private */
     uint8_t state;
-    uint8_t code;    /* COBS: of the block in hand */
-    uint8_t left;    /* COBS: bytes it still lacks */
+    uint8_t code;    /* COBS: code byte of the current block */
+    uint8_t left;    /* COBS: bytes that are still missing from it */
     bool ended;      /* the last call ended a candidate: the next begins a new one */
-    bool lead;       /* the framing's */
+    bool lead;       /* copied from the framing */
     size_t limit;    /* largest content, bytes */
-    size_t kept;     /* bytes that stay pending behind the event in hand */
-    uint8_t *window; /* bytes that may have to be read again: the candidate's, and what was taken behind it */
-    size_t room;     /* of the window, bytes */
+    size_t kept;     /* bytes that stay pending after the current event */
+    uint8_t *window; /* bytes that may have to be searched again: the candidate's, and those taken after it */
+    size_t room;     /* size of the window, bytes */
     size_t begin;    /* the candidate, or what may be the start of an opening, is window[begin .. filled-1] */
     size_t filled;
-    size_t seen; /* bytes of the candidate, or of an opening, that were looked at */
+    size_t seen; /* bytes of the candidate, or of an opening, that were examined */
     size_t total;
 };
 
-/* A framing: constant, usually generated. Its functions are called for stretches of bytes, never for each. */
+/* A framing: constant, usually generated. Its functions are called for runs of bytes, never for each byte. */
 struct zg_framing {
     void (*begin)(const struct zg_framing *framing, struct zg_encoder *encoder);
     void (*put)(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count);
@@ -80,17 +81,18 @@ struct zg_framing {
                      enum zg_framing_event *event);
     void (*reject)(const struct zg_framing *framing, struct zg_decoder *decoder);
     enum zg_framing_event (*pause)(const struct zg_framing *framing, struct zg_decoder *decoder);
-    const void *options; /* the kind's own, or NULL */
-    bool lead;           /* a delimiter in front of each frame, too */
-    bool rereads;        /* bytes of a failed candidate are read again: events may come without new bytes */
-    /* Private. A candidate that lies whole at the start of `count` bytes: its bytes on the wire, with its content,
-     * which stands in them or in the decoder's memory. 0: it must be decoded. NULL: it always must. */
+    const void *options; /* specific to the kind, or NULL */
+    bool lead;           /* a delimiter before each frame as well */
+    bool rereads;        /* bytes of a failed candidate are searched again: events may come without new bytes */
+    /* Private. Decodes a candidate that is complete at the start of `count` bytes: returns its bytes on the wire, with
+     * its content, which is in these bytes or in the decoder's memory. 0: it must be decoded step by step. NULL: it
+     * always must. */
     size_t (*whole)(struct zg_decoder *decoder, const uint8_t *bytes, size_t count, const uint8_t **content,
                     size_t *length);
 };
 
-/* Begins a frame in a ring, adds content, and ends it. zg_encoder_end() returns 0 and the frame's length on the wire in
- * `*wire`, or ZG_EROOM: the ring had not enough room and is as it was. Linear in the bytes. */
+/* Begins a frame in a ring, adds content, and ends the frame. zg_encoder_end() returns 0, with the frame's length on
+ * the wire in `*wire`; or ZG_EROOM: the ring had too little room and is unchanged. Linear in the bytes. */
 static inline void zg_encoder_begin(struct zg_encoder *encoder, const struct zg_framing *framing, struct zg_ring *ring)
 {
     encoder->ring = ring;
@@ -117,7 +119,7 @@ static inline int zg_encoder_end(struct zg_encoder *encoder, const struct zg_fra
     return 0;
 }
 
-/* Private: zg_decoder_init() for one that is all zero. */
+/* Private: zg_decoder_init() for a decoder that is all zero. */
 static inline void zgi_decoder_begin(struct zg_decoder *decoder, const struct zg_framing *framing, size_t limit,
                                      uint8_t *memory, size_t size)
 {
@@ -129,12 +131,12 @@ static inline void zgi_decoder_begin(struct zg_decoder *decoder, const struct zg
     framing->reset(framing, decoder);
 }
 
-/* `limit` is the largest content, bytes; how much memory each kind takes for it is said in the kind's header. The start
- * of the stream counts as a delimiter. */
+/* `limit` is the largest content, bytes; the header of each kind says how much memory it needs for that. The start of
+ * the stream counts as a delimiter. */
 void zg_decoder_init(struct zg_decoder *decoder, const struct zg_framing *framing, size_t limit, uint8_t *memory,
                      size_t size);
 
-/* Private: all that is pending ended, but what the kind keeps. */
+/* Private: everything pending is accounted for, except what the kind keeps. */
 static inline void zgi_decoder_settle(struct zg_decoder *decoder)
 {
     decoder->ended = true;
@@ -142,7 +144,7 @@ static inline void zgi_decoder_settle(struct zg_decoder *decoder)
     decoder->pending = decoder->kept;
 }
 
-/* Private: what the last call ended is over. */
+/* Private: moves on from what the last call ended. */
 static inline void zgi_decoder_go_on(struct zg_decoder *decoder)
 {
     if (decoder->ended)
@@ -151,8 +153,8 @@ static inline void zgi_decoder_go_on(struct zg_decoder *decoder)
     decoder->kept = 0;
 }
 
-/* Takes bytes up to the first event, which it stores, and returns their number. Call it, with no bytes if need be,
- * until the event is ZG_FRAMING_MORE. Linear in the bytes taken and in those that are read again. */
+/* Takes bytes up to the first event, which it stores, and returns how many. Call it, with no bytes if need be, until
+ * the event is ZG_FRAMING_MORE. Linear in the bytes taken and in those that are searched again. */
 static inline size_t zg_decoder_take(struct zg_decoder *decoder, const struct zg_framing *framing, const uint8_t *bytes,
                                      size_t count, enum zg_framing_event *event)
 {
@@ -164,8 +166,9 @@ static inline size_t zg_decoder_take(struct zg_decoder *decoder, const struct zg
     return taken;
 }
 
-/* After ZG_FRAMING_CONTENT: the candidate is no frame (its check failed). Its bytes are read again from the second on;
- * `wire` becomes the bytes that end with it. Not called, the candidate was a frame and is consumed whole. */
+/* After ZG_FRAMING_CONTENT: the candidate is no frame, because its check failed. Its bytes are searched again from the
+ * second on; `wire` becomes the bytes that this event accounts for. If it is not called, the candidate was a frame, all
+ * of which is used up. */
 static inline void zg_decoder_reject(struct zg_decoder *decoder, const struct zg_framing *framing)
 {
     decoder->pending += decoder->wire;
@@ -173,7 +176,7 @@ static inline void zg_decoder_reject(struct zg_decoder *decoder, const struct zg
     zgi_decoder_settle(decoder);
 }
 
-/* The line fell silent, or the stream ended: ends or gives up what is open. Stores one event; go on as after
+/* The line fell silent, or the stream ended: ends or abandons what is open. Stores one event; continue as after
  * zg_decoder_take() until nothing is pending. What follows counts as after a delimiter. */
 static inline void zg_decoder_pause(struct zg_decoder *decoder, const struct zg_framing *framing,
                                     enum zg_framing_event *event)

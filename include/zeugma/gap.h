@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Frames that silence on the line tells apart: the content as it is. Who has no times, as in a file, has one frame. The
- * decoder's memory is the largest content; zg_decoder_pause() ends a frame.
+ * Frames separated by silence on the line; the content is sent as it is. Without times, as in a file, everything is one
+ * frame. zg_decoder_pause() ends a frame. The decoder's memory is the size of the largest content.
  */
 #ifndef ZEUGMA_GAP_H
 #define ZEUGMA_GAP_H

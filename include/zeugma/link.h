@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * One end of a line: rings, addresses, counters. What finds and sends frames is compiled for one protocol, by generated
- * code (PROTOCOL_device.h, PROTOCOL_host.h), or for any (zeugma/any_link.h); both begin with this struct. All memory is
- * the caller's. Functions ending in _isr may be called from an interrupt, the others from the loop only. Receive ring:
- * producer zg_link_receive_isr(), consumer the end's poll function. Transmit ring: producer what sends, consumer
- * zg_link_transmit_isr().
+ * One end of a line: rings, addresses, counters. The code that finds and sends frames is compiled for one protocol, by
+ * generated code (PROTOCOL_device.h, PROTOCOL_host.h), or for any (zeugma/any_link.h); both begin with this struct. The
+ * caller owns all memory. Functions that end in _isr may be called from an interrupt, the others from the loop only.
+ * Receive ring: producer zg_link_receive_isr(), consumer the end's poll function. Transmit ring: producer the end's
+ * send functions, consumer zg_link_transmit_isr().
  */
 #ifndef ZEUGMA_LINK_H
 #define ZEUGMA_LINK_H
@@ -24,22 +24,21 @@
 extern "C" {
 #endif
 
-/* Where frames begin that silence separates: places in the receive ring. Producer zg_link_receive_isr(), consumer the
- * end's poll function. Where more come between two polls than there is room for, two frames run into one, whose check
- * fails.
- */
+/* Where frames begin that are separated by silence: places in the receive ring. Producer zg_link_receive_isr(),
+ * consumer the end's poll function. If more gaps come between two polls than there is room for, two frames run
+ * together, and their check fails. */
 #define ZG_LINK_GAPS 8
 struct zg_link_gaps {
     /* private */
     zg_index at[ZG_LINK_GAPS];
     uint8_t head;     /* written by the producer; places used == head - tail, modulo 256 */
     uint8_t tail;     /* written by the consumer */
-    bool heard;       /* the interrupt's: a byte came in, */
-    uint32_t last_us; /* at this time */
+    bool heard;       /* the interrupt's: a byte came in */
+    uint32_t last_us; /* when the last one did */
     uint32_t gap_us;
 };
 
-/* The caller's memory. Ring sizes are powers of two; the transmit ring must hold the longest frame on the wire. */
+/* The caller's memory. Ring sizes are powers of two. The transmit ring must hold the longest frame on the wire. */
 struct zg_link_memory {
     uint8_t *receive;
     size_t receive_size;
@@ -47,12 +46,12 @@ struct zg_link_memory {
     size_t transmit_size;
     uint8_t *frame;
     size_t frame_size;            /* at least protocol->receive_room */
-    struct zg_receiver *receiver; /* of a struct zg_any_link */
-    struct zg_link_gaps *gaps;    /* where protocol->gap_us is not 0, else NULL */
+    struct zg_receiver *receiver; /* for a struct zg_any_link */
+    struct zg_link_gaps *gaps;    /* if protocol->gap_us is not 0, otherwise NULL */
 };
 
-/* An answer of a service that waits for the line: where silence is due in front of a frame, none can be sent from a
- * handler. */
+/* A service's answer that waits for the line: where silence is due before each frame, none can be sent from a handler.
+ */
 struct zg_late {
     /* private */
     zg_header_word id;
@@ -61,7 +60,7 @@ struct zg_late {
     bool due;
 };
 
-/* Errors of the line that a UART flags for a byte. */
+/* Line errors that a UART flags for a byte. */
 enum zg_line_error { ZG_LINE_FRAMING = 1, ZG_LINE_PARITY = 2, ZG_LINE_OVERRUN = 4, ZG_LINE_BREAK = 8 };
 #define ZG_LINE_ERRORS 15U /* all of them */
 
@@ -70,50 +69,50 @@ struct zg_link {
     /* private */
     const struct zg_port *port;
     void *port_context;
-    uint8_t waiting;      /* for more bytes of what is open: polls that must find silence before it is told */
-    bool sending;         /* the transmit ring was not seen empty since the last frame went in */
-    uint8_t flagged;      /* the interrupt's: bytes with an error, modulo 256 */
-    uint8_t flagged_seen; /* at the last frame */
-    zg_header_word sequence;     /* of the next frame sent */
+    uint8_t waiting;         /* polls that must find silence before it counts; 0: nothing is open */
+    bool sending;            /* the transmit ring was not seen empty since the last frame was written */
+    uint8_t flagged;         /* the interrupt's: bytes with a line error, modulo 256 */
+    uint8_t flagged_seen;    /* `flagged` at the last frame */
+    zg_header_word sequence; /* of the next frame sent */
     zg_header_word address;
-    zg_header_word asked;       /* half duplex, shared line: the node whose answer is waited for, */
-    uint16_t answer_ms;  /* for so long behind the end of the frame that asked; 0: none is */
-    uint32_t last_us;    /* when bytes last came in */
-    uint32_t sent_us;    /* when the transmit ring was last seen to become empty */
-    struct zg_peer peer; /* the first of the list */
+    zg_header_word asked; /* half duplex, shared line: the node whose answer is awaited */
+    uint16_t answer_ms;   /* for at most so long after the frame that asked has left; 0: no answer is awaited */
+    uint32_t last_us;     /* when bytes last came in */
+    uint32_t sent_us;     /* when the transmit ring was last seen to become empty */
+    struct zg_peer peer;  /* the first of the list */
     struct zg_ring receive;
     struct zg_ring transmit;
     /* of an end that gathers the bytes of short COBS frames */
     uint8_t *frame;
-    uint8_t gathered; /* bytes, */
-    bool letting_go;  /* or it was too long */
+    uint8_t gathered; /* gathered bytes */
+    bool letting_go;  /* the frame was too long: its bytes are skipped */
     struct zg_link_gaps *gaps;
-    /* read only. The loop's, but for bytes_dropped and the line's, which the interrupt counts: zg_link_counter() reads
-     * those whole on targets that take several accesses for 32 bits. */
+    /* read only. Updated by the loop, except bytes_dropped and line_*, which the interrupt updates. On targets that
+     * take several accesses for 32 bits, read those with zg_link_counter(). */
     struct zg_counters counters;
 };
 
-/* On a shared line: this node's own address, and that of its first peer, to which it sends (the PC is 0). Both are 0
- * at first. Loop only. */
+/* On a shared line: sets this node's own address, and that of its first peer, to which it sends (the PC is 0). Both are
+ * 0 at first. Loop only. */
 void zg_link_set_addresses(struct zg_link *link, zg_header_word own, zg_header_word peer);
 
-/* Follows another node on a shared line, too: `peer` must outlive the link. Loop only. */
+/* Follows one more node on a shared line. `peer` must outlive the link. Loop only. */
 void zg_link_add_peer(struct zg_link *link, struct zg_peer *peer, zg_header_word address);
 
-/* A byte came in, with the errors flagged for it (a sum of zg_line_error, usually 0). Receive interrupt; constant time.
- * A byte that finds the ring full is dropped and counted. Where silence ends a frame, the port's clock is read. */
+/* A byte came in, with the errors flagged for it (a sum of zg_line_error, usually 0). If the ring is full the byte is
+ * dropped and counted. Where silence ends a frame, this reads the port's clock. Receive interrupt; constant time. */
 void zg_link_receive_isr(struct zg_link *link, uint8_t byte, unsigned line_errors);
 
-/* The next byte to send. False: none, turn the transmit interrupt off. Transmit interrupt; constant time. */
+/* The next byte to send. False: there is none, disable the transmit interrupt. Transmit interrupt; constant time. */
 bool zg_link_transmit_isr(struct zg_link *link, uint8_t *byte);
 
-/* Counter number `index`, whole, also where the receive interrupt counts it. Loop only. */
+/* The counter with this index, read consistently, also if the receive interrupt updates it. Loop only. */
 uint32_t zg_link_counter(const struct zg_link *link, unsigned index);
 
-/* Sets it to 0. Loop only. */
+/* Sets the counter with this index to 0. Loop only. */
 void zg_link_clear_counter(struct zg_link *link, unsigned index);
 
-/* Private. What a receive interrupt would change is left alone between the two. */
+/* Private. Between the two, a receive interrupt changes nothing. */
 static inline void zgi_hold(const struct zg_link *link)
 {
     if (link->port->hold)
@@ -126,8 +125,8 @@ static inline void zgi_release(const struct zg_link *link)
         link->port->release(link->port_context);
 }
 
-/* Private. The parts of zg_link_receive_isr(), for generated code: notes a byte's place where the silence before it
- * ended a frame; and puts the byte into the ring. */
+/* Private. The parts of zg_link_receive_isr(), for generated code: the first notes the byte's place if the silence
+ * before it ended a frame, the second puts the byte into the ring. */
 static ZGI_INLINE void zgi_note_gap_isr(struct zg_link *link)
 {
     struct zg_link_gaps *gaps = link->gaps;
@@ -142,7 +141,7 @@ static ZGI_INLINE void zgi_note_gap_isr(struct zg_link *link)
     gaps->last_us = now;
 }
 
-/* A byte at a time where that is a register's size: an interrupt saves each register that it uses. */
+/* One byte at a time on 8-bit processors: an interrupt must save each register that it uses. */
 static ZGI_INLINE void zgi_increment_isr(uint32_t *counter)
 {
 #if UINTPTR_MAX <= 0xFFFF && defined(__BYTE_ORDER__) && __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
@@ -165,7 +164,7 @@ static ZGI_INLINE void zgi_link_put_isr(struct zg_link *link, uint8_t *memory, s
     if (line_errors == 0)
         return;
     link->flagged++;
-    uint32_t *counter = &counters->line_framing; /* they stand in the order of zg_line_error */
+    uint32_t *counter = &counters->line_framing; /* they are in the order of zg_line_error */
     for (uint8_t left = line_errors & ZG_LINE_ERRORS; left != 0; counter++, left >>= 1)
         if ((left & 1U) != 0)
             zgi_increment_isr(counter);

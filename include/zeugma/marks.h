@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Between a start and an end mark, whose bytes are kept out of the content: each byte of the marks, and the escape, is
- * sent as escape, byte XOR escape_xor; or one byte, which begins both marks, is sent twice. Without a start mark, or
- * where both are the same byte, an end mark opens the next frame. The decoder's memory is ZG_MARKS_ROOM(largest
- * content, start bytes, end bytes): the content, and a frame as it stands on the wire. Marks without escape:
- * zeugma/sized.h.
+ * Frames between a start and an end mark, whose bytes are kept out of the content: each byte of the marks, and the
+ * escape, is sent as the escape followed by byte XOR escape_xor; or one byte, which begins both marks, is sent twice.
+ * Without a start mark, or if both are the same byte, an end mark opens the next frame. The decoder's memory is
+ * ZG_MARKS_ROOM(largest content, start bytes, end bytes): the content, and a frame as it is on the wire. Marks without
+ * an escape: zeugma/sized.h.
  */
 #ifndef ZEUGMA_MARKS_H
 #define ZEUGMA_MARKS_H
@@ -24,19 +24,19 @@ struct zg_marks {
     uint8_t end_size;
     uint8_t start[ZG_MARK_MAX];
     uint8_t end[ZG_MARK_MAX];
-    bool doubled;       /* `escape` is sent twice where it stands in the content */
-    uint8_t escape;     /* else what stands in front of an image */
+    bool doubled;       /* in the content, `escape` is sent twice */
+    uint8_t escape;     /* not doubled: the byte before an image */
     uint8_t escape_xor; /* image = byte XOR escape_xor */
 };
 
-/* The framing by `options`, a struct zg_marks. An initialiser. */
+/* An initialiser: the framing with `options`, a struct zg_marks. */
 #define ZG_MARKS(options)                                                                                              \
     {                                                                                                                  \
         zg_marks_begin, zg_marks_put, zg_marks_end, zg_marks_reset, zg_marks_decode, zg_marks_reject, zg_marks_pause,  \
             (options), false, true, NULL                                                                               \
     }
 
-/* What ZG_MARKS() names. */
+/* Used by ZG_MARKS(). */
 void zg_marks_begin(const struct zg_framing *framing, struct zg_encoder *encoder);
 void zg_marks_put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count);
 void zg_marks_end(const struct zg_framing *framing, struct zg_encoder *encoder);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * A byte ring between exactly one producer and one consumer, one of which may be an interrupt. No locks.
- * The caller owns the memory. Each function names the side that may call it.
+ * A byte ring between exactly one producer and one consumer, one of which may be an interrupt. No locks. The caller
+ * owns the memory. Each function names the side that may call it.
  */
 #ifndef ZEUGMA_RING_H
 #define ZEUGMA_RING_H
@@ -26,11 +26,11 @@ struct zg_ring {
     uint16_t dropped; /* written by the producer: bytes refused because the ring was full; wraps */
 };
 
-/* Takes `size` bytes of the caller's memory: a power of two from 2 to ZG_RING_MAX. Returns 0 or ZG_EINVALID.
- * Before either side runs. */
+/* Takes `size` bytes of the caller's memory: a power of two from 2 to ZG_RING_MAX. Returns 0 or ZG_EINVALID. Call it
+ * before either side runs. */
 int zg_ring_init(struct zg_ring *ring, uint8_t *memory, size_t size);
 
-/* Private: zg_ring_put(), but for the count, and zg_ring_get(), where the compiler knows the ring's memory. */
+/* Private: zg_ring_put() without the counting, and zg_ring_get(), for a compiler that knows the ring's memory. */
 static ZGI_INLINE bool zgi_ring_put(struct zg_ring *ring, uint8_t *memory, size_t size, uint8_t byte)
 {
     const zg_index mask = (zg_index)(size - 1);
@@ -54,7 +54,7 @@ static ZGI_INLINE bool zgi_ring_get(struct zg_ring *ring, const uint8_t *memory,
     return true;
 }
 
-/* Producer. Appends one byte; false, with the loss counted, where the ring is full. Constant time. */
+/* Producer. Appends one byte. False: the ring is full, and the loss is counted. Constant time. */
 static inline bool zg_ring_put(struct zg_ring *ring, uint8_t byte)
 {
     if (zgi_ring_put(ring, ring->bytes, (size_t)ring->mask + 1, byte))
@@ -63,7 +63,7 @@ static inline bool zg_ring_put(struct zg_ring *ring, uint8_t byte)
     return false;
 }
 
-/* Private: zg_ring_room(), where the compiler knows the mask. */
+/* Private: zg_ring_room(), for a compiler that knows the mask. */
 static inline zg_index zgi_ring_room(const struct zg_ring *ring, zg_index mask)
 {
     zg_index used = (zg_index)(ring->head - zgi_load_acquire(&ring->tail));
@@ -76,8 +76,8 @@ static inline zg_index zg_ring_room(const struct zg_ring *ring)
     return zgi_ring_room(ring, ring->mask);
 }
 
-/* Producer. Writes a byte `ahead` places past the end without showing it to the consumer; `ahead` must be below
- * zg_ring_room(). zg_ring_publish() shows the first `count` of them. Constant time. */
+/* Producer. Writes a byte `ahead` places after the end, not yet visible to the consumer; `ahead` must be below
+ * zg_ring_room(). zg_ring_publish() makes the first `count` of them visible. Constant time. */
 static inline void zg_ring_poke(struct zg_ring *ring, zg_index ahead, uint8_t byte)
 {
     ring->bytes[(zg_index)(ring->head + ahead) & ring->mask] = byte;
@@ -88,8 +88,8 @@ static inline void zg_ring_publish(struct zg_ring *ring, zg_index count)
     zgi_store_release(&ring->head, (zg_index)(ring->head + count));
 }
 
-/* Producer. The free place that lies in one piece, for a DMA or a copy to write into: returns its bytes (0: the ring is
- * full) and where it starts. zg_ring_publish() shows the first `count` of them. Constant time. */
+/* Producer. The contiguous free space, for a DMA or a copy to write into: returns its bytes (0: the ring is full) and
+ * where it starts. zg_ring_publish() makes the first `count` of them visible. Constant time. */
 static inline zg_index zg_ring_free_span(struct zg_ring *ring, uint8_t **first)
 {
     const zg_index room = zg_ring_room(ring);
@@ -100,7 +100,7 @@ static inline zg_index zg_ring_free_span(struct zg_ring *ring, uint8_t **first)
     return room < to_end ? room : to_end;
 }
 
-/* Consumer. Takes the oldest byte; false where there is none. Constant time. */
+/* Consumer. Takes the oldest byte; false if there is none. Constant time. */
 static inline bool zg_ring_get(struct zg_ring *ring, uint8_t *byte)
 {
     return zgi_ring_get(ring, ring->bytes, (size_t)ring->mask + 1, byte);
@@ -112,7 +112,7 @@ static inline zg_index zg_ring_used(const struct zg_ring *ring)
     return (zg_index)(zgi_load_acquire(&ring->head) - ring->tail);
 }
 
-/* Private: those of the `used` oldest bytes that lie in one piece. */
+/* Private: how many of the `used` oldest bytes are contiguous. */
 static inline zg_index zgi_ring_span(const struct zg_ring *ring, zg_index used, const uint8_t **first)
 {
     zg_index at = (zg_index)(ring->tail & ring->mask);
@@ -121,8 +121,8 @@ static inline zg_index zgi_ring_span(const struct zg_ring *ring, zg_index used, 
     return used < to_end ? used : to_end;
 }
 
-/* Consumer. The oldest bytes that lie in one piece: returns their number (0: none) and where they start. They stay
- * in the ring until zg_ring_release() gives `count` of them back. Constant time. */
+/* Consumer. The oldest bytes that are contiguous: returns how many (0: none) and where they start. They stay in the
+ * ring until zg_ring_release() releases `count` of them. Constant time. */
 static inline zg_index zg_ring_span(const struct zg_ring *ring, const uint8_t **first)
 {
     return zgi_ring_span(ring, zg_ring_used(ring), first);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Tells lost, repeated and late frames of one sender from the sequence numbers that arrive, at any width of the
- * number, wrap included. Loop context; constant time.
+ * Detects lost, repeated and late frames of one sender by their sequence numbers, of any width, wrapping included. Loop
+ * context; constant time.
  */
 #ifndef ZEUGMA_SEQUENCE_H
 #define ZEUGMA_SEQUENCE_H
@@ -16,7 +16,7 @@ extern "C" {
 #endif
 
 enum zg_arrival {
-    ZG_ARRIVAL_NEXT,     /* newer than all before; numbers skipped count as lost */
+    ZG_ARRIVAL_NEXT,     /* newer than all before; skipped numbers count as lost */
     ZG_ARRIVAL_REPEATED, /* this number arrived before */
     ZG_ARRIVAL_LATE      /* older than the newest, not seen before: it was counted as lost */
 };
@@ -24,15 +24,15 @@ enum zg_arrival {
 struct zg_sequence {
     /* private */
     zg_header_word newest;
-    uint16_t seen; /* bit n: number newest - n arrived; 0: none did yet */
+    uint16_t seen; /* bit n: number newest - n arrived; 0: none has yet */
 };
 
-/* Numbers whose arrival is remembered, the newest one among them. */
+/* Numbers whose arrival is remembered, including the newest. */
 #define ZG_SEQUENCE_REMEMBERED 16U
 
-/* Notes the arrival of `number`, `bits` wide (1 to ZG_HEADER_WORD_BITS). Stores how many numbers were skipped, 0 unless the
- * result is ZG_ARRIVAL_NEXT. A number up to half the width ahead is newer, else older. The first number of all skips
- * none. */
+/* Notes the arrival of `number`, `bits` wide (1 to ZG_HEADER_WORD_BITS). Stores how many numbers were skipped: 0 unless
+ * the result is ZG_ARRIVAL_NEXT. A number up to half the range ahead is newer, otherwise older. The very first number
+ * skips none. */
 static inline enum zg_arrival zg_sequence_note(struct zg_sequence *sequence, unsigned bits, zg_header_word number,
                                                zg_header_word *skipped)
 {

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Frames whose size is known once their first bytes are: sync (or start) bytes, content, end bytes. The content's size
- * is told by its header (framing `length`), or is always the same (`fixed`; `marks` without escape). The decoder's
- * memory is ZG_SIZED_ROOM(largest content, sync bytes, end bytes); more of it saves moving bytes after damage.
+ * Frames whose size is known from their first bytes: sync (or start) bytes, content, end bytes. The content's size is
+ * in its header (framing `length`), or is always the same (`fixed`; `marks` without escape). The decoder's memory is
+ * ZG_SIZED_ROOM(largest content, sync bytes, end bytes); with more it moves fewer bytes after damage.
  */
 #ifndef ZEUGMA_SIZED_H
 #define ZEUGMA_SIZED_H
@@ -16,7 +16,7 @@ extern "C" {
 #define ZG_SIZED_ROOM(content, sync, end) ((content) + (sync) + (end))
 
 struct zg_sized {
-    /* The content's size, bytes, from its first `head` bytes; 0: they are no sender's. NULL: it is always `size`.
+    /* The content's size, bytes, from its first `head` bytes. 0: no sender produces these. NULL: it is always `size`.
      * Called once for each candidate. */
     size_t (*measure)(const void *context, const uint8_t *content);
     const void *context;
@@ -28,14 +28,14 @@ struct zg_sized {
     uint8_t end[ZG_MARK_MAX];
 };
 
-/* The framing by `options`, a struct zg_sized. An initialiser. */
+/* An initialiser: the framing with `options`, a struct zg_sized. */
 #define ZG_SIZED(options)                                                                                              \
     {                                                                                                                  \
         zg_sized_begin, zg_sized_put, zg_sized_end, zg_sized_reset, zg_sized_decode, zg_sized_reject, zg_sized_pause,  \
             (options), false, true, NULL                                                                               \
     }
 
-/* What ZG_SIZED() names. */
+/* Used by ZG_SIZED(). */
 void zg_sized_begin(const struct zg_framing *framing, struct zg_encoder *encoder);
 void zg_sized_put(const struct zg_framing *framing, struct zg_encoder *encoder, const uint8_t *bytes, size_t count);
 void zg_sized_end(const struct zg_framing *framing, struct zg_encoder *encoder);

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Checks that add bytes up, as a frame's check wants them (zeugma/check.h): `parameters` is not read, the state before
- * the first byte is ZG_..._START. Any context; time is linear in the bytes. Weaker than a CRC of the same size: only
- * for devices that have nothing else.
+ * Checks that add bytes up, as struct zg_check calls them (zeugma/check.h): `parameters` is not read; the state before
+ * the first byte is ZG_..._START. Any context; linear in the bytes. Weaker than a CRC of the same size: only for
+ * devices that have nothing else.
  */
 #ifndef ZEUGMA_SUMS_H
 #define ZEUGMA_SUMS_H

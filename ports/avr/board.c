@@ -3,7 +3,7 @@
 
 #include <avr/eeprom.h>
 
-static volatile uint32_t overflows_us; /* of the timer, 32768 us each */
+static volatile uint32_t overflows_us; /* time of the timer's overflows, 32768 us each */
 
 ISR(TIMER1_OVF_vect)
 {
@@ -19,7 +19,7 @@ static uint32_t now_us(void *context)
     cli();
     uint16_t ticks = TCNT1;
     uint32_t us = overflows_us;
-    if ((TIFR1 & _BV(TOV1)) != 0 && ticks < 0x8000) /* it overflowed, and the interrupt has yet to come */
+    if ((TIFR1 & _BV(TOV1)) != 0 && ticks < 0x8000) /* it has overflowed, but the interrupt has not run yet */
         us += 32768;
     SREG = status;
     return us + (ticks >> 1);
@@ -43,7 +43,7 @@ static void release(void *context)
     sei();
 }
 
-/* Counts the starts. A cell bears some 100,000 of them. */
+/* Counts the starts in EEPROM. A cell endures some 100,000 of them. */
 static uint16_t boot_number(void *context)
 {
     uint16_t number = (uint16_t)(eeprom_read_word(0) + 1U);
@@ -57,7 +57,7 @@ const struct zg_port zg_board_port = { now_us, start_transmit, hold, release, bo
 
 void zg_board_begin(uint32_t baud)
 {
-    UCSR0A = _BV(U2X0); /* eight samples a bit: the finer divisor */
+    UCSR0A = _BV(U2X0); /* double speed mode: finer divisors */
     UCSR0C = _BV(UCSZ01) | _BV(UCSZ00);
     UBRR0 = (uint16_t)((F_CPU / 8 + baud / 2) / baud - 1);
     UCSR0B = _BV(RXCIE0) | _BV(RXEN0) | _BV(TXEN0);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * The board: an ATmega328P at 16 MHz, its USART 0 and timer 1 (ATmega328P data sheet, "USART0", "16-bit Timer/Counter1
- * with PWM"). One UART, one node. Built with -fshort-enums, as is usual there.
+ * The board: an ATmega328P at 16 MHz, with its USART 0 and timer 1 (ATmega328P data sheet, "USART0", "16-bit
+ * Timer/Counter1 with PWM"). One UART, one node. Built with -fshort-enums, as is usual for it.
  */
 #ifndef ZEUGMA_AVR_BOARD_H
 #define ZEUGMA_AVR_BOARD_H
@@ -13,10 +13,10 @@
 
 extern const struct zg_port zg_board_port; /* its context is NULL */
 
-/* Starts clock, UART and interrupts. After the node's init. */
+/* Starts clock, UART and interrupts. Call it after the node's init function. */
 void zg_board_begin(uint32_t baud);
 
-/* The UART's error flags, as the link wants them. */
+/* The UART's error flags, in the bits that the link expects. */
 enum { ZGI_FLAGS = _BV(FE0) | _BV(DOR0) | _BV(UPE0) };
 
 static inline uint8_t zgi_line_errors(uint8_t flags, uint8_t byte)
@@ -32,9 +32,9 @@ static inline uint8_t zgi_line_errors(uint8_t flags, uint8_t byte)
     return errors;
 }
 
-/* With ZG_AVR_FAST_UART defined, those of fast_uart.h. Defines the UART's interrupts for a static node, `type` being
- * its type: ZG_BOARD_UART(loom_device, device). The flags go with the byte that is read after them. Without one, the
- * common case, nothing is spent on them. */
+/* Defines the UART's interrupts for a static node, `type` being its type: ZG_BOARD_UART(loom_device, device). With
+ * ZG_AVR_FAST_UART defined they are those of fast_uart.h. The UART shows a byte's error flags until the byte is read,
+ * so they are read first; if none is set, the usual case, they cost nothing. */
 #ifdef ZG_AVR_FAST_UART
 #include "fast_uart.h"
 #define ZG_BOARD_UART(type, node) ZG_BOARD_FAST_UART(type, node)

@@ -1,18 +1,18 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * The USART's interrupts by hand, for a static node: what the compiler makes of ZG_BOARD_UART() saves ten registers,
- * these save four, two of them in the general purpose I/O registers GPIOR1 and GPIOR2, which the program leaves to
- * them. With ZG_AVR_OWN_REGISTERS defined they save nothing: r2 to r5 are theirs, and everything, the C library's
- * functions that are linked too, is to keep off them (-ffixed-r2 to -ffixed-r5, and check_registers.sh). Only the
- * common case is here: with an error flag, a full or an empty ring they go on in the compiler's code, with nothing read
- * or changed yet.
+ * The USART's interrupts in assembler, for a static node. The compiler's version of ZG_BOARD_UART() saves ten
+ * registers; these save four, two of them in the general purpose I/O registers GPIOR1 and GPIOR2, which the program
+ * must not use. With ZG_AVR_OWN_REGISTERS defined they save none: r2 to r5 are theirs, and all code, including linked
+ * functions of the C library, must not use these (-ffixed-r2 to -ffixed-r5, and check_registers.sh). They handle the
+ * common case only. With an error flag, or a full or empty ring, they continue in the compiler's code, with nothing
+ * read or changed yet.
  */
 #ifndef ZEUGMA_AVR_FAST_UART_H
 #define ZEUGMA_AVR_FAST_UART_H
 
 #include "board.h"
 
-/* In, with SREG and r31:r30 saved, and a third register to use; and out. */
+/* Entry, with SREG and r31:r30 saved and a third register to use; and exit. */
 #ifdef ZG_AVR_OWN_REGISTERS
 #define ZGI_ENTER                                                                                                      \
     "in r2, __SREG__\n\t"                                                                                              \
@@ -37,7 +37,7 @@
 #define ZGI_THIRD "r24"
 #endif
 
-/* Z: a byte's place in a ring's memory, from its index in r30. */
+/* Z: the place of a byte in a ring's memory, from its index in r30. */
 #define ZGI_PLACE                                                                                                      \
     "andi r30, %[mask]\n\t"                                                                                            \
     "ldi r31, 0\n\t"                                                                                                   \

@@ -10,7 +10,7 @@ enum { HZ = 25000000, TICKS_A_US = HZ / 1000000, RX_IRQ = 0, TX_IRQ = 1 };
 #define NVIC_ENABLE (*(volatile uint32_t *)0xE000E100)
 #define NVIC_PEND (*(volatile uint32_t *)0xE000E200)
 
-/* SysTick counts down 24 bits; what has passed since the last look is added up, at the latest when it wraps. */
+/* SysTick counts down 24 bits. The time since the last look is added up, at the latest when it wraps. */
 static uint32_t clock_us, last_value, odd_ticks;
 
 static uint32_t advance_clock(void)
@@ -40,7 +40,7 @@ static uint32_t now_us(void *context)
     return us;
 }
 
-/* The transmit interrupt comes by software, too, and finds by itself whether the UART has room. */
+/* Software can trigger the transmit interrupt, which checks by itself whether the UART has room. */
 static void start_transmit(void *context)
 {
     (void)context;
@@ -59,8 +59,8 @@ static void release(void *context)
     __asm volatile("cpsie i" ::: "memory");
 }
 
-/* Counts the starts since power came: this word is not cleared at a reset. A board with memory that survives a power
- * cycle, or a source of noise, uses that. */
+/* Counts the starts since power came on: this word is not cleared by a reset. A board with memory that survives a power
+ * cycle, or a source of noise, should use that instead. */
 static uint32_t starts __attribute__((section(".noinit")));
 
 static uint16_t boot_number(void *context)
@@ -77,7 +77,7 @@ void zg_board_begin(uint32_t baud)
     SYSTICK_RELOAD = SYSTICK_MASK;
     SYSTICK_VALUE = 0;
     last_value = SYSTICK_VALUE;
-    SYSTICK_CONTROL = 7; /* processor's clock, interrupt, on */
+    SYSTICK_CONTROL = 7; /* processor clock, interrupt enabled, counter enabled */
     ZGI_UART->divisor = HZ / baud;
     ZGI_UART->control = 0xF; /* both directions and their interrupts */
     NVIC_ENABLE = 1U << RX_IRQ | 1U << TX_IRQ;

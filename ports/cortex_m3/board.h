@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * The board: ARM's MPS2 with the Cortex-M3 image AN385, 25 MHz, its CMSDK UART 0 and SysTick (Application Note AN385;
- * Cortex-M System Design Kit Technical Reference Manual, "APB UART"). One UART, one node.
+ * The board: ARM's MPS2 with the Cortex-M3 image AN385 at 25 MHz, with its CMSDK UART 0 and SysTick (Application Note
+ * AN385; Cortex-M System Design Kit Technical Reference Manual, "APB UART"). One UART, one node.
  */
 #ifndef ZEUGMA_CORTEX_M3_BOARD_H
 #define ZEUGMA_CORTEX_M3_BOARD_H
@@ -23,7 +23,7 @@ struct zgi_uart {
 
 extern const struct zg_port zg_board_port; /* its context is NULL */
 
-/* Starts clock, UART and interrupts. After the node's init. */
+/* Starts clock, UART and interrupts. Call it after the node's init function. */
 void zg_board_begin(uint32_t baud);
 
 /* Defines the UART's interrupts for a static node, `type` being its type: ZG_BOARD_UART(loom_device, device). */

@@ -10,21 +10,21 @@
 #include <time.h>
 #include <unistd.h>
 
-enum { DATAGRAM_MOST = 1400 }; /* bytes, which every network carries in one piece */
+enum { DATAGRAM_MOST = 1400 }; /* bytes, which every network carries without splitting */
 
 static uint64_t time_of(const struct stat *what)
 {
     return (uint64_t)what->st_mtim.tv_sec * 1000000000 + (uint64_t)what->st_mtim.tv_nsec;
 }
 
-/* Whether what stands at the path is still what this channel made. */
+/* Whether the file at the path is still the one that this channel made. */
 static bool is_own_path(const struct zg_channel *channel)
 {
     struct stat what;
 
     return lstat(channel->path, &what) == 0 && what.st_dev == (dev_t)channel->path_device &&
            what.st_ino == (ino_t)channel->path_inode && time_of(&what) == channel->path_ns && !S_ISREG(what.st_mode) &&
-           !S_ISDIR(what.st_mode); /* a number may be given again */
+           !S_ISDIR(what.st_mode); /* an inode number may be used again */
 }
 
 void zg_channel_own_path(struct zg_channel *channel, const char *path)
@@ -56,14 +56,14 @@ static bool is_stream_socket(const struct zg_channel *channel)
     return channel->kind == ZG_CHANNEL_UNIX || channel->kind == ZG_CHANNEL_TCP;
 }
 
-/* Nobody has a pseudo-terminal's other side open. */
+/* Whether nobody has the other side of a pseudo-terminal open. */
 static bool is_hung_up(const struct zg_channel *channel)
 {
     struct pollfd wanted = { channel->fd, 0, 0 };
     return channel->kind == ZG_CHANNEL_PTY && poll(&wanted, 1, 0) > 0 && (wanted.revents & POLLHUP) != 0;
 }
 
-/* Another connection, or a UDP socket's other end of now. */
+/* Accepts another connection, or sets the present peer of a UDP socket. */
 static void let_in(struct zg_channel *channel)
 {
     if (channel->listener >= 0 && channel->fd < 0)
@@ -76,7 +76,7 @@ bool zg_channel_is_open(struct zg_channel *channel)
     return channel->fd >= 0 && !is_hung_up(channel) && !(channel->serves && channel->peer_size == 0);
 }
 
-/* What an error says: 0, try again later; or that the other side is gone. */
+/* Judges an error: 0, try again later; otherwise the other side is gone. */
 static long judge(struct zg_channel *channel, int error)
 {
     if (error == EAGAIN || error == EWOULDBLOCK || error == EINTR || error == ENOBUFS)
@@ -85,7 +85,7 @@ static long judge(struct zg_channel *channel, int error)
         return 0; /* nobody listens there yet */
     if (channel->kind == ZG_CHANNEL_PTY && error == EIO)
         return 0;
-    if (channel->listener >= 0) { /* the next one may come */
+    if (channel->listener >= 0) { /* another may connect */
         (void)close(channel->fd);
         channel->fd = -1;
         return 0;
@@ -100,7 +100,7 @@ static bool has_no_port(const struct sockaddr_storage *from)
     return from->ss_family == AF_INET6 && ((const struct sockaddr_in6 *)(const void *)from)->sin6_port == 0;
 }
 
-/* From whoever sends: that one is the other end now. */
+/* Receives from whoever sends; the sender becomes the peer. */
 static ssize_t receive_udp(struct zg_channel *channel, uint8_t *bytes, size_t size)
 {
     struct sockaddr_storage from;
@@ -108,7 +108,7 @@ static ssize_t receive_udp(struct zg_channel *channel, uint8_t *bytes, size_t si
     ssize_t count = recvfrom(channel->fd, bytes, size, 0, (struct sockaddr *)&from, &length);
 
     if (count >= 0 && has_no_port(&from))
-        return 0; /* nothing can be sent back there */
+        return 0; /* nothing can be sent back to it */
     if (count >= 0 && channel->serves && length <= sizeof channel->peer) {
         memcpy(channel->peer, &from, length);
         channel->peer_size = length;
@@ -156,7 +156,7 @@ long zg_channel_write(struct zg_channel *channel, const uint8_t *bytes, size_t s
 
 void zg_channel_wait(const struct zg_channel *channel, bool to_write, int extra, uint64_t ns)
 {
-    const bool hung = is_hung_up(channel); /* which poll() would not wait for */
+    const bool hung = is_hung_up(channel); /* poll() would return at once */
     struct pollfd wanted[] = { { hung               ? -1
                                  : channel->fd >= 0 ? channel->fd
                                                     : channel->listener,

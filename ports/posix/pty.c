@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Channels that are the master's side of a pseudo-terminal. */
+/* Channels that are the master side of a pseudo-terminal. */
 #include <asm/termbits.h>
 #include <errno.h>
 #include <fcntl.h>
@@ -11,18 +11,19 @@
 
 #include "posix/channel.h"
 
-/* What tells our terminals from others in the file system: a bit that means nothing on a device. */
+/* Distinguishes our terminals from others in the file system: a mode bit that has no meaning for a device. */
 enum { MODE = S_IRUSR | S_IWUSR | S_IWGRP | S_ISVTX };
 
-/* Whether a link was made before the terminal that it leads to: that has only got the number of an earlier one. */
+/* Whether a link is older than the terminal that it leads to: then that terminal only has the number of an earlier one.
+ */
 static bool is_before(const struct stat *link, const struct stat *terminal)
 {
     return link->st_mtim.tv_sec < terminal->st_ctim.tv_sec ||
            (link->st_mtim.tv_sec == terminal->st_ctim.tv_sec && link->st_mtim.tv_nsec < terminal->st_ctim.tv_nsec);
 }
 
-/* A symbolic link that an end left behind which was killed leads nowhere, or to a terminal of another program that got
- * its number. To be looked at before a terminal of ours gets it. */
+/* Removes a symbolic link that a killed process left. It leads nowhere, or to a terminal of another program that was
+ * given the same number. Call it before a terminal of ours can be given that number. */
 static void remove_left_over(const char *path)
 {
     char target[64];
@@ -39,7 +40,7 @@ static void remove_left_over(const char *path)
     (void)unlink(path);
 }
 
-/* Bytes pass as they are, whatever program opens it; and opened and closed once it is known that nobody has it open. */
+/* Sets the terminal to pass all bytes unchanged. Opening and closing it also makes known that nobody has it open. */
 static int make_raw(const char *name)
 {
     struct termios2 settings;

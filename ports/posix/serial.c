@@ -32,7 +32,7 @@ static unsigned control_flags(const struct zg_serial_settings *settings)
     return flags;
 }
 
-/* Bytes with parity or framing errors come in as they are, as from the UART of a microcontroller. */
+/* Bytes with parity or framing errors come in unchanged, as from a microcontroller's UART. */
 static int apply(int fd, const struct zg_serial_settings *settings, unsigned long *made)
 {
     struct termios2 wanted, got;
@@ -43,7 +43,7 @@ static int apply(int fd, const struct zg_serial_settings *settings, unsigned lon
     wanted.c_oflag = wanted.c_lflag = 0;
     wanted.c_cflag = control_flags(settings);
     wanted.c_ospeed = wanted.c_ispeed = (unsigned)settings->baud;
-    wanted.c_cc[VMIN] = 1; /* not blocking: nothing is EAGAIN, 0 is the end */
+    wanted.c_cc[VMIN] = 1; /* not blocking: EAGAIN means no bytes, 0 means the end */
     wanted.c_cc[VTIME] = 0;
     if (ioctl(fd, TCSETS2, &wanted) != 0 || ioctl(fd, TCGETS2, &got) != 0)
         return -errno;
@@ -65,7 +65,7 @@ static void set_level(int fd, int line, enum zg_level level)
         (void)ioctl(fd, level == ZG_LEVEL_ON ? TIOCMBIS : TIOCMBIC, &line);
 }
 
-/* Has bytes handed on as they come instead of in lumps, where the driver can. */
+/* Has the driver, if it can, pass bytes on as they come instead of in blocks. */
 static void hurry(int fd)
 {
     struct serial_struct serial;
@@ -114,7 +114,7 @@ int zg_serial_open(struct zg_channel *channel, const char *path, const struct zg
     set_level(fd, TIOCM_DTR, settings->dtr);
     set_level(fd, TIOCM_RTS, settings->rts);
     hurry(fd);
-    (void)ioctl(fd, TCFLSH, TCIFLUSH); /* what came before the settings were right */
+    (void)ioctl(fd, TCFLSH, TCIFLUSH); /* what came before the settings were made */
     channel->fd = fd;
     return 0;
 }

@@ -13,7 +13,7 @@
 
 #include "posix/serial.h"
 
-/* The first line of a small file; "" where there is none. */
+/* The first line of a small file, or "". */
 static void read_line(const char *folder, const char *file, char *text, size_t size)
 {
     char path[ZG_CHANNEL_PATH];
@@ -29,7 +29,7 @@ static void read_line(const char *folder, const char *file, char *text, size_t s
     text[strcspn(text, "\r\n")] = '\0';
 }
 
-/* What a symbolic link's target is called; "" where there is none. */
+/* The name of a symbolic link's target, or "". */
 static void read_target_name(const char *path, char *text, size_t size)
 {
     char target[ZG_CHANNEL_PATH];
@@ -43,7 +43,7 @@ static void read_target_name(const char *path, char *text, size_t size)
     (void)snprintf(text, size, "%.*s", (int)size - 1, slash ? slash + 1 : target);
 }
 
-/* The USB device is some folders above the port's. */
+/* The USB device is a few folders above the port's. */
 static void describe_usb(const char *device, struct zg_serial_port *port)
 {
     char folder[ZG_CHANNEL_PATH], vendor[8], product[8];
@@ -104,7 +104,7 @@ void zg_serial_describe(const char *root, const char *name, struct zg_serial_por
     }
 }
 
-/* A port of the old kind is listed whether there is a chip or not: without one its type is 0. */
+/* A port of the old kind is listed even without a chip; its type is 0 then. */
 static bool has_hardware(const char *root, const char *name)
 {
     char path[ZG_CHANNEL_PATH], type[8];
@@ -147,7 +147,7 @@ int zg_serial_list(const char *root, void (*tell)(const struct zg_serial_port *p
     return told;
 }
 
-/* Whether one of a process's files is this device. */
+/* Whether one of a process's open files is this device. */
 static bool has_open(const char *process, dev_t device)
 {
     char folder[64], path[512];

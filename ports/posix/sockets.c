@@ -103,7 +103,7 @@ static int bind_here(int fd, const struct addrinfo *at)
     return at->ai_socktype == SOCK_STREAM && listen(fd, SOMAXCONN) != 0 ? -errno : 0;
 }
 
-/* Each address that the name has, until one is good. Returns a descriptor or an error. */
+/* Tries each address of the name until one works. Returns a descriptor or an error. */
 static int open_inet(const char *host, const char *port, int type, int (*begin)(int fd, const struct addrinfo *at))
 {
     const struct addrinfo hints = { .ai_family = AF_UNSPEC, .ai_socktype = type };
@@ -140,7 +140,7 @@ int zg_channel_connect_udp(struct zg_channel *channel, const char *host, const c
     channel->fd = open_inet(host, port, SOCK_DGRAM, connect_in_time);
     if (channel->fd < 0)
         return channel->fd;
-    (void)send(channel->fd, "", 0, 0); /* tells the other end who listens, if it is there */
+    (void)send(channel->fd, "", 0, 0); /* lets the other end know our address, if it is there */
     return 0;
 }
 

@@ -3,7 +3,7 @@
 
 #include <stdlib.h>
 
-/* Inside, time is in picoseconds, so that bits of any baud rate add up without drift. */
+/* Internally time is in picoseconds, so that bits of any baud rate add up without drift. */
 #define PS_PER_NS UINT64_C(1000)
 
 struct end {
@@ -12,9 +12,9 @@ struct end {
     struct zg_damage damage;
     bool cut;
     bool running; /* the transmitter has more to send */
-    bool sending; /* a byte is on the line, */
-    bool spoiled; /* and another's, too */
-    bool unheard; /* the transmission that is going on is lost */
+    bool sending; /* a byte is on the line */
+    bool spoiled; /* and so is another end's */
+    bool unheard; /* nobody hears the current transmission */
     uint8_t byte;
     uint64_t finish_ps;
 };
@@ -90,7 +90,7 @@ void zg_sim_bus_cut(struct zg_sim_bus *bus, unsigned end, bool cut)
     bus->ends[end].cut = cut;
 }
 
-/* Puts an end's next byte on the line. */
+/* Puts the next byte of an end on the line. */
 static void begin_byte(struct zg_sim_bus *bus, struct end *end)
 {
     if (!end->running || end->sending)
@@ -113,7 +113,7 @@ static void begin_byte(struct zg_sim_bus *bus, struct end *end)
     bus->collisions += end->spoiled;
 }
 
-/* A byte is over: all that listen receive what became of it. */
+/* A byte is over: every end that listens receives what became of it. */
 static void finish_byte(struct zg_sim_bus *bus, struct end *end)
 {
     uint8_t byte = end->spoiled ? (uint8_t)(end->byte ^ zg_random_next(&bus->chance)) : end->byte;

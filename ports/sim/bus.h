@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * A simulated pair of wires that many nodes share, half duplex, by the byte, in virtual time. What one sends all others
- * receive that are not sending themselves; bytes of two that send at once are spoiled. One seed gives exactly the same
- * run. Times are nanoseconds since the start. One thread. The bus owns its memory; the links are the caller's.
+ * A simulated pair of wires that many nodes share, half duplex, byte by byte, in virtual time. What one end sends is
+ * received by all others that are not sending themselves; bytes of two ends that send at once are spoiled. One seed
+ * always gives the same run. Times are nanoseconds since the start. One thread. The bus owns its memory; the links are
+ * the caller's.
  */
 #ifndef ZEUGMA_SIM_BUS_H
 #define ZEUGMA_SIM_BUS_H
@@ -17,8 +18,8 @@ enum { ZG_SIM_BUS_ENDS = 16 };
 
 struct zg_sim_bus_settings {
     uint32_t baud;
-    unsigned half_bits;          /* bit times of a byte, times two: 20 for 8N1 */
-    struct zg_sim_faults faults; /* of what each end sends; the latency is not used */
+    unsigned half_bits;          /* bit times of a byte, doubled: 20 for 8N1 */
+    struct zg_sim_faults faults; /* in what each end sends; the latency is not used */
     double burst_loss;           /* share of transmissions, from silence to silence, that nobody hears */
     uint64_t seed;
     uint32_t clock_us; /* what the ends' clocks show at the start */
@@ -35,10 +36,10 @@ extern const struct zg_port zg_sim_bus_port;
 void *zg_sim_bus_context(struct zg_sim_bus *bus, unsigned end);
 void zg_sim_bus_attach(struct zg_sim_bus *bus, unsigned end, struct zg_link *link);
 
-/* Cuts one end off, or lets it back: it neither hears nor is heard. */
+/* Disconnects one end, or connects it again. Disconnected, it neither hears nor is heard. */
 void zg_sim_bus_cut(struct zg_sim_bus *bus, unsigned end, bool cut);
 
-/* Lets time pass until `until_ns`: bytes leave and arrive as in interrupts. Poll the links between such steps. */
+/* Advances time to `until_ns`: bytes leave and arrive as by interrupts. Poll the links between such steps. */
 void zg_sim_bus_advance(struct zg_sim_bus *bus, uint64_t until_ns);
 
 uint64_t zg_sim_bus_now(const struct zg_sim_bus *bus);

@@ -29,7 +29,7 @@ static uint8_t flip_bits(struct zg_damage *damage, uint8_t byte)
     return byte;
 }
 
-/* Whether the trial that `left` counts down to is this one; then draws the next. */
+/* Whether this trial is the one that `left` counts down to. If so, draws the next one. */
 static bool strikes(struct zg_damage *damage, uint64_t *left, double probability)
 {
     if (*left == UINT64_MAX)

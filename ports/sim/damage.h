@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* What a line does to the bytes of one direction. A fault is drawn only where it strikes; one seed gives exactly the
- * same run. The caller owns the memory. */
+/* What a line does to the bytes of one direction. Random numbers are drawn only where a fault strikes; one seed always
+ * gives the same run. The caller owns the memory. */
 #ifndef ZEUGMA_SIM_DAMAGE_H
 #define ZEUGMA_SIM_DAMAGE_H
 
@@ -10,7 +10,7 @@
 
 /* What goes wrong in one direction. */
 struct zg_sim_faults {
-    double bit_error_rate; /* of the data bits; start and stop bits are not hit */
+    double bit_error_rate; /* of the data bits; start and stop bits are never hit */
     double drop;           /* share of bytes that never arrive */
     double twice;          /* share of bytes that arrive twice */
     uint64_t latency_ns;   /* from the end of a byte's stop bit to its arrival */
@@ -22,20 +22,20 @@ struct zg_sim_totals {
     uint64_t dropped;
     uint64_t doubled;
     uint64_t flipped_bits;
-    uint64_t arrived; /* sent - dropped + doubled - those still on the way */
+    uint64_t arrived; /* sent - dropped + doubled - those still on their way */
 };
 
 struct zg_damage {
     struct zg_sim_faults faults;
-    struct zg_sim_totals totals; /* read only, but for `arrived`, which is the caller's to count */
+    struct zg_sim_totals totals; /* read only, except `arrived`, which the caller counts */
     /* private */
     struct zg_random random;
-    uint64_t good_bits; /* until the next flipped one */
+    uint64_t good_bits; /* bits until the next flipped one */
     uint64_t kept;      /* bytes until the next dropped one */
     uint64_t single;    /* bytes until the next doubled one */
 };
 
-/* `purpose` tells the directions of one seed apart. */
+/* Different `purpose` numbers, such as one for each direction, give unrelated sequences of one seed. */
 struct zg_damage zg_damage_seeded(const struct zg_sim_faults *faults, uint64_t seed, uint64_t purpose);
 
 /* What becomes of a byte: 0, 1 or 2 of them. */

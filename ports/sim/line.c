@@ -5,7 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-/* Inside, time is in picoseconds, so that bits of any baud rate add up without drift. */
+/* Internally time is in picoseconds, so that bits of any baud rate add up without drift. */
 #define PS_PER_NS UINT64_C(1000)
 
 struct flight {
@@ -144,7 +144,7 @@ static void arrive(struct direction *direction, uint64_t until_ps)
         const struct flight *flight = &direction->flights[direction->first & (direction->flights_size - 1)];
         if (flight->arrives_ps > until_ps)
             return;
-        direction->line->now_ps = flight->arrives_ps; /* an interrupt may look at the clock */
+        direction->line->now_ps = flight->arrives_ps; /* an interrupt may read the clock */
         zg_link_receive_isr(direction->to, flight->byte, 0);
         direction->damage.totals.arrived++;
         direction->first++;

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * A simulated serial line between two links, by the byte, in virtual time. Frames take the time that their bits take; a
- * fault is drawn only where something goes wrong; one seed gives exactly the same run. Times are nanoseconds since the
- * start. One thread. The line owns its memory; the links are the caller's.
+ * A simulated serial line between two links, byte by byte, in virtual time. Frames take the time that their bits take.
+ * Random numbers are drawn only where a fault strikes; one seed always gives the same run. Times are nanoseconds since
+ * the start. One thread. The line owns its memory; the links are the caller's.
  */
 #ifndef ZEUGMA_SIM_LINE_H
 #define ZEUGMA_SIM_LINE_H
@@ -14,10 +14,10 @@
 
 struct zg_sim_settings {
     uint32_t baud;
-    unsigned half_bits;             /* bit times of a byte, times two: 20 for 8N1 */
-    struct zg_sim_faults faults[2]; /* of what each end sends */
+    unsigned half_bits;             /* bit times of a byte, doubled: 20 for 8N1 */
+    struct zg_sim_faults faults[2]; /* in what each end sends */
     uint64_t seed;
-    uint32_t clock_us; /* what the ends' clocks show at the start: near 2^32, they wrap during the run */
+    uint32_t clock_us; /* what the ends' clocks show at the start; near 2^32 they wrap during the run */
 };
 
 struct zg_sim_line;
@@ -30,7 +30,7 @@ extern const struct zg_port zg_sim_port;
 void *zg_sim_context(struct zg_sim_line *line, unsigned end);
 void zg_sim_attach(struct zg_sim_line *line, unsigned end, struct zg_link *link);
 
-/* Lets time pass until `until_ns`: bytes leave and arrive as in interrupts. Poll the links between such steps. */
+/* Advances time to `until_ns`: bytes leave and arrive as by interrupts. Poll the links between such steps. */
 void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns);
 
 uint64_t zg_sim_now(const struct zg_sim_line *line);

@@ -23,7 +23,7 @@ uint64_t zg_random_next(struct zg_random *random)
 
 uint64_t zg_random_below(struct zg_random *random, uint64_t bound)
 {
-    uint64_t fair = UINT64_MAX - UINT64_MAX % bound; /* numbers from here on would favour the small results */
+    uint64_t fair = UINT64_MAX - UINT64_MAX % bound; /* numbers from here on would favour small results */
     uint64_t value;
     do
         value = zg_random_next(random);

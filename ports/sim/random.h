@@ -25,7 +25,7 @@ uint64_t zg_random_below(struct zg_random *random, uint64_t bound);
 /* True once in `n` calls on average; n is at least 1. */
 bool zg_random_one_in(struct zg_random *random, uint64_t n);
 
-/* How many trials go well before the next that fails, each failing with `probability`: UINT64_MAX where it is 0. */
+/* How many trials succeed before the next failure, if each fails with `probability`; UINT64_MAX if that is 0. */
 uint64_t zg_random_skip(struct zg_random *random, double probability);
 
 #endif

@@ -6,7 +6,7 @@ static unsigned bits_of(const struct zg_resampler *line)
     return 1 + line->data_bits + line->parity + 1;
 }
 
-/* The level of bit `bit` of a byte: start bit low, data lowest first, the rest high. */
+/* The level of bit `bit` of a byte: start bit low, data least significant bit first, the rest high. */
 static bool level_of_bit(const struct zg_resampler *line, uint8_t byte, unsigned bit)
 {
     return bit > line->data_bits || (bit > 0 && (byte >> (bit - 1) & 1) != 0);
@@ -23,7 +23,7 @@ static bool level_at(const struct zg_resampler *line, double at_ns)
     return true;
 }
 
-/* The next falling edge not before look_ns; negative: there is none yet. */
+/* The next falling edge at or after look_ns. Negative: there is none yet. */
 static double next_edge(const struct zg_resampler *line)
 {
     for (unsigned i = 0; i < line->count; i++) {
@@ -38,7 +38,7 @@ static double next_edge(const struct zg_resampler *line)
     return -1;
 }
 
-/* Bytes that lie wholly behind the receiver are not looked at again. */
+/* Drops bytes that end before the receiver's position. */
 static void forget(struct zg_resampler *line)
 {
     while (line->count > 0 && line->starts[line->first] + bits_of(line) * line->sent_bit_ns <= line->look_ns) {
@@ -74,7 +74,7 @@ size_t zg_resample_send(struct zg_resampler *line, double now_ns, uint8_t byte, 
     const double start = now_ns > line->free_ns ? now_ns : line->free_ns;
     size_t count = read_on(line, start, read, room, framing);
 
-    if (line->count == ZG_RESAMPLE_KEPT) { /* the receiver is too slow for what is kept */
+    if (line->count == ZG_RESAMPLE_KEPT) { /* the receiver is too slow for the bytes that are kept */
         line->first = (line->first + 1) % ZG_RESAMPLE_KEPT;
         line->count--;
     }

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. The code of an end for any protocol: what it calls is found in its struct zg_protocol. Whoever knows better
- * defines ZGI_ADAPTED and the six functions below before.
+ * Private. The code of an end for any protocol: it calls the functions of its struct zg_protocol. A file that has
+ * better ones defines ZGI_ADAPTED and the six functions below before it includes this.
  */
 #ifndef ZEUGMA_DETAIL_ANY_END_H
 #define ZEUGMA_DETAIL_ANY_END_H
@@ -23,7 +23,7 @@ typedef struct zg_receiver zgi_receiver;
 
 #ifndef ZGI_ADAPTED
 
-/* What a candidate's header says: 0, or that it is of another version, or of no such form. */
+/* Judges a candidate's header: 0; ZG_EVERSION: another version; ZG_EFORM: no sender makes such a header. */
 static inline int zgi_admit(const struct zg_receiver *receiver, const uint8_t *content, size_t length,
                             struct zg_header *header)
 {
@@ -36,14 +36,14 @@ static inline void zgi_write_header(struct zg_link *link, const struct zg_header
     receiver->protocol->write_header(receiver->owner, header, out);
 }
 
-/* Hands a frame on: bytes of the payload that were left over, or why it was not taken. */
+/* Hands a frame on. Returns how many bytes of the payload were left over, or a negative error. */
 static inline int zgi_deliver(struct zg_link *link, struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     const struct zg_receiver *receiver = ZGI_RECEIVER(link);
     return receiver->protocol->deliver(receiver->owner, frame, payload, length);
 }
 
-/* How a message that was sent with a ticket ended; the protocol has delivery. */
+/* Reports how a message that was sent with a ticket ended. Called only where the protocol has delivery. */
 static inline void zgi_settled(struct zg_link *link, const struct zg_peer *peer, uint8_t kind, const uint8_t *payload,
                                uint16_t length, enum zg_settled how)
 {

@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. The bytes of zgi_crc_ccitt() on an AVR that multiplies, without a table: 15 cycles each, or 20 in half the
- * code where the compiler minds size. Its shifts by three, four and five bits are products, of whose two bytes each is
- * one of them: by 16 they are shifted by four to the left and to the right, by 32 by five to the left and three to the
- * right, by 8 the other way round.
+ * Private. zgi_crc_ccitt() for an AVR that has a multiplier, without a table: 15 cycles a byte, or 20 in half the code
+ * where the compiler optimises for size. The CRC shifts by three, four and five bits. A product does two such shifts at
+ * once, one in each of its two bytes: times 16 shifts left by four and right by four, times 32 left by five and right
+ * by three, times 8 left by three and right by five.
  */
 #ifndef ZEUGMA_DETAIL_CRC_AVR_H
 #define ZEUGMA_DETAIL_CRC_AVR_H
@@ -11,7 +11,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-/* A byte into `in`, the half of the register that it enters at, up to the last product. */
+/* Takes a byte into `in`, the half of the register where it enters, up to the last product. */
 #define ZGI_CRC_SUM(in, other, near, far)                                                                              \
     "ld __tmp_reg__, %a[bytes]+\n\t"                                                                                   \
     "eor " in ", __tmp_reg__\n\t"                                                                                      \
@@ -21,8 +21,9 @@
     "eor " other ", " near "\n\t"                                                                                      \
     "mul " in ", %[more]\n\t"
 
-/* ZGI_CRC_BYTES(): `count` bytes into the 16 bits of `reg`. They enter at its half `in`, %A (the low one) or %B, which
- * becomes the other one. `near` is the register of the product that moves within the byte, `far` the other. */
+/* ZGI_CRC_BYTES() takes `count` bytes into the 16 bits of `reg`. They enter at the half `in`, %A (low) or %B (high);
+ * after each byte the halves swap roles. `near` is the register of the product that stays within the byte, `far` the
+ * other. */
 #ifdef __OPTIMIZE_SIZE__
 
 #define ZGI_CRC_BYTES(reg, in, other, bytes, count, factor, near, far)                                                 \
@@ -49,8 +50,8 @@
     "eor " other ", " far "\n\t"                                                                                       \
     "eor " in ", " near "\n\t"
 
-/* Two make a turn, after which the halves are in their places again; of an odd number the first enters in the middle.
- * 256 turns make a round. */
+/* One turn takes two bytes, after which the halves have their roles back. Of an odd number of bytes the first enters in
+ * the middle of a turn. 256 turns make a round. */
 #define ZGI_CRC_BYTES(reg, in, other, bytes, count, factor, near, far)                                                 \
     do {                                                                                                               \
         const uint16_t all_ = (uint16_t)(((count) + 1) / 2);                                                           \

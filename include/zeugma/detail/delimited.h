@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Private: what the kinds of framing share whose frames end at a delimiter (runtime/stuffing.h). */
+/* Private: what framings share whose frames end at a delimiter (runtime/stuffing.h). */
 #ifndef ZEUGMA_DETAIL_DELIMITED_H
 #define ZEUGMA_DETAIL_DELIMITED_H
 

@@ -1,15 +1,15 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. The code of the service delivery, part of each node that has it (protocol->delivery is not NULL).
+ * Private. The service delivery, part of each node whose protocol->delivery is not NULL.
  */
 
-/* A message's number among them; the only one has none to be looked up. */
+/* The number of a message among those with tickets. Where there is only one, it needs no look-up. */
 static inline uint8_t zgi_kind_of(const struct zg_link *link, const struct zg_open *open)
 {
     return ZGI_DELIVERY(link)->kinds > 1 ? open->kind : 0;
 }
 
-/* In flash: read what it says by zgi_flash_read(). */
+/* The result is in flash: read its members with zgi_flash_read(). */
 static inline const struct zg_ticketed *zgi_ticketed(const struct zg_link *link, uint8_t kind)
 {
     return &ZGI_DELIVERY(link)->messages[kind];
@@ -30,7 +30,8 @@ static inline uint8_t *zgi_open_payload(struct zg_link *link, const struct zg_de
     return zgi_open_content(link, delivery, ticket) + ZGI_PROTOCOL_OF(link)->header_size;
 }
 
-/* No ticket was sent or taken yet. The first one sent may be any below 128; zero does, unless its slot is in use. */
+/* Starts with no ticket sent or taken. The first one sent may be any below 128; it is 0 unless the slot of 0 is in use.
+ */
 static inline void zgi_delivery_begin(struct zg_delivery *delivery, uint8_t first)
 {
     delivery->next = delivery->base = first;
@@ -41,8 +42,8 @@ static inline void zgi_delivery_begin(struct zg_delivery *delivery, uint8_t firs
     delivery->refused = 0;
 }
 
-/* Tells how the message in a ticket's slot ended. The slot is free by then, so that the handler may send the next one;
- * what stands in it is to be unpacked first. */
+/* Reports how the message in a ticket's slot ended. The slot is free by then, so that the handler may send the next
+ * message; the handler unpacks the old one first. */
 static ZGI_RARE void zgi_settle(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket, enum zg_settled how)
 {
     struct zg_open *open = zgi_open_of(link, delivery, ticket);
@@ -61,7 +62,7 @@ static inline bool zgi_is_unsure(const struct zg_delivery *delivery)
     return (uint8_t)(delivery->next - delivery->sure) > ZGI_UNSURE;
 }
 
-/* All begins anew. */
+/* Starts afresh, with no ticket sent or taken. */
 static inline void zgi_delivery_afresh(struct zg_link *link, struct zg_delivery *delivery, uint8_t first)
 {
     for (uint8_t i = 0; i < ZGI_DELIVERY(link)->answers; i++)
@@ -69,9 +70,9 @@ static inline void zgi_delivery_afresh(struct zg_link *link, struct zg_delivery 
     zgi_delivery_begin(delivery, first);
 }
 
-/* The other end restarted: all begins afresh, and what is open has failed, the oldest first. Tickets go on in the slots
- * as they were, so that each handler finds at least its own message's slot free to send in. What handlers send during
- * the walk belongs to the new run and is left alone. */
+/* The other end restarted: starts afresh, and reports every open message as failed, the oldest first. New tickets
+ * continue in the same slots, so that each handler finds at least the slot of its own message free. Messages that
+ * handlers send meanwhile belong to the new run and are left alone. */
 static inline void zgi_delivery_restart(struct zg_link *link, struct zg_delivery *delivery)
 {
     if (ZGI_DELIVERY(link)->window == 0) {
@@ -80,7 +81,7 @@ static inline void zgi_delivery_restart(struct zg_link *link, struct zg_delivery
     }
     const uint8_t first = (uint8_t)(delivery->base & (ZGI_DELIVERY(link)->slots - 1U));
     const uint8_t count = (uint8_t)(delivery->next - delivery->base);
-    unsigned was_open = 0; /* bit n: the message n places behind the first */
+    unsigned was_open = 0; /* bit n: the message n places after the first */
     for (uint8_t i = 0; i < count; i++)
         if (zgi_open_of(link, delivery, (uint8_t)(first + i))->state != ZGI_OPEN_FREE)
             was_open |= 1U << i;
@@ -90,7 +91,7 @@ static inline void zgi_delivery_restart(struct zg_link *link, struct zg_delivery
             zgi_settle(link, delivery, (uint8_t)(first + i), ZG_SETTLED_RESTART);
 }
 
-/* A place for a message of this kind: where its payload goes, behind ticket and base. NULL: its window is full. */
+/* A place for a message of this kind: where its payload goes, after ticket and base. NULL: its window is full. */
 static inline uint8_t *zgi_delivery_open(struct zg_link *link, struct zg_delivery *delivery, uint8_t kind)
 {
     const struct zg_ticketed *message = zgi_ticketed(link, kind);
@@ -114,7 +115,7 @@ static inline uint8_t *zgi_delivery_open(struct zg_link *link, struct zg_deliver
            (ZGI_DELIVERY(link)->keeps_order && zgi_flash_read(&message->kept));
 }
 
-/* The payload stands there, `length` bytes with its tickets: it is sent as soon as may be. */
+/* The payload is in its place, `length` bytes with its tickets: sends it as soon as the line allows. */
 static inline void zgi_delivery_commit(struct zg_link *link, struct zg_delivery *delivery, uint8_t kind, size_t length)
 {
     struct zg_open *open = zgi_open_of(link, delivery, delivery->next);
@@ -129,7 +130,7 @@ static inline void zgi_delivery_commit(struct zg_link *link, struct zg_delivery 
     open->due_us = zgi_now(link) + zgi_flash_read(&message->timeout_us);
 }
 
-/* Whether a ticket was taken: the newest, eight behind it, and all that is older. */
+/* Whether a ticket was taken. Tickets older than the newest and the eight before it count as taken. */
 static inline bool zgi_ticket_taken(const struct zg_delivery *delivery, uint8_t ticket)
 {
     const uint8_t back = (uint8_t)(delivery->newest - ticket);
@@ -164,10 +165,10 @@ static inline struct zg_answered *zgi_answered_of(struct zg_link *link, const st
     return &delivery->answered[ticket & (ZGI_DELIVERY(link)->answers - 1U)];
 }
 
-/* Notes a payload's tickets in its frame and judges them. 1: it is new; unpack it and zgi_delivery_take() it. 0: a
- * copy, which is acknowledged or answered once more; or the two nodes do not know each other yet, or one before is
- * missing and the order is kept: it will come again. ZG_ESIZE: the tickets are missing. `request`: its reply
- * acknowledges it. */
+/* Notes a payload's tickets in its frame and judges them. 1: it is new; unpack it and call zgi_delivery_take(). 0: it
+ * needs nothing more: it is a copy, which is acknowledged or answered again; or the two nodes do not know each other
+ * yet; or an earlier message is missing and the order is kept, so this one will come again. ZG_ESIZE: the tickets are
+ * missing. `request`: a reply acknowledges it. */
 static inline int zgi_delivery_admit(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery,
                                      struct zg_frame *frame, const uint8_t *payload, size_t length, bool kept,
                                      bool request)
@@ -195,8 +196,8 @@ static inline int zgi_delivery_admit(struct zg_link *link, struct zg_hello *hell
     return 1;
 }
 
-/* Takes it, so that its copies will be known for such: true, it is to be handed on. `result` is what unpacking said:
- * where that failed, or nobody is there to take it, it is refused. */
+/* Takes a message, so that its copies are recognised. `result` is what unpacking returned: if that failed, or there is
+ * no handler, the message is refused. True: hand it on. */
 static inline bool zgi_delivery_take(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket, int result,
                                      bool wanted, bool request)
 {
@@ -205,14 +206,14 @@ static inline bool zgi_delivery_take(struct zg_link *link, struct zg_delivery *d
         return false;
     }
     zgi_ticket_take(delivery, ticket);
-    if (request) /* what stood there was settled: its window has passed */
+    if (request) /* what was in the slot is settled: its window has passed */
         zgi_answered_of(link, delivery, ticket)->length = 0;
     else
         delivery->owing = true;
     return true;
 }
 
-/* A message of an id that this node does not know: it may carry a ticket, if it looks like one that is to come. */
+/* A message whose id this node does not know. If it looks like one with a ticket that is expected, it is refused. */
 static inline void zgi_refuse_unknown(const struct zg_hello *hello, struct zg_delivery *delivery,
                                       const uint8_t *payload, size_t length)
 {
@@ -221,7 +222,7 @@ static inline void zgi_refuse_unknown(const struct zg_hello *hello, struct zg_de
         zgi_refuse(delivery, payload[0], ZG_REFUSED_UNKNOWN_ID);
 }
 
-/* Where a reply's payload goes, behind the ticket; NULL: no request that is not answered has this one. */
+/* Where a reply's payload goes, after the ticket. NULL: no unanswered request has this ticket. */
 static inline uint8_t *zgi_delivery_answer(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket)
 {
     const struct zg_delivery_terms *terms = ZGI_DELIVERY(link);
@@ -234,7 +235,7 @@ static inline uint8_t *zgi_delivery_answer(struct zg_link *link, struct zg_deliv
            ZGI_PROTOCOL_OF(link)->header_size + 1;
 }
 
-/* It stands there, `length` bytes with its ticket: it is sent, and again when the request comes again. */
+/* The reply is in its place, `length` bytes with its ticket: sends it, and again when the request comes again. */
 static inline void zgi_delivery_answered(struct zg_link *link, struct zg_delivery *delivery, uint8_t *at,
                                          uint8_t ticket, zg_header_word id, size_t length)
 {
@@ -274,13 +275,13 @@ static inline void zgi_delivery_refused(struct zg_link *link, struct zg_delivery
     if (!zgi_is_open(open, payload[0]) || payload[1] == 0)
         return;
     zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(refused), 1);
-    if (payload[1] == ZG_REFUSED_UNKNOWN_ID) /* might speak of a message without tickets that looks like this one */
+    if (payload[1] == ZG_REFUSED_UNKNOWN_ID) /* the refused message may be one without tickets whose first byte looks like this ticket */
         open->reason = ZG_REFUSED_UNKNOWN_ID;
     else
         zgi_settle(link, delivery, payload[0], (enum zg_settled)payload[1]);
 }
 
-/* An acknowledgement or a refusal came: what is left over of it, or ZG_ESIZE. */
+/* An acknowledgement or a refusal came. Returns how many of its bytes were left over, or ZG_ESIZE. */
 static inline int zgi_delivery_told(struct zg_link *link, struct zg_delivery *delivery, const struct zg_header *header,
                                     const uint8_t *payload, size_t length)
 {
@@ -302,14 +303,14 @@ static inline bool zgi_is_asked(struct zg_link *link, const struct zg_delivery *
 
 /* --- what is due */
 
-/* Whether the bytes in front of `behind` have left the transmit ring. */
+/* Whether the bytes before `behind` have left the transmit ring. */
 static inline bool zgi_has_left(const struct zg_link *link, zg_index behind)
 {
     const struct zg_ring *ring = &link->transmit;
     return (zg_index)(ring->head - behind) >= (zg_index)(ring->head - zgi_load_acquire(&ring->tail));
 }
 
-/* Sends an open message if it may be, with the base of now. */
+/* Sends an open message if the line allows, with the present base. */
 static inline bool zgi_open_send(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket)
 {
     const struct zg_open *open = zgi_open_of(link, delivery, ticket);
@@ -326,7 +327,7 @@ static inline bool zgi_open_send(struct zg_link *link, struct zg_delivery *deliv
     return true;
 }
 
-/* Drives one open message: sends it, watches it leave, and sees when its time is over. */
+/* Drives one open message: sends it, waits until it has left, and notices when its time is over. */
 static inline void zgi_open_poll(struct zg_link *link, const struct zg_hello *hello, struct zg_delivery *delivery,
                                  uint8_t ticket, uint32_t now)
 {
@@ -334,7 +335,7 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zg_hello *he
     const uint32_t timeout_us = zgi_flash_read(&zgi_ticketed(link, zgi_kind_of(link, open))->timeout_us);
     const bool is_first = open->state == ZGI_OPEN_HELD;
 
-    if (open->state == ZGI_OPEN_FREE || open->ticket != ticket) /* a handler has sent anew, in its slot */
+    if (open->state == ZGI_OPEN_FREE || open->ticket != ticket) /* a handler sent a new message in its slot */
         return;
     if (open->state == ZGI_OPEN_LEAVING) {
         if (zgi_has_left(link, open->behind)) {
@@ -345,7 +346,7 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zg_hello *he
     }
     if (open->state != ZGI_OPEN_WAITING && hello->known) {
         if (!zgi_open_send(link, delivery, ticket))
-            return; /* the line is taken: its time does not run */
+            return; /* the line is in use: the timeout does not run */
         zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(resent), !is_first);
         open->state = ZGI_OPEN_LEAVING;
         open->behind = link->transmit.head;
@@ -364,7 +365,7 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zg_hello *he
         open->state = ZGI_OPEN_DUE;
 }
 
-/* Sends two bytes of a service. */
+/* Sends a message of a service that is two bytes long. */
 static inline bool zgi_send_pair(struct zg_link *link, const struct zg_peer *peer, zg_header_word id, uint8_t first,
                                  uint8_t second)
 {
@@ -376,8 +377,8 @@ static inline bool zgi_send_pair(struct zg_link *link, const struct zg_peer *pee
     return zgi_link_send(link, peer->address, id, content, NULL, 2) == 0;
 }
 
-/* Too many messages in a row were not taken, and none is open: begins afresh, as a restart would. While the peer does
- * not know this node nothing was sent yet, and there is nothing to tell. */
+/* Too many messages in a row were not taken, and none is open: starts afresh, as after a restart. While the peer does
+ * not know this node, nothing was sent and there is nothing to report. */
 static ZGI_RARE void zgi_delivery_renew(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery)
 {
     zgi_delivery_afresh(link, delivery, (uint8_t)(delivery->next & (ZGI_DELIVERY(link)->slots - 1U)));
@@ -390,7 +391,7 @@ static ZGI_RARE void zgi_delivery_renew(struct zg_link *link, struct zg_hello *h
     zgi_tell(link, delivery->peer, ZG_LINK_RESTARTED); /* requests that are not answered yet are void */
 }
 
-/* Sends acknowledgements, replies, refusals and messages that are due, and tells what failed. */
+/* Sends the acknowledgements, replies, refusals and messages that are due, and reports what failed. */
 static inline void zgi_delivery_poll(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery,
                                      uint32_t now)
 {

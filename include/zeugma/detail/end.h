@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Private. What the code of all ends has in common, whether it is for one protocol or for any. */
+/* Private. What all ends share, whether for one protocol or for any. */
 #ifndef ZEUGMA_DETAIL_END_H
 #define ZEUGMA_DETAIL_END_H
 
@@ -16,11 +16,11 @@
 
 #define ZGI_PROTOCOL_OF(link) ZGI_PROTOCOL(ZGI_RECEIVER(link))
 
-/* The terms of its services; `link` is not looked at where they are known when compiled. */
+/* The terms of an end's services. Where they are known at compile time, `link` is not read. */
 #define ZGI_HELLO(link) ((void)(link), ZGI_PROTOCOL_OF(link)->hello)
 #define ZGI_DELIVERY(link) ((void)(link), ZGI_PROTOCOL_OF(link)->delivery)
 
-/* A counter, for zgi_count(). */
+/* A counter as an argument of zgi_count(). */
 #define ZGI_COUNTER(name) ((uint8_t)offsetof(struct zg_counters, name))
 
 #endif

@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Private. Constant tables: where the target cannot read its flash by a plain load, they are kept there all the same.
- */
+/* Private. Constant tables that stay in flash, also where the target cannot read its flash by a plain load. */
 #ifndef ZEUGMA_DETAIL_FLASH_H
 #define ZEUGMA_DETAIL_FLASH_H
 

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. How an end finds frames and writes them, in any framing: by its struct zg_framing.
- * zeugma/detail/short_cobs_body.h does the same for one.
+ * Private. How an end finds and writes frames in any framing, by its struct zg_framing. short_cobs_body.h does the same
+ * for short COBS frames only.
  */
 
 static inline void zgi_begin_check(struct zg_receiver *receiver)
@@ -10,7 +10,7 @@ static inline void zgi_begin_check(struct zg_receiver *receiver)
     receiver->checked = ZGI_PROTOCOL(receiver)->check->skip;
 }
 
-/* zg_receiver_init() for one that is all zero. A generated end need not keep what it knows when compiled. */
+/* zg_receiver_init() for a receiver that is all zero. A generated end need not store what it knows at compile time. */
 static inline void zgi_receiver_begin(struct zg_receiver *receiver, const struct zg_protocol *protocol, void *owner,
                                       struct zg_counters *counters, uint8_t *memory)
 {
@@ -26,7 +26,7 @@ static inline void zgi_receiver_begin(struct zg_receiver *receiver, const struct
     zgi_begin_check(receiver);
 }
 
-/* Takes into the check what has come of the content. */
+/* Adds the content decoded so far to the check. */
 static void zgi_advance_check(struct zg_receiver *receiver)
 {
     const struct zg_check *check = ZGI_PROTOCOL(receiver)->check;
@@ -38,7 +38,7 @@ static void zgi_advance_check(struct zg_receiver *receiver)
     receiver->checked = decoder->length - check->size;
 }
 
-/* What came of so many bytes. */
+/* Handles an event of the framing that `count` bytes led to. */
 static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_event event, size_t taken,
                                   struct zg_found *found, struct zg_header *header)
 {
@@ -49,7 +49,7 @@ static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_
         zgi_advance_check(receiver);
         return;
     }
-    if (event != ZG_FRAMING_CONTENT) { /* these stand in the same order */
+    if (event != ZG_FRAMING_CONTENT) { /* the outcomes follow in the order of the events */
         found->outcome = (enum zg_outcome)(event - ZG_FRAMING_MALFORMED + ZG_OUTCOME_MALFORMED);
     } else {
         const struct zg_decoder *decoder = &receiver->decoder;
@@ -63,7 +63,7 @@ static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_
     zgi_begin_check(receiver);
 }
 
-/* Of the frame that was found last. */
+/* The content of the frame that was found last. */
 static inline const uint8_t *zgi_content(const struct zg_receiver *receiver)
 {
     return receiver->decoder.content;
@@ -75,7 +75,7 @@ static inline size_t zgi_content_length(const struct zg_receiver *receiver, cons
     return receiver->decoder.length;
 }
 
-/* zg_receiver_pause() where `silent`, else zg_receiver_take(). */
+/* zg_receiver_pause() if `silent`, otherwise zg_receiver_take(). */
 static inline zgi_span zgi_receive(struct zg_receiver *receiver, bool silent, const uint8_t *bytes, zgi_span count,
                                    struct zg_found *found, struct zg_header *header)
 {
@@ -93,8 +93,8 @@ static inline zgi_span zgi_receive(struct zg_receiver *receiver, bool silent, co
 
 #if ZGI_WHOLE_FRAMES
 
-/* A frame that lies whole in the bytes: the same as zgi_receive(), in one step. `protocol` is the receiver's, or a copy
- * of whose functions the compiler knows more. Returns its bytes, or 0: nothing was done. */
+/* Like zgi_receive(), in one step, for a frame that is complete in the bytes. `protocol` is the receiver's, or a copy
+ * about whose functions the compiler knows more. Returns the frame's bytes, or 0: nothing was done. */
 static ZGI_QUICK size_t zgi_receive_whole(struct zg_receiver *receiver, const struct zg_protocol *protocol,
                                           const uint8_t *bytes, size_t count, struct zg_found *found,
                                           struct zg_header *header)
@@ -115,7 +115,7 @@ static ZGI_QUICK size_t zgi_receive_whole(struct zg_receiver *receiver, const st
 
 #endif
 
-/* Adds a part of a frame's content, and takes it into the check but for `skip` bytes in front. */
+/* Adds a part of a frame's content, and takes it into the check except for the first `skip` bytes. */
 static inline void zgi_put(struct zg_encoder *encoder, const struct zg_protocol *protocol, zg_check_word *state,
                            const uint8_t *bytes, size_t count, size_t skip)
 {
@@ -126,7 +126,7 @@ static inline void zgi_put(struct zg_encoder *encoder, const struct zg_protocol 
         *state = zgi_check_update(check, *state, bytes + skip, count - skip);
 }
 
-/* Adds what the check comes to, behind the zero bytes that fill the content up. */
+/* Fills the content up with zero bytes, where the protocol does so, and adds the check. */
 static inline void zgi_put_check(struct zg_encoder *encoder, const struct zg_protocol *protocol, zg_check_word state,
                                  size_t length)
 {
@@ -142,7 +142,7 @@ static inline void zgi_put_check(struct zg_encoder *encoder, const struct zg_pro
     zg_encoder_put(encoder, protocol->framing, tail, check->size);
 }
 
-/* Adds a header and a payload, and the check behind them. */
+/* Adds a header and a payload, then the check. */
 static inline void zgi_put_parts(struct zg_encoder *encoder, const struct zg_protocol *protocol, const uint8_t *header,
                                  const uint8_t *payload, size_t length)
 {
@@ -153,8 +153,8 @@ static inline void zgi_put_parts(struct zg_encoder *encoder, const struct zg_pro
     zgi_put_check(encoder, protocol, state, length);
 }
 
-/* Sends one frame, whole or not at all: 0 and its bytes on the wire, or ZG_EROOM. `front` is the header; without a
- * payload, that stands behind it, and room for the check behind that. */
+/* Sends one frame, whole or not at all: 0, with its bytes on the wire in `*wire`; or ZG_EROOM. `front` is the header.
+ * If `payload` is NULL the payload follows the header in memory, and there is room for the check after it. */
 static inline int zgi_write_frame(struct zg_ring *ring, const struct zg_protocol *protocol, uint8_t *front,
                                   const uint8_t *payload, size_t length, size_t *wire)
 {

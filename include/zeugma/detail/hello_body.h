@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. The code of the service hello, part of each node that has it (protocol->hello is not NULL).
+ * Private. The service hello, part of each node whose protocol->hello is not NULL.
  */
 
 static inline uint16_t zgi_hello_number(const struct zg_hello_terms *terms, const uint8_t *at)
@@ -21,7 +21,7 @@ static inline uint16_t zgi_boot_number(const struct zg_link *link)
     return number != 0 ? number : 1;
 }
 
-/* This node's number as the peer is to know it. */
+/* This node's boot number as its peer is to know it. */
 static inline uint16_t zgi_own_number(const struct zg_hello *hello, uint16_t boot)
 {
     const uint16_t number = (uint16_t)(boot + hello->runs * UINT16_C(0x6D3B));
@@ -47,7 +47,7 @@ static inline enum zg_match zgi_hello_match(const struct zg_hello_terms *terms, 
     return memcmp(payload, own, sizeof own) == 0 ? ZG_MATCH_SAME : ZG_MATCH_OTHER_DEFINITION;
 }
 
-/* Takes a hello's payload. With news, what was between the two must start afresh. */
+/* Takes a hello's payload. If the result is news, everything between the two ends must start afresh. */
 static inline enum zgi_news zgi_hello_take(struct zg_link *link, struct zg_hello *hello, uint16_t own,
                                            const uint8_t *payload)
 {
@@ -85,8 +85,9 @@ static inline int zgi_hello_send(struct zg_link *link, struct zg_peer *peer, uin
     return zgi_link_send(link, peer->address, terms->id, content, NULL, terms->size);
 }
 
-/* Whether it is time to ask: again while not known, or because nothing passed for the keepalive's time. On a line of
- * half duplex two that sent at once must not do so again: each adds a share of its own. */
+/* Whether it is time to ask for a hello: again while the peer is unknown, or because nothing arrived for the
+ * keepalive's time. On a half-duplex line two ends that sent at once must not do so again, so each adds a different
+ * delay. */
 static inline bool zgi_hello_is_time(struct zg_link *link, struct zg_hello *hello, uint16_t own, uint32_t now)
 {
     const struct zg_hello_terms *terms = ZGI_HELLO(link);
@@ -99,7 +100,7 @@ static inline bool zgi_hello_is_time(struct zg_link *link, struct zg_hello *hell
                         : quiet >= (terms->wait_us << hello->tries) + spread;
 }
 
-/* Sends what is due. */
+/* Sends the hello that is due. */
 static inline void zgi_hello_poll(struct zg_link *link, struct zg_peer *peer, struct zg_hello *hello, uint16_t own,
                                   uint32_t now)
 {

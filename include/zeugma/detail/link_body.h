@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. What an end does with its line: sends, receives, hands on and counts frames, watches silence and peers. Of
- * the code for one protocol only what that one needs is left.
+ * Private. An end at work: receives bytes, hands frames on, counts them, watches for silence. It includes what it
+ * builds on; the compiler drops what a protocol does not need.
  */
 
 #include "zeugma/detail/receiver_body.h"
@@ -15,7 +15,7 @@
 
 #include "zeugma/detail/peers_body.h"
 
-/* Hands a frame on, of this version or another, and counts what became of it. */
+/* Hands on a frame, of this version or another, and counts the result. */
 static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_frame *frame, const uint8_t *payload,
                                size_t length, uint32_t now)
 {
@@ -42,7 +42,7 @@ static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_fra
         result = zgi_deliver(link, frame, payload, length);
         counter = ZGI_COUNTER(extra_bytes);
         if (protocol->filled > 0 && !protocol->length_ends && result > 0)
-            return; /* they are zero bytes */
+            return; /* what is left over are the zero bytes that fill the content up */
         if (result < 0) {
             counter = result == ZG_EUNKNOWN ? ZGI_COUNTER(unknown_id) : ZGI_COUNTER(bad_payload);
             result = 1;
@@ -54,7 +54,7 @@ static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_fra
 
 #if ZGI_WHOLE_FRAMES && !ZGI_IN_PLACE
 
-/* Takes frames that lie whole in bytes which stay where they are, and returns how many bytes. */
+/* Takes frames that are complete in `bytes`, which stay valid. Returns how many bytes they took. */
 static ZGI_QUICK size_t zgi_take_whole(struct zg_link *link, const struct zg_protocol *protocol, const uint8_t *bytes,
                                        size_t count, uint32_t now)
 {
@@ -87,15 +87,15 @@ static inline size_t zgi_take_whole(struct zg_link *link, const struct zg_protoc
 
 #endif
 
-/* Takes bytes up to the first that something ends at, and hands a frame on. Bytes of the ring are given back before a
- * handler is called, which may take its time. */
+/* Takes bytes up to the first at which something ends, and hands a frame on. Bytes of the ring are released before the
+ * handler is called, because it may be slow. */
 static ZGI_QUICK zgi_span zgi_take_some(struct zg_link *link, bool silent, const uint8_t *bytes, zgi_span count,
                                         bool from_ring, uint32_t now, enum zg_outcome *outcome)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     struct zg_found found;
     struct zg_frame frame;
-    ZGI_WRITTEN(frame.header); /* where it is a frame's */
+    ZGI_WRITTEN(frame.header); /* the header, if it was a frame */
     const zgi_span taken = zgi_receive(ZGI_RECEIVER(link), silent, bytes, count, &found, &frame.header);
 
     if (protocol->console)
@@ -110,9 +110,9 @@ static ZGI_QUICK zgi_span zgi_take_some(struct zg_link *link, bool silent, const
     return taken;
 }
 
-/* Takes bytes, all of them, and what becomes complete by them. Without `known` they are the ring's; else they stay, and
- * `known` is as for zgi_receive_whole(). Where the line was silent, what is open ends, or is given up and read again.
- */
+/* Takes all bytes, and handles whatever they complete. If `known` is NULL the bytes are the ring's; otherwise they stay
+ * valid, and `known` is as for zgi_receive_whole(). If the line was silent, an open candidate ends, or is abandoned and
+ * its bytes are searched again. */
 static ZGI_QUICK void zgi_take(struct zg_link *link, bool silent, const uint8_t *bytes, size_t count,
                                const struct zg_protocol *known, uint32_t now)
 {
@@ -132,7 +132,7 @@ static ZGI_QUICK void zgi_take(struct zg_link *link, bool silent, const uint8_t 
         bytes += taken;
         count -= taken;
         if (!rereads && count == 0)
-            return; /* no event comes without bytes */
+            return; /* nothing can end without bytes */
         if (!rereads || outcome != ZG_OUTCOME_OPEN || count > 0) {
             telling = false;
         } else {
@@ -143,7 +143,7 @@ static ZGI_QUICK void zgi_take(struct zg_link *link, bool silent, const uint8_t 
     }
 }
 
-/* Whether the receive interrupt has been quiet for the gap that ends a frame. The ring was empty before this call. */
+/* Whether the receive interrupt was quiet for the gap that ends a frame. The ring was empty before this call. */
 static inline bool zgi_gap_came(struct zg_link *link)
 {
     zgi_hold(link);
@@ -152,7 +152,7 @@ static inline bool zgi_gap_came(struct zg_link *link)
     return zg_clock_since(zgi_now(link), last) >= ZGI_PROTOCOL_OF(link)->gap_us;
 }
 
-/* Whether silence in which nothing came is to be told. */
+/* Whether the receiver must be told of silence in which no byte came. */
 static inline bool zgi_is_silent(struct zg_link *link, uint32_t now)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
@@ -173,7 +173,7 @@ static inline bool zgi_is_silent(struct zg_link *link, uint32_t now)
     return true;
 }
 
-/* How many of `due` bytes come before the next place where silence ended a frame; 0: here is one. */
+/* How many of `due` bytes come before the next place where silence ended a frame. 0: it is here. */
 static inline zg_index zgi_before_gap(struct zg_link *link, zg_index due)
 {
     struct zg_link_gaps *gaps = link->gaps;
@@ -186,7 +186,7 @@ static inline zg_index zgi_before_gap(struct zg_link *link, zg_index due)
     return ahead < due ? ahead : due;
 }
 
-/* Takes what was in the receive ring when it was called, and tells silence. */
+/* Takes what was in the receive ring at the time of the call, and notices silence. */
 static inline void zgi_take_received(struct zg_link *link, uint32_t now)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
@@ -209,7 +209,7 @@ static inline void zgi_take_received(struct zg_link *link, uint32_t now)
             count = zgi_before_gap(link, count);
         if (protocol->framing->rereads || protocol->console)
             zgi_take(link, count == 0, span, count, NULL, now);
-        else /* the rest comes with the next turn */
+        else /* the rest follows with the next turn */
             count = (zg_index)zgi_take_some(link, count == 0, span, count, true, now, &outcome);
         due = (zg_index)(due - count);
     } while (due > 0);
@@ -219,8 +219,8 @@ static inline void zgi_take_received(struct zg_link *link, uint32_t now)
     }
 }
 
-/* zg_any_link_receive(); `known` as for zgi_receive_whole(). The first poll that finds silence may itself be late, and
- * bytes have come since the last reading: it takes a second one, with no bytes read in between. */
+/* zg_any_link_receive(); `known` is as for zgi_receive_whole(). A poll that finds silence may itself be late, with
+ * bytes waiting that were not read yet. So silence counts only if a second poll finds it, with no bytes in between. */
 static ZGI_QUICK void zgi_link_receive(struct zg_link *link, const struct zg_protocol *known, const uint8_t *bytes,
                                        size_t count)
 {

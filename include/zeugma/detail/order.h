@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
-/* Private. Loads and stores of ring indices with the order that a single producer and a single consumer need: what was
- * written before a release store is seen after the acquire load that reads it. And for bytes that may be written over
- * while they are read: a store that is seen before any later one, a load that is made after all earlier ones. */
+/* Private. Loads and stores of ring indices, ordered as a single producer and a single consumer need: what was written
+ * before a release store is visible after the acquire load that reads it. Also, for bytes that may be overwritten while
+ * they are read: a store that is visible before any later one, and a load that is made after all earlier ones. */
 #ifndef ZEUGMA_DETAIL_ORDER_H
 #define ZEUGMA_DETAIL_ORDER_H
 
@@ -43,7 +43,7 @@ static inline uint8_t zgi_load_byte(const uint8_t *at)
 
 #else
 
-/* What keeps accesses in their order: on one core the compiler alone. */
+/* What keeps accesses in order. On one core that is the compiler alone. */
 #if defined(__GNUC__)
 #define ZGI_FENCE_ACQUIRE() __atomic_signal_fence(__ATOMIC_ACQUIRE)
 #define ZGI_FENCE_RELEASE() __atomic_signal_fence(__ATOMIC_RELEASE)
@@ -51,7 +51,7 @@ static inline uint8_t zgi_load_byte(const uint8_t *at)
 #include <stdatomic.h>
 #define ZGI_FENCE_ACQUIRE() atomic_thread_fence(memory_order_acquire)
 #define ZGI_FENCE_RELEASE() atomic_thread_fence(memory_order_release)
-#elif ZG_ONE_CORE /* such compilers leave accesses as they are written, volatile ones in their order */
+#elif ZG_ONE_CORE /* such compilers keep volatile accesses in order */
 #define ZGI_FENCE_ACQUIRE() ((void)0)
 #define ZGI_FENCE_RELEASE() ((void)0)
 #else

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
-/* Private. What an end notes of its peers: sequence numbers, versions, silence; and which frames are for it. */
+/* Private. What an end notes about its peers: sequence numbers, versions, silence; and which frames are for it. */
 
-/* The peer that has this address. */
+/* The peer with this address, or NULL. */
 static inline struct zg_peer *zgi_peer(struct zg_link *link, zg_header_word address)
 {
     struct zg_peer *peer = &link->peer;
@@ -20,7 +20,7 @@ static inline void zgi_tell(struct zg_link *link, struct zg_peer *peer, enum zg_
         protocol->changed(ZGI_OWNER(ZGI_RECEIVER(link)), peer, event);
 }
 
-/* Tells what a frame's sequence says. */
+/* Notes a frame's sequence number, and counts what it says about lost, repeated and late frames. */
 static inline void zgi_note_sequence(struct zg_link *link, struct zg_peer *peer, struct zg_frame *frame)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
@@ -29,7 +29,7 @@ static inline void zgi_note_sequence(struct zg_link *link, struct zg_peer *peer,
         return;
     zg_header_word skipped;
     frame->arrival = zg_sequence_note(&peer->heard, protocol->sequence_bits, frame->header.sequence, &skipped);
-    if (protocol->hello) /* to be taken back, should the frame tell of a restart */
+    if (protocol->hello) /* undone if the frame turns out to be a restarted peer's hello */
         frame->skipped = skipped;
     if (frame->arrival == ZG_ARRIVAL_NEXT)
         zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(lost), skipped);
@@ -37,7 +37,7 @@ static inline void zgi_note_sequence(struct zg_link *link, struct zg_peer *peer,
         zgi_count(ZGI_RECEIVER(link), frame->arrival == ZG_ARRIVAL_LATE ? ZGI_COUNTER(late) : ZGI_COUNTER(repeated), 1);
 }
 
-/* A frame came from a peer that restarted: what its number seemed to tell is taken back, and its run counted anew. */
+/* A frame came from a peer that restarted: undoes what its number was counted as, and starts counting anew. */
 static inline void zgi_forget_sequence(struct zg_link *link, const struct zg_frame *frame)
 {
     struct zg_counters *counters = &link->counters;
@@ -53,7 +53,7 @@ static inline void zgi_forget_sequence(struct zg_link *link, const struct zg_fra
     (void)zg_sequence_note(&frame->peer->heard, ZGI_PROTOCOL_OF(link)->sequence_bits, frame->header.sequence, &skipped);
 }
 
-/* A frame came from a peer, of this version or not. */
+/* A frame came from a peer, of this version or another. */
 static inline void zgi_note_peer(struct zg_link *link, struct zg_peer *peer, const struct zg_frame *frame, bool foreign)
 {
     if (ZGI_PROTOCOL_OF(link)->turn_us > 0 && frame->header.source == link->asked)
@@ -72,7 +72,7 @@ static inline void zgi_note_peer(struct zg_link *link, struct zg_peer *peer, con
     }
 }
 
-/* Peers that were silent for too long are down. */
+/* Reports peers as down that were silent for too long. */
 static inline void zgi_watch_peers(struct zg_link *link, uint32_t now)
 {
     const uint32_t limit = ZGI_PROTOCOL_OF(link)->link_timeout_us;
@@ -89,7 +89,7 @@ static inline void zgi_watch_peers(struct zg_link *link, uint32_t now)
     } while (peer && ZGI_PROTOCOL_OF(link)->source_bits > 0);
 }
 
-/* The address of everybody. */
+/* The address that means every node: all bits set. */
 static inline zg_header_word zgi_everybody(const struct zg_link *link)
 {
     const unsigned bits = ZGI_PROTOCOL_OF(link)->destination_bits;
@@ -98,7 +98,7 @@ static inline zg_header_word zgi_everybody(const struct zg_link *link)
     return (zg_header_word)(bits == 0 ? 0 : ZG_HEADER_WORD_MAX >> (ZG_HEADER_WORD_BITS - bits));
 }
 
-/* Whether a frame is for this node: it has its address, or that of everybody. */
+/* Whether a frame is for this node: it has its address, or the one of every node. */
 static inline bool zgi_is_for_us(const struct zg_link *link, const struct zg_header *header)
 {
     return ZGI_PROTOCOL_OF(link)->destination_bits == 0 || header->destination == link->address ||

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. What framing_body.h and short_cobs_body.h share: a candidate's check, and the account of all bytes. As the
- * other bodies it is compiled for each end, which zeugma/detail/specialise.h or zeugma/detail/any_end.h describes
- * before; it has no guard of its own.
+ * Private. What framing_body.h and short_cobs_body.h share: a candidate's check, and the counting of all bytes. Like
+ * the other bodies it is compiled once for each end, which specialise.h or any_end.h describes; so it has no include
+ * guard.
  */
 
 /* A number of contiguous received bytes. */
@@ -12,7 +12,7 @@ typedef size_t zgi_span;
 typedef zg_index zgi_span;
 #endif
 
-/* What is added to a counter at once: bytes in memory, or numbers skipped. */
+/* What is added to a counter at a time: bytes in memory, or skipped numbers. */
 #if UINTPTR_MAX <= 0xFFFF && ZG_HEADER_WORD_BITS == 8 && ZG_RING_INDEX_BITS == 8 && ZGI_IN_PLACE
 typedef uint8_t zgi_amount;
 #elif UINTPTR_MAX <= 0xFFFF && ZG_HEADER_WORD_BITS > 16
@@ -21,15 +21,15 @@ typedef uint32_t zgi_amount;
 typedef size_t zgi_amount;
 #endif
 
-/* Adds to the counter that stands at ZGI_COUNTER(name). */
+/* Adds to the counter given by ZGI_COUNTER(name). */
 static ZGI_SHARED void zgi_count(zgi_receiver *receiver, uint8_t counter, zgi_amount times)
 {
     uint32_t *at = (uint32_t *)(void *)((unsigned char *)ZGI_COUNTERS(receiver) + counter);
     *at += (uint32_t)times;
 }
 
-/* The check's state behind `length` bytes of content, but for bytes that may be the check itself; it was `state` behind
- * the first `checked` of them. */
+/* The check's state after `length` bytes of content, without those at the end that may be the check itself; `state` is
+ * the state after the first `checked` bytes. */
 static inline zg_check_word zgi_check_content(const struct zg_check *check, zg_check_word state, size_t checked,
                                               const uint8_t *content, size_t length)
 {
@@ -38,7 +38,7 @@ static inline zg_check_word zgi_check_content(const struct zg_check *check, zg_c
     return zgi_check_update(check, state, content + checked, length - check->size - checked);
 }
 
-/* Whether the check behind the content is what the state comes to. */
+/* Whether the check at the content's end agrees with the state. */
 static inline bool zgi_check_passes(const struct zg_check *check, zg_check_word state, const uint8_t *content,
                                     size_t length, struct zg_found *found)
 {
@@ -49,14 +49,14 @@ static inline bool zgi_check_passes(const struct zg_check *check, zg_check_word 
     return found->expected == found->found;
 }
 
-/* The payload's bytes, of a frame with so many bytes of content. */
+/* The size of the payload of a frame with `length` bytes of content. */
 static inline size_t zgi_payload_length(const struct zg_protocol *protocol, size_t length,
                                         const struct zg_header *header)
 {
     return protocol->length_ends ? (size_t)header->length : length - protocol->header_size - protocol->check->size;
 }
 
-/* What a candidate's content is: a frame, or why it is none. The check's state is that behind its first `checked`
+/* Judges a candidate's content: a frame, or why it is none. `state` is the check's state after its first `checked`
  * bytes. */
 static ZGI_QUICK enum zg_outcome zgi_judge(zgi_receiver *receiver, const struct zg_protocol *protocol,
                                            zg_check_word state, size_t checked, const uint8_t *content, size_t length,
@@ -79,7 +79,8 @@ static ZGI_QUICK enum zg_outcome zgi_judge(zgi_receiver *receiver, const struct 
     return verdict == 0 || protocol->version_bits == 0 ? ZG_OUTCOME_FRAME : ZG_OUTCOME_VERSION;
 }
 
-/* The counters of each outcome: the number of its bytes', and 16 times that of its own, or 0: there is none. */
+/* Two counters for each outcome: in the low four bits the index of the one for its bytes, above them that of the one
+ * for the outcome itself (0: none). */
 #define ZGI_BOTH(bytes, times) ((uint8_t)(ZG_COUNTER_INDEX(bytes) + 16U * ZG_COUNTER_INDEX(times)))
 static const uint8_t zgi_counters_of[] ZG_FLASH = {
     0,
@@ -98,7 +99,7 @@ static const uint8_t zgi_counters_of[] ZG_FLASH = {
 ZG_ASSERT(sizeof zgi_counters_of == ZG_OUTCOME_IDLE + 1, "a row for each zg_outcome");
 ZG_ASSERT(ZG_COUNTER_INDEX(bytes_idle) < 16 && ZG_COUNTER_INDEX(timed_out) < 16, "these counters stand in front");
 
-/* Counts the bytes that were taken, an outcome, and its bytes. */
+/* Counts the bytes taken, an outcome, and the bytes of that outcome. */
 static inline void zgi_count_outcome(zgi_receiver *receiver, enum zg_outcome outcome, size_t taken, size_t wire)
 {
     zgi_count(receiver, ZGI_COUNTER(bytes_in), (zgi_amount)taken);
@@ -112,7 +113,7 @@ static inline void zgi_count_outcome(zgi_receiver *receiver, enum zg_outcome out
         zgi_count(receiver, ZGI_COUNTER(other_version), 1);
 }
 
-/* Puts the check behind a header and a payload that stand in one piece; the bytes of all. */
+/* Appends the check to a header and payload that are contiguous. Returns the bytes of all three. */
 static inline size_t zgi_close_content(const struct zg_protocol *protocol, uint8_t *content, size_t length)
 {
     const struct zg_check *check = protocol->check;

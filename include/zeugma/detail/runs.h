@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Private: runs of bytes other than zero: by words where a register holds eight bytes, or where it holds four and they
- * may stand anywhere; else, where size counts more, byte by byte. */
+/* Private: runs of bytes other than zero. By words where a register holds eight bytes, or four and words may be
+ * unaligned; otherwise byte by byte, which is smallest. */
 #ifndef ZEUGMA_DETAIL_RUNS_H
 #define ZEUGMA_DETAIL_RUNS_H
 
@@ -19,7 +19,7 @@ static inline size_t zgi_copy_long_run(uint8_t *to, const uint8_t *from, size_t 
     return length;
 }
 
-/* Lets what comes later come near already: what was read from a system in large pieces is seldom near. */
+/* Prefetches bytes. Those that the system delivers in large pieces are seldom in the cache. */
 static inline void zgi_fetch_ahead(const uint8_t *bytes, size_t count)
 {
     enum { AHEAD = 2048 };
@@ -33,13 +33,13 @@ static inline void zgi_fetch_ahead(const uint8_t *bytes, size_t count)
 #endif
 }
 
-/* The top bit of each byte that is zero, and maybe of those above it. */
+/* The top bit of each byte that is zero. Bits above the lowest zero byte may be wrong. */
 static inline uint64_t zgi_zeros(uint64_t word)
 {
     return (word - UINT64_C(0x0101010101010101)) & ~word & UINT64_C(0x8080808080808080);
 }
 
-/* Copy eight bytes, or sixteen; tell whether none of them is zero. */
+/* Copy eight bytes, or sixteen. The result says whether none of them is zero. */
 static inline int zgi_copy_8(uint8_t *to, const uint8_t *from)
 {
     uint64_t word;
@@ -61,7 +61,7 @@ static inline int zgi_copy_16(uint8_t *to, const uint8_t *from)
     return _mm_movemask_epi8(_mm_cmpeq_epi8(bytes, _mm_setzero_si128())) == 0;
 }
 
-/* Where the first zero is; `count`: there is none. */
+/* The position of the first zero, or `count`. */
 static inline size_t zgi_find_zero(const uint8_t *bytes, size_t count)
 {
     size_t i = 0;
@@ -83,7 +83,7 @@ static inline int zgi_copy_16(uint8_t *to, const uint8_t *from)
 {
     uint64_t words[2];
 
-    memcpy(to, from, sizeof words); /* in one piece, which the check may then read in one */
+    memcpy(to, from, sizeof words); /* one store, which the check can then read in one load */
     memcpy(words, from, sizeof words);
     return (zgi_zeros(words[0]) | zgi_zeros(words[1])) == 0;
 }
@@ -96,7 +96,7 @@ static inline size_t zgi_find_zero(const uint8_t *bytes, size_t count)
 
 #endif
 
-/* Copies bytes up to a zero, at most `most`, and returns their number. Up to `most` bytes are written. */
+/* Copies bytes up to a zero, at most `most`, and returns how many. May write up to `most` bytes. */
 static inline size_t zgi_copy_run(uint8_t *to, const uint8_t *from, size_t most)
 {
     size_t i = 0;
@@ -106,7 +106,7 @@ static inline size_t zgi_copy_run(uint8_t *to, const uint8_t *from, size_t most)
     while (most - i >= 16 && zgi_copy_16(to + i, from + i))
         i += 16;
     if (most >= 16 && most - i < 16 && zgi_copy_16(to + most - 16, from + most - 16))
-        return most; /* the last sixteen, some of them again */
+        return most; /* the last sixteen, some of them for the second time */
     while (most - i >= 8 && zgi_copy_8(to + i, from + i))
         i += 8;
     for (; i < most && from[i] != 0; i++)
@@ -116,7 +116,7 @@ static inline size_t zgi_copy_run(uint8_t *to, const uint8_t *from, size_t most)
 
 #else
 
-/* Copies up to 255 bytes up to a zero, and returns their number: four at a time where words may stand anywhere. */
+/* Copies up to 255 bytes up to a zero, and returns how many; four at a time where words may be unaligned. */
 static inline uint8_t zgi_copy_run(uint8_t *to, const uint8_t *from, uint8_t most)
 {
     uint8_t left = most;

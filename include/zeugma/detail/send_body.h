@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. How an end sends: when the line may be used, a frame into the transmit ring, an answer that must wait, text.
+ * Private. How an end sends: when it may use the line, a frame into the transmit ring, an answer that must wait, text.
  */
 
 static inline uint32_t zgi_now(const struct zg_link *link)
@@ -14,8 +14,9 @@ static inline void zgi_start_transmit(const struct zg_link *link)
         link->port->start_transmit(link->port_context);
 }
 
-/* Half duplex: whether the others are quiet, and none of them is to answer; one that is asked may be sent more, but by
- * those that cannot be in time. */
+/* Half duplex: whether the line is free for a frame to `to`. The others must be quiet, and none may be expected to
+ * answer. The node that is to answer may be sent more, except by an end whose timing is too coarse for that
+ * (protocol->awaits). */
 static inline bool zgi_line_is_free(struct zg_link *link, zg_header_word to, uint32_t now)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
@@ -30,8 +31,8 @@ static inline bool zgi_line_is_free(struct zg_link *link, zg_header_word to, uin
     return true;
 }
 
-/* Half duplex: two that sent at once must not do so again after the same time. A share of `us`, 0 to 63 64ths, another
- * each time and for each node's number. */
+/* Half duplex: two ends that sent at once must not do so again after the same time. Returns a delay below `us` that
+ * differs from call to call and between nodes' numbers. */
 static inline uint32_t zgi_spread(const struct zg_link *link, uint32_t us, uint16_t number)
 {
     if (ZGI_PROTOCOL_OF(link)->turn_us == 0)
@@ -39,8 +40,7 @@ static inline uint32_t zgi_spread(const struct zg_link *link, uint32_t us, uint1
     return (us >> 6) * ((uint16_t)((uint32_t)number * (2U * (uint32_t)link->sequence + 1U)) >> 10);
 }
 
-/* Half duplex: the frame that was just sent asks a node for an answer; until it comes, or `us` are over, frames wait.
- */
+/* Half duplex: the frame just sent asks a node for an answer. Until it comes, or `us` have passed, frames wait. */
 static inline void zgi_await(struct zg_link *link, zg_header_word from, uint32_t us)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
@@ -51,7 +51,7 @@ static inline void zgi_await(struct zg_link *link, zg_header_word from, uint32_t
     link->answer_ms = (uint16_t)(us < UINT32_C(65000000) ? us / 1000 + 1 : 65000);
 }
 
-/* Whether the silence that is due in front of a frame was kept: since the ring became empty, or was seen to be. */
+/* Whether the silence that is due before a frame has passed since the transmit ring became empty, or was seen to be. */
 static inline bool zgi_may_begin(struct zg_link *link, zg_header_word to)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
@@ -70,7 +70,7 @@ static inline bool zgi_may_begin(struct zg_link *link, zg_header_word to)
     return zg_clock_since(now, link->sent_us) >= protocol->send_gap_us;
 }
 
-/* Prepares a link, for memory whose sizes are right. */
+/* Prepares a link, with memory whose sizes are right. */
 static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol *protocol, void *owner,
                                   const struct zg_port *port, void *port_context, const struct zg_link_memory *memory)
 {
@@ -99,8 +99,8 @@ static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol
 #endif
 }
 
-/* Sends one frame to any node (zg_any_link_send()). Without a payload, that stands behind the header, and room for the
- * check behind it. */
+/* Sends one frame to any node, as zg_any_link_send(). If `payload` is NULL the payload follows the header in memory,
+ * and there is room for the check after it. */
 static inline int zgi_link_send(struct zg_link *link, zg_header_word to, zg_header_word id, uint8_t *front, const uint8_t *payload,
                                 size_t length)
 {
@@ -132,7 +132,7 @@ static inline void zgi_count_unanswered(struct zg_link *link)
     zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(unanswered), 1);
 }
 
-/* Keeps an answer whose payload is ready, until it may be sent. */
+/* Keeps an answer, whose payload is in its place, until it may be sent. */
 static inline void zgi_late_begin(struct zg_late *late, zg_header_word to, zg_header_word id, size_t length)
 {
     late->to = to;
@@ -141,14 +141,14 @@ static inline void zgi_late_begin(struct zg_late *late, zg_header_word to, zg_he
     late->due = true;
 }
 
-/* Sends it where it may be; `content` is as for zgi_link_send(). */
+/* Sends the kept answer if the line allows; `content` is as for zgi_link_send(). */
 static inline void zgi_late_poll(struct zg_link *link, struct zg_late *late, uint8_t *content)
 {
     if (late->due && zgi_link_send(link, late->to, late->id, content, NULL, late->length) == 0)
         late->due = false;
 }
 
-/* Sends text between frames, as many whole characters as there is room for; returns how many bytes. */
+/* Sends text between frames: as many whole characters as there is room for. Returns how many bytes. */
 static inline size_t zgi_link_print(struct zg_link *link, const char *text, size_t size)
 {
     const size_t room = zg_ring_room(&link->transmit);

@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. What an end answers by itself: echoes and counters. The messages are laid out as services.yaml says. Where
- * silence is due in front of a frame, no answer can be sent at once: `late` keeps it, with its content; else `late` is
- * NULL. `content` has room for a header, the largest payload and a check.
+ * Private. What an end answers by itself: echoes and counters, in the messages of services.yaml. Where silence is due
+ * before each frame, an answer cannot be sent at once: `late` keeps it, with its content. Otherwise `late` is NULL.
+ * `content` has room for a header, the largest payload and a check.
  */
 
-/* Sends an answer whose payload stands in its place. Whether it was sent, or kept. */
+/* Sends an answer whose payload is in its place, or keeps it. False: neither was possible. */
 static inline bool zgi_answer(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_header_word to, zg_header_word id,
                               size_t length)
 {
@@ -19,7 +19,7 @@ static inline bool zgi_answer(struct zg_link *link, struct zg_late *late, uint8_
     return false;
 }
 
-/* Whether an answer is still kept, so that there is no place for this one. */
+/* Whether an earlier answer is still kept, so that there is no place for this one. */
 static inline bool zgi_is_late(struct zg_link *link, const struct zg_late *late)
 {
     if (!late || !late->due)
@@ -28,7 +28,7 @@ static inline bool zgi_is_late(struct zg_link *link, const struct zg_late *late)
     return true;
 }
 
-/* An echo_request: sends its bytes back. */
+/* Answers an echo_request with the same bytes. */
 static inline void zgi_echo(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_header_word to, zg_header_word id,
                             const uint8_t *payload, size_t length)
 {
@@ -44,8 +44,8 @@ static inline void zgi_put_counter(uint8_t *at, uint32_t value, bool big_endian)
         at[big_endian ? 3 - i : i] = (uint8_t)value;
 }
 
-/* A counters_request: sends as many counters as fit, `most` at most, from the one that is asked for. Once they are sent
- * they are cleared, if that is asked for. Bytes of the request that were left over, or ZG_ESIZE. */
+/* Answers a counters_request with as many counters as fit, at most `most`, from the one asked for. If the request says
+ * so, they are cleared once sent. Returns how many bytes of the request were left over, or ZG_ESIZE. */
 static inline int zgi_counters(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_header_word to, zg_header_word id,
                                uint8_t most, bool big_endian, const uint8_t *payload, size_t length)
 {

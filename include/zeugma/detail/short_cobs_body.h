@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. How an end finds frames and writes them, where the framing is COBS and no content is long enough for a full
- * block: a frame's bytes are its content behind one byte, but for zeros that the code bytes stand for. So they are
- * gathered up to the delimiter, and the zeros put back where they were; the check follows in one stretch. On small
- * processors that is less code and less time than zeugma/detail/framing_body.h, and counts the same.
+ * Private. How an end finds and writes COBS frames whose content is too short for a full block. Such a frame is one
+ * byte followed by its content, with code bytes in the place of zeros. So bytes are gathered up to the delimiter, the
+ * zeros are put back in place, and the check runs over all at once. On small processors that is less code and time than
+ * framing_body.h, with the same counters.
  */
-/* Of the frame that was found last. */
+/* The content of the frame that was found last. */
 static inline const uint8_t *zgi_content(const struct zg_link *link)
 {
     ZGI_KNOW_FRAME(link);
@@ -18,7 +18,7 @@ static inline size_t zgi_content_length(const struct zg_link *link, const struct
     return found->wire - 2;
 }
 
-/* Whether each code byte leads to the next, and the last to the frame's end; they become zeros. */
+/* Replaces the code bytes by zeros. False: they do not lead from one to the next up to the frame's end. */
 static inline bool zgi_put_zeros_back(uint8_t *frame, size_t size)
 {
     size_t at = frame[0];
@@ -31,7 +31,7 @@ static inline bool zgi_put_zeros_back(uint8_t *frame, size_t size)
     return at == size;
 }
 
-/* What the gathered bytes are, at a delimiter. */
+/* Judges the gathered bytes at a delimiter. */
 static inline enum zg_outcome zgi_judge_gathered(struct zg_link *link, size_t size, struct zg_found *found,
                                                  struct zg_header *header)
 {
@@ -46,8 +46,8 @@ static inline enum zg_outcome zgi_judge_gathered(struct zg_link *link, size_t si
     return zgi_judge(link, protocol, protocol->check->start, protocol->check->skip, frame + 1, size - 1, found, header);
 }
 
-/* Where `silent` gives up what is open, else takes bytes up to the first that something ends at, and returns their
- * number. */
+/* If `silent`, abandons what is open. Otherwise takes bytes up to the first at which something ends, and returns how
+ * many. */
 static inline zgi_span zgi_receive(struct zg_link *link, bool silent, const uint8_t *bytes, zgi_span count,
                                    struct zg_found *found, struct zg_header *header)
 {
@@ -86,8 +86,8 @@ static inline zgi_span zgi_receive(struct zg_link *link, bool silent, const uint
     return (zgi_span)taken;
 }
 
-/* Sends one frame, whole or not at all: 0 and its bytes on the wire, or ZG_EROOM. `front` is the header, behind which
- * the payload stands, and room for the check. */
+/* Sends one frame, whole or not at all: 0, with its bytes on the wire in `*wire`; or ZG_EROOM. `front` is the header,
+ * followed by the payload and room for the check. */
 static inline int zgi_write_frame(struct zg_ring *ring, const struct zg_protocol *protocol, uint8_t *front,
                                   const uint8_t *payload, size_t length, size_t *wire)
 {

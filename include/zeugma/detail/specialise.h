@@ -1,25 +1,26 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. The contract between an end and the code that is compiled for it alone, of which the compiler leaves what is
- * needed. An end's file, after the header with its struct and its protocol's PROTOCOL_frame.h,
+ * Private. The contract between an end and the code that is compiled for this end alone; the compiler drops what the
+ * end does not need. An end's source file, after including the header with its struct and its protocol's
+ * PROTOCOL_frame.h,
  *
  * 1. defines ZGI_RUNTIME      the ZG_RUNTIME for which it was generated;
- *            ZGI_NAME(name)   an identifier of this end's own, for each name in here;
- *            ZGI_FRAME(name)  the same of the protocol: its functions admit, write_header and, where there is a check,
+ *            ZGI_NAME(name)   an identifier of this end's own, for each name listed here;
+ *            ZGI_FRAME(name)  the same for the protocol's functions admit, write_header and, if there is a check,
  *                             check_update and check_finish;
- *            ZGI_END          the type of the end: `struct zg_link link` first, and the arrays receive, transmit and
- *                             frame; `struct zg_receiver receiver` unless ZGI_IN_PLACE;
- *            ZGI_CHECKED      whether there is a check: 0 or 1, as those that follow;
- *            ZGI_IS_COBS         whether the framing is COBS;
- *            ZGI_IN_PLACE     whether bytes are gathered, and taken apart where they are: short_cobs_body.h;
+ *            ZGI_END          the type of the end: its first member is `struct zg_link link`; it has the arrays
+ *                             receive, transmit and frame, and `struct zg_receiver receiver` unless ZGI_IN_PLACE;
+ *            ZGI_CHECKED      whether there is a check: 0 or 1, like those that follow;
+ *            ZGI_IS_COBS      whether the framing is COBS;
+ *            ZGI_IN_PLACE     whether frames are gathered and decoded in place: short_cobs_body.h;
  *            ZGI_MAX_CONTENT  the most bytes of header, payload and check;
- *            ZGI_FED_AT_ONCE  whether bytes come by zgi_link_receive(), too;
+ *            ZGI_FED_AT_ONCE  whether bytes also come by zgi_link_receive();
  * 2. includes this file;
- * 3. defines the constant zgi_protocol, whose admit, write_header and deliver are not used, and declares zgi_deliver()
- *    and, where messages have tickets, zgi_settled(), as in any_end.h;
- * 4. includes link_body.h, and of its services' hello_body.h, delivery_body.h, services_body.h and variables_body.h;
- * 5. is written by the names of these, and defines what it declared;
- * 6. includes specialised.h, after which none of all that is defined, and another end may follow.
+ * 3. defines the constant zgi_protocol, whose admit, write_header and deliver stay unused, and declares zgi_deliver()
+ *    and, if messages have tickets, zgi_settled(), as in any_end.h;
+ * 4. includes link_body.h, and those of hello_body.h, delivery_body.h, services_body.h and variables_body.h that it needs;
+ * 5. uses the functions of these, and defines what it declared;
+ * 6. includes specialised.h, which undefines everything again, so that another end may follow.
  */
 
 #if defined(ZGI_PROTOCOL)
@@ -52,7 +53,7 @@ ZG_ASSERT(!ZGI_IN_PLACE || ZGI_MAX_CONTENT <= 253, "only content without a full 
 ZG_ASSERT(offsetof(ZGI_END, link) == 0 && sizeof(((ZGI_END *)0)->link) == sizeof(struct zg_link),
           "an end begins with its struct zg_link link");
 
-/* Names of this end's own for all that is compiled for it. */
+/* Names of this end's own for everything that is compiled for it. */
 #define zgi_admit ZGI_NAME(admit)
 #define zgi_advance_check ZGI_NAME(advance_check)
 #define zgi_amount ZGI_NAME(amount)
@@ -179,7 +180,7 @@ ZG_ASSERT(offsetof(ZGI_END, link) == 0 && sizeof(((ZGI_END *)0)->link) == sizeof
 
 #define ZGI_PROTOCOL(receiver) (&zgi_protocol)
 
-/* What receives a link's bytes, its owner, and what it counts with. */
+/* What receives a link's bytes, its owner, and the counters it adds to. */
 #if ZGI_IN_PLACE
 typedef struct zg_link zgi_receiver;
 #define ZGI_RECEIVER(link) (link)
@@ -192,8 +193,8 @@ typedef struct zg_receiver zgi_receiver;
 #define ZGI_COUNTERS(at) (&((ZGI_END *)ZGI_OWNER(at))->link.counters)
 #endif
 
-/* An end's rings and frame buffer are its own members. Told so where they are used, an 8-bit processor's compiler need
- * not fetch where they are; a larger one's gains nothing. */
+/* An end's rings and frame buffer are its own members. If told so, the compiler of an 8-bit processor need not load
+ * where they are; for a larger processor it makes no difference. */
 #if defined(__GNUC__) && UINTPTR_MAX <= 0xFFFF
 #define ZGI_KNOW(is_so) ((is_so) ? (void)0 : __builtin_unreachable())
 #define ZGI_KNOW_RING(link, ring)                                                                                      \

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Private. Closes an end that zeugma/detail/specialise.h began: of what it defined nothing is left. */
+/* Private. Closes an end that specialise.h began: undefines everything that it defined. */
 
 #undef ZGI_RUNTIME
 #undef ZGI_NAME

@@ -1,14 +1,15 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Private. The service variables at a device: requests of the host, and variables that are sent again and again. The
- * messages are laid out as services.yaml says. The end supplies
- *     zgi_variable_access()  what a host may do with a variable, ZG_MAY_READ and ZG_MAY_WRITE; 0: there is none;
+ * Private. The service variables on a device: requests of the host, and variables that are sent periodically, in the
+ * messages of services.yaml. The end supplies
+ *
+ *     zgi_variable_access()  what a host may do with a variable, ZG_MAY_READ and ZG_MAY_WRITE; 0: there is no such one;
  *     zgi_variable_get()     its value, packed: 0, or a negative error;
- *     zgi_variable_set()     sets it from what was written, if that is good;
- *     zgi_variable_written() tells the application.
+ *     zgi_variable_set()     sets it from what was written, if that is valid;
+ *     zgi_variable_written() informs the application.
  */
 
-/* Whether it may be done, or why not. */
+/* Whether the host may do this, or why not. */
 static inline enum zg_settled zgi_variable_judge(struct zg_link *link, uint8_t index, uint8_t wanted)
 {
     const uint8_t access = zgi_variable_access(link, index);
@@ -18,14 +19,14 @@ static inline enum zg_settled zgi_variable_judge(struct zg_link *link, uint8_t i
     return (access & wanted) != 0 ? ZG_DELIVERED : ZG_REFUSED_NOT_ALLOWED;
 }
 
-/* Bytes of the largest value in a variable_value, which has a ticket and an index in front. */
+/* The most bytes of a value in a variable_value, which begins with a ticket and an index. */
 static inline size_t zgi_variable_room(struct zg_link *link)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     return (size_t)ZGI_DELIVERY(link)->answer_room - protocol->header_size - protocol->check->size - 2;
 }
 
-/* Answers a request with a variable's value, with what was written (else NULL), or with why not. */
+/* Answers a request: with the variable's value, with the value just written (if not NULL), or with why not. */
 static ZGI_SHARED void zgi_variable_answer(struct zg_link *link, struct zg_delivery *delivery, zg_header_word id,
                                            const uint8_t *request, enum zg_settled how, const uint8_t *written,
                                            size_t size)
@@ -47,7 +48,8 @@ static ZGI_SHARED void zgi_variable_answer(struct zg_link *link, struct zg_deliv
     zgi_delivery_answered(link, delivery, at, request[0], id, size + 2);
 }
 
-/* Whether a request, with `least` bytes behind its ticket, is to be answered; else `*result` says what became of it. */
+/* Whether a request is to be answered that has at least `least` bytes after its ticket. If not, `*result` is what
+ * zgi_deliver() returns. */
 static ZGI_SHARED bool zgi_variable_asked(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery,
                                           struct zg_frame *frame, const uint8_t *payload, size_t length, uint8_t least,
                                           int *result)
@@ -69,7 +71,7 @@ static inline int zgi_variable_read(struct zg_link *link, struct zg_hello *hello
     return result;
 }
 
-/* What was written is the answer, and then the application is told. */
+/* The value written is the answer. Then the application is informed. */
 static inline int zgi_variable_write(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery,
                                      zg_header_word id, struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
@@ -87,7 +89,7 @@ static inline int zgi_variable_write(struct zg_link *link, struct zg_hello *hell
     return 0;
 }
 
-/* Begins, changes or ends (period 0) a stream. */
+/* Starts, changes or stops (period 0) a stream. */
 static inline enum zg_settled zgi_stream_set(struct zg_link *link, struct zg_variable_stream *streams, uint8_t count,
                                              uint8_t ticket, uint8_t index, uint16_t period_ms)
 {
@@ -126,7 +128,7 @@ static inline int zgi_variable_stream(struct zg_link *link, struct zg_hello *hel
     return result;
 }
 
-/* Sends those that are due; `content` has room for a header, the largest value's message and a check. */
+/* Sends the streams that are due. `content` has room for a header, the message with the largest value, and a check. */
 static inline void zgi_streams_poll(struct zg_link *link, zg_header_word id, struct zg_variable_stream *streams, uint8_t count,
                                     uint8_t *content, uint32_t now)
 {
@@ -141,9 +143,9 @@ static inline void zgi_streams_poll(struct zg_link *link, zg_header_word id, str
         payload[1] = stream->index;
         if (zgi_variable_get(link, stream->index, payload + 2, zgi_variable_room(link), &size) == 0 &&
             zgi_link_send(link, link->peer.address, id, content, NULL, size + 2) != 0)
-            continue; /* no room: with the next poll */
+            continue; /* no room: tried again with the next poll */
         stream->due_us += (uint32_t)stream->period_ms * 1000U;
-        if (zg_clock_reached(now, stream->due_us)) /* held up: the missed ones are not sent */
+        if (zg_clock_reached(now, stream->due_us)) /* held up: missed values are not sent */
             stream->due_us = now + (uint32_t)stream->period_ms * 1000U;
     }
 }
