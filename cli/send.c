@@ -135,7 +135,7 @@ static void print_end(const struct sending *sending, const struct sent *sent, co
     (void)fflush(stdout);
 }
 
-static void settled(void *data, zg_header_word peer, const struct zg_plan_message *message, uint8_t ticket,
+static void settled(void *data, zg_header_number peer, const struct zg_plan_message *message, uint8_t ticket,
                     const struct zg_value *values, enum zg_settled how)
 {
     struct sending *sending = data;
@@ -343,7 +343,7 @@ static int run_with(const struct cli_verb *verb, int argc, char **argv, const st
                                          : one_message(verb, loaded.plan, argv[3], argc > 4 ? argv[4] : "{}");
         for (unsigned i = 0; items && i < items->len; i++) {
             struct zg_script_item *item = g_ptr_array_index(items, i);
-            item->to = item->to != 0 ? item->to : (zg_header_word)options->to;
+            item->to = item->to != 0 ? item->to : (zg_header_number)options->to;
         }
         if (items && are_addressed(verb, loaded.plan, items)) {
             cli_catch_signals();

@@ -22,7 +22,7 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
 
     *sim = (struct zg_simulated_settings){ .seed = (uint64_t)options->seed,
                                            .baud = (uint64_t)options->baud,
-                                           .address = (zg_header_word)options->address,
+                                           .address = (zg_header_number)options->address,
                                            .busy = options->busy };
     if (options->baud < 0 || options->baud > 100000000) {
         cli_error(verb, "--baud: expected a number from 1 to 100000000, found %" G_GINT64_FORMAT, options->baud);

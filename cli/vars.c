@@ -33,7 +33,7 @@ struct asking {
     struct zg_wire *wire;
     struct zg_session *session;
     GArray *wishes; /* struct wish */
-    zg_header_word to;
+    zg_header_number to;
     uint16_t period_ms; /* of following; 0: once */
     bool as_json, following;
 };
@@ -172,7 +172,7 @@ static void take(void *data, const struct zg_frame *frame, const struct zg_plan_
     }
 }
 
-static void settled(void *data, zg_header_word peer, const struct zg_plan_message *message, uint8_t ticket,
+static void settled(void *data, zg_header_number peer, const struct zg_plan_message *message, uint8_t ticket,
                     const struct zg_value *values, enum zg_settled how)
 {
     struct asking *asking = data;
@@ -391,7 +391,7 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         struct asking asking = { .verb = verb,
                                  .plan = loaded.plan,
                                  .wishes = g_array_new(FALSE, FALSE, sizeof(struct wish)),
-                                 .to = (zg_header_word)options->to,
+                                 .to = (zg_header_number)options->to,
                                  .period_ms = (uint16_t)(period_ns / 1000000),
                                  .as_json = options->as_json };
         status = CLI_NO;

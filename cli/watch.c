@@ -214,7 +214,7 @@ static void take_bytes(void *data, const struct zg_passage *passage)
         print_at(watching, passage->at_ns, watching->text);
 }
 
-static void changed(void *data, zg_header_word address, enum zg_link_event event)
+static void changed(void *data, zg_header_number address, enum zg_link_event event)
 {
     static const char *const words[] = { "the device is heard", "the device is silent: link down",
                                          "the device has told who it is", "the device has restarted",
@@ -416,7 +416,7 @@ static int open_and_watch(const struct cli_verb *verb, struct watching *watching
     }
     watching->session = zg_session_new(watching->plan, watching->wire, options->answer, &calls, watching);
     if (options->answer)
-        (void)zg_node_follow(zg_session_node(watching->session), (zg_header_word)options->to);
+        (void)zg_node_follow(zg_session_node(watching->session), (zg_header_number)options->to);
     watch(watching, link, duration_ns, (uint64_t)options->count, &error);
     if (watching->form == FORM_TABLE)
         screen_end();

@@ -23,7 +23,7 @@ void zg_any_link_receive(struct zg_any_link *any, const uint8_t *bytes, size_t c
     zgi_link_receive(&any->link, any->receiver->protocol, bytes, count);
 }
 
-int zg_any_link_send(struct zg_any_link *any, zg_header_word id, const uint8_t *payload, size_t length)
+int zg_any_link_send(struct zg_any_link *any, zg_header_number id, const uint8_t *payload, size_t length)
 {
     static const uint8_t nothing = 0;
     uint8_t header[ZG_HEADER_MAX];

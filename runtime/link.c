@@ -3,13 +3,13 @@
 
 #include <string.h>
 
-void zg_link_set_addresses(struct zg_link *link, zg_header_word own, zg_header_word peer)
+void zg_link_set_addresses(struct zg_link *link, zg_header_number own, zg_header_number peer)
 {
     link->address = own;
     link->peer.address = peer;
 }
 
-void zg_link_add_peer(struct zg_link *link, struct zg_peer *peer, zg_header_word address)
+void zg_link_add_peer(struct zg_link *link, struct zg_peer *peer, zg_header_number address)
 {
     memset(peer, 0, sizeof *peer);
     peer->address = address;

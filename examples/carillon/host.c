@@ -8,7 +8,7 @@
 
 enum { STRIKE_US = 300000, STROKE_US = 1000000, ASK_US = 100000 };
 
-static struct bell *bell_at(struct host *host, zg_header_word address)
+static struct bell *bell_at(struct host *host, zg_header_number address)
 {
     return &host->bells[address - 1];
 }
@@ -20,7 +20,7 @@ static void on_bell(void *context, const struct carillon_bell *message, const st
     bell->blows = message->blows;
 }
 
-static void on_strike_settled(void *context, zg_header_word to, const struct carillon_strike *strike, enum zg_settled how)
+static void on_strike_settled(void *context, zg_header_number to, const struct carillon_strike *strike, enum zg_settled how)
 {
     struct bell *bell = bell_at(context, to);
     (void)strike;
@@ -30,7 +30,7 @@ static void on_strike_settled(void *context, zg_header_word to, const struct car
         bell->missed++;
 }
 
-static void on_link(void *context, zg_header_word address, enum zg_link_event event)
+static void on_link(void *context, zg_header_number address, enum zg_link_event event)
 {
     bell_at(context, address)->downs += event == ZG_LINK_DOWN;
     bell_at(context, address)->ups += event == ZG_LINK_UP;
@@ -47,7 +47,7 @@ int host_begin(struct host *host, const struct zg_port *port, void *port_context
     host->port_context = port_context;
     host->next_strike_us = host->next_stroke_us = host->next_ask_us = port->now_us(port_context) + STROKE_US;
     int error = carillon_host_init(&host->node, port, port_context, &handlers, host);
-    for (zg_header_word address = 1; address <= BELLS && error == 0; address++)
+    for (zg_header_number address = 1; address <= BELLS && error == 0; address++)
         error = carillon_host_add(&host->node, address);
     return error;
 }
@@ -64,12 +64,12 @@ void host_loop(struct host *host)
 {
     carillon_host_poll(&host->node);
     if (is_time(host, &host->next_strike_us, STRIKE_US)) {
-        const zg_header_word address = 1 + host->melody++ * 5U % BELLS;
+        const zg_header_number address = 1 + host->melody++ * 5U % BELLS;
         const struct carillon_strike strike = { 60 };
         bell_at(host, address)->strikes += carillon_host_send_strike(&host->node, address, &strike) == 0;
     }
     if (is_time(host, &host->next_ask_us, ASK_US)) {
-        const zg_header_word address = carillon_host_next(&host->node);
+        const zg_header_number address = carillon_host_next(&host->node);
         const struct carillon_ask_bell ask = { 0 };
         bell_at(host, address)->asked += carillon_host_send_ask_bell(&host->node, address, &ask) == 0;
     }

@@ -31,7 +31,7 @@ static void on_stop_settled(void *context, const struct loom_stop *stop, enum zg
     device->stops_told += how == ZG_DELIVERED;
 }
 
-static void on_link(void *context, zg_header_word address, enum zg_link_event event)
+static void on_link(void *context, zg_header_number address, enum zg_link_event event)
 {
     static const char hello[] = "loom head, 16 shafts\r\n";
     struct device *device = context;

@@ -36,7 +36,7 @@ static void on_interval_settled(void *context, const struct tide_mast_set_interv
     ((struct host *)context)->refused += how != ZG_DELIVERED;
 }
 
-static void on_link(void *context, zg_header_word address, enum zg_link_event event)
+static void on_link(void *context, zg_header_number address, enum zg_link_event event)
 {
     (void)address;
     ((struct host *)context)->downs += event == ZG_LINK_DOWN;

@@ -216,7 +216,7 @@ static struct sender *sender_of(struct zg_frame_reader *reader, uint32_t source)
 static void note_sequence(struct zg_frame_reader *reader, const struct zg_stretch *stretch)
 {
     struct zg_counters *counters = &reader->counters;
-    zg_header_word skipped;
+    zg_header_number skipped;
 
     if (reader->plan->sequence_bits == 0)
         return;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What the parts of a definition need of one another: requests of their replies, messages of services. */
+/* What the parts of a definition require of each other: replies of requests, messages of services. */
 #include <string.h>
 
 #include "definition/read.h"
@@ -80,7 +80,7 @@ static void check_services(const struct checking *checking)
                   "console: interleaved needs a framing with an opening delimiter; expected console: framed");
 }
 
-/* What the framing needs of header and check. */
+/* What the framing requires of header and check. */
 static void check_framing(const struct checking *checking)
 {
     const struct zg_definition *definition = checking->definition;

@@ -6,24 +6,24 @@
 #include "definition/checks.h"
 #include "definition/diagnostics.h"
 
-/* What the check covers: header and payload, the payload, or sync and start bytes, too. */
+/* What the check covers: header and payload, the payload only, or also sync and start bytes. */
 enum zg_covers { ZG_COVERS_CONTENT, ZG_COVERS_PAYLOAD, ZG_COVERS_ALL };
 
 /* A check as a definition chooses it. */
 struct zg_check_choice {
     enum zg_check_kind kind;
-    struct zg_crc_parameters crc; /* of the other kinds only the width */
+    struct zg_crc_parameters crc; /* of the other kinds only the width is set */
     enum zg_covers covers;
     bool big_endian; /* sent most significant byte first */
-    char *name;      /* as written, or NULL where given by parameters; owned */
+    char *name;      /* as written; NULL: given by parameters; owned */
     struct zg_place place;
 };
 
-/* The names of all checks, ended by NULL. Free with g_ptr_array_unref(). */
+/* The names of all checks, NULL-terminated. Free with g_ptr_array_unref(). */
 GPtrArray *zg_check_names(void);
 
-/* Reads a check as it stands behind `check:` in a definition: a name, or `{ crc: 16, poly: 0x1021 }`. False, with
- * diagnostics, where it is none; g_free() its name in either case. */
+/* Reads a check as it is written after `check:` in a definition: a name, or `{ crc: 16, poly: 0x1021 }`. False, with
+ * diagnostics, if it is none. Free its name with g_free() in either case. */
 bool zg_check_parse(const char *text, struct zg_check_choice *choice, struct zg_diagnostics *diagnostics);
 
 #endif

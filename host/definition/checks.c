@@ -59,7 +59,7 @@ uint64_t zg_crc_order(const struct zg_crc_parameters *crc, uint64_t most)
 
     if (poly == 0)
         return 1;
-    for (; (poly & 1) == 0; width--) /* factors of x see nothing more of two bits */
+    for (; (poly & 1) == 0; width--) /* factors of x detect no further two-bit errors */
         poly >>= 1;
     uint64_t top = UINT64_C(1) << (width - 1), mask = top | (top - 1), power = 1;
     for (uint64_t n = 1; n < most; n++) {
@@ -94,9 +94,9 @@ const struct zg_sum *zg_sum_by_name(const char *name)
 uint64_t zg_sum_order(enum zg_check_kind kind)
 {
     switch (kind) {
-    case ZG_CHECK_FLETCHER16: return 8 * 255; /* opposite changes of one bit, 255 bytes apart, cancel in both sums */
+    case ZG_CHECK_FLETCHER16: return 8 * 255; /* opposite changes of a bit, 255 bytes apart, cancel out in both sums */
     case ZG_CHECK_ADLER32: return 8 * 65521;  /* likewise */
-    default: return 0;                        /* the same bit of two bytes, or words, changed in opposite ways */
+    default: return 0;                        /* opposite changes of the same bit of two bytes, or words, cancel out */
     }
 }
 

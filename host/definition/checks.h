@@ -19,7 +19,7 @@ enum zg_check_kind {
     ZG_CHECK_INTERNET
 };
 
-/* The kinds but CRCs, each with its name, bits, and the check value of the ASCII string "123456789". */
+/* The kinds other than CRCs, each with its name, bits, and the check value of the ASCII string "123456789". */
 struct zg_sum {
     enum zg_check_kind kind;
     const char *name;
@@ -31,7 +31,7 @@ extern const struct zg_sum zg_sum_table[];
 extern const unsigned zg_sum_table_length;
 const struct zg_sum *zg_sum_by_name(const char *name);
 
-/* A CRC's parameters as published: nothing shifted, nothing reversed. */
+/* A CRC's parameters as published: neither shifted nor reversed. */
 struct zg_crc_parameters {
     const char *name; /* NULL: given by parameters */
     unsigned width;   /* bits, 3 to 64 */
@@ -40,22 +40,23 @@ struct zg_crc_parameters {
     bool reflect_in;
     bool reflect_out;
     uint64_t xor_out;
-    uint64_t check; /* of the ASCII string "123456789"; 0 where not known by name */
+    uint64_t check; /* of the ASCII string "123456789"; 0: not known, if given by parameters */
 };
 
-/* The table, and one of it by name (NULL: unknown). */
+/* The table, and one of its rows by name (NULL: unknown). */
 extern const struct zg_crc_parameters zg_crc_table[];
 extern const unsigned zg_crc_table_length;
 const struct zg_crc_parameters *zg_crc_by_name(const char *name);
 
-/* The lowest `width` bits in the other order. */
+/* The lowest `width` bits in reverse order. */
 uint64_t zg_bits_reversed(uint64_t value, unsigned width);
 
-/* The bits up to which a check of another kind sees any two flipped bits: 0 where it misses some at any length. */
+/* The length in bits up to which a check other than a CRC detects any two flipped bits. 0: it misses some at every
+ * length. */
 uint64_t zg_sum_order(enum zg_check_kind kind);
 
-/* The bits up to which any two flipped bits are seen: the least n with x^n = 1 modulo the polynomial; `most` where that
- * is larger. Time is linear in the result. */
+/* The length in bits up to which any two flipped bits are detected: the least n with x^n = 1 modulo the polynomial, or
+ * `most` if that is larger. Linear in the result. */
 uint64_t zg_crc_order(const struct zg_crc_parameters *crc, uint64_t most);
 
 #endif

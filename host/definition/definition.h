@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * The model of a definition: what its file says, checked, with places. Read only once loaded; owned by the
- * struct zg_definition, freed with it. The language is described in docs/definition.md.
+ * The model of a definition: the contents of its file, checked, with places. Read only once loaded; owned by the struct
+ * zg_definition, freed with it. docs/definition.md describes the language.
  */
 #ifndef ZEUGMA_DEFINITION_H
 #define ZEUGMA_DEFINITION_H
@@ -27,7 +27,7 @@ enum zg_kind {
     ZG_KIND_RECORD
 };
 
-/* How often a type stands: once, N times, up to N times with a count in front, or to the end of the payload. */
+/* How often a type occurs: once, N times, up to N times after a count, or up to the end of the payload. */
 enum zg_extent { ZG_EXTENT_ONE, ZG_EXTENT_FIXED, ZG_EXTENT_COUNTED, ZG_EXTENT_REST };
 
 struct zg_enum;
@@ -38,11 +38,11 @@ struct zg_type {
     unsigned bits; /* of one integer or float; LEB128: 32 or 64 */
     enum zg_extent extent;
     unsigned count;                    /* N of FIXED and COUNTED: elements; text and bytes: bytes */
-    const struct zg_enum *enumeration; /* enum or flags: kind is unsigned or signed; else NULL */
+    const struct zg_enum *enumeration; /* of enum or flags, whose kind is unsigned or signed; otherwise NULL */
     const struct zg_record *record;    /* of kind record */
 };
 
-/* A raw value, as its type's kind says; a float as the double that it exactly is. */
+/* A raw value, of its type's kind. A float is the double that has exactly its value. */
 union zg_raw {
     uint64_t u;
     int64_t i;
@@ -61,9 +61,9 @@ struct zg_enum {
     char *name;
     char *summary;
     struct zg_type type;
-    bool flags;        /* a set of flags: raw values are bit numbers */
-    GPtrArray *values; /* struct zg_enum_value */
-    GHashTable *by_raw; /* the first of them that has a raw value, by its 64 bits */
+    bool flags;         /* a set of flags: raw values are bit numbers */
+    GPtrArray *values;  /* struct zg_enum_value */
+    GHashTable *by_raw; /* the first value with these 64 raw bits */
     struct zg_place place;
 };
 
@@ -75,20 +75,20 @@ struct zg_field {
     char *unit;
     struct zg_type type;
     bool big_endian;
-    bool scaled; /* scale is not 1 or offset is not 0 */
+    bool scaled; /* scale is not 1, or offset is not 0 */
     mpq_t scale; /* physical value = raw * scale + offset, exactly */
     mpq_t offset;
     bool ranged;
-    mpq_t low; /* physical limits, both included */
+    mpq_t low; /* physical limits, both inclusive */
     mpq_t high;
-    unsigned since;     /* minor version in which it came; 0: from the start */
-    char *default_text; /* of a field that is missing, as written; NULL: raw zero */
+    unsigned since;     /* minor version that introduced it; 0: from the start */
+    char *default_text; /* of a missing field, as written; NULL: raw zero */
     struct zg_place place;
     struct zg_place since_place;
     struct zg_place default_place;
 };
 
-/* Fields under one name. Never contains itself, however deep. */
+/* Fields under one name. Never contains itself, at any depth. */
 struct zg_record {
     char *name;
     char *summary;
@@ -104,14 +104,14 @@ struct zg_message {
     enum zg_side from;
     uint64_t every_ns; /* nominal period; 0: none given */
     GPtrArray *fields; /* struct zg_field */
-    bool service;      /* one of the services', not of the definition's own */
+    bool service;      /* belongs to a service, not to the definition's own messages */
     char *reply;       /* the name of the message that answers it, which makes it a request; or NULL */
-    bool is_reply;     /* some request names it */
+    bool is_reply;     /* a request names it as its reply */
     bool acknowledged; /* delivery: acknowledged */
     bool kept;         /* order: kept */
-    unsigned window;   /* unacknowledged ones at a time */
+    unsigned window;   /* messages that may be unacknowledged at a time */
     unsigned retries;
-    uint64_t timeout_ns; /* for the reply or the acknowledgement */
+    uint64_t timeout_ns; /* for the reply or acknowledgement */
     struct zg_place place;
     struct zg_place id_place;
     struct zg_place reply_place, delivery_place, order_place, resend_place; /* line 0: not given */
@@ -123,7 +123,7 @@ enum zg_access { ZG_ACCESS_READ = 1, ZG_ACCESS_WRITE = 2, ZG_ACCESS_READ_WRITE =
 struct zg_variable {
     unsigned index; /* 0 to 255 */
     enum zg_access access;
-    GPtrArray *fields; /* the variable itself, as the only struct zg_field */
+    GPtrArray *fields; /* the variable itself: one struct zg_field */
     struct zg_place index_place;
 };
 
@@ -140,12 +140,12 @@ enum zg_role {
     ZG_ROLES
 };
 
-/* What the role length counts: the payload, everything after the length itself, or all of the content. */
+/* What the role length counts: the payload, everything after the length itself, or the whole content. */
 enum zg_counts { ZG_COUNTS_PAYLOAD, ZG_COUNTS_REST, ZG_COUNTS_CONTENT };
 
 struct zg_header_role {
     enum zg_role role;
-    unsigned bits; /* unsigned; 1 to 32, of const and reserved to 64 */
+    unsigned bits; /* unsigned; 1 to 32, of const and reserved up to 64 */
     bool big_endian;
     uint64_t value;        /* of const */
     enum zg_counts counts; /* of length */
@@ -156,8 +156,8 @@ struct zg_line {
     uint64_t baud;
     unsigned data_bits;
     char parity;         /* N E O M S */
-    unsigned half_stops; /* stop bits, times two */
-    bool half_duplex;    /* both sides share the line's time */
+    unsigned half_stops; /* stop bits, doubled */
+    bool half_duplex;    /* both sides take turns on the line */
     uint64_t gap_ns;     /* least idle time that a sender leaves between frames */
     uint64_t byte_timeout_ns;
     uint64_t keepalive_ns;    /* 0: none */
@@ -176,30 +176,30 @@ struct zg_definition {
     struct zg_line line;
     bool big_endian;
     GPtrArray *header;    /* struct zg_header_role */
-    bool header_in_doubt; /* something in it could not be read */
+    bool header_in_doubt; /* part of it could not be read */
     struct zg_framing_choice framing;
     struct zg_check_choice check;
     uint64_t max_payload; /* 0: as large as the largest message */
     uint64_t max_frame;   /* 0: no limit */
     GPtrArray *enums;     /* struct zg_enum, flags included */
-    GPtrArray *records;   /* struct zg_record, each after those that it holds */
+    GPtrArray *records;   /* struct zg_record, each after those that it contains */
     GPtrArray *messages;  /* struct zg_message, as written, then those of the services */
     GPtrArray *variables; /* struct zg_variable, as written */
-    unsigned services;    /* a bit for each that is enabled, in the order of zg_service_names */
+    unsigned services;    /* one bit for each enabled service, in the order of zg_service_names */
     enum zg_console console;
     struct zg_place version_place, frame_place, services_place, variables_place, console_place;
 };
 
-/* The services' names, in their order, ended by NULL. */
+/* The names of the services, in their order, NULL-terminated. */
 extern const char *const zg_service_names[];
 
-/* Whether a service is enabled, by its name. */
+/* Whether a service is enabled, by name. */
 bool zg_definition_serves(const struct zg_definition *definition, const char *service);
 
-/* Whether a message carries a ticket: it is acknowledged, a request or a reply. */
+/* Whether a message carries a ticket: it is acknowledged, a request, or a reply. */
 bool zg_message_is_ticketed(const struct zg_message *message);
 
-/* Whether a message asks a service for an answer, without a ticket. */
+/* Whether a message asks a service for an answer without a ticket. */
 bool zg_message_asks_service(const struct zg_message *message);
 
 /* "read", "write", "read_write". */
@@ -211,11 +211,11 @@ const struct zg_field *zg_variable_field(const struct zg_variable *variable);
 /* The largest definition file, bytes. */
 #define ZG_DEFINITION_MAX (1024 * 1024)
 
-/* Reads a definition. Returns NULL where the file cannot be read (`*error` set) or has errors (`*error` not set,
+/* Reads a definition. Returns NULL if the file cannot be read (`*error` set) or has errors (`*error` not set,
  * diagnostics filled). `diagnostics` may hold warnings in either case. Free with zg_definition_free(). */
 struct zg_definition *zg_definition_load(const char *file, struct zg_diagnostics *diagnostics, GError **error);
 
-/* The same from memory; `file` is only named in diagnostics. */
+/* The same from memory; `file` only appears in diagnostics. */
 struct zg_definition *zg_definition_parse(const char *file, const char *text, size_t length,
                                           struct zg_diagnostics *diagnostics);
 
@@ -224,10 +224,11 @@ void zg_definition_free(struct zg_definition *definition);
 /* A message by name, or NULL. */
 const struct zg_message *zg_definition_message(const struct zg_definition *definition, const char *name);
 
-/* Whether a type is one integer that may be scaled, ranged, or an enum: not a float, LEB128 included. */
+/* Whether a type is a single integer, which may be scaled, have a range, or be an enum. LEB128 counts, a float does
+ * not. */
 bool zg_type_is_integer(struct zg_type type);
 
-/* The enum's name for a raw value, or NULL where it has none. */
+/* The enum's name for a raw value, or NULL if it has none. */
 const char *zg_enum_name(const struct zg_enum *enumeration, union zg_raw raw);
 
 /* Who receives what the sides `from` send. */
@@ -236,23 +237,23 @@ enum zg_side zg_receivers(enum zg_side from);
 /* "device", "host" or "both". */
 const char *zg_side_name(enum zg_side side);
 
-/* As it is written: "u8", "head_state", "text[..24]". Free with g_free(). */
+/* As the type is written: "u8", "head_state", "text[..24]". Free with g_free(). */
 char *zg_type_name(struct zg_type type);
 
-/* How the accessors of a scaled field name its unit: "in_N", "in_percent"; "value" without a unit. Free with g_free().
+/* How the accessors of a scaled field name its unit: "in_N", "in_percent"; without a unit "value". Free with g_free().
  */
 char *zg_field_suffix(const struct zg_field *field);
 
-/* The Python class that a type or message becomes: "row_taken" is "RowTaken". Free with g_free(). */
+/* The Python class of a type or message: "row_taken" is "RowTaken". Free with g_free(). */
 char *zg_python_name(const char *name);
 
 /* "version", "id", ... */
 const char *zg_role_name(enum zg_role role);
 
-/* Bit times of one byte on the line: start, data, parity and stop bits, times two. */
+/* Bit times of one byte on the line, doubled: start, data, parity and stop bits. */
 unsigned zg_line_half_bits(const struct zg_line *line);
 
-/* The same in nanoseconds. */
+/* The time of one byte on the line, ns. */
 uint64_t zg_line_byte_ns(const struct zg_line *line);
 
 #endif

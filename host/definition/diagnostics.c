@@ -3,7 +3,7 @@
 
 #include "definition/words.h"
 
-enum { KEPT = 200 }; /* a file that is noise throughout must not fill the memory */
+enum { KEPT = 200 }; /* a file that is all noise must not fill the memory */
 
 struct zg_diagnostics {
     char *file;
@@ -73,7 +73,7 @@ static void add(struct zg_diagnostics *diagnostics, enum zg_severity severity, s
     diagnostic->severity = severity;
     diagnostic->place = place;
     g_autofree char *message = g_strdup_vprintf(format, arguments);
-    diagnostic->message = zg_shown(message, -1, false); /* what was found in the file is quoted in it */
+    diagnostic->message = zg_shown(message, -1, false); /* it quotes what was found in the file */
     g_ptr_array_add(diagnostics->list, diagnostic);
 }
 

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What was found wrong in a definition, each at its place. */
+/* What is wrong with a definition, each with its place. */
 #ifndef ZEUGMA_DIAGNOSTICS_H
 #define ZEUGMA_DIAGNOSTICS_H
 
@@ -20,13 +20,14 @@ struct zg_diagnostic {
     char *message;
 };
 
-/* A list of them for one file. Opaque; free with zg_diagnostics_free(). */
+/* The diagnostics of one file. Opaque; free with zg_diagnostics_free(). */
 struct zg_diagnostics;
 
 struct zg_diagnostics *zg_diagnostics_new(const char *file);
 void zg_diagnostics_free(struct zg_diagnostics *diagnostics);
 
-/* The file's name, the number of diagnostics, how many are errors, and number `index` in the order of the file. */
+/* The file's name, how many diagnostics there are, how many of them are errors, and one by its index in the order of
+ * the file. */
 const char *zg_diagnostics_file(const struct zg_diagnostics *diagnostics);
 unsigned zg_diagnostics_count(const struct zg_diagnostics *diagnostics);
 unsigned zg_diagnostics_errors(const struct zg_diagnostics *diagnostics);
@@ -35,12 +36,12 @@ const struct zg_diagnostic *zg_diagnostics_get(const struct zg_diagnostics *diag
 /* "FILE:LINE:COL: error: MESSAGE", without a line end. Free with g_free(). */
 char *zg_diagnostics_line(const struct zg_diagnostics *diagnostics, unsigned index);
 
-/* Adds one. Beyond 200 only their number is kept. */
+/* Adds a diagnostic. After 200 they are only counted. */
 void zgi_error(struct zg_diagnostics *diagnostics, struct zg_place place, const char *format, ...) G_GNUC_PRINTF(3, 4);
 void zgi_warning(struct zg_diagnostics *diagnostics, struct zg_place place, const char *format, ...)
     G_GNUC_PRINTF(3, 4);
 
-/* Puts them in the order of the file. */
+/* Sorts them into the order of the file. */
 void zgi_diagnostics_sort(struct zg_diagnostics *diagnostics);
 
 #endif

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* How a definition tells one frame from the next. */
+/* How a definition separates one frame from the next. */
 #ifndef ZEUGMA_FRAMING_CHOICE_H
 #define ZEUGMA_FRAMING_CHOICE_H
 
@@ -20,7 +20,7 @@ enum zg_framing_kind {
     ZG_FRAMINGS
 };
 
-/* Bytes that stand in front of a frame or behind it. */
+/* Bytes before or after a frame. */
 struct zg_mark {
     unsigned size;
     uint8_t bytes[ZG_MARK_MAX];
@@ -32,26 +32,26 @@ enum zg_marking { ZG_MARKING_PLAIN, ZG_MARKING_ESCAPED, ZG_MARKING_DOUBLED };
 /* What the kind does not have is 0. */
 struct zg_framing_choice {
     enum zg_framing_kind kind;
-    bool lead;               /* of cobs and slip: a delimiter in front, too */
+    bool lead;               /* of cobs and slip: a delimiter before each frame as well */
     bool escape_control;     /* of hdlc */
     struct zg_mark start;    /* of marks; the sync of length and fixed */
     struct zg_mark end;      /* of marks */
     enum zg_marking marking; /* of marks */
-    uint8_t escape;          /* or the byte that is doubled */
+    uint8_t escape;          /* the escape, or the byte that is doubled */
     uint8_t escape_xor;      /* image = byte XOR escape_xor */
     uint64_t size;           /* of fixed: header to check, bytes */
-    uint64_t gap_ns;         /* of gap: the silence that ends a frame, as a time, */
+    uint64_t gap_ns;         /* of gap: the silence that ends a frame, as a time */
     uint64_t gap_millichars; /* or in thousandths of a character's time */
     struct zg_place place;
 };
 
-/* "cobs", "slip", ..., ended by NULL. */
+/* "cobs", "slip", ..., NULL-terminated. */
 extern const char *const zg_framing_names[ZG_FRAMINGS + 1];
 
-/* The framing with its options, "length behind A5 5A". Free with g_free(). */
+/* The framing with its options, as text: "length behind A5 5A". Free with g_free(). */
 char *zg_framing_text(const struct zg_framing_choice *framing);
 
-/* Whether every frame begins with bytes of its own, which text between frames is told from. */
+/* Whether every frame begins with bytes of its own, so that text between frames can be told apart. */
 bool zg_framing_opens(const struct zg_framing_choice *framing);
 
 #endif

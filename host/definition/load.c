@@ -44,7 +44,7 @@ static void read_summary(struct zgi_reader *reader, const struct zgi_entry *entr
 
 static void skip_section(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
-    (void)reader; /* read by the table of sections, in their order of dependency */
+    (void)reader; /* handled by the table of sections, in the order of their dependencies */
     (void)entry;
     (void)into;
 }
@@ -68,7 +68,7 @@ const struct zgi_key zgi_definition_keys[] = {
     { 0 }
 };
 
-/* What a section says may depend on those before it here, wherever they stand in the file. */
+/* A section may depend on those before it in this table, wherever they are in the file. */
 static const struct {
     const char *name;
     void (*read)(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);

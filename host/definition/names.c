@@ -42,13 +42,13 @@ char *zg_python_name(const char *name)
     return g_string_free(text, FALSE);
 }
 
-/* The names that generated code will define, each with what it is made for. */
+/* The names that generated code will define, each with what it belongs to. */
 struct names {
     GHashTable *taken; /* name -> owner, both owned */
     struct zg_diagnostics *diagnostics;
 };
 
-/* Takes a name, which it then owns; false, with a diagnostic, where it is taken. */
+/* Reserves a name, and takes ownership of it. False, with a diagnostic, if it is taken. */
 static bool take(struct names *names, struct zg_place place, const char *owner, char *name)
 {
     const char *other = g_hash_table_lookup(names->taken, name);
@@ -62,7 +62,7 @@ static bool take(struct names *names, struct zg_place place, const char *owner, 
     return is_free;
 }
 
-/* The name of an enum, flags, record or message, and of its Python class; whether they were free. */
+/* Reserves the name of an enum, flags, record or message, and of its Python class. False: one was taken. */
 static bool take_type(struct names *names, struct zg_place place, const char *owner, const char *name)
 {
     g_autofree char *class_name = zg_python_name(name);
@@ -83,7 +83,7 @@ static void take_enum(struct names *names, const struct zg_enum *enumeration)
     }
 }
 
-/* The members of a struct: a field, and NAME_count where its number varies. */
+/* The members of a struct: each field, and NAME_count if the number of its elements varies. */
 static void take_members(struct names *names, const char *owner, const GPtrArray *fields)
 {
     for (unsigned i = 0; i < fields->len; i++) {
@@ -117,7 +117,7 @@ static void take_record(struct names *names, const struct zg_record *record)
     take_accessors(names, record->name, record->fields);
 }
 
-/* What messages and variables have alike: a struct, its functions and constants. */
+/* What messages and variables have in common: a struct, its functions and constants. */
 static void take_block(struct names *names, struct zg_place place, const char *owner, const char *name,
                        const GPtrArray *fields, const char *const *constants)
 {
@@ -125,7 +125,7 @@ static void take_block(struct names *names, struct zg_place place, const char *o
     g_autofree char *upper = g_ascii_strup(name, -1);
 
     if (!take_type(names, place, owner, name))
-        return; /* what follows would meet, too */
+        return; /* the names that follow would collide as well */
     for (size_t i = 0; i < G_N_ELEMENTS(functions); i++)
         take(names, place, owner, g_strconcat(name, functions[i], NULL));
     for (; *constants; constants++)

@@ -1,12 +1,12 @@
 /* SPDX-License-Identifier: MIT */
-/* The parts of a definition, each read by a file of its own. */
+/* The parts of a definition, each read in a file of its own. */
 #ifndef ZEUGMA_READ_H
 #define ZEUGMA_READ_H
 
 #include "definition/definition.h"
 #include "definition/yaml.h"
 
-/* The keys of each mapping; tables that are ended by a row without name. */
+/* The keys of each mapping. The tables end with a row without a name. */
 extern const struct zgi_key zgi_definition_keys[], zgi_field_keys[], zgi_variable_keys[], zgi_line_keys[],
     zgi_framing_keys[], zgi_named_check_keys[], zgi_crc_keys[], zgi_frame_keys[], zgi_role_keys[], zgi_length_keys[],
     zgi_const_keys[], zgi_message_keys[], zgi_services_keys[], zgi_value_keys[], zgi_enum_keys[], zgi_flags_keys[];
@@ -32,44 +32,44 @@ GPtrArray *zgi_variables_new(void);
 struct zg_message *zgi_read_message(struct zgi_reader *reader, const struct zgi_entry *entry,
                                     struct zg_definition *definition);
 
-/* Takes a message into the definition, with a diagnostic where its id is taken. */
+/* Adds a message to the definition, or a diagnostic if its id is taken. */
 void zgi_add_message(struct zgi_reader *reader, struct zg_definition *definition, struct zg_message *message);
 
-/* The type that a word names: a built-in one, an enum, flags or a record of `definition`, with its extent. A diagnostic
- * where there is none. */
+/* The type named by a word: a built-in one, or an enum, flags or record of `definition`, with its extent. A diagnostic
+ * if there is none. */
 bool zgi_read_type(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
                    struct zg_type *type);
 
-/* The same for an integer type only. */
+/* The same, for integer types only. */
 bool zgi_read_integer_type(struct zgi_reader *reader, yaml_node_t *node, struct zg_type *type);
 
 /* A built-in type without extent. */
 bool zgi_builtin_type(const char *word, struct zg_type *type);
 
-/* A mapping of fields into an array of struct zg_field. */
+/* Reads a mapping of fields into an array of struct zg_field. */
 void zgi_read_fields(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
                      GPtrArray *fields);
 GPtrArray *zgi_fields_new(void);
 
-/* A time of at most 30 min, named by its key. */
+/* A time of at most 30 min, which its key names. */
 void zgi_read_clocked_time(struct zgi_reader *reader, const struct zgi_entry *entry, uint64_t *nanoseconds);
 
-/* Text into a char *, replacing it; for tables of keys. */
+/* Text into a char *, which it replaces; for tables of keys. */
 void zgi_keep_text(struct zgi_reader *reader, const struct zgi_entry *entry, char **into);
 
 /* little or big. */
 void zgi_read_order(struct zgi_reader *reader, yaml_node_t *node, bool *big_endian);
 
-/* "7", "-3": an integer's raw value in a type, or a diagnostic. */
+/* "7", "-3": the raw value of an integer type, or a diagnostic. */
 bool zgi_read_raw(struct zgi_reader *reader, yaml_node_t *node, struct zg_type type, union zg_raw *raw);
 
-/* The header's role, or NULL. */
+/* A role of the header, or NULL. */
 const struct zg_header_role *zgi_role(const struct zg_definition *definition, enum zg_role role);
 
-/* What messages, services and the line need of one another. Names of replies are looked up. */
+/* What messages, services and the line require of each other. Looks up the names of replies. */
 void zgi_check_behaviour(struct zg_definition *definition, struct zg_diagnostics *diagnostics);
 
-/* Names and constants that generated code would define twice. */
+/* Reports names and constants that generated code would define twice. */
 void zgi_check_generated_names(const struct zg_definition *definition, struct zg_diagnostics *diagnostics);
 
 #endif

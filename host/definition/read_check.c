@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: MIT */
-/* The check: by its name, or by a CRC's parameters. */
+/* The check: by name, or by a CRC's parameters. */
 #include <string.h>
 
 #include "definition/read.h"
 #include "definition/words.h"
 
-/* A check given by its parameters; a value too wide is told once the width is known. */
+/* A check given by its parameters. Values that are too wide are reported once the width is known. */
 struct check_reading {
     struct zg_check_choice *choice;
     yaml_node_t *poly, *init, *xor_out;
@@ -24,10 +24,10 @@ GPtrArray *zg_check_names(void)
     return names;
 }
 
-/* Other spellings of named checks, and which one is usual, from manuals and headers; none is taken silently, since
- * several of them mean one thing here and another there. */
+/* Other spellings of named checks, from manuals and headers, and which name is usual for them. None is accepted
+ * silently, because several of them mean different checks in different places. */
 static const struct {
-    const char *spelling; /* lower case, without marks */
+    const char *spelling; /* lower case, without punctuation */
     const char *names;
 } other_spellings[] = {
     { "crc8", "crc8/smbus, crc8/maxim-dow, crc8/autosar or crc8/sae-j1850" },
@@ -71,7 +71,7 @@ static const struct {
     { "adler", "adler32" },
 };
 
-/* What was probably meant: another spelling's names, the CRCs of the same width, or the nearest word. Free with
+/* What was probably meant: the names for another spelling, the CRCs of the same width, or the nearest word. Free with
  * g_free(). */
 static char *check_hint(const char *word)
 {
@@ -94,7 +94,7 @@ static char *check_hint(const char *word)
         if (same)
             g_string_append_printf(alike, "%s%s", alike->len > 0 ? ", " : "", zg_crc_table[i].name);
         if (nearest && strcmp(nearest, zg_crc_table[i].name) == 0 && width != 0 && !same)
-            nearest = NULL; /* likeness of the letters alone */
+            nearest = NULL; /* only the letters are alike */
     }
     if (nearest)
         return g_strdup_printf("; did you mean \"%s\"?", nearest);

@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: MIT */
-/* Fields, of messages and of records, the variables and the records. */
+/* Fields of messages and records, variables, and records. */
 #include <string.h>
 
 #include "definition/read.h"
 #include "definition/words.h"
 
-/* A field while it is read. */
+/* A field being read. */
 struct field_reading {
     const struct zg_definition *definition;
     struct zg_field *field;
@@ -89,7 +89,7 @@ static void read_field_order(struct zgi_reader *reader, const struct zgi_entry *
     zgi_read_order(reader, entry->value, &((struct field_reading *)into)->field->big_endian);
 }
 
-/* since = major "." minor: a version of this protocol, in which the field came */
+/* since = major "." minor: the version of this protocol that introduced the field */
 static void read_since(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     struct field_reading *reading = into;
@@ -209,13 +209,13 @@ GPtrArray *zgi_fields_new(void)
     return g_ptr_array_new_with_free_func(field_free);
 }
 
-/* Where fields are read into. */
+/* Where fields are being read into. */
 struct fields_reading {
     const struct zg_definition *definition;
     GPtrArray *fields;
 };
 
-/* A field as it is before it is read. */
+/* A field before its keys are read. */
 static struct zg_field *new_field(const struct zgi_entry *entry, const struct zg_definition *definition)
 {
     struct zg_field *field = g_new0(struct zg_field, 1);
@@ -254,7 +254,7 @@ void zgi_read_fields(struct zgi_reader *reader, yaml_node_t *node, const struct 
 
 /* --- variables */
 
-/* A variable while it is read: a field, for the functions of its keys, with more. */
+/* A variable being read: a field, for the functions of its keys, and more. */
 struct variable_reading {
     struct field_reading field;
     struct zg_variable *variable;
@@ -356,7 +356,7 @@ static void record_free(gpointer data)
     g_free(record);
 }
 
-/* Makes a record known by name, so that others may name it before its fields are read. */
+/* Makes a record known by name, so that others can refer to it before its fields are read. */
 static void name_record(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     struct zg_definition *definition = into;
@@ -396,7 +396,7 @@ static void fill_record(struct zgi_reader *reader, yaml_node_t *node, const stru
         zgi_error(reader->diagnostics, record->place, "record %s has no fields", record->name);
 }
 
-/* Takes the records that a record holds before itself into `ordered`; false with a diagnostic where it holds itself. */
+/* Appends a record to `ordered` after the records that it contains. False, with a diagnostic, if it contains itself. */
 static bool order_record(struct zgi_reader *reader, const struct zg_record *record, GPtrArray *ordered, GPtrArray *open)
 {
     if (g_ptr_array_find(ordered, record, NULL))

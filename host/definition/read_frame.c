@@ -37,7 +37,7 @@ static void read_format(struct zgi_reader *reader, const struct zgi_entry *entry
 
 void zgi_read_clocked_time(struct zgi_reader *reader, const struct zgi_entry *entry, uint64_t *nanoseconds)
 {
-    const uint64_t longest_ns = UINT64_C(1800000000000); /* half of what a 32-bit microsecond clock tells apart */
+    const uint64_t longest_ns = UINT64_C(1800000000000); /* half the range of a 32-bit microsecond clock */
 
     if (zgi_read_time(reader, entry->value, entry->key, nanoseconds) && *nanoseconds > longest_ns)
         zgi_error(reader->diagnostics, zgi_place(entry->value), "%s is over 30 min; choose a shorter one", entry->key);
@@ -61,7 +61,7 @@ static void read_byte_timeout(struct zgi_reader *reader, const struct zgi_entry 
     zgi_read_clocked_time(reader, entry, &((struct zg_definition *)into)->line.byte_timeout_ns);
 }
 
-/* A time that 0 would make absent, which leaving the key out says. */
+/* A time that must not be 0: 0 would mean none, which is said by leaving the key out. */
 static void read_watch(struct zgi_reader *reader, const struct zgi_entry *entry, uint64_t *nanoseconds)
 {
     zgi_read_clocked_time(reader, entry, nanoseconds);
@@ -104,7 +104,7 @@ void zgi_read_line(struct zgi_reader *reader, const struct zgi_entry *entry, voi
 
 /* --- the frame */
 
-/* Read before all other keys by zgi_read_frame(). */
+/* zgi_read_frame() reads it before all other keys. */
 static void skip_byte_order(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     (void)reader;
@@ -146,7 +146,7 @@ void zgi_read_frame(struct zgi_reader *reader, const struct zgi_entry *entry, vo
     yaml_node_t *order = zgi_lookup(reader, entry->value, "byte_order");
 
     definition->frame_place = entry->place;
-    if (order) /* what else the mapping holds depends on it */
+    if (order) /* other keys of the mapping depend on it */
         zgi_read_order(reader, order, &definition->big_endian);
     definition->check.big_endian = definition->big_endian;
     zgi_read_mapping(reader, entry->value, entry->place, "the frame", zgi_frame_keys, definition);

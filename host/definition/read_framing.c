@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The framing: its kind, and the options that the kind has. */
+/* The framing: its kind, and the options of that kind. */
 #include <string.h>
 
 #include "definition/read.h"
@@ -149,7 +149,7 @@ const struct zgi_key zgi_framing_keys[] = {
     { 0 }
 };
 
-/* Which kinds have each option, in the order of the keys: bits by number. */
+/* Which kinds have each option, in the order of the keys: one bit for each kind. */
 #define HAS(kind) (1U << ZG_FRAMING_##kind)
 static const unsigned owners[] = { ~0U,        HAS(COBS) | HAS(SLIP),
                                    HAS(HDLC),  HAS(LENGTH) | HAS(FIXED),
@@ -158,7 +158,7 @@ static const unsigned owners[] = { ~0U,        HAS(COBS) | HAS(SLIP),
                                    HAS(MARKS), HAS(FIXED),
                                    HAS(GAP) };
 
-/* "; expected lead", the options that a kind has. */
+/* "; expected lead": the options that a kind has. */
 static char *options_of(enum zg_framing_kind kind)
 {
     GString *text = g_string_new(NULL);
@@ -169,7 +169,7 @@ static char *options_of(enum zg_framing_kind kind)
     return g_string_free(text, FALSE);
 }
 
-/* Options of other kinds. */
+/* Reports options of other kinds. */
 static void check_owner(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     enum zg_framing_kind kind = choice_of(into)->kind;

@@ -5,7 +5,7 @@
 #include "definition/read.h"
 #include "definition/words.h"
 
-/* A role while it is read. */
+/* A role being read. */
 struct role_reading {
     struct zg_header_role *role;
     yaml_node_t *value; /* of const */
@@ -84,7 +84,7 @@ static void check_role_unique(struct zgi_reader *reader, const struct zg_definit
     }
 }
 
-/* The role of a name; ZG_ROLES, with a diagnostic, where it is none. */
+/* The role with this name; ZG_ROLES, with a diagnostic, if there is none. */
 static enum zg_role role_of(struct zgi_reader *reader, const struct zgi_entry *entry)
 {
     g_autoptr(GPtrArray) names = g_ptr_array_new();
@@ -124,7 +124,7 @@ static void read_role(struct zgi_reader *reader, const struct zgi_entry *entry, 
     g_ptr_array_add(definition->header, item);
 }
 
-/* header = list of mappings with one role each */
+/* header = list of mappings, each of one role */
 void zgi_read_header(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     struct zg_definition *definition = into;

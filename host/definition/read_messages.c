@@ -4,7 +4,7 @@
 #include "definition/read.h"
 #include "definition/words.h"
 
-/* A message while it is read. */
+/* A message being read. */
 struct message_reading {
     const struct zg_definition *definition;
     struct zg_message *message;
@@ -172,7 +172,7 @@ static void check_id(struct zgi_reader *reader, const struct zg_definition *defi
     }
 }
 
-/* Within a major version messages only grow: newer fields stand after all older ones. */
+/* Within a major version messages only grow: newer fields come after all older ones. */
 static void check_growth(struct zgi_reader *reader, const struct zg_message *message)
 {
     unsigned since = 0;

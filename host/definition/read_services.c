@@ -1,17 +1,17 @@
 /* SPDX-License-Identifier: MIT */
-/* The services: which are enabled, and their messages, which are read from services.yaml as a user's would be. */
+/* The services: which are enabled, and their messages, which are read from services.yaml like a user's. */
 #include <string.h>
 
 #include "definition/read.h"
 #include "definition/services.h"
 
-/* The services while they are read. */
+/* The services being read. */
 struct services_reading {
     struct zg_definition *definition;
     yaml_node_t *base, *enable;
     struct zgi_reader *user;       /* of the definition */
-    struct zg_place service_place; /* of the name of the one that is being taken */
-    uint64_t first;                /* id that the services' are counted from */
+    struct zg_place service_place; /* of the name of the service whose messages are being read */
+    uint64_t first;                /* the first id of the services' messages */
 };
 
 static void keep_base(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
@@ -33,7 +33,7 @@ const struct zgi_key zgi_services_keys[] = {
     { 0 }
 };
 
-/* A message of the services' file, made one of the definition's, at the place where its service is enabled. */
+/* Makes a message of services.yaml one of the definition's, at the place where its service is enabled. */
 static void take_message(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     struct services_reading *reading = into;
@@ -54,7 +54,7 @@ static void take_message(struct zgi_reader *reader, const struct zgi_entry *entr
     zgi_add_message(reading->user, definition, message);
 }
 
-/* The messages of all enabled services, each named at its place in the definition. */
+/* Adds the messages of all enabled services, each at the place of its service's name. */
 static void take_services(struct services_reading *reading, const struct zg_place *places)
 {
     struct zg_diagnostics *diagnostics = zg_diagnostics_new("services.yaml");
@@ -73,8 +73,8 @@ static void take_services(struct services_reading *reading, const struct zg_plac
     zg_diagnostics_free(diagnostics);
 }
 
-/* The highest multiple of 16 that leaves 16 ids, or what the definition says. False, with a diagnostic: there are not
- * enough ids. */
+/* Finds the first id: the definition's, or the highest multiple of 16 with 16 free ids. False, with a diagnostic: there
+ * are not enough ids. */
 static bool find_base(struct zgi_reader *reader, struct services_reading *reading)
 {
     const struct zg_definition *definition = reading->definition;

@@ -56,7 +56,7 @@ bool zgi_read_raw(struct zgi_reader *reader, yaml_node_t *node, struct zg_type t
     return true;
 }
 
-/* An enum while it is read: its values wait for its type, which may stand after them. */
+/* An enum being read. Its values wait for its type, which may follow them. */
 struct enum_reading {
     struct zg_enum *enumeration;
     yaml_node_t *values;
@@ -171,7 +171,7 @@ const struct zgi_key zgi_flags_keys[] = {
     { 0 }
 };
 
-/* Whether an enum has a value for raw zero, which a field has that nobody set. */
+/* Whether an enum has a value for raw zero, the value of a field that nobody set. */
 static bool has_zero(const struct zg_enum *enumeration)
 {
     return zg_enum_name(enumeration, (union zg_raw){ .u = 0 }) != NULL;

@@ -92,7 +92,7 @@ bool zgi_is_library(const char *word)
         "assert", "complex", "ctype", "errno", "fenv", "float", "inttypes", "iso646", "limits", "locale", "math",
         "setjmp", "signal", "stdalign", "stdarg", "stdatomic", "stdbool", "stddef", "stdint", "stdio", "stdlib",
         "stdnoreturn", "string", "tgmath", "threads", "time", "uchar", "wchar", "wctype",
-        /* modules of Python 3, of one plain word */
+        /* modules of Python 3 whose name is one plain word */
         "abc", "argparse", "array", "ast", "asyncio", "base64", "bisect", "builtins", "calendar", "cmd", "code",
         "codecs", "collections", "copy", "csv", "ctypes", "curses", "dataclasses", "datetime", "decimal", "dis",
         "email", "enum", "fractions", "functools", "getopt", "glob", "graphlib", "gzip", "hashlib", "heapq", "hmac",

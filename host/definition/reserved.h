@@ -5,16 +5,16 @@
 
 #include <stdbool.h>
 
-/* Whether C11 or Python keeps the word for itself. */
+/* Whether it is a keyword of C11 or Python. */
 bool zgi_is_keyword(const char *word);
 
-/* Whether a header that generated code includes makes a macro of it. */
+/* Whether a header that generated code includes defines a macro of this name. */
 bool zgi_is_macro(const char *word);
 
-/* Whether it is a keyword of C++ alone. */
+/* Whether it is a keyword of C++ only. */
 bool zgi_is_cpp_keyword(const char *word);
 
-/* Whether WORD.h is a header of C11's, or WORD.py would stand for a module of Python's own. */
+/* Whether WORD.h is a header of C11, or WORD.py would hide a module of Python. */
 bool zgi_is_library(const char *word);
 
 #endif

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* services.yaml, made part of the library by the build. */
+/* services.yaml, which the build embeds into the library. */
 #ifndef ZEUGMA_SERVICES_H
 #define ZEUGMA_SERVICES_H
 

@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: MIT */
-/* Types as they are written. */
+/* Types, as they are written. */
 #include <string.h>
 
 #include "definition/read.h"
 #include "definition/words.h"
 
-/* The built-in types that are not integers. */
+/* The built-in types other than integers. */
 static const struct {
     const char *name;
     enum zg_kind kind;
@@ -69,7 +69,7 @@ static bool named_type(const char *word, const struct zg_definition *definition,
     return false;
 }
 
-/* What a type's name in C, or in other languages, is here: "int16_t" is i16. NULL: none. Free with g_free(). */
+/* The type meant by a name of C or another language: "int16_t" is i16. NULL: none. Free with g_free(). */
 static char *type_of_c(const char *word)
 {
     static const struct {
@@ -139,7 +139,7 @@ static bool parse_extent(const char *text, struct zg_type *type)
     return true;
 }
 
-/* Whether a type may stand with its extent; else a diagnostic. */
+/* Whether a type may have this extent; if not, a diagnostic. */
 static bool check_extent(struct zgi_reader *reader, struct zg_place place, const char *word, struct zg_type type)
 {
     bool string = type.kind == ZG_KIND_TEXT || type.kind == ZG_KIND_BYTES;

@@ -5,7 +5,7 @@
 
 enum { LONGEST_WORD = 64, DIGITS = 40, EXPONENT = 300 };
 
-/* Levenshtein's distance: the fewest letters to insert, delete or change. */
+/* Levenshtein distance: the fewest letters to insert, delete or change. */
 static size_t distance(const char *a, const char *b)
 {
     size_t row[LONGEST_WORD + 1];
@@ -28,7 +28,7 @@ static size_t distance(const char *a, const char *b)
 const char *zg_word_nearest(const char *word, const char *const *known)
 {
     const char *nearest = NULL;
-    size_t least = strlen(word) / 3 + 2; /* a third of the letters may be wrong, and one more */
+    size_t least = strlen(word) / 3 + 2; /* a third of the letters may be wrong, plus one */
 
     if (strlen(word) > LONGEST_WORD)
         return NULL;

@@ -8,7 +8,7 @@
 #include <stdbool.h>
 #include <stdint.h>
 
-/* The word of `known` (NULL-terminated) that `word` was probably meant to be, or NULL if none is near. */
+/* The word of `known` (NULL-terminated) that `word` was probably meant to be, or NULL if none is similar. */
 const char *zg_word_nearest(const char *word, const char *const *known);
 
 /* "; did you mean "X"?" or "; expected one of A, B, C" for an unknown word. Free with g_free(). */
@@ -17,31 +17,31 @@ char *zg_word_hint(const char *word, const char *const *known);
 /* [A-Za-z][A-Za-z0-9_]* */
 bool zgi_is_identifier(const char *word);
 
-/* An integer: decimal, 0x hexadecimal or 0b binary, `_` between digits, an optional sign. False if it is none, or
- * outside int64_t and uint64_t together; then *negative tells nothing. The magnitude is returned. */
+/* An integer: decimal, 0x hexadecimal or 0b binary, `_` between digits, an optional sign. Stores its magnitude. False:
+ * it is none, or fits neither int64_t nor uint64_t; *negative is then undefined. */
 bool zgi_parse_integer(const char *text, bool *negative, uint64_t *magnitude);
 
 /* The same, for a number that must not be negative. */
 bool zgi_parse_unsigned(const char *text, uint64_t *value);
 
-/* A number, exactly: an integer as above or a decimal with optional exponent (`-0.25`, `1e3`); where `fraction`, also
- * `1/64`. At most 40 digits, exponent within 300. `value` must be initialised. */
+/* A number, exactly: an integer as above, or a decimal with an optional exponent (`-0.25`, `1e3`); if `fraction`, also
+ * `1/64`. At most 40 digits, exponent up to 300. `value` must be initialised. */
 bool zgi_parse_number(const char *text, bool fraction, mpq_t value);
 
 /* major.minor, each 0 to 255. */
 bool zgi_parse_version(const char *text, unsigned *major, unsigned *minor);
 
-/* A span of time with its unit, `500us`, `20 ms`, `1.5 s`, `10min`, `24h`, in nanoseconds. False if malformed or over
+/* A span of time with its unit, `500us`, `20 ms`, `1.5 s`, `10min`, `24h`, in nanoseconds. False if malformed or above
  * 2^63 ns. */
 bool zg_parse_time(const char *text, uint64_t *nanoseconds);
 
-/* Whether a character is not seen as it is, or changes how others are seen: control characters of both sets, marks of
- * the direction of writing (Unicode Standard Annex 9), line separators, the byte order mark. */
+/* Whether a character is invisible or changes how others appear: control characters of both sets, marks of the writing
+ * direction (Unicode Standard Annex 9), line separators, the byte order mark. */
 bool zg_is_hidden(gunichar c);
 
-/* Text of others for a terminal, a log or a report: what is hidden, and bytes that are not UTF-8, as escapes (\033, \n,
- * \u202e). `length` -1: up to its end. `quoted`: also quotes and backslashes, so that it may stand in quotes. Free with
- * g_free(). */
+/* Text from outside, made safe for a terminal, log or report: invisible characters, and bytes that are not UTF-8,
+ * become escapes (\033, \n, \u202e). `length` -1: up to its end. `quoted`: quotes and backslashes are escaped too, so
+ * that it may be put in quotes. Free with g_free(). */
 char *zg_shown(const char *text, gssize length, bool quoted);
 
 #endif

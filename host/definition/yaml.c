@@ -23,7 +23,7 @@ char *zgi_where(const struct zgi_reader *reader, struct zg_place place)
     return g_strdup_printf("%s:%u:%u", zg_diagnostics_file(reader->diagnostics), place.line, place.column);
 }
 
-/* Whether a line of the text has a type with brackets that is not quoted, which ends a word within { }. */
+/* Whether a line of the text has an unquoted type with brackets, which ends a word within { }. */
 static bool has_bare_brackets(const char *text, size_t length, size_t line)
 {
     const char *at = text, *end = text + length;
@@ -42,8 +42,8 @@ static bool has_bare_brackets(const char *text, size_t length, size_t line)
     return false;
 }
 
-/* Whether the brackets are nested no deeper than any definition needs; else a diagnostic. The parser takes a time that
- * grows with the square of the depth. Brackets in comments and texts count, too: there are never so many. */
+/* Whether brackets are nested no deeper than any definition needs; if not, a diagnostic. The parser's time grows with
+ * the square of the depth. Brackets in comments and strings count as well: there are never that many. */
 static bool check_depth(struct zgi_reader *reader, const char *text, size_t length)
 {
     struct zg_place place = { 1, 1 };
@@ -67,7 +67,7 @@ static bool check_depth(struct zgi_reader *reader, const char *text, size_t leng
 
 enum { EXPANDED_MOST = 1000000 };
 
-/* Nodes that a node is with all that its aliases stand for; EXPANDED_MOST where it holds itself, or is as many. */
+/* How many nodes a node has with all its aliases expanded. EXPANDED_MOST: it contains itself, or has that many. */
 static unsigned expanded(struct zgi_reader *reader, unsigned *sizes, int index)
 {
     const yaml_node_t *node = yaml_document_get_node(&reader->document, index);
@@ -77,7 +77,7 @@ static unsigned expanded(struct zgi_reader *reader, unsigned *sizes, int index)
         return 0;
     if (sizes[index] > 0)
         return sizes[index];
-    sizes[index] = EXPANDED_MOST; /* until it is known: met again meanwhile, it holds itself */
+    sizes[index] = EXPANDED_MOST; /* until it is known: a node that is met again meanwhile contains itself */
     if (node->type == YAML_SEQUENCE_NODE)
         for (const yaml_node_item_t *item = node->data.sequence.items.start; item < node->data.sequence.items.top;
              item++)
@@ -88,7 +88,7 @@ static unsigned expanded(struct zgi_reader *reader, unsigned *sizes, int index)
     return sizes[index] = (unsigned)MIN(size, (uint64_t)EXPANDED_MOST);
 }
 
-/* Whether a definition stays small with every alias written out; else a diagnostic. */
+/* Whether a definition stays small with all aliases expanded; if not, a diagnostic. */
 static bool is_bounded(struct zgi_reader *reader)
 {
     const size_t count = (size_t)(reader->document.nodes.top - reader->document.nodes.start);

@@ -14,7 +14,7 @@ struct zg_simulated_settings {
     uint64_t baud;            /* at which its bytes pass; 0: the definition's */
     struct zg_sim_faults out; /* of what it sends, */
     struct zg_sim_faults in;  /* of what reaches it; latency counts in neither */
-    zg_header_word address;          /* on a shared line; 0: 1 */
+    zg_header_number address;          /* on a shared line; 0: 1 */
     bool busy;                /* sends as fast as the line takes it, period or not */
     uint64_t restart_ns;      /* restarts again and again after this time; 0: does not */
 };

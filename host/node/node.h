@@ -22,10 +22,10 @@ struct zg_node_calls {
     void (*take)(void *data, const struct zg_frame *frame, const struct zg_plan_message *message,
                  const struct zg_value *values);
     /* A message that was sent with a ticket ended so. */
-    void (*settled)(void *data, zg_header_word peer, const struct zg_plan_message *message, uint8_t ticket,
+    void (*settled)(void *data, zg_header_number peer, const struct zg_plan_message *message, uint8_t ticket,
                     const struct zg_value *values, enum zg_settled how);
     /* Something changed about the node of this address (0 where the line is not shared). */
-    void (*changed)(void *data, zg_header_word address, enum zg_link_event event);
+    void (*changed)(void *data, zg_header_number address, enum zg_link_event event);
     /* Of a device's end: a variable's value, packed: its bytes, at most `room`; whether what was written is good, and
      * taken; that it was. Without these the variables are refused as such that there are not. */
     int (*variable_get)(void *data, const struct zg_plan_variable *variable, uint8_t *out, size_t room, size_t *size);
@@ -52,8 +52,8 @@ struct zg_any_link *zg_node_any_link(struct zg_node *node);
 
 /* On a shared line: gives a device's end its address; lets the host's end follow a device. Returns 0, or ZG_EINVALID
  * where that address is nobody's, or followed already. */
-int zg_node_set_address(struct zg_node *node, zg_header_word address);
-int zg_node_follow(struct zg_node *node, zg_header_word address);
+int zg_node_set_address(struct zg_node *node, zg_header_number address);
+int zg_node_follow(struct zg_node *node, zg_header_number address);
 
 /* Bytes came in; what is due is done. As zg_any_link_receive() and zg_any_link_poll(), and the services' work. */
 void zg_node_receive(struct zg_node *node, const uint8_t *bytes, size_t count);
@@ -63,20 +63,20 @@ void zg_node_poll(struct zg_node *node);
  * ZG_EROOM: no room, or its window is full, or silence is due: later; ZG_ESIZE: longer than max_payload; ZG_EINVALID: a
  * reply, or a message with a ticket to a node that is not followed. `ticket` learns the ticket, where the message has
  * one. */
-int zg_node_send(struct zg_node *node, zg_header_word to, const struct zg_plan_message *message, const struct zg_value *values,
+int zg_node_send(struct zg_node *node, zg_header_number to, const struct zg_plan_message *message, const struct zg_value *values,
                  uint8_t *ticket);
 
 /* Answers a request, with the message that is its reply or with why not. ZG_EINVALID: no open request has this ticket.
  */
-int zg_node_answer(struct zg_node *node, zg_header_word to, uint8_t ticket, const struct zg_plan_message *message,
+int zg_node_answer(struct zg_node *node, zg_header_number to, uint8_t ticket, const struct zg_plan_message *message,
                    const struct zg_value *values);
-int zg_node_refuse(struct zg_node *node, zg_header_word to, uint8_t ticket, enum zg_settled why);
+int zg_node_refuse(struct zg_node *node, zg_header_number to, uint8_t ticket, enum zg_settled why);
 
 /* Sends text to the other end's console: how many of its bytes; 0: there is no room now, or no console. */
-size_t zg_node_print(struct zg_node *node, zg_header_word to, const char *text, size_t size);
+size_t zg_node_print(struct zg_node *node, zg_header_number to, const char *text, size_t size);
 
 /* What the other one's hellos told; NULL: it is not followed, or there is no such service. */
-const struct zg_hello *zg_node_hello(struct zg_node *node, zg_header_word address);
+const struct zg_hello *zg_node_hello(struct zg_node *node, zg_header_number address);
 
 /* Whether messages with tickets are neither open nor to be answered, at any peer. */
 bool zg_node_is_settled(const struct zg_node *node);

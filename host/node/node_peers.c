@@ -18,7 +18,7 @@ struct zgi_session *zgi_session_with(const struct zg_node *node, const struct zg
     return NULL;
 }
 
-struct zgi_session *zgi_session_to(struct zg_node *node, zg_header_word address)
+struct zgi_session *zgi_session_to(struct zg_node *node, zg_header_number address)
 {
     return node->services.side == 0 ? NULL : zgi_session_with(node, zgi_peer(&node->any.link, address));
 }
@@ -53,9 +53,9 @@ struct zgi_session *zgi_session_begin(struct zg_node *node)
     return with;
 }
 
-int zg_node_set_address(struct zg_node *node, zg_header_word address)
+int zg_node_set_address(struct zg_node *node, zg_header_number address)
 {
-    const zg_header_word everybody = zgi_everybody(&node->any.link);
+    const zg_header_number everybody = zgi_everybody(&node->any.link);
 
     if (!node->services.end.addressed || address == 0 || (everybody > 0 && address >= everybody))
         return ZG_EINVALID;
@@ -63,7 +63,7 @@ int zg_node_set_address(struct zg_node *node, zg_header_word address)
     return 0;
 }
 
-int zg_node_follow(struct zg_node *node, zg_header_word address)
+int zg_node_follow(struct zg_node *node, zg_header_number address)
 {
     if (!node->services.end.has_many || address == 0 || address >= zgi_everybody(&node->any.link) ||
         zgi_peer(&node->any.link, address))
@@ -76,7 +76,7 @@ int zg_node_follow(struct zg_node *node, zg_header_word address)
     return 0;
 }
 
-const struct zg_hello *zg_node_hello(struct zg_node *node, zg_header_word address)
+const struct zg_hello *zg_node_hello(struct zg_node *node, zg_header_number address)
 {
     const struct zgi_session *with = node->services.end.hello ? zgi_session_to(node, address) : NULL;
     return with ? &with->hello : NULL;

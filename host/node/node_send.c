@@ -11,9 +11,9 @@ static uint8_t *payload_of(struct zg_node *node)
     return node->services.content + node->plan->header.size;
 }
 
-static int send_content(struct zg_node *node, zg_header_word to, const struct zg_plan_message *message, size_t length)
+static int send_content(struct zg_node *node, zg_header_number to, const struct zg_plan_message *message, size_t length)
 {
-    return zgi_link_send(&node->any.link, to, (zg_header_word)message->message->id, node->services.content, NULL,
+    return zgi_link_send(&node->any.link, to, (zg_header_number)message->message->id, node->services.content, NULL,
                          length);
 }
 
@@ -25,7 +25,7 @@ static uint8_t kind_of(const struct zg_node *node, const struct zg_plan_message 
     return (uint8_t)kind;
 }
 
-static int send_ticketed(struct zg_node *node, zg_header_word to, const struct zg_plan_message *message,
+static int send_ticketed(struct zg_node *node, zg_header_number to, const struct zg_plan_message *message,
                          const struct zg_value *values, size_t size, uint8_t *ticket)
 {
     struct zgi_session *with = zgi_session_to(node, to);
@@ -45,7 +45,7 @@ static int send_ticketed(struct zg_node *node, zg_header_word to, const struct z
     return 0;
 }
 
-int zg_node_send(struct zg_node *node, zg_header_word to, const struct zg_plan_message *message,
+int zg_node_send(struct zg_node *node, zg_header_number to, const struct zg_plan_message *message,
                  const struct zg_value *values, uint8_t *ticket)
 {
     static const struct zg_header none = { 0 };
@@ -71,7 +71,7 @@ static uint8_t *answer_place(struct zg_node *node, struct zgi_session *with, uin
                                                   : NULL;
 }
 
-int zg_node_answer(struct zg_node *node, zg_header_word to, uint8_t ticket, const struct zg_plan_message *message,
+int zg_node_answer(struct zg_node *node, zg_header_number to, uint8_t ticket, const struct zg_plan_message *message,
                    const struct zg_value *values)
 {
     struct zgi_session *with = zgi_session_to(node, to);
@@ -85,11 +85,11 @@ int zg_node_answer(struct zg_node *node, zg_header_word to, uint8_t ticket, cons
     if (message->tickets > 1) /* with nothing older on offer, base and ticket are the same */
         at[0] = ticket;
     zg_block_pack(&message->payload, values, at + message->tickets - 1);
-    zgi_delivery_answered(&node->any.link, &with->delivery, at, ticket, (zg_header_word)message->message->id, size);
+    zgi_delivery_answered(&node->any.link, &with->delivery, at, ticket, (zg_header_number)message->message->id, size);
     return 0;
 }
 
-int zg_node_refuse(struct zg_node *node, zg_header_word to, uint8_t ticket, enum zg_settled why)
+int zg_node_refuse(struct zg_node *node, zg_header_number to, uint8_t ticket, enum zg_settled why)
 {
     struct zgi_session *with = zgi_session_to(node, to);
     uint8_t *at = answer_place(node, with, ticket);
@@ -101,7 +101,7 @@ int zg_node_refuse(struct zg_node *node, zg_header_word to, uint8_t ticket, enum
     return 0;
 }
 
-size_t zg_node_print(struct zg_node *node, zg_header_word to, const char *text, size_t size)
+size_t zg_node_print(struct zg_node *node, zg_header_number to, const char *text, size_t size)
 {
     const struct zgi_services *services = &node->services;
 

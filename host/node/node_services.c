@@ -81,7 +81,7 @@ static uint8_t *answer_content(struct zg_node *node)
 static int take_echo(struct zg_node *node, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     zgi_echo(&node->any.link, late_of(node), answer_content(node), frame->header.source,
-             (zg_header_word)node->services.echo_reply->message->id, payload, length);
+             (zg_header_number)node->services.echo_reply->message->id, payload, length);
     return 0;
 }
 
@@ -91,7 +91,7 @@ static int take_counters_request(struct zg_node *node, const struct zg_frame *fr
     const struct zg_plan_message *reply = node->services.counters;
 
     return zgi_counters(&node->any.link, late_of(node), answer_content(node), frame->header.source,
-                        (zg_header_word)reply->message->id, (uint8_t)MIN(zg_block_step(&reply->payload, 1)->most, 255),
+                        (zg_header_number)reply->message->id, (uint8_t)MIN(zg_block_step(&reply->payload, 1)->most, 255),
                         node->plan->definition->big_endian, payload, length);
 }
 
@@ -148,7 +148,7 @@ static int take_variable(struct zg_node *node, struct zg_frame *frame, const str
     struct zgi_services *services = &node->services;
     struct zg_link *link = &node->any.link;
     struct zgi_session *with = zgi_session_with(node, frame->peer);
-    const zg_header_word id = (zg_header_word)services->value->message->id;
+    const zg_header_number id = (zg_header_number)services->value->message->id;
 
     if (!with)
         return 0;
@@ -317,6 +317,6 @@ void zg_node_poll(struct zg_node *node)
             zgi_delivery_poll(&node->any.link, &with->hello, &with->delivery, now);
     }
     if (services->side == ZG_SIDE_DEVICE && services->value)
-        zgi_streams_poll(&node->any.link, (zg_header_word)services->value->message->id, services->streams,
+        zgi_streams_poll(&node->any.link, (zg_header_number)services->value->message->id, services->streams,
                          ZGI_NODE_STREAMS, services->content, now);
 }

@@ -64,7 +64,7 @@ void zgi_services_clear(struct zg_node *node);
 /* What passes with the peer of this number, with this peer, with the node of this address; NULL: it is not followed. */
 struct zgi_session *zgi_session_at(const struct zg_node *node, unsigned index);
 struct zgi_session *zgi_session_with(const struct zg_node *node, const struct zg_peer *peer);
-struct zgi_session *zgi_session_to(struct zg_node *node, zg_header_word address);
+struct zgi_session *zgi_session_to(struct zg_node *node, zg_header_number address);
 
 /* Follows one more peer; frees what is kept of one. */
 struct zgi_session *zgi_session_begin(struct zg_node *node);

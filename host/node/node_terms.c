@@ -13,7 +13,7 @@ int zg_node_send_plain(struct zg_node *node, const struct zg_plan_message *messa
     g_autofree uint8_t *payload = g_malloc(size + 1);
 
     zg_payload_pack(message, &none, values, payload);
-    return zg_any_link_send(&node->any, (zg_header_word)message->message->id, payload, size);
+    return zg_any_link_send(&node->any, (zg_header_number)message->message->id, payload, size);
 }
 
 /* A hello's values, without boot numbers; free with zg_values_free(). */
@@ -59,7 +59,7 @@ static void make_hello(struct zg_node *node)
                                                      definition->big_endian,
                                                      services->end.has_many,
                                                      services->end.shared && !services->end.has_many,
-                                                     (zg_header_word)message->message->id,
+                                                     (zg_header_number)message->message->id,
                                                      (uint32_t)zg_plan_hello_wait_us(node->plan),
                                                      (uint32_t)(definition->line.keepalive_ns / 1000) };
     zg_values_free(&message->payload, values);
@@ -77,7 +77,7 @@ static void make_delivery(struct zg_node *node)
         const struct zg_message *message = item->message;
         if (!zg_side_tickets(services->side, message))
             continue;
-        services->ticketed[services->kinds->len] = (struct zg_ticketed){ (zg_header_word)message->id,
+        services->ticketed[services->kinds->len] = (struct zg_ticketed){ (zg_header_number)message->id,
                                                                          (uint8_t)message->window,
                                                                          (uint8_t)message->retries,
                                                                          message->reply != NULL,
@@ -96,8 +96,8 @@ static void make_delivery(struct zg_node *node)
                                                            (uint16_t)end->room,
                                                            (uint16_t)end->answer_room,
                                                            end->receives_tickets,
-                                                           (zg_header_word)services->acknowledge->message->id,
-                                                           (zg_header_word)services->refused->message->id,
+                                                           (zg_header_number)services->acknowledge->message->id,
+                                                           (zg_header_number)services->refused->message->id,
                                                            zgi_services_settled };
     node->protocol.delivery = &services->delivery_terms;
 }

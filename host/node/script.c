@@ -55,13 +55,13 @@ static bool read_fields(JsonObject *object, struct zg_script_item *item, GError 
     return zg_values_from_json(item->message, text, item->values, error);
 }
 
-static zg_header_word destination_of(JsonObject *object)
+static zg_header_number destination_of(JsonObject *object)
 {
     JsonNode *node = json_object_get_member(object, "header");
 
     if (!node || !JSON_NODE_HOLDS_OBJECT(node))
         return 0;
-    return (zg_header_word)json_object_get_int_member_with_default(json_node_get_object(node), "destination", 0);
+    return (zg_header_number)json_object_get_int_member_with_default(json_node_get_object(node), "destination", 0);
 }
 
 /* Adds what a line says; false, without an error: it is no message of the host's. */

@@ -11,7 +11,7 @@ struct zg_script_item {
     uint64_t at_ns; /* after the first one's; as the one before where none is given */
     const struct zg_plan_message *message;
     struct zg_value *values;
-    zg_header_word to;
+    zg_header_number to;
 };
 
 /* A list of struct zg_script_item, empty; adds one with values that are all zero. Free with g_ptr_array_unref(). */

@@ -27,7 +27,7 @@ void zg_checker_init(struct zg_checker *checker, const struct zg_check_choice *c
         checker->table = g_new0(zg_check_word, MAX(ZG_CRC_TABLE_ENTRIES, 1));
         int error = zg_crc_make(&checker->crc, crc->width, crc->poly, crc->init, crc->reflect_in, crc->reflect_out,
                                 crc->xor_out, checker->table);
-        g_assert(error == 0); /* the choice was checked */
+        g_assert(error == 0); /* the choice is known to be sound */
         checker->fast = g_new(struct zg_fast_crc, 1);
         zg_fast_crc_init(checker->fast, &checker->crc);
         checker->check.update = zg_fast_crc_update;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* A chosen check, as the runtime computes it. */
+/* A check that a definition chose, as the runtime computes it. */
 #ifndef ZEUGMA_CHECKER_H
 #define ZEUGMA_CHECKER_H
 
@@ -7,15 +7,15 @@
 #include "plan/fast_crc.h"
 #include "zeugma/check.h"
 
-/* Is not to be moved or copied: check points into it. */
+/* Must not be moved or copied: check points into it. */
 struct zg_checker {
     struct zg_check check;
     struct zg_crc crc;
     zg_check_word *table;
-    struct zg_fast_crc *fast; /* of a CRC */
+    struct zg_fast_crc *fast; /* if it is a CRC */
 };
 
-/* Prepares a sound choice, over all but `skip` bytes in front; free with zg_checker_clear(). */
+/* Prepares a sound choice, covering everything after the first `skip` bytes. Free with zg_checker_clear(). */
 void zg_checker_init(struct zg_checker *checker, const struct zg_check_choice *choice, unsigned skip);
 void zg_checker_clear(struct zg_checker *checker);
 

@@ -14,10 +14,10 @@ bool zg_side_tickets(enum zg_side side, const struct zg_message *message)
     return (message->from & side) && zg_message_is_ticketed(message) && !message->is_reply;
 }
 
-/* Of the ticketed messages that one side sends. */
+/* The ticketed messages that one side sends. */
 struct tickets {
     unsigned window, least_window; /* 0: there are none */
-    unsigned payload;              /* bytes of the largest */
+    unsigned payload;              /* bytes of the largest payload */
     unsigned kinds;
     bool requests, keeps_order;
 };
@@ -43,7 +43,7 @@ static struct tickets tickets_of(const struct zg_plan *plan, enum zg_side side)
 
 static unsigned largest_reply(const struct zg_plan *plan, enum zg_side side)
 {
-    unsigned most = 2; /* a refusal */
+    unsigned most = 2; /* of a refusal */
 
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(plan, i);

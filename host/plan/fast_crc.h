@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* A CRC of any parameters at the speed of a large processor: by carry-less multiplication where it has that, else by
- * tables; the same results. */
+/* A CRC of any parameters at the speed of a large processor: by carry-less multiplication if it has that, otherwise by
+ * tables. The results are the same. */
 #ifndef ZEUGMA_FAST_CRC_H
 #define ZEUGMA_FAST_CRC_H
 
@@ -10,18 +10,18 @@
 struct zg_fast_crc {
     struct zg_sliced_crc sliced;
     struct zg_folded_crc folded;
-    bool folds;     /* false: the processor cannot, or must not */
-    unsigned shift; /* of a value to the low bits of the word */
+    bool folds;     /* false: the processor cannot */
+    unsigned shift; /* from a value to the low bits of the word */
 };
 
-/* Prepares it from a CRC made by zg_crc_make(), whose table is kept. */
+/* Prepares it from a CRC made by zg_crc_make(), whose table it keeps. */
 void zg_fast_crc_init(struct zg_fast_crc *fast, const struct zg_crc *crc);
 
-/* As zg_check_crc_update(), and zg_check_crc_finish(); `parameters` is the struct zg_fast_crc. */
+/* Like zg_check_crc_update() and zg_check_crc_finish(); `parameters` is the struct zg_fast_crc. */
 zg_check_word zg_fast_crc_update(const void *parameters, zg_check_word reg, const uint8_t *bytes, size_t count);
 zg_check_word zg_fast_crc_finish(const void *parameters, zg_check_word reg);
 
-/* Private: the same, where a call for each frame costs too much. */
+/* Private: the same, inline, where a call for each frame costs too much. */
 static ZGI_INLINE zg_check_word zgi_fast_crc_update(const void *parameters, zg_check_word reg, const uint8_t *bytes,
                                                     size_t count)
 {

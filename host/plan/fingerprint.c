@@ -5,7 +5,7 @@
 
 #include "plan/checker.h"
 
-/* What stands in several places, in one spelling for ever: the text is part of the language. */
+/* These spellings must never change: the text is part of the language. */
 static const char *order(bool big_endian)
 {
     return big_endian ? "big" : "little";
@@ -129,7 +129,7 @@ static int by_index(const void *a, const void *b)
     return ((*first)->index > (*second)->index) - ((*first)->index < (*second)->index);
 }
 
-/* A list in an order that does not hang on the file's. */
+/* A list in an order that does not depend on the file's. */
 static GPtrArray *sorted(const GPtrArray *list, GCompareFunc compare)
 {
     GPtrArray *copy = g_ptr_array_new();

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* A number for all that shapes the wire, by which two ends tell that they were built from the same. */
+/* A number for everything that shapes the wire, by which two ends check that they were built from the same definition.
+ */
 #ifndef ZEUGMA_FINGERPRINT_H
 #define ZEUGMA_FINGERPRINT_H
 

@@ -43,7 +43,7 @@ static uint64_t quotient_of(uint64_t poly)
 bool zg_folded_crc_init(struct zg_folded_crc *folded, const struct zg_crc *crc)
 {
     uint64_t poly = crc->reflected ? reversed(crc->poly) : crc->poly;
-    unsigned less = crc->reflected; /* a product of reflected words stands one bit lower */
+    unsigned less = crc->reflected; /* a product of reflected words is one bit lower */
     uint64_t *const words[] = { &folded->near[0],   &folded->near[1],   &folded->far[0],     &folded->far[1],
                                 &folded->reduce[0], &folded->reduce[1], &folded->quotient[0] };
 
@@ -61,7 +61,7 @@ bool zg_folded_crc_init(struct zg_folded_crc *folded, const struct zg_crc *crc)
     return __builtin_cpu_supports("pclmul") && __builtin_cpu_supports("ssse3");
 }
 
-/* Sixteen bytes with the first highest, of a CRC that is not reflected. */
+/* Sixteen bytes with the first one highest, for a CRC that is not reflected. */
 FOLDING static inline __m128i turned(__m128i bytes)
 {
     return _mm_shuffle_epi8(bytes, _mm_set_epi8(0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15));
@@ -78,7 +78,7 @@ FOLDING static inline __m128i constants(const uint64_t words[2])
     return _mm_loadu_si128((const __m128i *)(const void *)words);
 }
 
-/* 128 bits moved on by the distance of the constants. */
+/* 128 bits multiplied by the power of x of the constants. */
 FOLDING static inline __m128i fold(__m128i bits, __m128i by, bool reflected)
 {
     if (reflected)
@@ -86,7 +86,7 @@ FOLDING static inline __m128i fold(__m128i bits, __m128i by, bool reflected)
     return _mm_xor_si128(_mm_clmulepi64_si128(bits, by, 0x01), _mm_clmulepi64_si128(bits, by, 0x10));
 }
 
-/* The register that 128 bits leave: times x^64, modulo the polynomial (P. Barrett's reduction). */
+/* The register that 128 bits give: times x^64, modulo the polynomial (P. Barrett's reduction). */
 FOLDING static inline uint64_t reduced(const struct zg_folded_crc *folded, __m128i bits, bool reflected)
 {
     __m128i by = constants(folded->reduce), quotient = constants(folded->quotient);
@@ -104,7 +104,7 @@ FOLDING static inline uint64_t reduced(const struct zg_folded_crc *folded, __m12
     return (uint64_t)_mm_cvtsi128_si64(value) ^ (uint64_t)_mm_cvtsi128_si64(multiple);
 }
 
-/* Four registers side by side over 64 bytes each time, which are put together at the end. */
+/* Four registers side by side, each over every fourth 16 bytes, combined at the end. */
 FOLDING static inline __m128i fold_far(const struct zg_folded_crc *folded, __m128i bits, const uint8_t **bytes,
                                        size_t *count, __m128i near, bool reflected)
 {
@@ -122,7 +122,7 @@ FOLDING static inline __m128i fold_far(const struct zg_folded_crc *folded, __m12
     return lanes[3];
 }
 
-/* Bytes are taken in sixteens, counted from the end: zero bytes in front of the first change nothing. */
+/* Takes bytes in sixteens, counted from the end. Zero bytes before the first change nothing. */
 FOLDING static inline uint64_t update(const struct zg_folded_crc *folded, uint64_t reg, const uint8_t *bytes,
                                       size_t count, bool reflected)
 {
@@ -135,8 +135,9 @@ FOLDING static inline uint64_t update(const struct zg_folded_crc *folded, uint64
     __m128i first = _mm_xor_si128(load(bytes, true), start);
     __m128i near = constants(folded->near);
 
-    first = _mm_shuffle_epi8(first, load(slide + odd, true));      /* the odd bytes, behind zeros */
-    start = _mm_shuffle_epi8(start, load(slide + 16 + odd, true)); /* what of the start is behind them */
+    first = _mm_shuffle_epi8(first, load(slide + odd, true)); /* the odd bytes, after zeros */
+    start =
+        _mm_shuffle_epi8(start, load(slide + 16 + odd, true)); /* the part of the start value that comes after them */
     if (!reflected) {
         first = turned(first);
         start = turned(start);

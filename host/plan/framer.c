@@ -48,11 +48,11 @@ unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned conte
             return ZG_MARKS_ROOM(content, framing->start.size, framing->end.size); /* fall through */
     case ZG_FRAMING_LENGTH:
     case ZG_FRAMING_FIXED: return ZG_SIZED_ROOM(content, framing->start.size, framing->end.size);
-    default: return content + zg_framing_is_short_cobs(framing, content); /* its first code byte */
+    default: return content + zg_framing_is_short_cobs(framing, content); /* one more: its first code byte */
     }
 }
 
-/* The content's size that a header tells; more than fits in any case is SIZE_MAX. */
+/* The content's size according to a header. What fits no receiver is SIZE_MAX. */
 static size_t measure(const void *context, const uint8_t *content)
 {
     const struct zg_content_sizes *sizes = context;

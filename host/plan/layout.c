@@ -11,8 +11,8 @@ static void end_run(struct zgi_cursor *cursor)
     cursor->run_bits = 0;
 }
 
-/* A value, or a fixed array of them, that shares bytes with its neighbours. Values of another byte order begin a run of
- * their own. */
+/* Places a value, or a fixed array, that shares bytes with its neighbours. Values of the other byte order begin a new
+ * run. */
 static void place_in_run(struct zgi_cursor *cursor, struct zg_step *step, unsigned bits)
 {
     if (cursor->run_bits == 0 || cursor->run_big != step->big_endian) {
@@ -30,14 +30,14 @@ static void place_in_run(struct zgi_cursor *cursor, struct zg_step *step, unsign
     step->least_size = step->most_size = cursor->at - before;
 }
 
-/* Bytes of LEB128 numbers: at least one, at most one for each started seven bits. */
+/* Bytes of LEB128 numbers: at least one each, at most one for every seven bits or part of them. */
 static void leb_sizes(const struct zg_step *step, unsigned *least, unsigned *most)
 {
     *least = 1;
     *most = (step->type.bits + 6) / 7;
 }
 
-/* The bytes of one element, least and most. */
+/* The least and the most bytes of one element. */
 static void element_sizes(const struct zg_step *step, unsigned *least, unsigned *most)
 {
     if (zg_step_is_leb(step)) {
@@ -50,7 +50,7 @@ static void element_sizes(const struct zg_step *step, unsigned *least, unsigned 
     }
 }
 
-/* `count` times `size` bytes, held to what no payload reaches, so that sums of it do not overflow. */
+/* `count` times `size` bytes, limited to a number that no payload reaches, so that sums do not overflow. */
 static unsigned bytes_of(unsigned count, unsigned size)
 {
     return (unsigned)MIN((uint64_t)count * size, (uint64_t)ZGI_UNREACHABLE);
@@ -61,7 +61,7 @@ static unsigned array_bytes(const struct zg_step *step, unsigned count, unsigned
     return zg_step_is_bitwise(step) ? (count * step->bits + 7) / 8 : bytes_of(count, element);
 }
 
-/* A step that begins on a byte boundary; `room` is what is left of the payload for an open-ended one. */
+/* Places a step that begins on a byte boundary. `room` is what is left of the payload for an open-ended one. */
 static void place_on_boundary(struct zgi_cursor *cursor, struct zg_step *step, unsigned room)
 {
     unsigned least, most;
@@ -90,7 +90,7 @@ static void place_on_boundary(struct zgi_cursor *cursor, struct zg_step *step, u
     cursor->at = step->varies ? 0 : cursor->at + step->most_size;
 }
 
-/* A step as its type and field say, not placed yet. */
+/* A step of its type and field, not placed yet. */
 static struct zg_step new_step(const struct zg_plan *plan, const struct zg_field *field)
 {
     const struct zg_type *type = &field->type;
@@ -114,7 +114,7 @@ static struct zg_step new_step(const struct zg_plan *plan, const struct zg_field
     return step;
 }
 
-/* An open-ended step may fill what the ones before it leave at their least. */
+/* An open-ended step may fill what the steps before it leave at their smallest. */
 void zgi_place_step(struct zg_block *block, struct zgi_cursor *cursor, struct zg_step *step, unsigned room)
 {
     bool in_run =
@@ -127,7 +127,7 @@ void zgi_place_step(struct zg_block *block, struct zgi_cursor *cursor, struct zg
     zgi_step_limits(step);
     const unsigned before = block->most_size;
     block->most_size = MIN(before + step->most_size, ZGI_UNREACHABLE);
-    if (step->type.extent == ZG_EXTENT_REST && block->size < before) { /* not both are at their most */
+    if (step->type.extent == ZG_EXTENT_REST && block->size < before) { /* the two are never at their largest together */
         block->most_size = MAX(before, room);
         block->bits += 8 * (block->most_size - before);
     } else {

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What must fit: payloads, frames, variables; and whether the check is worth it. */
+/* What must fit: payloads, frames, variables. And whether the check is strong enough. */
 #include "plan/limits.h"
 
 #include "zeugma/protocol.h"
@@ -25,7 +25,7 @@ unsigned zgi_payload_room(const struct zg_plan *plan)
     return room;
 }
 
-/* Bytes of a variable's value in the messages that read and write it: behind ticket and index. */
+/* Room for a variable's value in the messages that read and write it, after ticket and index. */
 static unsigned variable_room(const struct zg_plan *plan, unsigned room)
 {
     const struct zg_plan_message *value = zg_plan_by_name(plan, "variable_value");
@@ -83,7 +83,8 @@ static bool is_open_ended(const struct zg_block *block)
     return last && last->type.extent == ZG_EXTENT_REST;
 }
 
-/* With fixed, zero bytes stand between payload and check: the payload must fit, and its end must be known. */
+/* With fixed, zero bytes fill the space between payload and check: the payload must fit, and its end must be
+ * recognisable. */
 static void check_fixed(const struct zg_plan *plan, const struct zg_plan_message *item,
                         struct zg_diagnostics *diagnostics)
 {
@@ -101,7 +102,7 @@ static void check_fixed(const struct zg_plan *plan, const struct zg_plan_message
                   name);
 }
 
-/* Marks that may stand in the content, too, are looked for where they must be. */
+/* Marks may also occur in the content, so they count only where they must be. */
 static void check_plain_marks(const struct zg_plan *plan, const struct zg_plan_message *item,
                               struct zg_diagnostics *diagnostics)
 {
@@ -116,7 +117,7 @@ static void check_plain_marks(const struct zg_plan *plan, const struct zg_plan_m
                   item->message->name, item->payload_most, first->message->name, first->payload_most);
 }
 
-/* Whether the framing can carry each message. */
+/* Whether the framing can carry every message. */
 static void check_framing(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
     for (unsigned i = 0; i < plan->messages->len; i++) {
@@ -128,8 +129,8 @@ static void check_framing(const struct zg_plan *plan, struct zg_diagnostics *dia
     }
 }
 
-/* Warns where two flipped bits can leave the check right: it sees them all only up to a length, the order of x modulo
- * its polynomial (W. W. Peterson, D. T. Brown, "Cyclic Codes for Error Detection", 1961). */
+/* Warns if two flipped bits can leave the check unchanged. It detects all such errors only up to a length, the order of
+ * x modulo its polynomial (W. W. Peterson, D. T. Brown, "Cyclic Codes for Error Detection", 1961). */
 static void check_strength(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
     const struct zg_definition *definition = plan->definition;
@@ -152,8 +153,8 @@ static void check_strength(const struct zg_plan *plan, struct zg_diagnostics *di
                     definition->check.crc.width, seen, 8 * largest);
 }
 
-/* Whether every message with its check is still one with a zero byte more: the check's residue is zero, in the order in
- * which it is sent. Seen on a few, which by chance would pass once in 2^24 or less. */
+/* Whether every message with its check still passes with a zero byte appended: then the check's residue is zero, in the
+ * order in which it is sent. Tried on a few messages, all of which would pass by chance once in 2^24 or less. */
 static bool passes_with_zero(const struct zg_check *of_plan)
 {
     struct zg_check whole = *of_plan, *check = &whole;
@@ -172,7 +173,7 @@ static bool passes_with_zero(const struct zg_check *of_plan)
     return check->size > 0;
 }
 
-/* A few named CRCs of the same size that see an appended zero byte in this order. Free with g_free(). */
+/* Names a few CRCs of the same size that detect an appended zero byte in this order. Free with g_free(). */
 static char *checks_that_see_zero(const struct zg_plan *plan)
 {
     GString *names = g_string_new(NULL);
@@ -192,7 +193,7 @@ static char *checks_that_see_zero(const struct zg_plan *plan)
     return g_string_free(names, FALSE);
 }
 
-/* Whether a payload may be a byte longer and still be one. */
+/* Whether a payload may be one byte longer and still be valid. */
 static bool may_be_longer(const struct zg_plan_message *item)
 {
     const unsigned count = item->payload.steps->len;
@@ -202,8 +203,8 @@ static bool may_be_longer(const struct zg_plan_message *item)
                     holds_since(&item->payload));
 }
 
-/* Where a delimiter closes a frame and another opens the next, a closing one that is damaged leaves the frame a byte
- * longer: with cobs 00 to 01 is a zero byte, by one flipped bit; with slip C0 to 00 by two. */
+/* Where one delimiter closes a frame and another opens the next, a damaged closing one leaves the frame a byte longer.
+ * With cobs one flipped bit, 00 to 01, appends a zero byte; with slip two do, C0 to 00. */
 static void check_closing(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
     const struct zg_framing_choice *framing = &plan->definition->framing;
@@ -227,8 +228,8 @@ static void check_closing(const struct zg_plan *plan, struct zg_diagnostics *dia
     }
 }
 
-/* A silence within a frame, as between two bytes of a sender that is not quick, must not end it; nor one that is only
- * seen, since a PC asks for bytes a thousand times a second (USB 2.0, a full-speed bus's frame of 1 ms). */
+/* Silence within a frame, as between two bytes of a slow sender, must not end it. Nor must silence that only appears
+ * so: a PC asks for bytes a thousand times a second (USB 2.0, full speed, frames of 1 ms). */
 void zgi_plan_check_gap(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
     const struct zg_place place = plan->definition->framing.place;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What a plan is made of, and what is looked up in it. */
+/* What a plan consists of, and look-ups in it. */
 #ifndef ZEUGMA_MODEL_H
 #define ZEUGMA_MODEL_H
 
@@ -11,33 +11,33 @@
 /* A message and its sizes, bytes. */
 struct zg_plan_message {
     const struct zg_message *message;
-    unsigned tickets;        /* in front of the fields: 0, 1 (ticket) or 2 (ticket and base) */
+    unsigned tickets;        /* before the fields: 0, 1 (ticket) or 2 (ticket and base) */
     struct zg_block payload; /* the fields */
     unsigned payload_least;  /* tickets included */
     unsigned payload_most;
     unsigned content;     /* header, payload, check */
-    unsigned frame_least; /* on the wire, delimiter included */
-    unsigned frame_most;  /* stuffed at its worst */
+    unsigned frame_least; /* bytes on the wire, delimiter included */
+    unsigned frame_most;  /* with the worst stuffing */
 };
 
-/* A variable, as it stands in the services' messages: a block with one step, "value". */
+/* A variable as the services' messages carry it: a block with one step, "value". */
 struct zg_plan_variable {
     const struct zg_variable *variable;
     char *name; /* of its block: "variable_target_tension" */
     struct zg_block block;
 };
 
-/* The header's first eight bytes as one word, lowest first, where each role stands in it in one piece: all but
+/* The header's first eight bytes as one word, lowest byte first, if each role is contiguous in it: all roles except
  * constants and reserved bits, and where in struct zg_header they go. */
 struct zg_header_word {
-    bool whole; /* false: it does not */
+    bool whole; /* false: they are not all contiguous there */
     unsigned count;
     struct {
         uint32_t mask;
         uint8_t shift;
-        uint8_t member; /* bytes */
+        uint8_t member; /* offset in struct zg_header, bytes */
     } roles[ZG_ROLES];
-    uint64_t constants; /* the constants' bits, and what they are */
+    uint64_t constants; /* the bits of constants, and their values */
     uint64_t constant_mask;
 };
 
@@ -45,43 +45,43 @@ struct zg_plan {
     const struct zg_definition *definition;
     struct zg_block header;
     struct zg_header_word word; /* of the header */
-    GPtrArray *records;         /* struct zg_block, each after those that it holds */
+    GPtrArray *records;         /* struct zg_block, each after those that it contains */
     GArray *messages;           /* struct zg_plan_message, in the order of the definition */
-    GArray *variables;          /* struct zg_plan_variable, likewise */
+    GArray *variables;          /* struct zg_plan_variable, in the order of the definition */
     struct zg_check check;
     struct zg_checker checker; /* what `check` points into */
     struct zg_framer framer;
     unsigned max_payload; /* bytes, before stuffing */
     unsigned max_content;
-    unsigned max_frame;     /* bytes on the wire of the largest frame that max_payload allows */
-    unsigned receive_room;  /* bytes of memory that the framing's decoder takes */
-    unsigned filled;        /* zero bytes go in front of the check up to this much content, bytes; 0: none do */
-    uint64_t gap_ns;        /* silence that ends a frame, of the framing gap; else 0 */
-    uint64_t send_gap_ns;   /* least silence in front of a frame sent */
-    uint64_t turn_ns;       /* half duplex: least silence after bytes received, before sending; else 0 */
+    unsigned max_frame;    /* bytes on the wire of the largest frame that max_payload allows */
+    unsigned receive_room; /* bytes of memory that the framing's decoder takes */
+    unsigned filled; /* content shorter than this is filled up with zero bytes before the check, bytes; 0: it is not */
+    uint64_t gap_ns; /* silence that ends a frame, with the framing gap; otherwise 0 */
+    uint64_t send_gap_ns;   /* least silence before a frame that is sent */
+    uint64_t turn_ns;       /* half duplex: least silence after received bytes before sending; otherwise 0 */
     unsigned id_bits;       /* 0: the header has no id */
     unsigned sequence_bits; /* 0: none */
     unsigned version_bits;  /* 0: none */
     unsigned minor_bits;    /* 0: none */
     unsigned length_bits;   /* 0: none */
     unsigned destination_bits, source_bits; /* 0: none */
-    unsigned length_more;                   /* what the role length counts beside the payload, bytes */
-    uint32_t version;                       /* the major number as the header carries it, modulo its width; 0 without */
-    uint32_t minor;                         /* the minor number, likewise */
+    unsigned length_more;                   /* what the role length counts besides the payload, bytes */
+    uint32_t version; /* the major number as the header carries it, modulo its width; 0: it does not */
+    uint32_t minor;   /* the minor number, in the same way */
 };
 
-/* Number `index` of the plan's messages, of its variables. */
+/* A message, or a variable, by its index in the plan. */
 const struct zg_plan_message *zg_plan_message_at(const struct zg_plan *plan, unsigned index);
 const struct zg_plan_variable *zg_plan_variable_at(const struct zg_plan *plan, unsigned index);
 
-/* The message of an id (the only one, where the header has no id), or of a name; NULL: none. */
+/* The message with an id (if the header has no id, the only message), or with a name. NULL: none. */
 const struct zg_plan_message *zg_plan_by_id(const struct zg_plan *plan, uint64_t id);
 const struct zg_plan_message *zg_plan_by_name(const struct zg_plan *plan, const char *name);
 
-/* The header's step with the role length; NULL: it has none. */
+/* The header's step of the role length; NULL: there is none. */
 const struct zg_step *zg_plan_length(const struct zg_plan *plan);
 
-/* Bytes on the wire of the smallest frame that there may be. */
+/* Bytes on the wire of the smallest possible frame. */
 unsigned zg_plan_least_frame(const struct zg_plan *plan);
 
 #endif

@@ -16,7 +16,7 @@ double zg_nearest_double(const mpq_t value)
     mpz_inits(quotient, rest, divisor, NULL);
     mpz_abs(quotient, mpq_numref(value));
     mpz_set(divisor, mpq_denref(value));
-    /* 2^exponent <= |value| < 2^(exponent+1), or exponent one too high; the quotient then has one bit less */
+    /* 2^exponent <= |value| < 2^(exponent+1), or exponent is one too high; then the quotient has one bit less */
     long exponent = (long)mpz_sizeinbase(quotient, 2) - (long)mpz_sizeinbase(divisor, 2);
     mpz_t scaled;
     mpz_init_set(scaled, divisor);
@@ -27,7 +27,7 @@ double zg_nearest_double(const mpq_t value)
     if (mpz_cmp(quotient, scaled) < 0)
         exponent--;
     mpz_abs(quotient, mpq_numref(value));
-    long lowest = MAX(exponent - 52, -1074); /* the weight of the last bit that a double of this size has */
+    long lowest = MAX(exponent - 52, -1074); /* the weight of the last bit of a double of this size */
     if (lowest < 0)
         mpz_mul_2exp(quotient, quotient, (mp_bitcnt_t)-lowest);
     else
@@ -78,7 +78,7 @@ double zg_step_physical(const struct zg_step *step, union zg_raw raw)
 
 double zg_step_rounded(const struct zg_step *step, double value)
 {
-    /* volatile: GCC 12.2 at -O2 leaves out two such conversions side by side */
+    /* volatile: GCC 12.2 at -O2 drops one of two such conversions in a row */
     volatile float narrow = (float)value;
     return step->type.bits == 64 ? value : (double)narrow;
 }
@@ -108,7 +108,7 @@ static void round_away(mpz_t number, const mpq_t value)
     mpz_clear(twice);
 }
 
-/* A whole number as a raw value, or false where the kind's 64 bits do not hold it. */
+/* A whole number as a raw value. False: the 64 bits of this kind do not hold it. */
 static bool raw_of(const mpz_t number, enum zg_kind kind, union zg_raw *raw)
 {
     if (kind == ZG_KIND_SIGNED || kind == ZG_KIND_LEB_SIGNED) {
@@ -133,8 +133,7 @@ static bool float_raw(const struct zg_step *step, const mpq_t physical, union zg
     return (value >= step->scale.low && value <= step->scale.high) || (raw->f == value && zg_step_permits(step, *raw));
 }
 
-/* Whether a value of more than 53 bits is the nearest double of the least or the greatest raw value, which it is
- * beyond. */
+/* Whether a value with more than 53 bits, outside the raw limits, is the double nearest to one of them. */
 static bool is_limit(const struct zg_step *step, const mpq_t physical, union zg_raw *raw)
 {
     const double given = zg_nearest_double(physical);
@@ -162,7 +161,7 @@ bool zg_step_raw(const struct zg_step *step, const mpq_t physical, union zg_raw 
     }
     round_away(number, exact);
     good = raw_of(number, step->type.kind, raw) && zg_step_permits(step, *raw);
-    if (good && mpz_cmp_ui(mpq_denref(exact), 1) != 0) { /* judged on the value given, not on the rounded one */
+    if (good && mpz_cmp_ui(mpq_denref(exact), 1) != 0) { /* judged by the given value, not by the rounded one */
         double given = zg_nearest_double(physical);
         good = (given >= step->scale.low && given <= step->scale.high) || given == zg_step_physical(step, *raw);
     }
@@ -171,7 +170,7 @@ bool zg_step_raw(const struct zg_step *step, const mpq_t physical, union zg_raw 
     return good || is_limit(step, physical, raw);
 }
 
-/* Moves the raw limit that a physical one sets: the first raw value within it. */
+/* Moves a raw limit to the first raw value within a physical one. */
 static void tighten(struct zg_step *step, const mpq_t limit, bool is_low)
 {
     const struct zg_field *field = step->field;
@@ -194,7 +193,7 @@ static void tighten(struct zg_step *step, const mpq_t limit, bool is_low)
     mpz_clear(number);
 }
 
-/* The range in numbers of a float type, in the type's own precision. */
+/* The limits of a float type, in the type's own precision. */
 static void float_limits(struct zg_step *step)
 {
     step->scale = (struct zg_scale){ 1, 0, 1, -HUGE_VAL, HUGE_VAL };
@@ -216,7 +215,7 @@ static void type_limits(struct zg_step *step)
     }
 }
 
-/* The scale as three whole numbers, and whether they and twice the sums made of them stay below 2^53. */
+/* The scale as three whole numbers; and whether these, and twice the sums made of them, stay below 2^53. */
 static void scale_in_doubles(struct zg_step *step)
 {
     const struct zg_field *field = step->field;
@@ -240,7 +239,7 @@ static void scale_in_doubles(struct zg_step *step)
     mpz_clears(factor, shift, divisor, sum, NULL);
 }
 
-/* The physical limits: those of the type, or of the range where it is narrower. */
+/* The physical limits: the type's, or the range's if that is narrower. */
 static void physical_limits(struct zg_step *step, union zg_raw least, union zg_raw most)
 {
     const struct zg_field *field = step->field;

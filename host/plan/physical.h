@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* A step's numbers: raw, as they stand on the wire, and physical, exactly. */
+/* A step's numbers: raw, as on the wire, and physical, exactly. */
 #ifndef ZEUGMA_PLAN_PHYSICAL_H
 #define ZEUGMA_PLAN_PHYSICAL_H
 
@@ -9,19 +9,19 @@
 /* Fills a step's limits and scale from its type and field. */
 void zgi_step_limits(struct zg_step *step);
 
-/* Fills the raw value that a missing field takes, or reports a default that the field cannot hold. */
+/* Sets the raw value of a missing field, or reports a default that the field cannot hold. */
 void zgi_step_fallback(struct zg_step *step, struct zg_diagnostics *diagnostics);
 
-/* The raw value that a step sends for an exact physical value. Returns false where it is outside type or range. */
+/* The raw value that a step sends for an exact physical value. False: it is outside type or range. */
 bool zg_step_raw(const struct zg_step *step, const mpq_t physical, union zg_raw *raw);
 
-/* The nearest double of a raw value's exact physical value; a float's own value. */
+/* The double nearest to a raw value's exact physical value. For a float, its own value. */
 double zg_step_physical(const struct zg_step *step, union zg_raw raw);
 
-/* A number as the step's float type holds it. */
+/* A number rounded to the step's float type. */
 double zg_step_rounded(const struct zg_step *step, double value);
 
-/* Whether a raw value lies within the step's limits. NaN lies within a float without range. */
+/* Whether a raw value is within the step's limits. NaN is within the limits of a float without a range. */
 bool zg_step_permits(const struct zg_step *step, union zg_raw raw);
 
 /* The double nearest to an exact number, ties to even. */

@@ -39,7 +39,8 @@ static void plan_records(struct zg_plan *plan, struct zg_diagnostics *diagnostic
     }
 }
 
-/* Where a step's bits begin in the header's first eight bytes as one word, lowest first; 64: not in one piece there. */
+/* The position of a step's bits in the header's first eight bytes, as one word, lowest byte first. 64: they are not
+ * contiguous there. */
 static unsigned shift_in_word(const struct zg_step *step)
 {
     struct zg_piece pieces[ZG_PIECES];
@@ -116,7 +117,7 @@ static void plan_header(struct zg_plan *plan)
         plan->minor = definition->minor & UINT32_MAX >> (32 - plan->minor_bits);
 }
 
-/* What the role length counts beside the payload, and whether it is wide enough. */
+/* What the role length counts besides the payload, and whether it is wide enough. */
 static void plan_length(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
     const struct zg_step *length = zg_plan_length(plan);
@@ -133,8 +134,8 @@ static void plan_length(struct zg_plan *plan, struct zg_diagnostics *diagnostics
                   "length, u%u, is too narrow to count up to %" G_GUINT64_FORMAT " bytes", length->bits, most);
 }
 
-/* Bytes that an open-ended field may fill. Without a limit the user's have none, and the services' what the largest
- * other message or variable takes. */
+/* The bytes that an open-ended field may fill. Without a limit, the user's have none, and the services' what the
+ * largest other message or variable takes. */
 static unsigned open_room(const struct zg_plan *plan, const struct zg_message *message, unsigned tickets)
 {
     unsigned room = zgi_payload_room(plan);
@@ -147,7 +148,7 @@ static unsigned open_room(const struct zg_plan *plan, const struct zg_message *m
     return room > tickets ? room - tickets : 0;
 }
 
-/* What is open-ended in a service shrinks to fit: so does the name in hello, which is the only one with a count. */
+/* An open-ended field of a service shrinks to fit. So does the name in hello, the only one with a count. */
 static void shrink_to_fit(struct zg_block *block, unsigned room)
 {
     struct zg_step *last = &g_array_index(block->steps, struct zg_step, block->steps->len - 1);
@@ -219,14 +220,14 @@ static void plan_variables(struct zg_plan *plan, struct zg_diagnostics *diagnost
     }
 }
 
-/* Times of a byte on the line, thousandths, in nanoseconds. */
+/* Thousandths of a byte's time on the line, in nanoseconds. */
 static uint64_t characters_ns(const struct zg_line *line, uint64_t millichars)
 {
     return millichars * zg_line_half_bits(line) * 500000 / line->baud;
 }
 
-/* What the framing makes of the largest content, and the silences that it and the line demand. A sender's silence is
- * counted from when its last byte was handed over, which still takes two bytes' times to leave. */
+/* What the framing makes of the largest content; and the silences that framing and line require. A sender's silence
+ * counts from when it handed over its last byte, which takes up to two bytes' times to leave. */
 static void plan_framing(struct zg_plan *plan)
 {
     const struct zg_framing_choice *framing = &plan->definition->framing;
@@ -240,7 +241,7 @@ static void plan_framing(struct zg_plan *plan)
     uint64_t silence_ns = MAX(plan->gap_ns, line->gap_ns);
     if (silence_ns > 0 || line->half_duplex)
         plan->send_gap_ns = silence_ns + characters_ns(line, 2000);
-    if (line->half_duplex) /* who sends keeps the line from frame to frame */
+    if (line->half_duplex) /* a sender keeps the line between its frames */
         plan->turn_ns = plan->send_gap_ns + characters_ns(line, 2000);
     const struct zg_content_sizes sizes = { .most = plan->max_content,
                                             .around = plan->header.size + plan->check.size,
@@ -248,7 +249,8 @@ static void plan_framing(struct zg_plan *plan)
                                             .length = zg_plan_length(plan),
                                             .length_more = plan->length_more };
     zgi_framer_init(&plan->framer, framing, &sizes);
-    if (plan->definition->check.covers == ZG_COVERS_ALL && plan->check.size > 0) /* as if it had passed over them */
+    if (plan->definition->check.covers == ZG_COVERS_ALL &&
+        plan->check.size > 0) /* the sync bytes that it covers go into its start value */
         plan->check.start =
             plan->check.update(plan->check.parameters, plan->check.start, framing->start.bytes, framing->start.size);
 }
@@ -268,7 +270,7 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
     plan_variables(plan, diagnostics);
     plan_messages(plan, diagnostics);
     zgi_plan_limits(plan, diagnostics);
-    if (zg_framing_is_plain(&definition->framing)) /* all frames have one size */
+    if (zg_framing_is_plain(&definition->framing)) /* all frames have the same size */
         plan->max_payload = zg_plan_message_at(plan, 0)->payload_most;
     else if (plan->filled > 0)
         plan->max_payload = zgi_payload_room(plan);

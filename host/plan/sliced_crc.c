@@ -4,12 +4,12 @@
 #include <glib.h>
 #include <string.h>
 
-/* Words under way at a time, and the bytes that they take. */
+/* How many words are processed side by side, and their bytes. */
 enum { WORDS = 5, BLOCK = 8 * WORDS };
 
 G_STATIC_ASSERT(ZG_CHECK_BITS == 64);
 
-/* A register as the tables have it: its first bits, which meet the first byte, lowest. */
+/* A register in the order of the tables: the bits that meet the first byte are lowest. */
 static uint64_t turned(const struct zg_crc *crc, uint64_t reg)
 {
     return crc->reflected ? reg : GUINT64_SWAP_LE_BE(reg);
@@ -23,7 +23,7 @@ void zg_sliced_crc_init(struct zg_sliced_crc *sliced, const struct zg_crc *crc)
     for (unsigned byte = 0; byte < 256; byte++) {
         const uint8_t first = (uint8_t)byte;
         zg_check_word reg = zg_crc_update(crc, 0, &first, 1);
-        for (unsigned behind = 0; behind < BLOCK; behind++) { /* so many bytes stand behind it */
+        for (unsigned behind = 0; behind < BLOCK; behind++) { /* bytes that follow it */
             if (behind < 8)
                 sliced->near[7 - behind][byte] = turned(crc, reg);
             if (behind >= BLOCK - 8)
@@ -60,7 +60,7 @@ zg_check_word zg_sliced_crc_update(const struct zg_sliced_crc *sliced, zg_check_
             for (unsigned i = 0; i < WORDS; i++)
                 regs[i] = look_up(sliced->far, regs[i] ^ load(bytes + 8 * i));
         reg = 0;
-        for (unsigned i = 0; i < WORDS; i++, bytes += 8, count -= 8) /* all of them into one, over a last block */
+        for (unsigned i = 0; i < WORDS; i++, bytes += 8, count -= 8) /* combines them over a last block */
             reg = look_up(sliced->near, reg ^ regs[i] ^ load(bytes));
     }
     for (; count >= 8; bytes += 8, count -= 8)

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What a step is, and in which bits of which bytes its values lie. */
+/* What a step is, and in which bits of which bytes its values are. */
 #include "plan/steps.h"
 
 bool zg_step_is_bitwise(const struct zg_step *step)
@@ -39,7 +39,7 @@ unsigned zg_step_end(const struct zg_step *step)
                              : step->most_size);
 }
 
-/* A little run is filled from its least significant bit up: bit k of the run is bit k % 8 of byte k / 8. */
+/* A little-endian run is filled from its least significant bit up: bit k of the run is bit k % 8 of byte k / 8. */
 static unsigned little_pieces(unsigned byte, unsigned bit, unsigned bits, struct zg_piece *pieces)
 {
     unsigned count = 0;
@@ -52,12 +52,12 @@ static unsigned little_pieces(unsigned byte, unsigned bit, unsigned bits, struct
     return count;
 }
 
-/* A big run is filled from its most significant bit down. Pieces are listed from the value's lowest bit, which stands
- * last. */
+/* A big-endian run is filled from its most significant bit down. Pieces are listed from the value's lowest bit, which
+ * comes last in the run. */
 static unsigned big_pieces(unsigned byte, unsigned bit, unsigned bits, struct zg_piece *pieces)
 {
     unsigned count = 0;
-    unsigned end = bit + bits; /* bits of the run, from its top, up to the value's last */
+    unsigned end = bit + bits; /* bits of the run, from its top, up to the value's last one */
     for (unsigned done = 0; done < bits; count++) {
         unsigned low = (8 - end % 8) % 8;
         unsigned part = MIN(8 - low, bits - done);

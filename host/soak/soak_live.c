@@ -490,7 +490,7 @@ static bool begin(struct live *live, GError **error)
     soak->take_own = take_own;
     soak->byte_ns = zg_line_byte_ns(&soak->plan->definition->line);
     host->node = zg_node_new(soak->plan, 0, (size_t)8 * soak->plan->max_frame, &port, live, &zgi_soak_node_calls, host);
-    zg_link_set_addresses(zg_node_link(host->node), 0, (zg_header_word)settings->to);
+    zg_link_set_addresses(zg_node_link(host->node), 0, (zg_header_number)settings->to);
     zg_node_allow_silence(host->node, HELD_BACK_US);
     return true;
 }

@@ -39,7 +39,7 @@ static bool can_be_drawn(const struct zg_step *step)
 }
 
 static struct zg_table_row *new_row(const struct zg_table *table, const struct zg_plan_message *message, bool out,
-                                    zg_header_word source)
+                                    zg_header_number source)
 {
     struct zg_table_row *row = g_new0(struct zg_table_row, 1);
 
@@ -65,7 +65,7 @@ static struct zg_table_row *new_row(const struct zg_table *table, const struct z
 /* The row of a message and source; a new one goes to its place in the order. */
 static struct zg_table_row *row_of(const struct zg_table *table, const struct zg_stretch *stretch, bool out)
 {
-    const zg_header_word source = table->plan->source_bits > 0 ? stretch->header.source : 0;
+    const zg_header_number source = table->plan->source_bits > 0 ? stretch->header.source : 0;
     unsigned place = 0;
 
     for (; place < table->rows->len; place++) {

@@ -21,7 +21,7 @@ struct zg_table_field {
 struct zg_table_row {
     const struct zg_plan_message *message;
     bool out;       /* to the device */
-    zg_header_word source; /* on a shared line */
+    zg_header_number source; /* on a shared line */
     uint64_t count;
     uint64_t at_ns;      /* of the newest */
     GArray *fields;      /* struct zg_table_field: those that are shown */

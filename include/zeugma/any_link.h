@@ -36,7 +36,7 @@ void zg_any_link_receive(struct zg_any_link *any, const uint8_t *bytes, size_t c
  * ZG_EROOM: the ring has no room now, or the silence due before a frame is not over; nothing was sent, try again later;
  * ZG_ESIZE: the payload is longer than max_payload (with marks without escape: not exactly that long). Linear in
  * `length`. */
-int zg_any_link_send(struct zg_any_link *any, zg_header_word id, const uint8_t *payload, size_t length);
+int zg_any_link_send(struct zg_any_link *any, zg_header_number id, const uint8_t *payload, size_t length);
 
 /* Does what is due: decodes received bytes, delivers frames, watches for silence. Never waits. Bounded by the bytes in
  * the receive ring at the time of the call and, after damage, by those that are read again (zeugma/receiver.h). */

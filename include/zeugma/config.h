@@ -63,24 +63,24 @@ typedef uint64_t zg_check_word;
 #endif
 
 /* Bits of a number in a frame's header: 8, 16 or 32. The widest role of any definition must fit. */
-#ifndef ZG_HEADER_WORD_BITS
+#ifndef ZG_HEADER_NUMBER_BITS
 #if UINTPTR_MAX > 0xFFFF
-#define ZG_HEADER_WORD_BITS 32
+#define ZG_HEADER_NUMBER_BITS 32
 #else
-#define ZG_HEADER_WORD_BITS 8
+#define ZG_HEADER_NUMBER_BITS 8
 #endif
 #endif
-ZG_ASSERT(ZG_HEADER_WORD_BITS == 8 || ZG_HEADER_WORD_BITS == 16 || ZG_HEADER_WORD_BITS == 32,
-          "ZG_HEADER_WORD_BITS is 8, 16 or 32");
+ZG_ASSERT(ZG_HEADER_NUMBER_BITS == 8 || ZG_HEADER_NUMBER_BITS == 16 || ZG_HEADER_NUMBER_BITS == 32,
+          "ZG_HEADER_NUMBER_BITS is 8, 16 or 32");
 
-#if ZG_HEADER_WORD_BITS == 8
-typedef uint8_t zg_header_word;
-#elif ZG_HEADER_WORD_BITS == 16
-typedef uint16_t zg_header_word;
+#if ZG_HEADER_NUMBER_BITS == 8
+typedef uint8_t zg_header_number;
+#elif ZG_HEADER_NUMBER_BITS == 16
+typedef uint16_t zg_header_number;
 #else
-typedef uint32_t zg_header_word;
+typedef uint32_t zg_header_number;
 #endif
-#define ZG_HEADER_WORD_MAX ((zg_header_word) ~(zg_header_word)0)
+#define ZG_HEADER_NUMBER_MAX ((zg_header_number) ~(zg_header_number)0)
 
 /* Bits that one table look-up of a CRC takes: 0 (no table, least flash), 4 (16 entries) or 8 (256 entries, fastest). */
 #ifndef ZG_CRC_TABLE

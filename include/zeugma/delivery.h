@@ -44,7 +44,7 @@ const char *zg_settled_text(enum zg_settled settled);
 
 /* A message with tickets, as its sender treats it. Constant, usually generated. */
 struct zg_ticketed {
-    zg_header_word id;
+    zg_header_number id;
     uint8_t window;  /* of this message, open at the same time */
     uint8_t retries; /* times that it is sent again */
     bool request;    /* only its reply settles it */
@@ -69,7 +69,7 @@ struct zg_open {
 /* A reply, kept to be sent again when its request comes again. */
 struct zg_answered {
     /* private */
-    zg_header_word id;
+    zg_header_number id;
     uint16_t length; /* 0: none; tickets included */
     uint8_t ticket;
     bool due;
@@ -105,8 +105,8 @@ struct zg_delivery_terms {
     uint16_t room;         /* bytes for each open message: header, payload, check */
     uint16_t answer_room;  /* bytes for each reply */
     bool receives_tickets; /* messages with tickets, or requests, come in */
-    zg_header_word acknowledge_id;
-    zg_header_word refused_id;
+    zg_header_number acknowledge_id;
+    zg_header_number refused_id;
     /* A message ended. The payload begins with its ticket, and base. It may be overwritten as soon as this function
      * sends another message. */
     void (*settled)(void *owner, const struct zg_peer *peer, uint8_t kind, const uint8_t *payload, uint16_t length,

@@ -54,8 +54,8 @@ struct zg_link_memory {
  */
 struct zg_late {
     /* private */
-    zg_header_word id;
-    zg_header_word to;
+    zg_header_number id;
+    zg_header_number to;
     uint16_t length; /* of the payload */
     bool due;
 };
@@ -73,9 +73,9 @@ struct zg_link {
     bool sending;            /* the transmit ring was not seen empty since the last frame was written */
     uint8_t flagged;         /* the interrupt's: bytes with a line error, modulo 256 */
     uint8_t flagged_seen;    /* `flagged` at the last frame */
-    zg_header_word sequence; /* of the next frame sent */
-    zg_header_word address;
-    zg_header_word asked; /* half duplex, shared line: the node whose answer is awaited */
+    zg_header_number sequence; /* of the next frame sent */
+    zg_header_number address;
+    zg_header_number asked; /* half duplex, shared line: the node whose answer is awaited */
     uint16_t answer_ms;   /* for at most so long after the frame that asked has left; 0: no answer is awaited */
     uint32_t last_us;     /* when bytes last came in */
     uint32_t sent_us;     /* when the transmit ring was last seen to become empty */
@@ -94,10 +94,10 @@ struct zg_link {
 
 /* On a shared line: sets this node's own address, and that of its first peer, to which it sends (the PC is 0). Both are
  * 0 at first. Loop only. */
-void zg_link_set_addresses(struct zg_link *link, zg_header_word own, zg_header_word peer);
+void zg_link_set_addresses(struct zg_link *link, zg_header_number own, zg_header_number peer);
 
 /* Follows one more node on a shared line. `peer` must outlive the link. Loop only. */
-void zg_link_add_peer(struct zg_link *link, struct zg_peer *peer, zg_header_word address);
+void zg_link_add_peer(struct zg_link *link, struct zg_peer *peer, zg_header_number address);
 
 /* A byte came in, with the errors flagged for it (a sum of zg_line_error, usually 0). If the ring is full the byte is
  * dropped and counted. Where silence ends a frame, this reads the port's clock. Receive interrupt; constant time. */

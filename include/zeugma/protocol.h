@@ -22,13 +22,13 @@ extern "C" {
 
 /* The contents of a frame's header. A role that the definition lacks is 0. */
 struct zg_header {
-    zg_header_word version; /* major number, modulo the role's width */
-    zg_header_word id;
-    zg_header_word sequence;
-    zg_header_word minor;  /* minor number, modulo the role's width */
-    zg_header_word length; /* as the definition counts it, bytes */
-    zg_header_word destination;
-    zg_header_word source;
+    zg_header_number version; /* major number, modulo the role's width */
+    zg_header_number id;
+    zg_header_number sequence;
+    zg_header_number minor;  /* minor number, modulo the role's width */
+    zg_header_number length; /* as the definition counts it, bytes */
+    zg_header_number destination;
+    zg_header_number source;
     uint8_t ticket; /* before the fields of an acknowledged message, a request or a reply */
     uint8_t base;   /* after the ticket, if the order is kept: the oldest ticket that the sender still offers */
 };
@@ -38,7 +38,7 @@ struct zg_frame {
     struct zg_header header;
     struct zg_peer *peer;    /* who sent it; NULL: a node that is not followed */
     enum zg_arrival arrival; /* what the sequence number says */
-    zg_header_word skipped;  /* with the service hello: numbers skipped before it, counted as lost */
+    zg_header_number skipped;  /* with the service hello: numbers skipped before it, counted as lost */
     uint32_t at_us;          /* the port's clock when the frame was complete */
     uint8_t line_errors;     /* bytes with line errors since the last frame */
 };

@@ -23,21 +23,21 @@ enum zg_arrival {
 
 struct zg_sequence {
     /* private */
-    zg_header_word newest;
+    zg_header_number newest;
     uint16_t seen; /* bit n: number newest - n arrived; 0: none has yet */
 };
 
 /* Numbers whose arrival is remembered, including the newest. */
 #define ZG_SEQUENCE_REMEMBERED 16U
 
-/* Notes the arrival of `number`, `bits` wide (1 to ZG_HEADER_WORD_BITS). Stores how many numbers were skipped: 0 unless
+/* Notes the arrival of `number`, `bits` wide (1 to ZG_HEADER_NUMBER_BITS). Stores how many numbers were skipped: 0 unless
  * the result is ZG_ARRIVAL_NEXT. A number up to half the range ahead is newer, otherwise older. The very first number
  * skips none. */
-static inline enum zg_arrival zg_sequence_note(struct zg_sequence *sequence, unsigned bits, zg_header_word number,
-                                               zg_header_word *skipped)
+static inline enum zg_arrival zg_sequence_note(struct zg_sequence *sequence, unsigned bits, zg_header_number number,
+                                               zg_header_number *skipped)
 {
-    const zg_header_word mask = (zg_header_word)(ZG_HEADER_WORD_MAX >> (ZG_HEADER_WORD_BITS - bits));
-    const zg_header_word back = (zg_header_word)(sequence->newest - number) & mask;
+    const zg_header_number mask = (zg_header_number)(ZG_HEADER_NUMBER_MAX >> (ZG_HEADER_NUMBER_BITS - bits));
+    const zg_header_number back = (zg_header_number)(sequence->newest - number) & mask;
     uint_fast16_t seen = sequence->seen;
 
     *skipped = 0;
@@ -50,9 +50,9 @@ static inline enum zg_arrival zg_sequence_note(struct zg_sequence *sequence, uns
         sequence->seen = (uint16_t)(seen | bit);
         return ZG_ARRIVAL_LATE;
     } else {
-        *skipped = (zg_header_word)(mask - back);
+        *skipped = (zg_header_number)(mask - back);
         seen = (uint_fast16_t)(seen << 1);
-        for (zg_header_word missing = *skipped; missing > 0 && seen != 0; missing--)
+        for (zg_header_number missing = *skipped; missing > 0 && seen != 0; missing--)
             seen = (uint_fast16_t)(seen << 1);
         seen |= 1U;
     }

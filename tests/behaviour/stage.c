@@ -57,7 +57,7 @@ static void on_written(void *context, uint8_t index)
     note(context, &((struct stage *)context)->written, index);
 }
 
-static void on_device_event(void *context, zg_header_word address, enum zg_link_event event)
+static void on_device_event(void *context, zg_header_number address, enum zg_link_event event)
 {
     (void)address;
     note(context, &((struct stage *)context)->device_events, event);
@@ -121,7 +121,7 @@ static void on_tension(void *context, const struct loom_variable_target_tension 
     note(context, &((struct stage *)context)->tensions, (uint16_t)value->value);
 }
 
-static void on_host_event(void *context, zg_header_word address, enum zg_link_event event)
+static void on_host_event(void *context, zg_header_number address, enum zg_link_event event)
 {
     (void)address;
     note(context, &((struct stage *)context)->host_events, event);
@@ -252,7 +252,7 @@ static size_t frame_into(struct zg_ring *ring, const uint8_t *content, size_t si
     return wire;
 }
 
-void stage_send_raw(struct stage *stage, zg_header_word id, const uint8_t *payload, size_t length)
+void stage_send_raw(struct stage *stage, zg_header_number id, const uint8_t *payload, size_t length)
 {
     struct zg_link *link = &stage->host.link;
     const struct zg_header header = { .id = id, .sequence = link->sequence++ };

@@ -57,7 +57,7 @@ void stage_restart_device(struct stage *stage);
 void stage_restart_host(struct stage *stage);
 
 /* A frame with any payload and the next sequence number goes out at the host, as if that had made it. */
-void stage_send_raw(struct stage *stage, zg_header_word id, const uint8_t *payload, size_t length);
+void stage_send_raw(struct stage *stage, zg_header_number id, const uint8_t *payload, size_t length);
 
 /* A header and a payload reach the host in a frame that passes its check. */
 void stage_pass_to_host(struct stage *stage, const uint8_t *content, size_t size);

@@ -61,7 +61,7 @@ static void take(void *data, const struct zg_frame *frame, const struct zg_plan_
     }
 }
 
-static void settled(void *data, zg_header_word peer, const struct zg_plan_message *message, uint8_t ticket,
+static void settled(void *data, zg_header_number peer, const struct zg_plan_message *message, uint8_t ticket,
                     const struct zg_value *values, enum zg_settled how)
 {
     (void)data;
@@ -75,7 +75,7 @@ static void settled(void *data, zg_header_word peer, const struct zg_plan_messag
     failed += how != ZG_DELIVERED;
 }
 
-static void changed(void *data, zg_header_word address, enum zg_link_event event)
+static void changed(void *data, zg_header_number address, enum zg_link_event event)
 {
     (void)data;
     (void)address;

@@ -33,7 +33,7 @@ static void boot(void)
 
 static void give_echo(const struct zg_plan *plan, size_t size)
 {
-    const struct zg_header header = { .id = (zg_header_word)zg_plan_by_name(plan, "echo_request")->message->id };
+    const struct zg_header header = { .id = (zg_header_number)zg_plan_by_name(plan, "echo_request")->message->id };
     uint8_t payload[64] = { 1, 2, 3 };
     g_autoptr(GByteArray) frame = zg_frame_make(plan, &header, payload, size);
 
@@ -91,7 +91,7 @@ static void test_response(void **state)
 static void test_overrun(void **state)
 {
     struct test_plan plan = plan_of_port_test();
-    const struct zg_header header = { .id = (zg_header_word)zg_plan_by_name(plan.plan, "deafen")->message->id };
+    const struct zg_header header = { .id = (zg_header_number)zg_plan_by_name(plan.plan, "deafen")->message->id };
     const uint8_t turns[4] = { 0x00, 0x20 };
     g_autoptr(GByteArray) deafen = zg_frame_make(plan.plan, &header, turns, sizeof turns);
     (void)state;

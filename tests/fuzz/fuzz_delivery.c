@@ -249,7 +249,7 @@ HEARD(pick)
 HEARD(hello)
 HEARD(echo_reply)
 
-static void on_link_changed(void *context, zg_header_word address, enum zg_link_event event)
+static void on_link_changed(void *context, zg_header_number address, enum zg_link_event event)
 {
     (void)address;
     note_event(context, event);

@@ -164,7 +164,7 @@ static GByteArray *random_bytes(struct zg_random *random)
         for (size_t i = 0; i < length; i++)
             payload[i] = (uint8_t)(zg_random_one_in(random, 4) ? 0 : zg_random_below(random, 256));
         assert_int_equal(
-            zg_any_link_send(&sender.any, (zg_header_word)(4 + zg_random_below(random, 6)), payload, length), 0);
+            zg_any_link_send(&sender.any, (zg_header_number)(4 + zg_random_below(random, 6)), payload, length), 0);
         while (zg_link_transmit_isr(&sender.any.link, &byte))
             if (zg_random_below(random, 100) > 0) {
                 byte = (uint8_t)(zg_random_one_in(random, 60) ? zg_random_below(random, 256) : byte);

@@ -24,7 +24,7 @@ static inline void view_feed(const struct zg_plan *plan, const uint8_t *bytes, s
 static inline GByteArray *view_frame(const struct zg_plan *plan, const char *message, const char *json, uint32_t source)
 {
     const struct zg_plan_message *item = zg_plan_by_name(plan, message);
-    const struct zg_header header = { .version = plan->version, .id = (zg_header_word)item->message->id, .source = source };
+    const struct zg_header header = { .version = plan->version, .id = (zg_header_number)item->message->id, .source = source };
     struct zg_value *values = zg_values_new(&item->payload);
     g_autoptr(GError) error = NULL;
     uint8_t payload[256];

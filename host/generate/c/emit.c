@@ -26,7 +26,7 @@ void zgi_c_emit(const struct zgi_c *c, GString *text, const char *name, const ch
 
 const char *zgi_c_to_parameter(const struct zgi_c *c)
 {
-    return c->end.has_many ? "zg_header_word to, " : "";
+    return c->end.has_many ? "zg_header_number to, " : "";
 }
 
 void zgi_c_member(GString *text, const char *member, const char *format, ...)

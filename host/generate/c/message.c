@@ -208,7 +208,7 @@ void zgi_c_sends(const struct zgi_c *c, GString *text)
     if (sends_content(c))
         zgi_c_emit(c, text, NULL,
                    "/* The payload stands behind room for the header, with room for the check behind. */\n"
-                   "static int @p_@s_send_content(struct @p_@s *node, zg_header_word to, zg_header_word id, uint8_t *content, size_t "
+                   "static int @p_@s_send_content(struct @p_@s *node, zg_header_number to, zg_header_number id, uint8_t *content, size_t "
                    "length)\n{\n    return zgi_link_send(&node->link, to, id, content, NULL, length);\n}\n\n");
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(c->plan, i);

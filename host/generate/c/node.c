@@ -69,7 +69,7 @@ static void print_handlers(const struct zgi_c *c, GString *text)
         if (c->end.delivery && zg_side_tickets(c->side, message))
             zgi_c_emit(c, text, message->name,
                        c->end.has_many
-                           ? "    void (*@n_settled)(void *context, zg_header_word to, const struct @p_@n *message, enum "
+                           ? "    void (*@n_settled)(void *context, zg_header_number to, const struct @p_@n *message, enum "
                              "zg_settled how);\n"
                            : "    void (*@n_settled)(void *context, const struct @p_@n *message, enum zg_settled "
                              "how);\n");
@@ -82,7 +82,7 @@ static void print_handlers(const struct zgi_c *c, GString *text)
     if (c->end.interleaved)
         g_string_append(text, "    void (*console_text)(void *context, const char *text, size_t size);\n");
     if (c->end.reports_changes)
-        g_string_append(text, "    void (*link_changed)(void *context, zg_header_word address, enum zg_link_event event);\n");
+        g_string_append(text, "    void (*link_changed)(void *context, zg_header_number address, enum zg_link_event event);\n");
     g_string_append_printf(text, "%s};\n\n",
                            text->len > before ? "" : "    uint8_t nothing; /* the other end sends no message */\n");
 }
@@ -164,7 +164,7 @@ static void print_functions(const struct zgi_c *c, GString *text)
             c->end.has_many
                 ? "/* What is known of a device: `match`, how its definition stands to this one, `known`, whether "
                   "it knows this\n * node, `boot`. NULL: it is not followed. Loop only. */\n"
-                  "const struct zg_hello *@p_@s_hello(struct @p_@s *node, zg_header_word address);\n\n"
+                  "const struct zg_hello *@p_@s_hello(struct @p_@s *node, zg_header_number address);\n\n"
                 : "/* What is known of the other end: `match`, how its definition stands to this one, `known`, "
                   "whether it knows this\n * node, `boot`. Loop only. */\n"
                   "const struct zg_hello *@p_@s_hello(const struct @p_@s *node);\n\n");
@@ -173,20 +173,20 @@ static void print_functions(const struct zgi_c *c, GString *text)
             c, text, NULL,
             "/* Follows the device that has this address. Returns 0; ZG_EINVALID: it is followed already, or no "
             "device's;\n * ZG_EROOM: all @P_HOST_PEERS places are taken. Loop only. */\n"
-            "int @p_host_add(struct @p_host *node, zg_header_word address);\n\n"
+            "int @p_host_add(struct @p_host *node, zg_header_number address);\n\n"
             "/* The address of the device whose turn it is, for asking one after the other: every call the next; "
             "one that is\n * down every eighth time. 0: none is followed. Loop only. */\n"
-            "zg_header_word @p_host_next(struct @p_host *node);\n\n");
+            "zg_header_number @p_host_next(struct @p_host *node);\n\n");
     else if (c->end.addressed && c->side == ZG_SIDE_DEVICE)
         zgi_c_emit(c, text, NULL,
                    "/* Gives this device its address, which is 1 before. Loop only. */\n"
-                   "void @p_device_set_address(struct @p_device *node, zg_header_word address);\n\n");
+                   "void @p_device_set_address(struct @p_device *node, zg_header_number address);\n\n");
     else if (c->plan->destination_bits > 0)
         zgi_c_emit(
             c, text, NULL,
             "/* Whom this host sends to from now on, 1 before; all ones: everybody. Its frames tell, and those that "
             "come back do not\n * tell from whom: what carries a ticket is to be settled before the next. Loop "
-            "only. */\nvoid @p_host_set_peer(struct @p_host *node, zg_header_word address);\n\n");
+            "only. */\nvoid @p_host_set_peer(struct @p_host *node, zg_header_number address);\n\n");
 }
 
 void zgi_c_node_header(const struct zgi_c *c, GString *text)

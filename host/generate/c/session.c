@@ -189,7 +189,7 @@ static void print_begin(const struct zgi_c *c, GString *text)
 static void print_add(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL,
-               "int @p_host_add(struct @p_host *node, zg_header_word address)\n{\n    struct @p_host_session *with;\n\n"
+               "int @p_host_add(struct @p_host *node, zg_header_number address)\n{\n    struct @p_host_session *with;\n\n"
                "    if (address == node->link.address || address >= zgi_everybody(&node->link) || "
                "zgi_peer(&node->link, address))\n        return ZG_EINVALID;\n"
                "    if (node->peers == @P_HOST_PEERS)\n        return ZG_EROOM;\n"
@@ -201,7 +201,7 @@ static void print_add(const struct zgi_c *c, GString *text)
     zgi_c_emit(c, text, NULL,
                c->end.hello ? "    @p_@s_begin_session(node, with);\n    return 0;\n}\n\n" : "    return 0;\n}\n\n");
     zgi_c_emit(c, text, NULL,
-               "zg_header_word @p_host_next(struct @p_host *node)\n{\n    const struct zg_peer *peer;\n\n"
+               "zg_header_number @p_host_next(struct @p_host *node)\n{\n    const struct zg_peer *peer;\n\n"
                "    for (unsigned i = 0; i < 8U * node->peers; i++) {\n        node->turn++;\n"
                "        peer = node->sessions[node->turn % node->peers].peer;\n");
     g_string_append(text, c->plan->definition->line.link_timeout_ns > 0
@@ -227,7 +227,7 @@ void zgi_c_session_code(const struct zgi_c *c, GString *text)
         zgi_c_emit(
             c, text, NULL,
             c->end.has_many
-                ? "const struct zg_hello *@p_@s_hello(struct @p_@s *node, zg_header_word address)\n{\n"
+                ? "const struct zg_hello *@p_@s_hello(struct @p_@s *node, zg_header_number address)\n{\n"
                   "    struct @p_@s_session *with = @p_@s_session_with(node, zgi_peer(&node->link, address));\n\n"
                   "    return with ? &with->hello : NULL;\n}\n\n"
                 : "const struct zg_hello *@p_@s_hello(const struct @p_@s *node)\n{\n"
@@ -237,11 +237,11 @@ void zgi_c_session_code(const struct zgi_c *c, GString *text)
         print_add(c, text);
     else if (c->end.addressed && c->side == ZG_SIDE_DEVICE)
         zgi_c_emit(c, text, NULL,
-                   "void @p_device_set_address(struct @p_device *node, zg_header_word address)\n{\n"
+                   "void @p_device_set_address(struct @p_device *node, zg_header_number address)\n{\n"
                    "    node->link.address = address;\n}\n\n");
     else if (c->plan->destination_bits > 0)
         zgi_c_emit(c, text, NULL,
-                   "void @p_host_set_peer(struct @p_host *node, zg_header_word address)\n{\n"
+                   "void @p_host_set_peer(struct @p_host *node, zg_header_number address)\n{\n"
                    "    node->link.peer.address = address;\n}\n\n");
 }
 

@@ -218,7 +218,7 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
                            "#define %s_MAX_FRAME %uU /* bytes on the wire, stuffing at its worst */\n"
                            "#define %s_RECEIVE_ROOM %uU /* bytes of memory that finding a frame takes */\n\n"
                            "ZG_ASSERT(ZG_CHECK_BITS >= %u, \"this protocol's check needs a wider ZG_CHECK_BITS\");\n"
-                           "ZG_ASSERT(ZG_HEADER_WORD_BITS >= %u, \"this protocol's header needs a wider ZG_HEADER_WORD_BITS\");\n\n",
+                           "ZG_ASSERT(ZG_HEADER_NUMBER_BITS >= %u, \"this protocol's header needs a wider ZG_HEADER_NUMBER_BITS\");\n\n",
                            c->upper, plan->definition->major, c->upper, plan->definition->minor, c->upper,
                            plan->header.size, c->upper, (unsigned)plan->check.size, c->upper, plan->max_payload,
                            c->upper, plan->max_frame, c->upper, plan->receive_room,

@@ -237,7 +237,7 @@ static inline uint8_t *zgi_delivery_answer(struct zg_link *link, struct zg_deliv
 
 /* The reply is in its place, `length` bytes with its ticket: sends it, and again when the request comes again. */
 static inline void zgi_delivery_answered(struct zg_link *link, struct zg_delivery *delivery, uint8_t *at,
-                                         uint8_t ticket, zg_header_word id, size_t length)
+                                         uint8_t ticket, zg_header_number id, size_t length)
 {
     struct zg_answered *answered = zgi_answered_of(link, delivery, ticket);
 
@@ -366,7 +366,7 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zg_hello *he
 }
 
 /* Sends a message of a service that is two bytes long. */
-static inline bool zgi_send_pair(struct zg_link *link, const struct zg_peer *peer, zg_header_word id, uint8_t first,
+static inline bool zgi_send_pair(struct zg_link *link, const struct zg_peer *peer, zg_header_number id, uint8_t first,
                                  uint8_t second)
 {
     uint8_t content[ZG_HEADER_MAX + 2 + sizeof(zg_check_word)];

@@ -2,7 +2,7 @@
 /* Private. What an end notes about its peers: sequence numbers, versions, silence; and which frames are for it. */
 
 /* The peer with this address, or NULL. */
-static inline struct zg_peer *zgi_peer(struct zg_link *link, zg_header_word address)
+static inline struct zg_peer *zgi_peer(struct zg_link *link, zg_header_number address)
 {
     struct zg_peer *peer = &link->peer;
 
@@ -27,7 +27,7 @@ static inline void zgi_note_sequence(struct zg_link *link, struct zg_peer *peer,
 
     if (protocol->sequence_bits == 0)
         return;
-    zg_header_word skipped;
+    zg_header_number skipped;
     frame->arrival = zg_sequence_note(&peer->heard, protocol->sequence_bits, frame->header.sequence, &skipped);
     if (protocol->hello) /* undone if the frame turns out to be a restarted peer's hello */
         frame->skipped = skipped;
@@ -41,7 +41,7 @@ static inline void zgi_note_sequence(struct zg_link *link, struct zg_peer *peer,
 static inline void zgi_forget_sequence(struct zg_link *link, const struct zg_frame *frame)
 {
     struct zg_counters *counters = &link->counters;
-    zg_header_word skipped;
+    zg_header_number skipped;
 
     zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(restarts), 1);
     if (ZGI_PROTOCOL_OF(link)->sequence_bits == 0)
@@ -90,12 +90,12 @@ static inline void zgi_watch_peers(struct zg_link *link, uint32_t now)
 }
 
 /* The address that means every node: all bits set. */
-static inline zg_header_word zgi_everybody(const struct zg_link *link)
+static inline zg_header_number zgi_everybody(const struct zg_link *link)
 {
     const unsigned bits = ZGI_PROTOCOL_OF(link)->destination_bits;
 
     (void)link;
-    return (zg_header_word)(bits == 0 ? 0 : ZG_HEADER_WORD_MAX >> (ZG_HEADER_WORD_BITS - bits));
+    return (zg_header_number)(bits == 0 ? 0 : ZG_HEADER_NUMBER_MAX >> (ZG_HEADER_NUMBER_BITS - bits));
 }
 
 /* Whether a frame is for this node: it has its address, or the one of every node. */

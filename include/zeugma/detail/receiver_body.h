@@ -13,9 +13,9 @@ typedef zg_index zgi_span;
 #endif
 
 /* What is added to a counter at a time: bytes in memory, or skipped numbers. */
-#if UINTPTR_MAX <= 0xFFFF && ZG_HEADER_WORD_BITS == 8 && ZG_RING_INDEX_BITS == 8 && ZGI_IN_PLACE
+#if UINTPTR_MAX <= 0xFFFF && ZG_HEADER_NUMBER_BITS == 8 && ZG_RING_INDEX_BITS == 8 && ZGI_IN_PLACE
 typedef uint8_t zgi_amount;
-#elif UINTPTR_MAX <= 0xFFFF && ZG_HEADER_WORD_BITS > 16
+#elif UINTPTR_MAX <= 0xFFFF && ZG_HEADER_NUMBER_BITS > 16
 typedef uint32_t zgi_amount;
 #else
 typedef size_t zgi_amount;

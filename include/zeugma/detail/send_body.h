@@ -17,7 +17,7 @@ static inline void zgi_start_transmit(const struct zg_link *link)
 /* Half duplex: whether the line is free for a frame to `to`. The others must be quiet, and none may be expected to
  * answer. The node that is to answer may be sent more, except by an end whose timing is too coarse for that
  * (protocol->awaits). */
-static inline bool zgi_line_is_free(struct zg_link *link, zg_header_word to, uint32_t now)
+static inline bool zgi_line_is_free(struct zg_link *link, zg_header_number to, uint32_t now)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
 
@@ -41,7 +41,7 @@ static inline uint32_t zgi_spread(const struct zg_link *link, uint32_t us, uint1
 }
 
 /* Half duplex: the frame just sent asks a node for an answer. Until it comes, or `us` have passed, frames wait. */
-static inline void zgi_await(struct zg_link *link, zg_header_word from, uint32_t us)
+static inline void zgi_await(struct zg_link *link, zg_header_number from, uint32_t us)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
 
@@ -52,7 +52,7 @@ static inline void zgi_await(struct zg_link *link, zg_header_word from, uint32_t
 }
 
 /* Whether the silence that is due before a frame has passed since the transmit ring became empty, or was seen to be. */
-static inline bool zgi_may_begin(struct zg_link *link, zg_header_word to)
+static inline bool zgi_may_begin(struct zg_link *link, zg_header_number to)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
 
@@ -101,11 +101,11 @@ static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol
 
 /* Sends one frame to any node, as zg_any_link_send(). If `payload` is NULL the payload follows the header in memory,
  * and there is room for the check after it. */
-static inline int zgi_link_send(struct zg_link *link, zg_header_word to, zg_header_word id, uint8_t *front, const uint8_t *payload,
+static inline int zgi_link_send(struct zg_link *link, zg_header_number to, zg_header_number id, uint8_t *front, const uint8_t *payload,
                                 size_t length)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
-    const struct zg_header header = { 0, id, link->sequence, 0, (zg_header_word)length, to, link->address, 0, 0 };
+    const struct zg_header header = { 0, id, link->sequence, 0, (zg_header_number)length, to, link->address, 0, 0 };
     size_t wire;
 
     if (length > protocol->max_payload)
@@ -133,7 +133,7 @@ static inline void zgi_count_unanswered(struct zg_link *link)
 }
 
 /* Keeps an answer, whose payload is in its place, until it may be sent. */
-static inline void zgi_late_begin(struct zg_late *late, zg_header_word to, zg_header_word id, size_t length)
+static inline void zgi_late_begin(struct zg_late *late, zg_header_number to, zg_header_number id, size_t length)
 {
     late->to = to;
     late->id = id;

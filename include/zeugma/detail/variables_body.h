@@ -27,7 +27,7 @@ static inline size_t zgi_variable_room(struct zg_link *link)
 }
 
 /* Answers a request: with the variable's value, with the value just written (if not NULL), or with why not. */
-static ZGI_SHARED void zgi_variable_answer(struct zg_link *link, struct zg_delivery *delivery, zg_header_word id,
+static ZGI_SHARED void zgi_variable_answer(struct zg_link *link, struct zg_delivery *delivery, zg_header_number id,
                                            const uint8_t *request, enum zg_settled how, const uint8_t *written,
                                            size_t size)
 {
@@ -62,7 +62,7 @@ static ZGI_SHARED bool zgi_variable_asked(struct zg_link *link, struct zg_hello 
 }
 
 static inline int zgi_variable_read(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery,
-                                    zg_header_word id, struct zg_frame *frame, const uint8_t *payload, size_t length)
+                                    zg_header_number id, struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     int result;
 
@@ -73,7 +73,7 @@ static inline int zgi_variable_read(struct zg_link *link, struct zg_hello *hello
 
 /* The value written is the answer. Then the application is informed. */
 static inline int zgi_variable_write(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery,
-                                     zg_header_word id, struct zg_frame *frame, const uint8_t *payload, size_t length)
+                                     zg_header_number id, struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     const uint8_t *value = payload + 2;
     int result;
@@ -113,7 +113,7 @@ static inline enum zg_settled zgi_stream_set(struct zg_link *link, struct zg_var
 }
 
 static inline int zgi_variable_stream(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery,
-                                      zg_header_word id, bool big_endian, struct zg_variable_stream *streams, uint8_t count,
+                                      zg_header_number id, bool big_endian, struct zg_variable_stream *streams, uint8_t count,
                                       struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     int result;
@@ -129,7 +129,7 @@ static inline int zgi_variable_stream(struct zg_link *link, struct zg_hello *hel
 }
 
 /* Sends the streams that are due. `content` has room for a header, the message with the largest value, and a check. */
-static inline void zgi_streams_poll(struct zg_link *link, zg_header_word id, struct zg_variable_stream *streams, uint8_t count,
+static inline void zgi_streams_poll(struct zg_link *link, zg_header_number id, struct zg_variable_stream *streams, uint8_t count,
                                     uint8_t *content, uint32_t now)
 {
     uint8_t *const payload = content + ZGI_PROTOCOL_OF(link)->header_size;

@@ -32,7 +32,7 @@ int main(void)
     (void)aimed_host_init(&host, &port, NULL, NULL, NULL);
     for (unsigned i = 0; i < 3; i++) {
         (void)aimed_device_init(&devices[i], &port, NULL, i < 2 ? &handlers : NULL, &devices[i]);
-        aimed_device_set_address(&devices[i], (zg_header_word)(i + 1));
+        aimed_device_set_address(&devices[i], (zg_header_number)(i + 1));
     }
     for (uint8_t i = 0; i < 4; i++) {
         const struct aimed_lift lift = { i };

@@ -57,7 +57,7 @@ static void on_row_taken(void *context, const struct loom_row_taken *message, co
     printf("host: row %u taken by %u, ticket %u\n", message->row, (unsigned)frame->header.source, frame->header.ticket);
 }
 
-static void on_speed_settled(void *context, zg_header_word to, const struct loom_set_speed *message, enum zg_settled how)
+static void on_speed_settled(void *context, zg_header_number to, const struct loom_set_speed *message, enum zg_settled how)
 {
     (void)context;
     printf("host: speed %u of %u: %s\n", message->picks_per_min, (unsigned)to, zg_settled_text(how));
@@ -100,8 +100,8 @@ int main(void)
     (void)loom_host_init(&host, &port, NULL, &host_handlers, NULL);
     for (unsigned i = 0; i < 2; i++) {
         (void)loom_device_init(&devices[i], &port, NULL, &device_handlers, &devices[i]);
-        loom_device_set_address(&devices[i], (zg_header_word)(i + 1));
-        if (loom_host_add(&host, (zg_header_word)(i + 1)) != 0)
+        loom_device_set_address(&devices[i], (zg_header_number)(i + 1));
+        if (loom_host_add(&host, (zg_header_number)(i + 1)) != 0)
             printf("not added\n");
     }
     if (loom_host_add(&host, 2) != ZG_EINVALID || loom_host_add(&host, 15) != ZG_EINVALID)
