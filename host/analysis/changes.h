@@ -11,12 +11,13 @@ enum zg_verdict { ZG_SAME, ZG_COMPATIBLE, ZG_BREAKING };
 
 struct zg_change {
     enum zg_verdict verdict;
-    unsigned first; /* of a compatible one: the sides (a sum of enum zg_side) to be updated first, 0 for any order */
-    struct zg_place before, after; /* in the old file and in the new; line 0: it is in the other only */
+    unsigned first; /* of a compatible change: the sides (a sum of enum zg_side) to update first; 0: in any order */
+    struct zg_place before, after; /* in the old file and in the new one; line 0: not in that file */
     char *text;
 };
 
-/* The worst verdict of all, and in `*first` the sides that some change wants updated first; 0 where it is breaking. */
+/* The worst of all verdicts; and in `*first` the sides that some change requires to be updated first, 0 if the verdict
+ * is breaking. */
 enum zg_verdict zg_compare_verdict(const GPtrArray *changes, unsigned *first);
 
 /* "same", "compatible", "breaking". */
@@ -27,12 +28,12 @@ const char *zg_verdict_name(enum zg_verdict verdict);
 struct zgi_comparison {
     const struct zg_plan *before, *after;
     GPtrArray *changes;
-    GHashTable *told;    /* the changes by place and text */
-    GHashTable *records; /* pairs of records that were compared, with who sends them */
+    GHashTable *told;    /* the changes, by place and text */
+    GHashTable *records; /* pairs of records that were compared, each with who sends them */
 };
 
-/* Notes a change. One that was noted before, since a type is used in several places, is told once, for all its senders.
- */
+/* Notes a change. If it was noted before, because a type is used in several places, it stays one change, for all its
+ * senders. */
 void zgi_changed(struct zgi_comparison *comparison, enum zg_verdict verdict, unsigned first, struct zg_place before,
                  struct zg_place after, const char *format, ...) G_GNUC_PRINTF(6, 7);
 GPtrArray *zgi_changes_new(void);

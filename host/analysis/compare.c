@@ -47,8 +47,8 @@ static bool same_mark(const struct zg_mark *a, const struct zg_mark *b)
     return a->size == b->size && memcmp(a->bytes, b->bytes, a->size) == 0;
 }
 
-/* Whether each end's frames are found by the other. What only a sender does (HDLC's control characters) does not
- * count, nor does a lead that all receivers can do without. */
+/* Whether each end finds the other's frames. What only a sender does (HDLC's control characters) does not count, nor a
+ * lead that all receivers can do without. */
 static bool same_framing(const struct zg_plan *before, const struct zg_plan *after)
 {
     const struct zg_framing_choice *a = &before->definition->framing, *b = &after->definition->framing;
@@ -146,7 +146,7 @@ static void compare_tickets(struct zgi_comparison *comparison, const struct zg_p
                     "%s is answered in another way; its sender waits for what does not come", new->name);
 }
 
-/* Whether the largest payload that the one sends fits what the other receives. */
+/* Whether the largest payload that one end sends fits the other's receiver. */
 static void compare_sizes(struct zgi_comparison *comparison, const struct zg_plan_message *before,
                           const struct zg_plan_message *after)
 {
@@ -188,7 +188,7 @@ static struct zgi_comparison comparison_new(const struct zg_plan *before, const 
                                     g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL) };
 }
 
-/* Ends a comparison and hands over its changes. */
+/* Ends a comparison and returns its changes. */
 static GPtrArray *comparison_end(struct zgi_comparison *comparison)
 {
     g_hash_table_unref(comparison->told);
@@ -196,7 +196,7 @@ static GPtrArray *comparison_end(struct zgi_comparison *comparison)
     return comparison->changes;
 }
 
-/* A message of another name under an old id: renamed where its bytes are the same, else another message. */
+/* A message of another name under an old id: renamed if its bytes are the same, otherwise a different message. */
 static void compare_renamed(struct zgi_comparison *comparison, const struct zg_plan_message *before,
                             const struct zg_plan_message *after)
 {

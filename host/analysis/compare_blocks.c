@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Fields, and the enums and records that they are made of. */
+/* Fields, and the enums and records that they consist of. */
 #include <string.h>
 
 #include "analysis/compare_blocks.h"
@@ -7,7 +7,7 @@
 
 static const struct zg_place nowhere = { 0, 0 };
 
-/* Where a step lies: so many values of varying size stand before it, and so many bits behind the last of them. */
+/* Where a step is: how many values of varying size come before it, and how many bits follow the last of these. */
 struct position {
     unsigned varying;
     unsigned bit;
@@ -54,7 +54,7 @@ static void breaks(const struct field_pair *pair, const char *what, const char *
     field_changed(pair, ZG_BREAKING, 0, text);
 }
 
-/* A change of which one direction is harmless: who may send what the other does not expect. */
+/* A change that is harmless in one direction: depends on who may send what the other does not expect. */
 static void widened(const struct field_pair *pair, const char *what, const char *before, const char *after, bool wider,
                     const char *consequence)
 {
@@ -86,7 +86,7 @@ static char *number_of(const struct zg_enum *enumeration, const struct zg_enum_v
     return g_strdup_printf("%" G_GUINT64_FORMAT, value->raw.u);
 }
 
-/* Names against numbers: what the same number is to both ends. */
+/* Names of numbers: what the same number means to each end. */
 static void compare_enums(const struct field_pair *pair, const struct zg_enum *before, const struct zg_enum *after)
 {
     struct zgi_comparison *comparison = pair->comparison;
@@ -137,13 +137,14 @@ static void compare_records(const struct field_pair *pair)
     const struct zgi_comparison *comparison = pair->comparison;
     char *key = g_strdup_printf("%s %s %s", zg_side_name(pair->from), before->name, after->name);
 
-    if (g_hash_table_add(comparison->records, key)) /* else they were, and all that they hold */
+    if (g_hash_table_add(comparison->records,
+                         key)) /* otherwise they, and all that they contain, were compared before */
         zgi_compare_blocks(pair->comparison, after->name, before, after, pair->from,
                            record_place(comparison->before, before->name),
                            record_place(comparison->after, after->name));
 }
 
-/* The type without its extent and names: what its bits are. */
+/* Whether two types have the same bits, apart from their extent and names. */
 static bool same_element(const struct zg_step *before, const struct zg_step *after)
 {
     const struct zg_enum *flags_before = before->type.enumeration, *flags_after = after->type.enumeration;
@@ -258,7 +259,8 @@ static void compare_fields(const struct field_pair *pair)
     compare_words(pair);
     compare_extents(pair);
     bool by_frame = comparison->before->definition->big_endian == before->big_endian &&
-                    comparison->after->definition->big_endian == after->big_endian; /* told of the frame once */
+                    comparison->after->definition->big_endian ==
+                        after->big_endian; /* a change of the frame's byte order is reported once, for the frame */
     if (has_order(after) && before->big_endian != after->big_endian && !by_frame)
         breaks(pair, "byte order", before->big_endian ? "big" : "little", after->big_endian ? "big" : "little",
                "each end reads the bytes the other way round");
@@ -281,8 +283,8 @@ static int step_named(const struct zg_block *block, const char *name)
     return -1;
 }
 
-/* The field of the old block that became field `index` of the new one: of its name; or at its place, of its type, whose
- * name is gone; -1: none. */
+/* The field of the old block that became field `index` of the new one: the one of the same name; or the one of the same
+ * place and type, if its name is gone. -1: none. */
 static int partner_of(const struct zg_block *before, const struct position *old_positions, const struct zg_block *after,
                       const struct position *new_positions, unsigned index)
 {

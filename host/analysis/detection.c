@@ -3,26 +3,26 @@
 
 #include <glib.h>
 
-/* What flipping bit n from the end changes in the check: x^n modulo the polynomial. */
+/* What flipping the bit n places from the end changes in the check: x^n modulo the polynomial. */
 static uint64_t next_change(const struct zg_crc_parameters *crc, uint64_t change)
 {
     uint64_t top = UINT64_C(1) << (crc->width - 1);
     return (change << 1 & (top | (top - 1))) ^ (change & top ? crc->poly : 0);
 }
 
-/* Where each change stands that a flipped bit makes: change -> bits from the end, plus one. */
+/* The place of the flipped bit for each change of the check: change -> bits from the end, plus one. */
 static gpointer key_of(uint64_t change)
 {
     return (gpointer)(guintptr)change;
 }
 
-/* Patterns that begin and end with a flipped bit and have one between: 1 + x^k + x^n divisible. */
+/* Patterns that begin and end with a flipped bit and have one in between: 1 + x^k + x^n is divisible. */
 static bool third_is_known(GHashTable *places, uint64_t change)
 {
     return g_hash_table_contains(places, key_of(change ^ 1));
 }
 
-/* With two between: 1 + x^j + x^k + x^n. */
+/* With two in between: 1 + x^j + x^k + x^n. */
 static bool fourth_is_known(GHashTable *places, const GArray *changes, uint64_t change)
 {
     for (unsigned i = 1; i < changes->len; i++) {
@@ -35,7 +35,7 @@ static bool fourth_is_known(GHashTable *places, const GArray *changes, uint64_t 
 
 uint64_t zg_crc_sees(const struct zg_crc_parameters *crc, unsigned flips, uint64_t most)
 {
-    if (flips == 1) /* only a polynomial of one term divides a single bit */
+    if (flips == 1) /* only a polynomial with one term divides a single bit */
         return crc->poly != 0 ? most : MIN(most, crc->width);
     if (flips == 2)
         return zg_crc_order(crc, most);
@@ -52,7 +52,7 @@ uint64_t zg_crc_sees(const struct zg_crc_parameters *crc, unsigned flips, uint64
     return most;
 }
 
-/* Whether the changes that flipped bits make are independent: no pattern of them adds up to nothing. */
+/* Whether the changes that flipped bits make are independent: no pattern of them adds up to zero. */
 static bool are_independent(const uint64_t *changes, unsigned count)
 {
     uint64_t basis[64] = { 0 };
@@ -74,7 +74,7 @@ static bool are_independent(const uint64_t *changes, unsigned count)
 
 unsigned zg_crc_burst(const struct zg_crc_parameters *crc, bool line)
 {
-    const bool in_order = crc->reflect_in == line; /* the CRC takes the bits as they stand */
+    const bool in_order = crc->reflect_in == line; /* the CRC takes bits in the order in which they are sent */
     uint64_t changes[80], change = 1, window[64];
 
     for (unsigned i = 0; i < G_N_ELEMENTS(changes); i++, change = next_change(crc, change))

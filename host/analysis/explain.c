@@ -5,20 +5,20 @@
 #include "codec/frame.h"
 #include "codec/payload.h"
 
-/* A frame while it is explained. */
+/* A frame being explained. */
 struct explaining {
     const struct zg_plan *plan;
     const struct zg_plan_message *item;
     const struct zg_header *header;
     const struct zg_value *values;
     size_t payload;      /* bytes */
-    GPtrArray *meanings; /* of each byte of the content */
-    GPtrArray *bytes;    /* struct zg_explained, so far */
+    GPtrArray *meanings; /* for each byte of the content */
+    GPtrArray *bytes;    /* struct zg_explained, those so far */
     GByteArray *wire;
-    unsigned content; /* bytes of it so far */
+    unsigned content; /* bytes of the content so far */
 };
 
-/* A role and its value, or that it goes on. */
+/* A role and its value, or that it continues. */
 static void append_role(const struct explaining *frame, GString *text, const struct zg_step *step, bool first)
 {
     const struct zg_header *header = frame->header;
@@ -43,7 +43,7 @@ static void append_role(const struct explaining *frame, GString *text, const str
         g_string_append_printf(text, " = %" G_GUINT64_FORMAT, value);
 }
 
-/* Adds the fields to the meanings of their bytes, of which the first is `at`. */
+/* Adds the fields to the meanings of their bytes; the first one is at `at`. */
 static void explain_fields(struct explaining *frame, size_t at)
 {
     const struct zg_block *block = &frame->item->payload;
@@ -105,7 +105,7 @@ static void add_plain(struct explaining *frame, const char *what)
     add(frame, false, 0, g_strdup(what));
 }
 
-/* The next byte carries one of the content, `as` which; `how` is said of it. */
+/* The next byte on the wire carries one of the content, as `as`; `how` says by which rule. */
 static void add_content(struct explaining *frame, uint8_t as, const char *how)
 {
     add(frame, true, as, g_strconcat(frame->meanings->pdata[frame->content], how, NULL));
@@ -123,7 +123,7 @@ static bool at_end(const struct explaining *frame)
 
 static void explain_cobs(struct explaining *frame)
 {
-    bool zero = false; /* the block in hand ends with one */
+    bool zero = false; /* the current block ends with one */
 
     while (frame->bytes->len + 1 < frame->wire->len) {
         uint8_t code = next_byte(frame);
@@ -139,7 +139,7 @@ static void explain_cobs(struct explaining *frame)
     }
 }
 
-/* Content with escapes, `turn` of an image being its byte; that of SLIP is not, and 0. */
+/* Content with escapes: an image XOR `turn` is its byte; SLIP, whose images are not made so, has 0. */
 static void explain_escaped(struct explaining *frame, uint8_t escape, uint8_t turn)
 {
     while (!at_end(frame)) {

@@ -11,7 +11,7 @@ struct search {
     size_t count;
     uint64_t seen;
     GPtrArray *found;
-    GHashTable *known; /* settings that were tried, as text */
+    GHashTable *known; /* settings that were tried already, as text */
 };
 
 static void nearby_free(gpointer data)
@@ -50,7 +50,7 @@ static void differ_in_truth(GString *text, unsigned *steps, const char *yes, con
     g_string_append_printf(text, "%s%s", text->len ? "; " : "", now ? yes : no);
 }
 
-/* What one has to change to come from what was tried to this. */
+/* What must change to get from the settings tried first to these. */
 static char *difference(const struct search *search, const struct zg_check_choice *choice, bool other_order,
                         unsigned *steps)
 {
@@ -107,7 +107,7 @@ static char *name_of(const struct zg_crc_parameters *crc)
     return NULL;
 }
 
-/* A polynomial with every reflection and the usual initial and final values. */
+/* Tries a polynomial with every reflection and the usual initial and final values. */
 static void try_polynomial(struct search *search, unsigned width, uint64_t poly)
 {
     const struct zg_crc_parameters *tried = &search->tried->crc;

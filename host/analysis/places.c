@@ -130,7 +130,7 @@ int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *be
 
 enum { ROW_BYTES = 4, MOST_ROWS = 32 };
 
-/* Text in the middle of a width, cut if it is too long; of an element then its number is left. */
+/* Text centred in a width, and cut if it is too long; of an element's label its number is kept. */
 static void append_label(GString *line, const char *label, size_t width)
 {
     const char *number = strchr(label, '[');
@@ -142,7 +142,7 @@ static void append_label(GString *line, const char *label, size_t width)
     g_string_append_printf(line, "%*s%.*s%*s", (int)left, "", (int)length, label, (int)(width - left - length), "");
 }
 
-/* The row of bytes from `first` on; `before` bytes stand in front of the block. */
+/* The row of bytes from `first` on; `before` bytes come before the block. */
 static void append_row(GString *text, const struct zg_block *block, const int *owners, unsigned first, unsigned bytes,
                        unsigned before)
 {

@@ -12,7 +12,7 @@ static unsigned raw_length(const struct zg_step *step, union zg_raw raw)
     return (unsigned)text->len;
 }
 
-/* The longest of an enum's names, or of all a set's flags together. */
+/* The longest of an enum's names, or all names of a set of flags together. */
 static unsigned names_length(const struct zg_enum *enumeration)
 {
     unsigned longest = 0, all = 0;
@@ -25,7 +25,7 @@ static unsigned names_length(const struct zg_enum *enumeration)
     return enumeration->flags ? all : longest;
 }
 
-/* The longest text of one number: at its limits and just within them, where decimals are. */
+/* The longest text of a number: at its limits or just within them, where decimals may be longer. */
 static unsigned number_length(const struct zg_step *step)
 {
     const unsigned f32_digits = 14, f64_digits = 24; /* -3.4028235e+38, -1.7976931348623157e+308 */
@@ -56,7 +56,7 @@ static unsigned block_length(const struct zg_block *block, bool names)
             length += step->most;
         else if (step->type.kind == ZG_KIND_BYTES)
             length += 2 * step->most;
-        else if (step->most > 0) /* elements, and a blank between them */
+        else if (step->most > 0) /* elements, with a blank between them */
             length +=
                 step->most * (step->record ? block_length(step->record, names) : number_length(step)) + step->most - 1;
     }

@@ -1,13 +1,13 @@
 /* SPDX-License-Identifier: MIT */
-/* How long the same values are as text, which is what a binary frame is chosen over. */
+/* How long the same values are as text, to compare with a binary frame. */
 #ifndef ZEUGMA_TEXT_H
 #define ZEUGMA_TEXT_H
 
 #include "plan/plan.h"
 
-/* The longest line, bytes, line end included, that the fields of a message make as `name=value` pairs and as bare
- * values, both comma-separated. Values are as long as their limits are, decimals as their scale has, floats as their
- * shortest digits at most. */
+/* The longest line in bytes, with its line end, of a message's fields as `name=value` pairs and as bare values, both
+ * comma-separated. Values are as long as at their limits, decimals as their scale requires, floats at most as their
+ * shortest digits. */
 void zg_text_lengths(const struct zg_plan_message *message, unsigned *pairs, unsigned *bare);
 
 #endif

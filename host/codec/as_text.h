@@ -6,7 +6,7 @@
 #include "codec/json.h"
 #include "codec/payload.h"
 
-/* Writes all values of a block as members of an object that is open. */
+/* Writes all values of a block as members of the open object. */
 void zg_block_to_json(const struct zg_block *block, const struct zg_value *values, struct zg_json *json);
 
 /* Appends a value as text, without its unit: 12.34, weaving, true, [1 2 3], {x=1 y=2}, "text". */

@@ -15,7 +15,7 @@ static char *check_digits(const struct zg_plan *plan, zg_check_word value)
     return g_strdup_printf("%0*" G_GINT64_MODIFIER "x", 2 * plan->check.size, (uint64_t)value);
 }
 
-/* A role as a user sees it; false for those that say nothing, constants and reserved bits. */
+/* The value of a role that a user wants to see. False for constants and reserved bits. */
 static bool role_of(const struct zg_header *header, enum zg_role role, uint32_t *value)
 {
     switch (role) {
@@ -30,7 +30,7 @@ static bool role_of(const struct zg_header *header, enum zg_role role, uint32_t 
     }
 }
 
-/* Who sent a frame: told by its address where there is one, else by the message. */
+/* Who sent a frame: known from its address, if it has one, otherwise from the message. */
 static enum zg_side sender_of(const struct zg_plan *plan, const struct zg_stretch *stretch)
 {
     if (plan->source_bits > 0)
@@ -74,7 +74,7 @@ static void fields_to_json(const struct zg_stretch *stretch, struct zg_json *jso
     zg_json_close(json, ']');
 }
 
-/* Where a stream is understood again, after bytes that were no frame. */
+/* Where the stream makes sense again, after bytes that were no frame. */
 static void picked_up_to_json(const struct zg_stretch *stretch, struct zg_json *json)
 {
     if (stretch->after == 0)
@@ -92,7 +92,7 @@ static void picked_up_to_text(const struct zg_stretch *stretch, GString *text)
                                stretch->after == 1 ? "" : "s");
 }
 
-/* `at` below 0: no time is known. */
+/* `at` below 0: the time is unknown. */
 static void append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, GString *text)
 {
     struct zg_json json;

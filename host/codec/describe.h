@@ -10,7 +10,7 @@
  * for a check. Free with g_free(). */
 char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch);
 
-/* The same with the time in front, "at", seconds, appended to a text. */
+/* Appends the same with the time first, "at", in seconds. */
 void zg_stretch_append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, GString *text);
 
 /* One line of text without line end: its offset, and what it is. Free with g_free(). */
@@ -19,10 +19,10 @@ char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *st
 /* The same without the offset. */
 char *zg_stretch_to_line(const struct zg_plan *plan, const struct zg_stretch *stretch);
 
-/* The text of the console that a stretch is: framed or between frames; false: it is none. */
+/* The console text of a stretch, in a frame or between frames. False: it is none. */
 bool zg_stretch_console(const struct zg_stretch *stretch, const uint8_t **bytes, size_t *count);
 
-/* Text between quotes, with what is no printable character escaped as in C. Free with g_free(). */
+/* Text in quotes, with characters that are not printable escaped as in C. Free with g_free(). */
 char *zg_console_quoted(const uint8_t *bytes, size_t count);
 
 #endif

@@ -11,7 +11,7 @@ enum zg_codec_error {
     ZG_CODEC_ERROR_JSON,  /* not JSON, or not an object */
     ZG_CODEC_ERROR_FIELD, /* a field is missing or unknown */
     ZG_CODEC_ERROR_VALUE, /* a value has the wrong type or is outside its limits */
-    ZG_CODEC_ERROR_HEX    /* hex digits that are none, or an odd number */
+    ZG_CODEC_ERROR_HEX    /* not hex digits, or an odd number of them */
 };
 
 #endif

@@ -5,16 +5,16 @@
 #include "zeugma/sequence.h"
 #include "zeugma/text.h"
 
-/* Whose frames are numbered in one row. */
+/* The sender of one sequence of numbers. */
 struct sender {
     struct zg_sequence heard;
-    uint16_t boot; /* that its last hello told, 0: none came */
+    uint16_t boot; /* from its last hello; 0: none arrived */
 };
 
 struct zg_frame_reader {
     const struct zg_plan *plan;
-    struct sender sender; /* where the header has no source; else */
-    GHashTable *senders;  /* a struct sender for each, by its address */
+    struct sender sender; /* if the header has no source */
+    GHashTable *senders;  /* otherwise: a struct sender for each, by its address */
     const struct zg_plan_message *hello;
     zg_stretch_function report;
     void *data;
@@ -22,13 +22,13 @@ struct zg_frame_reader {
     struct zg_receiver receiver;
     struct zg_counters counters;
     struct zg_header header; /* of a frame that was found */
-    GByteArray *raw;         /* what was not reported: noise, then what is pending */
-    guint noise;             /* bytes of it */
+    GByteArray *raw;         /* what was not reported yet: noise, then what is pending */
+    guint noise;             /* bytes of noise at the beginning of `raw` */
     uint64_t offset;         /* of raw's first byte */
-    uint64_t since;          /* bytes that were no frame, since the last frame */
-    int before;              /* the byte in front of raw; -1: none */
+    uint64_t since;          /* bytes since the last frame that were no frame */
+    int before;              /* the byte before raw; -1: none */
     uint8_t *memory;
-    struct zg_value **values; /* for each message, used again and again */
+    struct zg_value **values; /* for each message, reused */
 };
 
 enum { NOISE_PIECE = 4096 };
@@ -74,7 +74,7 @@ void zg_frame_reader_free(struct zg_frame_reader *reader)
     g_free(reader);
 }
 
-/* Lets go of the oldest bytes. */
+/* Drops the oldest bytes. */
 static void forget(struct zg_frame_reader *reader, guint count)
 {
     if (count == 0)
@@ -84,7 +84,7 @@ static void forget(struct zg_frame_reader *reader, guint count)
     g_byte_array_remove_range(reader->raw, 0, count);
 }
 
-/* The delimiter that both opens and ends frames, which two may share; -1: there is none. */
+/* The delimiter that both opens and closes frames, which two frames may share; -1: there is none. */
 static int opening_of(const struct zg_plan *plan)
 {
     const struct zg_framing_choice *framing = &plan->definition->framing;
@@ -109,7 +109,7 @@ static void tell(struct zg_frame_reader *reader, struct zg_stretch *stretch, siz
         stretch->after = reader->since;
         reader->since = 0;
         if (reader->before >= 0 && reader->before == opening_of(reader->plan) &&
-            reader->raw->data[0] != reader->before) { /* the delimiter before it opened it, too */
+            reader->raw->data[0] != reader->before) { /* the delimiter before it also opened it */
             const uint8_t opening = (uint8_t)reader->before;
             g_byte_array_prepend(reader->raw, &opening, 1);
             reader->offset--;
@@ -132,7 +132,7 @@ static void tell_text(struct zg_frame_reader *reader, size_t count)
     tell(reader, &stretch, count);
 }
 
-/* Reports text and noise, where a console shares the line; a character whose end may come stays. */
+/* Reports text and noise, where console text shares the line. A character whose end may follow waits for it. */
 static void sort_noise(struct zg_frame_reader *reader, bool goes_on)
 {
     while (reader->noise > 0) {
@@ -156,7 +156,7 @@ static void sort_noise(struct zg_frame_reader *reader, bool goes_on)
     }
 }
 
-/* Reports noise: all of it, or where it goes on whole pieces only. */
+/* Reports noise: all of it, or if more may follow only whole pieces. */
 static void tell_noise(struct zg_frame_reader *reader, bool goes_on)
 {
     if (reader->plan->definition->console == ZG_CONSOLE_INTERLEAVED)
@@ -180,7 +180,7 @@ static struct zg_value *values_of(const struct zg_frame_reader *reader, const st
     return reader->values[message - zg_plan_message_at(reader->plan, 0)];
 }
 
-/* A frame of this version: a message, or why not. */
+/* A frame of this version: a message, or why it is none. */
 static void read_message(struct zg_frame_reader *reader, const struct zg_found *found, struct zg_stretch *stretch)
 {
     struct zg_counters *counters = &reader->counters;
@@ -195,7 +195,7 @@ static void read_message(struct zg_frame_reader *reader, const struct zg_found *
     } else {
         stretch->values = values_of(reader, stretch->message);
         if (reader->plan->filled > 0 && !reader->protocol.length_ends)
-            stretch->ignored = 0; /* zero bytes in front of the check */
+            stretch->ignored = 0; /* zero bytes before the check */
         counters->extra_bytes += (uint32_t)stretch->ignored;
     }
 }
@@ -212,7 +212,7 @@ static struct sender *sender_of(struct zg_frame_reader *reader, uint32_t source)
     return sender;
 }
 
-/* What a frame's number tells of those before it. One that restarted, as its hello tells, numbers anew. */
+/* Counts what a frame's number says about those before it. A sender whose hello shows a restart counts anew. */
 static void note_sequence(struct zg_frame_reader *reader, const struct zg_stretch *stretch)
 {
     struct zg_counters *counters = &reader->counters;
@@ -267,7 +267,7 @@ static const char *reason(const struct zg_frame_reader *reader, enum zg_outcome 
     return zg_framing_is_plain(framing) ? "no end mark" : "malformed stuffing";
 }
 
-/* A failed candidate that is text; one that outgrew the longest frame may end in the middle of a character. */
+/* A failed candidate that is text. If it was longer than the longest frame, a character may be cut at its end. */
 static bool take_text(struct zg_frame_reader *reader, const struct zg_found *found)
 {
     bool cut;

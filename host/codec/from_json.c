@@ -9,7 +9,7 @@
 #include "codec/json.h"
 #include "definition/words.h"
 
-/* What of a text is opened and never closed; NULL: nothing. Free with g_free(). */
+/* What is opened in a text but never closed; NULL: nothing. Free with g_free(). */
 static char *what_is_open(const char *text)
 {
     size_t opened[100];
@@ -33,7 +33,7 @@ static char *what_is_open(const char *text)
                                         opened[depth - 1] + 1);
 }
 
-/* Adds what is wrong to what was found before, a line each; a few are enough. */
+/* Appends an error to those before, on a line of its own, up to a few. */
 static void add_error(GError **error, GError *more, unsigned *count)
 {
     enum { MOST = 20 };
@@ -140,7 +140,7 @@ static bool special_float(JsonNode *node, union zg_raw *raw)
     const char *text = type == G_TYPE_STRING ? json_node_get_string(node) : "";
 
     if (type == G_TYPE_DOUBLE && json_node_get_double(node) == 0)
-        raw->f = json_node_get_double(node); /* with its sign, which an exact number has not */
+        raw->f = json_node_get_double(node); /* with its sign, which an exact number does not have */
     else if (strcmp(text, "nan") == 0)
         raw->f = (double)NAN;
     else if (strcmp(text, "inf") == 0)
@@ -253,7 +253,7 @@ static bool text_from_json(const char *path, const struct zg_step *step, JsonNod
     return true;
 }
 
-/* `count` bytes or elements are not as many as there may be. */
+/* `count` bytes or elements are not as many as there must be, or may be. */
 static bool count_error(const char *path, const struct zg_step *step, unsigned count, const char *what, GError **error)
 {
     g_autofree char *type = zg_type_name(step->type);
@@ -408,8 +408,8 @@ bool zg_variable_from_json(const struct zg_plan_variable *variable, const char *
                            &values[0], error);
 }
 
-/* A role that a sender may choose, `bits` wide, from the object's member of that name; left as it is where there is
- * none. `where` is told as lacking a role of 0 bits. */
+/* A role that a sender may choose, `bits` wide, from the object's member of that name; unchanged if there is none. A
+ * role of 0 bits is missing from `where`, as the error says. */
 static bool role_from_json(JsonObject *object, const char *name, unsigned bits, const char *where, uint32_t *value,
                            GError **error)
 {

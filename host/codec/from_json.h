@@ -6,17 +6,17 @@
 #include "codec/error.h"
 #include "codec/payload.h"
 
-/* Reads {"field": value, ...} into the values of the message's payload (made by zg_values_new()). Every field must be
- * there, none may be unknown. The error names message, field, value and limits. */
+/* Reads {"field": value, ...} into the values of the message's payload (made by zg_values_new()). All fields must be
+ * there, and no others. The error names message, field, value and limits. */
 bool zg_values_from_json(const struct zg_plan_message *message, const char *text, struct zg_value *values,
                          GError **error);
 
-/* Reads a variable's value: JSON; or else the text itself, as an enum's name without its quotes. */
+/* Reads a variable's value: JSON, or the text itself, such as an enum's name without quotes. */
 bool zg_variable_from_json(const struct zg_plan_variable *variable, const char *text, struct zg_value *values,
                            GError **error);
 
-/* Reads {"sequence": 12, ...}: the roles that a sender of this message may choose, ticket and base included; one too
- * wide for its role is an error. What is not named is left as it is. */
+/* Reads {"sequence": 12, ...}: the roles that a sender of this message may choose, including ticket and base. A value
+ * too wide for its role is an error. Roles that are not named are left unchanged. */
 bool zg_header_from_json(const struct zg_plan *plan, const struct zg_plan_message *message, const char *text,
                          struct zg_header *header, GError **error);
 

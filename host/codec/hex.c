@@ -3,7 +3,7 @@
 
 #include <string.h>
 
-/* What may stand between bytes in hex: blanks, commas and the like; and in front of one: 0x, \\x. */
+/* What may separate bytes in hex: blanks, commas and the like; and what may precede one: 0x, \\x. */
 static const char *skip_between(const char *c)
 {
     while (g_ascii_isspace(*c) || (*c && strchr(",;:-", *c)))

@@ -5,7 +5,7 @@
 
 #include "codec/error.h"
 
-/* Bytes from hex digits in the usual spellings, `7E01`, `7e 01`, `0x7E, 0x01`, `\\x7e\\x01`, `7E:01`; free with
+/* Bytes from hex digits in the usual notations, `7E01`, `7e 01`, `0x7E, 0x01`, `\\x7e\\x01`, `7E:01`. Free with
  * g_byte_array_unref(). */
 GByteArray *zg_bytes_from_hex(const char *text, GError **error);
 

@@ -18,7 +18,7 @@ static bool append_special(GString *text, double value)
     else if (isinf(value))
         g_string_append(text, value < 0 ? "-inf" : "inf");
     else if (value == 0 && signbit(value))
-        g_string_append(text, "-0.0"); /* "-0" would be read as an integer, which has no such zero */
+        g_string_append(text, "-0.0"); /* "-0" would be read as an integer, which has no negative zero */
     else
         return false;
     return true;
@@ -35,9 +35,9 @@ static void append_unsigned(GString *text, uint64_t value)
     g_string_append_len(text, digits + at, sizeof digits - at);
 }
 
-/* A number of few decimals, below `most`: the fewest with which whole / 10^decimals, which is rounded correctly where
- * both are exact in a double (W. D. Clinger, "How to read floating point numbers accurately", 1990), is the number
- * again. False: it is none such. */
+/* A number with few decimals, below `most`: the fewest with which whole / 10^decimals gives the number again. The
+ * division rounds correctly if both are exact in a double (W. D. Clinger, "How to read floating point numbers
+ * accurately", 1990). False: there is none. */
 static bool append_decimals(GString *text, double value, double most, bool is_float)
 {
     static const double tens[] = { 1, 10, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8 };
@@ -68,7 +68,7 @@ static bool append_decimals(GString *text, double value, double most, bool is_fl
     return false;
 }
 
-/* Digits from `least` to `most` significant ones, until they read back. Subnormal numbers hold fewer than the type's.
+/* From `least` to `most` significant digits, until they read back. Subnormal numbers have fewer digits than the type.
  */
 static void append_shortest(GString *text, double value, int least, int most, bool is_float)
 {
@@ -97,7 +97,7 @@ void zg_append_float(GString *text, float value)
         append_shortest(text, (double)value, fabsf(value) < FLT_MIN ? 1 : 6, 9, true);
 }
 
-/* Bytes of the characters that stand in a string as they are, at its beginning: what terminals act on does not. */
+/* Bytes at the beginning of a string that need no escape. What terminals act on needs one. */
 static size_t plain_run(const char *text, size_t length)
 {
     size_t run = 0;
@@ -106,7 +106,7 @@ static size_t plain_run(const char *text, size_t length)
         const uint8_t byte = (uint8_t)text[run];
         if (byte < 0x20 || byte == '"' || byte == '\\' || byte == 0x7F)
             break;
-        if (byte >= 0xC2) { /* may be hidden beyond ASCII */
+        if (byte >= 0xC2) { /* beyond ASCII, it may be invisible */
             const gunichar c = g_utf8_get_char_validated(text + run, (gssize)(length - run));
             if (c < 0x110000 && zg_is_hidden(c))
                 break;
@@ -144,7 +144,7 @@ static void new_line(struct zg_json *json)
         g_string_append_printf(json->text, "\n%*s", (int)(2 * json->depth), "");
 }
 
-/* What stands before a value: comma, line, key. */
+/* What comes before a value: comma, line end, key. */
 static void lead_in(struct zg_json *json, const char *key)
 {
     if (!json->first)

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * JSON text (RFC 8259), written piece by piece. Numbers are the shortest digits that read back as the same double
- * (or float), which the JSON library's own writer does not give.
+ * JSON text (RFC 8259), written piece by piece. Numbers have the shortest digits that read back as the same double (or
+ * float), which the JSON library's own writer does not do.
  */
 #ifndef ZEUGMA_JSON_H
 #define ZEUGMA_JSON_H
@@ -12,21 +12,21 @@
 
 struct zg_json {
     GString *text;
-    bool indented; /* one member a line */
+    bool indented; /* one member on each line */
     /* private */
     unsigned depth;
     bool first; /* of the innermost object or list */
 };
 
-/* Begins a text, which zg_json_end() hands over (free with g_free()). */
+/* Begins a text, which zg_json_end() returns (free with g_free()). */
 void zg_json_begin(struct zg_json *json, bool indented);
 char *zg_json_end(struct zg_json *json);
 
-/* The same behind a text of the caller's, without zg_json_end(). */
+/* The same, appended to a text of the caller's, without zg_json_end(). */
 void zg_json_begin_in(struct zg_json *json, GString *text, bool indented);
 
-/* '{' or '[', and their closing counterparts. In an object every value has a key; in a list and at the top it is NULL.
- */
+/* '{' or '[', and their closing counterparts. In an object every value has a key; in a list and at the top the key is
+ * NULL. */
 void zg_json_open(struct zg_json *json, const char *key, char bracket);
 void zg_json_close(struct zg_json *json, char bracket);
 
@@ -37,7 +37,7 @@ void zg_json_text(struct zg_json *json, const char *key, const char *text, size_
 void zg_json_bool(struct zg_json *json, const char *key, bool value);
 void zg_json_null(struct zg_json *json, const char *key);
 
-/* Integers beyond 2^53 in magnitude become strings. */
+/* Integers above 2^53 in magnitude become strings. */
 void zg_json_unsigned(struct zg_json *json, const char *key, uint64_t value);
 void zg_json_signed(struct zg_json *json, const char *key, int64_t value);
 
@@ -45,7 +45,7 @@ void zg_json_signed(struct zg_json *json, const char *key, int64_t value);
 void zg_json_double(struct zg_json *json, const char *key, double value);
 void zg_json_float(struct zg_json *json, const char *key, float value);
 
-/* A number whose digits are given. */
+/* A number given by its digits. */
 void zg_json_literal(struct zg_json *json, const char *key, const char *digits);
 
 /* Bytes as a string of two hex digits each. */

@@ -39,8 +39,8 @@ void zg_value_resize(const struct zg_step *step, struct zg_value *value, unsigne
     value->count = count;
 }
 
-/* Elements or bytes that a step has before anybody sets them: all where their number is fixed, but for text, whose
- * zeros do not count. */
+/* How many elements or bytes a step has initially: all, if their number is fixed, except for text, which ends at its
+ * first zero. */
 static unsigned count_at_first(const struct zg_step *step)
 {
     return step->type.extent == ZG_EXTENT_FIXED && step->type.kind != ZG_KIND_TEXT ? step->most : 0;
@@ -112,7 +112,7 @@ static uint8_t *put_leb(const struct zg_step *step, union zg_raw raw, uint8_t *a
     return at + zg_sleb_put(raw.i, at);
 }
 
-/* Reads one number; NULL where it is cut short, longer than it needs to be, or too wide. */
+/* Reads one number. NULL: it is cut short, longer than necessary, or too wide. */
 static const uint8_t *get_leb(const struct zg_step *step, const uint8_t *at, const uint8_t *end, union zg_raw *raw)
 {
     size_t length = (size_t)(end - at);
@@ -142,8 +142,8 @@ static void put_count(const struct zg_step *step, unsigned count, uint8_t *at)
     at[step->count_big_endian ? 0 : 1] = (uint8_t)(count >> 8);
 }
 
-/* Writes a step whose place is counted from `base`; returns its end. The bytes of the run that it may share are zero or
- * hold its neighbours. */
+/* Writes a step whose place counts from `base`, and returns its end. The bytes of a run that it shares are zero or hold
+ * its neighbours. */
 static uint8_t *pack_step(const struct zg_step *step, const struct zg_value *value, uint8_t *base)
 {
     uint8_t *at = base + step->byte;
@@ -167,7 +167,7 @@ static uint8_t *pack_step(const struct zg_step *step, const struct zg_value *val
     return at + (own_place ? (value->count * step->bits + 7) / 8 : 0);
 }
 
-/* `at` and all after it is zero. */
+/* The bytes from `at` on are zero. */
 static uint8_t *pack_block(const struct zg_block *block, const struct zg_value *values, uint8_t *at)
 {
     uint8_t *base = at, *end = at;
@@ -275,7 +275,7 @@ static unsigned get_count(const struct zg_step *step, const uint8_t *at)
     return step->count_big_endian ? (unsigned)at[0] << 8 | at[1] : (unsigned)at[1] << 8 | at[0];
 }
 
-/* How many elements or bytes a step holds, where `length` bytes follow its count; false: more than it may. */
+/* How many elements or bytes a step has, if `length` bytes follow its count. False: more than it may have. */
 static bool element_count(const struct zg_step *step, const uint8_t *at, size_t length, unsigned *count)
 {
     *count = step->most;
@@ -312,7 +312,7 @@ static const uint8_t *unpack_string(const struct zg_step *step, struct zg_value 
     return end;
 }
 
-/* Reads a step whose place is counted from `base`; returns its end, or NULL. */
+/* Reads a step whose place counts from `base`, and returns its end, or NULL. */
 static const uint8_t *unpack_step(const struct zg_step *step, struct zg_value *value, const uint8_t *base,
                                   const uint8_t *end)
 {
@@ -462,7 +462,7 @@ bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at,
         return false;
     header->ticket = tickets > 0 ? at[0] : 0;
     header->base = tickets > 1 ? at[1] : 0;
-    if (tickets > 0) /* `at` may be NULL where there are no bytes */
+    if (tickets > 0) /* `at` may be NULL if there are no bytes */
         at += tickets;
     return zg_block_unpack(&message->payload, at, length - tickets, values, ignored);
 }
@@ -481,9 +481,9 @@ void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, 
     }
 }
 
-/* Whether the length, if there is one, fits the payload's `told` bytes (zero bytes included, which it does not count).
+/* Whether the length, if there is one, fits the payload's `told` bytes (including zero bytes, which it does not count).
  */
-/* Role by role. */
+/* One role after the other. */
 int zgi_header_unpack_roles(const struct zg_plan *plan, const uint8_t *at, uint64_t told, struct zg_header *header)
 {
     uint64_t roles[ZG_ROLES] = { 0 };

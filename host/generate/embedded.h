@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Files of this project that generated folders hold: parts of Python ("python/cobs.py"), and the runtime
- * ("link.c", "zeugma/link.h").
- * Made by the build. */
+/* Files of this project that generated folders contain: parts of Python ("python/cobs.py") and the runtime ("link.c",
+ * "zeugma/link.h"). The build makes them. */
 #ifndef ZEUGMA_EMBEDDED_H
 #define ZEUGMA_EMBEDDED_H
 
@@ -10,7 +9,7 @@ struct zgi_embedded {
     const char *text;
 };
 
-/* Ended by a row of NULL. */
+/* Ends with a row of NULL. */
 extern const struct zgi_embedded zgi_embedded_files[];
 
 /* The text of a file, or NULL. */

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Code and documents printed from a plan. The same plan gives the same text, byte for byte. */
+/* Code and documents printed from a plan. The same plan always gives the same text, byte for byte. */
 #ifndef ZEUGMA_GENERATE_H
 #define ZEUGMA_GENERATE_H
 
@@ -9,56 +9,57 @@
 
 enum zg_generate_error {
     ZG_GENERATE_ERROR_FOREIGN, /* a file of that name exists that was not generated, or was edited since */
-    ZG_GENERATE_ERROR_NAME,    /* a generated file and a runtime file have one name */
+    ZG_GENERATE_ERROR_NAME,    /* a generated file and a runtime file have the same name */
     ZG_GENERATE_ERROR_WRITE
 };
 
 struct zg_generated {
-    char *name; /* of the file, without folder */
+    char *name; /* of the file, without its folder */
     char *text;
 };
 
-/* C11 for both ends: PROTOCOL.h/.c (types, pack, unpack), PROTOCOL_device.h/.c and PROTOCOL_host.h/.c (one node each,
- * on the runtime); of `sides` only. An array of struct zg_generated; free with g_ptr_array_unref(). */
+/* C11 for both ends: PROTOCOL.h/.c (types, pack, unpack), PROTOCOL_device.h/.c and PROTOCOL_host.h/.c (one end each, on
+ * the runtime); only for `sides`. An array of struct zg_generated; free with g_ptr_array_unref(). */
 GPtrArray *zg_generate_c(const struct zg_plan *plan, enum zg_side sides);
 
-/* PROTOCOL.py: one module for Python 3.9 or later, standard library only: dataclasses, enums, packing, a streaming
- * receiver. */
+/* PROTOCOL.py: one module for Python 3.9 or later that needs only the standard library: dataclasses, enums, packing, a
+ * streaming receiver. */
 GPtrArray *zg_generate_python(const struct zg_plan *plan);
 
-/* PROTOCOL_vectors.json: frames with their values, edge cases among them, and payloads that are cut short, for any
- * other implementation to be held to. */
+/* PROTOCOL_vectors.json: frames with their values, including edge cases, and payloads that are cut short, to test any
+ * other implementation against. */
 GPtrArray *zg_generate_vectors(const struct zg_plan *plan);
 
 /* PROTOCOL.md and PROTOCOL.html, one self-contained page: a specification of the protocol. */
 GPtrArray *zg_generate_docs(const struct zg_plan *plan);
 
-/* All of these by the names that a user gives them: "c", "python", "docs", "vectors". */
+/* All of these, by the names that a user gives: "c", "python", "docs", "vectors". */
 struct zg_target {
     const char *name;
-    GPtrArray *(*print)(const struct zg_plan *plan, enum zg_side sides); /* `sides` matters to what has ends: c */
+    GPtrArray *(*print)(const struct zg_plan *plan,
+                        enum zg_side sides); /* `sides` only matters for targets that have ends: c */
 };
 extern const struct zg_target zg_targets[];
 extern const unsigned zg_targets_length;
 
-/* The definition language as a JSON Schema (draft 7), for editors: keys, words and the shapes of values, not what must
- * fit together. Free with g_free(). */
+/* The definition language as a JSON Schema (draft 7), for editors: keys, words and the shapes of values, but not what
+ * must fit together. Free with g_free(). */
 char *zg_generate_schema(void);
 
-/* Adds the runtime's files that generated C needs, so that `cc -c *.c` in the folder compiles. False where the protocol
- * has the name of one of them. */
+/* Adds the files of the runtime that generated C needs, so that `cc -c *.c` in the folder compiles. False if the
+ * protocol has the name of one of them. */
 bool zg_generate_bundle(GPtrArray *files, GError **error);
 
-/* Writes all files into a folder, made if missing, or none: each is written beside its place first, then all are moved;
- * those whose bytes would not change are left alone. A file that is there and was not generated, or was edited since,
- * is left alone, with an error, unless `force`. */
+/* Writes all files into a folder, made if missing, or none of them: each is first written next to its place, then all
+ * are moved. Files whose bytes would not change are left alone. An existing file that was not generated, or was edited
+ * since, is left alone, with an error, unless `force`. */
 bool zg_generated_write(const GPtrArray *files, const char *folder, bool force, GError **error);
 
-/* What the first line of every generated file says, before what it was made from. */
+/* The beginning of every generated file's first line, before the name of its source. */
 #define ZGI_MARK "Made by zeugma from"
 
-/* For the generators: adds a file and takes its name and text. The first line holds ZGI_MARK, and is given a check
- * value of the whole, by which an edit is noticed. */
+/* For the generators: adds a file, and takes ownership of its name and text. The first line contains ZGI_MARK, and is
+ * given a check value of the whole file, which reveals edits. */
 void zgi_generated_add(GPtrArray *files, char *name, GString *text);
 GPtrArray *zgi_generated_new(void);
 

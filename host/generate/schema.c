@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The language as a JSON Schema, for editors: the loader's own tables of keys, and the shapes of their values. */
+/* The language as a JSON Schema, for editors, from the loader's own tables of keys and the shapes of their values. */
 #include "codec/json.h"
 #include "definition/checks.h"
 #include "definition/read.h"
@@ -28,11 +28,11 @@ static const struct {
     { "flags", zgi_flags_keys },
 };
 
-/* Mappings of any names. */
+/* Mappings from any names. */
 static const struct {
     const char *shape;
     const char *of;
-    bool empty; /* it may have no entry */
+    bool empty; /* may be empty */
 } collections[] = {
     { "enums", "enum", true },           { "flag_sets", "flags", true },        { "records", "record_fields", true },
     { "messages", "message", false },    { "variables", "variable", true },     { "fields", "field", true },
@@ -59,12 +59,12 @@ static const struct {
 #define NUMBER "[-+]?(" NATURAL "|" DECIMAL "([eE][-+]?[0-9]+)?)"
 #define INTEGER_TYPE "u([1-9]|[1-5][0-9]|6[0-4])|i([2-9]|[1-5][0-9]|6[0-4])"
 
-/* Scalars by pattern, which an editor may have read as numbers or truths. */
+/* Scalars with a pattern. An editor may have read them as numbers or booleans. */
 static const struct {
     const char *shape;
-    const char *types[4]; /* of JSON, beside a string of the pattern */
+    const char *types[4]; /* JSON types besides a string with the pattern */
     const char *pattern;
-    bool natural; /* a number is not negative */
+    bool natural; /* numbers must not be negative */
 } scalars[] = {
     { "text", { "string", "number", "boolean" }, ".", false },
     { "name", { "string", "boolean" }, "^[A-Za-z][A-Za-z0-9_]*$", false },
@@ -82,7 +82,7 @@ static const struct {
     { "default", { "string", "number", "boolean" }, ".", false },
 };
 
-/* Integers within limits; a string of digits is left to the loader. */
+/* Integers within limits. Strings of digits are left for the loader to check. */
 static const struct {
     const char *shape;
     uint64_t least, most;
@@ -98,7 +98,7 @@ static void refer(struct zg_json *json, const char *key, const char *shape)
     zg_json_close(json, '}');
 }
 
-/* {"properties": {...}, "required": [...]} of a table of keys; those that are not read yet are left out. */
+/* {"properties": {...}, "required": [...]} for a table of keys. Keys that are not read yet are left out. */
 static void print_keys(struct zg_json *json, const struct zgi_key *keys)
 {
     zg_json_string(json, "type", "object");

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* PROTOCOL_vectors.json: frames and values that any implementation can be held to. */
+/* PROTOCOL_vectors.json: frames and values to test any implementation against. */
 #include <string.h>
 
 #include "codec/as_text.h"
@@ -20,7 +20,7 @@ static const char *const titles[PATTERNS] = { "zero, or as near as is permitted"
                                               "mixed values, 2",
                                               "mixed values, 3" };
 
-/* A fixed sequence of numbers that look like chance: Knuth's multiplicative hashing with the golden ratio. */
+/* A fixed sequence of numbers that look random: Knuth's multiplicative hashing with the golden ratio. */
 static uint64_t scatter(uint64_t *state)
 {
     *state += UINT64_C(0x9E3779B97F4A7C15);
@@ -56,7 +56,8 @@ static union zg_raw choose(const struct zg_step *step, enum pattern pattern, uin
     return raw;
 }
 
-/* A raw number that its physical value leads back to: where a scale is finer than doubles, not all are such. */
+/* A raw number that can be recovered from its physical value; if a scale is finer than doubles, not every number can.
+ */
 static union zg_raw number(const struct zg_step *step, enum pattern pattern, uint64_t *state)
 {
     union zg_raw raw = choose(step, pattern, state);
@@ -112,7 +113,7 @@ static void fill(const struct zg_block *block, struct zg_value *values, enum pat
         fill_step(zg_block_step(block, i), &values[i], pattern, state);
 }
 
-/* The header of a vector: roles that a sender chooses are small numbers that fit. */
+/* The header of a vector: the roles that a sender chooses are small numbers that fit. */
 static struct zg_header header_of(const struct zg_plan *plan, const struct zg_plan_message *item)
 {
     const struct zg_header header = { .id = (uint32_t)item->message->id,
@@ -168,8 +169,8 @@ static void print_frame(struct zg_json *json, const struct zg_plan *plan, const 
     zg_json_close(json, '}');
 }
 
-/* What becomes of a payload that is shorter than its message: the values with their defaults where an older sender made
- * it, else that it is refused. */
+/* What becomes of a payload that is shorter than its message: its values with defaults, if an older sender could have
+ * made it; otherwise it is refused. */
 static void print_cut(struct zg_json *json, const struct zg_plan_message *item, const uint8_t *payload, size_t length,
                       struct zg_value *values)
 {

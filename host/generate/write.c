@@ -19,7 +19,7 @@ GPtrArray *zgi_generated_new(void)
     return g_ptr_array_new_with_free_func(generated_free);
 }
 
-/* "[1a2b3c4d] " behind the mark: CRC-32/ISO-HDLC of the text without it. */
+/* "[1a2b3c4d] " after the mark: CRC-32/ISO-HDLC of the text without it. */
 enum { SEAL = 11 };
 
 static char *seal_of(const char *before, size_t length, const char *after)
@@ -48,7 +48,7 @@ void zgi_generated_add(GPtrArray *files, char *name, GString *text)
     g_ptr_array_add(files, file);
 }
 
-/* Whether a file's text is as it was generated. */
+/* Whether a file's text is unchanged since it was generated. */
 static bool is_untouched(const char *text)
 {
     const char *mark = strstr(text, ZGI_MARK " [");
@@ -60,7 +60,7 @@ static bool is_untouched(const char *text)
     return strncmp(seal, right, SEAL) == 0;
 }
 
-/* Whether a file may be replaced: it is missing, or is as it was generated. */
+/* Whether a file may be replaced: it is missing, or unchanged since it was generated. */
 static bool replaceable(const char *path, GError **error)
 {
     g_autofree char *text = NULL;
@@ -100,13 +100,13 @@ static char *target_of(const GPtrArray *files, const char *folder, unsigned inde
     return g_build_filename(folder, file->name, NULL);
 }
 
-/* Puts back what the first `count` files were. */
+/* Restores the first `count` files. */
 static void undo(const GPtrArray *files, const char *folder, const char *stage, unsigned count)
 {
     while (count-- > 0) {
         g_autofree char *path = target_of(files, folder, count), *old = staged(stage, count, "old");
         (void)g_remove(path);
-        (void)g_rename(old, path); /* where there was one */
+        (void)g_rename(old, path); /* if there was one */
     }
 }
 
@@ -139,7 +139,7 @@ static void remove_stage(const char *stage, unsigned count)
     (void)g_rmdir(stage);
 }
 
-/* Those whose bytes would change: what is as it should be is left alone, so that nothing is built again for it. */
+/* The files whose bytes would change. Others are left alone, so that nothing is rebuilt because of them. */
 static GPtrArray *changed_of(const GPtrArray *files, const char *folder)
 {
     GPtrArray *changed = g_ptr_array_new();
@@ -170,7 +170,7 @@ bool zg_generated_write(const GPtrArray *files, const char *folder, bool force, 
         g_autofree char *inner = g_path_get_dirname(path);
         if (!force && !replaceable(path, error))
             return false;
-        (void)g_mkdir_with_parents(inner, 0777); /* if that fails, so does the writing */
+        (void)g_mkdir_with_parents(inner, 0777); /* if that fails, so will the writing */
     }
     if (!g_mkdtemp(stage)) {
         g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_WRITE, "cannot write to the folder %s: %s", folder,

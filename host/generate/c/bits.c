@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
-/* A plan's pieces as C expressions on single bytes: right on any byte order, with any width of int. */
+/* A plan's pieces as C expressions on single bytes, which are right for any byte order and any width of int. */
 #include "generate/c/c.h"
 
-/* A step by itself: what one element is, counted from where it begins. */
+/* A step as if it were alone: one element, counted from where it begins. */
 static struct zg_step alone(const struct zg_step *step)
 {
     struct zg_step one = *step;
@@ -63,7 +63,7 @@ static void append_term(GString *text, const char *value, const struct zg_piece 
         g_string_append_printf(text, "(%s & %uU)", part, (1U << piece->bits) - 1);
 }
 
-/* Whether a step is one number at a known place, and whether it is an array of bits in a run that others may share. */
+/* Whether a step is one number at a known place; and whether it is an array of bits in a run that others may share. */
 static bool is_single(const struct zg_step *step)
 {
     return !zg_step_is_string(step) && !zg_step_is_array(step) && !zg_step_is_leb(step) && !step->record;
@@ -74,7 +74,7 @@ static bool is_bit_array(const struct zg_step *step)
     return step->type.extent == ZG_EXTENT_FIXED && zg_step_is_bitwise(step);
 }
 
-/* Whether an array of bits among the steps reaches into a byte, so that its other bits are there already. */
+/* Whether an array of bits among the steps also uses this byte, so that some of its bits are already set. */
 static bool shared_with_array(const struct zg_block *block, unsigned first, unsigned behind, unsigned byte)
 {
     for (unsigned i = first; i < behind; i++) {
@@ -85,7 +85,7 @@ static bool shared_with_array(const struct zg_block *block, unsigned first, unsi
     return false;
 }
 
-/* Appends the terms of all single numbers that have bits in a byte; false: none has. */
+/* Appends the terms of all single numbers that have bits in a byte. False: none has. */
 static bool append_terms(GString *text, const struct zg_block *block, unsigned first, unsigned behind, unsigned byte,
                          const char *before)
 {

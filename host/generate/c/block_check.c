@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* check_NAME(): whether the values of a struct lie within their ranges. */
+/* check_NAME(): whether the values of a struct are within their ranges. */
 #include "generate/c/block.h"
 
 static bool is_finite(const struct zg_step *step, double limit)
@@ -19,7 +19,7 @@ static void print_float_check(GString *text, const struct zg_step *step, const c
     g_string_append_printf(text, "))\n%s    return ZG_ERANGE;\n", indent);
 }
 
-/* The limits of a number, where they are narrower than the C type's. */
+/* The limits of a number, if they are narrower than the C type's. */
 static void print_number_check(GString *text, const struct zg_step *step, const char *value, const char *indent)
 {
     unsigned width = zgi_c_bits(step);

@@ -13,7 +13,7 @@ static void print_count_get(GString *text, const struct zg_step *step)
                                step->name, step->count_big_endian ? at + 1 : at, step->count_big_endian ? at : at + 1);
 }
 
-/* Where `in` stands at the elements of a step that varies: how many there are, and whether they are all there. */
+/* For a step that varies, with `in` at its elements: how many there are, and whether they are all there. */
 static void print_room_check(GString *text, const struct zg_step *step)
 {
     const char *name = step->name;
@@ -41,7 +41,7 @@ static void print_room_check(GString *text, const struct zg_step *step)
                                name, step->bits / 8);
 }
 
-/* One element at `in`, moved behind it: a LEB128 number or a record that varies. */
+/* Reads one element at `in`, and moves `in` past it: a LEB128 number or a record that varies. */
 static void print_varying_element_get(GString *text, const struct zg_step *step, const char *value, const char *indent)
 {
     bool is_signed = zg_step_is_signed(step);

@@ -68,7 +68,7 @@ static void print_count_put(GString *text, const struct zg_step *step)
             step->count_big_endian ? at + 1 : at, step->name, step->count_big_endian ? at : at + 1, step->name);
 }
 
-/* Writes the elements of an array; `out` is where they begin if it varies, else step->byte is counted from `out`. */
+/* Writes the elements of an array. If it varies, `out` is where they begin; otherwise step->byte counts from `out`. */
 static void print_array_put(GString *text, const struct zg_step *step)
 {
     g_autofree char *count = zgi_c_count(step);
@@ -109,8 +109,8 @@ static void print_array_put(GString *text, const struct zg_step *step)
     }
 }
 
-/* A step that is no single number in the segment's lines. Where it varies, `out` stands at its elements, and is moved
- * behind them. */
+/* Writes a step that is not one of the segment's single numbers. If it varies, `out` is at its elements, and is moved
+ * past them. */
 static void print_other_put(GString *text, const struct zg_step *step)
 {
     g_autofree char *count = zgi_c_count(step);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The runtime's files that generated C needs. */
+/* The files of the runtime that generated C needs. */
 #include "generate/embedded.h"
 
 #include <string.h>
@@ -29,7 +29,7 @@ static void shorten_includes(GString *text, bool is_detail)
     g_string_replace(text, "#include \"zeugma/", is_detail ? "#include \"../" : "#include \"", 0);
 }
 
-/* A file's name in a bundle: what lies beside a user's own files has a name that meets none of those. */
+/* A file's name in a bundle. Names in the same folder as a user's files must not clash with theirs. */
 static char *bundled_name(const char *path)
 {
     return g_strconcat(g_str_has_prefix(path, "zeugma/") ? "" : "zg_", path, NULL);
@@ -46,7 +46,7 @@ static void add_file(GPtrArray *files, const char *path)
     g_autofree char *renamed = g_regex_replace(own, text, -1, 0, "#include \"zg_\\1\"", 0, NULL);
     GString *whole = g_string_new(NULL);
     g_string_append_printf(whole, "/* " ZGI_MARK " the runtime, %s. Change it there. */\n%s", path, renamed);
-    if (g_str_has_prefix(path, "zeugma/")) /* headers find each other without an include path */
+    if (g_str_has_prefix(path, "zeugma/")) /* headers include each other without an include path */
         shorten_includes(whole, g_str_has_prefix(path, "zeugma/detail/"));
     zgi_generated_add(files, g_steal_pointer(&name), whole);
 }
@@ -65,7 +65,7 @@ static void add_part(GPtrArray *files, const char *name)
     add_file(files, private_header);
 }
 
-/* Whether a file has the name that a runtime's file would have. */
+/* Whether a generated file has the same name as one of the runtime. */
 static bool clashes(const struct zg_generated *file)
 {
     for (const struct zgi_embedded *embedded = zgi_embedded_files; embedded->path; embedded++) {
@@ -86,7 +86,7 @@ bool zg_generate_bundle(GPtrArray *files, GError **error)
                     "%s is the name of a runtime file, too; rename the protocol, or leave out --bundle", file->name);
         return false;
     }
-    add_part(files, "pace"); /* what docs/ tell to use beside the code */
+    add_part(files, "pace"); /* which docs/ recommend for use with generated code */
     add_part(files, "newest");
     g_autoptr(GRegex) include = g_regex_new("#include \"(?:\\.\\./|zeugma/)?(?:detail/|zg_)?(\\w+)\\.h\"", 0, 0, NULL);
 

@@ -11,59 +11,60 @@ struct zgi_c {
     const struct zg_plan *plan;
     const char *prefix;     /* "loom" */
     char *upper;            /* "LOOM" */
-    enum zg_side side;      /* whose node is printed */
-    struct zg_plan_end end; /* what it does */
+    enum zg_side side;      /* whose end is being printed */
+    struct zg_plan_end end; /* what that end does */
 };
 
-/* Begins a file: mark, summary, what it is. */
+/* Begins a file with the mark, the definition's summary, and what the file is. */
 GString *zgi_c_file(const struct zgi_c *c, const char *what);
 
-/* Appends a template: @p is the protocol's name, @s the side's, @n `name` (may be NULL where there is none), and @P,
- * @S, @N the same in capitals. */
+/* Appends a template: @p stands for the protocol's name, @s for the side's, @n for `name` (may be NULL if unused); @P,
+ * @S, @N for the same in capitals. */
 void zgi_c_emit(const struct zgi_c *c, GString *text, const char *name, const char *template);
 
-/* Appends an initialiser, with the name of the member that it is for: C++ before 2020 has no designated ones. */
+/* Appends an initialiser with its member's name in a comment, because C++ before 2020 has no designated initialisers.
+ */
 void zgi_c_member(GString *text, const char *member, const char *format, ...) G_GNUC_PRINTF(3, 4);
 
-/* Breaks lines that are too long, of a whole file. */
+/* Breaks the lines of a whole file that are too long. */
 void zgi_c_wrap(GString *text);
 
-/* Leaves out "+ 0", "* 1" and casts of casts, of code that holds names and numbers and no text. */
+/* Removes "+ 0", "* 1" and casts of casts from code that has names and numbers, but no strings. */
 void zgi_c_tidy(GString *code);
 
-/* Text that may stand in a comment. */
+/* Text made safe for a comment. */
 char *zgi_c_comment(const char *text);
 
 /* The bits of the C integer that holds a step's number: 8, 16, 32 or 64. */
 unsigned zgi_c_bits(const struct zg_step *step);
 
-/* PREFIX_FIRST_SECOND in capitals (`second` may be NULL), the C type of one element, a raw integer as a constant of the
- * type that holds it. */
+/* PREFIX_FIRST_SECOND in capitals (`second` may be NULL); the C type of one element; a raw integer as a constant of its
+ * type. */
 char *zgi_c_constant(const struct zgi_c *c, const char *first, const char *second);
 char *zgi_c_element_type(const struct zgi_c *c, const struct zg_step *step);
 char *zgi_c_literal(enum zg_kind kind, unsigned width, union zg_raw raw);
 
-/* An expression for the raw bits of a single number in the bytes `buffer`; of one element of an array, with `buffer` at
- * that element. */
+/* An expression for the raw bits of a single number in the bytes `buffer`; for an array, of the element that `buffer`
+ * points to. */
 char *zgi_c_load(const struct zg_step *step, const char *buffer);
 
-/* Raw bits, as an expression, made the value of the step's type. */
+/* Converts raw bits, an expression, to the step's type. */
 char *zgi_c_value(const struct zg_step *step, const char *bits);
 
 /* The value of `expression` as raw bits, an unsigned expression. */
 char *zgi_c_raw_bits(const struct zg_step *step, const char *expression);
 
-/* Statements that write the single numbers of steps first .. behind-1 into `out`, a line for each byte. Each value is
- * found at `before` + name, a float's bits in bits_of_NAME. */
+/* Statements that write the single numbers of the steps from `first` up to, not including, `behind` into `out`, one
+ * line a byte. Each value is called `before` + name, a float's bits are bits_of_NAME. */
 void zgi_c_store(GString *text, const struct zg_block *block, unsigned first, unsigned behind, const char *before);
 
-/* Functions of a block, static: check_, size_, put_, get_NAME. */
+/* The static functions of a block: check_NAME, size_NAME, put_NAME, get_NAME. */
 void zgi_c_block_check(const struct zgi_c *c, GString *text, const struct zg_block *block);
 void zgi_c_block_put(const struct zgi_c *c, GString *text, const struct zg_block *block);
 void zgi_c_block_get(const struct zgi_c *c, GString *text, const struct zg_block *block);
 
-/* The framing: the name of its struct, the runtime's header that it needs, and, where it has options of its own, the
- * definition of both. */
+/* The framing: the name of its struct; the runtime's header that it needs; and, if it has options of its own, the
+ * definitions of both. */
 char *zgi_c_framing_name(const struct zgi_c *c);
 const char *zgi_c_framing_header(const struct zgi_c *c);
 bool zgi_c_framing_has_options(const struct zgi_c *c);
@@ -77,7 +78,7 @@ void zgi_c_physical_code(const struct zgi_c *c, GString *text);
 void zgi_c_words_header(const struct zgi_c *c, GString *text);
 void zgi_c_words_code(const struct zgi_c *c, GString *text);
 
-/* Parts of a node. A message of zg_side_tickets() has a kind, its number among those. */
+/* Parts of an end. A message for which zg_side_tickets() holds has a kind, its index among those. */
 void zgi_c_session_type(const struct zgi_c *c, GString *text);
 void zgi_c_session_terms(const struct zgi_c *c, GString *text);
 void zgi_c_session_code(const struct zgi_c *c, GString *text);
@@ -85,7 +86,7 @@ void zgi_c_settled(const struct zgi_c *c, GString *text);
 void zgi_c_services(const struct zgi_c *c, GString *text);
 void zgi_c_send_prototypes(const struct zgi_c *c, GString *text);
 void zgi_c_sends(const struct zgi_c *c, GString *text);
-/* What the code of a session's functions has before other parameters where the node has several peers. */
+/* The parameter that functions have first where the end has several peers. */
 const char *zgi_c_to_parameter(const struct zgi_c *c);
 
 void zgi_c_takes(const struct zgi_c *c, GString *text);

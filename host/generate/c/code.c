@@ -2,7 +2,7 @@
 /* PROTOCOL.c: packing and unpacking. */
 #include "generate/c/c.h"
 
-/* Whether what is open-ended may be longer where what stands before it is shorter. */
+/* Whether an open-ended value may be longer if the values before it are shorter. */
 static bool shares_room(const struct zg_block *block)
 {
     const unsigned count = block->steps->len;
@@ -13,7 +13,7 @@ static bool shares_room(const struct zg_block *block)
     return varies && zg_block_step(block, count - 1)->type.extent == ZG_EXTENT_REST;
 }
 
-/* The public functions of a message or variable, around those of its block. */
+/* The public functions of a message or variable, which use those of its block. */
 static void print_functions(const struct zgi_c *c, GString *text, const struct zg_block *block)
 {
     const char *name = block->name;
@@ -39,7 +39,7 @@ static void print_functions(const struct zgi_c *c, GString *text, const struct z
                "        *ignored = (size_t)(in + length - end);\n    return 0;\n}\n\n");
 }
 
-/* Whether a block, or a record in it, has a step like this. */
+/* Whether a block, or a record in it, has a step for which `like` holds. */
 static bool any_step(const struct zg_block *block, bool (*like)(const struct zg_step *step))
 {
     for (unsigned i = 0; i < block->steps->len; i++) {
@@ -92,7 +92,7 @@ static bool holds(const struct zg_block *block, const struct zg_block *record)
     return false;
 }
 
-/* Whether a record is part of a message or variable; another needs no functions. */
+/* Whether a record is part of a message or variable; others need no functions. */
 static bool is_used(const struct zg_plan *plan, const struct zg_block *record)
 {
     for (unsigned i = 0; i < plan->messages->len; i++)

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Templates of C with the names of a protocol and an end. */
+/* Templates of C code with the names of a protocol and an end. */
 #include <string.h>
 
 #include "generate/c/c.h"

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* PROTOCOL_frame.h: check, framing and header, as the compiler must see them to leave only what they need. */
+/* PROTOCOL_frame.h: check, framing and header, visible to the compiler, so that it can drop what they do not need. */
 #include <string.h>
 
 #include "generate/c/c.h"
@@ -9,7 +9,7 @@ static const char *word_suffix(unsigned width)
     return width > 32 ? "ULL" : width > 16 ? "UL" : "U";
 }
 
-/* One entry of the look-up table, as the parameters are written: from a register of 0 through one byte. */
+/* One entry of the look-up table, in the notation of the parameters: a register of 0 after one byte. */
 static uint64_t table_entry(const struct zg_crc *crc, unsigned index)
 {
     uint8_t byte = (uint8_t)index;
@@ -45,7 +45,7 @@ static void print_crc(const struct zgi_c *c, GString *text)
     g_string_append(text, "#if ZG_CRC_TABLE == 8\n");
     print_table(c, text, 256, 1);
     g_string_append(text, "#elif ZG_CRC_TABLE == 4\n");
-    print_table(c, text, 16, crc->reflected ? 16 : 1); /* four steps on zeros first: the byte's other half */
+    print_table(c, text, 16, crc->reflected ? 16 : 1); /* four steps on zeros come first: the byte's other half */
     g_string_append_printf(text,
                            "#else\n#define %s_crc_table NULL\n#endif\n\n"
                            "static const struct zg_crc %s_crc = {\n"
@@ -56,7 +56,7 @@ static void print_crc(const struct zgi_c *c, GString *text)
                            crc->reflected ? (uint64_t)crc->init : written->init, suffix, written->xor_out, suffix, p);
 }
 
-/* Where the check starts: not always its init, since it may be behind the sync bytes. */
+/* The check's start value. It is not always init, because the sync bytes may be covered. */
 static char *start_of(const struct zgi_c *c)
 {
     const struct zg_crc *crc = &c->plan->checker.crc;
@@ -66,7 +66,7 @@ static char *start_of(const struct zgi_c *c)
                            crc->reflected ? start : start >> (ZG_CHECK_BITS - crc->width), word_suffix(crc->width));
 }
 
-/* The functions and the start of each kind but a CRC, as the runtime names them. */
+/* The functions and start value of each kind other than CRC, as the runtime names them. */
 static const struct {
     const char *update, *finish, *start;
 } checks[] = {
@@ -79,7 +79,7 @@ static const struct {
     [ZG_CHECK_INTERNET] = { "zg_internet_update", "zg_internet_finish", "ZG_INTERNET_START" },
 };
 
-/* The parameters are constants where the compiler sees them. */
+/* The parameters are constants that the compiler sees. */
 static void print_check_functions(const struct zgi_c *c, GString *text)
 {
     const enum zg_check_kind kind = c->plan->definition->check.kind;
@@ -108,7 +108,7 @@ static void print_check(const struct zgi_c *c, GString *text)
         start = start_of(c);
     } else if (kind == ZG_CHECK_NONE) {
         start = g_strdup("0");
-    } else if (definition->check.covers == ZG_COVERS_ALL) { /* behind the sync bytes */
+    } else if (definition->check.covers == ZG_COVERS_ALL) { /* after the sync bytes */
         start = g_strdup_printf("(zg_check_word)0x%" G_GINT64_MODIFIER "XUL", (uint64_t)c->plan->check.start);
     } else {
         start = g_strdup(checks[kind].start);
@@ -127,7 +127,7 @@ static void print_check(const struct zgi_c *c, GString *text)
         g_string_append_printf(text, "#undef %s_WORD\n#undef %s_crc_table\n\n", c->upper, c->prefix);
 }
 
-/* What a role is when a header is written, as a C expression. */
+/* What a role is set to in a header that is sent, as a C expression. */
 static char *role_expression(const struct zgi_c *c, const struct zg_step *step)
 {
     switch (step->role->role) {
@@ -141,7 +141,7 @@ static char *role_expression(const struct zgi_c *c, const struct zg_step *step)
     }
 }
 
-/* The header with a name of its own for each role, since const and reserved may stand more than once. */
+/* The header with a different name for each role, because const and reserved may occur more than once. */
 static void print_write_header(const struct zgi_c *c, GString *text)
 {
     const struct zg_block *header = &c->plan->header;
@@ -172,7 +172,7 @@ static void print_write_header(const struct zgi_c *c, GString *text)
     g_array_unref(named.steps);
 }
 
-/* What a header tells; a role that it lacks is 0. */
+/* What is read from a header. A role that it lacks is 0. */
 static const enum zg_role handed_on[] = { ZG_ROLE_VERSION, ZG_ROLE_ID,          ZG_ROLE_SEQUENCE, ZG_ROLE_MINOR,
                                           ZG_ROLE_LENGTH,  ZG_ROLE_DESTINATION, ZG_ROLE_SOURCE };
 

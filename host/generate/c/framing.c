@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* PROTOCOL_frame.h: the framing, where it has options of its own. */
+/* PROTOCOL_frame.h: the framing, if it has options of its own. */
 #include "generate/c/c.h"
 
 char *zgi_c_framing_name(const struct zgi_c *c)

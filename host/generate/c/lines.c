@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* The form of generated C: no line is longer than COLUMNS, where it can be broken; no arithmetic says nothing. */
+/* The layout of generated C: no line is longer than COLUMNS if it can be broken, and no arithmetic is without effect.
+ */
 #include <string.h>
 
 #include "generate/c/c.h"
@@ -11,7 +12,7 @@ static gsize indent_of(const char *line)
     return strspn(line, " ");
 }
 
-/* Words of a comment, as lines; the first begins with `open`, the others with `next`. */
+/* The words of a comment, as lines. The first line begins with `open`, the others with `next`. */
 static void append_words(GString *text, const char *words, const char *open, const char *next, const char *close)
 {
     g_auto(GStrv) parts = g_strsplit(words, " ", -1);
@@ -34,9 +35,9 @@ static void append_words(GString *text, const char *words, const char *open, con
     g_string_append_c(text, '\n');
 }
 
-/* Where to break a line of code: after the last comma or operator that is in no string and leaves the front short
- * enough; `*column` is where it goes on; a line that goes on already stays in
- * its column. 0: nowhere. */
+/* Where to break a line of code: after the last comma or operator outside strings that leaves the first part short
+ * enough. `*column` is where the next line begins; a line that is itself a continuation stays in its column. 0:
+ * nowhere. */
 static gsize break_of(const char *line, bool goes_on, gsize *column)
 {
     const gsize beyond = indent_of(line) + (goes_on ? 0 : 4);
@@ -65,7 +66,7 @@ static gsize break_of(const char *line, bool goes_on, gsize *column)
                       ? open[depth - 1]
                       : beyond;
     }
-    const char *call = best == 0 ? strchr(line, '(') : NULL; /* a long name and what it takes */
+    const char *call = best == 0 ? strchr(line, '(') : NULL; /* a long name and its arguments */
     if (call && call[1] != ')' && call - line < COLUMNS - 1) {
         *column = beyond;
         return (gsize)(call - line) + 1;
@@ -90,7 +91,7 @@ static void append_code(GString *text, const char *line)
     g_string_append_printf(text, "%s\n", rest);
 }
 
-/* A line of code with a remark behind it: the remark goes before it. */
+/* A line of code with a comment at its end: the comment moves to a line before it. */
 static void append_remarked(GString *text, const char *line, const char *remark)
 {
     const gsize indent = line[0] == '#' ? 0 : indent_of(line);
@@ -103,7 +104,7 @@ static void append_remarked(GString *text, const char *line, const char *remark)
     append_code(text, code);
 }
 
-/* The lines of a comment from `line` on, which does not end there: as they are, or where one is too long as new ones.
+/* The lines of a comment that starts at `line` and does not end there: unchanged, or re-wrapped if one is too long.
  * Returns its last line. */
 static char **append_comment(GString *text, char **line)
 {

@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: MIT */
-/* Sending and taking a node's messages. */
+/* Sending and receiving an end's messages. */
 #include <string.h>
 
 #include "generate/c/c.h"
 
-/* Whom a message goes to, in the code of sending. */
+/* Whom a message is sent to, in a send function. */
 static const char *address_of_peer(const struct zgi_c *c)
 {
     return c->end.has_many ? "to" : c->plan->destination_bits > 0 ? "node->link.peer.address" : "0";
@@ -30,7 +30,7 @@ static char *send_prototype(const struct zgi_c *c, const struct zg_message *mess
     return g_string_free(text, FALSE);
 }
 
-/* The heads of two more functions; text of an interleaved console goes to all that share the line. */
+/* The prototypes of two more functions. Text on an interleaved console goes to all nodes on the line. */
 static void print_refuse_prototype(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL, "int @p_@s_refuse(struct @p_@s *node, ");
@@ -83,8 +83,8 @@ void zgi_c_send_prototypes(const struct zgi_c *c, GString *text)
 
 /* --- sending */
 
-/* Bytes on the wire of a message's shortest frame; before there is room for them, nothing is packed, but in short
- * frames, where asking twice costs more than packing for nothing. */
+/* Bytes on the wire of a message's shortest frame: if there is no room for them, the message is not even packed. For
+ * short frames that check costs more than packing in vain. */
 static unsigned least_frame(const struct zg_plan *plan, const struct zg_plan_message *item)
 {
     unsigned content = plan->header.size + item->payload_least + plan->check.size;
@@ -113,7 +113,7 @@ static void print_plain_send(const struct zgi_c *c, GString *text, const struct 
     g_string_append(text, "    return error;\n}\n\n");
 }
 
-/* How a function begins that packs a message for a session. */
+/* The beginning of a function that packs a message for a session. */
 static void print_packing(const struct zgi_c *c, GString *text)
 {
     print_find_session(c, text);
@@ -140,7 +140,7 @@ static void print_ticketed_send(const struct zgi_c *c, GString *text, const stru
 static void print_reply_send(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
 {
     const char *name = item->message->name;
-    const unsigned more = item->tickets - 1; /* with nothing older on offer, base and ticket are the same */
+    const unsigned more = item->tickets - 1; /* if nothing older is on offer, base and ticket are the same */
     g_autofree char *sizes =
         g_strdup_printf("at%s, @P_@N_MAX_PAYLOAD - %u, &length);\n", more > 0 ? " + 1" : "", item->tickets);
 
@@ -208,7 +208,8 @@ void zgi_c_sends(const struct zgi_c *c, GString *text)
     if (sends_content(c))
         zgi_c_emit(c, text, NULL,
                    "/* The payload stands behind room for the header, with room for the check behind. */\n"
-                   "static int @p_@s_send_content(struct @p_@s *node, zg_header_number to, zg_header_number id, uint8_t *content, size_t "
+                   "static int @p_@s_send_content(struct @p_@s *node, zg_header_number to, zg_header_number id, "
+                   "uint8_t *content, size_t "
                    "length)\n{\n    return zgi_link_send(&node->link, to, id, content, NULL, length);\n}\n\n");
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(c->plan, i);
@@ -270,7 +271,7 @@ static void print_ticketed_take(const struct zgi_c *c, GString *text, const stru
     g_string_append(text, "    return (int)ignored;\n}\n\n");
 }
 
-/* A condition: the ticket is that of an open request which this message answers. */
+/* A condition: the ticket belongs to an open request that this message answers. */
 static char *asked_condition(const struct zgi_c *c, const struct zg_message *reply)
 {
     GString *text = g_string_new(NULL);
@@ -291,7 +292,7 @@ static void print_reply_take(const struct zgi_c *c, GString *text, const struct 
 {
     const struct zg_message *message = item->message;
     g_autofree char *asked = asked_condition(c, message);
-    const bool streamed = message->service; /* a variable's value comes again and again */
+    const bool streamed = message->service; /* a variable's value comes repeatedly */
 
     zgi_c_emit(c, text, message->name,
                "    struct @p_@s_session *with = @p_@s_session_with(node, frame->peer);\n    bool asked;\n    size_t "

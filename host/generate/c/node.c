@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* PROTOCOL_device.h/.c and PROTOCOL_host.h/.c: one end of the link each, typed. */
+/* PROTOCOL_device.h/.c and PROTOCOL_host.h/.c: one typed end of the link each. */
 #include <string.h>
 
 #include "generate/c/c.h"
@@ -12,7 +12,8 @@ static unsigned power_of_two(unsigned least)
     return size;
 }
 
-/* Whether silence is timed at an end whose operating system may hold bytes back for longer than the line is silent. */
+/* Whether this end measures silence while its operating system may hold bytes back for longer than the line is silent.
+ */
 static bool holds_back(const struct zgi_c *c)
 {
     return c->side == ZG_SIDE_HOST && c->plan->definition->line.byte_timeout_ns > 0;
@@ -20,7 +21,7 @@ static bool holds_back(const struct zgi_c *c)
 
 /* --- the header */
 
-/* The longest frame; and where echoes are answered, an answer with a message of this end's own beside it. */
+/* Room for the longest frame; if echoes are answered, for an answer and a message of this end's own. */
 static unsigned ring_room(const struct zgi_c *c)
 {
     const struct zg_plan_message *answer = zg_plan_by_name(c->plan, "echo_reply");
@@ -67,12 +68,13 @@ static void print_handlers(const struct zgi_c *c, GString *text)
             zgi_c_emit(c, text, message->name,
                        "    void (*@n)(void *context, const struct @p_@n *message, const struct zg_frame *frame);\n");
         if (c->end.delivery && zg_side_tickets(c->side, message))
-            zgi_c_emit(c, text, message->name,
-                       c->end.has_many
-                           ? "    void (*@n_settled)(void *context, zg_header_number to, const struct @p_@n *message, enum "
-                             "zg_settled how);\n"
-                           : "    void (*@n_settled)(void *context, const struct @p_@n *message, enum zg_settled "
-                             "how);\n");
+            zgi_c_emit(
+                c, text, message->name,
+                c->end.has_many
+                    ? "    void (*@n_settled)(void *context, zg_header_number to, const struct @p_@n *message, enum "
+                      "zg_settled how);\n"
+                    : "    void (*@n_settled)(void *context, const struct @p_@n *message, enum zg_settled "
+                      "how);\n");
     }
     for (unsigned i = 0; c->end.variables && c->side == ZG_SIDE_HOST && i < c->plan->variables->len; i++)
         zgi_c_emit(c, text, zg_plan_variable_at(c->plan, i)->name,
@@ -82,13 +84,14 @@ static void print_handlers(const struct zgi_c *c, GString *text)
     if (c->end.interleaved)
         g_string_append(text, "    void (*console_text)(void *context, const char *text, size_t size);\n");
     if (c->end.reports_changes)
-        g_string_append(text, "    void (*link_changed)(void *context, zg_header_number address, enum zg_link_event event);\n");
+        g_string_append(
+            text, "    void (*link_changed)(void *context, zg_header_number address, enum zg_link_event event);\n");
     g_string_append_printf(text, "%s};\n\n",
                            text->len > before ? "" : "    uint8_t nothing; /* the other end sends no message */\n");
 }
 
-/* Prints what is for an end that finds its frames by a struct zg_receiver: not a device's that gathers short frames in
- * place, and a host's as ZG_COBS_IN_PLACE says. */
+/* Prints a line for an end that finds frames with a struct zg_receiver. A device that gathers short frames in place has
+ * none; a host has one unless ZG_COBS_IN_PLACE. */
 static void print_for_receiver(const struct zgi_c *c, GString *text, const char *line)
 {
     const bool is_short = zg_framing_is_short_cobs(&c->plan->definition->framing, c->plan->max_content);
@@ -99,7 +102,7 @@ static void print_for_receiver(const struct zgi_c *c, GString *text, const char 
         g_string_append(text, line);
 }
 
-/* Large members come last: short instructions reach those in front. */
+/* Large members come last: short instructions reach only the first ones. */
 static void print_struct(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL,
@@ -228,7 +231,7 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
 
 /* --- the code */
 
-/* What the end has under this name of its own, or NULL. */
+/* The name of the end's own function or object, or NULL. */
 static char *named(const struct zgi_c *c, bool has_it, const char *before, const char *name)
 {
     return has_it
@@ -290,8 +293,9 @@ static void print_changed(const struct zgi_c *c, GString *text)
 static void print_deliver(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
-    const char *unknown =
-        c->end.delivery && c->end.receives_tickets ? "@p_@s_refuse_unknown(node, frame, payload, length)" : "ZG_EUNKNOWN";
+    const char *unknown = c->end.delivery && c->end.receives_tickets
+                              ? "@p_@s_refuse_unknown(node, frame, payload, length)"
+                              : "ZG_EUNKNOWN";
     g_autoptr(GString) cases = g_string_new(NULL);
 
     for (unsigned i = 0; i < plan->messages->len; i++) {
@@ -381,7 +385,7 @@ static void print_poll(const struct zgi_c *c, GString *text)
     g_string_append(text, "}\n");
 }
 
-/* What zeugma/detail/specialise.h is to know. */
+/* What zeugma/detail/specialise.h requires. */
 static void print_contract(const struct zgi_c *c, GString *text)
 {
     const struct zg_definition *definition = c->plan->definition;

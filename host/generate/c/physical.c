@@ -1,12 +1,12 @@
 /* SPDX-License-Identifier: MIT */
-/* PROTOCOL_physical.c: the accessors of physical values, apart from packing so that what needs no floating point links
- * none. */
+/* PROTOCOL_physical.c: the accessors of physical values, in a file of their own, so that programs without floating
+ * point link none. */
 #include <string.h>
 
 #include "codec/json.h"
 #include "generate/c/c.h"
 
-/* A double as a C constant: hexadecimal is exact, and decimal where that is as short. */
+/* A double as a C constant: hexadecimal, which is exact, or decimal if that is exact and short. */
 static char *double_literal(double value)
 {
     g_autoptr(GString) text = g_string_new(NULL);
@@ -30,7 +30,7 @@ static void print_accessors(const struct zgi_c *c, GString *text, const struct z
     const char *at = zg_step_is_array(step) ? "[index]" : "";
     const char *p = c->prefix;
     const char *name = block->name;
-    /* the double nearest to the greatest 64-bit number is one beyond it */
+    /* the double nearest to the greatest 64-bit number is one above it */
     const char *above = zgi_c_bits(step) < 64     ? ""
                         : zg_step_is_signed(step) ? "raw >= 9223372036854775808.0 ? INT64_MAX : "
                                                   : "raw >= 18446744073709551616.0 ? UINT64_MAX : ";

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What a node keeps of each peer: hello and delivery. */
+/* What an end keeps for each peer: hello and delivery. */
 #include <string.h>
 
 #include "generate/c/c.h"
@@ -102,7 +102,7 @@ static void print_ticketed(const struct zgi_c *c, GString *text)
     g_string_append(text, "};\n");
 }
 
-/* It is called by what is compiled for this end; where that sends nothing with a ticket, nothing is settled. */
+/* It is called by code that is compiled for this end. An end that sends nothing with a ticket has nothing to settle. */
 static void print_settled_declaration(const struct zgi_c *c, GString *text)
 {
     static const char signature[] =
@@ -188,16 +188,17 @@ static void print_begin(const struct zgi_c *c, GString *text)
 
 static void print_add(const struct zgi_c *c, GString *text)
 {
-    zgi_c_emit(c, text, NULL,
-               "int @p_host_add(struct @p_host *node, zg_header_number address)\n{\n    struct @p_host_session *with;\n\n"
-               "    if (address == node->link.address || address >= zgi_everybody(&node->link) || "
-               "zgi_peer(&node->link, address))\n        return ZG_EINVALID;\n"
-               "    if (node->peers == @P_HOST_PEERS)\n        return ZG_EROOM;\n"
-               "    with = &node->sessions[node->peers];\n    with->peer = node->peers == 0 ? &node->link.peer : "
-               "&with->other;\n"
-               "    node->peers++;\n"
-               "    if (with->peer == &node->link.peer)\n        node->link.peer.address = address;\n    else\n"
-               "        zg_link_add_peer(&node->link, with->peer, address);\n");
+    zgi_c_emit(
+        c, text, NULL,
+        "int @p_host_add(struct @p_host *node, zg_header_number address)\n{\n    struct @p_host_session *with;\n\n"
+        "    if (address == node->link.address || address >= zgi_everybody(&node->link) || "
+        "zgi_peer(&node->link, address))\n        return ZG_EINVALID;\n"
+        "    if (node->peers == @P_HOST_PEERS)\n        return ZG_EROOM;\n"
+        "    with = &node->sessions[node->peers];\n    with->peer = node->peers == 0 ? &node->link.peer : "
+        "&with->other;\n"
+        "    node->peers++;\n"
+        "    if (with->peer == &node->link.peer)\n        node->link.peer.address = address;\n    else\n"
+        "        zg_link_add_peer(&node->link, with->peer, address);\n");
     zgi_c_emit(c, text, NULL,
                c->end.hello ? "    @p_@s_begin_session(node, with);\n    return 0;\n}\n\n" : "    return 0;\n}\n\n");
     zgi_c_emit(c, text, NULL,
@@ -280,7 +281,7 @@ void zgi_c_settled(const struct zgi_c *c, GString *text)
     g_string_append(text, "    default: break;\n    }\n}\n\n");
 }
 
-/* What a hello does; the host hands it on, too, at the end: what a handler sends belongs to the new run. */
+/* What a hello does. The host also hands it on, last: what the handler sends belongs to the new run. */
 static void print_hello(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL,
@@ -313,7 +314,7 @@ static void print_hello(const struct zgi_c *c, GString *text)
     g_string_append(text, "    return 0;\n}\n\n");
 }
 
-/* Acknowledgements and refusals, which settle what this node sent. */
+/* Acknowledgements and refusals, which settle what this end sent. */
 static void print_settling(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(
@@ -332,7 +333,7 @@ static void print_settling(const struct zgi_c *c, GString *text)
         text, "    return zgi_delivery_told(&node->link, &with->delivery, &frame->header, payload, length);\n}\n\n");
 }
 
-/* How a function begins that answers at once, or later; "node->late" and "content" or "late_content" follow. */
+/* The beginning of a function that answers at once, or later: "node->late" and "content" or "late_content" follow. */
 static void print_answering(const struct zgi_c *c, GString *text, const char *request)
 {
     zgi_c_emit(c, text, request,

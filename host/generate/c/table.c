@@ -3,7 +3,7 @@
 
 #include <glib.h>
 
-/* The register after one byte, from zero: in its low bits where bytes are reflected, else in the top of the type. */
+/* The register after one byte, from zero: in its low bits if bytes are reflected, otherwise at the top of the type. */
 static uint64_t entry(const struct zg_crc_parameters *crc, unsigned type, unsigned byte)
 {
     uint64_t reg = crc->reflect_in ? byte : (uint64_t)byte << (type - 8);

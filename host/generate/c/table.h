@@ -5,7 +5,7 @@
 
 #include "definition/checks.h"
 
-/* 256 entries, and a function that uses them and nothing else. Free with g_free(). */
+/* 256 entries, and a function that uses nothing else. Free with g_free(). */
 char *zg_crc_table_as_c(const struct zg_crc_parameters *crc);
 
 #endif

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Names, types, constants and comments as C writes them. */
+/* Names, types, constants and comments in C. */
 #include <string.h>
 
 #include "generate/c/c.h"
@@ -8,7 +8,7 @@ char *zgi_c_comment(const char *text)
 {
     g_auto(GStrv) ends = g_strsplit(text, "*/", -1);
     g_autofree char *open = g_strjoinv("* /", ends);
-    g_auto(GStrv) begins = g_strsplit(open, "/*", -1); /* within a comment compilers warn of it */
+    g_auto(GStrv) begins = g_strsplit(open, "/*", -1); /* compilers warn about it inside a comment */
     g_autofree char *safe = g_strjoinv("/ *", begins);
     g_auto(GStrv) lines = g_strsplit(safe, "\n", -1);
     return g_strstrip(g_strjoinv(" ", lines));

@@ -40,7 +40,7 @@ static void print_enum(const struct zgi_c *c, GString *text, const struct zg_enu
     g_string_append_c(text, '\n');
 }
 
-/* What a field's comment says: scale, offset, unit, range, summary. */
+/* The comment on a field: scale, offset, unit, range, summary. */
 static char *field_note(const struct zg_step *step)
 {
     const struct zg_field *field = step->field;
@@ -70,7 +70,7 @@ static void print_field(const struct zgi_c *c, GString *text, const struct zg_st
         g_string_append_printf(text, "    uint%u_t %s_count; /* 0 to %u */\n", step->most > 255 ? 16 : 8, step->name,
                                step->most);
     g_string_append_printf(text, "    %s %s", type, step->name);
-    if (step->type.kind == ZG_KIND_TEXT) /* and a zero behind it */
+    if (step->type.kind == ZG_KIND_TEXT) /* and a terminating zero */
         g_string_append_printf(text, "[%u + 1]", step->most);
     else if (step->type.extent != ZG_EXTENT_ONE)
         g_string_append_printf(text, "[%u]", MAX(step->most, 1));
@@ -133,7 +133,7 @@ static void print_variable(const struct zgi_c *c, GString *text, const struct zg
     print_struct(c, text, &item->block);
 }
 
-/* The accessors of a block's scaled fields; an array's have an index. */
+/* The accessors of a block's scaled fields; those of arrays have an index. */
 static void print_accessors(const struct zgi_c *c, GString *text, const struct zg_block *block)
 {
     for (unsigned i = 0; i < block->steps->len; i++) {
@@ -170,7 +170,7 @@ static void print_prototypes(const struct zgi_c *c, GString *text, const struct 
     print_accessors(c, text, block);
 }
 
-/* Bits of the widest number that a header hands on. */
+/* Bits of the widest number in a header. */
 static unsigned widest_role(const struct zg_plan *plan)
 {
     unsigned most = 0;
@@ -183,7 +183,7 @@ static unsigned widest_role(const struct zg_plan *plan)
     return most;
 }
 
-/* Which runtime it is for: headers of another are told before they misunderstand each other. */
+/* Which version of the runtime it needs, so that headers of another version are reported before they lead to errors. */
 static void print_runtime(const struct zgi_c *c, GString *text)
 {
     g_string_append_printf(text, "#define %s_RUNTIME %d /* this was generated for */\n#if %s_RUNTIME != ZG_RUNTIME\n",
@@ -209,21 +209,21 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
     g_string_append(text, "#include <stdbool.h>\n#include <stddef.h>\n#include <stdint.h>\n\n"
                           "#include \"zeugma/error.h\"\n#include \"zeugma/link.h\"\n\n");
     print_runtime(c, text);
-    g_string_append_printf(text,
-                           "#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n"
-                           "#define %s_VERSION_MAJOR %uU\n#define %s_VERSION_MINOR %uU\n"
-                           "#define %s_HEADER_SIZE %uU /* bytes */\n"
-                           "#define %s_CHECK_SIZE %uU /* bytes */\n"
-                           "#define %s_MAX_PAYLOAD %uU /* bytes, before stuffing */\n"
-                           "#define %s_MAX_FRAME %uU /* bytes on the wire, stuffing at its worst */\n"
-                           "#define %s_RECEIVE_ROOM %uU /* bytes of memory that finding a frame takes */\n\n"
-                           "ZG_ASSERT(ZG_CHECK_BITS >= %u, \"this protocol's check needs a wider ZG_CHECK_BITS\");\n"
-                           "ZG_ASSERT(ZG_HEADER_NUMBER_BITS >= %u, \"this protocol's header needs a wider ZG_HEADER_NUMBER_BITS\");\n\n",
-                           c->upper, plan->definition->major, c->upper, plan->definition->minor, c->upper,
-                           plan->header.size, c->upper, (unsigned)plan->check.size, c->upper, plan->max_payload,
-                           c->upper, plan->max_frame, c->upper, plan->receive_room,
-                           plan->definition->check.kind == ZG_CHECK_INTERNET ? 32 : plan->definition->check.crc.width,
-                           widest_role(plan));
+    g_string_append_printf(
+        text,
+        "#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n"
+        "#define %s_VERSION_MAJOR %uU\n#define %s_VERSION_MINOR %uU\n"
+        "#define %s_HEADER_SIZE %uU /* bytes */\n"
+        "#define %s_CHECK_SIZE %uU /* bytes */\n"
+        "#define %s_MAX_PAYLOAD %uU /* bytes, before stuffing */\n"
+        "#define %s_MAX_FRAME %uU /* bytes on the wire, stuffing at its worst */\n"
+        "#define %s_RECEIVE_ROOM %uU /* bytes of memory that finding a frame takes */\n\n"
+        "ZG_ASSERT(ZG_CHECK_BITS >= %u, \"this protocol's check needs a wider ZG_CHECK_BITS\");\n"
+        "ZG_ASSERT(ZG_HEADER_NUMBER_BITS >= %u, \"this protocol's header needs a wider ZG_HEADER_NUMBER_BITS\");\n\n",
+        c->upper, plan->definition->major, c->upper, plan->definition->minor, c->upper, plan->header.size, c->upper,
+        (unsigned)plan->check.size, c->upper, plan->max_payload, c->upper, plan->max_frame, c->upper,
+        plan->receive_room, plan->definition->check.kind == ZG_CHECK_INTERNET ? 32 : plan->definition->check.crc.width,
+        widest_role(plan));
     g_string_append(text, functions_explained);
     for (unsigned i = 0; i < plan->definition->enums->len; i++)
         print_enum(c, text, g_ptr_array_index(plan->definition->enums, i));

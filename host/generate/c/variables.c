@@ -92,14 +92,14 @@ static void print_written(const struct zgi_c *c, GString *text)
                           "        node->handlers->variable_written(node->context, index);\n}\n\n");
 }
 
-/* The integer that counts the bytes of a value. */
+/* The integer type that counts the bytes of a value. */
 static const char *count_type(const struct zgi_c *c, const char *message)
 {
     const struct zg_block *block = &zg_plan_by_name(c->plan, message)->payload;
     return zg_block_step(block, block->steps->len - 1)->most > 255 ? "uint16_t" : "uint8_t";
 }
 
-/* `more` are arguments of the kind of request's own. */
+/* `more` are the arguments specific to this kind of request. */
 static void print_request(const struct zgi_c *c, GString *text, const char *kind, const char *more)
 {
     zgi_c_emit(c, text, kind,

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* PROTOCOL_text.h/.c: the words for enum values and messages, in files of their own that a build may leave out. */
+/* PROTOCOL_text.h/.c: the words for enum values and messages, in files of their own that a build may omit. */
 #include "generate/c/c.h"
 
 static void print_prototype(const struct zgi_c *c, GString *text, const struct zg_enum *enumeration, const char *end)

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* PROTOCOL.md and PROTOCOL.html: the protocol as a specification, from which the other end can be written. */
+/* PROTOCOL.md and PROTOCOL.html: the protocol as a specification from which the other end can be written. */
 #include <string.h>
 
 #include "analysis/budget.h"
@@ -18,7 +18,7 @@ static const char *or_empty(const char *text)
     return text ? text : "";
 }
 
-/* A summary as a paragraph, with its full stop. */
+/* A summary as a paragraph that ends with a full stop. */
 static void print_sentence(struct zgi_document *document, const char *summary)
 {
     bool ended = strchr(".!?", summary[strlen(summary) - 1]) != NULL;
@@ -59,7 +59,7 @@ static void print_contents(struct zgi_document *document, const struct zg_plan *
         for (unsigned k = 0; strcmp(parts[i][0], "messages") == 0 && k < plan->messages->len; k++) {
             const struct zg_message *message = zg_plan_message_at(plan, k)->message;
             g_ptr_array_add(ids, anchor(message));
-            g_ptr_array_add(texts, message->name); /* shown below its part */
+            g_ptr_array_add(texts, message->name); /* listed under its section */
         }
     }
     g_ptr_array_add(ids, NULL);
@@ -142,7 +142,7 @@ static void print_check(struct zgi_document *document, const struct zg_plan *pla
                                "There is no check: damage that stuffing and sizes do not show is not noticed.");
         return;
     }
-    struct zg_check whole = plan->check; /* over the digits, nothing of which is a header */
+    struct zg_check whole = plan->check; /* over the digits, none of which is a header */
     whole.skip = 0;
     g_autofree char *value = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", (int)(definition->check.crc.width + 3) / 4,
                                              (uint64_t)zg_check_value(&whole, (const uint8_t *)"123456789", 9));
@@ -283,7 +283,7 @@ static void print_enum(struct zgi_document *document, const struct zg_enum *enum
     zgi_document_table_end(document);
 }
 
-/* What a field means beside its type: where it is of another order, since when it is there, and its summary. */
+/* What a field means besides its type: its byte order if different, the version that introduced it, and its summary. */
 static char *field_meaning(const struct zg_plan *plan, const struct zg_step *step)
 {
     const struct zg_field *field = step->field;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The examples of a specification: values that a reader can follow, and the frames that they make. */
+/* The examples of a specification: values that a reader can follow, and their frames. */
 #include <string.h>
 
 #include "analysis/explain.h"
@@ -20,7 +20,7 @@ static char *json_of(const struct zg_block *block, const struct zg_value *values
     return zg_json_end(&json);
 }
 
-/* A number that a reader can follow: small, within its limits, a name where it has names. */
+/* A number that a reader can follow: small, within its limits, and named if it has names. */
 static union zg_raw plain_number(const struct zg_step *step, unsigned place)
 {
     const struct zg_enum *enumeration = step->type.enumeration;
@@ -43,7 +43,7 @@ static union zg_raw plain_number(const struct zg_step *step, unsigned place)
     return zg_step_permits(step, raw) ? raw : step->low;
 }
 
-/* Fills a block; what may stand more or less often stands `often` times at most. */
+/* Fills a block. What may occur a variable number of times occurs at most `often` times. */
 static void fill(const struct zg_block *block, struct zg_value *values, unsigned often)
 {
     static const char letters[] = "loom";
@@ -81,7 +81,7 @@ static struct example example_of(const struct zg_plan *plan, const struct zg_pla
 {
     struct example example = { .item = item, .values = zg_values_new(&item->payload) };
 
-    unsigned often = 3; /* or as often as fits: without what varies in number every payload does */
+    unsigned often = 3; /* or as often as fits; without a variable number every payload fits */
     do
         fill(&item->payload, example.values, often);
     while (zg_payload_size(item, example.values) > plan->max_payload && often-- > 0);

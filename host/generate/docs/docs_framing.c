@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* How frames stand on the wire, in words, for a specification. */
+/* How frames are sent, in words, for a specification. */
 #include "generate/docs/docs.h"
 
 static const char *const rescan =

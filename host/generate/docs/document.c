@@ -43,12 +43,12 @@ static void append_html(GString *to, const char *text)
             g_string_append(to, parts[i]);
         else if (i + 1 < count)
             g_string_append_printf(to, "<code>%s</code>", parts[i]);
-        else /* one without its partner */
+        else /* a backquote without its partner */
             g_string_append_printf(to, "`%s", parts[i]);
     }
 }
 
-/* Text for Markdown on one line, in a table too. */
+/* Text for Markdown on one line, also in a table. */
 static void append_markdown(GString *to, const char *text)
 {
     bool code = false;
@@ -71,7 +71,7 @@ static void append(struct zgi_document *document, const char *text)
 
 void zgi_document_begin(struct zgi_document *document, bool html, const char *comment, const char *title)
 {
-    g_auto(GStrv) parts = g_strsplit(comment, "--", -1); /* which ends a comment */
+    g_auto(GStrv) parts = g_strsplit(comment, "--", -1); /* which would end a comment */
     g_autofree char *safe = g_strjoinv("- -", parts);
 
     document->text = g_string_new(NULL);
@@ -185,7 +185,7 @@ void zgi_document_code(struct zgi_document *document, const char *text)
     }
 }
 
-/* A row of the drawn bytes: a cell for each stretch of bits of one value. */
+/* A row of the byte map: a cell for each run of bits of one value. */
 static void map_row(GString *text, const struct zg_block *block, const int *owners, unsigned first, unsigned bytes,
                     unsigned before)
 {

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* PROTOCOL.py: constants, the support that every protocol shares, enums, records and messages. */
+/* PROTOCOL.py: constants, the parts that every protocol shares, enums, records and messages. */
 #include <math.h>
 #include <string.h>
 
@@ -9,7 +9,7 @@
 #include "plan/end.h"
 #include "plan/fingerprint.h"
 
-/* A field's name, with "_" behind it where a message has a function of that name. */
+/* A field's name, with "_" appended if a message has a function of that name. */
 static char *attribute(const char *name)
 {
     static const char *const own[] = { "check",       "pack",     "unpack", "ID",     "SENDER",
@@ -76,7 +76,7 @@ static char *element_hint(const struct zg_step *step)
     }
 }
 
-/* The value of one element that nobody has set. */
+/* The initial value of one element. */
 static char *element_default(const struct zg_step *step)
 {
     const struct zg_enum *enumeration = step->type.enumeration;
@@ -259,7 +259,7 @@ static void print_record(GString *text, const struct zg_block *record)
     print_steps(text, record);
 }
 
-/* Window, retries, seconds for the answer, whether the order is kept, the class of the reply. */
+/* Window, retries, seconds to wait for the answer, whether the order is kept, the class of the reply. */
 static void print_delivery(GString *text, const struct zg_message *message)
 {
     g_autofree char *reply = message->reply ? zg_python_name(message->reply) : NULL;
@@ -362,7 +362,7 @@ static void print_constants(GString *text, const struct zg_plan *plan)
     g_string_append(text, ")\n\n");
 }
 
-/* The parts that are the same for each protocol of this framing. */
+/* The parts that are the same for every protocol with this framing. */
 static void print_support(GString *text, const struct zg_plan *plan)
 {
     static const char *const finders[ZG_FRAMINGS][2] = { [ZG_FRAMING_COBS] = { "delimited", "cobs" },
@@ -395,7 +395,7 @@ static void print_seconds(GString *text, const char *name, uint64_t ns)
     g_string_append(text, "  # s\n");
 }
 
-/* The host's end, and what it needs to know of this protocol. */
+/* The host's end, and what it needs to know about this protocol. */
 static void print_host(GString *text, const struct zg_plan *plan)
 {
     static const char *const services[] = {
