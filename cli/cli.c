@@ -18,7 +18,7 @@ void cli_error(const struct cli_verb *verb, const char *format, ...)
     va_end(arguments);
     g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
     for (char **line = lines; *line; line++) {
-        g_autofree char *shown = zg_shown(*line, -1, false); /* it may hold text of a file or a device */
+        g_autofree char *shown = zg_shown(*line, -1, false); /* it may contain text from a file or a device */
         (void)fprintf(stderr, "zeugma %s: %s\n", verb->name, shown);
     }
 }
@@ -31,7 +31,7 @@ void cli_print(const char *format, ...)
     va_end(arguments);
 }
 
-/* Whether who read the output has seen enough, as `head` has. */
+/* Whether the reader of the output has closed it, as `head` does. */
 static bool reader_is_gone(void)
 {
     struct pollfd output = { .fd = STDOUT_FILENO, .events = POLLOUT };
@@ -49,7 +49,7 @@ int cli_finish(const struct cli_verb *verb, int status)
     return CLI_TROUBLE;
 }
 
-/* "Unknown option --jsn" with the nearest option there is. */
+/* "Unknown option --jsn", with the most similar option. */
 static void unknown_option(const struct cli_verb *verb, const GOptionEntry *entries, const char *message)
 {
     g_autoptr(GPtrArray) names = g_ptr_array_new();

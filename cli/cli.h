@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What the verbs share: options, exit status, messages, definitions. */
+/* What all verbs share: options, exit status, messages, definitions. */
 #ifndef ZEUGMA_CLI_H
 #define ZEUGMA_CLI_H
 
@@ -12,19 +12,19 @@ enum cli_status {
     CLI_YES = 0,    /* done; the answer is yes */
     CLI_NO = 1,     /* the answer is no: invalid definition or value, failed requirement */
     CLI_USAGE = 2,  /* the command line is wrong */
-    CLI_TROUBLE = 3 /* a file, port or link */
+    CLI_TROUBLE = 3 /* trouble with a file, port or link */
 };
 
 struct cli_verb {
     const char *name;
     const char *arguments; /* "DEF [MESSAGE]" */
     const char *summary;
-    const char *example; /* a line that works as printed, from the project's folder */
+    const char *example; /* a line that works as printed, in the project's folder */
     int (*run)(const struct cli_verb *verb, int argc, char **argv);
 };
 
-/* Parses a verb's options and counts its arguments. `*argc` and `*argv` then hold the verb and its arguments only.
- * False: a message was printed, return CLI_USAGE. */
+/* Parses a verb's options and counts its arguments. Afterwards `*argc` and `*argv` hold only the verb and its
+ * arguments. False: a message was printed, return CLI_USAGE. */
 bool cli_parse(const struct cli_verb *verb, GOptionEntry *entries, int *argc, char ***argv, int least, int most);
 
 /* Prints "zeugma VERB: MESSAGE" to standard error. */
@@ -37,18 +37,18 @@ struct cli_definition {
     struct zg_diagnostics *diagnostics;
 };
 
-/* Loads a definition and lays it out, printing all diagnostics to standard error unless `quiet`. Returns CLI_YES,
- * CLI_NO (it has errors) or CLI_TROUBLE (it cannot be read). Clear in any case. */
+/* Loads a definition and lays it out. Prints all diagnostics to standard error, unless `quiet`. Returns CLI_YES, CLI_NO
+ * (it has errors) or CLI_TROUBLE (it cannot be read). Clear `loaded` in any case. */
 int cli_load(const struct cli_verb *verb, const char *file, bool quiet, struct cli_definition *loaded);
 void cli_definition_clear(struct cli_definition *loaded);
 
 /* A message by name, or NULL with the error printed. */
 const struct zg_plan_message *cli_message(const struct cli_verb *verb, const struct zg_plan *plan, const char *name);
 
-/* Prints to standard output; a closed or full output is noticed by cli_finish(). */
+/* Prints to standard output. cli_finish() notices if that is closed or full. */
 void cli_print(const char *format, ...) G_GNUC_PRINTF(1, 2);
 
-/* Flushes standard output: `status`, or CLI_TROUBLE with a message where not all could be written. */
+/* Flushes standard output. Returns `status`; or CLI_TROUBLE, with a message, if not everything could be written. */
 int cli_finish(const struct cli_verb *verb, int status);
 
 extern const struct cli_verb cli_check, cli_layout, cli_generate, cli_encode, cli_decode, cli_compare, cli_crc,

@@ -19,8 +19,8 @@ static const char *first_text(unsigned first)
     return texts[first & ZG_SIDE_BOTH];
 }
 
-/* A change at its place in the new file, or the old one where it is gone from there; below it what that does, and where
- * it stood. */
+/* A change, at its place in the new file, or in the old file if it is only there; below it the consequence, and the
+ * place in the other file. */
 static void print_change(const struct comparison *comparison, const struct zg_change *change)
 {
     bool gone = change->after.line == 0;

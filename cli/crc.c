@@ -17,7 +17,7 @@ enum { LONGEST = 65536, LONGEST_OF_FOUR = 4096, SHOWN = 12 }; /* bits; lines */
 struct request {
     struct zg_check_choice choice;
     GByteArray *bytes; /* or NULL */
-    bool wanted;       /* a value to find settings for */
+    bool wanted;       /* settings are to be found for a value */
     uint64_t seen;
     bool as_json;
 };
@@ -56,8 +56,8 @@ static void print_value(const struct request *request, const char *what, const u
     cli_print("\n");
 }
 
-/* Bits, the check's own included, in which every pattern of up to `flips` flipped bits is seen; `*least`: no more were
- * tried. */
+/* The length in bits, with the check's own, up to which every pattern of up to `flips` flipped bits is detected.
+ * `*least`: greater lengths were not tried. */
 static uint64_t sees_all_up_to(const struct zg_crc_parameters *crc, unsigned flips, bool *least)
 {
     uint64_t sees = flips == 4 ? LONGEST_OF_FOUR : LONGEST;
@@ -141,7 +141,7 @@ static void print_json(const struct request *request)
     cli_print("%s\n", text);
 }
 
-/* The settings that give the value that was seen. */
+/* Prints the settings that give the value that was seen. */
 static int find(const struct request *request)
 {
     g_autoptr(GPtrArray) found =
@@ -175,7 +175,7 @@ static int find(const struct request *request)
     return found->len > 0 ? CLI_YES : CLI_NO;
 }
 
-/* Reads CHECK; a message is printed where it is none. */
+/* Reads CHECK. False: it is none, and a message was printed. */
 static bool read_choice(const struct cli_verb *verb, const char *text, struct zg_check_choice *choice)
 {
     struct zg_diagnostics *diagnostics = zg_diagnostics_new("CHECK");
@@ -187,7 +187,7 @@ static bool read_choice(const struct cli_verb *verb, const char *text, struct zg
     return good;
 }
 
-/* The bytes of one of the options; CLI_YES, or the status with a message printed. */
+/* Reads the bytes of one of the options. CLI_YES, or the status, with a message printed. */
 static int read_bytes(const struct cli_verb *verb, const char *hex, const char *text, const char *file,
                       struct request *request)
 {
@@ -207,7 +207,7 @@ static int read_bytes(const struct cli_verb *verb, const char *hex, const char *
     return file ? CLI_TROUBLE : CLI_NO;
 }
 
-/* The value that was seen, hex digits, as many bytes as the check has. */
+/* Reads the value that was seen, in hex digits, as many bytes as the check has. */
 static bool read_seen(const struct cli_verb *verb, const char *text, struct request *request)
 {
     g_autoptr(GError) error = NULL;

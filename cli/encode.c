@@ -19,7 +19,7 @@ static void print_bytes(const GByteArray *bytes, bool binary)
     cli_print("\n");
 }
 
-/* What is printed of a message. */
+/* What to print of a message. */
 enum output { FRAME_HEX, FRAME_BINARY, FRAME_EXPLAINED };
 
 static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char **argv, const char *header_text,

@@ -6,7 +6,7 @@
 
 #include "definition/words.h"
 
-/* The files of all targets of a list "c,python"; NULL: a message was printed. */
+/* The files of all targets in a list, "c,python". NULL: a message was printed. */
 static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_plan *plan, const char *list,
                                 enum zg_side sides)
 {

@@ -23,7 +23,7 @@ static void print_line(unsigned name_width, const char *bytes, const char *bits,
     cli_print("%s\n", g_strchomp(line->str));
 }
 
-/* The drawn bytes of a block behind so many bytes of ticket and base, a blank line before them. */
+/* The byte map of a block that follows so many bytes of ticket and base, after a blank line. */
 static void print_map(const struct zg_block *block, unsigned tickets)
 {
     g_autoptr(GString) map = g_string_new(NULL);
@@ -33,7 +33,7 @@ static void print_map(const struct zg_block *block, unsigned tickets)
         cli_print("\n%s", map->str);
 }
 
-/* A block behind so many bytes of ticket and base. */
+/* A block that follows so many bytes of ticket and base. */
 static void print_block(const struct zg_block *block, unsigned name_width, unsigned tickets)
 {
     if (block->steps->len + tickets == 0) {
@@ -75,7 +75,7 @@ static unsigned widest_name(const struct zg_plan *plan)
     return (unsigned)width;
 }
 
-/* What the frame takes beside the fields' own bits, and what the same values take as text. */
+/* What the frame takes besides the bits of its fields, and what the same values would take as text. */
 static void print_gain(const struct zg_plan_message *item)
 {
     unsigned pairs, bare, bits = item->payload.bits;
@@ -88,7 +88,7 @@ static void print_gain(const struct zg_plan_message *item)
     cli_print("  as text, without check or sequence: up to %u bytes as name=value, %u as bare values\n", pairs, bare);
 }
 
-/* How a message that is not just sent is delivered. */
+/* How a message is delivered that is not just sent. */
 static void print_delivery(const struct zg_message *message)
 {
     g_autofree char *timeout = zg_time_text((double)message->timeout_ns * 1e-9);
@@ -200,7 +200,7 @@ static void print_text(const struct zg_plan *plan, const struct zg_plan_message 
         print_load(plan);
 }
 
-/* Where the bits of a number lie; of an array, of its first element. */
+/* Where the bits of a number are; for an array, of its first element. */
 static void places_to_json(struct zg_json *json, const struct zg_step *step)
 {
     struct zg_piece pieces[ZG_PIECES];

@@ -23,9 +23,9 @@ void cli_catch_signals(void)
 
     (void)sigaction(SIGINT, &action, NULL);
     (void)sigaction(SIGTERM, &action, NULL);
-    (void)sigaction(SIGHUP, &action, NULL); /* the terminal went: what was measured may be kept */
+    (void)sigaction(SIGHUP, &action, NULL); /* the terminal was closed: what was measured may be kept */
     (void)sigaction(SIGUSR1, &action, NULL);
-    (void)signal(SIGPIPE, SIG_IGN); /* cli_finish() tells of a closed output */
+    (void)signal(SIGPIPE, SIG_IGN); /* cli_finish() reports a closed output */
 }
 
 bool cli_stopped(void)

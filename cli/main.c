@@ -38,8 +38,8 @@ static int unknown_verb(const char *word)
 int main(int argc, char **argv)
 {
     setlocale(LC_CTYPE, "");
-    signal(SIGPIPE, SIG_IGN); /* cli_finish() sees a closed output */
-    signal(SIGXFSZ, SIG_IGN); /* a file as large as it may be is an error like any other */
+    signal(SIGPIPE, SIG_IGN); /* cli_finish() reports a closed output */
+    signal(SIGXFSZ, SIG_IGN); /* a file at its size limit is an error like any other */
     if (argc < 2) {
         (void)fprintf(stderr, "zeugma: a verb is missing; zeugma --help lists them\n");
         return CLI_USAGE;

@@ -35,7 +35,7 @@ struct sending {
     GArray *sent; /* struct sent */
     unsigned open;
     bool as_json, failed, done;
-    bool shows_all; /* that arrives, for as long as it was told to wait */
+    bool shows_all; /* of what arrives, for as long as it is to wait */
 };
 
 /* --- what comes back */
@@ -61,7 +61,7 @@ static void end(struct sending *sending, struct sent *sent)
     sending->open--;
 }
 
-/* Prints a stretch as decoding shows it. */
+/* Prints a stretch. */
 static void show(const struct sending *sending, uint64_t at_ns, const struct zg_stretch *stretch)
 {
     struct zg_stretch shown = *stretch;
@@ -78,7 +78,7 @@ static void show(const struct sending *sending, uint64_t at_ns, const struct zg_
     cli_print("%s\n", text->str);
 }
 
-/* What was asked to be sent is printed when it first goes out. */
+/* A message is printed when it is first sent. */
 static void show_sent(const struct sending *sending, uint64_t at_ns, const struct zg_stretch *stretch)
 {
     for (unsigned i = 0; i < sending->sent->len && stretch->kind == ZG_STRETCH_FRAME; i++) {
@@ -168,7 +168,7 @@ static bool step(struct sending *sending, int *status)
     return false;
 }
 
-/* Sends one as soon as there is room for it. */
+/* Sends a message as soon as there is room for it. */
 static bool send_one(struct sending *sending, const struct zg_script_item *item, uint64_t limit_ns, int *status)
 {
     const uint64_t begin_ns = zg_wire_now_ns(sending->wire);
@@ -198,7 +198,7 @@ static bool send_one(struct sending *sending, const struct zg_script_item *item,
     return true;
 }
 
-/* Waits for answers and acknowledgements; for those without tickets, so long. */
+/* Waits for answers and acknowledgements; for answers without tickets, until the limit. */
 static bool await(struct sending *sending, uint64_t limit_ns, int *status)
 {
     const uint64_t begin_ns = zg_wire_now_ns(sending->wire);
@@ -270,7 +270,7 @@ static int send(const struct cli_verb *verb, const struct zg_plan *plan, const c
 
 /* --- the command line */
 
-/* The one message of the command line. */
+/* The one message given on the command line. */
 static GPtrArray *one_message(const struct cli_verb *verb, const struct zg_plan *plan, const char *name,
                               const char *text)
 {
@@ -306,7 +306,7 @@ static GPtrArray *read_script(const struct cli_verb *verb, const struct zg_plan 
     return items;
 }
 
-/* On a shared line each needs a device, or everybody. */
+/* Whether each message has an address, if the line is shared. */
 static bool are_addressed(const struct cli_verb *verb, const struct zg_plan *plan, const GPtrArray *items)
 {
     const unsigned everybody = zg_plan_everybody(plan);

@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: MIT */
 #include <unistd.h>
 
-#include "live.h"
 #include "device/simulated.h"
+#include "live.h"
 #include "soak/faults.h"
 
-enum { STALLED_MOST = 262144 }; /* bytes that wait for a reader: more are lost, as on a line */
+enum { STALLED_MOST = 262144 }; /* bytes that wait for a reader; more are lost, as on a line */
 
 struct options {
     char *on, *faults, *restart, *duration, *capture;

@@ -5,9 +5,9 @@
 #include "live.h"
 #include "soak/report.h"
 
-enum { OPEN_USUAL = G_MININT }; /* echoes: as many as suit the line */
+enum { OPEN_USUAL = G_MININT }; /* as many echoes as suit the line */
 
-/* What the command line says, as written. */
+/* The command line, as written. */
 struct options {
     char *duration, *faults, *late, *capture;
     char **requirements;
@@ -17,7 +17,7 @@ struct options {
     gboolean as_json;
 };
 
-/* Progress on standard error: one line that redraws on a terminal, else one every 10 s. */
+/* Progress on standard error: on a terminal one line that is redrawn, otherwise a line every 10 s. */
 struct progress {
     gint64 begun_us;
     gint64 next_us;
@@ -66,7 +66,7 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
     return true;
 }
 
-/* The requirements as an array of struct zg_soak_requirement; NULL: a message was printed. */
+/* The requirements as an array of struct zg_soak_requirement. NULL: a message was printed. */
 static GArray *read_requirements(const struct cli_verb *verb, char **texts)
 {
     g_autoptr(GArray) requirements = g_array_new(FALSE, FALSE, sizeof(struct zg_soak_requirement));
@@ -111,7 +111,7 @@ static int soak(const struct cli_verb *verb, const struct zg_plan *plan, const s
     return zg_soak_passed(&report) ? CLI_YES : CLI_NO;
 }
 
-/* On a real shared line a soak needs a device, elsewhere there is only one. */
+/* On a real shared line a soak must be given a device; elsewhere there is only one. */
 static bool is_addressed(const struct cli_verb *verb, const struct zg_plan *plan,
                          const struct zg_soak_settings *settings)
 {
@@ -129,7 +129,7 @@ static bool is_addressed(const struct cli_verb *verb, const struct zg_plan *plan
     return false;
 }
 
-/* Whether the faults can strike at this end of a real link. */
+/* Whether the faults can be made at this end of a real link. */
 static bool is_for_real(const struct cli_verb *verb, const struct zg_faults *faults)
 {
     if (faults->line.latency_ns == 0 && faults->repeat <= 0 && faults->swap <= 0 && faults->stray <= 0)
@@ -139,7 +139,7 @@ static bool is_for_real(const struct cli_verb *verb, const struct zg_faults *fau
     return false;
 }
 
-/* The command line once parsed: settings first, so that a wrong one is told before anything is loaded. */
+/* Runs the parsed command line. Settings are checked first, before anything is loaded. */
 static int run_with(const struct cli_verb *verb, char **argv, const struct options *options)
 {
     struct zg_soak_settings settings;

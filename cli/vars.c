@@ -17,7 +17,7 @@ struct options {
     gboolean as_json;
 };
 
-/* What is to be done with a variable. */
+/* What to do with a variable. */
 struct wish {
     const struct zg_plan_variable *variable;
     struct zg_value *written; /* NULL: read it */
@@ -34,7 +34,7 @@ struct asking {
     struct zg_session *session;
     GArray *wishes; /* struct wish */
     zg_header_number to;
-    uint16_t period_ms; /* of following; 0: once */
+    uint16_t period_ms; /* for following; 0: once */
     bool as_json, following;
 };
 
@@ -102,7 +102,7 @@ static void print_json(const struct asking *asking, const struct wish *wish)
     cli_print("%s\n", text);
 }
 
-/* A table: each column as wide as its widest. */
+/* A table, with each column as wide as its widest cell. */
 static void print_table(const struct asking *asking)
 {
     const char *const heads[] = { "variable", "value", "access", "range", "" };
@@ -211,7 +211,7 @@ static int send_request(const struct asking *asking, const char *name, struct wi
     return error;
 }
 
-/* Sends each wish as there is room, and waits for all to end. */
+/* Sends each request as soon as there is room, and waits for all of them to end. */
 static int ask(struct asking *asking, const char *stream, uint16_t period_ms)
 {
     g_autoptr(GError) error = NULL;
@@ -258,7 +258,7 @@ static void print_all(const struct asking *asking)
         print_json(asking, wish_at(asking, i));
 }
 
-/* Streams until the time is over or the user stops it, and then ends the streams. */
+/* Streams until the time is over or the user stops it, then stops the streams. */
 static int follow(struct asking *asking, uint64_t duration_ns)
 {
     g_autoptr(GError) error = NULL;

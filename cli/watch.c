@@ -42,9 +42,9 @@ struct watching {
     enum form form;
     enum zg_depth depth;
     bool unicode, csv_begun, held, looking;
-    GString *text;                                /* that is being made */
-    struct zg_in_order *lines_made;               /* and wait for what passed before */
-    uint64_t frames, skipped, undelivered, bytes; /* from the device, but the first: all that are shown */
+    GString *text;                                /* being composed */
+    struct zg_in_order *lines_made;               /* made, waiting for what passed before them */
+    uint64_t frames, skipped, undelivered, bytes; /* from the device, except frames: all that are shown */
     uint64_t device_frames, heard_ns;
     /* of the screen */
     struct zg_recent recent;
@@ -59,7 +59,7 @@ static double seconds(uint64_t ns)
 
 /* --- lines in the order of their times */
 
-/* Prints what nothing can come before any more. */
+/* Prints what no earlier line can precede any more. */
 static void print_until(struct watching *watching, uint64_t until_ns)
 {
     g_autoptr(GString) due = g_string_new(NULL);
@@ -82,7 +82,7 @@ static void print_due(struct watching *watching)
 static void print_at(struct watching *watching, uint64_t at_ns, const GString *text)
 {
     if (zg_in_order_is_empty(watching->lines_made) && at_ns <= told_ns(watching)) {
-        (void)fwrite(text->str, 1, text->len, stdout); /* as nearly always */
+        (void)fwrite(text->str, 1, text->len, stdout); /* the usual case */
         return;
     }
     zg_in_order_add(watching->lines_made, at_ns, text->str, text->len);
@@ -93,7 +93,7 @@ static void print_at(struct watching *watching, uint64_t at_ns, const GString *t
 
 static void note(struct watching *watching, const char *text)
 {
-    const uint64_t at_ns = watching->wire ? zg_wire_event_ns(watching->wire) : 0; /* 0: while it is being opened */
+    const uint64_t at_ns = watching->wire ? zg_wire_event_ns(watching->wire) : 0; /* 0: the link is just being opened */
     g_autoptr(GString) line = g_string_new(NULL);
 
     if (watching->form == FORM_JSON) {
@@ -232,7 +232,7 @@ static void changed(void *data, zg_header_number address, enum zg_link_event eve
 static void ignore_take(void *data, const struct zg_frame *frame, const struct zg_plan_message *message,
                         const struct zg_value *values)
 {
-    (void)data; /* the observer shows it; here it is only acknowledged */
+    (void)data; /* the observer shows it; here it only needs to be acknowledged */
     (void)frame;
     (void)message;
     (void)values;
@@ -338,7 +338,7 @@ static bool judge(struct watching *watching, GError **error)
 
 /* --- the run */
 
-/* What the UART of this side found wrong, for the summary; "" where it is not known. */
+/* Line errors seen by this side's UART, for the summary; "" if they are not counted. */
 static char *line_errors(const struct watching *watching)
 {
     struct zg_serial_errors e;
@@ -371,7 +371,7 @@ static void print_summary(const struct watching *watching)
                   watching->skipped == 1 ? "stretch" : "stretches", c->bytes_noise, c->bytes_failed, line);
 }
 
-/* The error is the caller's to print, once the terminal is its own again. */
+/* The caller prints the error, once the terminal is restored. */
 static void watch(struct watching *watching, const char *link, uint64_t duration_ns, uint64_t count, GError **error)
 {
     const int keys = watching->form == FORM_TABLE ? STDIN_FILENO : -1;

@@ -16,7 +16,7 @@ bool screen_begin(void)
     if (!isatty(STDIN_FILENO) || !isatty(STDOUT_FILENO))
         return false;
     (void)setlocale(LC_CTYPE, "");
-    if (!newterm(NULL, stdout, stdin)) /* initscr() would end the program where it does not know the terminal */
+    if (!newterm(NULL, stdout, stdin)) /* initscr() would exit the program if it does not know the terminal */
         return false;
     (void)cbreak();
     (void)noecho();
@@ -43,7 +43,7 @@ int screen_key(void)
     return getch();
 }
 
-/* Text at a place, cut at the right edge; a part of a character is never left. */
+/* Text at a place, cut at the right edge, but never within a character. */
 static void put(int row, int column, int style, const char *text)
 {
     const int room = COLS - column;
@@ -73,7 +73,7 @@ static void put_format(int row, int column, int style, const char *format, ...)
     put(row, column, style, text);
 }
 
-/* As much of a text as a column has room for. Free with g_free(). */
+/* As much of a text as fits a column. Free with g_free(). */
 static char *cut(const char *text, int width)
 {
     return g_utf8_strlen(text, -1) > width ? g_utf8_substring(text, 0, MAX(width, 0)) : g_strdup(text);
@@ -93,7 +93,7 @@ static void trace_text(const struct zg_table_field *field, int width, bool unico
 {
     static const char *const blocks[] = {
         "\xE2\x96\x81", "\xE2\x96\x82", "\xE2\x96\x83", "\xE2\x96\x84", "\xE2\x96\x85", "\xE2\x96\x86", "\xE2\x96\x87"
-    }; /* not the full block, so that rows stay apart */
+    }; /* without the full block, so that rows stay apart */
     static const char *const letters[] = { "_", ".", ",", "-", "=", "+", "*" };
     const uint64_t kept = MIN(MIN(field->samples, ZG_TRACE), (uint64_t)MAX(width, 0));
     double least = INFINITY, greatest = -INFINITY;
@@ -113,7 +113,7 @@ static void draw_field(int row, const struct zg_table_field *field, const struct
 {
     int column = NAME_WIDTH + VALUE_WIDTH + 3;
     const bool numbers = field->is_number && field->samples > 0 && COLS >= TRACE_AT;
-    /* what is no number has the columns of one's extremes, too */
+    /* other values may also use the columns of a number's extremes */
     const int room = numbers ? VALUE_WIDTH : MAX(COLS - NAME_WIDTH - 3, VALUE_WIDTH);
     g_autofree char *unit = cut(field->step->field->unit ? field->step->field->unit : "", UNIT_WIDTH);
     g_autofree char *name = cut(field->step->name, NAME_WIDTH - 3), *value = cut(field->text->str, room);
@@ -149,7 +149,7 @@ static void draw_row_head(int row, const struct zg_table_row *item, const struct
                item->count == 1 ? " " : "s", rate, age < 10 ? 1 : 0, age);
 }
 
-/* The table, from `row` to before `end`; what does not fit is told. */
+/* The table, from `row` up to `end`. Says how many rows do not fit. */
 static void draw_table(int row, int end, const struct screen_view *view)
 {
     const GPtrArray *rows = view->table->rows;
@@ -198,7 +198,7 @@ static void draw_state(const struct screen_view *view)
                         : view->frames == 0 ? "nothing heard yet"
                         : down              ? "link down"
                                             : "link up";
-    const int left = MAX(COLS - 20, 0); /* the rest is the state's */
+    const int left = MAX(COLS - 20, 0); /* the rest is for the state */
     g_autofree char *baud = view->baud > 0 ? g_strdup_printf("   %lu baud", view->baud) : g_strdup("");
     g_autofree char *head = g_strdup_printf("%s %u.%u", view->plan->definition->protocol, view->plan->definition->major,
                                             view->plan->definition->minor);

@@ -8,7 +8,7 @@
 #include "view/recent.h"
 #include "view/table.h"
 
-/* What is drawn; the owner fills it in. */
+/* What is drawn; filled in by the owner. */
 struct screen_view {
     const struct zg_plan *plan;
     const char *link;
@@ -18,7 +18,7 @@ struct screen_view {
     uint64_t heard_ns; /* when a frame came last */
     uint64_t frames;   /* from the device */
     unsigned long baud;
-    bool up; /* a port is there */
+    bool up; /* the port is there */
     const struct zg_counters *counters;
     const struct zg_serial_errors *line; /* NULL: not counted */
     const char *note;                    /* the newest, or "" */
@@ -27,13 +27,13 @@ struct screen_view {
     bool unicode;
 };
 
-/* Takes the terminal over, and gives it back. False: it cannot be one. */
+/* Takes over the terminal; restores it. False: it cannot be used. */
 bool screen_begin(void);
 void screen_end(void);
 
 void screen_draw(const struct screen_view *view);
 
-/* The next key that was pressed, or -1. */
+/* The next key pressed, or -1. */
 int screen_key(void);
 
 #endif

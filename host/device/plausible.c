@@ -5,7 +5,7 @@
 
 #include "zeugma/error.h"
 
-/* The moment of one value: arrays and fields differ by their phase. */
+/* The moment for which a value is made. Fields and elements differ in phase. */
 struct moment {
     double seconds;
     uint64_t count;
@@ -17,14 +17,15 @@ static uint64_t phase_of(const struct moment *at, const char *name, unsigned ind
     return at->phase * 31 + g_str_hash(name) + 7 * (uint64_t)index;
 }
 
-/* From -1 to 1, slowly; its period is between 5 and 20 seconds. */
+/* From -1 to 1, slowly; the period is between 5 and 20 seconds. */
 static double wave(const struct moment *at, uint64_t phase)
 {
     const double period = 5 + (double)(phase % 16);
     return sin(2 * G_PI * (at->seconds / period + (double)(phase % 101) / 101));
 }
 
-/* Between limits: all of a range that was given; near the middle or the lower end of what a type holds. */
+/* A value between limits: the whole of a given range; otherwise near the middle or the lower end of what the type
+ * holds. */
 static double between(const struct zg_step *step, double low, double high, double share)
 {
     const double width = high - low;
@@ -45,7 +46,7 @@ static union zg_raw float_at(const struct zg_step *step, const struct moment *at
                                                               : 10 * share) };
 }
 
-/* Names one after the other, each for some seconds; of flags one more each time. */
+/* One name after the other, each for a few seconds; of flags one more each time. */
 static union zg_raw choice_at(const struct zg_step *step, const struct moment *at, uint64_t phase)
 {
     const GPtrArray *values = step->type.enumeration->values;
@@ -62,7 +63,7 @@ static union zg_raw choice_at(const struct zg_step *step, const struct moment *a
     return raw;
 }
 
-/* What counts: a wide unsigned number without scale and range. */
+/* Whether a field counts: a wide unsigned number without scale and range. */
 static bool is_counter(const struct zg_step *step)
 {
     return !step->field->ranged && !step->field->scaled && !step->field->unit && step->low.u == 0 && step->bits != 1 &&
@@ -85,7 +86,7 @@ static union zg_raw number_at(const struct zg_step *step, const struct moment *a
     return (union zg_raw){ .u = (uint64_t)between(step, (double)step->low.u, (double)step->high.u, wave(at, phase)) };
 }
 
-/* Not more elements than the frame takes for certain. */
+/* No more elements than are certain to fit the frame. */
 static unsigned elements_of(const struct zg_step *step, const struct moment *at)
 {
     if (!zg_step_is_open_count(step))

@@ -45,7 +45,7 @@ static struct variable *variable_of(struct zgi_program *program, uint64_t index)
     return NULL;
 }
 
-/* Those that the host may not change go on by themselves. */
+/* Variables that the host may not write change by themselves. */
 static void refresh(struct zgi_program *program, const struct variable *variable)
 {
     if (!(variable->plan->variable->access & ZG_ACCESS_WRITE))
@@ -68,7 +68,7 @@ static int get_variable(void *data, const struct zg_plan_variable *plan, uint8_t
 
 static void say(struct zgi_program *program, const char *format, ...) G_GNUC_PRINTF(2, 3);
 
-/* Sets a variable from the bytes that the host wrote, if they are good. */
+/* Sets a variable from the bytes that the host wrote, if they are valid. */
 static enum zg_settled set_variable(void *data, const struct zg_plan_variable *plan, const uint8_t *in, size_t length)
 {
     struct zgi_program *program = data;
@@ -116,7 +116,7 @@ static void print_text(struct zgi_program *program)
     g_string_erase(program->text, 0, (gssize)count);
 }
 
-/* A line typed on its console: "restart" does so, anything else comes back. */
+/* A line typed on the console: "restart" restarts the device, anything else is echoed. */
 static void take_typed(struct zgi_program *program, const uint8_t *bytes, size_t count)
 {
     for (size_t i = 0; i < count; i++) {
@@ -135,7 +135,7 @@ static void take_typed(struct zgi_program *program, const uint8_t *bytes, size_t
 
 /* --- messages */
 
-/* What stands in the request under the same name and type stands in the answer, too. */
+/* Copies the values of a request to the fields of the same name and type in its answer. */
 static void copy_alike(const struct zg_block *from, const struct zg_value *values, const struct zg_block *to,
                        struct zg_value *answer)
 {
@@ -189,7 +189,7 @@ const struct zg_node_calls zgi_program_calls = { .take = take,
                                                  .variable_set = set_variable,
                                                  .variable_written = variable_written };
 
-/* What it sends by itself, and when first: not all at once. */
+/* Lists the messages of its own. */
 static void list_dues(struct zgi_program *program)
 {
     for (unsigned i = 0; i < program->plan->messages->len; i++) {
@@ -218,7 +218,7 @@ static void begin_dues(struct zgi_program *program)
     }
 }
 
-/* Sends one if it is due; false where there was no room. */
+/* Sends a message that is due. False: there was no room. */
 static bool send_due(struct zgi_program *program, struct due *due)
 {
     if (!due->pending) {
@@ -248,7 +248,7 @@ void zgi_program_send(struct zgi_program *program)
                 continue;
             sent = busy;
             due->at_ns += period_ns(due);
-            if (due->at_ns <= now) /* held up: what was missed is not sent */
+            if (due->at_ns <= now) /* held up: missed messages are not sent */
                 due->at_ns = now + period_ns(due);
         }
     }

@@ -17,7 +17,7 @@ struct zgi_program {
     uint64_t begun_ns;      /* when this run began */
     uint64_t print_ns;      /* when it next prints a line */
     uint64_t answers;       /* to requests */
-    zg_header_number host;    /* the address that messages go to */
+    zg_header_number host;  /* the address that messages go to */
     bool restart;           /* asked for on the console; the owner restarts the device */
     GArray *dues;           /* struct due */
     GArray *variables;      /* struct variable */

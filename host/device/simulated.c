@@ -16,14 +16,14 @@ struct zg_simulated {
     struct zg_node *node; /* NULL: it is booting */
     struct zg_random random;
     struct zg_damage out, in;
-    uint64_t host_baud; /* another than ours, or 0 */
+    uint64_t host_baud; /* if it differs from the device's; otherwise 0 */
     struct zg_resampler out_line, in_line;
     uint64_t now_ns;
     uint64_t boots_ns;    /* when it is ready again */
-    uint64_t free_ns;     /* until when the last byte out took the line */
-    uint64_t in_ns;       /* the same of the last byte that was taken */
-    GByteArray *incoming; /* on the line, not taken yet */
-    GByteArray *outgoing; /* sent, not handed on yet */
+    uint64_t free_ns;     /* until when the last byte sent occupies the line */
+    uint64_t in_ns;       /* the same for the last byte received */
+    GByteArray *incoming; /* on the line, not received yet */
+    GByteArray *outgoing; /* sent, not passed on yet */
     uint64_t byte_ns;
     struct zgi_program program;
     struct zg_simulated_totals before; /* of earlier runs */
@@ -38,7 +38,7 @@ static uint32_t now_us(void *context)
 
 static void start_transmit(void *context)
 {
-    (void)context; /* transmit() looks for itself */
+    (void)context; /* transmit() checks by itself */
 }
 
 static uint16_t boot_number(void *context)
@@ -50,7 +50,7 @@ static const struct zg_port port = { now_us, start_transmit, NULL, NULL, boot_nu
 
 /* --- bytes */
 
-/* A byte as the other UART reads it: at the same speed, itself. */
+/* A byte as the UART at the other end reads it: unchanged, if its speed is the same. */
 static void pass(struct zg_simulated *device, struct zg_resampler *line, uint8_t byte, GByteArray *read)
 {
     uint8_t bytes[16];
@@ -77,7 +77,7 @@ void zg_simulated_set_host_baud(struct zg_simulated *device, uint64_t baud)
 {
     const struct zg_line *line = &device->plan->definition->line;
     const uint64_t own = device->settings.baud > 0 ? device->settings.baud : line->baud;
-    const bool same = baud == 0 || (baud * 50 >= own * 49 && baud * 50 <= own * 51); /* a UART bears 2 % */
+    const bool same = baud == 0 || (baud * 50 >= own * 49 && baud * 50 <= own * 51); /* a UART tolerates 2 % */
 
     if (same || device->host_baud == baud) {
         device->host_baud = same ? 0 : baud;
@@ -110,15 +110,15 @@ static void transmit(struct zg_simulated *device)
     pass_idle(device, &device->out_line, left);
 }
 
-/* What is put into an empty ring from now on begins now. */
+/* What is put into an empty ring from now on starts now. */
 static void begin_sending(struct zg_simulated *device)
 {
     if (device->node && zg_ring_used(&zg_node_link(device->node)->transmit) == 0)
         device->free_ns = MAX(device->free_ns, device->now_ns);
 }
 
-/* Takes the bytes that have come in by `now_ns` at the line's speed, however fast the link brought them, each at its
- * time; what went out until then, goes out first. */
+/* Receives the bytes that have come by `now_ns`, at the line's speed, however fast the link delivered them, and each at
+ * its own time. What leaves until then leaves first. */
 static void receive(struct zg_simulated *device, uint64_t now_ns)
 {
     uint8_t damaged[2];

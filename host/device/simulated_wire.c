@@ -8,7 +8,7 @@ enum { STEP_NS = 1000000 };
 
 struct simulation {
     struct zg_simulated *device;
-    GByteArray *arrived; /* from it */
+    GByteArray *arrived; /* from the device */
 };
 
 static bool open_simulated(struct zg_wire *wire, GError **error)

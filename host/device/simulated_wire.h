@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The kind of LINK that sim: is, for zg_wire_settings. */
+/* The kind of LINK sim:, for zg_wire_settings. */
 #ifndef ZEUGMA_SIMULATED_WIRE_H
 #define ZEUGMA_SIMULATED_WIRE_H
 

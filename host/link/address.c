@@ -9,7 +9,7 @@
 static const struct kind {
     const char *word;
     const char *form;
-    bool has_port; /* HOST:PORT behind the word */
+    bool has_port; /* HOST:PORT follows the word */
 } kinds[] = {
     [ZG_ADDRESS_SERIAL] = { "serial", "serial:/dev/ttyUSB0", false },
     [ZG_ADDRESS_RFC2217] = { "rfc2217", "rfc2217:HOST:PORT", true },
@@ -89,7 +89,7 @@ static bool read_pace(const char *value, struct zg_address *address)
     return address->own_time || strcmp(value, "full") == 0;
 }
 
-/* Bits of kinds that have an option. */
+/* Which kinds have an option, one bit for each. */
 enum { UART = 1 << ZG_ADDRESS_SERIAL | 1 << ZG_ADDRESS_RFC2217, CAPTURE = 1 << ZG_ADDRESS_FILE };
 
 static const struct option {
@@ -131,7 +131,7 @@ static bool read_option(char *text, struct zg_address *address, GError **error)
     return fail(error, "%s: unknown option \"%s\"%s", address->text, text, hint);
 }
 
-/* place = host ":" port, where the host may be in brackets */
+/* place = host ":" port; the host may be in brackets */
 static bool read_place(char *rest, struct zg_address *address, GError **error)
 {
     char *colon = strrchr(rest, ':');
@@ -150,7 +150,7 @@ static bool read_place(char *rest, struct zg_address *address, GError **error)
     return true;
 }
 
-/* What kind of link a bare path, or host and port, most probably is; NULL: none. */
+/* The kind of link that a bare path, or host and port, most probably is. NULL: none. */
 static const char *kind_of_path(const char *text)
 {
     const char *colon = strrchr(text, ':');

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* A LINK as it is written on the command line: docs/commands.md, "Links". */
+/* A LINK, as written on the command line: docs/commands.md, "Links". */
 #ifndef ZEUGMA_ADDRESS_H
 #define ZEUGMA_ADDRESS_H
 
@@ -22,22 +22,22 @@ enum zg_address_kind {
     ZG_ADDRESS_SIM
 };
 
-/* The texts are owned; zg_address_clear() frees them. */
+/* The texts are owned; free them with zg_address_clear(). */
 struct zg_address {
     enum zg_address_kind kind;
     char *text; /* as it was written, without options */
-    char *path; /* of a port, a pseudo-terminal, a socket, a capture; the host of RFC 2217, TCP and UDP */
-    char *port; /* of those, else NULL */
-    /* of a serial port, near or far: what was given, else 0; `format` where parity is not 0 */
+    char *path; /* of a serial port, pseudo-terminal, socket or capture; for RFC 2217, TCP and UDP the host */
+    char *port; /* for those three; otherwise NULL */
+    /* of a serial port, local or remote: as given, otherwise 0; `format` is given if parity is not 0 */
     unsigned long baud;
     unsigned data_bits, half_stops;
     char parity;
     bool flow;
     enum zg_level dtr, rts;
-    bool own_time; /* of a capture: as slow as it was */
+    bool own_time; /* of a capture: at its own pace */
 };
 
-/* Reads a LINK, or tells what is wrong with it. */
+/* Reads a LINK. False, with an error: it is none. */
 bool zg_address_parse(const char *text, struct zg_address *address, GError **error);
 void zg_address_clear(struct zg_address *address);
 

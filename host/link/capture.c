@@ -24,7 +24,7 @@ struct zg_capture_reader {
     char *path;
     uint64_t records;
     bool ended;
-    bool is_cut; /* a record was, and that was told */
+    bool is_cut; /* a record was, and that was reported */
 };
 
 static bool fail(GError **error, const char *path, const char *doing, int reason)
@@ -48,7 +48,7 @@ struct zg_capture_writer *zg_capture_create(const char *path, GError **error)
     return writer;
 }
 
-/* The library tells a full disk only by the state of the file below. */
+/* The library shows a full disk only through the state of the underlying file. */
 static bool is_good(const struct zg_capture_writer *writer, GError **error)
 {
     return !ferror(pcap_dump_file(writer->file)) || fail(error, writer->path, "write the capture", errno ? errno : EIO);

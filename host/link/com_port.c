@@ -7,7 +7,7 @@
 enum { SE = 240, SB = 250, WILL, WONT, DO, DONT, IAC };
 enum { BINARY = 0, GO_AHEAD_LESS = 3, COM_PORT = 44 };
 
-/* COM port control, as the client sends it; the server's are greater by 100. */
+/* COM port control, as sent by the client; the server's codes are greater by 100. */
 enum {
     SET_BAUD = 1,
     SET_DATA_SIZE,
@@ -31,7 +31,7 @@ enum { LINE_OVERRUN = 2, LINE_PARITY = 4, LINE_FRAMING = 8, LINE_BREAK = 16 };
 
 enum state { IN_DATA, AFTER_IAC, AFTER_VERB, IN_COMMAND, AFTER_IAC_IN_COMMAND };
 
-static const char parities[] = " NOEMS"; /* at their numbers */
+static const char parities[] = " NOEMS"; /* at their codes */
 static const uint8_t half_stops[] = { 0, 2, 4, 3 };
 
 static void append(GByteArray *to, const uint8_t *bytes, size_t count)
@@ -119,8 +119,8 @@ static enum zg_agreement yes(bool agreed)
     return agreed ? ZG_AGREEMENT_YES : ZG_AGREEMENT_NO;
 }
 
-/* It does what was asked for, or does not; what was not asked for is declined once more each time it is offered, and
- * that ends it (RFC 854). */
+/* The server does, or does not do, what was asked for. Anything else that it offers is declined each time, which ends
+ * the negotiation (RFC 854). */
 static void take_agreement(struct zg_com_port *port, uint8_t option)
 {
     const bool it_does = port->verb == WILL || port->verb == WONT;
@@ -144,7 +144,7 @@ static void count_errors(struct zg_serial_errors *errors, uint8_t line)
     errors->breaks += (line & LINE_BREAK) != 0;
 }
 
-/* COM_PORT, the number of a command, its value. One that is too short says nothing. */
+/* COM_PORT, a command's code, its value. Commands that are too short are ignored. */
 static void take_command(struct zg_com_port *port)
 {
     const uint8_t *value = port->command + 2;
@@ -198,7 +198,7 @@ static enum state take_verb(struct zg_com_port *port, uint8_t byte, GByteArray *
     return byte == SB ? IN_COMMAND : byte >= WILL && byte <= DONT ? AFTER_VERB : IN_DATA;
 }
 
-/* Of a command that is longer than any the rest is left out. */
+/* The rest of a command longer than any known one is dropped. */
 static void gather(struct zg_com_port *port, uint8_t byte)
 {
     if (port->command_size < sizeof port->command)

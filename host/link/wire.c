@@ -4,7 +4,7 @@
 #include "link/wire_kind.h"
 #include "zeugma/link.h"
 
-enum { FLUSH_NS = 200000000 }; /* of the capture */
+enum { FLUSH_NS = 200000000 }; /* between writes of the capture */
 
 static const struct zg_wire_kind *kind_of(const struct zg_wire *wire)
 {
@@ -18,7 +18,7 @@ static const struct zg_wire_kind *kind_of(const struct zg_wire *wire)
     return kind ? kind : wire->settings.simulated;
 }
 
-/* What the capture's reader must know of the line. */
+/* Records what the capture's reader must know about the line. */
 static bool begin_capture(struct zg_wire *wire, GError **error)
 {
     const struct zg_definition *definition = wire->settings.plan->definition;
@@ -90,7 +90,7 @@ bool zg_wire_close(struct zg_wire *wire, GError **error)
 
 /* --- into the capture */
 
-/* The line errors that were counted since the last record; a port that came back counts from nothing. */
+/* The line errors counted since the last record. A port that came back counts from 0. */
 static uint8_t new_line_errors(struct zg_wire *wire)
 {
     struct zg_serial_errors now;

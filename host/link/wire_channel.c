@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: MIT */
-/* Kinds of LINK that are channels of the operating system as they are, and what all over a channel share. */
+/* The kinds of LINK that are channels of the operating system, and what all kinds over a channel share. */
 #include <errno.h>
 #include <string.h>
 
 #include "link/wire_kind.h"
 
-enum { UNWRITTEN_MOST = 1 << 20 }; /* bytes; beyond it the other side has stalled for good */
+enum { UNWRITTEN_MOST = 1 << 20 }; /* bytes; with more, the other side has stalled for good */
 
 bool zg_wire_explain_channel(const struct zg_wire *wire, int reason, GError **error)
 {

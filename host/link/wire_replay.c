@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* file: what passed once, from a capture. */
+/* file: a capture of what passed once. */
 #include <string.h>
 
 #include "link/wire_kind.h"
@@ -28,14 +28,14 @@ static void close_replay(struct zg_wire *wire)
     g_free(replay);
 }
 
-/* Whether the time of the record at hand has come. */
+/* Whether the time of the current record has come. */
 static bool is_time(const struct zg_wire *wire)
 {
     const struct replay *replay = wire->own;
     return !wire->address.own_time || replay->record.at_ns - replay->first_ns <= zg_wire_elapsed(wire);
 }
 
-/* The next record is at hand, or the capture has ended. */
+/* Makes the next record current. False: the capture has ended. */
 static bool have_record(struct zg_wire *wire)
 {
     struct replay *replay = wire->own;
@@ -65,7 +65,7 @@ static bool read_replay(struct zg_wire *wire, struct zg_passage *passage, GError
     if (!have_record(wire) || !is_time(wire))
         return true;
     replay->has_record = false;
-    if (record->at_ns > replay->first_ns + replay->last_ns) /* the time of day may have been set back */
+    if (record->at_ns > replay->first_ns + replay->last_ns) /* the time of day may have been set back meanwhile */
         replay->last_ns = record->at_ns - replay->first_ns;
     passage->at_ns = replay->last_ns;
     if (record->kind == ZG_CAPTURE_REMARK) {

@@ -11,8 +11,8 @@ enum { STEP_NS = 20000000 };
 
 struct remote {
     struct zg_com_port port;
-    GByteArray *data; /* that came last */
-    /* what the user knows of modem lines */
+    GByteArray *data; /* received, not handed out yet */
+    /* how many reports of modem lines the user has seen */
     unsigned modem_told;
     uint8_t modem;
 };
@@ -22,7 +22,7 @@ static const char *on_or_off(uint8_t modem, uint8_t line)
     return modem & line ? "on" : "off";
 }
 
-/* Lines that went on or off; CTS is no news where it holds data back. */
+/* Reports lines that went on or off. CTS, if it controls the flow, is not worth a report. */
 static void tell_modem(struct zg_wire *wire)
 {
     struct remote *remote = wire->own;
@@ -40,7 +40,7 @@ static void tell_modem(struct zg_wire *wire)
     remote->modem = modem;
 }
 
-/* Sends what is owed, unless the server takes nothing for now. */
+/* Sends what is waiting, unless the server takes nothing at present. */
 static long write_on(struct zg_wire *wire)
 {
     const struct remote *remote = wire->own;
@@ -85,8 +85,8 @@ static bool has_answered(const struct zg_com_port *port)
     return port->answered == ZG_COM_ALL;
 }
 
-/* Waits until something is so; data that comes before is from before the settings. False: the time is over, or the
- * connection. */
+/* Waits until `is_so` holds. Data that comes meanwhile is dropped: it was received with other settings. False: the time
+ * is over, or the connection. */
 static bool await(struct zg_wire *wire, bool (*is_so)(const struct zg_com_port *port), GError **error)
 {
     const struct remote *remote = wire->own;
@@ -129,7 +129,7 @@ static bool agree(struct zg_wire *wire, GError **error)
     return true;
 }
 
-/* As the options of a LINK. */
+/* The settings as options of a LINK. */
 static char *format_of(unsigned data_bits, char parity, unsigned half_stops, bool flow)
 {
     static const char *const stops[] = { "?", "?", "1", "1.5", "2" };
@@ -218,7 +218,7 @@ static bool set_baud(struct zg_wire *wire, unsigned long baud)
     struct remote *remote = wire->own;
 
     zg_com_port_set_baud(&remote->port, baud);
-    return write_on(wire) == 0; /* bytes of before may still be on their way */
+    return write_on(wire) == 0; /* bytes read at the old speed may still be on their way */
 }
 
 const struct zg_wire_kind zg_wire_rfc2217 = { .open = open_remote,

@@ -1,18 +1,18 @@
 /* SPDX-License-Identifier: MIT */
-/* serial: a port of this machine. One that vanishes is waited for. */
+/* serial: a port of this machine. If it disappears, the wire waits for it. */
 #include <errno.h>
 #include <string.h>
 
 #include "link/wire_kind.h"
 
-enum { LOOK_AGAIN_NS = 200000000 }; /* for a port that is gone */
+enum { LOOK_AGAIN_NS = 200000000 }; /* for a port that disappeared */
 
 struct serial {
-    uint64_t look_ns; /* when it is looked for again */
+    uint64_t look_ns; /* when to look for it again */
     struct zg_serial_errors before;
 };
 
-/* Why a port cannot be opened, and the way out. */
+/* Why a port cannot be opened, and what to do about it. */
 static bool explain_port(const struct zg_address *address, enum zg_serial_fault fault, int reason, unsigned long wanted,
                          unsigned long made, GError **error)
 {
@@ -94,7 +94,7 @@ static void lose(struct zg_wire *wire)
     zg_wire_notice(wire, "%s is gone; waiting for it to come back", wire->address.path);
 }
 
-/* Whether it is there. */
+/* Whether the port is back. */
 static bool look_again(struct zg_wire *wire)
 {
     struct serial *serial = wire->own;

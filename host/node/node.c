@@ -8,7 +8,7 @@
 static int admit(void *owner, const uint8_t *content, size_t length, struct zg_header *header);
 static void write_header(void *owner, const struct zg_header *header, uint8_t *at);
 
-/* What a node calls for each frame, where the compiler sees what it is; the link is the node's first member. */
+/* What a node calls for each frame, in a form that the compiler can inline. The link is the node's first member. */
 #define ZGI_ADAPTED
 
 static ZGI_INLINE int zgi_admit(const struct zg_receiver *receiver, const uint8_t *content, size_t length,
@@ -112,7 +112,7 @@ void zg_node_free(struct zg_node *node)
     g_free(node);
 }
 
-/* Of copies the compiler knows that nothing changes them meanwhile. */
+/* Works on copies, which the compiler knows do not change meanwhile. */
 void zg_node_receive(struct zg_node *node, const uint8_t *bytes, size_t count)
 {
     struct zg_protocol known = node->protocol;

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * An end of a link that a plan drives: the runtime's link and services with the interpreter in the place of generated
- * code. Without a side it takes and sends frames only; as one side's end it does what the generated end of that side
- * does: hello, tickets, echo, counters, console.
+ * An end of a link that a plan drives: the runtime's link and services, with the interpreter in the place of generated
+ * code. Without a side it only sends and receives frames. With a side it does what the generated end of that side does:
+ * hello, tickets, echo, counters, console.
  */
 #ifndef ZEUGMA_NODE_H
 #define ZEUGMA_NODE_H
@@ -11,94 +11,93 @@
 #include "zeugma/any_link.h"
 #include "zeugma/delivery.h"
 
-/* What a node tells. `data` is the owner's. What is NULL is not wanted. */
+/* What a node reports. `data` is the owner's. NULL: not wanted. */
 struct zg_node_calls {
-    /* Of a node without a side, not NULL: a frame of this version, as zg_protocol.deliver. */
+    /* For a node without a side, not NULL: a frame of this version arrived, like zg_protocol.deliver. */
     int (*deliver)(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length);
-    /* A frame of another version, which passed its check and is left. */
+    /* A frame of another version passed its check and is not delivered. */
     void (*left)(void *data, const struct zg_header *header, const uint8_t *payload, size_t length);
-    /* Of a side's end: a message for it, once for each ticket; hellos, too. A request's answer is zg_node_answer() or
-     * zg_node_refuse(), with frame->header.ticket. */
+    /* For a side's end: a message arrived, once for each ticket; also hellos. A request is answered with
+     * zg_node_answer() or zg_node_refuse(), giving frame->header.ticket. */
     void (*take)(void *data, const struct zg_frame *frame, const struct zg_plan_message *message,
                  const struct zg_value *values);
-    /* A message that was sent with a ticket ended so. */
+    /* A message sent with a ticket ended in this way. */
     void (*settled)(void *data, zg_header_number peer, const struct zg_plan_message *message, uint8_t ticket,
                     const struct zg_value *values, enum zg_settled how);
-    /* Something changed about the node of this address (0 where the line is not shared). */
+    /* Something changed about the node with this address (0 if the line is not shared). */
     void (*changed)(void *data, zg_header_number address, enum zg_link_event event);
-    /* Of a device's end: a variable's value, packed: its bytes, at most `room`; whether what was written is good, and
-     * taken; that it was. Without these the variables are refused as such that there are not. */
+    /* For a device's end. Gets a variable's value, packed into at most `room` bytes. Takes a value that was written, if
+     * it is valid. Reports that it was taken. Without these functions, every variable is refused as not existing. */
     int (*variable_get)(void *data, const struct zg_plan_variable *variable, uint8_t *out, size_t room, size_t *size);
     enum zg_settled (*variable_set)(void *data, const struct zg_plan_variable *variable, const uint8_t *in,
                                     size_t length);
     void (*variable_written)(void *data, const struct zg_plan_variable *variable);
-    /* Text of an interleaved console. */
+    /* Text arrived on an interleaved console. */
     void (*text)(void *data, const uint8_t *text, size_t size);
 };
 
 /* Opaque; free with zg_node_free(). */
 struct zg_node;
 
-/* `ring` is the least size of each ring, bytes; `side` the one whose end it is, or 0. The plan, the calls and the port
- * must outlive the node. On a shared line a device's end has the address 1, until it is given another, and the host's
- * follows nobody until it is told to. */
+/* `ring` is the least size of each ring, bytes; `side` is the side whose end it is, or 0. The plan, the calls and the
+ * port must outlive the node. On a shared line a device's end first has the address 1, and the host's follows no node.
+ */
 struct zg_node *zg_node_new(const struct zg_plan *plan, enum zg_side side, size_t ring, const struct zg_port *port,
                             void *port_context, const struct zg_node_calls *calls, void *data);
 void zg_node_free(struct zg_node *node);
 
-/* The node's link: to attach it to a port, and to read its counters; without a side, to send. */
+/* The node's link: to attach it to a port and read its counters; without a side, also to send. */
 struct zg_link *zg_node_link(struct zg_node *node);
 struct zg_any_link *zg_node_any_link(struct zg_node *node);
 
-/* On a shared line: gives a device's end its address; lets the host's end follow a device. Returns 0, or ZG_EINVALID
- * where that address is nobody's, or followed already. */
+/* On a shared line: sets the address of a device's end; makes the host's end follow a device. Returns 0, or
+ * ZG_EINVALID: no node can have this address, or it is followed already. */
 int zg_node_set_address(struct zg_node *node, zg_header_number address);
 int zg_node_follow(struct zg_node *node, zg_header_number address);
 
-/* Bytes came in; what is due is done. As zg_any_link_receive() and zg_any_link_poll(), and the services' work. */
+/* Takes received bytes; does what is due. Like zg_any_link_receive() and zg_any_link_poll(), plus the services. */
 void zg_node_receive(struct zg_node *node, const uint8_t *bytes, size_t count);
 void zg_node_poll(struct zg_node *node);
 
-/* Sends a message, whose values lie within their types, to a node (0 where the line is not shared). Returns 0;
- * ZG_EROOM: no room, or its window is full, or silence is due: later; ZG_ESIZE: longer than max_payload; ZG_EINVALID: a
- * reply, or a message with a ticket to a node that is not followed. `ticket` learns the ticket, where the message has
- * one. */
-int zg_node_send(struct zg_node *node, zg_header_number to, const struct zg_plan_message *message, const struct zg_value *values,
-                 uint8_t *ticket);
+/* Sends a message, whose values are within their types, to a node (0 if the line is not shared). Returns 0; ZG_EROOM:
+ * no room, or its window is full, or silence is due: later; ZG_ESIZE: longer than max_payload; ZG_EINVALID: a reply, or
+ * a message with a ticket to a node that is not followed. `ticket` is set to the ticket, if the message has one. */
+int zg_node_send(struct zg_node *node, zg_header_number to, const struct zg_plan_message *message,
+                 const struct zg_value *values, uint8_t *ticket);
 
-/* Answers a request, with the message that is its reply or with why not. ZG_EINVALID: no open request has this ticket.
- */
+/* Answers a request with its reply; or refuses it. ZG_EINVALID: no open request has this ticket. */
 int zg_node_answer(struct zg_node *node, zg_header_number to, uint8_t ticket, const struct zg_plan_message *message,
                    const struct zg_value *values);
 int zg_node_refuse(struct zg_node *node, zg_header_number to, uint8_t ticket, enum zg_settled why);
 
-/* Sends text to the other end's console: how many of its bytes; 0: there is no room now, or no console. */
+/* Sends text to the other end's console. Returns how many bytes of it; 0: there is no room now, or no console. */
 size_t zg_node_print(struct zg_node *node, zg_header_number to, const char *text, size_t size);
 
-/* What the other one's hellos told; NULL: it is not followed, or there is no such service. */
+/* What is known from another node's hellos. NULL: it is not followed, or there is no such service. */
 const struct zg_hello *zg_node_hello(struct zg_node *node, zg_header_number address);
 
-/* Whether messages with tickets are neither open nor to be answered, at any peer. */
+/* Whether no message with a ticket is open or waits for its answer, at any peer. */
 bool zg_node_is_settled(const struct zg_node *node);
 
-/* Of a node without a side: a message without a ticket, whose values lie within their types. As zg_any_link_send(). */
+/* For a node without a side: sends a message without a ticket, whose values are within their types. Like
+ * zg_any_link_send(). */
 int zg_node_send_plain(struct zg_node *node, const struct zg_plan_message *message, const struct zg_value *values);
 
-/* And one hello, by which the other end knows that this is another run, with this boot number
- * (not 0). Returns 0; ZG_EUNKNOWN: the definition has no such service; else as zg_any_link_send(). */
+/* The same for one hello with this boot number (not 0), which makes the other end take this for a new run. Returns 0;
+ * ZG_EUNKNOWN: the definition lacks that service; otherwise like zg_any_link_send(). */
 int zg_node_announce(struct zg_node *node, uint16_t boot);
 
-/* Lets silence inside a frame last this much longer than the definition says: for what an operating system holds back.
- */
+/* Lets silence within a frame last this much longer than the definition says, for bytes that an operating system holds
+ * back. */
 void zg_node_allow_silence(struct zg_node *node, uint32_t us);
 
-/* Whether frames of the largest size, `count` of them, fit into the transmit ring now. */
+/* Whether `count` frames of the largest size fit into the transmit ring now. */
 bool zg_node_has_room(const struct zg_node *node, unsigned count);
 
-/* The sequence number that the next frame will carry (all 32 bits of the counter). */
+/* The sequence number of the next frame (all 32 bits of the counter). */
 uint32_t zg_node_sequence(const struct zg_node *node);
 
-/* Sends a frame as zg_any_link_send() does, under the sequence number of the frame before: a sender's buffer that goes
+/* Sends a frame like zg_any_link_send(), under the sequence number of the frame before, as if a sender's buffer went
  * out twice. */
 int zg_node_send_again(struct zg_node *node, uint32_t id, const uint8_t *payload, size_t length);
 

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What a node keeps of each other node that it talks to. */
+/* What a node keeps for each node that it talks to. */
 #include "node/node_services.h"
 #include "node/services_code.h"
 

@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: MIT */
-/* What a node sends when its owner says so: messages, answers, console text. */
+/* What a node sends on its owner's behalf: messages, answers, console text. */
 #include <string.h>
 
 #include "node/node_services.h"
 #include "node/services_code.h"
 
-/* What frame a payload stands in, with room for header and check. */
+/* Where a payload is built, within a frame with room for header and check. */
 static uint8_t *payload_of(struct zg_node *node)
 {
     return node->services.content + node->plan->header.size;
@@ -17,7 +17,7 @@ static int send_content(struct zg_node *node, zg_header_number to, const struct 
                          length);
 }
 
-/* The number of a ticketed message among those of this side. */
+/* The index of a ticketed message among those of this side. */
 static uint8_t kind_of(const struct zg_node *node, const struct zg_plan_message *message)
 {
     guint kind = 0;
@@ -37,7 +37,7 @@ static int send_ticketed(struct zg_node *node, zg_header_number to, const struct
     uint8_t *at = zgi_delivery_open(&node->any.link, &with->delivery, kind);
     if (!at)
         return ZG_EROOM;
-    at[-(int)message->tickets] = number; /* for settled(), though it may never be sent */
+    at[-(int)message->tickets] = number; /* for settled(), in case it is never sent */
     zg_block_pack(&message->payload, values, at);
     zgi_delivery_commit(&node->any.link, &with->delivery, kind, size);
     if (ticket)
@@ -64,7 +64,7 @@ int zg_node_send(struct zg_node *node, zg_header_number to, const struct zg_plan
     return error;
 }
 
-/* Where the answer to a request goes, behind the ticket; NULL: there is no such request. */
+/* Where the answer to a request goes, after its ticket. NULL: there is no such request. */
 static uint8_t *answer_place(struct zg_node *node, struct zgi_session *with, uint8_t ticket)
 {
     return with && node->services.end.answers > 0 ? zgi_delivery_answer(&node->any.link, &with->delivery, ticket)
@@ -82,7 +82,7 @@ int zg_node_answer(struct zg_node *node, zg_header_number to, uint8_t ticket, co
         return ZG_EINVALID;
     if (size > node->plan->max_payload)
         return ZG_ESIZE;
-    if (message->tickets > 1) /* with nothing older on offer, base and ticket are the same */
+    if (message->tickets > 1) /* if nothing older is on offer, base and ticket are the same */
         at[0] = ticket;
     zg_block_pack(&message->payload, values, at + message->tickets - 1);
     zgi_delivery_answered(&node->any.link, &with->delivery, at, ticket, (zg_header_number)message->message->id, size);

@@ -19,7 +19,7 @@ static void hand_on(struct zg_node *node, const struct zg_frame *frame, const st
         node->calls->take(node->data, frame, message, values);
 }
 
-/* Unpacks what stands behind the tickets: bytes ignored, or ZG_ESIZE. */
+/* Unpacks what follows the tickets. Returns how many bytes are left over, or ZG_ESIZE. */
 static int unpack(const struct zg_node *node, const struct zg_plan_message *message, const uint8_t *payload,
                   size_t length, struct zg_value *values)
 {
@@ -50,7 +50,7 @@ static int take_hello(struct zg_node *node, struct zg_frame *frame, const uint8_
     if (!with || (node->services.end.shared && frame->header.destination == zgi_everybody(&node->any.link)))
         return 0;
     enum zgi_news news = zgi_hello_take(&node->any.link, &with->hello, node->services.boot, payload);
-    if (unpack(node, node->services.hello, payload, length, values) < 0) { /* a name longer than ours can be */
+    if (unpack(node, node->services.hello, payload, length, values) < 0) { /* the name is longer than ours can be */
         memcpy(nameless, payload, sizeof nameless);
         nameless[ZG_HELLO_LEAST - 1] = 0;
         (void)unpack(node, node->services.hello, nameless, sizeof nameless, values);
@@ -67,7 +67,7 @@ static int take_hello(struct zg_node *node, struct zg_frame *frame, const uint8_
     return 0;
 }
 
-/* Where the answer of a service waits, and its content. */
+/* Where a service's answer waits, and its content. */
 static struct zg_late *late_of(struct zg_node *node)
 {
     return node->services.end.late ? &node->services.late : NULL;
@@ -91,8 +91,9 @@ static int take_counters_request(struct zg_node *node, const struct zg_frame *fr
     const struct zg_plan_message *reply = node->services.counters;
 
     return zgi_counters(&node->any.link, late_of(node), answer_content(node), frame->header.source,
-                        (zg_header_number)reply->message->id, (uint8_t)MIN(zg_block_step(&reply->payload, 1)->most, 255),
-                        node->plan->definition->big_endian, payload, length);
+                        (zg_header_number)reply->message->id,
+                        (uint8_t)MIN(zg_block_step(&reply->payload, 1)->most, 255), node->plan->definition->big_endian,
+                        payload, length);
 }
 
 /* --- a device's variables */
@@ -194,7 +195,7 @@ static int take_reply(struct zg_node *node, struct zg_frame *frame, const struct
     frame->header.ticket = payload[0];
     frame->header.base = message->tickets > 1 ? payload[1] : 0;
     const bool asked = node->services.end.window > 0 && is_asked(node, with, message, payload[0]);
-    if (!asked && message != node->services.value) /* a variable's value comes again and again */
+    if (!asked && message != node->services.value) /* a variable's value comes repeatedly */
         return 0;
     int result = unpack(node, message, payload, length, values);
     if (result < 0)

@@ -8,12 +8,12 @@
 #include "zeugma/text.h"
 #include "zeugma/variable.h"
 
-enum { ZGI_NODE_STREAMS = 8 }; /* variables that a device's end sends again and again at a time */
+enum { ZGI_NODE_STREAMS = 8 }; /* variables that a device's end can stream at the same time */
 
-/* What passes between the node and another. */
+/* What a node keeps for one other node. */
 struct zgi_session {
     struct zg_peer *peer;
-    struct zg_peer other; /* unless it is the link's first */
+    struct zg_peer other; /* unless it is the link's first peer */
     struct zg_hello hello;
     struct zg_delivery delivery;
     struct zg_open *open;
@@ -21,9 +21,9 @@ struct zgi_session {
     uint8_t *contents;
 };
 
-/* What a side's end has beside its link. */
+/* What a side's end has besides its link. */
 struct zgi_services {
-    enum zg_side side; /* 0: none of it */
+    enum zg_side side; /* 0: none, and nothing of this is used */
     struct zg_plan_end end;
     uint16_t boot;
     uint8_t hello_payload[64];
@@ -33,13 +33,13 @@ struct zgi_services {
     GPtrArray *kinds;    /* const struct zg_plan_message: those of `ticketed` */
     GPtrArray *sessions; /* struct zgi_session */
     uint8_t *content;    /* of a frame that is being sent */
-    struct zg_late late; /* the answer of a service, where that waits, */
+    struct zg_late late; /* a service's answer that waits for the line */
     uint8_t *late_content;
     struct zg_variable_stream streams[ZGI_NODE_STREAMS];
     struct zg_text_sorter sorter;
     uint8_t *sorter_raw;
     const struct zg_plan_message *hello, *echo_request, *echo_reply, *counters_request, *counters, *read, *write,
-        *stream, *value, *console, *acknowledge, *refused; /* NULL: not in this definition */
+        *stream, *value, *console, *acknowledge, *refused; /* NULL: the definition does not have it */
 };
 
 struct zg_node {
@@ -56,17 +56,17 @@ struct zg_node {
     struct zgi_services services;
 };
 
-/* Sets the protocol up for a side's end, before the link begins; begins what follows the link; frees all. */
+/* Sets up the protocol for a side's end, before its link is; sets up what needs the link; frees everything. */
 void zgi_services_prepare(struct zg_node *node, enum zg_side side);
 void zgi_services_begin(struct zg_node *node);
 void zgi_services_clear(struct zg_node *node);
 
-/* What passes with the peer of this number, with this peer, with the node of this address; NULL: it is not followed. */
+/* The session with this number, with this peer, with the node of this address. NULL: it is not followed. */
 struct zgi_session *zgi_session_at(const struct zg_node *node, unsigned index);
 struct zgi_session *zgi_session_with(const struct zg_node *node, const struct zg_peer *peer);
 struct zgi_session *zgi_session_to(struct zg_node *node, zg_header_number address);
 
-/* Follows one more peer; frees what is kept of one. */
+/* Follows one more peer; frees one session. */
 struct zgi_session *zgi_session_begin(struct zg_node *node);
 void zgi_session_free(void *session);
 

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Sets up a side's end by the plan: the terms of its hellos and of its delivery, and the memory that they take. */
+/* Sets up a side's end from the plan: what its hello and delivery need, and their memory. */
 #include <string.h>
 
 #include "node/node_services.h"
@@ -16,7 +16,7 @@ int zg_node_send_plain(struct zg_node *node, const struct zg_plan_message *messa
     return zg_any_link_send(&node->any, (zg_header_number)message->message->id, payload, size);
 }
 
-/* A hello's values, without boot numbers; free with zg_values_free(). */
+/* A hello's values, without boot numbers. Free with zg_values_free(). */
 static struct zg_value *hello_values(const struct zg_plan *plan, const struct zg_plan_message *message)
 {
     const struct zg_definition *definition = plan->definition;
@@ -154,7 +154,7 @@ void zgi_services_begin(struct zg_node *node)
     if (end->hello)
         services->boot = zgi_boot_number(&node->any.link);
     if (end->has_many)
-        node->any.link.peer.address = zgi_everybody(&node->any.link); /* nobody's own */
+        node->any.link.peer.address = zgi_everybody(&node->any.link); /* an address that no node has */
     else if (node->plan->destination_bits > 0 || node->plan->source_bits > 0)
         zg_link_set_addresses(&node->any.link, services->side == ZG_SIDE_DEVICE, services->side != ZG_SIDE_DEVICE);
     if (!end->has_many)

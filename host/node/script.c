@@ -64,7 +64,7 @@ static zg_header_number destination_of(JsonObject *object)
     return (zg_header_number)json_object_get_int_member_with_default(json_node_get_object(node), "destination", 0);
 }
 
-/* Adds what a line says; false, without an error: it is no message of the host's. */
+/* Adds what a line says. False, without an error: it is no message that the host sends. */
 static bool read_item(const struct zg_plan *plan, JsonObject *object, double first, GPtrArray *items, GError **error)
 {
     const char *name = json_object_get_string_member_with_default(object, "message", NULL);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Messages to be sent, from a file: one JSON object a line, as `watch --json` writes them. */
+/* Messages to send, from a file: one JSON object on each line, as `watch --json` writes them. */
 #ifndef ZEUGMA_SCRIPT_H
 #define ZEUGMA_SCRIPT_H
 
@@ -8,19 +8,19 @@
 #define ZG_SCRIPT_ERROR (g_quark_from_static_string("zg-script-error"))
 
 struct zg_script_item {
-    uint64_t at_ns; /* after the first one's; as the one before where none is given */
+    uint64_t at_ns; /* after the first message; if none is given, as the one before */
     const struct zg_plan_message *message;
     struct zg_value *values;
     zg_header_number to;
 };
 
-/* A list of struct zg_script_item, empty; adds one with values that are all zero. Free with g_ptr_array_unref(). */
+/* An empty list of struct zg_script_item; adds an item whose values are all zero. Free with g_ptr_array_unref(). */
 GPtrArray *zg_script_new(void);
 struct zg_script_item *zg_script_add(GPtrArray *script, const struct zg_plan_message *message);
 
-/* Reads {"at": SECONDS, "message": NAME, "fields": {...}, "header": {"destination": N}} line by line; `at` and `header`
- * may be left out, what else decoding writes is ignored, and lines of what the host does not send or that are no
- * messages are skipped and counted. NULL with an error that names the line; else free with g_ptr_array_unref(). */
+/* Reads {"at": SECONDS, "message": NAME, "fields": {...}, "header": {"destination": N}}, one on each line. `at` and
+ * `header` are optional, other keys are ignored. Lines that are no messages, or messages that the host does not send,
+ * are skipped and counted. NULL, with an error that names the line; otherwise free with g_ptr_array_unref(). */
 GPtrArray *zg_script_load(const struct zg_plan *plan, const char *path, unsigned *skipped, GError **error);
 
 #endif

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Private to a node: what an end does, compiled for any protocol. Each of these uses those before it. */
+/* Private to a node: what an end does, compiled for any protocol. Each of these files uses those before it. */
 #ifndef ZEUGMA_NODE_SERVICES_CODE_H
 #define ZEUGMA_NODE_SERVICES_CODE_H
 

@@ -4,16 +4,16 @@
 enum {
     HELD_BACK_US = 250000, /* bytes, by the operating system */
     LEAST_RING = 4096,
-    WITHOUT_END_NS = 1000000000, /* what no silence ends is not waited for longer */
+    WITHOUT_END_NS = 1000000000, /* the longest wait for what silence does not end */
     STEP_NS = 1000000            /* while something waits to be sent, or an end has timers */
 };
 
-/* One direction as the observer sees it. */
+/* One direction, as the observer sees it. */
 struct direction {
     struct zg_session *session;
     struct zg_frame_reader *stream;
     bool out;
-    bool open;      /* bytes came that may be part of a frame still */
+    bool open;      /* bytes came that may still be part of a frame */
     uint64_t at_ns; /* when they came */
 };
 
@@ -24,7 +24,7 @@ struct zg_session {
     void *data;
     struct zg_node *node;
     struct direction directions[2];
-    uint64_t silence_ns; /* that ends what is open; 0: none does */
+    uint64_t silence_ns; /* that ends what is open; 0: it does not */
     uint64_t byte_ns;
     uint64_t free_ns; /* when the line can take the next byte */
     GByteArray *to_write;
@@ -37,7 +37,7 @@ static uint32_t now_us(void *context)
 
 static void start_transmit(void *context)
 {
-    (void)context; /* transmit() looks for itself */
+    (void)context; /* transmit() checks by itself */
 }
 
 static uint16_t boot_number(void *context)
@@ -105,7 +105,7 @@ static void give_up(struct direction *direction)
     zg_frame_reader_end(direction->stream);
 }
 
-/* What was silent up to a time for long enough is told, though nothing follows. */
+/* Ends what is open if the line was silent for long enough before `until_ns`, though nothing follows. */
 static void watch_silence(struct direction *direction, uint64_t until_ns)
 {
     const struct zg_session *session = direction->session;
@@ -120,7 +120,7 @@ static void observe(struct zg_session *session, const struct zg_passage *passage
 
     if (passage->count == 0)
         return;
-    /* else bytes may have waited in the system while we were busy */
+    /* otherwise bytes may have waited in the system while this program was busy */
     const bool times_hold = zg_wire_is_replay(session->wire) || session->plan->gap_ns > 0;
     for (unsigned i = 0; i < 2; i++)
         if (times_hold || (passage->out && i == 1))
@@ -132,7 +132,7 @@ static void observe(struct zg_session *session, const struct zg_passage *passage
     zg_frame_reader_feed(direction->stream, passage->bytes, passage->count);
 }
 
-/* Bytes leave no faster than the line carries them, so that the end's times are those of the line. */
+/* Sends bytes no faster than the line carries them, so that the end measures the line's times. */
 static bool transmit(struct zg_session *session, GError **error)
 {
     const uint64_t now_ns = zg_wire_now_ns(session->wire);

@@ -31,7 +31,7 @@ static bool strikes(struct zgi_soak *soak, uint64_t *left, double probability)
     return true;
 }
 
-/* A frame that waits for the silence that is due in front of it. */
+/* A frame that waits for the silence due before it. */
 struct waiting {
     uint32_t id;
     bool again; /* under the number of the frame before */
@@ -55,7 +55,7 @@ void zgi_soak_send_waiting(struct zgi_end *end)
     }
 }
 
-/* Puts a frame on the line, or behind those that wait; the transmit ring has room. */
+/* Sends a frame, or queues it after those that wait. The transmit ring has room. */
 static void send_frame(struct zgi_end *end, uint32_t id, const uint8_t *payload, size_t length, bool again)
 {
     struct zgi_soak *soak = end->soak;
@@ -75,7 +75,7 @@ static void send_frame(struct zgi_end *end, uint32_t id, const uint8_t *payload,
                                                  soak->plan->max_content - soak->plan->max_payload + (unsigned)length);
 }
 
-/* The number that the next frame will carry, behind those that wait. */
+/* The number of the next frame, after those that wait. */
 static uint32_t next_sequence(const struct zgi_end *end)
 {
     uint32_t sequence = zg_node_sequence(end->node);
@@ -90,7 +90,7 @@ static bool has_room(struct zgi_end *end, unsigned frames)
     return g_queue_is_empty(&end->waiting) && zg_node_has_room(end->node, frames);
 }
 
-/* Puts one frame of the ledger on the line. */
+/* Sends one frame of the ledger. */
 static void send(struct zgi_soak *soak, enum zg_flow flow, uint32_t number)
 {
     struct zgi_end *end = sender_of(soak, flow);
@@ -109,7 +109,7 @@ static void send(struct zgi_soak *soak, enum zg_flow flow, uint32_t number)
     }
 }
 
-/* A frame that no ledger knows: random bytes under the stream's id. */
+/* Sends a frame that is in no ledger: random bytes with the stream's id. */
 static void send_stray(struct zgi_soak *soak, enum zg_flow flow)
 {
     size_t length = soak->plan->max_payload;
@@ -120,12 +120,12 @@ static void send_stray(struct zgi_soak *soak, enum zg_flow flow)
     soak->result->injected++;
 }
 
-/* Sends a flow's next frame, or its next two in the wrong order; false where the ring has no room. */
+/* Sends a flow's next frame, or its next two in the wrong order. False: the ring has no room. */
 static bool send_next(struct zgi_soak *soak, enum zg_flow flow)
 {
     uint32_t number = zg_ledger_next(soak->ledger, flow);
 
-    if (!has_room(sender_of(soak, flow), 5)) /* two, each repeated, and a stray */
+    if (!has_room(sender_of(soak, flow), 5)) /* two, each repeated, and a stray one */
         return false;
     if (strikes(soak, &soak->to_swap, soak->settings->faults.swap)) {
         send(soak, flow, number + 1);
@@ -139,7 +139,8 @@ static bool send_next(struct zgi_soak *soak, enum zg_flow flow)
     return true;
 }
 
-/* Sends what is due, so that the flow fills its share of its direction; with half duplex each is half of the line. */
+/* Sends what is due, so that the flow uses its share of its direction; with half duplex a direction is half of the
+ * line. */
 void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share, unsigned most)
 {
     const double now = (double)soak->now_ns, of_line = soak->plan->turn_ns > 0 ? share / 2 : share;
@@ -152,7 +153,7 @@ void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share, u
     }
 }
 
-/* Whether nothing is on its way to the line. */
+/* Whether nothing waits to be sent. */
 bool zgi_soak_is_idle(const struct zgi_soak *soak)
 {
     for (unsigned i = 0; i < 2; i++)
@@ -168,7 +169,7 @@ void zgi_soak_send_replies(struct zgi_soak *soak)
         send(soak, ZG_FLOW_ECHO_BACK, GPOINTER_TO_UINT(g_queue_pop_head(&soak->replies)));
 }
 
-/* The flow that an id belongs to at this end; ZG_FLOWS: none. */
+/* The flow that an id belongs to at this end. ZG_FLOWS: none. */
 static enum zg_flow flow_of(const struct zgi_end *end, uint32_t id)
 {
     const struct zg_traffic_ids *ids = &end->soak->ids;
@@ -189,14 +190,14 @@ static bool equals_sent(struct zgi_soak *soak, enum zg_flow flow, uint32_t numbe
            memcmp(soak->expected, payload, length) == 0;
 }
 
-/* The number of a frame of a flow; echoes back are numbered as those out. */
+/* The number of a flow's frame. Echoes back have the numbers of their echoes out. */
 static uint32_t number_of(const struct zgi_soak *soak, enum zg_flow flow, const uint8_t *payload)
 {
     const enum zg_flow counted = flow == ZG_FLOW_ECHO_BACK ? ZG_FLOW_ECHO_OUT : flow;
     return zg_traffic_number(soak->plan, payload, zg_ledger_next(soak->ledger, counted));
 }
 
-/* The frame's entry in the ledger, where it arrived just as it was sent. */
+/* The frame's entry in the ledger, if it arrived exactly as sent. */
 static const struct zg_ledger_entry *entry_of(struct zgi_soak *soak, enum zg_flow flow, const struct zg_header *header,
                                               const uint8_t *payload, size_t length)
 {
@@ -213,7 +214,7 @@ static const struct zg_ledger_entry *entry_of(struct zgi_soak *soak, enum zg_flo
     return entry;
 }
 
-/* Whether what arrived is like a frame that was sent to this end lately: then it is that frame, damaged. */
+/* Whether what arrived resembles a frame recently sent to this end: then it is that frame, damaged. */
 static bool like_one_sent(const struct zgi_end *end, const uint8_t *payload, size_t length)
 {
     struct zgi_soak *soak = end->soak;
@@ -221,7 +222,7 @@ static bool like_one_sent(const struct zgi_end *end, const uint8_t *payload, siz
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
         uint32_t next = zg_ledger_next(soak->ledger, (enum zg_flow)flow);
         bool came = zg_flow_is_back((enum zg_flow)flow) == end->is_host;
-        if (!came && !(soak->take_own && flow == ZG_FLOW_ECHO_OUT)) /* what a real device answers is the same */
+        if (!came && !(soak->take_own && flow == ZG_FLOW_ECHO_OUT)) /* a real device's answer says the same */
             continue;
         for (uint32_t back = 1; back <= RECENT && back <= next; back++) {
             size_t sent =
@@ -258,7 +259,7 @@ static void take_sent(struct zgi_end *end, enum zg_flow flow, uint32_t number, c
     }
 }
 
-/* A real device answered an echo: that it came, and that the answer was sent, is known from now on. */
+/* A real device answered an echo: so the echo arrived, and the answer was sent. */
 static void note_answer(struct zgi_soak *soak, const struct zg_header *header, const uint8_t *payload, size_t length)
 {
     if (length < zg_traffic_number_size(soak->plan))

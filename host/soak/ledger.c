@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "soak/ledger.h"
 
-/* What a flow's frames became; slot number % window holds frame `number`. */
+/* What became of a flow's frames; slot number % window is for frame `number`. */
 struct flow {
     struct slot {
         struct zg_ledger_entry entry;
@@ -9,7 +9,7 @@ struct flow {
         bool used;
     } * slots;
     uint32_t next;    /* number of the next frame */
-    uint32_t highest; /* that arrived, plus one; 0: none did */
+    uint32_t highest; /* number of the newest that arrived, plus one; 0: none did */
 };
 
 struct zg_ledger {

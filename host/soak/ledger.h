@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * The ledger of a soak. Every frame sent has an entry, and every entry ends in exactly one class; everything that
- * arrived ends in exactly one class, too. The classes therefore add up to what was sent and to what was received.
- * docs/soak.md defines them.
+ * The ledger of a soak. Every frame sent has an entry, which ends in exactly one class; everything that arrived ends in
+ * exactly one class as well. So the classes add up to what was sent, and to what was received. docs/soak.md defines
+ * them.
  */
 #ifndef ZEUGMA_LEDGER_H
 #define ZEUGMA_LEDGER_H
@@ -10,28 +10,28 @@
 #include "soak/traffic.h"
 
 enum zg_class {
-    ZG_CLASS_DELIVERED,    /* arrived once, whole, in order, in time */
-    ZG_CLASS_LATE,         /* arrived whole, after the limit */
-    ZG_CLASS_OUT_OF_ORDER, /* arrived whole, after a later one of its flow */
-    ZG_CLASS_LOST_OUT,     /* never arrived, on the way from host to device */
-    ZG_CLASS_LOST_BACK,    /* never arrived, on the way from device to host */
-    ZG_CLASS_LOST_EITHER,  /* never arrived, or its answer; the device's counters, which would tell, went with a restart
-                            */
+    ZG_CLASS_DELIVERED,    /* arrived once, intact, in order, in time */
+    ZG_CLASS_LATE,         /* arrived intact, after the limit */
+    ZG_CLASS_OUT_OF_ORDER, /* arrived intact, after a later one of its flow */
+    ZG_CLASS_LOST_OUT,     /* did not arrive, on the way from host to device */
+    ZG_CLASS_LOST_BACK,    /* did not arrive, on the way from device to host */
+    ZG_CLASS_LOST_EITHER,  /* it or its answer did not arrive; a restart erased the device's counters, which would show
+                              which */
     ZG_CLASS_LOST_RESTART, /* sent about when the device restarted, and never answered */
-    ZG_CLASS_UNANSWERED,   /* arrived, and the device had no room to answer */
+    ZG_CLASS_UNANSWERED,   /* arrived, but the device had no room for an answer */
     ZG_CLASS_CUT_OFF,      /* not answered yet when the link ended */
-    ZG_CLASS_REPEATED,     /* arrived once more */
-    ZG_CLASS_DETECTED,     /* arrived damaged, and the receiver noticed */
-    ZG_CLASS_ACCEPTED,     /* arrived damaged, and passed the check */
-    ZG_CLASS_UNEXPECTED,   /* arrived whole, and was never sent in this soak */
+    ZG_CLASS_REPEATED,     /* arrived again */
+    ZG_CLASS_DETECTED,     /* arrived damaged, which the receiver noticed */
+    ZG_CLASS_ACCEPTED,     /* arrived damaged, but passed the check */
+    ZG_CLASS_UNEXPECTED,   /* arrived intact, but was never sent in this soak */
     ZG_CLASSES
 };
 
-/* "delivered", ...; and as a word for requirements and JSON: "lost_out". */
+/* "delivered", ...; and the word for requirements and JSON: "lost_out". */
 const char *zg_class_name(enum zg_class class_);
 const char *zg_class_key(enum zg_class class_);
 
-/* Whether entries, or arrivals, end in a class. */
+/* Whether entries, or arrivals, can end in a class. */
 bool zg_class_is_of_entries(enum zg_class class_);
 bool zg_class_is_of_arrivals(enum zg_class class_);
 
@@ -42,50 +42,49 @@ struct zg_ledger_sums {
     uint64_t arrivals[2][ZG_CLASSES]; /* at the device (0), at the host (1) */
 };
 
-/* Opaque; free with zg_ledger_free(). Memory: the newest `window` frames of each flow; older ones still missing are
- * lost. */
+/* Opaque; free with zg_ledger_free(). Remembers the newest `window` frames of each flow; an older one that is still
+ * missing is lost. */
 struct zg_ledger;
 
 struct zg_ledger *zg_ledger_new(unsigned window);
 void zg_ledger_free(struct zg_ledger *ledger);
 
-/* The number that the flow's next frame carries. */
+/* The number of the flow's next frame. */
 uint32_t zg_ledger_next(const struct zg_ledger *ledger, enum zg_flow flow);
 
-/* A frame was sent under its number: the next one. `since_ns` is the time from which its lateness counts; `sequence`
- * the header's (0 without). For an echo back, numbers are those of the requests and may skip. */
+/* Notes that the flow's next frame was sent. Its lateness counts from `since_ns`; `sequence` is the header's (0
+ * without). For an echo back, numbers are those of the requests and may skip. */
 void zg_ledger_sent(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, uint64_t since_ns, uint32_t sequence);
 
-/* Sets the number of the flow's next frame, after numbers were sent out of order. */
+/* Sets the number of the flow's next frame, after some were sent out of order. */
 void zg_ledger_skip_to(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number);
 
-/* What the ledger knows of a frame sent. */
+/* What the ledger knows about a frame that was sent. */
 struct zg_ledger_entry {
     uint64_t since_ns;
     uint32_t sequence;
     bool arrived;
 };
 
-/* The entry of a frame sent within the window, or NULL. */
+/* The entry of a frame within the window, or NULL. */
 const struct zg_ledger_entry *zg_ledger_find(const struct zg_ledger *ledger, enum zg_flow flow, uint32_t number);
 
-/* Frame `number` of a flow arrived whole; it must be found. Returns its class. */
+/* Notes that frame `number` of a flow arrived intact; it must have an entry. Returns its class. */
 enum zg_class zg_ledger_arrived(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, uint64_t now_ns,
                                 uint64_t late_ns);
 
-/* Something arrived that is no frame sent: DETECTED, ACCEPTED or UNEXPECTED, `count` times, at the host or the device.
- */
+/* Notes `count` arrivals that are no frame sent: DETECTED, ACCEPTED or UNEXPECTED, at the host or the device. */
 void zg_ledger_other(struct zg_ledger *ledger, bool at_host, enum zg_class class_, uint64_t count);
 
 /* Closes all open entries as lost. */
 void zg_ledger_close(struct zg_ledger *ledger);
 
-/* The same where only answers are seen: of the echoes without one, `lost_out` never reached the device, `unanswered` of
- * the others it had no room to answer, and the answers of the rest were lost on the way back. */
+/* The same if only answers are seen: of the echoes without one, `lost_out` did not reach the device, `unanswered` did
+ * but it had no room to answer, and the answers of the rest were lost on the way back. */
 void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out, uint32_t unanswered);
 
-/* Closes the open echoes that were sent from `from_ns` on as `newer`, those before, and those that had fallen out of
- * the window, as `older`. */
+/* Closes open echoes: those sent at or after `from_ns` as `newer`; earlier ones, including those that fell out of the
+ * window, as `older`. */
 void zg_ledger_close_since(struct zg_ledger *ledger, uint64_t from_ns, enum zg_class newer, enum zg_class older);
 
 const struct zg_ledger_sums *zg_ledger_sums(const struct zg_ledger *ledger);

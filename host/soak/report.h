@@ -17,8 +17,8 @@ struct zg_soak_report {
 /* Whether the ledger adds up and all requirements are met. */
 bool zg_soak_passed(const struct zg_soak_report *report);
 
-/* The report as text for a terminal 100 columns wide, and as one JSON document (its keys are described in
- * docs/soak.md). Free with g_free(). */
+/* The report as text, for a terminal of 100 columns, and as one JSON document (docs/soak.md describes its keys). Free
+ * with g_free(). */
 char *zg_soak_report_text(const struct zg_soak_report *report);
 char *zg_soak_report_json(const struct zg_soak_report *report);
 

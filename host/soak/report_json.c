@@ -124,7 +124,7 @@ static void line_to_json(struct zg_json *json, const struct zg_soak_result *resu
     zg_json_close(json, '}');
 }
 
-/* What a real device says of the bytes, beside what this end counted. */
+/* What a real device reports about bytes, next to what this end counted. */
 static void device_to_json(struct zg_json *json, const struct zg_soak_report *report)
 {
     const struct zg_soak_result *result = report->result;

@@ -61,7 +61,7 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
                            report->result->stopped ? "; stopped before its time" : "");
 }
 
-/* What only real links know is shown where it happened. */
+/* Whether a class is possible only on real links; then it is shown only if it occurred. */
 static bool is_rare(enum zg_class class_)
 {
     return class_ >= ZG_CLASS_LOST_EITHER && class_ <= ZG_CLASS_CUT_OFF;
@@ -75,7 +75,7 @@ static bool any_entry(const struct zg_soak_result *result, unsigned class_)
     return false;
 }
 
-/* What happened to a real link on the way, with its time. */
+/* What happened to a real link during the run, with times. */
 static void append_events(GString *text, const struct zg_soak_report *report)
 {
     const struct zg_soak_result *result = report->result;
@@ -165,7 +165,7 @@ static void append_balances(GString *text, const struct zg_soak_result *result)
     }
 }
 
-/* What the two links counted of trouble, whatever is not 0. */
+/* Troubles that the two links counted, except those with a count of 0. */
 static void append_counters(GString *text, const struct zg_soak_result *result)
 {
     static const char *const plain[] = { "bytes_in", "bytes_out", "bytes_of_frames", "frames_in", "frames_out", NULL };

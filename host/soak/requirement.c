@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Rates of a soak and the requirements they are held to. */
+/* The rates of a soak, and requirements on them. */
 #include <string.h>
 
 #include "definition/words.h"
@@ -7,8 +7,8 @@
 
 static const double confidence = 0.95;
 
-/* What is counted against what. Bits of `classes` are enum zg_class; the lost are entries, the others arrivals or both.
- */
+/* What is counted, and out of what. Bits of `classes` are enum zg_class; those of losses are entries, the others
+ * arrivals or both. */
 static const struct {
     const char *key;
     const char *of;
@@ -38,7 +38,7 @@ static uint64_t count_sent(const struct zg_ledger_sums *sums, bool out, bool bac
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
         if (!(zg_flow_is_back((enum zg_flow)flow) ? back : out))
             continue;
-        if (all) /* what the end cut off is not known to have been lost or not */
+        if (all) /* whether frames that the end cut off were lost is unknown */
             count += sums->sent[flow] - sums->entries[flow][ZG_CLASS_CUT_OFF];
         for (unsigned i = 0; i < ZG_CLASSES && !all; i++)
             if (classes >> i & 1)
@@ -76,7 +76,7 @@ bool zg_soak_rate_at(const struct zg_soak_result *result, unsigned index, struct
     return true;
 }
 
-/* requirement = name "<=" rate; blanks around each; in the name, a blank stands for "_" */
+/* requirement = name "<=" rate; blanks are allowed around each; in the name a blank stands for "_" */
 bool zg_soak_requirement_parse(const char *text, struct zg_soak_requirement *requirement, GError **error)
 {
     const char *relation = strstr(text, "<=");

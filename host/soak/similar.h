@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Tells a damaged frame from a foreign one. */
+/* Distinguishes a damaged frame from another sender's. */
 #ifndef ZEUGMA_SIMILAR_H
 #define ZEUGMA_SIMILAR_H
 
@@ -7,8 +7,8 @@
 #include <stddef.h>
 #include <stdint.h>
 
-/* Whether `found` may be `sent`, damaged: too short to tell (under 8 bytes), at most a quarter of the bits differing,
- * or half of the shorter one's bytes standing unchanged at its two ends. */
+/* Whether `found` may be a damaged `sent`: it is too short to tell (under 8 bytes), or at most a quarter of the bits
+ * differ, or half of the shorter one's bytes are unchanged at its two ends. */
 bool zgi_similar(const uint8_t *sent, size_t sent_length, const uint8_t *found, size_t found_length);
 
 #endif

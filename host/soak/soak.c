@@ -3,10 +3,10 @@
 #include "soak/ends.h"
 
 enum {
-    STEP_BYTES = 20, /* byte times between two visits of the loops */
+    STEP_BYTES = 20, /* byte times between two turns of the loops */
     STEP_MOST_NS = 1000000,
     PROGRESS_STEPS = 4096,
-    DRAIN_MOST = 20 /* times as long as frames are sent */
+    DRAIN_MOST = 20 /* limit for draining, in multiples of the sending time */
 };
 
 struct sim_soak {
@@ -92,7 +92,7 @@ static void run(struct sim_soak *sim, zg_soak_progress progress, void *data)
         if (progress && ++steps % PROGRESS_STEPS == 0)
             result->stopped = !progress((double)result->ran_ns / (double)end_ns, data);
     }
-    /* Nothing more is sent but what waits, and replies; what is on the way arrives, and what is still late by then is
+    /* Only frames that wait, and replies, are still sent. What is on its way arrives; what is still late after that is
      * lost. */
     uint64_t rings_ns = 32 * ((soak->plan->max_frame + STEP_BYTES) * soak->byte_ns + soak->plan->send_gap_ns);
     uint64_t quiet_ns = 2 * (soak->settings->late_ns + soak->settings->faults.line.latency_ns + rings_ns) +
@@ -149,7 +149,7 @@ static void end(struct sim_soak *sim)
         result->counters[i] = zg_node_link(soak->ends[i].node)->counters;
         result->line[i] = *zg_sim_totals(sim->line, i);
         zg_ledger_other(soak->ledger, i == HOST, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[i]));
-        zg_ledger_other(soak->ledger, i == HOST, ZG_CLASS_ACCEPTED, result->counters[i].not_for_us); /* none was */
+        zg_ledger_other(soak->ledger, i == HOST, ZG_CLASS_ACCEPTED, result->counters[i].not_for_us); /* none was sent */
     }
     result->sums = *zg_ledger_sums(soak->ledger);
     balance(soak);

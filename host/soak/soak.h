@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * A soak: numbered traffic over a link, with every frame accounted for. Over the simulated line, in virtual time, with
- * the runtime's own link at both ends, the same settings give the same result to the last bit.
+ * A soak: numbered traffic over a link, with every frame accounted for. Over the simulated line it runs in virtual
+ * time, with the runtime's own link at both ends, and the same settings always give exactly the same result.
  */
 #ifndef ZEUGMA_SOAK_H
 #define ZEUGMA_SOAK_H
@@ -16,31 +16,30 @@
 
 enum zg_soak_error {
     ZG_SOAK_ERROR_PLAN, /* the definition cannot carry soak frames */
-    ZG_SOAK_ERROR_LINK  /* the link cannot be opened, broke, or nobody answers */
+    ZG_SOAK_ERROR_LINK  /* the link cannot be opened, or broke, or nobody answers */
 };
 
 struct zg_soak_settings {
     uint64_t duration_ns; /* virtual time in which frames are sent */
     uint64_t seed;
     struct zg_faults faults;
-    double load;       /* share of each direction's capacity that is used, above 0, up to 0.95 */
-    uint64_t late_ns;  /* a frame that takes longer is late: echo back by the round trip, the others one way */
+    double load;      /* share of each direction's capacity to use, above 0, up to 0.95 */
+    uint64_t late_ns; /* a frame that takes longer is late; for an echo back the round trip counts, otherwise one way */
     uint32_t clock_us; /* what both ends' clocks show at the start */
     /* of a real link */
     const struct zg_address *link; /* NULL: the simulated line */
-    const char *capture;           /* a file for all that passes; NULL: none */
-    unsigned open;                 /* echoes that may wait for their answer; 0: 16, or 1 with half duplex */
-    unsigned to;                   /* address of the device on a shared line, else 0 */
+    const char *capture;           /* a file for everything that passes; NULL: none */
+    unsigned open;                 /* echoes that may await their answer; 0: 16, or 1 with half duplex */
+    unsigned to;                   /* address of the device on a shared line; otherwise 0 */
 };
 
 /* The defaults: 10 s, seed 1, no faults, half load, 100 ms. */
 struct zg_soak_settings zg_soak_defaults(void);
 
-/* How long a frame may take where that is not said: 100 ms, or eight of the longest frames with the silence between
- * them. */
+/* The usual limit for late frames: 100 ms, or the time of eight of the longest frames with the silence between them. */
 uint64_t zg_soak_usual_late_ns(const struct zg_plan *plan);
 
-/* Two counts that must be equal, taken independently of each other. */
+/* Two independent counts that must be equal. */
 struct zg_soak_balance {
     const char *left_name;
     uint64_t left;
@@ -52,51 +51,52 @@ enum { ZG_SOAK_BALANCES = 7, ZG_SOAK_RESTARTS = 16 };
 
 struct zg_soak_result {
     uint64_t ran_ns;  /* virtual time in which frames were sent */
-    uint64_t poll_ns; /* virtual time between two visits of each end's loop */
-    bool stopped;     /* before its time, by the caller */
-    bool echo;        /* false: the header has no id, stream traffic only */
+    uint64_t poll_ns; /* virtual time between two turns of each end's loop */
+    bool stopped;     /* by the caller, before the planned end */
+    bool echo;        /* false: the header has no id, so there is only stream traffic */
     struct zg_ledger_sums sums;
-    uint64_t injected;              /* frames that the faults repeat and stray put on the line */
+    uint64_t injected;              /* extra frames from the faults repeat and stray */
     struct zg_counters counters[2]; /* of the device's link (0) and the host's (1) */
     struct zg_sim_totals line[2];   /* of what the device sent (0), the host (1) */
-    struct zg_spread round_trip;    /* of echoes that came back whole */
+    struct zg_spread round_trip;    /* of echoes that came back intact */
     struct zg_soak_balance balances[ZG_SOAK_BALANCES];
     unsigned balances_count;
     bool adds_up; /* all balances hold */
     /* of a real link */
     uint64_t own;                  /* frames of the definition's own messages that arrived */
-    uint64_t written, device_took; /* bytes out: what this end wrote, what the device says it received */
-    uint64_t device_sent, read;    /* bytes back */
-    bool device_counted;           /* the device told its counters at the end, and since when they count is known */
-    unsigned restarts;             /* of the device; times of the first ones since the start */
+    uint64_t written, device_took; /* bytes out: written by this end, and received according to the device */
+    uint64_t device_sent, read;    /* bytes back: sent according to the device, and read by this end */
+    bool device_counted; /* the device reported its counters at the end, and it is known from when they count */
+    unsigned restarts;   /* of the device; and the times of the first of them, since the start */
     uint64_t restarted_ns[ZG_SOAK_RESTARTS];
-    bool restart_said[ZG_SOAK_RESTARTS]; /* by its hello; otherwise its counters alone showed it */
-    uint32_t fingerprint;                /* that the device said, 0: none */
-    bool same_definition;                /* it is this definition's */
-    char ended[240];                     /* what ended the soak before its time, and when; "": nothing did */
+    bool restart_said[ZG_SOAK_RESTARTS]; /* by a hello; otherwise only its counters showed it */
+    uint32_t fingerprint;                /* that the device reported; 0: none */
+    bool same_definition;                /* it is that of this definition */
+    char ended[240];                     /* what ended the soak early, and when; "": nothing did */
 };
 
-/* Called now and then with the share of the run that is done; false stops the run, and what was measured counts. */
+/* Called from time to time with the share of the run that is done. False stops the run, and what was measured so far
+ * counts. */
 typedef bool (*zg_soak_progress)(double done, void *data);
 
-/* Runs a soak over the simulated line. `progress` may be NULL. NULL with an error where the definition cannot carry
- * soak frames; else free with g_free(). */
+/* Runs a soak over the simulated line. `progress` may be NULL. NULL, with an error, if the definition cannot carry soak
+ * frames; otherwise free with g_free(). */
 struct zg_soak_result *zg_soak_run(const struct zg_plan *plan, const struct zg_soak_settings *settings,
                                    zg_soak_progress progress, void *data, GError **error);
 
-/* The same over a real link, in real time: echoes, which the device answers by its service. Its counters are read at
- * the start and the end. Of the faults, those of bytes strike at this end. A link that breaks, or a device that falls
- * silent, ends it early: what was measured counts, `ended` tells. Fails where nobody answers at the start. */
+/* The same over a real link, in real time: with echoes, which the device's service answers. Its counters are read at
+ * the start and at the end. Of the faults, those of bytes are made at this end. If the link breaks or the device falls
+ * silent, the soak ends early: what was measured counts, and `ended` says why. Fails if nobody answers at the start. */
 struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct zg_soak_settings *settings,
                                         zg_soak_progress progress, void *data, GError **error);
 
-/* The shortest time in which an echo and its answer pass on a line that keeps its rate: their bytes alone. */
+/* The shortest possible round trip of an echo on a line that keeps its rate: the time of the bytes alone. */
 uint64_t zg_soak_least_trip_ns(const struct zg_plan *plan);
 
 /* A rate with its exact two-sided 95 % bounds. */
 struct zg_soak_rate {
     const char *key; /* "lost", "lost_out", ... */
-    const char *of;  /* what is counted as trials */
+    const char *of;  /* what the trials are */
     bool of_devices; /* cannot occur on the simulated line, where no device restarts or runs out of room */
     uint64_t errors;
     uint64_t trials;
@@ -104,10 +104,10 @@ struct zg_soak_rate {
     double high;
 };
 
-/* Number `index` of the rates of a result; false past the last. */
+/* A rate of a result by its index; false after the last one. */
 bool zg_soak_rate_at(const struct zg_soak_result *result, unsigned index, struct zg_soak_rate *rate);
 
-/* A requirement, `lost <= 1e-6`, and whether a result shows it. */
+/* A requirement, `lost <= 1e-6`, and whether a result shows that it is met. */
 struct zg_soak_requirement {
     const char *key;
     double limit;
@@ -116,7 +116,7 @@ struct zg_soak_requirement {
 enum zg_soak_verdict {
     ZG_SOAK_MET,      /* the upper bound is within the limit */
     ZG_SOAK_FAILED,   /* the lower bound is above the limit */
-    ZG_SOAK_NOT_SHOWN /* the limit lies between the bounds: a longer soak may tell */
+    ZG_SOAK_NOT_SHOWN /* the limit is between the bounds: a longer soak may tell */
 };
 
 bool zg_soak_requirement_parse(const char *text, struct zg_soak_requirement *requirement, GError **error);

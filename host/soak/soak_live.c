@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The soak of a real link: this end sends echoes in real time, the device answers and tells its counters. */
+/* The soak of a real link: this end sends echoes in real time; the device answers them and reports its counters. */
 #include <string.h>
 
 #include "codec/frame.h"
@@ -15,15 +15,15 @@ enum {
     ASK_TIMES = 6          /* for counters, a second apart */
 };
 
-/* What the device told of its counters, and what this end had counted when the device sent those that are held against
- * it: they come in several frames, between which the device may send its own. */
+/* The counters that the device reported, and this end's own counts at the moments when the device sent those they are
+ * compared with. Its counters come in several frames, and it may send other frames in between. */
 struct reading {
     uint32_t device[ZG_COUNTERS];
-    uint64_t written;    /* bytes, by this end's line: beside the device's bytes_in */
-    uint64_t read;       /* bytes: beside its bytes_out */
-    uint32_t frames_out; /* of this end's link: beside its frames_in */
-    uint32_t frames_in;  /* beside its frames_out, as is */
-    uint32_t missed;     /* by their sequence numbers */
+    uint64_t written;    /* bytes written by this end's line; compared with the device's bytes_in */
+    uint64_t read;       /* bytes read; compared with its bytes_out */
+    uint32_t frames_out; /* of this end's link; compared with its frames_in */
+    uint32_t frames_in;  /* compared with its frames_out, as it is */
+    uint32_t missed;     /* according to sequence numbers */
 };
 
 struct live {
@@ -31,19 +31,19 @@ struct live {
     struct zg_wire *wire;
     uint64_t free_ns; /* when the line can take the next byte */
     struct zg_damage out, back;
-    bool damaging; /* else bytes pass as they are */
+    bool damaging; /* otherwise bytes pass unchanged */
     GByteArray *to_write;
-    struct reading readings[2], *reading; /* at the start and the end; the one that goes on */
-    unsigned known;                       /* counters of it */
-    uint64_t asked;                       /* requests for counters, and a hello */
-    uint32_t oldest;                      /* echo that may be open */
+    struct reading readings[2], *reading; /* at the start and at the end; the one in progress */
+    unsigned known;                       /* counters reported so far */
+    uint64_t asked;                       /* time of the last request for counters, or hello */
+    uint32_t oldest;                      /* the oldest echo that may still be open */
     const struct zg_plan_message *request, *reply;
     const struct zg_plan_message *hello; /* NULL: the definition has none */
-    uint16_t boot;                       /* the device's number, 0: not heard yet */
-    bool restarted;                      /* it has another since that was last looked at */
+    uint16_t boot;                       /* the device's boot number; 0: no hello arrived yet */
+    bool restarted;                      /* it changed since this was last checked */
     uint64_t begin_ns, heard_ns;         /* when echoes began; when bytes last came */
-    uint64_t last_answer_ns;             /* of its run before */
-    uint64_t followed_ns;                /* when the last restart was */
+    uint64_t last_answer_ns;             /* of the run before a restart */
+    uint64_t followed_ns;                /* the time of the last restart */
     GError *error;
 };
 
@@ -60,7 +60,7 @@ static uint32_t now_us(void *context)
 
 static void start_transmit(void *context)
 {
-    (void)context; /* pump() looks for itself */
+    (void)context; /* pump() checks by itself */
 }
 
 static const struct zg_port port = { now_us, start_transmit, NULL, NULL, NULL };
@@ -76,7 +76,7 @@ static unsigned damage(const struct live *live, struct zg_damage *direction, uin
     return 1;
 }
 
-/* Frame by frame at the line's speed, since a socket would take all at once, which no UART hands on. */
+/* Writes frame by frame, at the line's speed. A socket would take everything at once, which no UART does. */
 static void write_due(struct live *live)
 {
     uint64_t now = live->soak.now_ns;
@@ -95,7 +95,7 @@ static void write_due(struct live *live)
     g_byte_array_set_size(live->to_write, 0);
 }
 
-/* Byte by byte, so that what is counted when a frame ends, ends with it. */
+/* Reads byte by byte, so that counts taken at the end of a frame include no later byte. */
 static void read_due(struct live *live)
 {
     uint8_t left[2];
@@ -103,7 +103,7 @@ static void read_due(struct live *live)
 
     if (live->error || !zg_wire_read(live->wire, &passage, &live->error))
         return;
-    live->soak.now_ns = zg_wire_now_ns(live->wire); /* writing may have taken its time */
+    live->soak.now_ns = zg_wire_now_ns(live->wire); /* writing may have taken a while */
     if (passage.count > 0)
         live->heard_ns = live->soak.now_ns;
     for (size_t i = 0; i < passage.count; i++) {
@@ -113,7 +113,7 @@ static void read_due(struct live *live)
     }
 }
 
-/* Lets time and bytes pass until `until_ns`, or until `*known` counters are. */
+/* Lets time and bytes pass until `until_ns`, or until `*known` is `wanted`. */
 static void pump(struct live *live, uint64_t until_ns, const unsigned *known, unsigned wanted)
 {
     struct zgi_soak *soak = &live->soak;
@@ -159,11 +159,11 @@ static void note_counters(struct live *live, const struct zg_frame *frame, const
         }
         reading->device[live->known++] = (uint32_t)values[1].items[i].raw.u;
     }
-    while (values[1].count == 0 && live->known < ZG_COUNTERS) /* its runtime is older and counts less */
+    while (values[1].count == 0 && live->known < ZG_COUNTERS) /* its runtime is older and has fewer counters */
         reading->device[live->known++] = 0;
 }
 
-/* The device says who it is: again when it restarted. */
+/* The device says who it is: again after a restart. */
 static void note_hello(struct live *live, const struct zg_value *values)
 {
     struct zg_soak_result *result = live->soak.result;
@@ -200,7 +200,7 @@ static void take_own(struct zgi_soak *soak, const struct zg_frame *frame, const 
     zg_values_free(&message->payload, values);
 }
 
-/* False: not now, the line is not free. */
+/* Asks for counters. False: not now, the line is busy. */
 static bool ask(struct live *live)
 {
     struct zg_value *values = zg_values_new(&live->request->payload);
@@ -212,7 +212,7 @@ static bool ask(struct live *live)
     return is_sent;
 }
 
-/* The device follows our sequence from its beginning on, not from where a program before this one left it. */
+/* Makes the device follow our sequence numbers from their beginning, not from where an earlier program left them. */
 static void announce(struct live *live)
 {
     const uint16_t boot = (uint16_t)(1 + g_get_real_time() / 1000 % UINT16_MAX);
@@ -220,7 +220,7 @@ static void announce(struct live *live)
     live->asked += zg_node_announce(live->soak.ends[HOST].node, boot) == 0;
 }
 
-/* Reads all of the device's counters, undamaged. False: it does not answer. */
+/* Reads all of the device's counters, on an undamaged line. False: it does not answer. */
 static bool read_counters(struct live *live, struct reading *reading)
 {
     live->damaging = false;
@@ -249,7 +249,7 @@ static bool read_counters(struct live *live, struct reading *reading)
 
 /* --- the run */
 
-/* Whether another echo may be sent; one that is late is waited for no more. */
+/* Whether another echo may be sent. A late one no longer counts as open. */
 static bool may_open(struct live *live)
 {
     const struct zg_ledger *ledger = live->soak.ledger;
@@ -264,7 +264,8 @@ static bool may_open(struct live *live)
     return next - live->oldest < (most > 0 ? most : usual);
 }
 
-/* Sends the echoes that are due. What is held back, for too many are open or the ring is full, is not made up for. */
+/* Sends the echoes that are due. Those held back, because too many are open or the ring is full, are not made up for.
+ */
 static void send_due(struct live *live)
 {
     struct zgi_soak *soak = &live->soak;
@@ -278,7 +279,7 @@ static void send_due(struct live *live)
     *due_ns = MAX(*due_ns, now_ns);
 }
 
-/* Whether each echo was answered. */
+/* Whether every echo was answered. */
 static bool all_came(const struct live *live)
 {
     const struct zg_ledger_sums *sums = zg_ledger_sums(live->soak.ledger);
@@ -317,7 +318,7 @@ static void note_restart(struct live *live, bool said)
     result->restarts++;
 }
 
-/* The device restarted: what was open is lost with it, and its counters begin anew. */
+/* The device restarted: open echoes are lost with it, and its counters start from 0. */
 static void follow_restart(struct live *live)
 {
     struct zgi_soak *soak = &live->soak;
@@ -350,7 +351,7 @@ static void run(struct live *live, zg_soak_progress progress, void *data)
         if (progress)
             result->stopped = !progress((double)result->ran_ns / (double)length_ns, data);
     }
-    /* What is on the way arrives; what is still late by then is lost. */
+    /* What is on its way arrives; what is still late after that is lost. */
     const uint64_t until_ns = soak->now_ns + 3 * soak->settings->late_ns + soak->plan->definition->line.byte_timeout_ns;
     while (soak->now_ns < until_ns && !all_came(live) && !live->error) {
         pump(live, soak->now_ns + STEP_NS, NULL, 0);
@@ -392,8 +393,8 @@ static void balance(struct live *live)
                          (uint32_t)(last->frames_in - first->frames_in + last->missed - first->missed));
 }
 
-/* Whether the device's counters went backwards, or say less than this end took from it: it restarted and did not say
- * so. */
+/* Whether the device's counters went backwards, or are below what this end received from it: then it restarted without
+ * saying so. */
 static bool went_back(const struct live *live)
 {
     const unsigned out = ZG_COUNTER_INDEX(frames_out), in = ZG_COUNTER_INDEX(frames_in);
@@ -403,13 +404,13 @@ static bool went_back(const struct live *live)
            last->device[out] - first->device[out] < last->frames_in - first->frames_in;
 }
 
-/* What the device's counters tell of the echoes without an answer. */
+/* What the device's counters say about echoes without an answer. */
 static void close_by_counters(struct live *live)
 {
     struct zgi_soak *soak = &live->soak;
     struct zg_soak_result *result = soak->result;
     const struct reading *first = &live->readings[0], *last = &live->readings[1];
-    uint32_t *device = (uint32_t *)(void *)&result->counters[DEVICE]; /* they are all alike */
+    uint32_t *device = (uint32_t *)(void *)&result->counters[DEVICE]; /* all of its members are counters */
 
     for (unsigned i = 0; i < ZG_COUNTERS; i++)
         device[i] = last->device[i] - first->device[i];
@@ -449,7 +450,7 @@ static void end(struct live *live)
     balance(live);
 }
 
-/* The ids are those of the services, since the device's own code answers. */
+/* The ids must be those of the services, because the device's own code answers. */
 static bool find_services(struct live *live, GError **error)
 {
     struct zgi_soak *soak = &live->soak;
@@ -519,7 +520,7 @@ struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct
             result = g_steal_pointer(&live.soak.result);
     }
     g_autoptr(GError) incomplete = NULL;
-    if (!zg_wire_close(live.wire, &incomplete) && result && result->ended[0] == '\0') /* its capture is not complete */
+    if (!zg_wire_close(live.wire, &incomplete) && result && result->ended[0] == '\0') /* its capture is incomplete */
         g_snprintf(result->ended, sizeof result->ended, "at the end: %s", incomplete->message);
     zgi_soak_clear(&live.soak);
     g_free(live.soak.result);

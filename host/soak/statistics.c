@@ -5,7 +5,7 @@
 #include <glib.h>
 #include <math.h>
 
-/* What Stirling's approximation leaves out: ln Gamma(z) - ((z - 1/2) ln z - z + ln(2 pi) / 2). */
+/* The remainder of Stirling's approximation: ln Gamma(z) - ((z - 1/2) ln z - z + ln(2 pi) / 2). */
 static double stirling_rest(double z)
 {
     int sign; /* lgamma() would write to a variable of the C library */
@@ -16,11 +16,11 @@ static double stirling_rest(double z)
 }
 
 /* The regularised incomplete beta function I_x(a, b), by its series of positive terms (Abramowitz and Stegun 26.5.4).
- * Its first factor, x^a (1 - x)^b / B(a, b), is found without the cancellation of large logarithms: after C. Loader,
- * "Fast and accurate computation of binomial probabilities", 2000. */
+ * Its first factor, x^a (1 - x)^b / B(a, b), is computed without cancellation between large logarithms, after C.
+ * Loader, "Fast and accurate computation of binomial probabilities", 2000. */
 static double beta_share(double a, double b, double x)
 {
-    const double negligible = -60; /* e^-60 is below what a double adds to 1 */
+    const double negligible = -60; /* adding e^-60 to 1 does not change a double */
     double n = a + b;
     double off = x * n - a;
     double deviance = a * (log1p(off / a) - off / a) + b * (log1p(-off / b) + off / b);
@@ -36,8 +36,7 @@ static double beta_share(double a, double b, double x)
     return exp(deviance + rest) * sqrt(a * b / (2 * G_PI * n)) / a * sum;
 }
 
-/* The x at which I_x(a, b) is `share`, by halving the interval of ln x, so that small rates are found to full
- * precision. */
+/* The x at which I_x(a, b) is `share`, by bisection in ln x, which finds small rates to full precision. */
 static double beta_quantile(double a, double b, double share)
 {
     double low = log(DBL_MIN), high = -DBL_EPSILON;
@@ -61,7 +60,7 @@ void zg_rate_bounds(uint64_t errors, uint64_t trials, double confidence, double 
     *high = 1;
     if (trials == 0)
         return;
-    if (errors > trials / 2) { /* the series below is for small rates */
+    if (errors > trials / 2) { /* the series is meant for small rates */
         double other_low, other_high;
         zg_rate_bounds(trials - errors, trials, confidence, &other_low, &other_high);
         *low = 1 - other_high;

@@ -1,16 +1,16 @@
 /* SPDX-License-Identifier: MIT */
-/* How sure a measured rate is, and how latencies are spread. */
+/* How certain a measured rate is, and how latencies are distributed. */
 #ifndef ZEUGMA_STATISTICS_H
 #define ZEUGMA_STATISTICS_H
 
 #include <stdint.h>
 
-/* The exact two-sided bounds of a rate after `errors` in `trials`, at `confidence` (0.95): C. J. Clopper, E. S.
- * Pearson, "The use of confidence or fiducial limits illustrated in the case of the binomial", Biometrika 26, 1934. No
- * errors give a lower bound of 0 and an upper bound above it; no trials give 0 and 1. */
+/* The exact two-sided bounds of a rate with `errors` in `trials`, at `confidence` (0.95): C. J. Clopper, E. S. Pearson,
+ * "The use of confidence or fiducial limits illustrated in the case of the binomial", Biometrika 26, 1934. Without
+ * errors the lower bound is 0 and the upper one above it; without trials they are 0 and 1. */
 void zg_rate_bounds(uint64_t errors, uint64_t trials, double confidence, double *low, double *high);
 
-/* The trials without any error after which the upper bound is at most `rate`. */
+/* How many trials without an error bring the upper bound down to `rate`. */
 uint64_t zg_rate_trials_needed(double rate, double confidence);
 
 /* A histogram of times with a resolution of 1/32. Zero-initialise it. */
@@ -24,7 +24,7 @@ struct zg_spread {
 
 void zg_spread_add(struct zg_spread *spread, uint64_t ns);
 
-/* The time that `share` (0 to 1) of all entries do not exceed, to within 1/32; 0 where there are none. */
+/* The time that `share` (0 to 1) of all entries do not exceed, to within 1/32; 0 if there are none. */
 uint64_t zg_spread_at(const struct zg_spread *spread, double share);
 
 #endif

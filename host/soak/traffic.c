@@ -27,7 +27,7 @@ static void fill(struct zg_random *random, uint8_t *at, size_t length)
     }
 }
 
-/* Whether all payloads are as long as the largest: the framing has one size and the header no length. */
+/* Whether all payloads have the largest size: the framing has frames of one size, and the header no length. */
 static bool has_one_size(const struct zg_plan *plan)
 {
     return zg_framing_is_plain(&plan->definition->framing) || (plan->filled > 0 && plan->length_bits == 0);
@@ -72,7 +72,7 @@ uint32_t zg_traffic_number(const struct zg_plan *plan, const uint8_t *payload, u
     const uint32_t round = UINT32_C(1) << 8 * size;
     number |=
         next &
-        ~(round - 1); /* of this round, or the one before: frames come after they were sent, but for swapped ones */
+        ~(round - 1); /* of this round or the one before: frames arrive after they were sent, except swapped ones */
     return number >= next + round / 2 ? number - round : number;
 }
 

@@ -39,7 +39,7 @@ bool zg_in_order_is_empty(const struct zg_in_order *texts)
 void zg_in_order_add(struct zg_in_order *texts, guint64 at_ns, const char *text, gsize length)
 {
     struct held *held = g_new(struct held, 1);
-    GList *before = texts->held.tail; /* where most belong */
+    GList *before = texts->held.tail; /* the usual place */
 
     *held = (struct held){ at_ns, g_string_new_len(text, (gssize)length) };
     while (before && ((const struct held *)before->data)->at_ns > at_ns)

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Texts that come out in the order of their times, though some are known late: a frame that silence ends, say. */
+/* Texts in the order of their times, although some become known late: a frame that silence ends, for example. */
 #ifndef ZEUGMA_IN_ORDER_H
 #define ZEUGMA_IN_ORDER_H
 
@@ -15,10 +15,10 @@ void zg_in_order_free(struct zg_in_order *texts);
 /* Whether none is held. */
 bool zg_in_order_is_empty(const struct zg_in_order *texts);
 
-/* Of one time those added first come first. */
+/* Texts of the same time stay in the order in which they were added. */
 void zg_in_order_add(struct zg_in_order *texts, guint64 at_ns, const char *text, gsize length);
 
-/* Appends, and forgets, the texts of up to a time, after which none of an earlier time may be added. */
+/* Appends to `taken`, and removes, the texts up to a time. After that no text of an earlier time may be added. */
 void zg_in_order_take(struct zg_in_order *texts, guint64 until_ns, GString *taken);
 
 #endif

@@ -102,7 +102,7 @@ static void append_raw(const struct zg_stretch *stretch, GString *text)
     g_string_append(text, shown < stretch->raw_length ? "...]" : "]");
 }
 
-/* "name=value unit", as wide as the widest of this field so far; a marked one ends with "!". */
+/* "name=value unit", as wide as the widest so far for this field; a marked value ends with "!". */
 static void append_field(struct zg_lines *lines, const struct zg_stretch *stretch, unsigned index, GString *text)
 {
     const struct zg_step *step = zg_block_step(&stretch->message->payload, index);
@@ -129,7 +129,7 @@ static void append_field(struct zg_lines *lines, const struct zg_stretch *stretc
     g_string_append_printf(text, "%s%*s", coloured ? "\033[0m" : "", (int)(widest - width + 2), "");
 }
 
-/* Text of the console as what it is, between quotes, what cannot be printed as in C. */
+/* Console text in quotes, with unprintable characters escaped as in C. */
 static void append_console(const struct zg_lines *lines, const uint8_t *bytes, size_t count, GString *text)
 {
     g_autofree char *console = zg_console_quoted(bytes, count);

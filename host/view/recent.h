@@ -23,11 +23,11 @@ void zg_recent_clear(struct zg_recent *recent);
 void zg_recent_lines(struct zg_recent *recent, const char *text);
 void zg_recent_forget_lines(struct zg_recent *recent);
 
-/* Adds console text; raw bytes. */
+/* Adds console text; adds raw bytes. */
 void zg_recent_console(struct zg_recent *recent, const uint8_t *bytes, size_t count);
 void zg_recent_bytes(struct zg_recent *recent, const uint8_t *bytes, size_t count);
 
-/* Computes the rates anew, at most once a second, from what was counted so far. */
+/* Updates the rates, at most once a second, from the totals so far. */
 void zg_recent_rate(struct zg_recent *recent, uint64_t now_ns, uint64_t bytes, uint64_t frames);
 
 #endif

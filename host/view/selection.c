@@ -7,8 +7,8 @@
 #include "definition/words.h"
 
 struct shown {
-    const struct zg_plan_message *message; /* NULL: every one */
-    const char *field;                     /* NULL: all of them */
+    const struct zg_plan_message *message; /* NULL: all messages */
+    const char *field;                     /* NULL: all fields */
 };
 
 enum comparison { MORE, AT_LEAST, LESS, AT_MOST, EQUAL, OTHER };
@@ -17,7 +17,7 @@ struct mark {
     struct shown what;
     enum comparison comparison;
     double limit;
-    char *name; /* of an enum's value, else NULL */
+    char *name; /* of an enum's value; otherwise NULL */
 };
 
 struct zg_selection {
@@ -122,7 +122,7 @@ bool zg_selection_source(struct zg_selection *selection, int64_t address, GError
     return true;
 }
 
-/* A number, or the name of one of the enum's values. */
+/* A number, or the name of an enum's value. */
 static bool read_limit(const struct zg_selection *selection, const char *text, struct mark *mark, GError **error)
 {
     char *end = NULL;

@@ -10,8 +10,8 @@
 #define SECOND_NS UINT64_C(1000000000)
 
 enum {
-    SAMPLE = 2048, /* bytes since the last frame that are looked at, the newest */
-    ENOUGH = 96,   /* of them, before anything is said */
+    SAMPLE = 2048, /* the newest bytes since the last frame that are examined */
+    ENOUGH = 96,   /* bytes of these before anything is reported */
     ENOUGH_FRAMES = 2,
     ENOUGH_VALUES = 8,
     SILENT_S = 3,
@@ -34,18 +34,19 @@ enum finding {
 struct zg_suspect {
     const struct zg_plan *plan;
     GByteArray *sample;
-    uint64_t ended;          /* bytes that were no frame, as counted when the last frame came */
-    bool restart;            /* a frame came: they are to be counted from now on */
-    uint64_t heard_ns;       /* when bytes came last */
-    bool heard, framed;      /* anything ever came; a frame did */
-    unsigned swapped;        /* checks that would pass with their bytes the other way round */
-    unsigned failed;         /* since the last frame */
-    unsigned misfits;        /* frames whose payload no message of their id has */
-    unsigned foreign;        /* frames of another version */
-    unsigned strays, turned; /* values out of their range; of those, within it with their bytes the other way round */
-    const struct zg_step *stray; /* the field of the newest */
+    uint64_t ended;     /* bytes that were no frame, by the counters at the last frame */
+    bool restart;       /* a frame came: they count from now on */
+    uint64_t heard_ns;  /* when bytes last came */
+    bool heard, framed; /* something came; a frame came */
+    unsigned swapped;   /* checks that would pass with their bytes in reverse order */
+    unsigned failed;    /* since the last frame */
+    unsigned misfits;   /* frames with a payload that no message with their id has */
+    unsigned foreign;   /* frames of another version */
+    unsigned strays,
+        turned; /* values out of range; those of them that would be within it with their bytes in reverse order */
+    const struct zg_step *stray; /* the field of the newest of them */
     enum zg_match match;
-    unsigned told; /* a sum of findings */
+    unsigned told; /* a sum of findings already reported */
 };
 
 struct zg_suspect *zg_suspect_new(const struct zg_plan *plan)
@@ -86,7 +87,7 @@ static uint64_t swapped(uint64_t word, unsigned size)
     return result;
 }
 
-/* What a hello says of the definition at the other end. */
+/* What a hello says about the definition at the other end. */
 static void note_hello(struct zg_suspect *suspect, const struct zg_value *values)
 {
     const struct zg_definition *definition = suspect->plan->definition;
@@ -99,7 +100,7 @@ static void note_hello(struct zg_suspect *suspect, const struct zg_value *values
         suspect->match = values[2].raw.u == zg_fingerprint(suspect->plan) ? ZG_MATCH_SAME : ZG_MATCH_OTHER_DEFINITION;
 }
 
-/* Whole bytes of one number, which may be out of its range because they were sent the other way round. */
+/* Looks for numbers of whole bytes that are out of range, perhaps because of their byte order. */
 static void note_values(struct zg_suspect *suspect, const struct zg_stretch *stretch)
 {
     const struct zg_block *block = &stretch->message->payload;
@@ -167,7 +168,7 @@ static void ignore(const struct zg_stretch *stretch, void *data)
     (void)data;
 }
 
-/* Frames in a stretch of bytes, if they make up at least half of it. */
+/* How many frames are in some bytes, if they make up at least half of them. */
 static unsigned frames_in(const struct zg_plan *plan, const uint8_t *bytes, size_t count)
 {
     struct zg_frame_reader *stream = zg_frame_reader_new(plan, ignore, NULL);
@@ -198,7 +199,7 @@ static const char *other_order(const struct zg_suspect *suspect)
     return NULL;
 }
 
-/* Nearly all of it; a character may be cut at either end. */
+/* Whether nearly all of it is text; a character may be cut at either end. */
 static bool is_text(const GByteArray *sample)
 {
     size_t text = 0;
@@ -232,12 +233,12 @@ static char *quoted(const GByteArray *sample)
     return g_strdup(g_strstrip(text));
 }
 
-/* What bytes are that make no frames. */
+/* What bytes probably are that contain no frames. */
 static char *judge_bytes(struct zg_suspect *suspect, uint64_t ended, bool *noise)
 {
     const char *protocol = suspect->plan->definition->protocol;
 
-    if (suspect->swapped >= ENOUGH_FRAMES && 2 * suspect->swapped >= suspect->failed) { /* the speed is right then */
+    if (suspect->swapped >= ENOUGH_FRAMES && 2 * suspect->swapped >= suspect->failed) { /* then the speed is right */
         if (!is_new(suspect, CHECK_ORDER))
             return NULL;
         return g_strdup_printf("%u checks would pass if their bytes came the other way round: give the check an "
@@ -288,7 +289,7 @@ char *zg_suspect_judge(struct zg_suspect *suspect, const struct zg_counters *cou
         return g_strdup(
             "frames pass their check, and their payloads are no messages of this definition: the device was "
             "built from another one; zeugma compare tells what differs");
-    /* a frame that was joined in its middle fails, and no more than that does where all is right */
+    /* after starting in the middle of a frame, only that one fails if all is well */
     if (ended - suspect->ended < MAX((unsigned)ENOUGH, suspect->plan->max_frame + ENOUGH / 6) || suspect->foreign > 0)
         return NULL;
     return judge_bytes(suspect, ended - suspect->ended, noise);
@@ -296,7 +297,7 @@ char *zg_suspect_judge(struct zg_suspect *suspect, const struct zg_counters *cou
 
 /* --- other speeds */
 
-/* Listens at one speed: the frames that came, ENOUGH_FRAMES being enough. */
+/* Listens at one speed, until ENOUGH_FRAMES frames have come. */
 static bool listen(const struct zg_plan *plan, struct zg_wire *wire, unsigned *frames, GError **error)
 {
     g_autoptr(GByteArray) heard = g_byte_array_new();
@@ -307,7 +308,7 @@ static bool listen(const struct zg_plan *plan, struct zg_wire *wire, unsigned *f
     for (uint64_t now_ns = begin_ns; now_ns - begin_ns < LISTEN_NS; now_ns = zg_wire_now_ns(wire)) {
         if (!zg_wire_read(wire, &passage, error))
             return false;
-        if (passage.count > 0 && now_ns - begin_ns > SETTLE_NS) /* what comes first was read at the speed before */
+        if (passage.count > 0 && now_ns - begin_ns > SETTLE_NS) /* the first bytes were read at the speed before */
             g_byte_array_append(heard, passage.bytes, (guint)passage.count);
         else
             zg_wire_wait(wire, -1, 5000000);

@@ -48,7 +48,7 @@ static struct zg_table_row *new_row(const struct zg_table *table, const struct z
     row->source = source;
     row->fields = g_array_new(FALSE, FALSE, sizeof(struct zg_table_field));
     if (message->message->service && !zg_selection_names(table->selection, message))
-        return row; /* that it passed is enough */
+        return row; /* that it passed is all there is to show */
     for (unsigned i = 0; i < message->payload.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&message->payload, i);
         const struct zg_table_field field = {
@@ -62,7 +62,7 @@ static struct zg_table_row *new_row(const struct zg_table *table, const struct z
     return row;
 }
 
-/* The row of a message and source; a new one goes to its place in the order. */
+/* The row of a message and source; a new one is inserted in the order of the definition. */
 static struct zg_table_row *row_of(const struct zg_table *table, const struct zg_stretch *stretch, bool out)
 {
     const zg_header_number source = table->plan->source_bits > 0 ? stretch->header.source : 0;
