@@ -64,7 +64,7 @@ static void print_json(struct zg_json *json, const struct zg_serial_port *port)
     zg_json_close(json, '}');
 }
 
-static void tell(const struct zg_serial_port *port, void *data)
+static void list_port(const struct zg_serial_port *port, void *data)
 {
     struct listing *listing = data;
 
@@ -88,7 +88,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     struct listing listing = { .as_json = as_json };
     zg_json_begin(&listing.json, true);
     zg_json_open(&listing.json, NULL, '[');
-    int count = zg_serial_list(root ? root : "", tell, &listing);
+    int count = zg_serial_list(root ? root : "", list_port, &listing);
     zg_json_close(&listing.json, ']');
     g_autofree char *text = zg_json_end(&listing.json);
     if (count < 0)

@@ -68,20 +68,20 @@ static void print_until(struct watching *watching, uint64_t until_ns)
     (void)fwrite(due->str, 1, due->len, stdout);
 }
 
-static uint64_t told_ns(const struct watching *watching)
+static uint64_t reported_ns(const struct watching *watching)
 {
-    return watching->session ? zg_session_told_ns(watching->session) : UINT64_MAX;
+    return watching->session ? zg_session_reported_ns(watching->session) : UINT64_MAX;
 }
 
 static void print_due(struct watching *watching)
 {
     if (!zg_in_order_is_empty(watching->lines_made))
-        print_until(watching, told_ns(watching));
+        print_until(watching, reported_ns(watching));
 }
 
 static void print_at(struct watching *watching, uint64_t at_ns, const GString *text)
 {
-    if (zg_in_order_is_empty(watching->lines_made) && at_ns <= told_ns(watching)) {
+    if (zg_in_order_is_empty(watching->lines_made) && at_ns <= reported_ns(watching)) {
         (void)fwrite(text->str, 1, text->len, stdout); /* the usual case */
         return;
     }
@@ -290,7 +290,7 @@ static void draw(struct watching *watching, const char *link)
 
 /* --- what looks wrong */
 
-static bool tell_baud(unsigned long baud, void *data)
+static bool show_baud(unsigned long baud, void *data)
 {
     struct watching *watching = data;
     g_autofree char *text = g_strdup_printf("trying %lu baud", baud);
@@ -308,7 +308,7 @@ static bool find_baud(struct watching *watching, GError **error)
     if (before == 0)
         return true;
     const unsigned long found =
-        zg_suspect_find_baud(watching->plan, watching->wire, tell_baud, watching, &frames, error);
+        zg_suspect_find_baud(watching->plan, watching->wire, show_baud, watching, &frames, error);
     if (*error)
         return false;
     g_autofree char *text =

@@ -73,7 +73,7 @@ static void drop(struct zg_text_sorter *sorter, size_t count)
     memmove(sorter->raw, sorter->raw + count, sorter->count);
 }
 
-static void tell(struct zg_text_sorter *sorter, struct zg_counters *counters, const uint8_t *text, size_t size)
+static void hand_out(struct zg_text_sorter *sorter, struct zg_counters *counters, const uint8_t *text, size_t size)
 {
     counters->bytes_console += (uint32_t)size;
     sorter->text(sorter->owner, text, size);
@@ -89,7 +89,7 @@ static void sort_noise(struct zg_text_sorter *sorter, struct zg_counters *counte
         size_t run = zg_text_run(sorter->raw + at, count - at, &cut);
         if (run > 0) {
             counters->bytes_noise -= (uint32_t)run;
-            tell(sorter, counters, sorter->raw + at, run);
+            hand_out(sorter, counters, sorter->raw + at, run);
         }
         at += run + (!cut && at + run < count); /* and one byte that is no text */
     }
@@ -121,7 +121,7 @@ static void sort_other(struct zg_text_sorter *sorter, struct zg_counters *counte
     run = failed ? zg_text_run(sorter->raw, gone, &cut) : 0;
     if (run > 0 && (run == gone || cut)) {
         zg_text_uncount(counters, found);
-        tell(sorter, counters, sorter->raw, run);
+        hand_out(sorter, counters, sorter->raw, run);
         sorter->cut = gone - run;
         counters->bytes_noise += (uint32_t)sorter->cut;
         gone = run;

@@ -17,7 +17,7 @@ void zgi_changed(struct zgi_comparison *comparison, enum zg_verdict verdict, uns
     g_autofree char *text = g_strdup_vprintf(format, arguments);
     va_end(arguments);
     char *key = g_strdup_printf("%u:%u %u:%u %s", before.line, before.column, after.line, after.column, text);
-    struct zg_change *change = g_hash_table_lookup(comparison->told, key);
+    struct zg_change *change = g_hash_table_lookup(comparison->noted, key);
     if (change) {
         change->first |= first;
         g_free(key);
@@ -25,7 +25,7 @@ void zgi_changed(struct zgi_comparison *comparison, enum zg_verdict verdict, uns
     }
     change = g_new0(struct zg_change, 1);
     *change = (struct zg_change){ verdict, first, before, after, g_steal_pointer(&text) };
-    g_hash_table_insert(comparison->told, key, change);
+    g_hash_table_insert(comparison->noted, key, change);
     g_ptr_array_add(comparison->changes, change);
 }
 

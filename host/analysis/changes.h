@@ -28,7 +28,7 @@ const char *zg_verdict_name(enum zg_verdict verdict);
 struct zgi_comparison {
     const struct zg_plan *before, *after;
     GPtrArray *changes;
-    GHashTable *told;    /* the changes, by place and text */
+    GHashTable *noted;   /* the changes, by place and text */
     GHashTable *records; /* pairs of records that were compared, each with who sends them */
 };
 

@@ -191,7 +191,7 @@ static struct zgi_comparison comparison_new(const struct zg_plan *before, const 
 /* Ends a comparison and returns its changes. */
 static GPtrArray *comparison_end(struct zgi_comparison *comparison)
 {
-    g_hash_table_unref(comparison->told);
+    g_hash_table_unref(comparison->noted);
     g_hash_table_unref(comparison->records);
     return comparison->changes;
 }

@@ -109,11 +109,11 @@ char *zg_place_label(const struct zg_block *block, int owner)
                                   : g_strdup(step->name);
 }
 
-int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *behind)
+int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *next)
 {
     *bytes = 0;
-    for (*behind = 0; *behind < block->steps->len; ++*behind) {
-        const struct zg_step *step = zg_block_step(block, *behind);
+    for (*next = 0; *next < block->steps->len; ++*next) {
+        const struct zg_step *step = zg_block_step(block, *next);
         if (step->varies || step->newer)
             break;
         *bytes = MAX(*bytes, zg_step_end(step));
@@ -121,7 +121,7 @@ int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *be
     int *owners = g_new(int, 8 * *bytes + 1);
     for (unsigned i = 0; i < 8 * *bytes; i++)
         owners[i] = ZG_NOBODY;
-    for (unsigned i = 0; i < *behind; i++)
+    for (unsigned i = 0; i < *next; i++)
         mark_step(zg_block_step(block, i), (int)i, owners, *bytes);
     return owners;
 }
@@ -168,8 +168,8 @@ static void append_row(GString *text, const struct zg_block *block, const int *o
 
 void zg_place_map(GString *text, const struct zg_block *block, unsigned before)
 {
-    unsigned behind, bytes;
-    g_autofree int *owners = zg_place_owners(block, &bytes, &behind);
+    unsigned next, bytes;
+    g_autofree int *owners = zg_place_owners(block, &bytes, &next);
 
     if (bytes == 0 || bytes > ROW_BYTES * MOST_ROWS)
         return;
@@ -182,7 +182,7 @@ void zg_place_map(GString *text, const struct zg_block *block, unsigned before)
     g_string_append_printf(text, "\n");
     for (unsigned first = 0; first < bytes; first += ROW_BYTES)
         append_row(text, block, owners, first, bytes, before);
-    for (unsigned i = behind; i < block->steps->len; i++) {
+    for (unsigned i = next; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         g_autofree char *type = zg_type_name(step->type);
         g_string_append_printf(text, "      | then %s, %s: ", step->name, type);

@@ -20,11 +20,11 @@ char *zg_place_type(const struct zg_step *step);
 char *zg_place_range(const struct zg_step *step);
 
 /* Which step each bit of a block's first part belongs to, up to what varies or is newer: owners[8 * byte + 7 - bit], or
- * ZG_NOBODY. For an array ZG_OWNER_STEPS times the element is added. `*bytes` is the length of that part, `*behind` the
+ * ZG_NOBODY. For an array ZG_OWNER_STEPS times the element is added. `*bytes` is the length of that part, `*next` the
  * first step after it. */
 #define ZG_NOBODY (-1)
 #define ZG_OWNER_STEPS 0x10000
-int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *behind);
+int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *next);
 
 /* The name of an owner: "tension", "lifts[2]", or "". Free with g_free(). */
 char *zg_place_label(const struct zg_block *block, int owner);

@@ -101,7 +101,7 @@ static int opening_of(const struct zg_plan *plan)
 }
 
 /* Reports the oldest bytes as a stretch. */
-static void tell(struct zg_frame_reader *reader, struct zg_stretch *stretch, size_t count)
+static void report_stretch(struct zg_frame_reader *reader, struct zg_stretch *stretch, size_t count)
 {
     if (stretch->kind == ZG_STRETCH_SKIPPED) {
         reader->since += count;
@@ -124,12 +124,12 @@ static void tell(struct zg_frame_reader *reader, struct zg_stretch *stretch, siz
     forget(reader, (guint)count);
 }
 
-static void tell_text(struct zg_frame_reader *reader, size_t count)
+static void report_text(struct zg_frame_reader *reader, size_t count)
 {
     struct zg_stretch stretch = { .kind = ZG_STRETCH_CONSOLE };
 
     reader->counters.bytes_console += (uint32_t)count;
-    tell(reader, &stretch, count);
+    report_stretch(reader, &stretch, count);
 }
 
 /* Reports text and noise, where console text shares the line. A character whose end may follow waits for it. */
@@ -141,7 +141,7 @@ static void sort_noise(struct zg_frame_reader *reader, bool goes_on)
         if (run > 0) {
             reader->counters.bytes_noise -= run;
             reader->noise -= run;
-            tell_text(reader, run);
+            report_text(reader, run);
             continue;
         }
         while (other < reader->noise && !(cut && goes_on) && run == 0) {
@@ -152,12 +152,12 @@ static void sort_noise(struct zg_frame_reader *reader, bool goes_on)
             return;
         struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED, .why = "noise" };
         reader->noise -= other;
-        tell(reader, &stretch, other);
+        report_stretch(reader, &stretch, other);
     }
 }
 
 /* Reports noise: all of it, or if more may follow only whole pieces. */
-static void tell_noise(struct zg_frame_reader *reader, bool goes_on)
+static void report_noise(struct zg_frame_reader *reader, bool goes_on)
 {
     if (reader->plan->definition->console == ZG_CONSOLE_INTERLEAVED)
         sort_noise(reader, goes_on);
@@ -165,7 +165,7 @@ static void tell_noise(struct zg_frame_reader *reader, bool goes_on)
         struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED, .why = "noise" };
         guint count = MIN(reader->noise, NOISE_PIECE);
         reader->noise -= count;
-        tell(reader, &stretch, count);
+        report_stretch(reader, &stretch, count);
     }
 }
 
@@ -246,7 +246,7 @@ static void take_frame(struct zg_frame_reader *reader, const struct zg_found *fo
     else
         read_message(reader, found, &stretch);
     note_sequence(reader, &stretch);
-    tell(reader, &stretch, found->wire);
+    report_stretch(reader, &stretch, found->wire);
 }
 
 /* Why a candidate was no frame. */
@@ -278,7 +278,7 @@ static bool take_text(struct zg_frame_reader *reader, const struct zg_found *fou
     zg_text_uncount(&reader->counters, found);
     reader->noise = (guint)(found->wire - run);
     reader->counters.bytes_noise += reader->noise;
-    tell_text(reader, run);
+    report_text(reader, run);
     return true;
 }
 
@@ -293,10 +293,10 @@ static void take_found(struct zg_frame_reader *reader, const struct zg_found *fo
         return;
     if (found->outcome == ZG_OUTCOME_NOISE) {
         reader->noise += (guint)found->wire;
-        tell_noise(reader, true);
+        report_noise(reader, true);
         return;
     }
-    tell_noise(reader, false);
+    report_noise(reader, false);
     switch (found->outcome) {
     case ZG_OUTCOME_FRAME:
     case ZG_OUTCOME_VERSION: take_frame(reader, found); break;
@@ -305,7 +305,7 @@ static void take_found(struct zg_frame_reader *reader, const struct zg_found *fo
         if (reader->plan->definition->console == ZG_CONSOLE_INTERLEAVED && take_text(reader, found))
             break;
         stretch.why = reason(reader, found->outcome);
-        tell(reader, &stretch, found->wire);
+        report_stretch(reader, &stretch, found->wire);
         break;
     }
 }
@@ -344,7 +344,7 @@ void zg_frame_reader_end(struct zg_frame_reader *reader)
             take_found(reader, &found);
         } while (found.outcome != ZG_OUTCOME_OPEN);
     } while (ended.outcome != ZG_OUTCOME_OPEN);
-    tell_noise(reader, false);
+    report_noise(reader, false);
 }
 
 const struct zg_counters *zg_frame_reader_counters(const struct zg_frame_reader *reader)

@@ -481,10 +481,11 @@ void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, 
     }
 }
 
-/* Whether the length, if there is one, fits the payload's `told` bytes (including zero bytes, which it does not count).
+/* Whether the length, if there is one, fits the payload's `counted` bytes (including zero bytes, which it does not
+ * count).
  */
 /* One role after the other. */
-int zgi_header_unpack_roles(const struct zg_plan *plan, const uint8_t *at, uint64_t told, struct zg_header *header)
+int zgi_header_unpack_roles(const struct zg_plan *plan, const uint8_t *at, uint64_t counted, struct zg_header *header)
 {
     uint64_t roles[ZG_ROLES] = { 0 };
     bool formed = true;
@@ -502,5 +503,5 @@ int zgi_header_unpack_roles(const struct zg_plan *plan, const uint8_t *at, uint6
                                   .length = (uint32_t)roles[ZG_ROLE_LENGTH],
                                   .destination = (uint32_t)roles[ZG_ROLE_DESTINATION],
                                   .source = (uint32_t)roles[ZG_ROLE_SOURCE] };
-    return zgi_header_judged(plan, header, formed, told);
+    return zgi_header_judged(plan, header, formed, counted);
 }

@@ -61,19 +61,19 @@ bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at,
 /* Packs a header's roles, with length and constants. `payload` is the payload's length, bytes. */
 void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, size_t payload, uint8_t *at);
 
-/* Private: unpacks role by role; whether the roles are right; unpacks the first eight bytes at once. `told` is the
+/* Private: unpacks role by role; whether the roles are right; unpacks the first eight bytes at once. `counted` is the
  * payload's length. */
-int zgi_header_unpack_roles(const struct zg_plan *plan, const uint8_t *at, uint64_t told, struct zg_header *header);
+int zgi_header_unpack_roles(const struct zg_plan *plan, const uint8_t *at, uint64_t counted, struct zg_header *header);
 
 static inline int zgi_header_judged(const struct zg_plan *plan, const struct zg_header *header, bool formed,
-                                    uint64_t told)
+                                    uint64_t counted)
 {
-    bool fits = plan->length_bits == 0 || (plan->filled > 0 ? header->length <= told : header->length == told);
+    bool fits = plan->length_bits == 0 || (plan->filled > 0 ? header->length <= counted : header->length == counted);
 
     return !formed || !fits ? ZG_EFORM : header->version == plan->version ? 0 : ZG_EVERSION;
 }
 
-static inline int zgi_header_unpack_word(const struct zg_plan *plan, const uint8_t *at, uint64_t told,
+static inline int zgi_header_unpack_word(const struct zg_plan *plan, const uint8_t *at, uint64_t counted,
                                          struct zg_header *header)
 {
     static const struct zg_header none = { 0 };
@@ -87,18 +87,18 @@ static inline int zgi_header_unpack_word(const struct zg_plan *plan, const uint8
         uint32_t role = (uint32_t)(bits >> word->roles[i].shift) & word->roles[i].mask;
         memcpy((uint8_t *)header + word->roles[i].member, &role, sizeof role);
     }
-    return zgi_header_judged(plan, header, (bits & word->constant_mask) == word->constants, told);
+    return zgi_header_judged(plan, header, (bits & word->constant_mask) == word->constants, counted);
 }
 
 /* Unpacks a header: 0, ZG_EVERSION or ZG_EFORM, like zg_protocol.admit. Inline, because it runs for each frame. */
 static inline int zg_header_unpack(const struct zg_plan *plan, const uint8_t *at, size_t payload,
                                    struct zg_header *header)
 {
-    uint64_t told = payload + plan->length_more;
+    uint64_t counted = payload + plan->length_more;
 
     if (plan->word.whole && plan->header.size + payload >= sizeof(uint64_t))
-        return zgi_header_unpack_word(plan, at, told, header);
-    return zgi_header_unpack_roles(plan, at, told, header);
+        return zgi_header_unpack_word(plan, at, counted, header);
+    return zgi_header_unpack_roles(plan, at, counted, header);
 }
 
 #endif

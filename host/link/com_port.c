@@ -182,7 +182,7 @@ static void take_command(struct zg_com_port *port)
     case FROM_SERVER + NOTIFY_LINE: count_errors(&port->errors, value[0]); break;
     case FROM_SERVER + NOTIFY_MODEM:
         port->modem = value[0] & (ZG_MODEM_CTS | ZG_MODEM_DSR | ZG_MODEM_RI | ZG_MODEM_CD);
-        port->modem_told++;
+        port->modem_reports++;
         break;
     default: break;
     }

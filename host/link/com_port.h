@@ -27,7 +27,7 @@ struct zg_com_port {
     bool flow;
     bool is_held;                   /* the server takes no data at present */
     uint8_t modem;                  /* lines that are on */
-    unsigned modem_told;            /* how often the server reported them */
+    unsigned modem_reports;         /* how often the server reported them */
     struct zg_serial_errors errors; /* that the server reported */
     GByteArray *replies;            /* to be sent before any data; the caller takes them */
     /* private */

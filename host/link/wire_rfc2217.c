@@ -13,7 +13,7 @@ struct remote {
     struct zg_com_port port;
     GByteArray *data; /* received, not handed out yet */
     /* how many reports of modem lines the user has seen */
-    unsigned modem_told;
+    unsigned modem_reports;
     uint8_t modem;
 };
 
@@ -23,20 +23,20 @@ static const char *on_or_off(uint8_t modem, uint8_t line)
 }
 
 /* Reports lines that went on or off. CTS, if it controls the flow, is not worth a report. */
-static void tell_modem(struct zg_wire *wire)
+static void report_modem(struct zg_wire *wire)
 {
     struct remote *remote = wire->own;
     const uint8_t modem = remote->port.modem;
     const unsigned quiet = wire->address.flow ? ZG_MODEM_CTS : 0;
     const unsigned news = (unsigned)(modem ^ remote->modem) & ~quiet;
 
-    if (remote->port.modem_told == remote->modem_told)
+    if (remote->port.modem_reports == remote->modem_reports)
         return;
-    if (remote->modem_told > 0 && news)
+    if (remote->modem_reports > 0 && news)
         zg_wire_notice(wire, "%s: modem lines changed: CTS %s, DSR %s, CD %s, RI %s", wire->address.text,
                        on_or_off(modem, ZG_MODEM_CTS), on_or_off(modem, ZG_MODEM_DSR), on_or_off(modem, ZG_MODEM_CD),
                        on_or_off(modem, ZG_MODEM_RI));
-    remote->modem_told = remote->port.modem_told;
+    remote->modem_reports = remote->port.modem_reports;
     remote->modem = modem;
 }
 
@@ -62,7 +62,7 @@ static long read_on(struct zg_wire *wire, struct zg_passage *passage)
     zg_com_port_take(&remote->port, passage->bytes, passage->count, remote->data);
     passage->bytes = remote->data->data;
     passage->count = remote->data->len;
-    tell_modem(wire);
+    report_modem(wire);
     return write_on(wire);
 }
 

@@ -169,7 +169,7 @@ static int take_settling(struct zg_node *node, const struct zg_frame *frame, con
 
     if (!with || node->services.end.window == 0)
         return 0;
-    return zgi_delivery_told(&node->any.link, &with->delivery, &frame->header, payload, length);
+    return zgi_delivery_settling(&node->any.link, &with->delivery, &frame->header, payload, length);
 }
 
 /* Whether a reply answers an open request. */

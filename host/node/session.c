@@ -48,7 +48,7 @@ static uint16_t boot_number(void *context)
 
 static const struct zg_port port = { now_us, start_transmit, NULL, NULL, boot_number };
 
-static void tell(const struct zg_stretch *stretch, void *data)
+static void take_stretch(const struct zg_stretch *stretch, void *data)
 {
     const struct direction *direction = data;
     const struct zg_session *session = direction->session;
@@ -74,7 +74,8 @@ struct zg_session *zg_session_new(const struct zg_plan *plan, struct zg_wire *wi
         session->silence_ns = plan->gap_ns > 0 ? silence_ns : silence_ns + HELD_BACK_US * UINT64_C(1000);
     for (unsigned i = 0; i < 2; i++)
         session->directions[i] =
-            (struct direction){ session, zg_frame_reader_new(plan, tell, &session->directions[i]), i == 1, false, 0 };
+            (struct direction){ session, zg_frame_reader_new(plan, take_stretch, &session->directions[i]), i == 1,
+                                false, 0 };
     if (answers) {
         session->node = zg_node_new(plan, ZG_SIDE_HOST, MAX((size_t)4 * plan->max_frame, LEAST_RING), &port, session,
                                     &calls->node, data);
@@ -190,17 +191,17 @@ bool zg_session_is_flushed(struct zg_session *session)
            session->free_ns <= zg_wire_now_ns(session->wire);
 }
 
-uint64_t zg_session_told_ns(const struct zg_session *session)
+uint64_t zg_session_reported_ns(const struct zg_session *session)
 {
-    uint64_t told_ns = UINT64_MAX;
+    uint64_t reported_ns = UINT64_MAX;
 
     for (unsigned i = 0; i < 2; i++) {
         const struct direction *direction = &session->directions[i];
         const bool ends = session->silence_ns > 0 || zg_wire_now_ns(session->wire) < direction->at_ns + WITHOUT_END_NS;
         if (direction->open && ends && zg_frame_reader_is_open(direction->stream))
-            told_ns = MIN(told_ns, direction->at_ns);
+            reported_ns = MIN(reported_ns, direction->at_ns);
     }
-    return told_ns;
+    return reported_ns;
 }
 
 void zg_session_end(struct zg_session *session)

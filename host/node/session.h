@@ -42,7 +42,7 @@ bool zg_session_is_flushed(struct zg_session *session);
 
 /* Up to this time, ns, everything that passed was reported. What is still open in a direction may be reported later,
  * with the time of its last byte. */
-uint64_t zg_session_told_ns(const struct zg_session *session);
+uint64_t zg_session_reported_ns(const struct zg_session *session);
 
 /* Abandons and reports what is open in either direction: at the end of a capture, or of watching. */
 void zg_session_end(struct zg_session *session);

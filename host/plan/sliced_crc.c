@@ -23,11 +23,11 @@ void zg_sliced_crc_init(struct zg_sliced_crc *sliced, const struct zg_crc *crc)
     for (unsigned byte = 0; byte < 256; byte++) {
         const uint8_t first = (uint8_t)byte;
         zg_check_word reg = zg_crc_update(crc, 0, &first, 1);
-        for (unsigned behind = 0; behind < BLOCK; behind++) { /* bytes that follow it */
-            if (behind < 8)
-                sliced->near[7 - behind][byte] = turned(crc, reg);
-            if (behind >= BLOCK - 8)
-                sliced->far[BLOCK - 1 - behind][byte] = turned(crc, reg);
+        for (unsigned after = 0; after < BLOCK; after++) { /* bytes that follow it */
+            if (after < 8)
+                sliced->near[7 - after][byte] = turned(crc, reg);
+            if (after >= BLOCK - 8)
+                sliced->far[BLOCK - 1 - after][byte] = turned(crc, reg);
             reg = zg_crc_update(crc, reg, &zero, 1);
         }
     }

@@ -46,7 +46,7 @@ struct zg_suspect {
         turned; /* values out of range; those of them that would be within it with their bytes in reverse order */
     const struct zg_step *stray; /* the field of the newest of them */
     enum zg_match match;
-    unsigned told; /* a sum of findings already reported */
+    unsigned reported; /* a sum of findings already reported */
 };
 
 struct zg_suspect *zg_suspect_new(const struct zg_plan *plan)
@@ -72,7 +72,7 @@ void zg_suspect_bytes(struct zg_suspect *suspect, const struct zg_passage *passa
         return;
     suspect->heard = true;
     suspect->heard_ns = passage->at_ns;
-    suspect->told &= ~(unsigned)SILENCE;
+    suspect->reported &= ~(unsigned)SILENCE;
     g_byte_array_append(suspect->sample, passage->bytes, (guint)passage->count);
     if (suspect->sample->len > SAMPLE)
         g_byte_array_remove_range(suspect->sample, 0, suspect->sample->len - SAMPLE);
@@ -141,7 +141,7 @@ void zg_suspect_stretch(struct zg_suspect *suspect, bool out, const struct zg_st
         suspect->restart = true;
         suspect->failed = suspect->swapped = 0;
         g_byte_array_set_size(suspect->sample, 0);
-        suspect->told &= ~(unsigned)(TEXT | ORDER | NOISE | CHECK_ORDER);
+        suspect->reported &= ~(unsigned)(TEXT | ORDER | NOISE | CHECK_ORDER);
     }
     suspect->misfits += stretch->kind == ZG_STRETCH_UNDELIVERED && strcmp(stretch->why, "bad payload") == 0;
     if (stretch->kind != ZG_STRETCH_FRAME)
@@ -216,9 +216,9 @@ static bool is_text(const GByteArray *sample)
 
 static bool is_new(struct zg_suspect *suspect, enum finding finding)
 {
-    if ((suspect->told & (unsigned)finding) != 0)
+    if ((suspect->reported & (unsigned)finding) != 0)
         return false;
-    suspect->told |= (unsigned)finding;
+    suspect->reported |= (unsigned)finding;
     return true;
 }
 

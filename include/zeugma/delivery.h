@@ -59,7 +59,7 @@ struct zg_open {
     uint8_t kind; /* index of its message */
     uint8_t state;
     uint8_t left;    /* times that it may still be sent again */
-    zg_index behind; /* the transmit ring's head just after it */
+    zg_index end_at; /* the transmit ring's head just after it */
     uint32_t due_us; /* when its timeout ends */
     uint16_t length; /* of the payload, tickets included */
     uint8_t

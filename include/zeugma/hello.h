@@ -55,7 +55,7 @@ struct zg_hello_terms {
     bool big_endian;
     bool asks_only;        /* the PC on a shared line: asks, and its keepalive is answered */
     bool answers_only;     /* a device on a shared line: never begins */
-    zg_header_number id;     /* of the message hello */
+    zg_header_number id;   /* of the message hello */
     uint32_t wait_us;      /* for an answer before the next try; doubled up to 32 times */
     uint32_t keepalive_us; /* 0: none */
 };

@@ -69,17 +69,17 @@ struct zg_link {
     /* private */
     const struct zg_port *port;
     void *port_context;
-    uint8_t waiting;         /* polls that must find silence before it counts; 0: nothing is open */
-    bool sending;            /* the transmit ring was not seen empty since the last frame was written */
-    uint8_t flagged;         /* the interrupt's: bytes with a line error, modulo 256 */
-    uint8_t flagged_seen;    /* `flagged` at the last frame */
+    uint8_t waiting;           /* polls that must find silence before it counts; 0: nothing is open */
+    bool sending;              /* the transmit ring was not seen empty since the last frame was written */
+    uint8_t flagged;           /* the interrupt's: bytes with a line error, modulo 256 */
+    uint8_t flagged_seen;      /* `flagged` at the last frame */
     zg_header_number sequence; /* of the next frame sent */
     zg_header_number address;
     zg_header_number asked; /* half duplex, shared line: the node whose answer is awaited */
-    uint16_t answer_ms;   /* for at most so long after the frame that asked has left; 0: no answer is awaited */
-    uint32_t last_us;     /* when bytes last came in */
-    uint32_t sent_us;     /* when the transmit ring was last seen to become empty */
-    struct zg_peer peer;  /* the first of the list */
+    uint16_t answer_ms;     /* for at most so long after the frame that asked has left; 0: no answer is awaited */
+    uint32_t last_us;       /* when bytes last came in */
+    uint32_t sent_us;       /* when the transmit ring was last seen to become empty */
+    struct zg_peer peer;    /* the first of the list */
     struct zg_ring receive;
     struct zg_ring transmit;
     /* of an end that gathers the bytes of short COBS frames */

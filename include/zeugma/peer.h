@@ -27,9 +27,9 @@ enum zg_link_event {
 };
 
 struct zg_peer {
-    struct zg_peer *next;   /* read only: the link's next peer, or NULL */
+    struct zg_peer *next;     /* read only: the link's next peer, or NULL */
     zg_header_number address; /* read only; 0 where the line is not shared */
-    bool up;                /* read only: heard within link_timeout; false without one */
+    bool up;                  /* read only: heard within link_timeout; false without one */
     /* private */
     bool foreign;      /* its last frame was of another version */
     uint32_t heard_us; /* when it was last heard; valid while `up` */

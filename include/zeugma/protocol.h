@@ -36,11 +36,11 @@ struct zg_header {
 /* What a handler is given besides the message. */
 struct zg_frame {
     struct zg_header header;
-    struct zg_peer *peer;    /* who sent it; NULL: a node that is not followed */
-    enum zg_arrival arrival; /* what the sequence number says */
-    zg_header_number skipped;  /* with the service hello: numbers skipped before it, counted as lost */
-    uint32_t at_us;          /* the port's clock when the frame was complete */
-    uint8_t line_errors;     /* bytes with line errors since the last frame */
+    struct zg_peer *peer;     /* who sent it; NULL: a node that is not followed */
+    enum zg_arrival arrival;  /* what the sequence number says */
+    zg_header_number skipped; /* with the service hello: numbers skipped before it, counted as lost */
+    uint32_t at_us;           /* the port's clock when the frame was complete */
+    uint8_t line_errors;      /* bytes with line errors since the last frame */
 };
 
 struct zg_hello_terms;

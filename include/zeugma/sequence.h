@@ -30,9 +30,9 @@ struct zg_sequence {
 /* Numbers whose arrival is remembered, including the newest. */
 #define ZG_SEQUENCE_REMEMBERED 16U
 
-/* Notes the arrival of `number`, `bits` wide (1 to ZG_HEADER_NUMBER_BITS). Stores how many numbers were skipped: 0 unless
- * the result is ZG_ARRIVAL_NEXT. A number up to half the range ahead is newer, otherwise older. The very first number
- * skips none. */
+/* Notes the arrival of `number`, `bits` wide (1 to ZG_HEADER_NUMBER_BITS). Stores how many numbers were skipped: 0
+ * unless the result is ZG_ARRIVAL_NEXT. A number up to half the range ahead is newer, otherwise older. The very first
+ * number skips none. */
 static inline enum zg_arrival zg_sequence_note(struct zg_sequence *sequence, unsigned bits, zg_header_number number,
                                                zg_header_number *skipped)
 {

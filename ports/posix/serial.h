@@ -56,9 +56,9 @@ struct zg_serial_port {
     char group[64];                             /* that the port belongs to */
 };
 
-/* Calls `tell` for each serial port that hardware exists for, in the order of their names. `root` is "" except in
+/* Calls `each` for each serial port that hardware exists for, in the order of their names. `root` is "" except in
  * tests. Returns how many, or a negative error. */
-int zg_serial_list(const char *root, void (*tell)(const struct zg_serial_port *port, void *data), void *data);
+int zg_serial_list(const char *root, void (*each)(const struct zg_serial_port *port, void *data), void *data);
 
 /* Reads what the system knows of one port. */
 void zg_serial_describe(const char *root, const char *name, struct zg_serial_port *port);

@@ -123,12 +123,12 @@ static int by_name(const struct dirent **a, const struct dirent **b)
     return strverscmp((*a)->d_name, (*b)->d_name);
 }
 
-int zg_serial_list(const char *root, void (*tell)(const struct zg_serial_port *port, void *data), void *data)
+int zg_serial_list(const char *root, void (*each)(const struct zg_serial_port *port, void *data), void *data)
 {
     char folder[ZG_CHANNEL_PATH];
     struct dirent **entries;
     struct zg_serial_port port;
-    int told = 0;
+    int listed = 0;
 
     (void)snprintf(folder, sizeof folder, "%s/sys/class/tty", root);
     int count = scandir(folder, &entries, NULL, by_name);
@@ -138,13 +138,13 @@ int zg_serial_list(const char *root, void (*tell)(const struct zg_serial_port *p
         const char *name = entries[i]->d_name;
         if (name[0] != '.' && has_hardware(root, name)) {
             zg_serial_describe(root, name, &port);
-            tell(&port, data);
-            told++;
+            each(&port, data);
+            listed++;
         }
         free(entries[i]);
     }
     free(entries);
-    return told;
+    return listed;
 }
 
 /* Whether one of a process's open files is this device. */

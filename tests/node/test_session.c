@@ -79,7 +79,7 @@ static char *run(const char *definition, const struct part *parts, unsigned coun
     assert_true(zg_session_run(session, UINT64_MAX, NULL, NULL));
     assert_int_equal(heard, written);
     zg_session_end(session);
-    assert_true(zg_session_told_ns(session) == UINT64_MAX); /* nothing is open any more */
+    assert_true(zg_session_reported_ns(session) == UINT64_MAX); /* nothing is open any more */
     g_string_append_printf(told, "%u from the device, %u to it\n", zg_session_counters(session, false)->frames_in,
                            zg_session_counters(session, true)->frames_in);
     zg_session_free(session);

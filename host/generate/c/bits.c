@@ -75,9 +75,9 @@ static bool is_bit_array(const struct zg_step *step)
 }
 
 /* Whether an array of bits among the steps also uses this byte, so that some of its bits are already set. */
-static bool shared_with_array(const struct zg_block *block, unsigned first, unsigned behind, unsigned byte)
+static bool shared_with_array(const struct zg_block *block, unsigned first, unsigned end, unsigned byte)
 {
-    for (unsigned i = first; i < behind; i++) {
+    for (unsigned i = first; i < end; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         if (is_bit_array(step) && byte >= step->byte + step->bit / 8 && byte < zg_step_end(step))
             return true;
@@ -86,12 +86,12 @@ static bool shared_with_array(const struct zg_block *block, unsigned first, unsi
 }
 
 /* Appends the terms of all single numbers that have bits in a byte. False: none has. */
-static bool append_terms(GString *text, const struct zg_block *block, unsigned first, unsigned behind, unsigned byte,
+static bool append_terms(GString *text, const struct zg_block *block, unsigned first, unsigned end, unsigned byte,
                          const char *before)
 {
     bool any = false;
 
-    for (unsigned i = first; i < behind; i++) {
+    for (unsigned i = first; i < end; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         struct zg_piece pieces[ZG_PIECES];
         unsigned count = is_single(step) ? zg_step_pieces(step, 0, pieces) : 0;
@@ -109,25 +109,25 @@ static bool append_terms(GString *text, const struct zg_block *block, unsigned f
     return any;
 }
 
-void zgi_c_store(GString *text, const struct zg_block *block, unsigned first, unsigned behind, const char *before)
+void zgi_c_store(GString *text, const struct zg_block *block, unsigned first, unsigned end, const char *before)
 {
     unsigned done = 0; /* bytes up to here are written */
 
-    for (unsigned i = first; i < behind; i++) {
+    for (unsigned i = first; i < end; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         if (is_bit_array(step))
             g_string_append_printf(text, "    memset(out + %u, 0, %u);\n", step->byte + step->bit / 8,
                                    zg_step_end(step) - step->byte - step->bit / 8);
     }
-    for (unsigned i = first; i < behind; i++) {
+    for (unsigned i = first; i < end; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         if (!is_single(step))
             continue;
         for (unsigned byte = MAX(done, step->byte); byte < zg_step_end(step); byte++) {
             g_autoptr(GString) terms = g_string_new(NULL);
-            if (!append_terms(terms, block, first, behind, byte, before))
+            if (!append_terms(terms, block, first, end, byte, before))
                 continue;
-            if (shared_with_array(block, first, behind, byte))
+            if (shared_with_array(block, first, end, byte))
                 g_string_append_printf(text, "    out[%u] = (uint8_t)(out[%u] | %s);\n", byte, byte, terms->str);
             else
                 g_string_append_printf(text, "    out[%u] = (uint8_t)(%s);\n", byte, terms->str);

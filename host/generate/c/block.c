@@ -45,12 +45,12 @@ unsigned zgi_c_segment_end(const struct zg_block *block, unsigned first)
     return i;
 }
 
-unsigned zgi_c_segment_bytes(const struct zg_block *block, unsigned first, unsigned behind)
+unsigned zgi_c_segment_bytes(const struct zg_block *block, unsigned first, unsigned end)
 {
-    const struct zg_step *last = zg_block_step(block, behind - 1);
+    const struct zg_step *last = zg_block_step(block, end - 1);
     unsigned bytes = 0;
 
-    for (unsigned i = first; i < behind; i++)
+    for (unsigned i = first; i < end; i++)
         if (!zg_block_step(block, i)->varies)
             bytes = MAX(bytes, zg_step_end(zg_block_step(block, i)));
     return last->varies ? last->byte + last->count_size : bytes;

@@ -174,16 +174,16 @@ static void print_get(const struct zgi_c *c, GString *text, const struct zg_bloc
     if (block->steps->len == 0)
         g_string_append(text, "    (void)end;\n    message->nothing = 0;\n");
     for (unsigned first = 0; first < block->steps->len;) {
-        unsigned behind = zgi_c_segment_end(block, first);
-        unsigned bytes = zgi_c_segment_bytes(block, first, behind);
-        const struct zg_step *last = zg_block_step(block, behind - 1);
+        unsigned end = zgi_c_segment_end(block, first);
+        unsigned bytes = zgi_c_segment_bytes(block, first, end);
+        const struct zg_step *last = zg_block_step(block, end - 1);
         if (zg_block_step(block, first)->newer)
             print_defaults(text, block, first);
         if (bytes > 0)
             g_string_append_printf(text, "    if ((size_t)(end - in) < %u)\n        return NULL;\n", bytes);
         else if (!last->varies)
             g_string_append(text, "    (void)end;\n");
-        for (unsigned i = first; i < behind - (last->varies ? 1 : 0); i++)
+        for (unsigned i = first; i < end - (last->varies ? 1 : 0); i++)
             print_step_get(text, zg_block_step(block, i));
         if (last->varies)
             print_count_get(text, last);
@@ -193,7 +193,7 @@ static void print_get(const struct zgi_c *c, GString *text, const struct zg_bloc
             print_room_check(text, last);
             print_step_get(text, last);
         }
-        first = behind;
+        first = end;
     }
     g_string_append(text, "    return in;\n}\n\n");
 }

@@ -42,12 +42,12 @@ static void print_size(const struct zgi_c *c, GString *text, const struct zg_blo
     g_autoptr(GString) varying = g_string_new(NULL);
 
     for (unsigned first = 0; first < block->steps->len;) {
-        unsigned behind = zgi_c_segment_end(block, first);
-        const struct zg_step *last = zg_block_step(block, behind - 1);
-        fixed += zgi_c_segment_bytes(block, first, behind);
+        unsigned end = zgi_c_segment_end(block, first);
+        const struct zg_step *last = zg_block_step(block, end - 1);
+        fixed += zgi_c_segment_bytes(block, first, end);
         if (last->varies)
             print_step_size(varying, last);
-        first = behind;
+        first = end;
     }
     g_string_append_printf(text,
                            "static size_t @p_zgi_size_%s(const struct %s_%s *message)\n{\n    size_t size = "
@@ -148,11 +148,11 @@ static void print_put(const struct zgi_c *c, GString *text, const struct zg_bloc
     if (block->size != block->most_size)
         print_size(c, text, block);
     for (unsigned first = 0; first < block->steps->len;) {
-        unsigned behind = zgi_c_segment_end(block, first);
-        unsigned bytes = zgi_c_segment_bytes(block, first, behind);
-        const struct zg_step *last = zg_block_step(block, behind - 1);
-        zgi_c_store(body, block, first, behind, "message->");
-        for (unsigned i = first; i < behind - (last->varies ? 1 : 0); i++)
+        unsigned end = zgi_c_segment_end(block, first);
+        unsigned bytes = zgi_c_segment_bytes(block, first, end);
+        const struct zg_step *last = zg_block_step(block, end - 1);
+        zgi_c_store(body, block, first, end, "message->");
+        for (unsigned i = first; i < end - (last->varies ? 1 : 0); i++)
             print_other_put(body, zg_block_step(block, i));
         if (last->varies)
             print_count_put(body, last);
@@ -160,7 +160,7 @@ static void print_put(const struct zgi_c *c, GString *text, const struct zg_bloc
             g_string_append_printf(body, "    out += %u;\n", bytes);
         if (last->varies)
             print_other_put(body, last);
-        first = behind;
+        first = end;
     }
     g_string_append_printf(text, "static uint8_t *@p_zgi_put_%s(const struct %s_%s *message, uint8_t *out)\n{\n",
                            block->name, c->prefix, block->name);

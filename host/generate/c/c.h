@@ -54,9 +54,9 @@ char *zgi_c_value(const struct zg_step *step, const char *bits);
 /* The value of `expression` as raw bits, an unsigned expression. */
 char *zgi_c_raw_bits(const struct zg_step *step, const char *expression);
 
-/* Statements that write the single numbers of the steps from `first` up to, not including, `behind` into `out`, one
+/* Statements that write the single numbers of the steps from `first` up to, not including, `end` into `out`, one
  * line a byte. Each value is called `before` + name, a float's bits are bits_of_NAME. */
-void zgi_c_store(GString *text, const struct zg_block *block, unsigned first, unsigned behind, const char *before);
+void zgi_c_store(GString *text, const struct zg_block *block, unsigned first, unsigned end, const char *before);
 
 /* The static functions of a block: check_NAME, size_NAME, put_NAME, get_NAME. */
 void zgi_c_block_check(const struct zgi_c *c, GString *text, const struct zg_block *block);

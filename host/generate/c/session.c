@@ -330,7 +330,8 @@ static void print_settling(const struct zgi_c *c, GString *text)
     if (c->end.has_many)
         g_string_append(text, "    if (!with)\n        return 0;\n");
     g_string_append(
-        text, "    return zgi_delivery_told(&node->link, &with->delivery, &frame->header, payload, length);\n}\n\n");
+        text,
+        "    return zgi_delivery_settling(&node->link, &with->delivery, &frame->header, payload, length);\n}\n\n");
 }
 
 /* The beginning of a function that answers at once, or later: "node->late" and "content" or "late_content" follow. */

@@ -210,8 +210,8 @@ static void map_row(GString *text, const struct zg_block *block, const int *owne
 
 static void map_html(GString *text, const struct zg_block *block, unsigned before)
 {
-    unsigned bytes, behind;
-    g_autofree int *owners = zg_place_owners(block, &bytes, &behind);
+    unsigned bytes, next;
+    g_autofree int *owners = zg_place_owners(block, &bytes, &next);
     unsigned columns = 8 * MIN((unsigned)ROW_BYTES, bytes);
 
     if (bytes == 0 || bytes > MOST_BYTES)
@@ -222,14 +222,14 @@ static void map_html(GString *text, const struct zg_block *block, unsigned befor
     g_string_append(text, "</tr>\n");
     for (unsigned first = 0; first < bytes; first += ROW_BYTES)
         map_row(text, block, owners, first, bytes, before);
-    for (; behind < block->steps->len; behind++) {
-        const struct zg_step *step = zg_block_step(block, behind);
+    for (; next < block->steps->len; next++) {
+        const struct zg_step *step = zg_block_step(block, next);
         g_autofree char *size = step->least_size == step->most_size
                                     ? g_strdup_printf("%u", step->most_size)
                                     : g_strdup_printf("%u to %u", step->least_size, step->most_size);
         g_string_append_printf(text,
                                "<tr><th class=\"at\">...</th><td colspan=\"%u\" class=\"c%u\">%s, %s bytes</td></tr>\n",
-                               columns, behind % COLOURS, step->name, size);
+                               columns, next % COLOURS, step->name, size);
     }
     g_string_append(text, "</table></div>\n");
 }

@@ -282,7 +282,7 @@ static inline void zgi_delivery_refused(struct zg_link *link, struct zg_delivery
 }
 
 /* An acknowledgement or a refusal came. Returns how many of its bytes were left over, or ZG_ESIZE. */
-static inline int zgi_delivery_told(struct zg_link *link, struct zg_delivery *delivery, const struct zg_header *header,
+static inline int zgi_delivery_settling(struct zg_link *link, struct zg_delivery *delivery, const struct zg_header *header,
                                     const uint8_t *payload, size_t length)
 {
     if (length < 2)
@@ -303,11 +303,11 @@ static inline bool zgi_is_asked(struct zg_link *link, const struct zg_delivery *
 
 /* --- what is due */
 
-/* Whether the bytes before `behind` have left the transmit ring. */
-static inline bool zgi_has_left(const struct zg_link *link, zg_index behind)
+/* Whether the bytes before `end` have left the transmit ring. */
+static inline bool zgi_has_left(const struct zg_link *link, zg_index end)
 {
     const struct zg_ring *ring = &link->transmit;
-    return (zg_index)(ring->head - behind) >= (zg_index)(ring->head - zgi_load_acquire(&ring->tail));
+    return (zg_index)(ring->head - end) >= (zg_index)(ring->head - zgi_load_acquire(&ring->tail));
 }
 
 /* Sends an open message if the line allows, with the present base. */
@@ -338,7 +338,7 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zg_hello *he
     if (open->state == ZGI_OPEN_FREE || open->ticket != ticket) /* a handler sent a new message in its slot */
         return;
     if (open->state == ZGI_OPEN_LEAVING) {
-        if (zgi_has_left(link, open->behind)) {
+        if (zgi_has_left(link, open->end_at)) {
             open->state = ZGI_OPEN_WAITING;
             open->due_us = now + timeout_us + zgi_spread(link, timeout_us / 4, hello->boot);
         }
@@ -349,7 +349,7 @@ static inline void zgi_open_poll(struct zg_link *link, const struct zg_hello *he
             return; /* the line is in use: the timeout does not run */
         zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(resent), !is_first);
         open->state = ZGI_OPEN_LEAVING;
-        open->behind = link->transmit.head;
+        open->end_at = link->transmit.head;
         return;
     }
     if (!zg_clock_reached(now, open->due_us))
@@ -388,7 +388,7 @@ static ZGI_RARE void zgi_delivery_renew(struct zg_link *link, struct zg_hello *h
     hello->runs++;
     hello->tries = 0;
     hello->answer = !ZGI_HELLO(link)->answers_only;
-    zgi_tell(link, delivery->peer, ZG_LINK_RESTARTED); /* requests that are not answered yet are void */
+    zgi_notify(link, delivery->peer, ZG_LINK_RESTARTED); /* requests that are not answered yet are void */
 }
 
 /* Sends the acknowledgements, replies, refusals and messages that are due, and reports what failed. */
@@ -396,7 +396,7 @@ static inline void zgi_delivery_poll(struct zg_link *link, struct zg_hello *hell
                                      uint32_t now)
 {
     const struct zg_delivery_terms *terms = ZGI_DELIVERY(link);
-    const uint8_t behind = delivery->next;
+    const uint8_t end = delivery->next;
 
     for (uint8_t i = 0; i < terms->answers; i++) {
         struct zg_answered *answered = &delivery->answered[i];
@@ -413,7 +413,7 @@ static inline void zgi_delivery_poll(struct zg_link *link, struct zg_hello *hell
         delivery->owing = false;
     if (terms->window == 0)
         return;
-    for (uint8_t ticket = delivery->base; ticket != behind; ticket++)
+    for (uint8_t ticket = delivery->base; ticket != end; ticket++)
         zgi_open_poll(link, hello, delivery, ticket, now);
     if (zgi_is_unsure(delivery) && delivery->base == delivery->next)
         zgi_delivery_renew(link, hello, delivery);

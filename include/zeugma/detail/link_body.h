@@ -119,7 +119,7 @@ static ZGI_QUICK void zgi_take(struct zg_link *link, bool silent, const uint8_t 
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     const bool rereads = protocol->framing->rereads;
     enum zg_outcome outcome;
-    bool telling = silent;
+    bool end_open = silent;
 
     for (;;) {
         if (known) {
@@ -128,17 +128,17 @@ static ZGI_QUICK void zgi_take(struct zg_link *link, bool silent, const uint8_t 
             count -= whole;
         }
         const size_t piece = protocol->console && count > ZG_TEXT_PIECE ? ZG_TEXT_PIECE : count;
-        const size_t taken = zgi_take_some(link, telling, bytes, (zgi_span)piece, !known, now, &outcome);
+        const size_t taken = zgi_take_some(link, end_open, bytes, (zgi_span)piece, !known, now, &outcome);
         bytes += taken;
         count -= taken;
         if (!rereads && count == 0)
             return; /* nothing can end without bytes */
         if (!rereads || outcome != ZG_OUTCOME_OPEN || count > 0) {
-            telling = false;
+            end_open = false;
         } else {
-            if (telling == silent)
+            if (end_open == silent)
                 return;
-            telling = true;
+            end_open = true;
         }
     }
 }

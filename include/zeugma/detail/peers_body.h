@@ -12,7 +12,7 @@ static inline struct zg_peer *zgi_peer(struct zg_link *link, zg_header_number ad
     return peer;
 }
 
-static inline void zgi_tell(struct zg_link *link, struct zg_peer *peer, enum zg_link_event event)
+static inline void zgi_notify(struct zg_link *link, struct zg_peer *peer, enum zg_link_event event)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
 
@@ -61,14 +61,14 @@ static inline void zgi_note_peer(struct zg_link *link, struct zg_peer *peer, con
     if (!ZGI_PROTOCOL_OF(link)->changed)
         return;
     if (foreign && !peer->foreign)
-        zgi_tell(link, peer, ZG_LINK_OTHER_VERSION);
+        zgi_notify(link, peer, ZG_LINK_OTHER_VERSION);
     peer->foreign = foreign;
     if (foreign || ZGI_PROTOCOL_OF(link)->link_timeout_us == 0)
         return;
     peer->heard_us = frame->at_us;
     if (!peer->up) {
         peer->up = true;
-        zgi_tell(link, peer, ZG_LINK_UP);
+        zgi_notify(link, peer, ZG_LINK_UP);
     }
 }
 
@@ -83,7 +83,7 @@ static inline void zgi_watch_peers(struct zg_link *link, uint32_t now)
     do {
         if (peer->up && zg_clock_since(now, peer->heard_us) >= limit) {
             peer->up = false;
-            zgi_tell(link, peer, ZG_LINK_DOWN);
+            zgi_notify(link, peer, ZG_LINK_DOWN);
         }
         peer = peer->next;
     } while (peer && ZGI_PROTOCOL_OF(link)->source_bits > 0);

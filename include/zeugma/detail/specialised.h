@@ -53,7 +53,7 @@
 #undef zgi_delivery_renew
 #undef zgi_delivery_restart
 #undef zgi_delivery_take
-#undef zgi_delivery_told
+#undef zgi_delivery_settling
 #undef zgi_echo
 #undef zgi_everybody
 #undef zgi_forget_sequence
@@ -123,7 +123,7 @@
 #undef zgi_take_received
 #undef zgi_take_some
 #undef zgi_take_whole
-#undef zgi_tell
+#undef zgi_notify
 #undef zgi_ticket_take
 #undef zgi_ticket_taken
 #undef zgi_ticketed
