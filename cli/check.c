@@ -57,7 +57,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     gboolean as_json = FALSE, schema = FALSE, fingerprint = FALSE;
     GOptionEntry entries[] = { { "json", 0, 0, G_OPTION_ARG_NONE, &as_json, "Print one JSON document", NULL },
                                { "fingerprint", 0, 0, G_OPTION_ARG_NONE, &fingerprint,
-                                 "Print the fingerprint by which two ends compare, and what it is of", NULL },
+                                 "Print the fingerprint by which two ends compare, and what it is computed from",
+                                 NULL },
                                { "schema", 0, 0, G_OPTION_ARG_NONE, &schema,
                                  "Print the language as a JSON Schema, for editors; without DEF", NULL },
                                G_OPTION_ENTRY_NULL };

@@ -38,14 +38,14 @@ static void print_change(const struct comparison *comparison, const struct zg_ch
 static void print_text(const struct comparison *comparison)
 {
     static const char *const ends[] = { "in any order", "the device before the host", "the host before the device",
-                                        "in any order, but what is new is lost until both are" };
+                                        "in any order, but what is new is lost until both are updated" };
 
     for (unsigned i = 0; i < comparison->changes->len; i++)
         print_change(comparison, g_ptr_array_index(comparison->changes, i));
     if (comparison->changes->len > 0)
         cli_print("\n");
     switch (comparison->verdict) {
-    case ZG_SAME: cli_print("same: ends built from the one and the other understand each other wholly\n"); break;
+    case ZG_SAME: cli_print("same: ends built from either understand each other completely\n"); break;
     case ZG_COMPATIBLE: cli_print("compatible: update %s\n", ends[comparison->first & ZG_SIDE_BOTH]); break;
     case ZG_BREAKING: cli_print("breaking: both ends must be updated together\n"); break;
     }
@@ -128,5 +128,5 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
 }
 
 const struct cli_verb cli_compare = { "compare", "OLD NEW",
-                                      "Says what changed, and what that does to ends not updated yet",
+                                      "Shows what changed, and how that affects ends not updated yet",
                                       "zeugma compare examples/loom/loom.yaml examples/loom/draft.yaml", run };

@@ -52,7 +52,7 @@ static void print_value(const struct request *request, const char *what, const u
     }
     cli_print("  of %s: %s", what, text);
     if (strlen(text) > 2)
-        cli_print("; on the wire%s in big order,%s in little", big->str, little->str);
+        cli_print("; on the wire%s big-endian,%s little-endian", big->str, little->str);
     cli_print("\n");
 }
 
@@ -78,14 +78,14 @@ static void print_detection(const struct zg_crc_parameters *crc)
         uint64_t sees = sees_all_up_to(crc, flips, &least);
         g_autofree char *pattern =
             flips == 1 ? g_strdup("single flipped bit") : g_strdup_printf("pattern of up to %u flipped bits", flips);
-        cli_print("  sees any %s in frames of up to %s%" G_GUINT64_FORMAT " bits\n", pattern, least ? "at least " : "",
-                  sees);
+        cli_print("  detects any %s in frames of up to %s%" G_GUINT64_FORMAT " bits\n", pattern,
+                  least ? "at least " : "", sees);
     }
     const unsigned on_line = zg_crc_burst(crc, true), other = zg_crc_burst(crc, false);
-    cli_print("  sees any burst of up to %u bits at any length, in the order in which a serial line sends them\n",
+    cli_print("  detects any burst of up to %u bits at any length, in the order in which a serial line sends them\n",
               on_line);
     if (other != on_line)
-        cli_print("    (of up to %u where the most significant bit of a byte is sent first)\n", other);
+        cli_print("    (of up to %u if the most significant bit of a byte is sent first)\n", other);
 }
 
 static void print_text(const struct request *request)
@@ -168,10 +168,10 @@ static int find(const struct request *request)
     if (request->as_json)
         cli_print("%s\n", text);
     else if (found->len == 0)
-        cli_print("no near-by settings give %s for %u byte%s; is one too many or too few?\n", seen, request->bytes->len,
+        cli_print("no similar settings give %s for %u byte%s; is one too many or too few?\n", seen, request->bytes->len,
                   request->bytes->len == 1 ? "" : "s");
     else if (found->len > SHOWN)
-        cli_print("and %u more; a longer example, or a second one, tells which\n", found->len - SHOWN);
+        cli_print("and %u more; a longer example, or a second one, would narrow them down\n", found->len - SHOWN);
     return found->len > 0 ? CLI_YES : CLI_NO;
 }
 
@@ -217,7 +217,7 @@ static bool read_seen(const struct cli_verb *verb, const char *text, struct requ
     if (!bytes)
         cli_error(verb, "--find: %s", error->message);
     else if (bytes->len != size)
-        cli_error(verb, "--find: the check has %u byte%s, \"%s\" %u", size, size == 1 ? "" : "s", text, bytes->len);
+        cli_error(verb, "--find: the check has %u byte%s, \"%s\" has %u", size, size == 1 ? "" : "s", text, bytes->len);
     for (unsigned i = 0; bytes && i < bytes->len; i++)
         request->seen = request->seen << 8 | bytes->data[i];
     return bytes && bytes->len == size;
@@ -228,7 +228,7 @@ static bool options_fit(const struct cli_verb *verb, unsigned sources, const cha
     if (sources > 1)
         cli_error(verb, "give one of --hex, --text and --file");
     else if (find_text && sources == 0)
-        cli_error(verb, "--find needs the bytes that the value was seen for: --hex, --text or --file");
+        cli_error(verb, "--find needs the bytes that the value belongs to: --hex, --text or --file");
     else if (table && (sources > 0 || find_text))
         cli_error(verb, "--table takes no bytes");
     else
@@ -245,7 +245,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "hex", 0, 0, G_OPTION_ARG_STRING, &hex, "The check value of these bytes", "HEX" },
         { "text", 0, 0, G_OPTION_ARG_STRING, &text, "The check value of a text's bytes", "TEXT" },
         { "file", 0, 0, G_OPTION_ARG_FILENAME, &file, "The check value of a file's bytes", "FILE" },
-        { "find", 0, 0, G_OPTION_ARG_STRING, &find_text, "Which near-by settings give this value for the bytes",
+        { "find", 0, 0, G_OPTION_ARG_STRING, &find_text, "Which similar settings give this value for the bytes",
           "VALUE" },
         { "table", 0, 0, G_OPTION_ARG_NONE, &table, "The CRC's look-up table and its use, as C", NULL },
         { "json", 0, 0, G_OPTION_ARG_NONE, &as_json, "Print one JSON document", NULL },
@@ -277,5 +277,5 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     return cli_finish(verb, status);
 }
 
-const struct cli_verb cli_crc = { "crc", "CHECK", "Check values; what a check sees; which settings give a value",
+const struct cli_verb cli_crc = { "crc", "CHECK", "Check values; what a check detects; which settings give a value",
                                   "zeugma crc crc16/modbus --hex '01 03 00 00 00 0A'", run };

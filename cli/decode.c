@@ -59,7 +59,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_autofree char *hex = NULL;
     GOptionEntry entries[] = { { "hex", 0, 0, G_OPTION_ARG_STRING, &hex, "Decode these bytes, two hex digits each",
                                  "STRING" },
-                               { "json", 0, 0, G_OPTION_ARG_NONE, &as_json, "One JSON object a line", NULL },
+                               { "json", 0, 0, G_OPTION_ARG_NONE, &as_json, "One JSON object on each line", NULL },
                                G_OPTION_ENTRY_NULL };
     struct cli_definition loaded;
 
@@ -82,5 +82,5 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
 }
 
 const struct cli_verb cli_decode = { "decode", "DEF [FILE or -]",
-                                     "Finds frames in bytes; tells what was skipped and why",
+                                     "Finds frames in bytes; shows what was skipped and why",
                                      "zeugma decode examples/loom/loom.yaml --hex 0501430103010100", run };

@@ -60,7 +60,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     gboolean payload_only = FALSE, binary = FALSE, explain = FALSE;
     g_autofree char *header = NULL;
     GOptionEntry entries[] = {
-        { "payload", 0, 0, G_OPTION_ARG_NONE, &payload_only, "The payload only, no header, check or framing", NULL },
+        { "payload", 0, 0, G_OPTION_ARG_NONE, &payload_only, "Only the payload, without header, check and framing",
+          NULL },
         { "binary", 0, 0, G_OPTION_ARG_NONE, &binary, "Raw bytes instead of hex", NULL },
         { "explain", 0, 0, G_OPTION_ARG_NONE, &explain, "Each byte on a line, with what it is", NULL },
         { "header", 0, 0, G_OPTION_ARG_STRING, &header, "Roles of the header and tickets, {\"sequence\": 12}", "JSON" },
@@ -71,7 +72,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     if (!cli_parse(verb, entries, &argc, &argv, 3, 3))
         return CLI_USAGE;
     if (explain && (payload_only || binary)) {
-        cli_error(verb, "--explain is for a whole frame, as text; leave --payload and --binary out");
+        cli_error(verb, "--explain is for a whole frame, as text; omit --payload and --binary");
         return CLI_USAGE;
     }
     int status = cli_load(verb, argv[1], false, &loaded);

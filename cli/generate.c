@@ -70,7 +70,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     GOptionEntry entries[] = {
         { "output", 'o', 0, G_OPTION_ARG_FILENAME, &folder, "Write into this folder, made if missing", "DIR" },
         { "target", 0, 0, G_OPTION_ARG_STRING, &list, "What to generate: c, python, docs, vectors; default c", "LIST" },
-        { "side", 0, 0, G_OPTION_ARG_STRING, &side, "Of C only what this end needs: device, host; default both",
+        { "side", 0, 0, G_OPTION_ARG_STRING, &side, "For C, only what this end needs: device, host; default both",
           "SIDE" },
         { "bundle", 0, 0, G_OPTION_ARG_NONE, &bundle, "Add the runtime's files, so that the folder compiles alone",
           NULL },
@@ -82,7 +82,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     if (!cli_parse(verb, entries, &argc, &argv, 1, 1))
         return CLI_USAGE;
     if (!folder) {
-        cli_error(verb, "where to? give a folder with -o DIR");
+        cli_error(verb, "the folder is missing; give one with -o DIR");
         return CLI_USAGE;
     }
     if (!read_side(verb, side ? side : "both", &sides))

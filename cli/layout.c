@@ -83,7 +83,7 @@ static void print_gain(const struct zg_plan_message *item)
 
     zg_text_lengths(item, &pairs, &bare);
     if (bits > 0)
-        cli_print("  the fields' own %u bits are %.4g bytes; %.4g bytes beside them, %.0f %% of the frame\n", bits, own,
+        cli_print("  the fields' own %u bits are %.4g bytes; the frame adds %.4g bytes, %.0f %% of it\n", bits, own,
                   beside, 100 * beside / item->frame_most);
     cli_print("  as text, without check or sequence: up to %u bytes as name=value, %u as bare values\n", pairs, bare);
 }

@@ -30,8 +30,9 @@ static void print_text(const struct zg_serial_port *port)
     if (process > 0)
         cli_print("%16sin use by %s (process %ld)\n", "", holder, process);
     if (!port->may_open)
-        cli_print("%16syou may not open it; it is for the group %s: sudo usermod -aG %s $USER, then log out and in\n",
-                  "", port->group, port->group);
+        cli_print(
+            "%16syou may not open it; it belongs to the group %s: sudo usermod -aG %s $USER, then log out and in\n", "",
+            port->group, port->group);
 }
 
 static void add_text(struct zg_json *json, const char *key, const char *text)
@@ -79,7 +80,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     gboolean as_json = FALSE;
     g_autofree char *root = NULL;
     GOptionEntry entries[] = { { "root", 0, G_OPTION_FLAG_HIDDEN, G_OPTION_ARG_FILENAME, &root,
-                                 "Looks below another folder, as if it were /", "FOLDER" },
+                                 "Look below another folder, as if it were /", "FOLDER" },
                                { "json", 0, 0, G_OPTION_ARG_NONE, &as_json, "Print one JSON document", NULL },
                                G_OPTION_ENTRY_NULL };
 
@@ -96,8 +97,9 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     else if (as_json)
         cli_print("%s\n", text);
     else if (count == 0)
-        cli_print("no serial port; is it plugged in? (sudo dmesg tells what the system made of it)\n");
+        cli_print("no serial port; is it plugged in? (sudo dmesg shows what the system found)\n");
     return cli_finish(verb, count < 0 ? CLI_TROUBLE : CLI_YES);
 }
 
-const struct cli_verb cli_ports = { "ports", "", "Lists serial ports and what is known of them", "zeugma ports", run };
+const struct cli_verb cli_ports = { "ports", "", "Lists serial ports and what is known about them", "zeugma ports",
+                                    run };

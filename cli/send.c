@@ -178,7 +178,7 @@ static bool send_one(struct sending *sending, const struct zg_script_item *item,
     while ((error = zg_node_send(zg_session_node(sending->session), item->to, item->message, item->values,
                                  &sent.ticket)) == ZG_EROOM) {
         if (zg_wire_now_ns(sending->wire) - begin_ns > limit_ns) {
-            cli_error(sending->verb, "%s: the line has had no room for it", item->message->message->name);
+            cli_error(sending->verb, "%s: the line had no room for it", item->message->message->name);
             *status = CLI_TROUBLE;
             return false;
         }
@@ -187,7 +187,7 @@ static bool send_one(struct sending *sending, const struct zg_script_item *item,
     }
     if (error) {
         cli_error(sending->verb, "%s: %s", item->message->message->name,
-                  error == ZG_ESIZE ? "it is longer than max_payload" : "it needs a device of this line: see --to");
+                  error == ZG_ESIZE ? "it is longer than max_payload" : "it needs the address of a device: see --to");
         *status = CLI_NO;
         return false;
     }
@@ -301,7 +301,7 @@ static GPtrArray *read_script(const struct cli_verb *verb, const struct zg_plan 
         cli_error(verb, "%s", error->message);
         *status = error->domain == G_FILE_ERROR ? CLI_TROUBLE : CLI_NO;
     } else if (skipped > 0) {
-        cli_error(verb, "%s: %u lines are no messages that the host sends, and were left out", file, skipped);
+        cli_error(verb, "%s: %u lines are no messages that the host sends, and were skipped", file, skipped);
     }
     return items;
 }
@@ -319,7 +319,7 @@ static bool are_addressed(const struct cli_verb *verb, const struct zg_plan *pla
             cli_error(verb, "%s: expected --to with a device's address from 1 to %u, or %u for all, found %u",
                       item->message->message->name, everybody - 1, everybody, item->to);
         else
-            cli_error(verb, "%s: this line has no addresses; leave --to out", item->message->message->name);
+            cli_error(verb, "%s: this line has no addresses; omit --to", item->message->message->name);
         return false;
     }
     return true;
@@ -361,16 +361,16 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     struct options options = { 0 };
     GOptionEntry entries[] = {
         { "file", 0, 0, G_OPTION_ARG_FILENAME, &options.file,
-          "Sends what this file says, one JSON object a line, with times", "FILE" },
+          "Send the messages of this file, one JSON object on each line, with times", "FILE" },
         { "to", 0, 0, G_OPTION_ARG_INT, &options.to, "Address of the device, on a shared line", "N" },
-        { "after", 0, 0, G_OPTION_ARG_STRING, &options.after, "Waits first, such as for a board that opening restarts",
-          "TIME" },
+        { "after", 0, 0, G_OPTION_ARG_STRING, &options.after,
+          "Wait first, for a board that restarts when its port is opened", "TIME" },
         { "wait", 0, 0, G_OPTION_ARG_STRING, &options.wait,
-          "For an answer that has no retries, or for room; default 2s. If given, listens that long and prints what "
-          "comes",
+          "For an answer that has no retries, or for room; default 2s. If given, listen that long and print what comes",
           "TIME" },
-        { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture, "Writes all that passes, with times", "FILE" },
-        { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON object a line", NULL },
+        { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture, "Write everything that passes, with times",
+          "FILE" },
+        { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON object on each line", NULL },
         G_OPTION_ENTRY_NULL
     };
 

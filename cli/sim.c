@@ -33,7 +33,7 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
         return false;
     }
     if (faults.line.latency_ns > 0 || faults.repeat > 0 || faults.swap > 0 || faults.stray > 0) {
-        cli_error(verb, "--faults: bytes can be damaged here: ber, drop, double; latency, repeat, swap and stray are "
+        cli_error(verb, "--faults: here bytes can be damaged: ber, drop, double; latency, repeat, swap and stray are "
                         "for zeugma soak sim:");
         return false;
     }
@@ -123,15 +123,16 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     GOptionEntry entries[] = {
         { "on", 0, 0, G_OPTION_ARG_STRING, &options.on,
           "Where the device is: pty:PATH, unix:PATH, tcp:, udp:, serial:, rfc2217:", "LINK" },
-        { "baud", 0, 0, G_OPTION_ARG_INT64, &options.baud, "Speed of its UART; default the definition's", "N" },
-        { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults, "What bytes suffer, each way: ber, drop, double",
+        { "baud", 0, 0, G_OPTION_ARG_INT64, &options.baud, "Speed of its UART; default: the definition's", "N" },
+        { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults, "What happens to bytes, each way: ber, drop, double",
           "LIST" },
-        { "restart", 0, 0, G_OPTION_ARG_STRING, &options.restart, "Restarts each time after so long", "TIME" },
-        { "busy", 0, 0, G_OPTION_ARG_NONE, &options.busy, "Sends as fast as the line takes it", NULL },
+        { "restart", 0, 0, G_OPTION_ARG_STRING, &options.restart, "Restart repeatedly after this time", "TIME" },
+        { "busy", 0, 0, G_OPTION_ARG_NONE, &options.busy, "Send as fast as the line allows", NULL },
         { "address", 0, 0, G_OPTION_ARG_INT, &options.address, "Of the device on a shared line; default 1", "N" },
-        { "seed", 0, 0, G_OPTION_ARG_INT64, &options.seed, "Of values and faults; default 1", "N" },
-        { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration, "Ends after so long; default: with Ctrl-C", "TIME" },
-        { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture, "Writes all that passes, with times", "FILE" },
+        { "seed", 0, 0, G_OPTION_ARG_INT64, &options.seed, "For values and faults; default 1", "N" },
+        { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration, "End after this time; default: with Ctrl-C", "TIME" },
+        { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture, "Write everything that passes, with times",
+          "FILE" },
         { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON document", NULL },
         G_OPTION_ENTRY_NULL
     };
@@ -147,5 +148,5 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     return cli_finish(verb, status);
 }
 
-const struct cli_verb cli_sim = { "sim", "DEF", "A simulated device that speaks the definition",
+const struct cli_verb cli_sim = { "sim", "DEF", "Simulates a device that speaks the definition",
                                   "zeugma sim examples/loom/loom.yaml --on pty:/tmp/loom --for 2s", run };

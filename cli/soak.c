@@ -105,7 +105,7 @@ static int soak(const struct cli_verb *verb, const struct zg_plan *plan, const s
     g_autofree char *text = as_json ? zg_soak_report_json(&report) : zg_soak_report_text(&report);
     cli_print(as_json ? "%s\n" : "%s", text);
     if (result->ended[0] != '\0') {
-        cli_error(verb, "ended before its time: %s", result->ended);
+        cli_error(verb, "ended early: %s", result->ended);
         return CLI_TROUBLE;
     }
     return zg_soak_passed(&report) ? CLI_YES : CLI_NO;
@@ -161,7 +161,7 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
     if (address.kind == ZG_ADDRESS_FILE)
         cli_error(verb, "%s: a capture can only be read; soak a real link, or sim:", address.text);
     else if (!settings.link && settings.capture)
-        cli_error(verb, "--capture: there is nothing to capture on the simulated line, which runs in no real time");
+        cli_error(verb, "--capture: nothing to capture on the simulated line, which does not run in real time");
     else if (!settings.link || is_for_real(verb, &settings.faults)) {
         status = cli_load(verb, argv[1], false, &loaded);
         if (status == CLI_YES && !options->late)
@@ -186,17 +186,17 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults,
           "What goes wrong, each way: ber, drop, double, latency; repeat, swap, stray (shares of frames)", "LIST" },
         { "seed", 0, 0, G_OPTION_ARG_INT64, &options.seed, "The same seed gives the same run; default 1", "N" },
-        { "load", 0, 0, G_OPTION_ARG_DOUBLE, &options.load,
-          "Share of the line's capacity to fill each way; default 0.5", "SHARE" },
+        { "load", 0, 0, G_OPTION_ARG_DOUBLE, &options.load, "Share of the line's capacity to use each way; default 0.5",
+          "SHARE" },
         { "open", 0, 0, G_OPTION_ARG_INT, &options.open,
-          "On a real link: echoes that may wait for their answer; default 16, or 1 with half duplex", "N" },
+          "On a real link: echoes that may await their answer; default 16, or 1 with half duplex", "N" },
         { "to", 0, 0, G_OPTION_ARG_INT, &options.to, "Address of the device, on a real shared line", "N" },
         { "late", 0, 0, G_OPTION_ARG_STRING, &options.late,
           "A frame that takes longer is late; default 100ms, or eight frames' time on a slow line", "TIME" },
         { "require", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.requirements,
           "Fail unless shown with 95 % confidence: \"lost <= 1e-6\"; repeatable", "RULE" },
         { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture,
-          "On a real link: writes all that passes, with times", "FILE" },
+          "On a real link: write everything that passes, with times", "FILE" },
         { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON document", NULL },
         G_OPTION_ENTRY_NULL
     };

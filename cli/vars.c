@@ -413,11 +413,13 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
 {
     struct options options = { 0 };
     GOptionEntry entries[] = {
-        { "follow", 0, 0, G_OPTION_ARG_STRING, &options.follow, "Has them sent again and again, so often", "PERIOD" },
-        { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration, "Follows for so long; default: until Ctrl-C", "TIME" },
+        { "follow", 0, 0, G_OPTION_ARG_STRING, &options.follow, "Have the values sent periodically, this often",
+          "PERIOD" },
+        { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration, "Follow for this long; default: until Ctrl-C", "TIME" },
         { "to", 0, 0, G_OPTION_ARG_INT, &options.to, "Address of the device, on a shared line", "N" },
-        { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture, "Writes all that passes, with times", "FILE" },
-        { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON object a line", NULL },
+        { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture, "Write everything that passes, with times",
+          "FILE" },
+        { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON object on each line", NULL },
         G_OPTION_ENTRY_NULL
     };
 

@@ -217,8 +217,8 @@ static void take_bytes(void *data, const struct zg_passage *passage)
 static void changed(void *data, zg_header_number address, enum zg_link_event event)
 {
     static const char *const words[] = { "the device is heard", "the device is silent: link down",
-                                         "the device has told who it is", "the device has restarted",
-                                         "the device is of another major version" };
+                                         "the device has said who it is", "the device has restarted",
+                                         "the device has another major version" };
     struct watching *watching = data;
 
     if (address == 0 || watching->plan->source_bits == 0) {
@@ -313,12 +313,12 @@ static bool find_baud(struct watching *watching, GError **error)
         return false;
     g_autofree char *text =
         found > 0
-            ? g_strdup_printf("at %lu baud frames arrive (%u in 0.4 s), not at %lu: going on at that speed; give "
-                              "?baud=%lu, or put line.baud right",
+            ? g_strdup_printf("at %lu baud frames arrive (%u in 0.4 s), but not at %lu: continuing at that speed; give "
+                              "?baud=%lu, or correct line.baud",
                               found, frames, before, found)
-            : g_strdup_printf("no other usual speed gives frames; going on at %lu baud. Is it another definition, "
-                              "or a bad line?",
-                              before);
+            : g_strdup_printf(
+                  "no other usual speed gives frames; continuing at %lu baud. Is it another definition, or a bad line?",
+                  before);
     note(watching, text);
     return true;
 }
@@ -407,11 +407,11 @@ static int open_and_watch(const struct cli_verb *verb, struct watching *watching
     if (status != CLI_YES)
         return status;
     if (options->answer && zg_wire_is_replay(watching->wire)) {
-        cli_error(verb, "%s: a capture can only be read; leave --answer out", link);
+        cli_error(verb, "%s: a capture can only be read; omit --answer", link);
         return cli_close(verb, watching->wire, CLI_USAGE);
     }
     if (watching->form == FORM_TABLE && !screen_begin()) {
-        cli_error(verb, "--table needs a terminal; without it lines are printed");
+        cli_error(verb, "--table needs a terminal; without it, lines are printed");
         return cli_close(verb, watching->wire, CLI_USAGE);
     }
     watching->session = zg_session_new(watching->plan, watching->wire, options->answer, &calls, watching);
@@ -527,19 +527,20 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "table", 0, 0, G_OPTION_ARG_NONE, &options.table, "On a terminal: a table of the latest values", NULL },
         { "depth", 0, 0, G_OPTION_ARG_STRING, &options.depth, "raw bytes, frames, or values; default values", "DEPTH" },
         { "show", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.show,
-          "Only this MESSAGE, FIELD or MESSAGE.FIELD; repeatable", "NAME" },
-        { "source", 0, 0, G_OPTION_ARG_INT64, &options.source, "Only frames from this address", "N" },
+          "Show only this MESSAGE, FIELD or MESSAGE.FIELD; repeatable", "NAME" },
+        { "source", 0, 0, G_OPTION_ARG_INT64, &options.source, "Show only frames from this address", "N" },
         { "mark", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.marks,
-          "Marks values: \"tension > 200\", \"state = stopped\"; repeatable", "RULE" },
-        { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "One JSON object a line", NULL },
+          "Mark values: \"tension > 200\", \"state = stopped\"; repeatable", "RULE" },
+        { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON object on each line", NULL },
         { "csv", 0, 0, G_OPTION_ARG_NONE, &options.as_csv,
-          "Values as CSV: a row for each, or with --show MESSAGE for each message", NULL },
+          "Print values as CSV: a row for each, or with --show MESSAGE for each message", NULL },
         { "answer", 0, 0, G_OPTION_ARG_NONE, &options.answer,
-          "Is the PC's end: answers and acknowledges; else nothing is sent", NULL },
+          "Be the PC's end: answer and acknowledge; otherwise nothing is sent", NULL },
         { "to", 0, 0, G_OPTION_ARG_INT, &options.to, "With --answer on a shared line: address of the device", "N" },
-        { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration, "Ends after so long; default: with Ctrl-C", "TIME" },
-        { "count", 0, 0, G_OPTION_ARG_INT64, &options.count, "Ends after so many frames; fewer are status 1", "N" },
-        { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture, "Writes all that passes, with times", "FILE" },
+        { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration, "End after this time; default: with Ctrl-C", "TIME" },
+        { "count", 0, 0, G_OPTION_ARG_INT64, &options.count, "End after this many frames; fewer are status 1", "N" },
+        { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture, "Write everything that passes, with times",
+          "FILE" },
         G_OPTION_ENTRY_NULL
     };
 

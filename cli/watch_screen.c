@@ -162,7 +162,7 @@ static void draw_table(int row, int end, const struct screen_view *view)
     for (unsigned i = 0; i < rows->len; i++) {
         const struct zg_table_row *item = g_ptr_array_index(rows, i);
         if (row >= end - 1 && i < rows->len) {
-            put_format(row, 0, BAD, "and %u more messages: a higher window, or --show", rows->len - i);
+            put_format(row, 0, BAD, "and %u more messages: enlarge the window, or use --show", rows->len - i);
             return;
         }
         draw_row_head(row++, item, view);
@@ -253,7 +253,7 @@ void screen_draw(const struct screen_view *view)
     }
     rule(newest - 1, "last bytes", view);
     draw_newest(newest, view);
-    put(keys, 0, FAINT, "1 raw  2 frames  3 values   space holds   z begins least and greatest anew   q ends");
+    put(keys, 0, FAINT, "1 raw  2 frames  3 values   space holds   z resets least and greatest   q ends");
     if (view->held)
         put(keys, COLS - 6, BAD, " HELD");
     (void)refresh();

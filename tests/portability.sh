@@ -37,7 +37,7 @@ compile() { # compiler and options, then the source
 
 for target in 'avr-gcc -mmcu=atmega328p -Os' 'arm-none-eabi-gcc -mcpu=cortex-m3 -O3' \
     'riscv64-unknown-elf-gcc --specs=picolibc.specs -march=rv64imac -mabi=lp64 -mcmodel=medany -Os' 'clang -fsyntax-only'; do
-    wide='-DZG_CHECK_BITS=32 -DZG_RING_INDEX_BITS=16 -DZG_ROLE_BITS=32'
+    wide='-DZG_CHECK_BITS=32 -DZG_RING_INDEX_BITS=16 -DZG_HEADER_NUMBER_BITS=32'
     for source in "$generated"/*.c; do
         compile "$target -std=c11 -ffreestanding $wide" "$source"
     done

@@ -17,7 +17,7 @@ static void compare_line(struct zgi_comparison *comparison)
     if (before->baud != after->baud || before->parity != after->parity || before->half_stops != after->half_stops ||
         before->data_bits != after->data_bits)
         zgi_changed(comparison, ZG_BREAKING, 0, before->place, after->place,
-                    "the line's baud or format is another; no byte arrives as it was sent");
+                    "the line's baud or format changed; no byte arrives as it was sent");
     if (before->half_duplex != after->half_duplex)
         zgi_changed(comparison, ZG_BREAKING, 0, before->place, after->place,
                     "the line became %s duplex; an end with the %s definition talks into the other's frames",
@@ -70,7 +70,7 @@ static void compare_framing(struct zgi_comparison *comparison)
                     "the framing, %s, became %s; neither end finds the other's frames", was, is);
     else if (old->lead != new->lead)
         zgi_changed(comparison, ZG_COMPATIBLE, 0, old->place, new->place,
-                    "the framing, %s, became %s; a delimiter more or less is idle", was, is);
+                    "the framing, %s, became %s; one delimiter more or fewer does no harm", was, is);
 }
 
 static void compare_header(struct zgi_comparison *comparison)
@@ -84,7 +84,7 @@ static void compare_header(struct zgi_comparison *comparison)
         if (old && new &&same_role(old, new))
             continue;
         zgi_changed(comparison, ZG_BREAKING, 0, old ? old->role->place : nowhere, new ? new->role->place : nowhere,
-                    "the header differs from its role %u on, %s; no frame of the other end is understood", i + 1,
+                    "the header differs from its role %u on, %s; neither end understands the other's frames", i + 1,
                     new ? new->name : old->name);
         return;
     }
@@ -98,17 +98,18 @@ static void compare_frame(struct zgi_comparison *comparison)
     compare_line(comparison);
     if (old->big_endian != new->big_endian)
         zgi_changed(comparison, ZG_BREAKING, 0, old->frame_place, new->frame_place,
-                    "the frame's byte order became %s; each end reads the bytes of numbers the other way round",
+                    "the frame's byte order became %s; each end reads the bytes of numbers in reverse order",
                     new->big_endian ? "big" : "little");
     compare_framing(comparison);
     compare_header(comparison);
     if (!same_check(before, after))
         zgi_changed(comparison, ZG_BREAKING, 0, old->check.place, new->check.place,
-                    "the check is another; every frame of the other end fails it");
+                    "the check changed; every frame of the other end fails it");
     if (before->version_bits > 0 && before->version_bits == after->version_bits && before->version != after->version)
-        zgi_changed(comparison, ZG_BREAKING, 0, old->version_place, new->version_place,
-                    "the major version, %u, became %u; every frame of the other end is dropped as another version's",
-                    old->major, new->major);
+        zgi_changed(
+            comparison, ZG_BREAKING, 0, old->version_place, new->version_place,
+            "the major version, %u, became %u; every frame of the other end is dropped as being of another version",
+            old->major, new->major);
 }
 
 /* --- messages */
@@ -129,7 +130,7 @@ static void compare_senders(struct zgi_comparison *comparison, const struct zg_m
                     zg_side_name((enum zg_side)lost));
     if (won)
         zgi_changed(comparison, ZG_COMPATIBLE, zg_receivers((enum zg_side)won), before->place, after->place,
-                    "%s is now sent by the %s, too; an old end drops it", after->name, zg_side_name((enum zg_side)won));
+                    "%s is now also sent by the %s; an old end drops it", after->name, zg_side_name((enum zg_side)won));
 }
 
 static void compare_tickets(struct zgi_comparison *comparison, const struct zg_plan_message *before,
@@ -139,11 +140,11 @@ static void compare_tickets(struct zgi_comparison *comparison, const struct zg_p
 
     if (before->tickets != after->tickets)
         zgi_changed(comparison, ZG_BREAKING, 0, old->place, new->place,
-                    "%s has %u byte%s of ticket in front, it had %u; every field is read from other bytes", new->name,
+                    "%s begins with %u byte%s of ticket instead of %u; every field is read from other bytes", new->name,
                     after->tickets, after->tickets == 1 ? "" : "s", before->tickets);
     else if (g_strcmp0(old->reply, new->reply) != 0 || old->acknowledged != new->acknowledged)
         zgi_changed(comparison, ZG_BREAKING, 0, old->place, new->place,
-                    "%s is answered in another way; its sender waits for what does not come", new->name);
+                    "%s is answered differently; its sender waits for what does not come", new->name);
 }
 
 /* Whether the largest payload that one end sends fits the other's receiver. */
@@ -208,7 +209,7 @@ static void compare_renamed(struct zgi_comparison *comparison, const struct zg_p
     if (zg_compare_verdict(found, &first) == ZG_BREAKING) {
         zgi_changed(comparison, ZG_BREAKING, 0, before->message->id_place, after->message->id_place,
                     "id %" G_GUINT64_FORMAT
-                    " was %s and is %s, whose fields differ; each end takes the one for the other",
+                    " was %s and is %s, whose fields differ; each end mistakes one for the other",
                     after->message->id, before->message->name, after->message->name);
         return;
     }
@@ -246,7 +247,7 @@ static void compare_all_messages(struct zgi_comparison *comparison)
                 compare_renamed(comparison, old, new);
         } else if (other) {
             zgi_changed(comparison, ZG_BREAKING, 0, other->message->id_place, new->message->id_place,
-                        "id %" G_GUINT64_FORMAT " was %s and is %s; each end takes the one for the other",
+                        "id %" G_GUINT64_FORMAT " was %s and is %s; each end mistakes one for the other",
                         new->message->id, other->message->name, new->message->name);
         } else {
             zgi_changed(comparison, ZG_COMPATIBLE, zg_receivers(new->message->from), nowhere, new->message->place,
@@ -281,7 +282,7 @@ static void compare_variable(struct zgi_comparison *comparison, const struct zg_
 
     if (old->index != new->index)
         zgi_changed(comparison, ZG_BREAKING, 0, old->index_place, new->index_place,
-                    "index %u of %s became %u; each end takes another variable for it", old->index, after->name,
+                    "index %u of %s became %u; to each end it is another variable", old->index, after->name,
                     new->index);
     if (lost)
         zgi_changed(comparison, ZG_BREAKING, 0, old_place, new_place,

@@ -100,7 +100,7 @@ static void compare_enums(const struct field_pair *pair, const struct zg_enum *b
         g_autofree char *number = number_of(after, value);
         if (same_number && strcmp(same_number->name, value->name) != 0)
             zgi_changed(comparison, ZG_BREAKING, 0, same_number->place, value->place,
-                        "%s: %s %s was %s and is %s; each end takes it for what it knows", after->name, unit, number,
+                        "%s: %s %s was %s and is %s; each end keeps its own meaning", after->name, unit, number,
                         same_number->name, value->name);
         else if (!same_number && same_name)
             zgi_changed(comparison, ZG_BREAKING, 0, same_name->place, value->place,
@@ -168,14 +168,14 @@ static void compare_extents(const struct field_pair *pair)
     if (before->type.extent == after->type.extent && before->type.count == after->type.count) {
         if (counted && after->count_size == 2 && before->count_big_endian != after->count_big_endian)
             breaks(pair, "the count's order,", before->count_big_endian ? "big," : "little,",
-                   after->count_big_endian ? "big" : "little", "each end reads another number of elements");
+                   after->count_big_endian ? "big" : "little", "each end expects another number of elements");
         return;
     }
     if (counted && before->count_size == after->count_size)
         widened(pair, "type", old_type, new_type, after->most > before->most,
-                "a payload with more than the smaller bound is refused by the end that has it");
+                "a payload with more than the smaller maximum is refused by the end that has it");
     else
-        breaks(pair, "type", old_type, new_type, "each end reads another number of bytes");
+        breaks(pair, "type", old_type, new_type, "each end expects another number of bytes");
 }
 
 static void compare_numbers(const struct field_pair *pair)
@@ -186,7 +186,7 @@ static void compare_numbers(const struct field_pair *pair)
         g_autofree char *old_scale = zg_place_scale(before), *new_scale = zg_place_scale(after);
         g_autofree char *old_text = g_strconcat("raw", old_scale, NULL),
                         *new_text = g_strconcat("raw", new_scale, NULL);
-        breaks(pair, "the physical value", old_text, new_text, "the same bytes are another value to each end");
+        breaks(pair, "the physical value", old_text, new_text, "the same bytes mean another value to each end");
         return;
     }
     const struct zg_step *old_step = pair->before, *new_step = pair->after;
@@ -229,12 +229,12 @@ static void compare_words(const struct field_pair *pair)
     }
     if (g_strcmp0(before->unit, after->unit) != 0) {
         g_autofree char *unit =
-            g_strdup_printf("unit %s became %s; where the quantity changed with it, it is misread",
+            g_strdup_printf("unit %s became %s; if the quantity changed with it, it is misread",
                             before->unit ? before->unit : "none", after->unit ? after->unit : "none");
         field_changed(pair, ZG_SAME, 0, unit);
     }
     if (before->since > 0 && after->since > 0 && g_strcmp0(before->default_text, after->default_text) != 0)
-        field_changed(pair, ZG_SAME, 0, "its default changed, which counts for payloads of senders older than both");
+        field_changed(pair, ZG_SAME, 0, "its default changed, which affects payloads of senders older than both");
     if (before->since < after->since)
         field_changed(pair, ZG_SAME, 0, "its since is later now; payloads of senders older than both may be refused");
     else if (before->since > after->since)
@@ -252,7 +252,7 @@ static void compare_fields(const struct field_pair *pair)
         g_autofree char *old_type = zg_place_type(before), *new_type = zg_place_type(after);
         breaks(pair, "type", old_type, new_type,
                before->bits == after->bits && before->type.bits == after->type.bits
-                   ? "each end takes the same bytes for something else"
+                   ? "each end reads the same bytes as something else"
                    : "each end reads other bytes");
         return;
     }
@@ -263,12 +263,12 @@ static void compare_fields(const struct field_pair *pair)
                         after->big_endian; /* a change of the frame's byte order is reported once, for the frame */
     if (has_order(after) && before->big_endian != after->big_endian && !by_frame)
         breaks(pair, "byte order", before->big_endian ? "big" : "little", after->big_endian ? "big" : "little",
-               "each end reads the bytes the other way round");
+               "each end reads the bytes in reverse order");
     compare_numbers(pair);
     if (old_enum && new_enum)
         compare_enums(pair, old_enum, new_enum);
     else if (old_enum || new_enum)
-        field_changed(pair, ZG_SAME, 0, new_enum ? "its number has names now" : "its number has no names now");
+        field_changed(pair, ZG_SAME, 0, new_enum ? "its number now has names" : "its number no longer has names");
     if (before->record && after->record)
         compare_records(pair);
 }
@@ -312,19 +312,17 @@ static void added(struct zgi_comparison *comparison, const char *owner, const st
 
     if ((int)index < last)
         zgi_changed(comparison, ZG_BREAKING, 0, nowhere, step->field->place,
-                    "%s.%s is new among older fields; what stands behind it is read from other bytes", owner,
-                    step->name);
+                    "%s.%s is new among older fields; what follows it is read from other bytes", owner, step->name);
     else if ((int)index == last + 1 && !step->newer)
-        zgi_changed(
-            comparison, ZG_BREAKING, 0, nowhere, step->field->place,
-            "%s.%s is new, but not since a version of its own; an end with the new definition refuses what an old one "
-            "sends (since: %u.%u would do)",
-            owner, step->name, new->major, next);
+        zgi_changed(comparison, ZG_BREAKING, 0, nowhere, step->field->place,
+                    "%s.%s is new, but without a `since` of its own; an end with the new definition refuses what an "
+                    "old one sends (since: %u.%u would do)",
+                    owner, step->name, new->major, next);
     else
         zgi_changed(comparison, ZG_COMPATIBLE, 0, nowhere, step->field->place,
-                    "%s.%s is new; an old end ignores it, from an old end it has its default%s", owner, step->name,
+                    "%s.%s is new; an old end ignores it, and from an old end it has its default%s", owner, step->name,
                     step->field->since <= old->minor && old->major == new->major
-                        ? " (but the old definition is of its version, too)"
+                        ? " (but the old definition has the same version)"
                         : "");
 }
 
@@ -363,6 +361,6 @@ void zgi_compare_blocks(struct zgi_comparison *comparison, const char *owner, co
                         "%s.%s is gone; an end with the old definition still reads it, or refuses the payload", owner,
                         zg_block_step(before, i)->name);
     if (moved->len > 0)
-        zgi_changed(comparison, ZG_BREAKING, 0, at_before, at_after,
-                    "%s: in other places lie %s; each end reads other bytes as them", owner, moved->str);
+        zgi_changed(comparison, ZG_BREAKING, 0, at_before, at_after, "%s: %s moved; each end reads other bytes as them",
+                    owner, moved->str);
 }

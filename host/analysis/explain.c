@@ -127,8 +127,8 @@ static void explain_cobs(struct explaining *frame)
 
     while (frame->bytes->len + 1 < frame->wire->len) {
         uint8_t code = next_byte(frame);
-        g_autofree char *how = g_strdup_printf("stuffing code, the next is %u on", code);
-        g_autofree char *both = g_strdup_printf("; stuffing code of a zero, the next is %u on", code);
+        g_autofree char *how = g_strdup_printf("stuffing code, the next is %u further", code);
+        g_autofree char *both = g_strdup_printf("; stuffing code of a zero, the next is %u further", code);
         if (zero && !at_end(frame))
             add_content(frame, 0, both);
         else
@@ -207,7 +207,7 @@ GPtrArray *zg_explain_frame(const struct zg_plan *plan, const struct zg_plan_mes
     frame.wire = zg_frame_make(plan, header, payload, frame.payload);
     explain_content(&frame);
     for (unsigned i = 0; i < opening; i++)
-        add_plain(&frame, plan->framer.framing.lead ? "begin of the frame" : name);
+        add_plain(&frame, plan->framer.framing.lead ? "start of the frame" : name);
     explain_body(&frame);
     while (frame.bytes->len < frame.wire->len)
         add_plain(&frame, "end of the frame");

@@ -69,7 +69,7 @@ static char *difference(const struct search *search, const struct zg_check_choic
         differ_in_truth(text, steps, "result reflected", "result not reflected", now->reflect_out, then->reflect_out);
         differ(text, steps, "final XOR", now->xor_out, then->xor_out, now->width);
     }
-    differ_in_truth(text, steps, "the check's bytes the other way round", "", other_order, false);
+    differ_in_truth(text, steps, "the check's bytes in reverse order", "", other_order, false);
     return g_strdup(text->len ? text->str : "as tried");
 }
 

@@ -88,7 +88,7 @@ static void picked_up_to_json(const struct zg_stretch *stretch, struct zg_json *
 static void picked_up_to_text(const struct zg_stretch *stretch, GString *text)
 {
     if (stretch->after > 0)
-        g_string_append_printf(text, "  (picked up again after %" G_GUINT64_FORMAT " byte%s)", stretch->after,
+        g_string_append_printf(text, "  (in step again after %" G_GUINT64_FORMAT " byte%s)", stretch->after,
                                stretch->after == 1 ? "" : "s");
 }
 
@@ -230,7 +230,7 @@ char *zg_stretch_to_line(const struct zg_plan *plan, const struct zg_stretch *st
         g_string_append_c(text, ' ');
         fields_to_text(stretch, text);
         if (stretch->ignored > 0)
-            g_string_append_printf(text, "  (%zu bytes more than known, ignored)", stretch->ignored);
+            g_string_append_printf(text, "  (%zu more bytes than known, ignored)", stretch->ignored);
         picked_up_to_text(stretch, text);
         return g_strdup(text->str);
     }

@@ -386,7 +386,7 @@ bool zg_values_from_json(const struct zg_plan_message *message, const char *text
         return false;
     const size_t size = zg_payload_size(message, values);
     return size <= message->payload_most ||
-           value_error(message->message->name, error, "the payload takes %zu bytes, the frame has room for %u", size,
+           value_error(message->message->name, error, "the payload takes %zu bytes; the frame has room for %u", size,
                        message->payload_most);
 }
 

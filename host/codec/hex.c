@@ -22,7 +22,7 @@ GByteArray *zg_bytes_from_hex(const char *text, GError **error)
             const char *bad = g_ascii_isxdigit(c[0]) ? c + 1 : c;
             if (skip_between(bad) > bad || *bad == '\0')
                 g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_HEX,
-                            "hex: the digit at position %ld stands alone; expected two digits a byte",
+                            "hex: the digit at position %ld is alone; expected two digits for each byte",
                             (long)(c - text) + 1);
             else
                 g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_HEX,

@@ -30,8 +30,8 @@ static void check_reply(const struct checking *checking, struct zg_message *requ
     reply->is_reply = true;
     if ((reply->from & answering) != answering)
         zgi_error(diagnostics, request->reply_place,
-                  "%s is sent by the %s and cannot answer %s, which is too; expected a message from: %s", reply->name,
-                  zg_side_name(reply->from), request->name, zg_side_name(answering));
+                  "%s is sent by the %s and cannot answer %s, which is as well; expected a message from: %s",
+                  reply->name, zg_side_name(reply->from), request->name, zg_side_name(answering));
 }
 
 static void check_message(const struct checking *checking, const struct zg_message *message)
@@ -41,7 +41,7 @@ static void check_message(const struct checking *checking, const struct zg_messa
 
     if (message->reply && message->is_reply)
         zgi_error(diagnostics, message->reply_place,
-                  "%s answers a request, whose ticket it repeats, and cannot be a request itself", message->name);
+                  "%s answers a request, whose ticket it repeats, so it cannot be a request itself", message->name);
     if (message->acknowledged && (message->reply || message->is_reply))
         zgi_error(diagnostics, message->delivery_place, "the reply acknowledges its request; %s needs no delivery",
                   message->name);
@@ -51,7 +51,7 @@ static void check_message(const struct checking *checking, const struct zg_messa
                   message->name);
     if (message->resend_place.line > 0 && !message->acknowledged && !message->reply)
         zgi_error(diagnostics, message->resend_place,
-                  "%s is never sent again; timeout, retries and window are for requests and acknowledged messages",
+                  "%s is never sent again; timeout, retries and window are only for requests and acknowledged messages",
                   message->name);
     if (message->service || !ticketed)
         return;
@@ -93,19 +93,18 @@ static void check_framing(const struct checking *checking)
                   "the framing length needs the role length in the header; expected header: [..., length: u8]");
     if (kind == ZG_FRAMING_FIXED && length && length->counts != ZG_COUNTS_PAYLOAD)
         zgi_error(checking->diagnostics, length->place,
-                  "with the framing fixed, length counts the payload in front of the zero bytes; expected counts: "
-                  "payload");
+                  "with the framing fixed, length counts the payload before the zero bytes; expected counts: payload");
     if ((kind != ZG_FRAMING_LENGTH && kind != ZG_FRAMING_FIXED) || check->crc.width >= 16 || check->place.line == 0)
         return;
     if (check->crc.width == 0)
         zgi_warning(checking->diagnostics, check->place,
-                    "with the framing %s the check alone tells frames from what follows damage, and there is none; "
-                    "use one of 16 bits or more",
+                    "with the framing %s only the check distinguishes frames from other bytes after damage, and there "
+                    "is none; use one of 16 bits or more",
                     zg_framing_names[kind]);
     else
         zgi_warning(checking->diagnostics, check->place,
-                    "with the framing %s the check alone tells frames from what follows damage, and one of %u bits "
-                    "takes 1 in %u for a frame; use 16 bits or more",
+                    "with the framing %s only the check distinguishes frames from other bytes after damage, and one of "
+                    "%u bits mistakes 1 in %u for a frame; use 16 bits or more",
                     zg_framing_names[kind], check->crc.width, 1U << check->crc.width);
 }
 
@@ -116,7 +115,7 @@ static void check_version(const struct checking *checking)
     if (role && role->bits < 8 && checking->definition->major >> role->bits != 0)
         zgi_warning(
             checking->diagnostics, role->place,
-            "major version %u looks like %u in the header's u%u; older ends with that number cannot tell them apart",
+            "major version %u looks like %u in the header's u%u; older ends with that number cannot distinguish them",
             checking->definition->major, checking->definition->major & ((1U << role->bits) - 1), role->bits);
 }
 

@@ -55,7 +55,7 @@ const struct zgi_key zgi_definition_keys[] = {
     { "version", true, read_version, "version", "Version of the protocol, major.minor, each 0 to 255" },
     { "summary", false, read_summary, "text", "What the protocol is for" },
     { "line", false, skip_section, "line", "The physical line" },
-    { "frame", true, skip_section, "frame", "How frames are made" },
+    { "frame", true, skip_section, "frame", "How frames are formed" },
     { "enums", false, skip_section, "enums", "Integers with names, by name" },
     { "messages", true, skip_section, "messages", "The messages, by name" },
     { "flags", false, skip_section, "flag_sets", "Sets of bits with names, by name" },

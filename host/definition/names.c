@@ -54,9 +54,7 @@ static bool take(struct names *names, struct zg_place place, const char *owner, 
     const char *other = g_hash_table_lookup(names->taken, name);
     if (other)
         zgi_error(names->diagnostics, place,
-                  "%s would make the name \"%s\" in generated code, which %s makes too; "
-                  "rename one",
-                  owner, name, other);
+                  "%s would define the name \"%s\" in generated code, as would %s; rename one", owner, name, other);
     bool is_free = !other;
     g_hash_table_replace(names->taken, name, g_strdup(owner));
     return is_free;

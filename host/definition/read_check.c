@@ -52,7 +52,7 @@ static const struct {
     { "xmodem", "crc16/xmodem" },
     { "kermit", "crc16/kermit" },
     { "crc24", "crc24/openpgp or crc24/ble" },
-    { "crc32", "crc32/iso-hdlc (of most files and networks) or crc32/mpeg-2" },
+    { "crc32", "crc32/iso-hdlc (the one of most files and networks) or crc32/mpeg-2" },
     { "crc32ieee", "crc32/iso-hdlc" },
     { "crc32ethernet", "crc32/iso-hdlc" },
     { "crc32zip", "crc32/iso-hdlc" },
@@ -85,7 +85,7 @@ static char *check_hint(const char *word)
             g_string_append_c(plain, g_ascii_tolower(*c));
     for (size_t i = 0; i < G_N_ELEMENTS(other_spellings); i++)
         if (strcmp(plain->str, other_spellings[i].spelling) == 0)
-            return g_strdup_printf("; did you mean %s? zeugma crc tells them apart by a value",
+            return g_strdup_printf("; did you mean %s? zeugma crc distinguishes them by a value",
                                    other_spellings[i].names);
     const unsigned width =
         g_str_has_prefix(plain->str, "crc") ? (unsigned)g_ascii_strtoull(plain->str + 3, NULL, 10) : 0;
@@ -99,7 +99,7 @@ static char *check_hint(const char *word)
     if (nearest)
         return g_strdup_printf("; did you mean \"%s\"?", nearest);
     if (alike->len > 0)
-        return g_strdup_printf("; of this width there are %s", alike->str);
+        return g_strdup_printf("; with this width there are %s", alike->str);
     return zg_word_hint(word, (const char *const *)names->pdata);
 }
 
@@ -183,9 +183,9 @@ static void read_covers(struct zgi_reader *reader, const struct zgi_entry *entry
 
 const struct zgi_key zgi_named_check_keys[] = {
     { "name", true, keep_check_name, "check_name", "Name of a check" },
-    { "order", false, read_check_order, "byte_order", "Byte order of the check; default the frame's" },
+    { "order", false, read_check_order, "byte_order", "Byte order of the check; default: the frame's" },
     { "covers", false, read_covers, "covers",
-      "What it covers: content (default), payload, or all: sync and start bytes, too" },
+      "What it covers: content (default), payload, or all: sync and start bytes as well" },
     { 0 }
 };
 
@@ -193,12 +193,12 @@ const struct zgi_key zgi_crc_keys[] = {
     { "crc", true, read_crc_width, "crc_width", "Width of the CRC in bits, 3 to 64" },
     { "poly", true, keep_poly, "natural", "Polynomial without its highest term, as published" },
     { "init", false, keep_init, "natural", "Initial value; default 0" },
-    { "reflect_in", false, read_reflect_in, "bool", "Bytes are taken lowest bit first; default false" },
+    { "reflect_in", false, read_reflect_in, "bool", "Bytes enter lowest bit first; default false" },
     { "reflect_out", false, read_reflect_out, "bool", "The result is reversed; default false" },
-    { "xor_out", false, keep_xor_out, "natural", "XORed to the result; default 0" },
-    { "order", false, read_check_order, "byte_order", "Byte order of the check; default the frame's" },
+    { "xor_out", false, keep_xor_out, "natural", "XORed with the result; default 0" },
+    { "order", false, read_check_order, "byte_order", "Byte order of the check; default: the frame's" },
     { "covers", false, read_covers, "covers",
-      "What it covers: content (default), payload, or all: sync and start bytes, too" },
+      "What it covers: content (default), payload, or all: sync and start bytes as well" },
     { 0 }
 };
 

@@ -126,8 +126,8 @@ const struct zgi_key zgi_field_keys[] = {
     { "unit", false, read_field_unit, "text", "Unit of the physical value" },
     { "range", false, read_range, "range", "Least and greatest physical value, [low, high]" },
     { "summary", false, read_field_summary, "text", "What the value is" },
-    { "order", false, read_field_order, "byte_order", "Byte order of this value; default the frame's" },
-    { "since", false, read_since, "version", "Version of the protocol in which the field came" },
+    { "order", false, read_field_order, "byte_order", "Byte order of this value; default: the frame's" },
+    { "since", false, read_since, "version", "Version of the protocol that introduced the field" },
     { "default", false, read_default, "default",
       "Physical value of the field in payloads of older senders; default raw zero" },
     { 0 }
@@ -162,11 +162,11 @@ static void check_range_reachable(struct zgi_reader *reader, const struct field_
     double least = mpq_get_d(low);
     double most = mpq_get_d(high);
     if (mpq_cmp(field->high, low) < 0 || mpq_cmp(field->low, high) > 0)
-        zgi_error(reader->diagnostics, reading->range_place, "%s can hold %g to %g, which the range excludes wholly",
+        zgi_error(reader->diagnostics, reading->range_place, "%s can hold %g to %g, all of which the range excludes",
                   field->name, least, most);
     else if (mpq_cmp(field->low, low) < 0 || mpq_cmp(field->high, high) > 0)
-        zgi_warning(reader->diagnostics, reading->range_place,
-                    "the range of %s reaches beyond what it can hold, %g to %g", field->name, least, most);
+        zgi_warning(reader->diagnostics, reading->range_place, "the range of %s goes beyond what it can hold, %g to %g",
+                    field->name, least, most);
     mpq_clears(low, high, NULL);
 }
 
@@ -178,10 +178,10 @@ static void check_field(struct zgi_reader *reader, struct field_reading *reading
 
     field->scaled = mpq_cmp_ui(field->scale, 1, 1) != 0 || mpq_sgn(field->offset) != 0;
     if (field->scaled && !integer)
-        zgi_error(reader->diagnostics, reading->scale_place, "scale and offset need an integer type; %s is %s",
+        zgi_error(reader->diagnostics, reading->scale_place, "scale and offset are for integer types; %s is %s",
                   field->name, type);
     else if (field->ranged && !integer && field->type.kind != ZG_KIND_FLOAT)
-        zgi_error(reader->diagnostics, reading->range_place, "a range needs a number type; %s is %s", field->name,
+        zgi_error(reader->diagnostics, reading->range_place, "a range is for number types; %s is %s", field->name,
                   type);
     else if (field->ranged && integer)
         check_range_reachable(reader, reading);
@@ -189,7 +189,7 @@ static void check_field(struct zgi_reader *reader, struct field_reading *reading
         zgi_error(reader->diagnostics, field->default_place,
                   "only a single value has a default; %s is %s and is empty or 0", field->name, type);
     if (field->default_text && field->since == 0)
-        zgi_error(reader->diagnostics, field->default_place, "a default is for a field with since; %s is always sent",
+        zgi_error(reader->diagnostics, field->default_place, "a default is for a field with `since`; %s is always sent",
                   field->name);
 }
 
@@ -280,7 +280,7 @@ static void read_access(struct zgi_reader *reader, const struct zgi_entry *entry
 
 const struct zgi_key zgi_variable_keys[] = {
     { "index", true, read_index, "index", "Number by which the variable is read and written, 0 to 255" },
-    { "type", true, read_field_type, "type", "As of a field, but not open-ended" },
+    { "type", true, read_field_type, "type", "As for a field, but not open-ended" },
     { "scale", false, read_scale, "scale", "As of a field" },
     { "offset", false, read_offset, "number", "As of a field" },
     { "unit", false, read_field_unit, "text", "As of a field" },
@@ -372,8 +372,8 @@ static void name_record(struct zgi_reader *reader, const struct zgi_entry *entry
         const struct zg_enum *other = g_ptr_array_index(definition->enums, i);
         g_autofree char *where = zgi_where(reader, other->place);
         if (strcmp(other->name, entry->key) == 0)
-            zgi_error(reader->diagnostics, entry->place, "the type %s stands here a second time; the first is at %s",
-                      entry->key, where);
+            zgi_error(reader->diagnostics, entry->place, "the type %s is defined twice; first at %s", entry->key,
+                      where);
     }
     g_ptr_array_add(definition->records, record);
 }
@@ -390,7 +390,7 @@ static void fill_record(struct zgi_reader *reader, yaml_node_t *node, const stru
             zgi_error(reader->diagnostics, field->place, "only the last field of a message can be open-ended");
         if (field->since > 0)
             zgi_error(reader->diagnostics, field->since_place,
-                      "a record does not grow; give the message a field with since");
+                      "a record cannot grow; give the message a field with `since`");
     }
     if (record->fields->len == 0 && node->type == YAML_MAPPING_NODE)
         zgi_error(reader->diagnostics, record->place, "record %s has no fields", record->name);

@@ -66,7 +66,7 @@ static void read_watch(struct zgi_reader *reader, const struct zgi_entry *entry,
 {
     zgi_read_clocked_time(reader, entry, nanoseconds);
     if (*nanoseconds == 0)
-        zgi_error(reader->diagnostics, zgi_place(entry->value), "%s of 0; leave the key out for none", entry->key);
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "%s of 0; omit the key for none", entry->key);
 }
 
 static void read_keepalive(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
@@ -89,7 +89,7 @@ const struct zgi_key zgi_line_keys[] = {
     { "format", false, read_format, "format", "Data bits, parity N E O M or S, stop bits 1, 1.5 or 2; default 8N1" },
     { "duplex", false, read_duplex, "duplex", "full (default) or half" },
     { "gap", false, read_gap, "time", "Least idle time that a sender leaves between frames; default none" },
-    { "byte_timeout", false, read_byte_timeout, "time", "Silence inside a frame that abandons it; default 20 ms" },
+    { "byte_timeout", false, read_byte_timeout, "time", "Silence within a frame that abandons it; default 20 ms" },
     { "keepalive", false, read_keepalive, "positive_time", "An idle node sends hello this often; absent: never" },
     { "link_timeout", false, read_link_timeout, "positive_time",
       "Silence after which the link is reported down; absent: never" },
@@ -128,14 +128,13 @@ static void read_max_frame(struct zgi_reader *reader, const struct zgi_entry *en
 
 const struct zgi_key zgi_frame_keys[] = {
     { "framing", true, zgi_read_framing, "framing",
-      "How a frame is told from the next: cobs, slip, hdlc, length, marks, fixed or gap" },
+      "How frames are separated: cobs, slip, hdlc, length, marks, fixed or gap" },
     { "byte_order", false, skip_byte_order, "byte_order", "Byte order of numbers: little (default) or big" },
-    { "header", false, zgi_read_header, "header",
-      "Roles in front of the payload, [version: u3, id: u5, sequence: u8]" },
-    { "check", true, zgi_read_check, "check", "Check behind the payload: a name, or the parameters of a CRC" },
+    { "header", false, zgi_read_header, "header", "Roles before the payload, [version: u3, id: u5, sequence: u8]" },
+    { "check", true, zgi_read_check, "check", "Check after the payload: a name, or the parameters of a CRC" },
     { "max_payload", false, read_max_payload, "max_payload",
-      "Bytes before stuffing that every message must fit; absent: the largest message" },
-    { "max_frame", false, read_max_frame, "max_frame", "Bytes on the wire, stuffing at its worst; absent: no limit" },
+      "Bytes before stuffing that every message must fit; absent: the largest message's" },
+    { "max_frame", false, read_max_frame, "max_frame", "Bytes on the wire, with the worst stuffing; absent: no limit" },
     { 0 }
 };
 

@@ -45,7 +45,7 @@ static void read_mark(struct zgi_reader *reader, const struct zgi_entry *entry, 
     g_autoptr(GPtrArray) items = zgi_items(reader, entry->value, expected);
 
     if (items && items->len > ZG_MARK_MAX)
-        zgi_error(reader->diagnostics, zgi_place(entry->value), "%s has %u bytes, at most %d are possible", entry->key,
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "%s has %u bytes; at most %d are possible", entry->key,
                   items->len, ZG_MARK_MAX);
     mark->size = 0;
     for (unsigned i = 0; items && i < MIN(items->len, ZG_MARK_MAX); i++) {
@@ -79,7 +79,7 @@ static void read_marking(struct zgi_reader *reader, const struct zgi_entry *entr
                          enum zg_marking marking)
 {
     if (choice->marking != ZG_MARKING_PLAIN)
-        zgi_error(reader->diagnostics, entry->place, "escape and double exclude one another; expected one of them");
+        zgi_error(reader->diagnostics, entry->place, "escape and double exclude each other; expected one of them");
     if (read_byte(reader, entry, &choice->escape))
         choice->marking = marking;
 }
@@ -136,15 +136,16 @@ static void read_gap(struct zgi_reader *reader, const struct zgi_entry *entry, v
 const struct zgi_key zgi_framing_keys[] = {
     { "kind", true, skip_kind, "framing_kind", "The framing: cobs, slip, hdlc, length, marks, fixed or gap" },
     { "lead", false, read_lead, "bool",
-      "Of cobs and slip: a delimiter in front of each frame, too; default false, of slip true" },
-    { "escape_control", false, read_escape_control, "bool", "Of hdlc: 0x00 to 0x1F are escaped, too; default false" },
-    { "sync", false, read_start, "mark", "Of length and fixed: up to 4 bytes in front of each frame; default none" },
-    { "start", false, read_start, "mark", "Of marks: up to 4 bytes in front of each frame; default none" },
-    { "end", false, read_end, "mark", "Of marks: 1 to 4 bytes behind each frame" },
-    { "escape", false, read_escape, "byte", "Of marks: sent in front of the image of each byte of the marks" },
+      "Of cobs and slip: a delimiter before each frame as well; default false, of slip true" },
+    { "escape_control", false, read_escape_control, "bool",
+      "Of hdlc: 0x00 to 0x1F are escaped as well; default false" },
+    { "sync", false, read_start, "mark", "Of length and fixed: up to 4 bytes before each frame; default none" },
+    { "start", false, read_start, "mark", "Of marks: up to 4 bytes before each frame; default none" },
+    { "end", false, read_end, "mark", "Of marks: 1 to 4 bytes after each frame" },
+    { "escape", false, read_escape, "byte", "Of marks: sent before the image of each byte of the marks" },
     { "escape_xor", false, read_escape_xor, "byte", "Of marks: image = byte XOR this; default 0x20" },
     { "double", false, read_double, "byte", "Of marks: the first byte of both marks, sent twice in the content" },
-    { "size", false, read_size, "max_payload", "Of fixed: bytes of each frame from header to check" },
+    { "size", false, read_size, "max_payload", "Of fixed: bytes of each frame, from header to check" },
     { "gap", false, read_gap, "gap", "Of gap: the silence that ends a frame; default 3.5 characters" },
     { 0 }
 };
@@ -219,12 +220,13 @@ static void check_double(struct zgi_reader *reader, const struct zg_framing_choi
     for (unsigned i = 0; i < 2; i++)
         if (marks[i]->size < 2 || marks[i]->bytes[0] != byte || marks[i]->bytes[1] == byte) {
             zgi_error(reader->diagnostics, choice->place,
-                      "with double, %s begins with 0x%02X and then has another byte; expected %s: [0x%02X, ...]",
+                      "with double, %s begins with 0x%02X and continues with another byte; expected %s: [0x%02X, ...]",
                       names[i], byte, names[i], byte);
             return;
         }
     if (memcmp(choice->start.bytes, choice->end.bytes, MIN(choice->start.size, choice->end.size)) == 0)
-        zgi_error(reader->diagnostics, choice->place, "of start and end, one begins the other; choose other marks");
+        zgi_error(reader->diagnostics, choice->place,
+                  "of start and end, one is the beginning of the other; choose other marks");
 }
 
 static void check_choice(struct zgi_reader *reader, const struct zg_framing_choice *choice)
@@ -241,7 +243,7 @@ static void check_choice(struct zgi_reader *reader, const struct zg_framing_choi
         check_double(reader, choice);
     else if (choice->start.size == 0)
         zgi_error(reader->diagnostics, choice->place,
-                  "marks without escape or double need start bytes; the end alone could stand in the content");
+                  "marks without escape or double need start bytes; the end alone could occur in the content");
 }
 
 void zgi_read_framing(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)

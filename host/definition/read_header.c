@@ -25,7 +25,7 @@ static void read_role_type(struct zgi_reader *reader, const struct zgi_entry *en
     if (!zgi_read_integer_type(reader, entry->value, &type))
         return;
     if (type.kind != ZG_KIND_UNSIGNED || type.bits > most)
-        zgi_error(reader->diagnostics, zgi_place(entry->value), "the header role %s is unsigned and at most u%u",
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "the header role %s is unsigned, of at most u%u",
                   zg_role_name(role->role), most);
     role->bits = MIN(type.bits, most);
 }
@@ -51,20 +51,20 @@ static void read_counts(struct zgi_reader *reader, const struct zgi_entry *entry
 
 const struct zgi_key zgi_role_keys[] = { { "type", true, read_role_type, "integer_type", "Its width, u1 to u32" },
                                          { "order", false, read_role_order, "byte_order",
-                                           "Byte order; default the frame's" },
+                                           "Byte order; default: the frame's" },
                                          { 0 } };
 
 const struct zgi_key zgi_length_keys[] = {
     { "type", true, read_role_type, "integer_type", "Its width, u1 to u32" },
-    { "order", false, read_role_order, "byte_order", "Byte order; default the frame's" },
-    { "counts", false, read_counts, "counts", "payload (default), rest: all behind it, or content: all" },
+    { "order", false, read_role_order, "byte_order", "Byte order; default: the frame's" },
+    { "counts", false, read_counts, "counts", "payload (default), rest: everything after it, or content: all" },
     { 0 }
 };
 
 const struct zgi_key zgi_const_keys[] = { { "type", true, read_role_type, "integer_type", "Its width, u1 to u64" },
                                           { "value", true, keep_value, "natural", "Its value" },
                                           { "order", false, read_role_order, "byte_order",
-                                            "Byte order; default the frame's" },
+                                            "Byte order; default: the frame's" },
                                           { 0 } };
 
 static const struct zgi_key *keys_of(enum zg_role role)
@@ -79,7 +79,7 @@ static void check_role_unique(struct zgi_reader *reader, const struct zg_definit
         const struct zg_header_role *other = g_ptr_array_index(definition->header, i);
         g_autofree char *where = zgi_where(reader, other->place);
         if (other->role == role->role)
-            zgi_error(reader->diagnostics, role->place, "the header has the role %s already (%s)",
+            zgi_error(reader->diagnostics, role->place, "the header already has the role %s (%s)",
                       zg_role_name(role->role), where);
     }
 }

@@ -112,7 +112,7 @@ const struct zgi_key zgi_message_keys[] = {
     { "id", false, read_id, "natural", "Number of the message in the header" },
     { "from", true, read_from, "side", "Who sends it: device, host or both" },
     { "every", false, read_every, "every", "Nominal period, for the budget: a time, or on_change" },
-    { "summary", false, read_message_summary, "text", "What the message tells" },
+    { "summary", false, read_message_summary, "text", "What the message is for" },
     { "fields", true, read_fields, "fields", "Its fields, by name, in the order of the payload" },
     { "reply", false, read_reply, "name", "The message that answers it, which makes it a request" },
     { "timeout", false, read_timeout, "positive_time", "Time for the answer before it is sent again; default 100 ms" },
@@ -182,7 +182,7 @@ static void check_growth(struct zgi_reader *reader, const struct zg_message *mes
         if (field->since < since && (field->since > 0 || field->since_place.line == 0))
             zgi_error(
                 reader->diagnostics, field->since > 0 ? field->since_place : field->place,
-                "%s stands after a field that came later; fields with since stand last, in the order of their versions",
+                "%s follows a field of a later version; fields with `since` come last, in the order of their versions",
                 field->name);
         since = MAX(since, field->since);
         if (field->type.extent == ZG_EXTENT_REST && i + 1 < message->fields->len)
@@ -235,7 +235,7 @@ void zgi_read_messages(struct zgi_reader *reader, const struct zgi_entry *entry,
         zgi_error(reader->diagnostics, zgi_place(entry->value), "there are no messages; expected at least one");
     else if (definition->messages->len > 1 && !zgi_role(definition, ZG_ROLE_ID) && !definition->header_in_doubt)
         zgi_error(reader->diagnostics, definition->frame_place,
-                  "the header lacks the role id, without which %u messages cannot be told apart",
+                  "the header lacks the role id, without which %u messages cannot be distinguished",
                   definition->messages->len);
 }
 

@@ -28,7 +28,7 @@ static void keep_enable(struct zgi_reader *reader, const struct zgi_entry *entry
 
 const struct zgi_key zgi_services_keys[] = {
     { "base", false, keep_base, "natural",
-      "Id that the services' ids are counted from; default the highest multiple of 16 that leaves 16" },
+      "First id of the services; default the highest multiple of 16 that leaves 16" },
     { "enable", true, keep_enable, "service_list", "The services" },
     { 0 }
 };
@@ -49,7 +49,7 @@ static void take_message(struct zgi_reader *reader, const struct zgi_entry *entr
     if (other) {
         g_autofree char *where = zgi_where(reading->user, reading->service_place);
         zgi_error(reading->user->diagnostics, other->place,
-                  "the message %s has the name of one of the services' (%s); choose another", other->name, where);
+                  "the message %s has the name of a service's message (%s); choose another", other->name, where);
     }
     zgi_add_message(reading->user, definition, message);
 }
@@ -82,7 +82,7 @@ static bool find_base(struct zgi_reader *reader, struct services_reading *readin
 
     if (!role) {
         if (!definition->header_in_doubt)
-            zgi_error(reader->diagnostics, definition->services_place, "services need the header role id");
+            zgi_error(reader->diagnostics, definition->services_place, "services need the role id in the header");
         return false;
     }
     if (reading->base)
@@ -109,8 +109,8 @@ static void enable_all(struct zgi_reader *reader, struct services_reading *readi
             continue;
         if (definition->services >> index & 1) {
             g_autofree char *where = zgi_where(reader, places[index]);
-            zgi_error(reader->diagnostics, zgi_place(item),
-                      "the service %s stands here a second time; the first is at %s", zg_service_names[index], where);
+            zgi_error(reader->diagnostics, zgi_place(item), "the service %s is listed twice; first at %s",
+                      zg_service_names[index], where);
             continue;
         }
         definition->services |= 1U << index;

@@ -13,7 +13,7 @@ void zgi_keep_text(struct zgi_reader *reader, const struct zgi_entry *entry, cha
         if (!zg_is_hidden(g_utf8_get_char(c)) || *c == '\n' || *c == '\t')
             continue;
         zgi_error(reader->diagnostics, zgi_place(entry->value),
-                  "%s holds the character U+%04X, which is not shown, or changes how others are; leave it out",
+                  "%s contains the character U+%04X, which is invisible or changes how others appear; remove it",
                   entry->key, g_utf8_get_char(c));
         break;
     }
@@ -165,7 +165,7 @@ const struct zgi_key zgi_enum_keys[] = { { "type", true, read_enum_type, "intege
                                          { 0 } };
 
 const struct zgi_key zgi_flags_keys[] = {
-    { "type", true, read_enum_type, "integer_type", "Unsigned type that carries it" },
+    { "type", true, read_enum_type, "integer_type", "Unsigned type that carries them" },
     { "bits", true, keep_enum_values, "enum_values", "Names and their bit numbers" },
     { "summary", false, read_enum_summary, "text", "What it tells" },
     { 0 }
@@ -184,7 +184,7 @@ static void check_enum(struct zgi_reader *reader, const struct zg_enum *enumerat
                   enumeration->name, enumeration->flags ? "bits" : "values");
     else if (!enumeration->flags && !has_zero(enumeration))
         zgi_warning(reader->diagnostics, enumeration->place,
-                    "enum %s has no value 0, which a field holds that nobody has set", enumeration->name);
+                    "enum %s has no value 0, which a field has that nobody has set", enumeration->name);
     else if (enumeration->flags && enumeration->type.kind == ZG_KIND_SIGNED)
         zgi_error(reader->diagnostics, enumeration->place, "flags %s need an unsigned type", enumeration->name);
 }
@@ -196,8 +196,8 @@ static void check_type_unique(struct zgi_reader *reader, const struct zg_definit
         const struct zg_enum *other = g_ptr_array_index(definition->enums, i);
         g_autofree char *where = zgi_where(reader, other->place);
         if (other != enumeration && strcmp(other->name, enumeration->name) == 0)
-            zgi_error(reader->diagnostics, enumeration->place,
-                      "the type %s stands here a second time; the first is at %s", enumeration->name, where);
+            zgi_error(reader->diagnostics, enumeration->place, "the type %s is defined twice; first at %s",
+                      enumeration->name, where);
     }
 }
 

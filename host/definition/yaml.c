@@ -98,8 +98,7 @@ static bool is_bounded(struct zgi_reader *reader)
         if (expanded(reader, sizes, (int)i) < EXPANDED_MOST)
             continue;
         zgi_error(reader->diagnostics, zgi_place(yaml_document_get_node(&reader->document, (int)i)),
-                  "with its aliases written out this would be %d nodes or more; write out what is needed",
-                  EXPANDED_MOST);
+                  "with all aliases expanded this would be %d nodes or more; write out what is needed", EXPANDED_MOST);
         return false;
     }
     return true;
@@ -123,9 +122,9 @@ bool zgi_yaml_parse(struct zgi_reader *reader, const char *text, size_t length)
     else if (!good)
         zgi_error(reader->diagnostics, place_of(parser.problem_mark), "not well-formed YAML: %s%s%s%s",
                   parser.context ? parser.context : "", parser.context ? ", " : "",
-                  parser.problem ? parser.problem : "the memory does not suffice",
+                  parser.problem ? parser.problem : "out of memory",
                   has_bare_brackets(text, length, parser.problem_mark.line)
-                      ? "; within { } a type with brackets is quoted, \"u8[8]\""
+                      ? "; within { } a type with brackets must be quoted, \"u8[8]\""
                       : "");
     else if (!is_bounded(reader)) {
         yaml_document_delete(&reader->document);
@@ -187,8 +186,7 @@ bool zgi_entries(struct zgi_reader *reader, yaml_node_t *node, const char *expec
         const yaml_node_t *first = g_hash_table_lookup(seen, entry.key);
         if (first) {
             g_autofree char *where = zgi_where(reader, zgi_place(first));
-            zgi_error(reader->diagnostics, entry.place, "\"%s\" stands here a second time; the first is at %s",
-                      entry.key, where);
+            zgi_error(reader->diagnostics, entry.place, "\"%s\" is given twice; first at %s", entry.key, where);
             continue;
         }
         g_hash_table_insert(seen, (gpointer)entry.key, key);
@@ -226,7 +224,7 @@ static void read_entry(struct zgi_reader *reader, const struct zgi_entry *entry,
             walk->keys[i].read(reader, entry, walk->into);
         else
             zgi_error(reader->diagnostics, entry->place,
-                      "\"%s\" is part of the language but not supported by this version yet; leave it out", entry->key);
+                      "\"%s\" is part of the language but not yet supported by this version; remove it", entry->key);
         return;
     }
     unknown_key(reader, entry, walk);
@@ -335,7 +333,7 @@ bool zgi_check_name(struct zgi_reader *reader, const char *name, struct zg_place
 {
     if (!zgi_is_identifier(name))
         zgi_error(reader->diagnostics, place,
-                  "\"%s\" is no name for %s; expected a letter, then letters, digits and underscores", name, what);
+                  "\"%s\" cannot name %s; expected a letter, then letters, digits and underscores", name, what);
     else if (zgi_is_keyword(name))
         zgi_error(reader->diagnostics, place, "\"%s\" is a keyword of C or Python and cannot name %s; choose another",
                   name, what);
@@ -353,9 +351,8 @@ void zgi_check_member_name(struct zgi_reader *reader, const char *name, struct z
                   name, what);
     else if (zgi_is_cpp_keyword(name))
         zgi_warning(reader->diagnostics, place,
-                    "\"%s\" is a keyword of C++, where the generated headers cannot be included with it as the name of "
-                    "%s",
-                    name, what);
+                    "\"%s\" is a keyword of C++, which cannot include the generated headers if it names %s", name,
+                    what);
 }
 
 void zgi_check_protocol_name(struct zgi_reader *reader, const char *name, struct zg_place place)
@@ -367,6 +364,7 @@ void zgi_check_protocol_name(struct zgi_reader *reader, const char *name, struct
                   "the runtime's own names begin with \"%s_\"; choose another for the protocol", name);
     else if (zgi_is_library(name))
         zgi_warning(reader->diagnostics, place,
-                    "generated for this protocol, %s.h or %s.py hides C's header or Python's module of that name", name,
-                    name);
+                    "the files generated for this protocol, %s.h or %s.py, would hide C's header or Python's module of "
+                    "that name",
+                    name, name);
 }

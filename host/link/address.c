@@ -125,7 +125,7 @@ static bool read_option(char *text, struct zg_address *address, GError **error)
                     value ? value : "");
     }
     if (names->len == 0)
-        return fail(error, "%s: such a link has no options, found \"%s\"", address->text, text);
+        return fail(error, "%s: this kind of link has no options, found \"%s\"", address->text, text);
     g_ptr_array_add(names, NULL);
     g_autofree char *hint = zg_word_hint(text, (const char *const *)names->pdata);
     return fail(error, "%s: unknown option \"%s\"%s", address->text, text, hint);

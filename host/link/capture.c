@@ -150,14 +150,13 @@ bool zg_capture_read(struct zg_capture_reader *reader, struct zg_record_read *re
     if (result != 1)
         return end(reader, result == PCAP_ERROR_BREAK ? NULL : pcap_geterr(reader->file), damage);
     if (header->caplen < HEADER || bytes[0] != VERSION || bytes[1] > ZG_CAPTURE_REMARK)
-        return end(reader, "a record has not the header that docs/capture.md describes", damage);
+        return end(reader, "a record lacks the header that docs/capture.md describes", damage);
     reader->records++;
     if (header->caplen < header->len && !reader->is_cut) {
         reader->is_cut = true;
-        *damage =
-            g_strdup_printf("record %" G_GUINT64_FORMAT " of %s was cut short when it was written, %u of %u bytes are "
-                            "left; frames that reach beyond are read as noise",
-                            reader->records, reader->path, header->caplen, header->len);
+        *damage = g_strdup_printf("record %" G_GUINT64_FORMAT " of %s was cut short when it was written, with %u of %u "
+                                                              "bytes left; frames that extend beyond are read as noise",
+                                  reader->records, reader->path, header->caplen, header->len);
     }
     *record = (struct zg_record_read){ (enum zg_capture_kind)bytes[1],
                                        (uint64_t)header->ts.tv_sec * 1000000000 + (uint64_t)header->ts.tv_usec,

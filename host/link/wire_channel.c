@@ -12,8 +12,8 @@ bool zg_wire_explain_channel(const struct zg_wire *wire, int reason, GError **er
     const struct zg_address *address = &wire->address;
 
     if (reason == EEXIST && address->kind == ZG_ADDRESS_PTY && g_file_test(address->path, G_FILE_TEST_IS_SYMLINK))
-        return zg_wire_trouble(
-            error, "%s is in use: it leads to the terminal of a program that runs; give another path", address->path);
+        return zg_wire_trouble(error, "%s is in use: it leads to the terminal of a running program; give another path",
+                               address->path);
     if (reason == EEXIST)
         return zg_wire_trouble(error, "%s exists and is something else; remove it or give another path", address->path);
     if (reason == EADDRINUSE)
@@ -23,8 +23,7 @@ bool zg_wire_explain_channel(const struct zg_wire *wire, int reason, GError **er
     if (reason == ECONNREFUSED)
         return zg_wire_trouble(error, "%s: nobody serves there: connection refused", address->text);
     if (reason == EHOSTUNREACH)
-        return zg_wire_trouble(error, "%s: the name cannot be resolved, or there is no way to that host",
-                               address->text);
+        return zg_wire_trouble(error, "%s: the name cannot be resolved, or the host cannot be reached", address->text);
     return zg_wire_trouble(error, "%s: %s", address->text, g_strerror(reason));
 }
 
@@ -42,7 +41,7 @@ bool zg_wire_channel_lost(const struct zg_wire *wire, long reason, GError **erro
 bool zg_wire_channel_has_room(const struct zg_wire *wire, GError **error)
 {
     return wire->unwritten->len <= UNWRITTEN_MOST ||
-           zg_wire_trouble(error, "%s: the other side has stopped taking bytes", wire->address.text);
+           zg_wire_trouble(error, "%s: the other side no longer takes bytes", wire->address.text);
 }
 
 long zg_wire_channel_write_on(struct zg_wire *wire)

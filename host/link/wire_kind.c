@@ -41,6 +41,6 @@ void zg_wire_notice(const struct zg_wire *wire, const char *format, ...)
 bool zg_wire_settings_fit(const struct zg_wire *wire, const struct zg_serial_settings *settings, GError **error)
 {
     return settings->data_bits <= 8 ||
-           zg_wire_trouble(error, "%s: no serial port of a PC has %u data bits; give another with ?format=",
+           zg_wire_trouble(error, "%s: no serial port of a PC has %u data bits; give another number with ?format=",
                            wire->address.text, settings->data_bits);
 }

@@ -113,18 +113,17 @@ static bool agree(struct zg_wire *wire, GError **error)
     if (port->control == ZG_AGREEMENT_OPEN && port->binary_in == ZG_AGREEMENT_OPEN &&
         port->binary_out == ZG_AGREEMENT_OPEN)
         return zg_wire_trouble(error,
-                               "%s: whoever serves there does not answer as a Telnet server within 5 s; "
-                               "if it hands on bytes as they are, use tcp:%s",
+                               "%s: the server there does not answer as a Telnet server within 5 s; if it passes bytes "
+                               "on unchanged, use tcp:%s",
                                text, host);
     if (port->control != ZG_AGREEMENT_YES)
-        return zg_wire_trouble(error,
-                               "%s: this Telnet server does not offer control of a port (RFC 2217); switch that on in "
-                               "its configuration",
-                               text);
+        return zg_wire_trouble(
+            error, "%s: this Telnet server does not offer control of a port (RFC 2217); enable it in its configuration",
+            text);
     if (port->binary_in != ZG_AGREEMENT_YES || port->binary_out != ZG_AGREEMENT_YES)
         return zg_wire_trouble(error,
-                               "%s: this server does not pass all values of bytes (Telnet's option BINARY, RFC 856); "
-                               "switch that on in its configuration",
+                               "%s: this server does not pass all byte values (Telnet's option BINARY, RFC 856); "
+                               "enable that in its configuration",
                                text);
     return true;
 }
@@ -144,19 +143,19 @@ static bool check_settings(const struct zg_wire *wire, const struct zg_serial_se
     const char *text = wire->address.text;
 
     if (port->answered != ZG_COM_ALL)
-        return zg_wire_trouble(error, "%s: the server has not answered what its port is set to within 5 s", text);
+        return zg_wire_trouble(error, "%s: the server has not reported the port's settings within 5 s", text);
     if (!zg_serial_is_near(port->baud, wanted->baud))
         return zg_wire_trouble(error,
-                               "%s makes %lu baud where %lu are wanted; take a speed that it can make, with ?baud= and "
-                               "on the device, too",
+                               "%s runs at %lu baud, not at the %lu wanted; choose a speed that it can produce, with "
+                               "?baud= and on the device as well",
                                text, port->baud, wanted->baud);
     if (port->data_bits == wanted->data_bits && port->parity == wanted->parity &&
         port->half_stops == wanted->half_stops && port->flow == wanted->flow)
         return true;
     g_autofree char *asked = format_of(wanted->data_bits, wanted->parity, wanted->half_stops, wanted->flow);
     g_autofree char *has = format_of(port->data_bits, port->parity, port->half_stops, port->flow);
-    return zg_wire_trouble(error, "%s is set to %s where %s is wanted; give another format or flow with the LINK", text,
-                           has, asked);
+    return zg_wire_trouble(error, "%s is set to %s, not to the %s wanted; give another format or flow with the LINK",
+                           text, has, asked);
 }
 
 static bool open_remote(struct zg_wire *wire, GError **error)

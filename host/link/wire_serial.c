@@ -25,30 +25,28 @@ static bool explain_port(const struct zg_address *address, enum zg_serial_fault 
         return id > 0
                    ? zg_wire_trouble(error, "%s is in use by %s (process %ld); end that first", address->path, holder,
                                      id)
-                   : zg_wire_trouble(error,
-                                     "%s is in use by another program, one of another user's perhaps; end that first",
+                   : zg_wire_trouble(error, "%s is in use by another program, perhaps another user's; end that first",
                                      address->path);
     }
     if (fault == ZG_SERIAL_BAUD)
         return zg_wire_trouble(error,
-                               "%s makes %lu baud where %lu are wanted; take a speed that its chip can make, "
-                               "with ?baud= and on the device, too",
+                               "%s runs at %lu baud, not at the %lu wanted; choose a speed that its chip can produce, "
+                               "with ?baud= and on the device as well",
                                address->path, made, wanted);
     if (fault == ZG_SERIAL_SETTINGS)
-        return zg_wire_trouble(error, "%s does not take these settings (%s); see the format and flow of the LINK",
+        return zg_wire_trouble(error, "%s does not support these settings (%s); see the format and flow of the LINK",
                                address->path, g_strerror(reason));
     if (reason == ENOENT || reason == ENODEV || reason == ENXIO)
-        return zg_wire_trouble(error,
-                               "%s: there is no such port; is it plugged in? zeugma ports lists those that there are",
+        return zg_wire_trouble(error, "%s: there is no such port; is it plugged in? zeugma ports lists those present",
                                address->path);
     if (reason == ENOTTY)
-        return zg_wire_trouble(error, "%s is no serial port; zeugma ports lists those that there are", address->path);
+        return zg_wire_trouble(error, "%s is no serial port; zeugma ports lists those present", address->path);
     zg_serial_describe("", name ? name + 1 : address->path, &port);
     if ((reason == EACCES || reason == EPERM) && port.group[0] != '\0')
-        return zg_wire_trouble(error,
-                               "%s: you may not open it; it is for the group %s: sudo usermod -aG %s $USER, then log "
-                               "out and in again",
-                               address->path, port.group, port.group);
+        return zg_wire_trouble(
+            error,
+            "%s: you may not open it; it belongs to the group %s: sudo usermod -aG %s $USER, then log out and in again",
+            address->path, port.group, port.group);
     return zg_wire_trouble(error, "%s: %s", address->path, g_strerror(reason));
 }
 

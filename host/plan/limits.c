@@ -43,7 +43,7 @@ static void check_variable_sizes(const struct zg_plan *plan, struct zg_diagnosti
         const struct zg_field *field = zg_variable_field(item->variable);
         if (item->block.most_size > room)
             zgi_error(diagnostics, field->place,
-                      "the variable %s takes %u bytes, the messages that read and write it have room for %u",
+                      "the variable %s takes %u bytes; the messages that read and write it have room for %u",
                       field->name, item->block.most_size, room);
     }
 }
@@ -57,14 +57,14 @@ static void check_sizes(struct zg_plan *plan, struct zg_diagnostics *diagnostics
         const struct zg_plan_message *item = zg_plan_message_at(plan, i);
         if (item->payload_most >= ZGI_UNREACHABLE)
             zgi_error(diagnostics, item->message->place,
-                      "the payload of %s takes over %d bytes, at most %d are possible", item->message->name,
+                      "the payload of %s takes over %d bytes; at most %d are possible", item->message->name,
                       ZGI_UNREACHABLE - 1, ZGI_LARGEST_PAYLOAD);
         else if (item->payload_most > most)
-            zgi_error(diagnostics, item->message->place, "the payload of %s takes %u bytes, max_payload is %u",
+            zgi_error(diagnostics, item->message->place, "the payload of %s takes %u bytes; max_payload is %u",
                       item->message->name, item->payload_most, most);
         if (definition->max_frame > 0 && item->frame_most > definition->max_frame)
             zgi_error(diagnostics, item->message->place,
-                      "a frame of %s takes up to %u bytes on the wire, max_frame is %" G_GUINT64_FORMAT,
+                      "a frame of %s takes up to %u bytes on the wire; max_frame is %" G_GUINT64_FORMAT,
                       item->message->name, item->frame_most, definition->max_frame);
     }
 }
@@ -93,12 +93,12 @@ static void check_fixed(const struct zg_plan *plan, const struct zg_plan_message
 
     if (item->payload_most < ZGI_UNREACHABLE && around + item->payload_most > plan->filled)
         zgi_error(diagnostics, item->message->place,
-                  "header, payload and check of %s take %u bytes, each frame has %u; expected size: %u or more", name,
+                  "header, payload and check of %s take %u bytes; each frame has %u; expected size: %u or more", name,
                   around + item->payload_most, plan->filled, around + item->payload_most);
     if (plan->length_bits == 0 && (is_open_ended(&item->payload) || holds_since(&item->payload)))
         zgi_error(diagnostics, item->message->place,
-                  "where the payload of %s ends is not told from the zero bytes behind it; the framing fixed needs the "
-                  "header role length for [..] and since",
+                  "the end of the payload of %s cannot be distinguished from the zero bytes after it; with the framing "
+                  "fixed, [..] and since need the header role length",
                   name);
 }
 
@@ -143,13 +143,13 @@ static void check_strength(const struct zg_plan *plan, struct zg_diagnostics *di
                                                            : zg_sum_order(definition->check.kind);
     if (definition->check.kind != ZG_CHECK_CRC && definition->check.kind != ZG_CHECK_NONE && seen == 0)
         zgi_warning(diagnostics, definition->check.place,
-                    "the check %s misses some pairs of flipped bits at any length; a CRC of its size sees them all in "
-                    "short frames",
+                    "the check %s misses some pairs of flipped bits at any length; a CRC of its size detects them all "
+                    "in short frames",
                     definition->check.name);
     else if (definition->check.kind != ZG_CHECK_NONE && seen < bits)
         zgi_warning(diagnostics, definition->check.place,
-                    "this %u-bit check sees any two flipped bits in up to %" G_GUINT64_FORMAT
-                    " bits only; the largest frame's content has %u; a wider check sees them all",
+                    "this %u-bit check detects any two flipped bits only in up to %" G_GUINT64_FORMAT
+                    " bits; the largest frame's content has %u; a wider check detects them all",
                     definition->check.crc.width, seen, 8 * largest);
 }
 
@@ -220,8 +220,8 @@ static void check_closing(const struct zg_plan *plan, struct zg_diagnostics *dia
         g_autofree char *others = checks_that_see_zero(plan);
         zgi_warning(
             diagnostics, plan->definition->check.place,
-            "this check does not see a zero byte behind it, which %s of a closing delimiter make%s; %s may be a "
-            "byte longer and would be taken so; expected the header role length, or another check: %s",
+            "this check does not detect a zero byte appended to the frame, which %s of a closing delimiter make%s; %s "
+            "may be a byte longer and would be taken as valid; expected the header role length, or another check: %s",
             is_cobs ? "one flipped bit" : "two flipped bits", is_cobs ? "s" : "", item->message->name,
             others[0] ? others : "crc16/usb, crc16/ibm-sdlc, crc16/genibus");
         return;
@@ -241,12 +241,12 @@ void zgi_plan_check_gap(const struct zg_plan *plan, struct zg_diagnostics *diagn
     if (characters < 1.5)
         zgi_warning(diagnostics, place,
                     "a gap of %.3g ms is %.2g characters at %" G_GUINT64_FORMAT
-                    " baud, and senders leave that much within a frame; expected 1.5 characters or more, 3.5 are usual",
+                    " baud, and senders leave that much within a frame; expected 1.5 characters or more; 3.5 are usual",
                     ms, characters, plan->definition->line.baud);
     if (ms < PC_GAP_MS)
         zgi_warning(diagnostics, place,
-                    "a PC does not keep a gap of %.3g ms: bytes reach it through USB in steps of 1 ms, and seem as far "
-                    "apart within a frame; expected %d ms or more, or a framing with marks",
+                    "a PC cannot keep a gap of %.3g ms: bytes reach it through USB in steps of 1 ms, and appear that "
+                    "far apart within a frame; expected %d ms or more, or a framing with marks",
                     ms, PC_GAP_MS);
 }
 
@@ -258,6 +258,6 @@ void zgi_plan_limits(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
     check_strength(plan, diagnostics);
     check_closing(plan, diagnostics);
     if (plan->header.size > ZG_HEADER_MAX)
-        zgi_error(diagnostics, plan->definition->frame_place, "the header takes %u bytes, at most %d are supported",
+        zgi_error(diagnostics, plan->definition->frame_place, "the header takes %u bytes; at most %d are supported",
                   plan->header.size, ZG_HEADER_MAX);
 }

@@ -19,8 +19,8 @@ static void warn_of_waste(const struct zgi_cursor *cursor, const char *name, str
     unsigned least = cursor->loose_bytes + (cursor->loose_bits + 7) / 8;
     if (cursor->run_bytes > least)
         zgi_warning(diagnostics, place_of_it,
-                    "the bit-wide fields of %s take %u bytes; side by side they would take %u", name, cursor->run_bytes,
-                    least);
+                    "the bit-wide fields of %s take %u bytes; next to each other they would take %u", name,
+                    cursor->run_bytes, least);
 }
 
 static void plan_records(struct zg_plan *plan, struct zg_diagnostics *diagnostics)

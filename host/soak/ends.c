@@ -311,7 +311,7 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
     }
     if (!zg_traffic_choose_ids(plan, &soak->ids)) {
         g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN,
-                    "a soak needs three ids that no message has; widen the header's id, u%u", plan->id_bits);
+                    "a soak needs three ids that no message uses; widen the header's id, u%u", plan->id_bits);
         return false;
     }
     soak->result = g_new0(struct zg_soak_result, 1);

@@ -55,10 +55,10 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
         g_string_append_printf(text, ", latency %s; frames repeated %g, swapped %g, stray %g", latency, faults->repeat,
                                faults->swap, faults->stray);
     g_string_append_c(text, '\n');
-    g_string_append_printf(text, "a frame is late after %s; %s the link every %s%s%s\n", late,
-                           settings->link ? "this end looks after" : "both ends look after", poll,
-                           report->result->echo ? "" : "; stream traffic only, since the header has no id",
-                           report->result->stopped ? "; stopped before its time" : "");
+    g_string_append_printf(text, "a frame is late after %s; %s every %s%s%s\n", late,
+                           settings->link ? "this end's loop runs" : "both ends' loops run", poll,
+                           report->result->echo ? "" : "; stream traffic only, because the header has no id",
+                           report->result->stopped ? "; stopped early" : "");
 }
 
 /* Whether a class is possible only on real links; then it is shown only if it occurred. */
@@ -81,11 +81,10 @@ static void append_events(GString *text, const struct zg_soak_report *report)
     const struct zg_soak_result *result = report->result;
 
     if (result->fingerprint != 0 && !result->same_definition)
-        g_string_append_printf(
-            text,
-            "the device was built from another definition (its fingerprint is %08x, here it is %08x): "
-            "one of the two is stale; zeugma compare tells what differs\n",
-            result->fingerprint, zg_fingerprint(report->plan));
+        g_string_append_printf(text,
+                               "the device was built from another definition (its fingerprint is %08x, here it is "
+                               "%08x): one of the two is outdated; zeugma compare shows what differs\n",
+                               result->fingerprint, zg_fingerprint(report->plan));
     for (unsigned i = 0; i < MIN(result->restarts, (unsigned)ZG_SOAK_RESTARTS); i++) {
         g_autofree char *at = time_text(result->restarted_ns[i]);
         g_string_append_printf(text,
@@ -98,7 +97,7 @@ static void append_events(GString *text, const struct zg_soak_report *report)
     if (result->restarts > ZG_SOAK_RESTARTS)
         g_string_append_printf(text, "... and %u times more\n", result->restarts - ZG_SOAK_RESTARTS);
     if (result->ended[0] != '\0')
-        g_string_append_printf(text, "ended before its time: %s\n", result->ended);
+        g_string_append_printf(text, "ended early: %s\n", result->ended);
 }
 
 static void append_sent(GString *text, const struct zg_soak_result *result)
@@ -176,7 +175,7 @@ static void append_counters(GString *text, const struct zg_soak_result *result)
     for (unsigned i = 0; i < ZG_COUNTERS; i++) {
         uint32_t device = zg_counters_get(&result->counters[0], i), host = zg_counters_get(&result->counters[1], i);
         if (!result->device_counted && i == 0)
-            g_string_append(text, "  the device's are not known\n");
+            g_string_append(text, "  those of the device are unknown\n");
         if (g_strv_contains(plain, zg_counter_names[i]) || (device == 0 && host == 0))
             continue;
         row_start(text, zg_counter_names[i]);
@@ -223,9 +222,9 @@ static void append_line(GString *text, const struct zg_soak_report *report)
                            device->dropped + host->dropped, device->doubled + host->doubled);
     if (settings->link && result->device_counted)
         g_string_append_printf(text,
-                               "  the device says: it took %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT
-                               " bytes written; of %" G_GUINT64_FORMAT " that it sent %" G_GUINT64_FORMAT
-                               " were read\n  beside the echoes it sent %" G_GUINT64_FORMAT " frames of its own\n",
+                               "  according to the device it received %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT
+                               " bytes written; of %" G_GUINT64_FORMAT " that it sent, %" G_GUINT64_FORMAT
+                               " were read\n  besides the echoes it sent %" G_GUINT64_FORMAT " frames of its own\n",
                                result->device_took, result->written, result->device_sent, result->read, result->own);
     if (spread->count == 0)
         return;
@@ -239,11 +238,10 @@ static void append_line(GString *text, const struct zg_soak_report *report)
     if (!settings->link || spread->least_ns >= alone_ns)
         return;
     g_autofree char *alone = time_text(alone_ns);
-    g_string_append_printf(
-        text,
-        "  this link does not keep the line's rate: the bytes of the shortest echo alone take %s there "
-        "and back at %" G_GUINT64_FORMAT " baud\n",
-        alone, report->plan->definition->line.baud);
+    g_string_append_printf(text,
+                           "  this link does not keep the line's rate: the bytes of the shortest echo alone take %s "
+                           "there and back at %" G_GUINT64_FORMAT " baud\n",
+                           alone, report->plan->definition->line.baud);
 }
 
 static void append_requirement(GString *text, const struct zg_soak_result *result,
@@ -253,15 +251,15 @@ static void append_requirement(GString *text, const struct zg_soak_result *resul
 
     switch (zg_soak_judge(result, requirement, &rate)) {
     case ZG_SOAK_MET:
-        g_string_append_printf(text, "  met:       %s <= %g, since it is at most %.2e\n", requirement->key,
+        g_string_append_printf(text, "  met:       %s <= %g, because it is at most %.2e\n", requirement->key,
                                requirement->limit, rate.high);
         break;
     case ZG_SOAK_FAILED:
-        g_string_append_printf(text, "  failed:    %s <= %g, since it is at least %.2e\n", requirement->key,
+        g_string_append_printf(text, "  failed:    %s <= %g, because it is at least %.2e\n", requirement->key,
                                requirement->limit, rate.low);
         break;
     case ZG_SOAK_NOT_SHOWN:
-        g_string_append_printf(text, "  not shown: %s <= %g, since it may be up to %.2e", requirement->key,
+        g_string_append_printf(text, "  not shown: %s <= %g, because it may be up to %.2e", requirement->key,
                                requirement->limit, rate.high);
         if (rate.errors == 0 && requirement->limit > 0)
             g_string_append_printf(
@@ -287,7 +285,8 @@ static void append_verdict(GString *text, const struct zg_soak_report *report)
         g_string_append(text,
                         "verdict: failed, the ledger does not add up; please report this with the settings above\n");
     else if (result->ended[0] != '\0')
-        g_string_append(text, "verdict: none, the soak did not run to its end; what was measured until then adds up\n");
+        g_string_append(
+            text, "verdict: none, because the soak did not run to its end; what was measured until then adds up\n");
     else if (report->requirements_count == 0)
         g_string_append(
             text,

@@ -123,11 +123,11 @@ static void balance(struct zgi_soak *soak)
     zgi_soak_balance(result, "frames in the ledger", sent, "the sum of their classes", entries);
     zgi_soak_balance(result, "frames in the ledger and from faults", sent + result->injected,
                      "frames that both links sent", (uint64_t)device->frames_out + host->frames_out);
-    zgi_soak_balance(result, "arrivals that passed the check", passed, "frames that both links took",
+    zgi_soak_balance(result, "arrivals that passed the check", passed, "frames that both links accepted",
                      (uint64_t)device->frames_in + host->frames_in);
     zgi_soak_balance(result, "arrivals found damaged", detected, "candidates that both links failed",
                      zgi_candidates_failed(device) + zgi_candidates_failed(host));
-    zgi_soak_balance(result, "bytes that both links took", (uint64_t)device->bytes_in + host->bytes_in,
+    zgi_soak_balance(result, "bytes that both links received", (uint64_t)device->bytes_in + host->bytes_in,
                      "the sum of what they were",
                      zgi_bytes_accounted(soak->ends[DEVICE].node) + zgi_bytes_accounted(soak->ends[HOST].node));
     zgi_soak_balance(result, "bytes that both links sent", (uint64_t)device->bytes_out + host->bytes_out,
@@ -135,7 +135,7 @@ static void balance(struct zgi_soak *soak)
     zgi_soak_balance(result, "carried - dropped + doubled",
                      result->line[DEVICE].sent - result->line[DEVICE].dropped + result->line[DEVICE].doubled +
                          result->line[HOST].sent - result->line[HOST].dropped + result->line[HOST].doubled,
-                     "bytes taken and dropped by full rings",
+                     "bytes received and dropped by full rings",
                      (uint64_t)device->bytes_in + device->bytes_dropped + host->bytes_in + host->bytes_dropped);
 }
 

@@ -241,7 +241,7 @@ static bool read_counters(struct live *live, struct reading *reading)
                     "%s: no device answered a request for its counters in %d s; is it running, with this definition "
                     "and its services echo and counters?%s",
                     live->soak.settings->link->text, ASK_TIMES,
-                    live->soak.plan->gap_ns > 0 ? " The framing gap needs a line that keeps silences, which "
+                    live->soak.plan->gap_ns > 0 ? " The framing gap needs a link that preserves silences, which "
                                                   "pseudo-terminals, USB adapters and networks do not."
                                                 : "");
     return live->error == NULL;
@@ -301,7 +301,7 @@ static void note_end(struct live *live)
 
     if (live->error->domain == ZG_SOAK_ERROR)
         g_snprintf(live->soak.result->ended, sizeof live->soak.result->ended,
-                   "the device no longer answers; the last byte of it came at %s", heard);
+                   "the device no longer answers; its last byte came at %s", heard);
     else
         g_snprintf(live->soak.result->ended, sizeof live->soak.result->ended, "at %s: %s", now, live->error->message);
     g_clear_error(&live->error);
@@ -378,18 +378,19 @@ static void balance(struct live *live)
     zgi_soak_balance(result, "frames in the ledger", sent, "the sum of their classes", entries);
     zgi_soak_balance(result, "echoes, asking for counters, hello", sums->sent[ZG_FLOW_ECHO_OUT] + live->asked,
                      "frames that our link sent", (uint64_t)host->frames_out + live->soak.ends[HOST].waiting.length);
-    zgi_soak_balance(result, "arrivals here, the device's own too", took, "frames that our link took", host->frames_in);
-    zgi_soak_balance(result, "bytes that our link took", host->bytes_in, "the sum of what they were",
+    zgi_soak_balance(result, "arrivals here, including the device's own", took, "frames that our link accepted",
+                     host->frames_in);
+    zgi_soak_balance(result, "bytes that our link received", host->bytes_in, "the sum of what they were",
                      zgi_bytes_accounted(live->soak.ends[HOST].node));
     zgi_soak_balance(result, "bytes that our link sent", host->bytes_out, "bytes that were to be written",
                      live->out.totals.sent + zg_ring_used(&link_of(live)->transmit));
-    zgi_soak_balance(result, "bytes read - dropped + doubled", passed(&live->back.totals), "bytes that our link took",
-                     host->bytes_in);
+    zgi_soak_balance(result, "bytes read - dropped + doubled", passed(&live->back.totals),
+                     "bytes that our link received", host->bytes_in);
     if (result->device_counted && result->restarts == 0 && live->soak.plan->sequence_bits > 0 &&
         sums->arrivals[HOST][ZG_CLASS_ACCEPTED] == 0)
         zgi_soak_balance(result, "frames that the device says it sent",
                          zg_counters_get(&result->counters[DEVICE], ZG_COUNTER_INDEX(frames_out)),
-                         "taken, or missed by their numbers",
+                         "accepted, or missed according to their numbers",
                          (uint32_t)(last->frames_in - first->frames_in + last->missed - first->missed));
 }
 

@@ -112,7 +112,7 @@ bool zg_selection_source(struct zg_selection *selection, int64_t address, GError
 
     if (selection->plan->source_bits == 0 || address < 0 || address > most) {
         if (selection->plan->source_bits == 0)
-            g_set_error(error, ZG_SELECTION_ERROR, 0, "frames of this line bear no source");
+            g_set_error(error, ZG_SELECTION_ERROR, 0, "frames on this line carry no source");
         else
             g_set_error(error, ZG_SELECTION_ERROR, 0,
                         "expected an address from 0 to %" G_GINT64_FORMAT ", found %" G_GINT64_FORMAT, most, address);
@@ -139,7 +139,7 @@ static bool read_limit(const struct zg_selection *selection, const char *text, s
                 return true;
             }
     }
-    g_set_error(error, ZG_SELECTION_ERROR, 0, "expected a number behind the comparison, found \"%s\"", text);
+    g_set_error(error, ZG_SELECTION_ERROR, 0, "expected a number after the comparison, found \"%s\"", text);
     return false;
 }
 
@@ -164,7 +164,8 @@ bool zg_selection_mark(struct zg_selection *selection, const char *rule, GError 
         if (!read_what(selection, name, &mark.what, error))
             return false;
         if (!mark.what.field) {
-            g_set_error(error, ZG_SELECTION_ERROR, 0, "\"%s\" is a message; expected a field, as %s.FIELD", name, name);
+            g_set_error(error, ZG_SELECTION_ERROR, 0, "\"%s\" is a message; expected a field, such as %s.FIELD", name,
+                        name);
             return false;
         }
         if (!read_limit(selection, limit, &mark, error))

@@ -182,9 +182,10 @@ static unsigned frames_in(const struct zg_plan *plan, const uint8_t *bytes, size
 
 static const char *other_order(const struct zg_suspect *suspect)
 {
-    static const char *const words[] = { NULL, "the bits of each byte come in the other order, most significant first",
+    static const char *const words[] = { NULL,
+                                         "the bits of each byte come in the opposite order, most significant first",
                                          "the line is inverted: every bit comes as its opposite",
-                                         "the line is inverted, and the bits of each byte come in the other order" };
+                                         "the line is inverted, and the bits of each byte come in the opposite order" };
     uint8_t turned[SAMPLE];
 
     for (unsigned way = 1; way < G_N_ELEMENTS(words); way++) {
@@ -241,9 +242,9 @@ static char *judge_bytes(struct zg_suspect *suspect, uint64_t ended, bool *noise
     if (suspect->swapped >= ENOUGH_FRAMES && 2 * suspect->swapped >= suspect->failed) { /* then the speed is right */
         if (!is_new(suspect, CHECK_ORDER))
             return NULL;
-        return g_strdup_printf("%u checks would pass if their bytes came the other way round: give the check an "
-                               "`order:` of its own",
-                               suspect->swapped);
+        return g_strdup_printf(
+            "%u checks would pass with their bytes in reverse order: give the check an `order:` of its own",
+            suspect->swapped);
     }
     if (is_text(suspect->sample)) {
         if ((suspect->plan->definition->console == ZG_CONSOLE_INTERLEAVED && suspect->framed) || !is_new(suspect, TEXT))
@@ -254,11 +255,11 @@ static char *judge_bytes(struct zg_suspect *suspect, uint64_t ended, bool *noise
     }
     const char *order = other_order(suspect);
     if (order && is_new(suspect, ORDER))
-        return g_strdup_printf("%s; with that put right, frames of %s arrive", order, protocol);
+        return g_strdup_printf("%s; once that is corrected, frames of %s arrive", order, protocol);
     if (order || !is_new(suspect, NOISE))
         return NULL;
     *noise = !suspect->framed; /* a speed that was right once is kept */
-    return g_strdup_printf("%" G_GUINT64_FORMAT " bytes arrived and no frame of %s among them", ended, protocol);
+    return g_strdup_printf("%" G_GUINT64_FORMAT " bytes arrived, but no frame of %s among them", ended, protocol);
 }
 
 char *zg_suspect_judge(struct zg_suspect *suspect, const struct zg_counters *counters, uint64_t now_ns, bool *noise)
@@ -277,8 +278,7 @@ char *zg_suspect_judge(struct zg_suspect *suspect, const struct zg_counters *cou
                                suspect->plan->definition->major);
     if (suspect->strays >= ENOUGH_VALUES && 10 * suspect->turned >= 9 * suspect->strays && is_new(suspect, VALUE_ORDER))
         return g_strdup_printf(
-            "values of %s are out of range, and within it with their bytes the other way round: is the "
-            "byte_order right?",
+            "values of %s are out of range, but within it with their bytes in reverse order: is the byte_order right?",
             suspect->stray->name);
     if (now_ns - suspect->heard_ns >= SILENT_S * SECOND_NS && is_new(suspect, SILENCE))
         return suspect->heard ? g_strdup_printf("nothing has arrived for %d s", SILENT_S)
@@ -286,9 +286,8 @@ char *zg_suspect_judge(struct zg_suspect *suspect, const struct zg_counters *cou
                                                 "this its port, and are its transmit and receive lines crossed?",
                                                 SILENT_S);
     if (suspect->misfits >= ENOUGH_FRAMES && suspect->match <= ZG_MATCH_SAME && is_new(suspect, MISFIT))
-        return g_strdup(
-            "frames pass their check, and their payloads are no messages of this definition: the device was "
-            "built from another one; zeugma compare tells what differs");
+        return g_strdup("frames pass their check, but their payloads are no messages of this definition: the device "
+                        "was built from another one; zeugma compare shows what differs");
     /* after starting in the middle of a frame, only that one fails if all is well */
     if (ended - suspect->ended < MAX((unsigned)ENOUGH, suspect->plan->max_frame + ENOUGH / 6) || suspect->foreign > 0)
         return NULL;

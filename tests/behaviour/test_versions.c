@@ -43,9 +43,9 @@ static void test_match(void **state)
     assert_int_equal(match_of(-1, 4, 1), ZG_MATCH_OLDER_MAJOR);
     assert_int_equal(match_of(0, 0, 0), ZG_MATCH_SAME);
     stage_end(&stage);
-    /* in words that tell which end is to be changed */
-    assert_non_null(strstr(zg_match_text(ZG_MATCH_NEWER_MAJOR), "this end is stale"));
-    assert_non_null(strstr(zg_match_text(ZG_MATCH_OLDER_MAJOR), "other end is of an older major version and is stale"));
+    /* in words that say which end must be updated */
+    assert_non_null(strstr(zg_match_text(ZG_MATCH_NEWER_MAJOR), "update this end"));
+    assert_non_null(strstr(zg_match_text(ZG_MATCH_OLDER_MAJOR), "other end has an older major version: update it"));
     assert_non_null(strstr(zg_match_text(ZG_MATCH_OTHER_DEFINITION), "zeugma compare"));
 }
 

@@ -103,7 +103,7 @@ static void test_restart(void **state)
     (void)state;
     struct process device = test_start_device("pty:p", "--capture d");
     struct process watch = test_start("watch " LOOM " serial:p --answer");
-    test_await(&watch, "the device has told who it is");
+    test_await(&watch, "the device has said who it is");
     assert_int_equal(kill(device.id, SIGUSR1), 0);
     test_await(&watch, "the device has restarted");
     test_end(&watch);
@@ -200,8 +200,8 @@ static void test_paths(void **state)
     struct process device = test_start_device("pty:p", "");
     g_autofree char *terminal = g_file_read_link(path, NULL);
     assert_int_equal(symlink(terminal, other), 0);
-    test_assert_run(3, "sim " LOOM " --on pty:o", "o is in use: it leads to the terminal of a program that runs");
-    test_assert_run(3, "sim " LOOM " --on pty:p", "p is in use: it leads to the terminal of a program that runs");
+    test_assert_run(3, "sim " LOOM " --on pty:o", "o is in use: it leads to the terminal of a running program");
+    test_assert_run(3, "sim " LOOM " --on pty:p", "p is in use: it leads to the terminal of a running program");
     assert_int_equal(remove(path), 0);
     assert_true(g_file_set_contents(path, "mine", -1, NULL));
     test_end(&device);

@@ -147,11 +147,11 @@ static void test_refusals(void **state)
         const char *wanted;
     } cases[] = {
         { { { "fffe2c fffd00 fffb00", "fffb2c" } }, "does not offer control of a port (RFC 2217)" },
-        { { { "fffd2c fffe00 fffb00", "fffb2c" } }, "does not pass all values of bytes" },
+        { { { "fffd2c fffe00 fffb00", "fffb2c" } }, "does not pass all byte values" },
         { { { AGREED, LAST_SETTING }, { "fffa2c6500002580fff0" FORMAT NO_FLOW, "fffa2c0501fff0" } },
-          "makes 9600 baud where 500000 are wanted" },
+          "runs at 9600 baud, not at the 500000 wanted" },
         { { { AGREED, LAST_SETTING }, { SPEED "fffa2c6607fff0 fffa2c6703fff0 fffa2c6803fff0 fffa2c6903fff0", "ff" } },
-          "is set to format=7E1.5&flow=rts_cts where format=8N1&flow=none is wanted" },
+          "is set to format=7E1.5&flow=rts_cts, not to the format=8N1&flow=none wanted" },
         { { { "61", NULL } }, "the other side closed the connection" },
     };
     (void)state;

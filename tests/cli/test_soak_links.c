@@ -11,7 +11,7 @@
 static void test_other_side_goes(void **state)
 {
     static const char *const kinds[][3] = {
-        { "pty:p", "serial:p", "the device no longer answers; the last byte of it came at 0." },
+        { "pty:p", "serial:p", "the device no longer answers; its last byte came at 0." },
         { "unix:u", "unix:u", "the other side closed the connection" },
     };
     (void)state;
@@ -21,12 +21,12 @@ static void test_other_side_goes(void **state)
         g_usleep(500000);
         test_end(&device);
         assert_int_equal(test_finish(&soak, 0), 3);
-        test_assert_in(soak.text->str, "ended before its time: ");
+        test_assert_in(soak.text->str, "ended early: ");
         test_assert_in(soak.text->str, kinds[i][2]);
         if (i == 0) /* the socket tells at once */
             test_assert_in(soak.text->str, "cut off by the end");
         test_assert_in(soak.text->str,
-                       "verdict: none, the soak did not run to its end; what was measured until then adds up");
+                       "verdict: none, because the soak did not run to its end; what was measured until then adds up");
         test_assert_in(soak.errors->str, kinds[i][2]);
         test_clear(&soak);
     }

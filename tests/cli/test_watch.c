@@ -174,7 +174,7 @@ static void test_suspicions(void **state)
                                             "\"locked\":false,\"drive_temp\":20,\"sag\":0}'");
     assert_suspects(LOOM, NULL, "nothing has arrived in 3 s: is the device powered");
     assert_suspects(LOOM, words, "only text arrives, no frame of loom: \"rst cause:2, boot mode:");
-    assert_suspects(LOOM, noise, "bytes arrived and no frame of loom among them");
+    assert_suspects(LOOM, noise, "bytes arrived, but no frame of loom among them");
     for (guint i = 0; i < frame->len; i++)
         frame->data[i] = (uint8_t)~frame->data[i];
     assert_suspects(LOOM, frame, "the line is inverted");
@@ -184,7 +184,7 @@ static void test_suspicions(void **state)
             turned = (uint8_t)(turned | ((uint8_t)~frame->data[i] >> bit & 1U) << (7 - bit));
         frame->data[i] = turned;
     }
-    assert_suspects(LOOM, frame, "the bits of each byte come in the other order");
+    assert_suspects(LOOM, frame, "the bits of each byte come in the opposite order");
     /* the same definition, but for the order of its check, and for a name */
     g_autofree char *definition = NULL;
     assert_true(g_file_get_contents(LOOM, &definition, NULL, NULL));
@@ -193,11 +193,11 @@ static void test_suspicions(void **state)
     g_autofree char *turned = g_strjoinv("check: { name: crc16/ibm-3740, order: big }", parts);
     assert_true(g_file_set_contents(other, turned, -1, NULL));
     g_autoptr(GByteArray) swapped = frames_of("encode other.yaml load_row '{\"row\":7,\"lift\":9}'");
-    assert_suspects(LOOM, swapped, "checks would pass if their bytes came the other way round");
+    assert_suspects(LOOM, swapped, "checks would pass with their bytes in reverse order");
     g_auto(GStrv) fields = g_strsplit(definition, "tension: { type: i16,", 2);
     g_autofree char *big = g_strjoinv("tension: { type: i16, order: big,", fields);
     assert_true(g_file_set_contents(other, big, -1, NULL));
-    assert_suspects("other.yaml", stray, "values of tension are out of range, and within it with their bytes");
+    assert_suspects("other.yaml", stray, "values of tension are out of range, but within it with their bytes");
     g_auto(GStrv) names = g_strsplit(definition, "drive_temp", 2);
     g_autofree char *renamed = g_strjoinv("motor_temp", names);
     assert_true(g_file_set_contents(other, renamed, -1, NULL));
@@ -255,7 +255,7 @@ static void test_healthy_and_stale(void **state)
         -1, NULL));
     struct process device = test_start_device("pty:p", "");
     g_autofree char *text = test_run(0, "watch stale.yaml serial:p --for 1s");
-    test_assert_in(text, "the device was built from another one; zeugma compare tells what differs");
+    test_assert_in(text, "the device was built from another one; zeugma compare shows what differs");
     test_assert_in(text, " not delivered, ");
     assert_null(strstr(text, ", 0 not delivered"));
     test_end(&device);

@@ -168,8 +168,8 @@ static void test_nearest_double(void **state)
 static void test_hex(void **state)
 {
     static const char *const bad[][2] = {
-        { "0", "hex: the digit at position 1 stands alone; expected two digits a byte" },
-        { "00 1 22", "hex: the digit at position 4 stands alone; expected two digits a byte" },
+        { "0", "hex: the digit at position 1 is alone; expected two digits for each byte" },
+        { "00 1 22", "hex: the digit at position 4 is alone; expected two digits for each byte" },
         { "0g", "hex: expected a hex digit at position 2, found \"g\"" },
         { "00\xc3\xa9", "hex: expected a hex digit at position 3, found \"\xc3\xa9\"" }
     };

@@ -314,7 +314,7 @@ static void test_bundle(void **state)
     struct test_plan clash = test_plan_of(text);
     g_autoptr(GPtrArray) clashing = zg_generate_c(clash.plan, ZG_SIDE_BOTH);
     assert_false(zg_generate_bundle(clashing, &error));
-    assert_non_null(strstr(error->message, "zg_link.c is the name of a runtime file, too"));
+    assert_non_null(strstr(error->message, "zg_link.c is also the name of a runtime file"));
     test_plan_clear(&clash);
 }
 

@@ -83,7 +83,7 @@ static void test_unsound(void **state)
         { "serial:x?flow", "flow: expected rts_cts or none, found \"\"" },
         { "serial:x?dtr=1", "dtr: expected on or off" },
         { "serial:x?buad=1", "did you mean \"baud\"?" },
-        { "tcp:h:1?baud=1", "such a link has no options" },
+        { "tcp:h:1?baud=1", "this kind of link has no options" },
         { "file:x?pace=slow", "expected own or full" },
     };
     (void)state;

@@ -306,7 +306,7 @@ static void test_definitions_that_cannot(void **state)
         { "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: cobs, header: [id: u1], check: crc8/smbus, "
           "max_payload: 9 }\n"
           "messages: { m: { id: 0, from: host, fields: { a: u16 } } }\n",
-          "a soak needs three ids that no message has; widen the header's id, u1" },
+          "a soak needs three ids that no message uses; widen the header's id, u1" },
     };
     const struct zg_soak_settings settings = zg_soak_defaults();
     (void)state;

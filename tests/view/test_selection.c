@@ -107,9 +107,9 @@ static void test_unsound(void **state)
         { zg_selection_show, "heat.rpm", "has no message or field \"heat.rpm\"" },
         { zg_selection_show, "", "has no message or field" },
         { zg_selection_mark, "t", "expected a field, one of > >= < <= = != and a number" },
-        { zg_selection_mark, "heat > 3", "\"heat\" is a message; expected a field, as heat.FIELD" },
-        { zg_selection_mark, "t > hot", "expected a number behind the comparison, found \"hot\"" },
-        { zg_selection_mark, "t > ", "expected a number behind the comparison, found \"\"" },
+        { zg_selection_mark, "heat > 3", "\"heat\" is a message; expected a field, such as heat.FIELD" },
+        { zg_selection_mark, "t > hot", "expected a number after the comparison, found \"hot\"" },
+        { zg_selection_mark, "t > ", "expected a number after the comparison, found \"\"" },
         { zg_selection_mark, "> 3", "has no message or field" },
     };
     struct zg_selection *selection = zg_selection_new(plan.plan);

@@ -114,9 +114,9 @@ static void test_frames(void **state)
     } cases[] = {
         { 900, 2, false, same, "" },
         { 900, 2, false, inverted, "the line is inverted" },
-        { 900, 2, false, mirrored, "come in the other order" },
+        { 900, 2, false, mirrored, "come in the opposite order" },
         { 900, 2, true, same, "checks would pass" },
-        { 0x0103 << 4, 2, false, same, "values of t are out of range, and within it with their bytes the other way" },
+        { 0x0103 << 4, 2, false, same, "values of t are out of range, but within it with their bytes in reverse order" },
         { 900, 1, false, same, "frames of another major version than 2 arrive" },
     };
     (void)state;
@@ -188,7 +188,7 @@ static void test_bytes(void **state)
         g_free(judged(&listening, NULL));
         hear(&listening, noise_bytes, sizeof noise_bytes);
         g_autofree char *text = judged(&listening, &noise);
-        assert_non_null(strstr(text, "bytes arrived and no frame of kiln among them"));
+        assert_non_null(strstr(text, "bytes arrived, but no frame of kiln among them"));
         assert_int_equal(noise, !framed);
         end(&listening);
     }
@@ -211,8 +211,8 @@ static void test_hello(void **state)
         const char *wanted;
     } cases[] = { { 2, 3, true, "" },
                   { 2, 3, false, "was built from another definition" },
-                  { 2, 4, false, "of a newer minor version" },
-                  { 2, 1, false, "of an older minor version" } };
+                  { 2, 4, false, "has a newer minor version" },
+                  { 2, 1, false, "has an older minor version" } };
     (void)state;
     for (unsigned i = 0; i < G_N_ELEMENTS(cases); i++) {
         struct listening listening = begin();

@@ -83,7 +83,7 @@ bool zg_generate_bundle(GPtrArray *files, GError **error)
         if (!clashes(file))
             continue;
         g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_NAME,
-                    "%s is the name of a runtime file, too; rename the protocol, or leave out --bundle", file->name);
+                    "%s is also the name of a runtime file; rename the protocol, or omit --bundle", file->name);
         return false;
     }
     add_part(files, "pace"); /* which docs/ recommend for use with generated code */

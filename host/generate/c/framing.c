@@ -51,8 +51,7 @@ static void print_measure(const struct zgi_c *c, GString *text)
     const struct zg_plan *plan = c->plan;
     g_autofree char *load = zgi_c_load(zg_plan_length(plan), "in");
 
-    g_string_append(text, "/* The content's size, bytes, as its header tells it. */\n"
-                          "");
+    g_string_append(text, "/* The content's size, bytes, according to its header. */\n");
     g_string_append_printf(text, "static size_t %s_measure(const void *context, const uint8_t *in)\n{\n", c->prefix);
     g_string_append_printf(text, "    uint32_t length = %s;\n\n", load);
     g_string_append(text, "    (void)context;\n");

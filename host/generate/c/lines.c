@@ -12,6 +12,9 @@ static gsize indent_of(const char *line)
     return strspn(line, " ");
 }
 
+/* Stands between two paragraphs of a comment. */
+#define PARAGRAPH "\f"
+
 /* The words of a comment, as lines. The first line begins with `open`, the others with `next`. */
 static void append_words(GString *text, const char *words, const char *open, const char *next, const char *close)
 {
@@ -21,7 +24,14 @@ static void append_words(GString *text, const char *words, const char *open, con
     g_string_append(text, open);
     for (char **part = parts; *part; part++) {
         const gsize more = strlen(*part) + (part[1] ? 0 : strlen(close));
-        const bool is_first = part == parts;
+        const bool is_first = part == parts || strcmp(part[-1], PARAGRAPH) == 0;
+        if (strcmp(*part, PARAGRAPH) == 0) {
+            g_autofree char *empty = g_strchomp(g_strdup(next));
+            g_string_append_printf(text, "\n%s\n", empty);
+            begin = text->len;
+            g_string_append(text, next);
+            continue;
+        }
         if (!is_first && text->len - begin + 1 + more > COLUMNS) {
             g_string_append_c(text, '\n');
             begin = text->len;
@@ -116,8 +126,8 @@ static char **append_comment(GString *text, char **line)
     while (!g_str_has_suffix(*last, " */") && last[1]) {
         last++;
         is_long = is_long || strlen(*last) > COLUMNS;
-        g_string_append_c(words, ' ');
-        g_string_append(words, *last + MIN(strlen(*last), indent_of(*last) + strlen("* ")));
+        const char *more = *last + MIN(strlen(*last), indent_of(*last) + strlen("* "));
+        g_string_append_printf(words, " %s", *more ? more : PARAGRAPH);
     }
     if (!is_long) {
         for (char **same = line; same <= last; same++)

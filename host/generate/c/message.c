@@ -47,14 +47,15 @@ void zgi_c_send_prototypes(const struct zgi_c *c, GString *text)
 {
     bool replies = false;
 
-    g_string_append(
-        text, "/* Each sends one message: 0; ZG_ERANGE: a field is outside its type or range; ZG_EROOM: the transmit "
-              "ring has no room now, nothing\n * was sent, try again later.");
+    g_string_append(text, "/* Each sends one message: 0; ZG_ERANGE: a field is outside its type or range; ZG_EROOM: "
+                          "the transmit ring has no room now; nothing\n * was sent, try again later.");
     if (c->end.window > 0)
-        g_string_append(text, " With a ticket: it is kept and sent as soon as may be; ZG_EROOM: its window is full.");
+        g_string_append(
+            text,
+            " A message with a ticket is kept, and sent as soon as the line allows; ZG_EROOM: its window is full.");
     if (c->end.has_many)
-        g_string_append(text, " `to` is a device's address,\n * or all ones for everybody, but not with a ticket: "
-                              "ZG_EINVALID, as for a device that is not followed.");
+        g_string_append(text, " `to` is a device's address,\n * or all ones for every device. ZG_EINVALID: a message "
+                              "with a ticket to all of them, or to one that is not followed.");
     g_string_append(text, " Loop only. */\n");
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
@@ -62,8 +63,8 @@ void zgi_c_send_prototypes(const struct zgi_c *c, GString *text)
         if (!(message->from & c->side) || zg_message_is_answer(message))
             continue;
         if (message->is_reply)
-            g_string_append(text, "/* `ticket` is the request's, frame->header.ticket. ZG_EINVALID: no request that is "
-                                  "not answered has it. Sent again when\n * the request comes again. */\n");
+            g_string_append(text, "/* `ticket` is the request's, frame->header.ticket. ZG_EINVALID: no unanswered "
+                                  "request has it. The reply is sent again\n * when the request comes again. */\n");
         replies = replies || message->is_reply;
         g_string_append_printf(text, "%s;\n", prototype);
     }
@@ -74,8 +75,8 @@ void zgi_c_send_prototypes(const struct zgi_c *c, GString *text)
     }
     if (c->end.interleaved || c->end.console) {
         g_string_append_printf(
-            text, "/* Sends text %s: returns how many of the bytes it took, 0 where there is no room now. */\n",
-            c->end.interleaved ? "for the other end's console between frames" : "to the other end's console");
+            text, "/* Sends text %s. Returns how many of the bytes it took; 0: there is no room now. */\n",
+            c->end.interleaved ? "to the other end's console, between frames" : "to the other end's console");
         print_print_prototype(c, text);
         g_string_append(text, ";\n");
     }
@@ -207,10 +208,9 @@ void zgi_c_sends(const struct zgi_c *c, GString *text)
 
     if (sends_content(c))
         zgi_c_emit(c, text, NULL,
-                   "/* The payload stands behind room for the header, with room for the check behind. */\n"
-                   "static int @p_@s_send_content(struct @p_@s *node, zg_header_number to, zg_header_number id, "
-                   "uint8_t *content, size_t "
-                   "length)\n{\n    return zgi_link_send(&node->link, to, id, content, NULL, length);\n}\n\n");
+                   "/* The payload comes after room for the header, and before room for the check. */\nstatic int "
+                   "@p_@s_send_content(struct @p_@s *node, zg_header_number to, zg_header_number id, uint8_t *content, "
+                   "size_t length)\n{\n    return zgi_link_send(&node->link, to, id, content, NULL, length);\n}\n\n");
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(c->plan, i);
         const struct zg_message *message = item->message;

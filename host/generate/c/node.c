@@ -54,12 +54,12 @@ static void print_handlers(const struct zgi_c *c, GString *text)
 {
     gsize before;
 
-    zgi_c_emit(
-        c, text, NULL,
-        "/* What is called, from @p_@s_poll(), for each message that arrives; NULL: not wanted. `context` is the "
-        "one\n * given to @p_@s_init().");
+    zgi_c_emit(c, text, NULL,
+               "/* @p_@s_poll() calls these for each message that arrives; NULL: not wanted. `context` is the one "
+               "given to\n * @p_@s_init().");
     if (c->end.window > 0)
-        g_string_append(text, " NAME_settled() tells how a message that was sent with a ticket ended, once for each.");
+        g_string_append(text,
+                        " NAME_settled() reports how a message that was sent with a ticket ended, once for each.");
     zgi_c_emit(c, text, NULL, " */\nstruct @p_@s_handlers {\n");
     before = text->len;
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
@@ -106,11 +106,11 @@ static void print_for_receiver(const struct zgi_c *c, GString *text, const char 
 static void print_struct(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL,
-               "/* The @s's end, all memory inside. link.counters may be read. */\nstruct @p_@s {\n"
-               "    struct zg_link link;\n");
+               "/* The @s's end, with all of its memory. link.counters may be read. */\nstruct @p_@s {\n    struct "
+               "zg_link link;\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE && c->plan->variables->len > 0)
         zgi_c_emit(c, text, NULL,
-                   "    struct @p_variables variables; /* read and set them here; the host sees it */\n");
+                   "    struct @p_variables variables; /* read and set them here; the host sees the changes */\n");
     zgi_c_emit(c, text, NULL, "    /* private */\n    const struct @p_@s_handlers *handlers;\n    void *context;\n");
     print_for_receiver(c, text, "    struct zg_receiver receiver;\n");
     if (c->end.hello)
@@ -119,8 +119,8 @@ static void print_struct(const struct zgi_c *c, GString *text)
         zgi_c_emit(c, text, NULL, "    struct @p_@s_session session;\n");
     if (c->end.has_many)
         zgi_c_emit(c, text, NULL,
-                   "    struct @p_@s_session sessions[@P_@S_PEERS];\n    uint8_t peers; /* of them in use */\n"
-                   "    uint8_t turn;\n");
+                   "    struct @p_@s_session sessions[@P_@S_PEERS];\n    uint8_t peers; /* how many of them are in use "
+                   "*/\n    uint8_t turn;\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
         zgi_c_emit(c, text, NULL, "    struct zg_variable_stream streams[@P_DEVICE_STREAMS];\n");
     if (c->end.late)
@@ -142,54 +142,48 @@ static void print_functions(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(
         c, text, NULL,
-        "/* Prepares the node; `handlers` is kept, NULL: none. Returns 0. Call it before the interrupts are on. Bytes\n"
-        " * come in by @p_@s_receive_isr() and go out by @p_@s_transmit_isr(). */\n"
-        "int @p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context, "
-        "const struct @p_@s_handlers *handlers, void *context);\n\n"
-        "/* Does what is due and calls the handlers. Never waits. Loop only. */\n"
-        "void @p_@s_poll(struct @p_@s *node);\n\n"
-        "/* A byte came in, with the errors flagged for it (a sum of zg_line_error, usually 0). Receive interrupt; "
-        "constant time.\n * A byte that finds the ring full is dropped and counted. */\n"
-        "static ZGI_INLINE void @p_@s_receive_isr(struct @p_@s *node, uint8_t byte, unsigned line_errors)\n{\n");
+        "/* Prepares the node. `handlers` must stay valid; NULL: none. Returns 0. Call it before interrupts are "
+        "enabled. Bytes\n * come in through @p_@s_receive_isr() and go out through @p_@s_transmit_isr(). */\nint "
+        "@p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context, const struct @p_@s_handlers "
+        "*handlers, void *context);\n\n/* Does what is due, and calls the handlers. Never waits. Loop only. */\nvoid "
+        "@p_@s_poll(struct @p_@s *node);\n\n/* A byte came in, with the errors flagged for it (a sum of zg_line_error, "
+        "usually 0). If the ring is full\n * it is dropped and counted. Receive interrupt; constant time. */\nstatic "
+        "ZGI_INLINE void @p_@s_receive_isr(struct @p_@s *node, uint8_t byte, unsigned line_errors)\n{\n");
     if (c->plan->gap_ns > 0)
         g_string_append(text, "    zgi_note_gap_isr(&node->link);\n");
-    zgi_c_emit(
-        c, text, NULL,
-        "    zgi_link_put_isr(&node->link, node->receive, sizeof node->receive, byte, line_errors);\n}\n\n"
-        "/* The next byte to send. False: none, turn the transmit interrupt off. Transmit interrupt; constant time. "
-        "*/\nstatic ZGI_INLINE bool @p_@s_transmit_isr(struct @p_@s *node, uint8_t *byte)\n{\n"
-        "    return zgi_ring_get(&node->link.transmit, node->transmit, sizeof node->transmit, byte);\n}\n\n"
-        "/* Received bytes of what has not ended yet: with them the counters of bytes add up to bytes_in. Loop only. "
-        "*/\nsize_t @p_@s_pending(const struct @p_@s *node);\n\n");
+    zgi_c_emit(c, text, NULL,
+               "    zgi_link_put_isr(&node->link, node->receive, sizeof node->receive, byte, line_errors);\n}\n\n/* "
+               "The next byte to send. False: there is none, disable the transmit interrupt. Transmit interrupt; "
+               "constant time. */\nstatic ZGI_INLINE bool @p_@s_transmit_isr(struct @p_@s *node, uint8_t *byte)\n{\n   "
+               " return zgi_ring_get(&node->link.transmit, node->transmit, sizeof node->transmit, byte);\n}\n\n/* "
+               "Received bytes of a frame, or of noise, that has not ended yet. With them the counters of bytes add up "
+               "to bytes_in.\n * Loop only. */\nsize_t @p_@s_pending(const struct @p_@s *node);\n\n");
     if (c->end.hello)
-        zgi_c_emit(
-            c, text, NULL,
-            c->end.has_many
-                ? "/* What is known of a device: `match`, how its definition stands to this one, `known`, whether "
-                  "it knows this\n * node, `boot`. NULL: it is not followed. Loop only. */\n"
-                  "const struct zg_hello *@p_@s_hello(struct @p_@s *node, zg_header_number address);\n\n"
-                : "/* What is known of the other end: `match`, how its definition stands to this one, `known`, "
-                  "whether it knows this\n * node, `boot`. Loop only. */\n"
-                  "const struct zg_hello *@p_@s_hello(const struct @p_@s *node);\n\n");
+        zgi_c_emit(c, text, NULL,
+                   c->end.has_many
+                       ? "/* What is known about a device: `match`, how its definition compares with this one; "
+                         "`known`, whether it knows this\n * node; `boot`. NULL: it is not followed. Loop only. "
+                         "*/\nconst struct zg_hello *@p_@s_hello(struct @p_@s *node, zg_header_number address);\n\n"
+                       : "/* What is known about the other end: `match`, how its definition compares with this one; "
+                         "`known`, whether it knows\n * this node; `boot`. Loop only. */\nconst struct zg_hello "
+                         "*@p_@s_hello(const struct @p_@s *node);\n\n");
     if (c->end.has_many)
         zgi_c_emit(
             c, text, NULL,
-            "/* Follows the device that has this address. Returns 0; ZG_EINVALID: it is followed already, or no "
-            "device's;\n * ZG_EROOM: all @P_HOST_PEERS places are taken. Loop only. */\n"
-            "int @p_host_add(struct @p_host *node, zg_header_number address);\n\n"
-            "/* The address of the device whose turn it is, for asking one after the other: every call the next; "
-            "one that is\n * down every eighth time. 0: none is followed. Loop only. */\n"
-            "zg_header_number @p_host_next(struct @p_host *node);\n\n");
+            "/* Follows the device with this address. Returns 0; ZG_EINVALID: it is followed already, or no device can "
+            "have that\n * address; ZG_EROOM: all @P_HOST_PEERS places are taken. Loop only. */\nint "
+            "@p_host_add(struct @p_host *node, zg_header_number address);\n\n/* The address of the next device, to ask "
+            "one after the other: a different one with each call; one that is down only\n * every eighth time. 0: none "
+            "is followed. Loop only. */\nzg_header_number @p_host_next(struct @p_host *node);\n\n");
     else if (c->end.addressed && c->side == ZG_SIDE_DEVICE)
         zgi_c_emit(c, text, NULL,
-                   "/* Gives this device its address, which is 1 before. Loop only. */\n"
-                   "void @p_device_set_address(struct @p_device *node, zg_header_number address);\n\n");
+                   "/* Sets the address of this device, which is 1 at first. Loop only. */\nvoid "
+                   "@p_device_set_address(struct @p_device *node, zg_header_number address);\n\n");
     else if (c->plan->destination_bits > 0)
-        zgi_c_emit(
-            c, text, NULL,
-            "/* Whom this host sends to from now on, 1 before; all ones: everybody. Its frames tell, and those that "
-            "come back do not\n * tell from whom: what carries a ticket is to be settled before the next. Loop "
-            "only. */\nvoid @p_host_set_peer(struct @p_host *node, zg_header_number address);\n\n");
+        zgi_c_emit(c, text, NULL,
+                   "/* Sets the device that this host sends to, which is 1 at first; all ones: every device. Frames "
+                   "that come back do not\n * say from whom, so messages with tickets must be settled before the next "
+                   "change. Loop only. */\nvoid @p_host_set_peer(struct @p_host *node, zg_header_number address);\n\n");
 }
 
 void zgi_c_node_header(const struct zgi_c *c, GString *text)
@@ -209,8 +203,8 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
     zgi_c_emit(c, text, NULL, "ZG_ASSERT(@P_@S_TRANSMIT_RING >= @P_MAX_FRAME, \"the longest frame must fit\");\n\n");
     if (holds_back(c))
         zgi_c_emit(c, text, NULL,
-                   "#ifndef @P_HOST_HELD_BACK_US\n#define @P_HOST_HELD_BACK_US UINT32_C(250000) /* that this end's "
-                   "operating system may hold bytes back; 0 where there is none */\n#endif\n\n");
+                   "#ifndef @P_HOST_HELD_BACK_US\n#define @P_HOST_HELD_BACK_US UINT32_C(250000) /* how long the "
+                   "operating system may hold bytes back; 0: there is none */\n#endif\n\n");
     zgi_c_session_type(c, text);
     if (c->side == ZG_SIDE_DEVICE)
         zgi_c_variables_type(c, text);
@@ -220,11 +214,11 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
     zgi_c_send_prototypes(c, text);
     if (c->side == ZG_SIDE_HOST) {
         zgi_c_variables_host(c, text, true);
-        zgi_c_emit(c, text, NULL,
-                   "\n/* Many bytes came in at once, as a host reads them from its system: they are taken apart "
-                   "and delivered at once,\n * without the receive ring. Where silence ends a frame it is told "
-                   "from the times of the calls. Loop only. */\n"
-                   "void @p_host_receive(struct @p_host *node, const uint8_t *bytes, size_t count);\n");
+        zgi_c_emit(
+            c, text, NULL,
+            "\n/* Takes many bytes at once, as a host reads them from its system, without the receive ring, and "
+            "delivers frames from\n * within the call. Where silence ends a frame, the times of the calls show it. "
+            "Loop only. */\nvoid @p_host_receive(struct @p_host *node, const uint8_t *bytes, size_t count);\n");
     }
     g_string_append(text, "\n#ifdef __cplusplus\n}\n#endif\n\n");
 }
@@ -271,7 +265,7 @@ static void print_protocol(const struct zgi_c *c, GString *text)
     zgi_c_member(text, "source_bits", "%u", c->plan->source_bits);
     zgi_c_member(text, "awaits", "%s", c->side == ZG_SIDE_HOST ? "true" : "false");
     zgi_c_member(text, "length_ends", "%s", protocol.length_ends ? "true" : "false");
-    zgi_c_member(text, "write_header, admit and deliver, which are known", "NULL, NULL, NULL");
+    zgi_c_member(text, "write_header, admit and deliver, which are known at compile time", "NULL, NULL, NULL");
     zgi_c_member(text, "changed", "%s", changed);
     zgi_c_member(text, "hello", "%s", hello);
     zgi_c_member(text, "delivery", "%s", delivery);
@@ -330,20 +324,19 @@ static void print_deliver(const struct zgi_c *c, GString *text)
 static void print_init(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(c, text, NULL,
-               "int @p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context, "
-               "const struct @p_@s_handlers *handlers, void *context)\n{\n"
-               "    static struct @p_@s_handlers none; /* never written; not const, which C++ would want initialised "
-               "*/\n    struct zg_link_memory memory;\n\n"
-               "    memory.receive = node->receive;\n    memory.receive_size = sizeof node->receive;\n"
-               "    memory.transmit = node->transmit;\n    memory.transmit_size = sizeof node->transmit;\n"
-               "    memory.frame = node->frame;\n    memory.frame_size = sizeof node->frame;\n");
+               "int @p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context, const struct "
+               "@p_@s_handlers *handlers, void *context)\n{\n    static struct @p_@s_handlers none; /* never written; "
+               "not const, because C++ would require an initialiser */\n    struct zg_link_memory memory;\n\n    "
+               "memory.receive = node->receive;\n    memory.receive_size = sizeof node->receive;\n    memory.transmit "
+               "= node->transmit;\n    memory.transmit_size = sizeof node->transmit;\n    memory.frame = "
+               "node->frame;\n    memory.frame_size = sizeof node->frame;\n");
     print_for_receiver(c, text, "    memory.receiver = &node->receiver;\n");
     g_string_append_printf(text, "    memory.gaps = %s;\n", c->plan->gap_ns > 0 ? "&node->gaps" : "NULL");
     g_string_append(text, "    node->handlers = handlers ? handlers : &none;\n    node->context = context;\n"
                           "    zgi_link_begin(&node->link, &zgi_protocol, node, port, port_context, &memory);\n");
     if (c->end.has_many)
-        g_string_append(text, "    node->peers = 0;\n    node->turn = 0;\n"
-                              "    node->link.peer.address = zgi_everybody(&node->link); /* nobody's own */\n");
+        g_string_append(text, "    node->peers = 0;\n    node->turn = 0;\n    node->link.peer.address = "
+                              "zgi_everybody(&node->link); /* an address that no device has */\n");
     else if (c->plan->destination_bits > 0 || c->plan->source_bits > 0)
         g_string_append_printf(text, "    zg_link_set_addresses(&node->link, %d, %d);\n", c->side == ZG_SIDE_DEVICE,
                                c->side != ZG_SIDE_DEVICE);
@@ -392,9 +385,8 @@ static void print_contract(const struct zgi_c *c, GString *text)
     const bool is_short = zg_framing_is_short_cobs(&definition->framing, c->plan->max_content);
 
     zgi_c_emit(c, text, NULL,
-               "/* zeugma/detail/specialise.h says what these are. */\n"
-               "#define ZGI_RUNTIME @P_RUNTIME\n#define ZGI_NAME(name) @p_@s_zgi_##name\n"
-               "#define ZGI_FRAME(name) @p_##name\n#define ZGI_END struct @p_@s\n");
+               "/* zeugma/detail/specialise.h explains these. */\n#define ZGI_RUNTIME @P_RUNTIME\n#define "
+               "ZGI_NAME(name) @p_@s_zgi_##name\n#define ZGI_FRAME(name) @p_##name\n#define ZGI_END struct @p_@s\n");
     g_string_append_printf(text,
                            "#define ZGI_CHECKED %d\n#define ZGI_IS_COBS %d\n#define ZGI_IN_PLACE %s\n"
                            "#define ZGI_MAX_CONTENT %u\n#define ZGI_FED_AT_ONCE %d\n",

@@ -17,13 +17,14 @@ void zgi_c_session_type(const struct zgi_c *c, GString *text)
         return;
     if (c->end.has_many)
         zgi_c_emit(c, text, NULL,
-                   "#ifndef @P_HOST_PEERS\n#define @P_HOST_PEERS 8 /* devices that are followed at most */\n#endif\n"
-                   "ZG_ASSERT(@P_HOST_PEERS >= 1 && @P_HOST_PEERS <= 255, \"1 to 255 devices are followed\");\n\n");
+                   "#ifndef @P_HOST_PEERS\n#define @P_HOST_PEERS 8 /* the most devices that are followed "
+                   "*/\n#endif\nZG_ASSERT(@P_HOST_PEERS >= 1 && @P_HOST_PEERS <= 255, \"1 to 255 devices are "
+                   "followed\");\n\n");
     zgi_c_emit(c, text, NULL,
-               "/* What passes between this node and another. */\nstruct @p_@s_session {\n    /* private */\n"
-               "    struct zg_peer *peer;\n");
+               "/* The state between this node and another. */\nstruct @p_@s_session {\n    /* private */\n    struct "
+               "zg_peer *peer;\n");
     if (c->end.has_many)
-        g_string_append(text, "    struct zg_peer other; /* unless it is the link's first */\n");
+        g_string_append(text, "    struct zg_peer other; /* unless it is the link's first peer */\n");
     if (c->end.hello)
         g_string_append(text, "    struct zg_hello hello;\n");
     if (c->end.delivery) {
@@ -137,7 +138,7 @@ static void print_delivery_terms(const struct zgi_c *c, GString *text)
     zgi_c_member(text, "receives_tickets", "%s", end->receives_tickets ? "true" : "false");
     zgi_c_member(text, "acknowledge_id", "%s_ACKNOWLEDGE_ID", c->upper);
     zgi_c_member(text, "refused_id", "%s_REFUSED_ID", c->upper);
-    zgi_c_member(text, "settled, which is known", "NULL");
+    zgi_c_member(text, "settled, which is known at compile time", "NULL");
     g_string_append(text, "};\n\n");
 }
 
@@ -145,10 +146,9 @@ static void print_delivery_terms(const struct zgi_c *c, GString *text)
 
 static void print_find(const struct zgi_c *c, GString *text)
 {
-    zgi_c_emit(
-        c, text, NULL,
-        "/* What passes between this node and a peer; NULL: with that one nothing does. */\n"
-        "static inline struct @p_@s_session *@p_@s_session_with(struct @p_@s *node, const struct zg_peer *peer)\n{\n");
+    zgi_c_emit(c, text, NULL,
+               "/* The state between this node and a peer; NULL: it is not followed. */\nstatic inline struct "
+               "@p_@s_session *@p_@s_session_with(struct @p_@s *node, const struct zg_peer *peer)\n{\n");
     zgi_c_emit(c, text, NULL,
                c->end.has_many ? "    for (uint8_t i = 0; i < node->peers; i++)\n"
                                  "        if (node->sessions[i].peer == peer)\n"
@@ -302,15 +302,13 @@ static void print_hello(const struct zgi_c *c, GString *text)
                "    }\n    if (news != ZGI_NEWS_NONE)\n        @p_@s_changed(node, frame->peer, news == ZGI_NEWS_MET ? "
                "ZG_LINK_MET : ZG_LINK_RESTARTED);\n");
     if (c->side == ZG_SIDE_HOST)
-        zgi_c_emit(c, text, NULL,
-                   "    if (node->handlers->hello) {\n        struct @p_hello message;\n"
-                   "        uint8_t nameless[ZG_HELLO_LEAST];\n\n"
-                   "        if (@p_hello_unpack(&message, payload, length, NULL) != 0) { /* a name longer than ours "
-                   "can be */\n"
-                   "            memcpy(nameless, payload, sizeof nameless);\n"
-                   "            nameless[ZG_HELLO_LEAST - 1] = 0;\n"
-                   "            (void)@p_hello_unpack(&message, nameless, sizeof nameless, NULL);\n        }\n"
-                   "        node->handlers->hello(node->context, &message, frame);\n    }\n");
+        zgi_c_emit(
+            c, text, NULL,
+            "    if (node->handlers->hello) {\n        struct @p_hello message;\n        uint8_t "
+            "nameless[ZG_HELLO_LEAST];\n\n        if (@p_hello_unpack(&message, payload, length, NULL) != 0) { /* a "
+            "longer name than ours can be */\n            memcpy(nameless, payload, sizeof nameless);\n            "
+            "nameless[ZG_HELLO_LEAST - 1] = 0;\n            (void)@p_hello_unpack(&message, nameless, sizeof nameless, "
+            "NULL);\n        }\n        node->handlers->hello(node->context, &message, frame);\n    }\n");
     g_string_append(text, "    return 0;\n}\n\n");
 }
 
@@ -322,8 +320,8 @@ static void print_settling(const struct zgi_c *c, GString *text)
         "static int @p_@s_hear_settling(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, size_t "
         "length)\n{\n");
     if (c->end.window == 0) {
-        g_string_append(text, "    (void)node;\n    (void)frame;\n    (void)payload;\n    (void)length;\n"
-                              "    return 0; /* nothing was sent that they could settle */\n}\n\n");
+        g_string_append(text, "    (void)node;\n    (void)frame;\n    (void)payload;\n    (void)length;\n    return 0; "
+                              "/* this end sends nothing that they could settle */\n}\n\n");
         return;
     }
     zgi_c_emit(c, text, NULL, "    struct @p_@s_session *with = @p_@s_session_with(node, frame->peer);\n\n");
@@ -380,12 +378,10 @@ void zgi_c_services(const struct zgi_c *c, GString *text)
         if (c->end.receives_tickets)
             zgi_c_emit(
                 c, text, NULL,
-                "/* A message of an id that this end does not know. */\n"
-                "static int @p_@s_refuse_unknown(struct @p_@s *node, const struct zg_frame *frame, const uint8_t "
-                "*payload, size_t length)\n{\n"
-                "    struct @p_@s_session *with = @p_@s_session_with(node, frame->peer);\n\n    if (with)\n"
-                "        zgi_refuse_unknown(&with->hello, &with->delivery, payload, length);\n    return "
-                "ZG_EUNKNOWN;\n}\n\n");
+                "/* A message with an id that this end does not know. */\nstatic int @p_@s_refuse_unknown(struct @p_@s "
+                "*node, const struct zg_frame *frame, const uint8_t *payload, size_t length)\n{\n    struct "
+                "@p_@s_session *with = @p_@s_session_with(node, frame->peer);\n\n    if (with)\n        "
+                "zgi_refuse_unknown(&with->hello, &with->delivery, payload, length);\n    return ZG_EUNKNOWN;\n}\n\n");
     }
     if (zg_definition_serves(definition, "echo"))
         print_echo(c, text);

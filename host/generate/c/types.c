@@ -113,7 +113,7 @@ static void print_message(const struct zgi_c *c, GString *text, const struct zg_
     g_string_append_printf(text, "#define %s %" G_GUINT64_FORMAT "U\n#define %s %uU /* bytes%s */\n", id, message->id,
                            size, item->payload_most, item->tickets > 0 ? ", ticket included" : "");
     if (item->tickets > 0)
-        g_string_append_printf(text, "#define %s %uU /* bytes in front of the fields */\n", tickets, item->tickets);
+        g_string_append_printf(text, "#define %s %uU /* bytes before the fields */\n", tickets, item->tickets);
     g_string_append_c(text, '\n');
     print_struct(c, text, &item->payload);
 }
@@ -126,8 +126,8 @@ static void print_variable(const struct zgi_c *c, GString *text, const struct zg
 
     print_summary(text, zg_variable_field(item->variable)->summary, "a variable");
     g_string_append_printf(text,
-                           "#define %s %uU\n#define %s %uU /* what a host may do: 1 read, 2 write, 3 both */\n"
-                           "#define %s %uU /* bytes at most */\n\n",
+                           "#define %s %uU\n#define %s %uU /* what a host may do: 1 read, 2 write, 3 both */\n#define "
+                           "%s %uU /* the most bytes */\n\n",
                            index, item->variable->index, access, (unsigned)item->variable->access, size,
                            item->block.most_size);
     print_struct(c, text, &item->block);
@@ -142,16 +142,15 @@ static void print_accessors(const struct zgi_c *c, GString *text, const struct z
         if (!step->field->scaled)
             continue;
         g_autofree char *suffix = zg_field_suffix(step->field);
-        g_string_append_printf(text,
-                               "/* %s%s%s: %s of the field's physical value, and the nearest raw value\n"
-                               " * of a physical one (0, or ZG_ERANGE and the field is as it was). */\n"
-                               "double %s_%s_%s_%s(const struct %s_%s *message%s);\n"
-                               "int %s_%s_set_%s_%s(struct %s_%s *message%s, double value);\n\n",
-                               step->name, step->field->unit ? " in " : "", step->field->unit ? step->field->unit : "",
-                               step->exact ? "the nearest double"
-                                           : "a double, not always the nearest (the scale has too many digits),",
-                               c->prefix, block->name, step->name, suffix, c->prefix, block->name, index, c->prefix,
-                               block->name, step->name, suffix, c->prefix, block->name, index);
+        g_string_append_printf(
+            text,
+            "/* %s%s%s: %s of the field's physical value, and setting it to\n * the nearest raw value of a physical "
+            "one (0; or ZG_ERANGE, and the field is unchanged). */\ndouble %s_%s_%s_%s(const struct %s_%s "
+            "*message%s);\nint %s_%s_set_%s_%s(struct %s_%s *message%s, double value);\n\n",
+            step->name, step->field->unit ? " in " : "", step->field->unit ? step->field->unit : "",
+            step->exact ? "the nearest double" : "a double, not always the nearest (the scale has too many digits),",
+            c->prefix, block->name, step->name, suffix, c->prefix, block->name, index, c->prefix, block->name,
+            step->name, suffix, c->prefix, block->name, index);
     }
 }
 
@@ -186,21 +185,21 @@ static unsigned widest_role(const struct zg_plan *plan)
 /* Which version of the runtime it needs, so that headers of another version are reported before they lead to errors. */
 static void print_runtime(const struct zgi_c *c, GString *text)
 {
-    g_string_append_printf(text, "#define %s_RUNTIME %d /* this was generated for */\n#if %s_RUNTIME != ZG_RUNTIME\n",
+    g_string_append_printf(text,
+                           "#define %s_RUNTIME %d /* the version of the runtime that this was generated for */\n#if "
+                           "%s_RUNTIME != ZG_RUNTIME\n",
                            c->upper, ZG_RUNTIME, c->upper);
-    g_string_append(text, "#error \"generated for another version of the runtime: generate it again"
-                          "\"\n#endif\n\n");
+    g_string_append(
+        text, "#error \"this file was generated for another version of the runtime: generate it again\"\n#endif\n\n");
 }
 
 static const char functions_explained[] =
-    "/* Of each message and variable:\n *\n"
-    " * NAME_check(): 0, or ZG_ERANGE where a field is outside its type or range.\n *\n"
-    " * NAME_pack(): writes its payload into `out` and the length into `*size`. Returns 0; ZG_ERANGE as\n"
-    " * above; ZG_EROOM where `room` bytes are too few: `*size` is how many are needed, and nothing is\n"
-    " * written.\n *\n"
-    " * NAME_unpack(): reads it from `in`, which is not NULL. Returns 0, and in `*ignored`, unless that\n"
-    " * is NULL, the bytes after the last known field; or ZG_ESIZE where `length` does not fit the\n"
-    " * fields. Values outside their range are read as they are, for NAME_check() to tell. */\n\n";
+    "/* Of each message and variable:\n *\n * NAME_check(): 0, or ZG_ERANGE if a field is outside its type or range.\n "
+    "*\n * NAME_pack(): writes its payload into `out` and the length into `*size`. Returns 0; ZG_ERANGE as\n * above; "
+    "ZG_EROOM if `room` bytes are too few: `*size` is how many are needed, and nothing is\n * written.\n *\n * "
+    "NAME_unpack(): reads it from `in`, which must not be NULL. Returns 0, and sets `*ignored`, unless\n * `ignored` "
+    "is NULL, to how many bytes follow the last known field; or ZG_ESIZE if `length` does not\n * fit the fields. "
+    "Values outside their range are read as they are; NAME_check() finds them. */\n\n";
 
 void zgi_c_types(const struct zgi_c *c, GString *text)
 {
@@ -211,15 +210,12 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
     print_runtime(c, text);
     g_string_append_printf(
         text,
-        "#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n"
-        "#define %s_VERSION_MAJOR %uU\n#define %s_VERSION_MINOR %uU\n"
-        "#define %s_HEADER_SIZE %uU /* bytes */\n"
-        "#define %s_CHECK_SIZE %uU /* bytes */\n"
-        "#define %s_MAX_PAYLOAD %uU /* bytes, before stuffing */\n"
-        "#define %s_MAX_FRAME %uU /* bytes on the wire, stuffing at its worst */\n"
-        "#define %s_RECEIVE_ROOM %uU /* bytes of memory that finding a frame takes */\n\n"
-        "ZG_ASSERT(ZG_CHECK_BITS >= %u, \"this protocol's check needs a wider ZG_CHECK_BITS\");\n"
-        "ZG_ASSERT(ZG_HEADER_NUMBER_BITS >= %u, \"this protocol's header needs a wider ZG_HEADER_NUMBER_BITS\");\n\n",
+        "#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n#define %s_VERSION_MAJOR %uU\n#define %s_VERSION_MINOR "
+        "%uU\n#define %s_HEADER_SIZE %uU /* bytes */\n#define %s_CHECK_SIZE %uU /* bytes */\n#define %s_MAX_PAYLOAD "
+        "%uU /* bytes, before stuffing */\n#define %s_MAX_FRAME %uU /* bytes on the wire, with the worst stuffing "
+        "*/\n#define %s_RECEIVE_ROOM %uU /* bytes of memory for finding a frame */\n\nZG_ASSERT(ZG_CHECK_BITS >= %u, "
+        "\"this protocol's check needs a wider ZG_CHECK_BITS\");\nZG_ASSERT(ZG_HEADER_NUMBER_BITS >= %u, \"this "
+        "protocol's header needs a wider ZG_HEADER_NUMBER_BITS\");\n\n",
         c->upper, plan->definition->major, c->upper, plan->definition->minor, c->upper, plan->header.size, c->upper,
         (unsigned)plan->check.size, c->upper, plan->max_payload, c->upper, plan->max_frame, c->upper,
         plan->receive_room, plan->definition->check.kind == ZG_CHECK_INTERNET ? 32 : plan->definition->check.crc.width,

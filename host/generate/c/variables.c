@@ -7,12 +7,12 @@ void zgi_c_variables_type(const struct zgi_c *c, GString *text)
     if (!c->end.variables)
         return;
     zgi_c_emit(c, text, NULL,
-               "#ifndef @P_DEVICE_STREAMS\n#define @P_DEVICE_STREAMS 4 /* variables that are streamed at a time */\n"
-               "#endif\nZG_ASSERT(@P_DEVICE_STREAMS >= 1 && @P_DEVICE_STREAMS <= 255, \"1 to 255 variables are "
-               "streamed\");\n\n");
+               "#ifndef @P_DEVICE_STREAMS\n#define @P_DEVICE_STREAMS 4 /* variables that can be streamed at the same "
+               "time */\n#endif\nZG_ASSERT(@P_DEVICE_STREAMS >= 1 && @P_DEVICE_STREAMS <= 255, \"1 to 255 variables "
+               "are streamed\");\n\n");
     if (c->plan->variables->len == 0)
         return;
-    zgi_c_emit(c, text, NULL, "/* The variables, each as raw value. */\nstruct @p_variables {\n");
+    zgi_c_emit(c, text, NULL, "/* The variables, each as a raw value. */\nstruct @p_variables {\n");
     for (unsigned i = 0; i < c->plan->variables->len; i++) {
         const struct zg_plan_variable *item = zg_plan_variable_at(c->plan, i);
         zgi_c_emit(c, text, item->name, "    struct @p_@n ");
@@ -136,11 +136,10 @@ void zgi_c_variables_code(const struct zgi_c *c, GString *text)
 
 static void print_host_take(const struct zgi_c *c, GString *text)
 {
-    zgi_c_emit(
-        c, text, NULL,
-        "/* Hands a variable's value on by its type. */\n"
-        "static void @p_@s_hear_variable(struct @p_host *node, const struct @p_variable_value *message, const struct "
-        "zg_frame *frame)\n{\n    (void)node;\n    (void)frame;\n    switch (message->index) {\n");
+    zgi_c_emit(c, text, NULL,
+               "/* Hands on a variable's value, with its own type. */\nstatic void @p_@s_hear_variable(struct @p_host "
+               "*node, const struct @p_variable_value *message, const struct zg_frame *frame)\n{\n    (void)node;\n    "
+               "(void)frame;\n    switch (message->index) {\n");
     for (unsigned i = 0; i < c->plan->variables->len; i++)
         zgi_c_emit(c, text, zg_plan_variable_at(c->plan, i)->name,
                    "    case @P_@N_INDEX: {\n        struct @p_@n value;\n        size_t ignored;\n\n"
@@ -158,8 +157,8 @@ void zgi_c_variables_host(const struct zgi_c *c, GString *text, bool prototypes)
     if (!c->end.variables)
         return;
     if (prototypes && c->plan->variables->len > 0)
-        g_string_append(text, "/* Writes a variable: it is checked there, and its new value comes back. Errors as "
-                              "above. Loop only. */\n");
+        g_string_append(text, "/* Writes a variable. The device checks the value, and its new value comes back. Errors "
+                              "as above. Loop only. */\n");
     for (unsigned i = 0; i < c->plan->variables->len; i++) {
         const struct zg_plan_variable *item = zg_plan_variable_at(c->plan, i);
         const char *field = zg_variable_field(item->variable)->name;

@@ -12,12 +12,11 @@ void zgi_c_words_header(const struct zgi_c *c, GString *text)
 {
     const struct zg_definition *definition = c->plan->definition;
 
-    g_string_append_printf(
-        text,
-        "#include \"%s.h\"\n\n#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n"
-        "/* The name of an enum's value, of one flag, of a message by its id; \"?\" where there is none. "
-        "A build that needs none of them leaves %s_text.c out. */\n",
-        c->prefix, c->prefix);
+    g_string_append_printf(text,
+                           "#include \"%s.h\"\n\n#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n/* The name of an "
+                           "enum's value, of one flag, of a message by its id; \"?\": there is none. A build that "
+                           "needs none of\n * them can omit %s_text.c. */\n",
+                           c->prefix, c->prefix);
     for (unsigned i = 0; i < definition->enums->len; i++)
         print_prototype(c, text, g_ptr_array_index(definition->enums, i), ";");
     g_string_append_printf(text, "const char *%s_message_text(uint32_t id);\n\n#ifdef __cplusplus\n}\n#endif\n\n",

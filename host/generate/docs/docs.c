@@ -82,7 +82,7 @@ static void print_line(struct zgi_document *document, const struct zg_plan *plan
         const char *name;
         uint64_t ns;
     } times[] = { { "least idle time between frames", line->gap_ns },
-                  { "silence inside a frame that abandons it", line->byte_timeout_ns },
+                  { "silence within a frame that abandons it", line->byte_timeout_ns },
                   { "an idle node sends `hello` every", line->keepalive_ns },
                   { "silence after which the link is down", line->link_timeout_ns } };
 
@@ -90,7 +90,7 @@ static void print_line(struct zgi_document *document, const struct zg_plan *plan
     zgi_document_table(document, headings);
     zgi_document_row(document, "baud", baud, NULL);
     zgi_document_row(document, "byte", format, NULL);
-    zgi_document_row(document, "duplex", line->half_duplex ? "half: one side sends at a time" : "full", NULL);
+    zgi_document_row(document, "duplex", line->half_duplex ? "half: the two sides take turns" : "full", NULL);
     for (size_t i = 0; i < G_N_ELEMENTS(times); i++) {
         g_autofree char *time = zg_time_text((double)times[i].ns * 1e-9);
         if (times[i].ns > 0)
@@ -139,7 +139,7 @@ static void print_check(struct zgi_document *document, const struct zg_plan *pla
 
     if (plan->check.size == 0) {
         zgi_document_paragraph(document,
-                               "There is no check: damage that stuffing and sizes do not show is not noticed.");
+                               "There is no check: damage that stuffing and sizes do not reveal goes unnoticed.");
         return;
     }
     struct zg_check whole = plan->check; /* over the digits, none of which is a header */
@@ -179,25 +179,24 @@ static void print_frame(struct zgi_document *document, const struct zg_plan *pla
 static const char *role_meaning(const struct zg_plan *plan, const struct zg_step *step, char **text)
 {
     const struct zg_header_role *role = step->role;
-    static const char *const counted[] = { "Bytes of the payload", "Bytes behind this role, check included",
+    static const char *const counted[] = { "Bytes of the payload", "Bytes after this role, check included",
                                            "Bytes of header, payload and check" };
 
     switch (role->role) {
     case ZG_ROLE_VERSION:
-        *text = g_strdup_printf("The protocol's major version, here %u. A frame of another is not delivered.",
+        *text = g_strdup_printf("The protocol's major version, here %u. A frame of another version is not delivered.",
                                 plan->version);
         return *text;
     case ZG_ROLE_MINOR: *text = g_strdup_printf("The protocol's minor version, here %u.", plan->minor); return *text;
     case ZG_ROLE_ID: return "Which message the payload is.";
     case ZG_ROLE_SEQUENCE:
-        return "Counts the frames that a node sends, from 0 at its start, and wraps. The receiver tells from it what "
-               "was "
+        return "Counts the frames that a node sends, from 0 at its start, and wraps. It shows the receiver what was "
                "lost.";
     case ZG_ROLE_LENGTH:
-        *text = g_strdup_printf("%s%s. A frame where it is wrong is dropped.", counted[role->counts],
-                                plan->filled > 0 ? ", in front of the zero bytes" : "");
+        *text = g_strdup_printf("%s%s. A frame with a wrong length is dropped.", counted[role->counts],
+                                plan->filled > 0 ? ", before the zero bytes" : "");
         return *text;
-    case ZG_ROLE_DESTINATION: return "Address of the node that it is for; all ones: everybody.";
+    case ZG_ROLE_DESTINATION: return "Address of the node that the frame is for; all ones: every node.";
     case ZG_ROLE_SOURCE: return "Address of the sender; the PC is 0.";
     case ZG_ROLE_CONST:
         *text =
@@ -239,24 +238,22 @@ static void print_values(struct zgi_document *document, const struct zg_plan *pl
     zgi_document_heading(document, 2, "values", "How values lie in bytes");
     zgi_document_paragraph(
         document,
-        "Numbers of whole bytes begin on a byte, %s first where nothing else is said. Values that do not "
-        "fill bytes share them with their neighbours: in %s-endian order from the %s bit on. Bit 0 of a "
-        "byte is its least significant one. Bits left over are 0 when sent and ignored when received. "
-        "Signed numbers are two's complement, `f32` and `f64` IEEE 754, `uleb` and `sleb` LEB128 in its shortest "
-        "form.",
+        "Numbers of whole bytes begin on a byte boundary, %s first unless stated otherwise. Values that do not fill "
+        "bytes share them with their neighbours: in %s-endian order from the %s bit on. Bit 0 of a byte is its least "
+        "significant one. Unused bits are 0 when sent and ignored when received. Signed numbers are two's complement, "
+        "`f32` and `f64` IEEE 754, `uleb` and `sleb` LEB128 in its shortest form.",
         plan->definition->big_endian ? "the most significant byte" : "the least significant byte", order,
         plan->definition->big_endian ? "most significant" : "least significant");
-    zgi_document_paragraph(
-        document,
-        "`text[N]` and `bytes[N]` take N bytes, text padded with zeros; `[..N]` means up to N elements behind a "
-        "count of one byte, or of two in %s-endian order where N is over 255; `[..]` fills the rest of the payload. "
-        "Offsets written `+4` are counted from the end of the last value whose size varies. What is listed as "
-        "physical value is computed from the raw number as shown.",
-        order);
     zgi_document_paragraph(document,
-                           "Within a major version messages only grow. A payload that ends just before the fields "
-                           "of a later version is taken, and they are as listed behind else, 0 or empty. Bytes "
-                           "behind the last known field are ignored. A payload of any other length is dropped.");
+                           "`text[N]` and `bytes[N]` take N bytes, text padded with zeros; `[..N]` means up to N "
+                           "elements after a count of one byte, or of two in %s-endian order if N is over 255; `[..]` "
+                           "fills the rest of the payload. Offsets written `+4` count from the end of the last value "
+                           "whose size varies. The physical value is computed from the raw number as shown.",
+                           order);
+    zgi_document_paragraph(document,
+                           "Within a major version messages only grow. A payload that ends just before the fields of a "
+                           "later version is valid; these fields then have the defaults listed, or are 0 or empty. "
+                           "Bytes after the last known field are ignored. A payload of any other length is dropped.");
 }
 
 static void print_enum(struct zgi_document *document, const struct zg_enum *enumeration)
@@ -313,7 +310,7 @@ static void print_fields(struct zgi_document *document, const struct zg_plan *pl
     zgi_document_table(document, headings);
     if (tickets > 0)
         zgi_document_row(document, "0", "", "(ticket)", "u8", "", "", "",
-                         "counted by the sender; of a reply, its request's", NULL);
+                         "counted by the sender; in a reply, that of its request", NULL);
     if (tickets > 1)
         zgi_document_row(document, "1", "", "(base)", "u8", "", "", "",
                          "the oldest ticket that the sender still offers", NULL);
@@ -362,11 +359,11 @@ static void print_delivery(struct zgi_document *document, const struct zg_messag
     if (message->acknowledged)
         zgi_document_paragraph(document, "Its receiver acknowledges it.");
     if (message->reply || message->acknowledged)
-        zgi_document_paragraph(
-            document,
-            "Without an answer it is sent again after %s, at most %u times; up to %u are under way at a time%s. "
-            "A receiver takes each ticket once.",
-            timeout, message->retries, message->window, message->kept ? ", and they are taken in order" : "");
+        zgi_document_paragraph(document,
+                               "Without an answer it is sent again after %s, at most %u times; up to %u may be "
+                               "unanswered at a time%s. A receiver takes each ticket once.",
+                               timeout, message->retries, message->window,
+                               message->kept ? ", and they are taken in order" : "");
 }
 
 static void print_message(struct zgi_document *document, const struct zg_plan *plan, const struct zg_plan_message *item)
@@ -405,9 +402,8 @@ static void print_variables(struct zgi_document *document, const struct zg_plan 
     if (plan->variables->len == 0)
         return;
     zgi_document_heading(document, 2, "variables", "Variables");
-    zgi_document_paragraph(
-        document, "They are read and written by `variable_read`, `variable_write` and `variable_stream`, and told by "
-                  "`variable_value`; a value stands there in its own layout.");
+    zgi_document_paragraph(document, "They are read and written by `variable_read`, `variable_write` and "
+                                     "`variable_stream`; `variable_value` carries a value, in its own layout.");
     zgi_document_table(document, headings);
     for (unsigned i = 0; i < plan->variables->len; i++) {
         const struct zg_plan_variable *item = zg_plan_variable_at(plan, i);

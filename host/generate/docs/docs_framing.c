@@ -3,9 +3,8 @@
 #include "generate/docs/docs.h"
 
 static const char *const rescan =
-    "What opens a frame is a candidate. One that fails by its length, its form, its check or a constant is none, and "
-    "the "
-    "receiver goes on at the byte behind the candidate's first, so that a frame within it is found.";
+    "What opens a frame is only a candidate. One whose length, form, check or constants are wrong is no frame, and the "
+    "receiver continues at the byte after the candidate's first, so that a frame inside it is found.";
 
 /* "the byte `7e`", "the bytes `a5` `5a`". */
 static char *mark_words(const struct zg_mark *mark)
@@ -23,19 +22,18 @@ static void print_cobs(struct zgi_document *document, const struct zg_plan *plan
 
     zgi_document_paragraph(
         document,
-        "It travels under Consistent Overhead Byte Stuffing, so that no byte of it is zero, and a zero "
-        "byte ends it%s: at most %u bytes on the wire. To stuff: think a zero behind the content and "
-        "cut all into pieces that each end with a zero. Send each piece as a code byte, its length "
-        "with the zero, and its bytes without the zero. Of a piece that begins with 254 bytes or more "
-        "other than zero, send these 254 behind the code 255, which stands for no zero, and go on with "
-        "the rest; if the content ends just there, nothing is left to send. Then send 0.",
+        "It is sent with Consistent Overhead Byte Stuffing, so that no byte of it is zero, and a zero byte ends it%s: "
+        "at most %u bytes on the wire. To stuff: append a zero to the content, and cut it into pieces that each end "
+        "with a zero. Send each piece as a code byte, its length including the zero, then its bytes without the zero. "
+        "Of a piece that begins with 254 or more bytes other than zero, send these 254 after the code 255, which "
+        "stands for no zero, and continue with the rest; if the content ends just there, nothing is left to send. Then "
+        "send 0.",
         lead ? ", another zero byte begins it" : "", plan->max_frame);
     zgi_document_paragraph(
         document,
-        "A receiver collects bytes up to a zero byte, undoes the stuffing, and checks length, check "
-        "and constants. Whatever fails is dropped, and the next frame begins behind that zero. More "
-        "than %u bytes without a zero are no frame. Silence within a frame ends it as a zero would. A "
-        "zero with nothing before it is idle.",
+        "A receiver collects bytes up to a zero byte, undoes the stuffing, and checks length, check and constants. "
+        "Whatever fails is dropped, and the next frame begins after that zero. More than %u bytes without a zero are "
+        "no frame. Silence within a frame ends it like a zero. A zero with nothing before it is idle.",
         plan->max_frame - 1 - lead);
 }
 
@@ -46,10 +44,9 @@ static void print_escaped(struct zgi_document *document, const struct zg_plan *p
 
     if (hdlc)
         zgi_document_paragraph(document,
-                               "It stands between two flags, the byte `7e` (octet stuffing, RFC 1662). In the content "
-                               "`7e`%s `7d`%s are sent "
-                               "as `7d` and the byte XOR `20`: at most %u bytes on the wire. One flag may close a "
-                               "frame and open the next.",
+                               "It is sent between two flags, the byte `7e` (octet stuffing, RFC 1662). In the content "
+                               "`7e`%s `7d`%s are sent as `7d` and the byte XOR `20`: at most %u bytes on the wire. "
+                               "One flag may close a frame and open the next.",
                                framing->escape_control ? "," : " and",
                                framing->escape_control ? " and all below `20`" : "", plan->max_frame);
     else
@@ -61,9 +58,9 @@ static void print_escaped(struct zgi_document *document, const struct zg_plan *p
     zgi_document_paragraph(document,
                            "A receiver collects bytes up to a `%s`, undoes the escapes, and checks length, check and "
                            "constants. Whatever fails is dropped, %s, and the `%s` that ended it may open the next. "
-                           "Silence within a frame ends it as a `%s` would. One with nothing before it is idle.",
+                           "Silence within a frame ends it like a `%s`. One with nothing before it is idle.",
                            hdlc ? "7e" : "c0",
-                           hdlc ? "`7d` before a flag among that" : "`db` before any other byte among that",
+                           hdlc ? "including `7d` before a flag" : "including `db` before any other byte",
                            hdlc ? "7e" : "c0", hdlc ? "7e" : "c0");
 }
 
@@ -74,22 +71,21 @@ static void print_sized(struct zgi_document *document, const struct zg_plan *pla
     g_autoptr(GString) text = g_string_new(NULL);
 
     if (framing->start.size > 0)
-        g_string_append_printf(text, "In front of it stand%s %s. ", framing->start.size == 1 ? "s" : "", start);
+        g_string_append_printf(text, "It begins with %s. ", start);
     if (framing->end.size > 0)
-        g_string_append_printf(text, "Behind it stand%s %s. ", framing->end.size == 1 ? "s" : "", end);
+        g_string_append_printf(text, "It ends with %s. ", end);
     if (framing->kind == ZG_FRAMING_LENGTH)
         g_string_append_printf(text,
-                               "The header's length tells where it ends. At most %u bytes on the wire; a length that "
-                               "tells of more is no frame's.",
+                               "The length in the header shows where it ends. At most %u bytes on the wire; a greater "
+                               "length is no frame's.",
                                plan->max_frame);
     else
         g_string_append_printf(text, "Every frame has %u bytes on the wire%s.", plan->max_frame,
-                               plan->filled > 0
-                                   ? ": zero bytes in front of the check, which covers them, make up for a "
-                                     "shorter payload; a receiver does not look at their values"
-                                   : "");
+                               plan->filled > 0 ? ": a shorter payload is filled up with zero bytes before the check, "
+                                                  "which covers them; a receiver ignores their values"
+                                                : "");
     zgi_document_paragraph(document, "%s", text->str);
-    zgi_document_paragraph(document, "%s Silence within a candidate ends it, too.", rescan);
+    zgi_document_paragraph(document, "%s Silence within a candidate also ends it.", rescan);
 }
 
 static void print_marks(struct zgi_document *document, const struct zg_plan *plan)
@@ -99,21 +95,20 @@ static void print_marks(struct zgi_document *document, const struct zg_plan *pla
     g_autoptr(GString) text = g_string_new(NULL);
 
     if (framing->start.size > 0)
-        g_string_append_printf(text, "In front of it stand%s %s. ", framing->start.size == 1 ? "s" : "", start);
-    g_string_append_printf(text, "Behind it stand%s %s. ", framing->end.size == 1 ? "s" : "", end);
+        g_string_append_printf(text, "It begins with %s. ", start);
+    g_string_append_printf(text, "It ends with %s. ", end);
     if (framing->marking == ZG_MARKING_DOUBLED)
-        g_string_append_printf(text, "Wherever `%02x` stands in the content it is sent twice", framing->escape);
+        g_string_append_printf(text, "Wherever `%02x` occurs in the content it is sent twice", framing->escape);
     else
         g_string_append_printf(
             text,
-            "Each of these bytes, and `%02x`, is sent as `%02x` and the byte XOR `%02x` where it stands "
-            "in the content",
+            "Each of these bytes, and `%02x`, is sent as `%02x` and the byte XOR `%02x` where it occurs in the content",
             framing->escape, framing->escape, framing->escape_xor);
     g_string_append_printf(text, ": at most %u bytes on the wire.", plan->max_frame);
     zgi_document_paragraph(document, "%s", text->str);
     zgi_document_paragraph(
-        document, "%s%s Silence within a candidate ends it, too.",
-        framing->start.size == 0 ? "The start of the stream opens a frame, and so does an end. " : "", rescan);
+        document, "%s%s Silence within a candidate also ends it.",
+        framing->start.size == 0 ? "The start of the stream opens a frame, and so does an end mark. " : "", rescan);
 }
 
 void zgi_docs_framing(struct zgi_document *document, const struct zg_plan *plan)
@@ -127,9 +122,8 @@ void zgi_docs_framing(struct zgi_document *document, const struct zg_plan *plan)
     case ZG_FRAMING_GAP:
         zgi_document_paragraph(
             document,
-            "It travels as it is, at most %u bytes. Silence on the line of at least %g us ends it, and "
-            "none may be as long within it. What fails by its length, its check or a constant is "
-            "dropped up to the next silence.",
+            "It is sent as it is, at most %u bytes. Silence on the line of at least %g us ends it, and none may be as "
+            "long within it. What fails by its length, check or constants is dropped up to the next silence.",
             plan->max_frame, (double)plan->gap_ns / 1000);
         break;
     default:

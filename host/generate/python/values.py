@@ -327,7 +327,7 @@ class _Message(_Block):
         self.check()
         payload = bytes(self._pack(bytearray()))
         if self.TICKET_SIZE + len(payload) > MAX_PAYLOAD:
-            raise RangeError("%s: the payload takes %d bytes, the frame has room for %d"
+            raise RangeError("%s: the payload takes %d bytes; the frame has room for %d"
                              % (type(self).__name__, self.TICKET_SIZE + len(payload), MAX_PAYLOAD))
         return payload
 
