@@ -5,21 +5,21 @@
 
 #include "support.h"
 
-/* Unpacks `in`; where that succeeds, prints all values into `text` as test_dump() does, tells what check says, and
- * packs them again. Returns what unpack returned. Named "glue_" and the block's name. */
+/* Unpacks `in`; if that succeeds, prints all values into `text` as test_dump() does, stores what check returns, and
+ * packs them again. Returns what unpack returned. Its name is "glue_" and the block's name. */
 typedef int test_glue(const uint8_t *in, size_t length, char *text, int *check, uint8_t *out, size_t room, size_t *size,
                       int *packed);
 
-/* Generates into `folder`, the caller's to remove, with glue.c, which has the functions. */
+/* Generates into `folder`, which the caller removes, with glue.c, which has these functions. */
 void test_write_c(const struct zg_plan *plan, const char *folder);
 
-/* The same, compiles with all warnings as errors, and loads; dlclose() it. */
+/* The same; then compiles with all warnings as errors, and loads. Close it with dlclose(). */
 void *test_build_c(const struct zg_plan *plan, const char *folder);
 
 /* The path of the runtime as an archive, compiled once. */
 const char *test_runtime(void);
 
-/* A function or object by its name in two parts; fails the test where there is none. */
+/* A function or object by the two parts of its name; fails the test if there is none. */
 void *test_symbol(void *handle, const char *prefix, const char *name);
 
 #endif

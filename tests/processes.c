@@ -44,7 +44,7 @@ bool test_read_some(int fd, GString *text)
     return count > 0;
 }
 
-/* Reads on until `wanted` stands in the output or the errors; fails the test after 20 s, or when the process ends. */
+/* Reads until `wanted` is in the output or the errors; fails the test after 20 s, or when the process ends. */
 void test_await(struct process *process, const char *wanted)
 {
     const gint64 limit = g_get_monotonic_time() + 20000000;
@@ -63,7 +63,7 @@ void test_await(struct process *process, const char *wanted)
     }
 }
 
-/* Waits for its end, reading all; its exit status. `signal_number` is sent before, unless 0. */
+/* Waits for the end, reading everything; returns the exit status. Sends `signal_number` first, unless it is 0. */
 int test_finish(struct process *process, int signal_number)
 {
     int status = 0;
@@ -83,7 +83,7 @@ int test_finish(struct process *process, int signal_number)
     return WIFEXITED(status) ? WEXITSTATUS(status) : -WTERMSIG(status);
 }
 
-/* What a test that failed left behind must not be in the way of others. */
+/* Processes that a failed test left must not disturb others. */
 int test_kill_running(void **state)
 {
     (void)state;
@@ -101,7 +101,7 @@ void test_clear(struct process *process)
     g_string_free(process->errors, TRUE);
 }
 
-/* Ends it by Ctrl-C, which must be clean. */
+/* Ends it with Ctrl-C, which must be clean. */
 void test_end(struct process *process)
 {
     int status = test_finish(process, SIGINT);
@@ -110,7 +110,7 @@ void test_end(struct process *process)
     test_clear(process);
 }
 
-/* Runs one to its end: its exit status, which is checked, and its output (free with g_free()). */
+/* Runs one to its end, and checks its exit status. Returns its output and errors; free with g_free(). */
 char *test_run(int wanted, const char *arguments)
 {
     struct process process = test_start("%s", arguments);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The command as processes that run beside a test. What a test that failed left behind is ended. */
+/* The command as processes that run beside a test. Those that a failed test left are ended. */
 #ifndef TEST_PROCESSES_H
 #define TEST_PROCESSES_H
 
@@ -17,27 +17,27 @@ extern char *test_folder;
 /* Starts one with these arguments. */
 struct process test_start(const char *format, ...) G_GNUC_PRINTF(1, 2);
 
-/* A simulated loom, once it is there. */
+/* A simulated loom; returns once it is there. */
 struct process test_start_device(const char *link, const char *more);
 
-/* Reads on until `wanted` stands in the output or the errors; fails the test after 20 s, or when the process ends. */
+/* Reads until `wanted` is in the output or the errors; fails the test after 20 s, or when the process ends. */
 void test_await(struct process *process, const char *wanted);
 
-/* Reads what is there, waiting for at least a byte; false: no more comes. */
+/* Reads what is there, waiting for at least one byte. False: no more comes. */
 bool test_read_some(int fd, GString *text);
 
-/* Waits for its end, reading all; its exit status. `signal_number` is sent before, unless 0. */
+/* Waits for the end, reading everything; returns the exit status. Sends `signal_number` first, unless it is 0. */
 int test_finish(struct process *process, int signal_number);
 
-/* Ends it by Ctrl-C, which must be clean. */
+/* Ends it with Ctrl-C, which must be clean. */
 void test_end(struct process *process);
 void test_clear(struct process *process);
 
-/* Runs one to its end: its exit status, which is checked, and its output and errors (free with g_free()). */
+/* Runs one to its end, and checks its exit status. Returns its output and errors; free with g_free(). */
 char *test_run(int wanted, const char *arguments);
 void test_assert_run(int wanted, const char *arguments, const char *in);
 
-/* A socket of this machine's own, bound to a port that is free, which it tells. SOCK_STREAM or SOCK_DGRAM. */
+/* A socket of this machine, bound to a free port, which is stored. SOCK_STREAM or SOCK_DGRAM. */
 int test_bind_anywhere(int type, unsigned *port);
 
 void test_assert_in(const char *text, const char *wanted);

@@ -5,7 +5,7 @@
 
 #include "support.h"
 
-/* A type without extent, as it is written; `records` says how many records it may name. */
+/* A type without extent, as it is written; `records` is how many records it may refer to. */
 static char *random_type(struct zg_random *random, unsigned enums, unsigned records)
 {
     static const char *const others[] = { "f32", "f64", "uleb32", "uleb64", "sleb32", "sleb64", "bool" };
@@ -14,8 +14,7 @@ static char *random_type(struct zg_random *random, unsigned enums, unsigned reco
     case 0: return g_strdup(others[zg_random_below(random, G_N_ELEMENTS(others))]);
     case 1: return g_strdup_printf("e%u", (unsigned)zg_random_below(random, enums));
     case 2: return records > 0 ? g_strdup_printf("r%u", (unsigned)zg_random_below(random, records)) : g_strdup("u8");
-    case 3:
-        return g_strdup_printf("u%u", 1 + (unsigned)zg_random_below(random, 7)); /* so that runs of bits come about */
+    case 3: return g_strdup_printf("u%u", 1 + (unsigned)zg_random_below(random, 7)); /* so that runs of bits occur */
     default:
         return g_strdup_printf("%c%u", zg_random_one_in(random, 2) ? 'u' : 'i',
                                2 + (unsigned)zg_random_below(random, 63));
@@ -43,7 +42,7 @@ static void random_field(struct zg_random *random, GString *text, unsigned numbe
         g_string_append_printf(text, "{ type: \"%s[%s%u]\"%s }\n", zg_random_one_in(random, 2) ? "text" : "bytes", dots,
                                1 + (unsigned)zg_random_below(random, 20), more);
         break;
-    case 2: /* scaled, with a width that its arithmetic holds exactly */
+    case 2: /* scaled, with a width for which the arithmetic is exact */
         g_string_append_printf(text, "{ type: \"%c%u%s\", scale: %s, offset: %d%s%s }\n",
                                zg_random_one_in(random, 2) ? 'u' : 'i', 2 + (unsigned)zg_random_below(random, 31),
                                zg_random_one_in(random, 4) ? "[3]" : "", scales[zg_random_below(random, 5)],
@@ -156,7 +155,7 @@ static char *random_definition(struct zg_random *random)
     return g_string_free(text, FALSE);
 }
 
-/* Whether a definition is only too large. */
+/* Whether a definition's only fault is that it is too large. */
 static bool is_too_large(const char *text)
 {
     struct zg_diagnostics *diagnostics = zg_diagnostics_new("random");

@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: MIT */
-/* Definitions at random. */
+/* Random definitions. */
 #ifndef TEST_RANDOM_DEFINITION_H
 #define TEST_RANDOM_DEFINITION_H
 
 #include "sim/random.h"
 
-/* A random definition's text, sound by construction, of all that the language has. Free with g_free(). */
+/* The text of a random definition, sound by construction, that may use any part of the language. Free with g_free(). */
 char *test_random_definition(struct zg_random *random);
 
 #endif

@@ -114,8 +114,8 @@ GByteArray *test_random_frames(struct zg_random *random, const struct zg_plan *p
     return bytes;
 }
 
-/* A stream under damage: bytes, where each came from (-1: from nowhere), and whether something is wrong at or right
- * before it. */
+/* A damaged stream: bytes, where each came from (-1: nowhere), and whether something is wrong at it or just before it.
+ */
 static void put(GByteArray *out, GByteArray *touched, GArray *origin, uint8_t byte, int from, bool wrong)
 {
     guint8 flag = wrong;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Values and frames at random, and damage to them. */
+/* Random values and frames, and damage to them. */
 #ifndef TEST_RANDOM_FRAMES_H
 #define TEST_RANDOM_FRAMES_H
 
@@ -8,7 +8,7 @@
 #include "codec/payload.h"
 #include "sim/random.h"
 
-/* A raw value for a step: often its limits or next to them, else anything within. */
+/* A raw value for a step: often at or near its limits, otherwise any within. */
 union zg_raw test_random_raw(struct zg_random *random, const struct zg_step *step);
 
 /* Random values for all steps of a block, made by zg_values_new(). */
@@ -17,9 +17,9 @@ void test_random_values(struct zg_random *random, const struct zg_block *block, 
 /* Frames of random messages with random values, numbered from 0, one after the other. */
 GByteArray *test_random_frames(struct zg_random *random, const struct zg_plan *plan, unsigned count);
 
-/* Damages a stream of bytes in about `count` places: bits flipped, bytes dropped, doubled, inserted, runs cut or
- * overwritten. Byte k of the result came from byte origin[k] of the stream, or from nowhere (-1); touched[k] tells that
- * it is not as sent, or what stands before it is not. */
+/* Damages a stream of bytes in about `count` places: bits flipped, bytes dropped, doubled or inserted, runs cut or
+ * overwritten. Byte k of the result came from byte origin[k] of the stream, or from nowhere (-1); touched[k] says that
+ * it, or what precedes it, is not as sent. */
 GByteArray *test_damage(struct zg_random *random, const uint8_t *bytes, size_t length, unsigned count,
                         GByteArray **touched, GArray **origin);
 

@@ -62,7 +62,7 @@ static uint8_t any_byte(struct zg_random *random, const struct test_framing *kin
     }
 }
 
-/* Frame `number`, of any size, made of what means something. */
+/* Frame `number`, of any size, made of bytes with a meaning. */
 static GByteArray *frame_of(struct zg_random *random, const struct test_framing *kind, const struct zg_plan *plan,
                             uint32_t number)
 {
@@ -106,7 +106,7 @@ GByteArray *test_framing_stream(struct zg_random *random, const struct test_fram
     g_autoptr(GByteArray) other = g_byte_array_new();
     unsigned what = (unsigned)zg_random_below(random, 8);
 
-    if (what == 0) /* noise in front */
+    if (what == 0) /* noise first */
         for (uint64_t n = 1 + zg_random_below(random, 100); n > 0; n--) {
             uint8_t byte = any_byte(random, kind);
             g_byte_array_append(bytes, &byte, 1);
@@ -116,7 +116,7 @@ GByteArray *test_framing_stream(struct zg_random *random, const struct test_fram
         g_ptr_array_add(frames, frame);
         guint begin = bytes->len;
         append(bytes, frame);
-        if (what == 1 && zg_random_one_in(random, 4)) /* what stands first in it, the length among that, is hit */
+        if (what == 1 && zg_random_one_in(random, 4)) /* its first bytes, including the length, are hit */
             bytes->data[begin + zg_random_below(random, MIN(frame->len, 6))] ^=
                 (uint8_t)(1U << zg_random_below(random, 8));
         if (what == 2 && zg_random_one_in(random, 4)) /* cut */

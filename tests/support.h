@@ -3,7 +3,7 @@
 #ifndef ZEUGMA_TEST_SUPPORT_H
 #define ZEUGMA_TEST_SUPPORT_H
 
-/* cmocka wants these four before itself */
+/* cmocka needs these four first */
 #include <setjmp.h>
 #include <stdarg.h>
 #include <stddef.h>
@@ -21,30 +21,30 @@ struct test_plan {
     struct zg_plan *plan;
 };
 
-/* From text or from a file of tests/data; fails the test, with the diagnostics, where it is not sound. */
+/* From text, or from a file of tests/data. Fails the test, printing the diagnostics, if it is not sound. */
 struct test_plan test_plan_of(const char *text);
 struct test_plan test_plan_load(const char *name);
 void test_plan_clear(struct test_plan *plan);
 
-/* How many rounds to run of what is random: the usual number (a quarter of it under the sanitizers, which are slow),
- * times ZEUGMA_TEST_ROUNDS of the environment. */
+/* How many rounds of something random to run: `usual` (a quarter of it under the sanitizers, which are slow), times
+ * ZEUGMA_TEST_ROUNDS of the environment. */
 unsigned test_rounds(unsigned usual);
 
 /* A definition with header version u3, id u5, sequence u8, CRC-16, max_payload 64 and messages `data` (id 1, from both,
  * eight bytes) and `tiny` (id 2, from both, one byte). */
 extern const char test_small_definition[];
 
-/* A port whose clock is set by assignment and that starts nothing. */
+/* A port whose clock is set by assignment, and that starts nothing. */
 extern uint32_t test_clock_us;
 extern const struct zg_port test_port;
 
 /* The text of a file of tests/data; free with g_free(). */
 char *test_data(const char *name);
 
-/* Every leaf of the values as text, "path=value;": raw numbers, with their physical value where they are scaled. */
+/* Every leaf of the values as text, "path=value;": raw numbers, with the physical value of those that are scaled. */
 void test_dump(GString *text, const struct zg_block *block, const struct zg_value *values);
 
-/* Removes a folder and all in it. */
+/* Removes a folder and everything in it. */
 void test_remove_folder(const char *folder);
 
 #endif

@@ -30,7 +30,7 @@ static void test_budget(void **state)
     test_plan_clear(&plan);
 }
 
-/* The lengths of text are those of the longest of many random values, or a little above, never below. */
+/* The text lengths are those of the longest of many random values, or slightly more, never less. */
 static void test_text(void **state)
 {
     struct test_plan plan = test_plan_of(

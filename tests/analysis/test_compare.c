@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What compare says, word for word; and whether it is so: frames of each version are read by the other. */
+/* What compare says, word for word, and whether it is true: each version reads the frames of the other. */
 #include "random_definition.h"
 #include "random_frames.h"
 #include "support.h"
@@ -13,7 +13,7 @@
 #include "codec/frame_reader.h"
 #include "codec/payload.h"
 
-/* Frames of each message, where a witness is looked for and where none must be found. */
+/* Frames of each message, where a counterexample is sought, and where there must be none. */
 enum { FRAMES = 150, FEW = 12 };
 
 /* The values of a frame one by one: the path and the text of each. */
@@ -22,7 +22,7 @@ struct leaves {
     GPtrArray *texts;
 };
 
-/* What one end makes of a frame of the other. */
+/* What one end reads from a frame of the other. */
 struct reading {
     const struct zg_plan_message *message; /* NULL: it was not delivered */
     bool in_range;
@@ -108,7 +108,7 @@ static bool understood(const struct zg_plan *to, const struct zg_plan_message *i
     return good;
 }
 
-/* A number with a name instead of one without: no end sends those. */
+/* Replaces numbers without a name by one that has a name, because no end sends others. */
 static void name_number(const struct zg_enum *enumeration, union zg_raw *raw)
 {
     const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, raw->u % enumeration->values->len);
@@ -137,7 +137,8 @@ static void name_all(const struct zg_block *block, struct zg_value *values)
     }
 }
 
-/* Sends random frames of all that `senders` send from one version to the other; how many are not understood. */
+/* Sends random frames of everything that `senders` send from one version to the other. Returns how many are not
+ * understood. */
 static unsigned lost_on_the_way(struct zg_random *random, const struct zg_plan *from, const struct zg_plan *to,
                                 unsigned senders, unsigned frames)
 {
@@ -171,7 +172,7 @@ static unsigned lost_between(struct zg_random *random, const struct zg_plan *old
            lost_on_the_way(random, old, new, ZG_SIDE_BOTH & ~(unsigned)updated, frames);
 }
 
-/* Whether a verdict is borne out: a breaking one by a witness, the others by there being none. */
+/* Whether a verdict is right: a breaking change must have a counterexample, the others must have none. */
 static void hold(struct zg_random *random, const char *title, const struct zg_plan *old, const struct zg_plan *new,
                  enum zg_verdict verdict, unsigned first)
 {
@@ -226,7 +227,7 @@ static char *replaced(const char *text, const char *from, const char *to)
     return g_strjoinv(new, parts);
 }
 
-/* Blocks of changes.txt; what a title says is "(not in the bytes)" cannot be shown by frames. */
+/* The blocks of changes.txt. Those titled "(not in the bytes)" cannot be shown by frames. */
 static void test_changes(void **state)
 {
     struct zg_random random = zg_random_seeded(51, 0);
@@ -270,7 +271,7 @@ static void test_changes(void **state)
     test_plan_clear(&old);
 }
 
-/* A line of a definition's messages, changed at random; NULL where that one cannot be. */
+/* A line of a definition's messages, changed at random; NULL if it cannot be changed that way. */
 static char *mutated_line(struct zg_random *random, const char *line)
 {
     const char *digit = line + strcspn(line, ":");
@@ -278,7 +279,7 @@ static char *mutated_line(struct zg_random *random, const char *line)
     while (*digit && !g_ascii_isdigit(*digit))
         digit++;
     switch (zg_random_below(random, 4)) {
-    case 0: return g_strdup(""); /* gone */
+    case 0: return g_strdup(""); /* removed */
     case 1: /* another name */ return strstr(line, "      f") ? g_strdup_printf("      g%s", line + 7) : NULL;
     default: /* another number: a width, a count, a scale, a range, an id */
         if (!*digit)
@@ -288,7 +289,7 @@ static char *mutated_line(struct zg_random *random, const char *line)
     }
 }
 
-/* Whatever is changed at random, what compare calls harmless is harmless. */
+/* Of random changes, those that compare calls harmless are harmless. */
 static void test_random_changes(void **state)
 {
     struct zg_random random = zg_random_seeded(52, 0);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What a CRC sees, against trying all patterns; settings found again from a value; the table as C, compiled. */
+/* What a CRC detects, against trying all patterns; settings found again from a value; the table as C, compiled. */
 #include "sim/random.h"
 #include "support.h"
 
@@ -11,7 +11,8 @@
 #include "generate/c/table.h"
 #include "plan/checker.h"
 
-/* Whether some pattern of `flips` flipped bits leaves a frame of `bits` bits, the CRC's at its end, right. */
+/* Whether some pattern of `flips` flipped bits in a frame of `bits` bits, including the CRC at its end, goes
+ * undetected. */
 static bool goes_unseen(const struct zg_crc_parameters *crc, unsigned flips, unsigned bits)
 {
     uint64_t changes[64], top = UINT64_C(1) << (crc->width - 1);
@@ -47,7 +48,7 @@ static void test_detection(void **state)
     (void)state;
     for (size_t i = 0; i < G_N_ELEMENTS(known); i++)
         assert_int_equal(zg_crc_sees(zg_crc_by_name(known[i].name), known[i].flips, 65536), known[i].bits);
-    for (uint64_t poly = 1; poly < 32; poly += 2) { /* all of five bits with a constant term */
+    for (uint64_t poly = 1; poly < 32; poly += 2) { /* all five-bit polynomials with a constant term */
         const struct zg_crc_parameters crc = { .width = 5, .poly = poly };
         for (unsigned flips = 1; flips <= 4; flips++) {
             unsigned sees = (unsigned)zg_crc_sees(&crc, flips, 17);
@@ -57,7 +58,7 @@ static void test_detection(void **state)
     }
 }
 
-/* Bursts as a serial line sends them are what brute force finds: with every pattern, at every place in the byte. */
+/* Bursts in the order of a serial line agree with brute force, for every pattern at every place in the byte. */
 static void test_bursts(void **state)
 {
     static const char *const names[] = { "crc8/autosar", "crc8/maxim-dow", "crc8/smbus", "crc16/ibm-3740", "crc7/mmc" };
@@ -90,7 +91,7 @@ static void test_bursts(void **state)
     }
 }
 
-/* The fast form gives what the plain one does: any parameters, any length, in any pieces. */
+/* The fast form agrees with the plain one: any parameters, any length, in pieces of any size. */
 static void test_fast(void **state)
 {
     static zg_check_word table[256];
@@ -121,7 +122,7 @@ static void test_fast(void **state)
     }
 }
 
-/* Whatever settings made a value, they are among those that are found for it, and all that are found give it. */
+/* The settings that made a value are among those found for it, and all settings found give that value. */
 static void test_nearby(void **state)
 {
     struct zg_random random = zg_random_seeded(71, 0);
@@ -178,7 +179,7 @@ static void test_table(void **state)
             table, zg_check_choice_value(&choice, (const uint8_t *)"123456789", 9));
         assert_true(g_file_set_contents(path, code, -1, NULL));
         g_autofree char *declared = g_strdup_printf("sed -i 's/^uint\\(.*\\) crc(/static uint\\1 crc(/' %s", path);
-        assert_int_equal(system(declared), 0); /* so that nothing warns of a missing prototype */
+        assert_int_equal(system(declared), 0); /* against a warning about a missing prototype */
         assert_int_equal(system(command), 0);
     }
     test_remove_folder(folder);

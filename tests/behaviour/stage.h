@@ -8,7 +8,7 @@
 #include "sim/line.h"
 #include "support.h"
 
-/* What one end was told, newest last, each number of its own kind. */
+/* What one end was told, newest last; each kind has numbers of its own. */
 enum { STAGE_MOST = 4096 };
 struct heard {
     uint32_t numbers[STAGE_MOST];
@@ -22,14 +22,14 @@ struct stage {
     bool device_off, host_off; /* not polled; what arrives is lost with its memory */
     bool cut;                  /* the line: what arrives is lost on the way */
     uint64_t now_ns;
-    /* at the device */
+    /* heard by the device */
     struct heard speeds, jogs, winds, rows;
-    bool answers; /* load_row at once */
+    bool answers; /* answers load_row at once */
     uint8_t row_ticket;
     struct heard written;
     struct heard device_events;
     struct heard stopped_ends; /* enum zg_settled */
-    /* at the host */
+    /* heard by the host */
     struct heard stops, taken, picks, tensions;
     struct heard speed_ends, jog_ends, wind_ends, row_ends, write_ends, read_ends;
     struct heard failed_speeds; /* picks_per_min of those that were not delivered */
@@ -38,9 +38,9 @@ struct stage {
     struct loom_hello hello;
     char console[STAGE_MOST];
     unsigned console_size;
-    /* called with each step of the time, NULL: nothing */
+    /* called at each step of time; NULL: nothing is done */
     void (*act)(struct stage *stage);
-    /* called from within each handler, after it has noted what it was told; NULL: nothing */
+    /* called within each handler, after it has noted what it was told; NULL: nothing is done */
     void (*within)(struct stage *stage);
     void *context;
 };
@@ -52,17 +52,17 @@ void stage_end(struct stage *stage);
 /* Lets milliseconds pass in steps of 100 us. */
 void stage_run(struct stage *stage, unsigned ms);
 
-/* Starts one end anew, as after a reset: its memory is cleared. */
+/* Starts one end afresh, as after a reset: its memory is cleared. */
 void stage_restart_device(struct stage *stage);
 void stage_restart_host(struct stage *stage);
 
-/* A frame with any payload and the next sequence number goes out at the host, as if that had made it. */
+/* The host sends a frame with any payload and the next sequence number, as if it had made it itself. */
 void stage_send_raw(struct stage *stage, zg_header_number id, const uint8_t *payload, size_t length);
 
-/* A header and a payload reach the host in a frame that passes its check. */
+/* A frame with this header and payload, and a good check, reaches the host. */
 void stage_pass_to_host(struct stage *stage, const uint8_t *content, size_t size);
 
-/* The last number that was noted; fails the test where there is none. */
+/* The last number noted; fails the test if there is none. */
 uint32_t stage_last(const struct heard *heard);
 
 #endif

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* A console that shares the line: text and frames told apart, whatever the text, with noise and damage in between. */
+/* A console that shares the line: text and frames are separated, whatever the text, with noise and damage in between.
+ */
 #include <stdlib.h>
 #include <string.h>
 
@@ -29,7 +30,7 @@ static char *definition(const char *framing)
                            framing);
 }
 
-/* Words of all that is text, but the tilde, which is a delimiter of hdlc. */
+/* Appends words of everything that is text, except the tilde, which is a delimiter of hdlc. */
 static void append_words(struct zg_random *random, GString *text)
 {
     static const char *const words[] = {
@@ -42,7 +43,7 @@ static void append_words(struct zg_random *random, GString *text)
 
 struct told {
     GString *text;   /* of the console */
-    GString *events; /* all of it, in order */
+    GString *events; /* everything, in order */
     unsigned frames;
 };
 
@@ -66,7 +67,7 @@ static void assert_sum(const struct zg_counters *c, size_t total)
     assert_int_equal(c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console + c->bytes_idle, total);
 }
 
-/* What the host's stream makes of bytes fed in pieces of at most `piece`. */
+/* What the host's frame reader reports of bytes fed in pieces of at most `piece`. */
 static struct told stream_told(const struct zg_plan *plan, const GByteArray *bytes, size_t piece,
                                struct zg_random *random, struct zg_counters *counters)
 {
@@ -96,7 +97,7 @@ static int admit(void *owner, const uint8_t *content, size_t length, struct zg_h
     return zg_header_unpack(plan, content, length - plan->header.size - plan->check.size, header);
 }
 
-/* The same by the runtime's receiver and sorter. */
+/* The same from the runtime's receiver and sorter. */
 static void sorter_told(const struct zg_plan *plan, const GByteArray *bytes, size_t piece, GString *text,
                         struct zg_counters *counters)
 {
@@ -128,7 +129,7 @@ static void sorter_told(const struct zg_plan *plan, const GByteArray *bytes, siz
     assert_sum(counters, bytes->len);
 }
 
-/* A stream of text and frames, the text apart; damaged or clean. */
+/* A stream of text and frames, damaged or clean; the text also by itself. */
 static GByteArray *mixed_stream(const struct zg_plan *plan, struct zg_random *random, bool clean, unsigned frames,
                                 GString *text)
 {
@@ -158,7 +159,7 @@ static GByteArray *mixed_stream(const struct zg_plan *plan, struct zg_random *ra
     return sent;
 }
 
-/* All ways of reading agree; on a clean line all text and all frames come. */
+/* All readers agree; on a clean line all text and all frames arrive. */
 static void test_framing(const char *framing, struct zg_random *random, bool clean)
 {
     g_autofree char *source = definition(framing);
@@ -209,7 +210,7 @@ static void test_text_and_frames(void **state)
         }
 }
 
-/* The generated Python tells the same text apart. */
+/* The generated Python separates the same text. */
 static void test_python(void **state)
 {
     static const char driver[] =
@@ -347,7 +348,8 @@ static void test_generated(void **state)
     assert_int_equal(host.link.counters.bytes_console, text->len);
     assert_int_equal(host.link.counters.bytes_failed + host.link.counters.malformed, 0);
     g_string_set_size(heard, 0);
-    assert_int_equal(plain_host_print(&host, "help\n", 5), 5); /* and towards the device, told after byte_timeout */
+    assert_int_equal(plain_host_print(&host, "help\n", 5),
+                     5); /* and towards the device, where byte_timeout releases it */
     for (unsigned step = 0; step < 100; step++) {
         now += 100000;
         zg_sim_advance(line, now);

@@ -47,8 +47,8 @@ static void assert_each_once(const struct heard *heard, unsigned count)
             fail_msg("message %u arrived %u times", i, times[i]);
 }
 
-/* Whatever the line does to the frames, each message arrives once; those whose order is kept, in order. The clock wraps
- * on the way. */
+/* Whatever the line does to the frames, each message arrives once, and those whose order is kept in order. The clock
+ * wraps meanwhile. */
 static void test_once(void **state)
 {
     static const struct zg_sim_faults kinds[] = { { 0 },
@@ -105,8 +105,8 @@ static void send_within(struct stage *at)
         sent += loom_host_send_set_speed(&at->host, &speed) == 0;
 }
 
-/* Ends that restart at any moment on a bad line, and handlers that send: no message is taken twice, one that is told
- * delivered was taken, and each is settled once, but for those that died with their sender. */
+/* Ends that restart at any moment on a bad line, with handlers that send: no message is taken twice; one reported as
+ * delivered was taken; each is settled once, except those whose sender restarted. */
 static void test_restarts(void **state)
 {
     const struct zg_sim_faults faults = { .bit_error_rate = 1e-4, .drop = 1e-3, .latency_ns = 2000000 };
@@ -132,7 +132,7 @@ static void test_restarts(void **state)
             lost += times[stage.failed_speeds.numbers[i]] == 0;
         unsigned delivered = stage.speed_ends.count - stage.failed_speeds.count;
         assert_true(delivered <= taken);
-        assert_in_range(2000 - stage.speed_ends.count, 0, 4 * host_starts); /* a window at each */
+        assert_in_range(2000 - stage.speed_ends.count, 0, 4 * host_starts); /* one window for each start */
         assert_in_range(2000 - taken - lost, 0, 4 * host_starts);
         const unsigned *ends = times_of(&stage.speed_ends, STAGE_MOST);
         assert_int_equal(ends[ZG_DELIVERED] + ends[ZG_SETTLED_RESTART] + ends[ZG_SETTLED_NO_ANSWER],
@@ -142,7 +142,7 @@ static void test_restarts(void **state)
     }
 }
 
-/* Sends until the window is full, once the first wind has ended; the line carries again. */
+/* Sends until the window is full, once the first wind has ended and the line works again. */
 static void send_when_ended(struct stage *at)
 {
     if (at->wind_ends.count == 0 || sent > 0)
@@ -152,7 +152,7 @@ static void send_when_ended(struct stage *at)
         wind.turn++;
 }
 
-/* What a handler sends while the open messages are looked at goes out under its own ticket: in order, once. */
+/* What a handler sends while open messages are processed gets a ticket of its own: it arrives in order, once. */
 static void test_sends_when_settled(void **state)
 {
     const struct loom_wind wind = { 1 };
@@ -174,7 +174,7 @@ static void test_sends_when_settled(void **state)
     stage_end(&stage);
 }
 
-/* Sends the next speed with each that a restart ended, and as soon as the device is heard. */
+/* Sends the next speed for each one that a restart ended, and as soon as the device is heard. */
 static void send_at_restart(struct stage *at)
 {
     const unsigned told =
@@ -185,11 +185,11 @@ static void send_at_restart(struct stage *at)
         sent += loom_host_send_set_speed(&at->host, &speed) == 0;
 }
 
-/* A restart ends what was open when it was heard of, oldest first; what handlers send meanwhile is delivered. */
+/* A restart ends what is open when it is noticed, oldest first; what handlers send meanwhile is delivered. */
 static void test_sends_at_restart(void **state)
 {
     (void)state;
-    for (unsigned before = 0; before < 8; before++) { /* tickets in any of the slots */
+    for (unsigned before = 0; before < 8; before++) { /* with tickets in each of the slots */
         sent = 0;
         stage_begin(&stage, NULL, 1, 0);
         stage_run(&stage, 100);
@@ -218,8 +218,8 @@ static void test_sends_at_restart(void **state)
     }
 }
 
-/* However many in a row are lost with the line, those after them are neither taken for old ones nor said delivered
- * when they were not. */
+/* However many messages in a row are lost, those after them are neither mistaken for old ones nor falsely reported as
+ * delivered. */
 static void test_long_outage(void **state)
 {
     (void)state;
@@ -235,7 +235,7 @@ static void test_long_outage(void **state)
         stage_run(&stage, 100);
         assert_int_equal(stage.jog_ends.count, lost);
         stage.cut = false;
-        stage_run(&stage, 4000); /* a hello's longest wait */
+        stage_run(&stage, 4000); /* the longest wait for a hello */
         for (uint16_t i = 0; i < 40; i++) {
             const struct loom_set_speed speed = { i };
             assert_int_equal(loom_host_send_set_speed(&stage.host, &speed), 0);
@@ -254,7 +254,7 @@ static void send_winds(struct stage *at)
     sent += loom_host_send_wind(&at->host, &wind) == 0;
 }
 
-/* Four milliseconds each way: what the window allows is a window for each round trip. */
+/* Four milliseconds each way: the window limits the rate to one window for each round trip. */
 static void test_throughput(void **state)
 {
     const struct zg_sim_faults slow = { .latency_ns = 4000000 };
@@ -264,14 +264,14 @@ static void test_throughput(void **state)
     stage_run(&stage, 100);
     stage.act = send_winds;
     stage_run(&stage, 5000);
-    /* a frame of 12 bytes and its acknowledgement of 8 take 20 us a byte, three steps of 100 us are waited for a poll;
-     * the other frames of the window leave meanwhile */
+    /* a frame of 12 bytes and its acknowledgement of 8 take 20 us a byte, and each of the two waits up to three steps
+     * of 100 us for a poll; the window's other frames are sent meanwhile */
     const double trip_s = 2 * 0.004 + (4 * 12 + 8) * 20e-6;
     assert_true(stage.winds.count >= 0.9 * 4 * 5 / trip_s);
     stage_end(&stage);
 }
 
-/* What nobody takes is sent as often as it says, given up, and told, with the message. */
+/* A message that nobody takes is sent as often as its definition says, then given up and reported. */
 static void test_given_up(void **state)
 {
     const struct loom_jog jog = { -3 };
@@ -299,7 +299,8 @@ static void test_given_up(void **state)
     stage_end(&stage);
 }
 
-/* Held back until the two know each other: without the other end nothing is sent, and all is told in the same time. */
+/* Messages wait until the two ends know each other: without the other end nothing is sent, and everything is reported
+ * after the usual time. */
 static void test_held_back(void **state)
 {
     const struct loom_set_speed speed = { 5 };
@@ -322,8 +323,8 @@ static void test_held_back(void **state)
     stage_end(&stage);
 }
 
-/* A reply that is lost is sent again when its request comes again; one given late is still taken; one that answers
- * nothing is refused on the spot, and a refusal settles the request. */
+/* A lost reply is sent again when its request comes again; a late one is still taken; one without a request is refused
+ * at once, and a refusal settles the request. */
 static void test_replies(void **state)
 {
     const struct loom_load_row row = { 7, 1, { 9 } };
@@ -333,7 +334,7 @@ static void test_replies(void **state)
     stage_run(&stage, 100);
     stage.answers = false;
     assert_int_equal(loom_host_send_load_row(&stage.host, &row), 0);
-    stage_run(&stage, 120); /* it came, and two copies */
+    stage_run(&stage, 120); /* it arrived, and so did two copies */
     assert_int_equal(stage.rows.count, 1);
     assert_int_equal(stage.row_ends.count, 0);
     assert_int_equal(stage.host.link.counters.resent, 2);
@@ -347,7 +348,7 @@ static void test_replies(void **state)
     stage.answers = true;
     assert_int_equal(loom_host_send_load_row(&stage.host, &row), 0);
     stage_run(&stage, 1);
-    stage.host_off = true; /* its ring keeps no more than the first copy of the reply */
+    stage.host_off = true; /* its ring has room only for the first copy of the reply */
     stage_run(&stage, 20);
     stage.host.link.receive.tail = stage.host.link.receive.head;
     stage.host_off = false;
@@ -365,8 +366,8 @@ static void test_replies(void **state)
     stage_end(&stage);
 }
 
-/* A copy of any of the last tickets, however old, is taken for one and acknowledged; a ticket that was passed over is
- * not. */
+/* A copy with any of the last tickets, however old, is recognised and acknowledged; a ticket that was skipped is not.
+ */
 static void test_old_copies(void **state)
 {
     (void)state;
@@ -409,8 +410,8 @@ static uint8_t lose_speed(void)
     return (uint8_t)(stage.host.session.delivery.next - 1);
 }
 
-/* A ticketed message whose payload does not fit is refused, and its sender told. One of an id that is not known may
- * have no ticket: its refusal settles nothing that looks like it, unless nothing else comes. */
+/* A ticketed message whose payload does not fit is refused, and its sender informed. One with an unknown id may have no
+ * ticket: its refusal settles no other message that looks like it, unless nothing else comes. */
 static void test_refused(void **state)
 {
     (void)state;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The host library's own end, driven by the plan, at work with a generated device. */
+/* The host library's own end, driven by the plan, together with a generated device. */
 #include <string.h>
 
 #include "node/node.h"
@@ -131,7 +131,7 @@ static void test_delivery(void **state)
     }
 }
 
-/* The device restarts in the middle: what was open fails, and what is sent then is delivered. */
+/* The device restarts meanwhile: what was open fails, and what is sent afterwards is delivered. */
 static void test_restart(void **state)
 {
     (void)state;
@@ -154,7 +154,7 @@ static void test_restart(void **state)
     end();
 }
 
-/* A variable by the service's messages; a stream of it comes until it is stopped. */
+/* A variable by the messages of its service; a stream of it continues until it is stopped. */
 static void test_variable(void **state)
 {
     (void)state;
@@ -179,7 +179,7 @@ static void test_variable(void **state)
     end();
 }
 
-/* Half duplex: what a node sends is on the line before the next moment; the bytes. */
+/* Half duplex: takes the bytes that a node sends, which are on the line before the next moment. */
 static GByteArray *leave(struct zg_node *from)
 {
     GByteArray *bytes = g_byte_array_new();
@@ -203,8 +203,8 @@ static int send_at(struct zg_node *from, const char *name, uint32_t after_us)
     return error;
 }
 
-/* On a line of half duplex a PC, whose times are coarse, sends nothing while an answer is due, and goes on with the
- * answer, or without it after its time; a device goes on with its next frame in front of the answer. */
+/* On a half-duplex line a PC, whose timing is coarse, sends nothing while an answer is due; it continues with the
+ * answer, or without it after its time. A device sends its next frame before the answer. */
 static void test_half_duplex(void **state)
 {
     static const struct zg_node_calls none = { 0 };
@@ -218,7 +218,7 @@ static void test_half_duplex(void **state)
     for (unsigned answered = 0; answered < 2; answered++) {
         assert_int_equal(send_at(ends[0], "echo_request", 50000), 0);
         g_autoptr(GByteArray) asked = leave(ends[0]);
-        assert_int_equal(send_at(ends[0], "note", 1500), ZG_EROOM); /* the gap is over, the answer is due */
+        assert_int_equal(send_at(ends[0], "note", 1500), ZG_EROOM); /* the gap is over, but the answer is due */
         if (answered) {
             zg_node_receive(ends[1], asked->data, asked->len);
             test_clock_us += 1500;

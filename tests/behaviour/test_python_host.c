@@ -5,7 +5,7 @@
 #include "generate/generate.h"
 #include "support.h"
 
-/* Where a text of the line stands, another is taken. */
+/* Where the line carries one text, another is used instead. */
 static void meet(const char *of_line, const char *instead)
 {
     g_autofree char *folder = g_dir_make_tmp("zeugma-meet-XXXXXX", NULL);

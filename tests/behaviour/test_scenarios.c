@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What goes wrong in the middle of something, and what must be seen on both ends: the table of docs/behaviour.md. */
+/* What goes wrong in the middle of something, and what both ends must then see: the table of docs/behaviour.md. */
 #include <string.h>
 
 #include "stage.h"
@@ -32,7 +32,7 @@ static unsigned times(const struct heard *heard, uint32_t number)
     return count;
 }
 
-/* After whatever happened the two work together again. */
+/* Whatever happened, the two work together again. */
 static void assert_well(void)
 {
     unsigned rows = stage.taken.count, speeds = stage.speeds.count;
@@ -73,7 +73,7 @@ static void restart_with_half_frame(void)
     assert_int_equal(stage_last(&stage.host_events), ZG_LINK_RESTARTED);
     assert_int_equal(stage.host.link.counters.restarts, 1);
     assert_well();
-    const struct zg_counters *counters = &stage.host.link.counters; /* its numbers began anew: that is no loss */
+    const struct zg_counters *counters = &stage.host.link.counters; /* its numbers started anew, which is no loss */
     assert_int_equal(counters->lost + counters->late + counters->repeated, 0);
 }
 
@@ -138,7 +138,7 @@ static void both_restart(void)
     stage_restart_host(&stage);
     stage_run(&stage, 20);
     assert_int_equal(stage.speeds.count + stage.speed_ends.count,
-                     0); /* they died with their sender, before they left */
+                     0); /* they died with their sender, before they were sent */
     assert_well();
 }
 
@@ -237,7 +237,7 @@ static const struct {
     { "Nothing to say while the clock wraps", quiet_for_an_hour },
 };
 
-/* The clock wraps at another moment of each row in each round. */
+/* In each round the clock wraps at another moment of each row. */
 static void test_rows(void **state)
 {
     static const uint32_t wraps_in_ms[] = { 50, 103, 130, 700, 1500 };

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* What a device's end answers by itself, asked by a generated host: the same of a generated device and of the one that
- * a plan drives, word for word. */
+/* What a device's end answers by itself, asked by a generated host: word for word the same from a generated device and
+ * from one that a plan drives. */
 #include <string.h>
 
 #include "loom_device.h"
@@ -10,13 +10,13 @@
 
 static struct test_plan plan;
 static struct loom_host host;
-static GString *told; /* what the host heard, and the device's application */
+static GString *told; /* what the host and the device's application were told */
 
 /* --- a device of either kind */
 
 static struct loom_device generated;
 static struct zg_node *driven;
-static struct loom_variables *values; /* of the generated device; of the other one these */
+static struct loom_variables *values; /* of the generated device; the other one has own_values */
 static struct loom_variables own_values;
 
 static struct zg_link *device_link(void)
@@ -149,7 +149,8 @@ static void on_stream(void *context, const struct loom_variable_stream *message,
     tell_end("stream", message->index, how);
 }
 
-/* Milliseconds pass in steps of `step`, each ended by a poll of both; all bytes reach the other at once. */
+/* Milliseconds pass in steps of `step`, after each of which both ends are polled; all bytes reach the other end at
+ * once. */
 static void run(unsigned ms, unsigned step)
 {
     uint8_t byte;
@@ -175,7 +176,7 @@ static void begin_both(bool is_driven)
                                                         .variable_write_settled = on_write,
                                                         .variable_stream_settled = on_stream };
 
-    test_clock_us = UINT32_C(0) - 300000; /* the clock wraps on the way */
+    test_clock_us = UINT32_C(0) - 300000; /* the clock wraps meanwhile */
     told = g_string_new(NULL);
     begin_device(is_driven);
     assert_int_equal(loom_host_init(&host, &port, NULL, &handlers, NULL), 0);
@@ -198,7 +199,7 @@ static void echoes(void)
         assert_int_equal(loom_host_send_echo_request(&host, &request), 0);
         run(2, 1);
     }
-    struct zg_ring *ring = &device_link()->transmit; /* full: there is no answer, and it is counted */
+    struct zg_ring *ring = &device_link()->transmit; /* full: there is no answer, and that is counted */
     while (zg_ring_put(ring, 0))
         ;
     assert_int_equal(loom_host_send_echo_request(&host, &(struct loom_echo_request){ .data_count = 9 }), 0);
@@ -221,10 +222,10 @@ static void variables(void)
     static const uint8_t indices[] = { 0, 4, 9, 5 };
     static const struct loom_variable_write writes[] = {
         { .index = 0, .value_count = 2, .value = { 0x10, 0x27 } }, /* 100 N */
-        { .index = 0, .value_count = 2, .value = { 0xFF, 0xFF } }, /* out of its range */
+        { .index = 0, .value_count = 2, .value = { 0xFF, 0xFF } }, /* out of range */
         { .index = 0, .value_count = 1, .value = { 1 } },
         { .index = 0, .value_count = 3, .value = { 1, 2, 3 } },
-        { .index = 4, .value_count = 1, .value = { 'x' } }, /* may only be read */
+        { .index = 4, .value_count = 1, .value = { 'x' } }, /* read only */
         { .index = 5, .value_count = 1, .value = { 1 } },
         { .index = 9, .value_count = 4, .value = { 1, 2, 3, 4 } },
     };
@@ -239,8 +240,8 @@ static void variables(void)
     g_string_append_printf(told, "tension %d, code %u\n", values->target_tension.value, (unsigned)values->code.value);
 }
 
-/* A stream keeps its phase though polls are late, and leaves out what was missed while it was held up; more than there
- * are places for are refused, and a host that restarts ends them all. */
+/* A stream keeps its phase when polls are late, and omits what was missed while the device was held up. Streams beyond
+ * the number of places are refused; a host's restart ends all of them. */
 static void streams(void)
 {
     const gsize before = told->len;

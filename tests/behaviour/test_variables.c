@@ -29,7 +29,7 @@ static void write_raw(uint8_t index, const uint8_t *value, uint8_t size)
     stage_run(&stage, 10);
 }
 
-/* What one side changes the other sees; what may not be done is refused with its reason, and changes nothing. */
+/* Each side sees what the other changes; what is not allowed is refused with its reason, and changes nothing. */
 static void test_read_and_write(void **state)
 {
     const struct loom_variable_target_tension tension = { 1234 }, too_much = { 25001 };
@@ -45,9 +45,9 @@ static void test_read_and_write(void **state)
     stage_run(&stage, 10);
     assert_int_equal(stage.device.variables.target_tension.value, 1234);
     assert_int_equal(stage_last(&stage.written), LOOM_VARIABLE_TARGET_TENSION_INDEX);
-    assert_int_equal(stage_last(&stage.tensions), 1234); /* and the answer tells it */
+    assert_int_equal(stage_last(&stage.tensions), 1234); /* and the answer carries it */
     assert_int_equal(stage_last(&stage.write_ends), ZG_DELIVERED);
-    assert_int_equal(loom_host_write_code(&stage.host, &code), 0); /* write only: what was written comes back */
+    assert_int_equal(loom_host_write_code(&stage.host, &code), 0); /* write only: the value written comes back */
     stage_run(&stage, 10);
     assert_int_equal(stage.device.variables.code.value, 77);
     assert_int_equal(stage_last(&stage.write_ends), ZG_DELIVERED);
@@ -76,7 +76,7 @@ static int stream(uint8_t index, uint16_t period_ms)
     return loom_host_send_variable_stream(&stage.host, &request);
 }
 
-/* A stream gives the value of now at its period, changes it, ends, and ends with its listener. */
+/* A stream gives the current value at its period, changes it, stops, and stops when its listener restarts. */
 static void test_stream(void **state)
 {
     (void)state;
@@ -106,7 +106,7 @@ static void test_stream(void **state)
     stage_end(&stage);
 }
 
-/* Text of any length in frames, both ways; frames pass in between. */
+/* Text of any length in frames, both ways, with other frames in between. */
 static void test_console(void **state)
 {
     static const char text[] = "warp 3: tension 12.34 N\r\n\xC2\xB5 \x1B[1mbold\x1B[0m, and a line that is longer than "
@@ -131,7 +131,7 @@ static void test_console(void **state)
     stage_end(&stage);
 }
 
-/* How often a sender that calls with every turn of its loop may send. */
+/* How often a sender may send that asks at every turn of its loop. */
 static void test_pace(void **state)
 {
     struct zg_pace pace = { 0 };

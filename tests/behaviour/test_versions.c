@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Ends of different versions: what hello tells, and what passes. */
+/* Ends of different versions: what hello says, and what passes between them. */
 #include <string.h>
 
 #include "newer_device.h"
@@ -8,7 +8,7 @@
 
 static struct stage stage;
 
-/* Lets the device say that it is of this version, and returns what the host makes of it. */
+/* Makes the device say that it has this version, and returns what the host concludes. */
 static enum zg_match match_of(int major, int minor, int fingerprint)
 {
     uint8_t content[2 + ZG_HELLO_LEAST] = { LOOM_HELLO_ID << 3 | 1, (uint8_t)stage.device.link.sequence++ };
@@ -49,7 +49,7 @@ static void test_match(void **state)
     assert_non_null(strstr(zg_match_text(ZG_MATCH_OTHER_DEFINITION), "zeugma compare"));
 }
 
-/* A frame whose header bears another major version is left, and told once until one of ours comes. */
+/* A frame of another major version is not delivered, and reported once until one of ours comes. */
 static void test_other_major(void **state)
 {
     (void)state;
@@ -141,7 +141,7 @@ static void poll_newer_device(void)
 
 static const struct zg_sim_settings settings = { .baud = 500000, .half_bits = 20, .seed = 4 };
 
-/* A host a minor version ahead: what the device lacks takes its default, or is refused by name. */
+/* A host one minor version ahead: what the device lacks takes its default, or is refused by name. */
 static void test_newer_host(void **state)
 {
     static const struct newer_host_handlers host_handlers = { .pick = on_newer_pick,
@@ -166,8 +166,8 @@ static void test_newer_host(void **state)
     assert_int_equal(newer_host_send_level(&newer_host, &level), 0);
     run(line, 70, poll_newer_host);
     assert_int_equal(heard.count, 3);
-    assert_int_equal(heard.numbers[0], 12077); /* the default of a field that did not come */
-    assert_int_equal(heard.numbers[1], 300);   /* what is more is left */
+    assert_int_equal(heard.numbers[0], 12077); /* the default of a missing field */
+    assert_int_equal(heard.numbers[1], 300);   /* what is extra is ignored */
     assert_int_equal(heard.numbers[2], ZG_REFUSED_UNKNOWN_ID);
     assert_int_equal(loom_device.link.counters.extra_bytes, 1);
     zg_sim_line_free(line);

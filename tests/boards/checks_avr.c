@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Sends the check values of the same bytes by four CRCs, as the chip computes them: of each of
- * LENGTHS, taken in one piece and in two. */
+/* Sends the check values of the same bytes by four CRCs, as computed on the chip: for each of LENGTHS, in one piece and
+ * in two. */
 #include "checks_avr.h"
 
 #include "board.h"

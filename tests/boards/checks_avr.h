@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What checks_avr.c computes, for those who know better. */
+/* What checks_avr.c computes, for the test that compares. */
 #ifndef CHECKS_AVR_H
 #define CHECKS_AVR_H
 
@@ -7,7 +7,7 @@
 
 enum { CHECKS = 4, LENGTHS = 45, LONGEST = 768 };
 
-/* The short ones, one after the other, and some beyond what eight bits count. */
+/* All short lengths, and some beyond eight bits. */
 static inline unsigned length_of(unsigned number)
 {
     return number <= 40 ? number : (number - 38) * 128 + (number & 1U);

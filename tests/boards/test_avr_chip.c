@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* The emulated chip's line: ten bit times a byte in both directions, back to back; what the receiver cannot hold is
- * lost, counted and flagged; interrupts are charged for. The program is the port test's. */
+ * lost, counted and flagged; interrupts take their time. The program is the port test's. */
 #include "support.h"
 
 #include "avr_chip.h"
@@ -71,7 +71,7 @@ static void test_times(void **state)
     test_plan_clear(&plan);
 }
 
-/* An interrupt takes the same each time, whatever it interrupts. */
+/* An interrupt takes the same time, whatever it interrupts. */
 static void test_response(void **state)
 {
     struct test_plan plan = plan_of_port_test();
@@ -87,7 +87,7 @@ static void test_response(void **state)
     test_plan_clear(&plan);
 }
 
-/* While interrupts are held off the receiver holds three bytes; the others are lost, counted, and flagged once. */
+/* While interrupts are disabled the receiver holds three bytes; further ones are lost, counted, and flagged once. */
 static void test_overrun(void **state)
 {
     struct test_plan plan = plan_of_port_test();
@@ -103,7 +103,7 @@ static void test_overrun(void **state)
         avr_chip_give(chip, 0);
     assert_true(avr_chip_run(chip, BOOT + 3000 * BYTE));
     assert_int_equal(avr_chip_interrupt(chip, AVR_VECTOR_RECEIVE)->count, deafen->len + 3);
-    assert_in_range(avr_chip_overrun(chip), 17, 20); /* those lost, and those held that were late */
+    assert_in_range(avr_chip_overrun(chip), 17, 20); /* those lost, and those held too late */
     give_echo(plan.plan, 10);
     assert_true(avr_chip_run(chip, BOOT + 3100 * BYTE));
     assert_int_equal(count, 10 + 6);
@@ -118,7 +118,7 @@ static void collect(void *data, uint8_t byte)
     g_byte_array_append(data, &byte, 1);
 }
 
-/* The catalogue's CRC, by the bit. */
+/* The catalogue's CRC, bit by bit. */
 static uint16_t value_of(const char *name, const uint8_t *bytes, size_t length)
 {
     const struct zg_crc_parameters *p = zg_crc_table;
@@ -137,7 +137,7 @@ static uint16_t value_of(const char *name, const uint8_t *bytes, size_t length)
     return (uint16_t)zg_crc_finish(&crc, reg);
 }
 
-/* Each form of the table, and those without, give what the catalogue says. */
+/* Each form of the table, and those without a table, agree with the catalogue. */
 static void test_checks(void **state)
 {
     static const char *const names[] = { "crc16/ibm-3740", "crc16/kermit", "crc16/modbus", "crc16/t10-dif" };

@@ -89,7 +89,7 @@ static int shell(const char *format, const char *folder)
     return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
 }
 
-/* Through pipes and files in pieces; a full or closed output is noticed. */
+/* Input through pipes and in pieces; a full or closed output is noticed. */
 static void test_pipes(void **state)
 {
     g_autofree char *folder = g_dir_make_tmp("zeugma-cli-XXXXXX", NULL);
@@ -123,7 +123,7 @@ static void test_interrupt(void **state)
     (void)state;
     assert_true(g_spawn_async_with_pipes(NULL, argv, NULL, G_SPAWN_DO_NOT_REAP_CHILD, NULL, NULL, &child, NULL, &out,
                                          NULL, NULL));
-    g_usleep(1000000); /* time for the signal's handler to be there */
+    g_usleep(1000000); /* time for the signal handler to be installed */
     assert_int_equal(kill(child, SIGINT), 0);
     while ((length = read(out, buffer, sizeof buffer)) > 0)
         g_string_append_len(text, buffer, length);

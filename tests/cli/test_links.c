@@ -24,7 +24,7 @@ static gint64 counted_by_device(const char *report, const char *name)
     return json_object_get_int_member(json_object_get_object_member(counters, "device"), name);
 }
 
-/* A link with a port of this machine's that is free in the place of PORT, as text; free with g_free(). */
+/* The link with PORT replaced by a free port of this machine. Free with g_free(). */
 static char *with_port(const char *link, unsigned port)
 {
     g_auto(GStrv) parts = g_strsplit(link, "PORT", 2);
@@ -39,8 +39,8 @@ static unsigned free_port(const char *link)
     return port;
 }
 
-/* Frames, a request, an acknowledged message and a variable over each; what is captured on the way reads back the same.
- */
+/* Frames, a request, an acknowledged message and a variable over each kind; what is captured meanwhile reads back the
+ * same. */
 static void test_kinds(void **state)
 {
     static const char *const kinds[][2] = { { "pty:p", "serial:p" },
@@ -70,13 +70,13 @@ static void test_kinds(void **state)
         g_autofree char *soaked = test_run(0, soak);
         test_assert_in(soaked, "\"adds_up\": true");
         assert_int_equal(counted_by_device(soaked, "frames_in") > 10, true);
-        assert_int_equal(counted_by_device(soaked, "repeated"), 0); /* though others numbered frames before it */
+        assert_int_equal(counted_by_device(soaked, "repeated"), 0); /* although others numbered frames before it */
         assert_int_equal(counted_by_device(soaked, "late"), 0);
         test_end(&device);
     }
 }
 
-/* What was written to a file with times is sent at those times; an error in it sends nothing. */
+/* Messages from a file are sent at the times given there; if the file has an error, nothing is sent. */
 static void test_script(void **state)
 {
     (void)state;
@@ -97,7 +97,7 @@ static void test_script(void **state)
     test_assert_run(3, "send " LOOM " sim: --file nowhere", "nowhere");
 }
 
-/* A device that restarts in the middle is seen, and served on. */
+/* A device that restarts is noticed, and served as before. */
 static void test_restart(void **state)
 {
     (void)state;
@@ -129,7 +129,7 @@ static void test_vanishing(void **state)
     assert_int_equal(test_finish(&device, SIGKILL), -SIGKILL);
     test_clear(&device);
     test_await(&watch, "p is gone; waiting for it to come back");
-    device = test_start_device("pty:p", "--seed 9"); /* over the link that the killed one left behind */
+    device = test_start_device("pty:p", "--seed 9"); /* over the link that the killed one left */
     test_await(&watch, "p is back");
     g_string_truncate(watch.text, 0);
     test_await(&watch, "pick");
@@ -149,7 +149,7 @@ static void test_vanishing(void **state)
     test_assert_run(2, "sim " LOOM " --on file:x --for 1s", "nobody can connect to file:x");
 }
 
-/* One that stops reading: the device goes on, what is not read is lost, and it ends cleanly; the PC's end gives up. */
+/* The other side stops reading: the device goes on, loses what is not read, and ends cleanly; the PC's end gives up. */
 static void test_stalling(void **state)
 {
     (void)state;
@@ -168,7 +168,7 @@ static void test_stalling(void **state)
     zg_channel_close(&channel);
 }
 
-/* A closed pipe, which is no error, and a full disk end what they make senseless; Ctrl-C keeps what was captured. */
+/* A closed pipe, which is no error, and a full disk end what they make pointless; Ctrl-C keeps what was captured. */
 static void test_outputs(void **state)
 {
     (void)state;
@@ -192,7 +192,7 @@ static void test_outputs(void **state)
     test_clear(&watch);
 }
 
-/* A path is removed at the end if it is still its own, and one that leads to a living terminal is not taken. */
+/* A path is removed at the end if it is still its own; one that leads to a terminal in use is not taken. */
 static void test_paths(void **state)
 {
     g_autofree char *path = g_build_filename(test_folder, "p", NULL), *other = g_build_filename(test_folder, "o", NULL);
@@ -207,12 +207,12 @@ static void test_paths(void **state)
     test_end(&device);
     assert_true(g_file_test(path, G_FILE_TEST_EXISTS));
     assert_int_equal(remove(path), 0);
-    device = test_start_device("pty:o", ""); /* its terminal is gone now */
+    device = test_start_device("pty:o", ""); /* its terminal no longer exists */
     test_end(&device);
     assert_false(g_file_test(other, G_FILE_TEST_EXISTS));
 }
 
-/* An example's definition with the services that a soak asks for. */
+/* An example's definition with the services that a soak needs. */
 static char *with_echo(const char *example)
 {
     g_autofree char *path = g_build_filename(TEST_SOURCE "/examples", example, NULL), *text = NULL;
@@ -222,7 +222,7 @@ static char *with_echo(const char *example)
     return g_strjoinv("services: [hello, delivery, echo, counters]", parts);
 }
 
-/* The device's counters come in many frames, between which it sends its own: the account holds all the same. */
+/* The device's counters come in several frames, with frames of its own in between: the sums still agree. */
 static void test_counters_in_pieces(void **state)
 {
     g_autofree char *path = g_build_filename(test_folder, "pieces.yaml", NULL);
@@ -240,7 +240,7 @@ static void test_counters_in_pieces(void **state)
     test_end(&device);
 }
 
-/* A device that was held up goes on, and does not send what that time would have been. */
+/* A device that was held up continues, without sending what that time would have brought. */
 static void test_held_up(void **state)
 {
     static const char *const kinds[] = { "unix:u", "udp:127.0.0.1:PORT" };
@@ -259,7 +259,7 @@ static void test_held_up(void **state)
     }
 }
 
-/* On a shared line a soak is with one device. */
+/* On a shared line a soak works with one device. */
 static void test_soak_of_one(void **state)
 {
     g_autofree char *path = g_build_filename(test_folder, "shared.yaml", NULL),
@@ -276,7 +276,7 @@ static void test_soak_of_one(void **state)
     test_end(&device);
 }
 
-/* With half duplex the services' answers wait until the line is free, and one echo is open at a time. */
+/* With half duplex the services' answers wait until the line is free, and only one echo is open at a time. */
 static void test_half_duplex(void **state)
 {
     g_autofree char *path = g_build_filename(test_folder, "pair.yaml", NULL),
@@ -296,8 +296,7 @@ static void test_half_duplex(void **state)
 }
 
 /* The generated hosts, in C and Python, at the full rate of 921600 baud: nothing is lost, and what they send is
- * answered.
- */
+ * answered. */
 static void test_hosts(void **state)
 {
     const unsigned seconds = 2 + test_rounds(2); /* a slow machine answers late */
@@ -316,7 +315,7 @@ static void test_hosts(void **state)
         fail_msg("%s", told);
     const char *python = strstr(told, "times\n");
     assert_non_null(python);
-    const char *own = g_strrstr(python, "\n") - 1; /* the console may have spoken */
+    const char *own = g_strrstr(python, "\n") - 1; /* the console may have printed a line */
     while (own > python && own[-1] != '\n')
         own--;
     for (unsigned i = 0; i < 2; i++) {

@@ -19,7 +19,7 @@ static void make_link(const char *target, const char *path)
     assert_int_equal(symlink(target, whole), 0);
 }
 
-/* What the system's folders say is told; a port without a chip, and a terminal that is none, are left out. */
+/* Shows what the system's folders say; omits a port without a chip, and a terminal that is no port. */
 static void test_ports(void **state)
 {
     (void)state;

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * rfc2217: a serial port of another machine. Behind a server of others, ser2net, on a simulated device's terminal; and
- * behind one of our own, which answers as a test wants it to.
+ * rfc2217: a serial port of another machine, behind an independent server, ser2net, on a simulated device's terminal;
+ * and behind a server of our own that answers as a test requires.
  */
 #include "processes.h"
 
@@ -44,7 +44,7 @@ static GPid start_ser2net(unsigned *port)
             break;
         g_usleep(50000);
     }
-    g_usleep(200000); /* it lets go of that connection */
+    g_usleep(200000); /* so that it releases that connection */
     return id;
 }
 
@@ -74,7 +74,8 @@ static void test_ser2net(void **state)
     g_autofree char *soak = g_strdup_printf("soak " LOOM " %s --for 500ms --json", link);
     test_assert_run(0, soak, "\"adds_up\": true");
     g_autofree char *slower = g_strdup_printf("watch " LOOM " '%s?baud=9600' --json --for 500ms", link);
-    g_autofree char *unread = test_run(0, slower); /* the terminal was set to that, at which the device is not read */
+    g_autofree char *unread =
+        test_run(0, slower); /* the terminal was set to a speed at which the device cannot be read */
     assert_null(strstr(unread, "\"message\""));
     assert_int_equal(kill(server, SIGTERM), 0);
     g_spawn_close_pid(server);
@@ -119,7 +120,7 @@ static gpointer serve(gpointer data)
     return NULL;
 }
 
-/* What a watch says to a server that goes through these steps; the caller frees it. */
+/* What a watch prints while a server goes through these steps. Free with g_free(). */
 static char *watch_served(const struct step *steps, int status, const char *more)
 {
     unsigned port;
@@ -165,8 +166,8 @@ static void test_refusals(void **state)
     test_assert_run(2, "sim " LOOM " --on 'rfc2217:h:1?speed=9'", "expected one of baud, format, flow, dtr, rts");
 }
 
-/* What the server tells of the line, into the summary and the capture; of modem lines, as notes. What came before the
- * settings were right is left out. */
+/* What the server reports about the line goes into the summary and the capture; modem lines become notes. What came
+ * before the settings were made is dropped. */
 static void test_news(void **state)
 {
     g_autofree char *frame = test_run(0, "encode " LOOM " echo_reply '{\"data\":\"ff00ff\"}'");

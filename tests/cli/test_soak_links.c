@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What happens to a soak of a real link on the way: the other side goes, restarts, is another, cannot answer. */
+/* What happens to a soak of a real link: the other side disappears, restarts, is replaced, cannot answer. */
 #include "processes.h"
 
 #include <signal.h>
@@ -7,7 +7,7 @@
 
 #define LOOM TEST_SOURCE "/examples/loom/loom.yaml"
 
-/* Whatever ends it, what was measured is printed, and what ended it, and when. */
+/* Whatever ends it, it prints what was measured, what ended it, and when. */
 static void test_other_side_goes(void **state)
 {
     static const char *const kinds[][3] = {
@@ -23,7 +23,7 @@ static void test_other_side_goes(void **state)
         assert_int_equal(test_finish(&soak, 0), 3);
         test_assert_in(soak.text->str, "ended early: ");
         test_assert_in(soak.text->str, kinds[i][2]);
-        if (i == 0) /* the socket tells at once */
+        if (i == 0) /* a socket shows that at once */
             test_assert_in(soak.text->str, "cut off by the end");
         test_assert_in(soak.text->str,
                        "verdict: none, because the soak did not run to its end; what was measured until then adds up");
@@ -32,7 +32,7 @@ static void test_other_side_goes(void **state)
     }
 }
 
-/* A terminal that goes ends it as Ctrl-C does. */
+/* A terminal that is closed ends it like Ctrl-C. */
 static void test_hangup(void **state)
 {
     struct process device = test_start_device("pty:p", "");
@@ -57,8 +57,8 @@ static void write_definition(const char *name, const char *services, const char 
     assert_true(g_file_set_contents(path, text, -1, NULL));
 }
 
-/* A restart is told with its time, its losses have a class, the rest adds up, and a requirement may fail. Without hello
- * it is seen by the counters. */
+/* A restart is reported with its time, its losses have a class, the rest adds up, and a requirement may fail. Without
+ * hello the counters show it. */
 static void test_restarts(void **state)
 {
     (void)state;
@@ -80,7 +80,7 @@ static void test_restarts(void **state)
     test_end(&quiet);
 }
 
-/* A device of another definition is told, and a link that is faster than its line. */
+/* A device with another definition is reported, and so is a link that is faster than its line. */
 static void test_stale_and_fast(void **state)
 {
     (void)state;
@@ -92,7 +92,7 @@ static void test_stale_and_fast(void **state)
     test_assert_in(text, "the device was built from another definition (its fingerprint is ");
     g_autofree char *json = test_run(0, "soak newer.yaml serial:p --for 300ms --json");
     test_assert_in(json, "\"same_definition\": true");
-    test_assert_in(json, "\"keeps_rate\": true"); /* the simulated device does, on a pty, too */
+    test_assert_in(json, "\"keeps_rate\": true"); /* the simulated device keeps it, even on a pty */
     test_end(&device);
 }
 

@@ -36,7 +36,7 @@ static void test_forms(void **state)
     test_end(&device);
 }
 
-/* A capture that was cut anywhere is read as far as it goes; one that is damaged, or none, is told. */
+/* A capture that is cut anywhere is read as far as possible; a damaged one, or a file that is none, is reported. */
 static void test_captures(void **state)
 {
     g_autofree char *whole = NULL, *path = g_build_filename(test_folder, "cut", NULL);
@@ -76,8 +76,8 @@ static GByteArray *frames_of(const char *arguments)
     return zg_bytes_from_hex(g_strstrip(hex), NULL);
 }
 
-/* Lines come in the order of their times, though a frame that silence ends is known later than what the other side
- * sends meanwhile, and than a remark. */
+/* Lines come in the order of their times, although a frame that silence ends becomes known later than what the other
+ * side sends meanwhile, and than a remark. */
 static void test_in_order(void **state)
 {
     static const uint64_t ms = 1000000, start = 1700000000 * UINT64_C(1000000000);
@@ -114,7 +114,7 @@ static void test_in_order(void **state)
     }
 }
 
-/* What a watch says of bytes that come again and again. */
+/* What a watch says about bytes that are repeated for ever. */
 static void assert_suspects(const char *definition, const GByteArray *bytes, const char *wanted)
 {
     struct zg_channel channel;
@@ -133,7 +133,7 @@ static void assert_suspects(const char *definition, const GByteArray *bytes, con
     test_clear(&watch);
 }
 
-/* A watch that is held up in the middle of a frame, as on a busy machine, finds the rest when it goes on. */
+/* A watch that is held up in the middle of a frame, as on a busy machine, finds the rest when it continues. */
 static void test_late_watch(void **state)
 {
     struct zg_channel channel;
@@ -185,7 +185,7 @@ static void test_suspicions(void **state)
         frame->data[i] = turned;
     }
     assert_suspects(LOOM, frame, "the bits of each byte come in the opposite order");
-    /* the same definition, but for the order of its check, and for a name */
+    /* the same definition, except for the order of its check, and for its name */
     g_autofree char *definition = NULL;
     assert_true(g_file_get_contents(LOOM, &definition, NULL, NULL));
     g_autofree char *other = g_build_filename(test_folder, "other.yaml", NULL);
@@ -222,8 +222,8 @@ static void test_other_speed(void **state)
     test_end(&device);
 }
 
-/* A healthy line is left in peace while a long frame arrives, in pieces or whole; what the summary tells of a device
- * that was built from another definition, and of frames that were lost. */
+/* On a healthy line nothing is suspected while a long frame arrives, in pieces or whole. The summary mentions a device
+ * that was built from another definition, and lost frames. */
 static void test_healthy_and_stale(void **state)
 {
     static const char *const framings[] = { "cobs", "slip", "{ kind: length, sync: [0xA5] }" };
@@ -288,7 +288,7 @@ static void test_table(void **state)
     assert_int_equal(waitpid(child, &status, 0), child);
     assert_true(WIFEXITED(status) && WEXITSTATUS(status) == 0);
     assert_int_equal(asked, G_N_ELEMENTS(keys));
-    test_assert_in(seen->str, "frames and "); /* the summary, */
+    test_assert_in(seen->str, "frames and "); /* the summary */
     test_assert_in(seen->str, "\033[?1049l"); /* after the terminal was given back */
     close(master);
 }

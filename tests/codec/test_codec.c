@@ -71,8 +71,8 @@ static void test_vectors(void **state)
     test_plan_clear(&plan);
 }
 
-/* For every raw value: its physical value is the double nearest to the exact one, and encodes to it again; so does the
- * runtime's arithmetic, where it is said to be exact. */
+/* For every raw value: its physical value is the double nearest to the exact one, and encodes to it again; the same for
+ * the runtime's arithmetic where that is said to be exact. */
 static void test_every_raw_value(void **state)
 {
     static const char *const scales[] = { "0.01", "0.1", "-0.003", "1/64", "1/3", "7", "1e-20", "123456789.5" };
@@ -84,7 +84,7 @@ static void test_every_raw_value(void **state)
                             scales[i]);
         struct test_plan plan = test_plan_of(text);
         const struct zg_step *step = zg_block_step(&zg_plan_message_at(plan.plan, 0)->payload, 0);
-        assert_int_equal(step->exact, i != 6); /* 1e-20 beside -0.7 needs more digits than a double has */
+        assert_int_equal(step->exact, i != 6); /* 1e-20 added to -0.7 needs more digits than a double has */
         mpq_t exact, back;
         mpq_inits(exact, back, NULL);
         for (int raw = -32768; raw <= 32767; raw++) {
@@ -107,7 +107,7 @@ static void test_every_raw_value(void **state)
     }
 }
 
-/* Values between raw values: the runtime's arithmetic rounds as the exact one does, ties included. */
+/* Between raw values the runtime's arithmetic rounds like the exact one, including ties. */
 static void test_rounding_in_between(void **state)
 {
     struct test_plan plan = test_plan_load("codec/fields.yaml");
@@ -122,7 +122,8 @@ static void test_rounding_in_between(void **state)
         double span = step->scale.high - step->scale.low + 2;
         double value = step->scale.low - 1 + span * (double)(zg_random_next(&random) >> 11) * 0x1p-53;
         if (round % 2)
-            value = round % 4 == 1 ? rint(value * 200) / 200 : rint(value * 6) / 6; /* middles, as decimals give them */
+            value =
+                round % 4 == 1 ? rint(value * 200) / 200 : rint(value * 6) / 6; /* the middles, as decimals give them */
         union zg_raw raw;
         double number = NAN;
         mpq_set_d(exact, value);
@@ -137,7 +138,7 @@ static void test_rounding_in_between(void **state)
     test_plan_clear(&plan);
 }
 
-/* The nearest double agrees with the C library's reading of the same decimal, subnormal and huge ones included. */
+/* The nearest double agrees with the C library's reading of the same decimal, including subnormal and huge ones. */
 static void test_nearest_double(void **state)
 {
     struct zg_random random = zg_random_seeded(8, 0);

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* The stream decoder: the same bytes fed whole, singly and in pieces tell the same; every byte is told once; what is
- * told is JSON. */
+/* The frame reader: the same bytes fed whole, one by one and in pieces give the same reports; every byte is reported
+ * once; the reports are JSON. */
 #include "random_frames.h"
 #include "support.h"
 
@@ -10,11 +10,11 @@
 #include "codec/describe.h"
 #include "codec/frame_reader.h"
 
-/* What a stream told: one JSON object a line. */
+/* What a reader reported: one JSON object on each line. */
 struct told {
     const struct zg_plan *plan;
     GString *lines;
-    uint64_t next; /* offset that the next stretch must not begin before */
+    uint64_t next; /* the next stretch must not begin before this offset */
     size_t bytes;
 };
 
@@ -24,7 +24,7 @@ static void note(const struct zg_stretch *stretch, void *data)
     g_autofree char *json = zg_stretch_to_json(told->plan, stretch);
     g_autofree char *text = zg_stretch_to_text(told->plan, stretch);
 
-    assert_true(stretch->offset + stretch->shared >= told->next); /* idle delimiters may lie between */
+    assert_true(stretch->offset + stretch->shared >= told->next); /* idle delimiters may come in between */
     assert_null(strchr(json, '\n'));
     assert_true(strlen(text) > 10);
     told->next = stretch->offset + stretch->raw_length;
@@ -90,7 +90,7 @@ static void test_pieces_of_any_size(void **state)
     test_plan_clear(&plan);
 }
 
-/* Noise without an end is told in pieces, so that memory stays bounded. */
+/* Noise without an end is reported in pieces, so that memory stays bounded. */
 static void test_endless_noise(void **state)
 {
     struct test_plan plan = test_plan_of(test_small_definition);
@@ -98,7 +98,7 @@ static void test_endless_noise(void **state)
     struct zg_random random = zg_random_seeded(14, 0);
     (void)state;
     for (unsigned i = 0; i < 100000; i++) {
-        uint8_t byte = 255; /* the longest blocks there are */
+        uint8_t byte = 255; /* the longest possible blocks */
         g_byte_array_append(noise, &byte, 1);
     }
     g_autofree char *told = tell(plan.plan, noise, &random, 5000);

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Every file of data/definitions ends with the diagnostics it must give, each as "#! LINE:COL: SEVERITY: MESSAGE". */
+/* Every file of data/definitions ends with the diagnostics that it must produce, each as "#! LINE:COL: SEVERITY:
+ * MESSAGE". */
 #include "sim/random.h"
 #include "support.h"
 
@@ -48,14 +49,15 @@ static void test_diagnostics(void **state)
     assert_true(files >= 10);
 }
 
-/* Hostile files end in an error, fast: nothing crashes, nothing hangs. */
+/* Hostile files end in an error, quickly: nothing crashes, nothing hangs. */
 static void test_hostile_files(void **state)
 {
     static const char *const bases[] = { "definitions/sound.yaml", "definitions/behaviour.yaml" };
     struct zg_random random = zg_random_seeded(6, 0);
     unsigned unsound = 0;
     (void)state;
-    for (unsigned round = 0; round < 6000; round++) { /* a sound one with a few characters changed, doubled or gone */
+    for (unsigned round = 0; round < 6000;
+         round++) { /* a sound one with a few characters changed, doubled or removed */
         static const char letters[] = "{}[]:,#&*!|>'\"%@`-0x \n\t\xFF";
         g_autofree char *text = test_data(bases[round % 2]);
         size_t length = strlen(text);
@@ -87,7 +89,7 @@ static void test_hostile_files(void **state)
         g_string_new("zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: cobs, check: "
                      "crc16/xmodem, header: [id: u8] }\nenums:\n  e:\n    type: u32\n    values:\n");
     for (unsigned i = 0; i < 40000;
-         i++) /* a second where each is compared with all; a definition has to be 1 MB at most */
+         i++) /* would take a second if each were compared with all; a definition is at most 1 MB */
         g_string_append_printf(many, "      v%u: %u\n", i, i);
     g_string_append(many, "messages: { a: { id: 1, from: host, fields: { x: e } } }\n");
     const gint64 begun_us = g_get_monotonic_time();

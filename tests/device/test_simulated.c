@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The simulated device's values, and what a UART of another speed makes of its bytes. */
+/* The simulated device's values, and what a UART of another speed reads from its bytes. */
 #include <string.h>
 
 #include "codec/frame_reader.h"
@@ -33,7 +33,7 @@ static void assert_fits(const struct zg_plan *plan, const struct zg_plan_message
     zg_values_free(&message->payload, again);
 }
 
-/* Of any definition, values are within their ranges, and fit into their frames. */
+/* For any definition, values are within their ranges and fit into their frames. */
 static void test_values(void **state)
 {
     struct zg_random random = zg_random_seeded(17, 3);
@@ -59,7 +59,7 @@ static void count(const struct zg_stretch *stretch, void *data)
     seen->skipped += stretch->kind == ZG_STRETCH_SKIPPED || stretch->kind == ZG_STRETCH_UNDELIVERED;
 }
 
-/* Any definition's device runs, at its line's speed, and what it sends is its definition's. */
+/* The device of any definition runs, at its line's speed, and sends only what its definition says. */
 static void test_devices(void **state)
 {
     struct zg_random random = zg_random_seeded(18, 4);
@@ -76,7 +76,7 @@ static void test_devices(void **state)
         for (uint64_t ms = 1; ms <= 6000; ms++) {
             g_byte_array_set_size(left, 0);
             zg_simulated_run(device, ms * 1000000, left);
-            if (plan.plan->gap_ns == 0) /* else frames are told by their times */
+            if (plan.plan->gap_ns == 0) /* otherwise frames depend on times */
                 zg_frame_reader_feed(stream, left->data, left->len);
             if (ms == 3000)
                 zg_simulated_restart(device);
@@ -87,7 +87,7 @@ static void test_devices(void **state)
         assert_true(totals.bytes_out <= 6 * line->baud / (zg_line_half_bits(line) / 2) + 4UL * plan.plan->max_frame);
         assert_true(seen.skipped <= 2); /* what the restart cut */
         const unsigned waiting =
-            2 * 8 * plan.plan->max_frame / zg_plan_least_frame(plan.plan); /* in the ring, at most */
+            2 * 8 * plan.plan->max_frame / zg_plan_least_frame(plan.plan); /* at most the ring's contents */
         assert_true(plan.plan->gap_ns > 0 || seen.frames + waiting >= totals.frames_out);
         frames += seen.frames;
         zg_frame_reader_free(stream);
@@ -97,8 +97,8 @@ static void test_devices(void **state)
     assert_true(frames > 1000);
 }
 
-/* At the same speed, and at any within 3 %, each byte is read as it was sent; at another, as the bits say: at half the
- * speed 0x00 (nine low bits of ten) reads as four low bits and high ones. */
+/* At the same speed, and at any within 3 %, each byte is read as sent; at another speed, as its bits say: at half the
+ * speed 0x00 (nine low bits of ten) reads as four low bits, then high ones. */
 static void test_speeds(void **state)
 {
     uint8_t read[16];
@@ -125,7 +125,7 @@ static void test_speeds(void **state)
     size_t size = zg_resample_send(&slow, 0, 0x00, read, sizeof read, &framing);
     size += zg_resample_idle(&slow, 1e6, read + size, sizeof read - size, &framing);
     assert_int_equal(size, 1);
-    assert_int_equal(read[0], 0xF8); /* the fourth data bit is sampled just when the stop bit begins */
+    assert_int_equal(read[0], 0xF8); /* the fourth data bit is sampled just as the stop bit begins */
     assert_int_equal(framing, 0);
     size = zg_resample_send(&fast, 0, 0x55, read, sizeof read, &framing);
     size += zg_resample_idle(&fast, 1e6, read + size, sizeof read - size, &framing);

@@ -10,10 +10,10 @@
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 
-/* Plan number `index`, modulo how many there are. */
+/* A plan by its index, modulo their number. */
 const struct zg_plan *fuzz_plan(unsigned index);
 
-/* The plan of a framing by its number, any number. */
+/* The plan of a framing by its index, any number. */
 const struct zg_plan *fuzz_framing_plan(unsigned index);
 
 #endif

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Any bytes as a stream, whole and in pieces: the same is told, every byte of it once, and what is delivered can be
- * sent again. */
+/* Any bytes as a stream, whole and in pieces: the reports are the same, each byte is reported once, and what is
+ * delivered can be sent again. */
 #include <string.h>
 
 #include "codec/describe.h"

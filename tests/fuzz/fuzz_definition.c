@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Any bytes as a definition: diagnostics or a plan; all that is made of a plan, and the plan against itself. */
+/* Any bytes as a definition: diagnostics or a plan; everything that is made from a plan; and the plan compared with
+ * itself. */
 #include "analysis/budget.h"
 #include "analysis/compare.h"
 #include "fuzz.h"

@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: MIT */
-/* A generated device and host on a line that loses, damages and repeats frames, both led by the input: handlers that
+/* A generated device and host on a line that loses, damages and repeats frames, all led by the input: handlers that
  * send from within every callback, rings of 64 bytes, restarts, a clock that wraps. Whatever happens, each message is
- * settled once, unless its sender died with it, and delivered at most once, in order where that is kept; what is told
- * as delivered was; the counters add up; and on a line that is clean again everything is settled and passes. */
+ * settled once, unless its sender restarted; it is delivered at most once, and in order if the order is kept; what is
+ * reported as delivered was delivered; the counters add up; and once the line is clean again, everything is settled and
+ * passes. */
 #include <glib.h>
 #include <string.h>
 
@@ -22,17 +23,17 @@ struct fate {
     enum zg_settled how;
 };
 
-/* One end, with what this harness knows of its run. */
+/* One end, with what this harness knows about its run. */
 struct end {
     unsigned side;
     uint32_t fed, drained;      /* bytes in and out */
-    uint32_t given_up, refused; /* told by handlers */
+    uint32_t given_up, refused; /* reported by handlers */
     struct {
         uint8_t ticket;
         uint32_t n;
     } later[LATER]; /* requests to be answered later */
     unsigned later_count;
-    bool restarting;        /* it is being told what the other end's restart failed, */
+    bool restarting;        /* it is being told what the other end's restart ended */
     uint32_t before[KINDS]; /* which is what was sent before, of each kind */
 };
 
@@ -50,7 +51,7 @@ static struct {
     uint32_t newest[KINDS]; /* number + 1 of the last one taken, where the order is kept */
 } run;
 
-/* The next byte of the input, 0 where it is over. */
+/* The next byte of the input; 0 after its end. */
 static uint8_t choose(void)
 {
     return run.at < run.size ? run.data[run.at++] : 0;
@@ -98,7 +99,7 @@ static void send_kind(enum kind kind)
     run.sent[kind] += error == 0;
 }
 
-/* One of what an end may send. */
+/* Sends one of the messages that an end may send. */
 static void send_some(const struct end *end, unsigned which)
 {
     static const struct shuttle_pick pick = { 7, { 0, 1, 0 } };
@@ -306,7 +307,7 @@ static void check_counters(unsigned side)
     g_assert(c->unknown_id == 0 && c->bad_payload == 0 && c->extra_bytes == 0);
 }
 
-/* Begins an end's run; what it had not settled dies with it. */
+/* Starts a run of an end; messages that were not settled die with the old one. */
 static void start(unsigned side)
 {
     const unsigned from = side == DEVICE ? FROM_DEVICE : 0, behind = side == DEVICE ? (unsigned)KINDS : FROM_DEVICE;
@@ -339,7 +340,7 @@ static bool get(unsigned side, uint8_t *byte)
     return got;
 }
 
-/* Carries up to `most` bytes of one end to the other; one of them, the `struck`th, comes to harm. */
+/* Carries up to `most` bytes from one end to the other; the `struck`th of them is damaged. */
 static void carry(unsigned from, unsigned most, unsigned struck, unsigned harm)
 {
     uint8_t byte;
@@ -353,11 +354,11 @@ static void carry(unsigned from, unsigned most, unsigned struck, unsigned harm)
             put(1 - from, byte, 1U << harm / 8 % 4);
         else if (harm % 8 == 3)
             put(1 - from, byte, 0), put(1 - from, byte, 0);
-        /* else it is lost */
+        /* otherwise it is lost */
     }
 }
 
-/* Carries a whole frame, as often as it says, none: lost. */
+/* Carries a whole frame `times` times; 0: it is lost. */
 static void carry_frame(unsigned from, unsigned times)
 {
     uint8_t frame[64];
@@ -373,7 +374,7 @@ static void carry_frame(unsigned from, unsigned times)
     }
 }
 
-/* For so long nothing of what an end sends arrives. */
+/* For so long nothing that an end sends arrives. */
 static void cut_off(unsigned from, unsigned ms)
 {
     uint8_t byte;
@@ -407,7 +408,7 @@ static void step(uint8_t what)
     case 2: run.clock_us += 10000U * choose(); break;
     case 3:
     case 4: send_some(&run.ends[side], choose()); break;
-    case 5: /* the ring is kept full */
+    case 5: /* keep the ring full */
         for (unsigned i = 0; i < 4; i++)
             send_some(&run.ends[side], 7);
         break;
@@ -419,7 +420,7 @@ static void step(uint8_t what)
             start(side);
         break;
     case 10: cut_off(side, choose()); break;
-    default: /* what a line does most of the time */
+    default: /* what a line usually does */
         carry(side, 64, 64, 0);
         poll_end(1 - side);
         run.clock_us += 1000;
@@ -437,7 +438,7 @@ static bool is_settled(void)
     return shuttle_host_hello(&run.host)->known && shuttle_device_hello(&run.device)->known;
 }
 
-/* A clean line until nothing is open, and the silence after it that ends half frames. */
+/* A clean line until nothing is open, then the silence that ends half frames. */
 static void drain(unsigned least_ms)
 {
     run.quiet = true;
@@ -464,10 +465,10 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     while (run.at < run.size)
         step(choose());
     drain(60);
-    for (enum kind kind = 0; kind < KINDS; kind++) { /* it works on */
+    for (enum kind kind = 0; kind < KINDS; kind++) { /* it still works */
         const uint32_t n = run.sent[kind];
         send_kind(kind);
-        if (run.sent[kind] == n) { /* after many that were not taken it begins afresh first */
+        if (run.sent[kind] == n) { /* after many that were not taken it first starts afresh */
             drain(60);
             send_kind(kind);
         }

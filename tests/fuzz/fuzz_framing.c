@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
-/* Each framing's decoder by itself: any bytes in any pieces, with silence in between and contents taken or rejected.
- * Every byte ends once, in the same events however the bytes are cut, and memory is what it was given. */
+/* Each framing's decoder by itself: any bytes in pieces of any size, with silence in between, and contents accepted or
+ * rejected. Every byte is accounted for once, in the same events however the bytes are cut, within the memory that it
+ * was given. */
 #include <string.h>
 
 #include "fuzz.h"
@@ -18,7 +19,7 @@ static void note(struct zg_decoder *decoder, const struct zg_framing *framing, e
         return;
     if (event == ZG_FRAMING_CONTENT) {
         unsigned sum = 0;
-        for (size_t i = 0; i < decoder->length; i++) /* all of it may be read */
+        for (size_t i = 0; i < decoder->length; i++) /* all of it must be readable */
             sum += decoder->content[i];
         if (sum % 3 == 0)
             zg_decoder_reject(decoder, framing);
@@ -47,7 +48,7 @@ static void take(struct zg_decoder *decoder, const struct zg_framing *framing, c
     } while (event != ZG_FRAMING_MORE);
 }
 
-/* The bytes in pieces of `piece`; a byte 0xFE of every 64th place is silence. */
+/* Feeds the bytes in pieces of `piece`; a byte 0xFE at every 64th place stands for silence. */
 static GString *feed(const struct zg_plan *plan, const uint8_t *data, size_t size, size_t piece)
 {
     const struct zg_framing *framing = &plan->framer.framing;

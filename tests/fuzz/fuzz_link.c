@@ -11,7 +11,7 @@ static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payl
 {
     uint8_t copy[256] = { 0 };
     (void)data;
-    memcpy(copy, payload, MIN(length, sizeof copy)); /* every byte may be read */
+    memcpy(copy, payload, MIN(length, sizeof copy)); /* every byte must be readable */
     return frame->header.id % 2 ? ZG_EUNKNOWN : copy[0] % 2 ? ZG_ESIZE : 0;
 }
 
@@ -42,7 +42,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
             (void)zg_any_link_send(zg_node_any_link(node), data[i + 1], data, MIN(size, (size_t)data[i + 1]));
             break;
         case 3:
-            while (zg_link_transmit_isr(link, &byte)) { /* what it sends, it hears */
+            while (zg_link_transmit_isr(link, &byte)) { /* what it sends, it receives */
                 zg_link_receive_isr(link, byte, 0);
                 fed++;
             }
@@ -59,7 +59,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
             break;
         }
     }
-    for (unsigned i = 0; i < 3; i++) /* what is dropped is counted by the poll after */
+    for (unsigned i = 0; i < 3; i++) /* what is dropped is counted by a later poll */
         zg_any_link_poll(zg_node_any_link(node));
     check_sums(node, fed);
     zg_node_free(node);

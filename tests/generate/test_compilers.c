@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Generated code and the runtime give the same under other compilers and on a big-endian processor, which is emulated.
- */
+/* Generated code and the runtime behave the same with other compilers, and on an emulated big-endian processor. */
 #include "generated.h"
 #include "random_frames.h"
 

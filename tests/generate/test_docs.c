@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What the generated specification says is so: its examples are frames that decode to the values beside them. */
+/* What the generated specification says is true: its examples are frames that decode to the values given with them. */
 #include "random_definition.h"
 #include "support.h"
 
@@ -26,7 +26,7 @@ static void keep_json(const struct zg_stretch *stretch, void *data)
     g_string_append(data, text);
 }
 
-/* The values of the only frame that some hex digits are. */
+/* The values of the only frame in some hex digits. */
 static char *decoded(const struct zg_plan *plan, const char *hex)
 {
     g_autoptr(GByteArray) bytes = zg_bytes_from_hex(hex, NULL);
@@ -40,7 +40,7 @@ static char *decoded(const struct zg_plan *plan, const char *hex)
     return g_string_free(fields, FALSE);
 }
 
-/* The digits between `quote` in cell `column` of a row "| a | b | ..."; NULL where there are none. */
+/* The digits between `quote` in cell `column` of a row "| a | b | ..."; NULL: there are none. */
 static char *cell_digits(const char *row, unsigned column)
 {
     g_auto(GStrv) cells = g_strsplit(row, "|", -1);
@@ -73,13 +73,13 @@ static void check_markdown(const struct zg_plan *plan, const char *text)
         }
     }
     assert_true(examples > 0 || plan->messages->len < 3);
-    g_autofree char *fields = decoded(plan, wire->str); /* the worked example, which stands last */
+    g_autofree char *fields = decoded(plan, wire->str); /* the worked example, which comes last */
     assert_string_equal(fields, last_json);
     for (unsigned i = 0; i < plan->messages->len; i++)
         assert_non_null(strstr(text, zg_plan_message_at(plan, i)->message->name));
 }
 
-/* Every tag is closed, and nothing is fetched from elsewhere. */
+/* Every tag is closed, and nothing is loaded from elsewhere. */
 static void check_html(const char *text)
 {
     static const char *const empty[] = { "!DOCTYPE", "!--", "meta", NULL };
@@ -125,7 +125,7 @@ static void test_known_definitions(void **state)
     }
 }
 
-/* Summaries, units and enum names as a user writes them do not break the page. */
+/* Summaries, units and enum names with any text do not break the page. */
 static void test_hostile_texts(void **state)
 {
     (void)state;
@@ -135,7 +135,7 @@ static void test_hostile_texts(void **state)
           "      a: { type: u8, unit: \"<&|>\", summary: \"*`|`*\" }\n");
 }
 
-/* Where a payload has room for few elements, or none, the example holds as many as fit. */
+/* If a payload has room for few elements, or none, the example has as many as fit. */
 static void test_little_room(void **state)
 {
     (void)state;

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Generated C and Python in each framing, run: both make the frames that the interpreter makes, and make of damaged
- * streams what it makes of them. */
+/* Generated C and Python in each framing, run: both make the same frames as the interpreter, and read damaged streams
+ * as it does. */
 #include "generated.h"
 #include "streams.h"
 
@@ -91,7 +91,7 @@ static void note(const struct zg_stretch *stretch, void *data)
         g_string_append_printf(data, "%" G_GUINT64_FORMAT " ", stretch->values[0].raw.u);
 }
 
-/* Whether the lines' counters, "name=value ", are all what the stream counted. */
+/* Whether the counters in a line, "name=value ", are those of the frame reader. */
 static void compare_counters(const char *line, const struct zg_counters *counters, unsigned least)
 {
     unsigned compared = 0;

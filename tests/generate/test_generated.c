@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Generated C, compiled and loaded, held against the interpreter: random definitions, random values, extremes included.
+/* Generated C, compiled and loaded, compared with the interpreter: random definitions and values, including extremes.
  */
 #include "generated.h"
 #include "random_definition.h"
@@ -20,7 +20,8 @@
 
 enum { DEFINITIONS = 12, ROUNDS = 60 };
 
-/* Headers: written by the generated code and read back, beside the interpreter; then with every bit flipped in turn. */
+/* Headers, written by the generated code and read back, compared with the interpreter; then with every single bit
+ * flipped. */
 static void check_header(struct zg_random *random, const struct zg_plan *plan, void *handle)
 {
     void (*write_header)(void *, const struct zg_header *, uint8_t *);
@@ -68,7 +69,7 @@ static bool has_text(const struct zg_block *block)
     return false;
 }
 
-/* Whether a fixed text has a zero before its end: a C string ends there. */
+/* Whether a text of fixed size has a zero before its end, where a C string ends. */
 static bool has_inner_zero(const struct zg_block *block, const struct zg_value *values)
 {
     for (unsigned i = 0; i < block->steps->len; i++) {
@@ -85,7 +86,7 @@ static bool has_inner_zero(const struct zg_block *block, const struct zg_value *
     return false;
 }
 
-/* Bytes, whatever they are: both read the same values from them or both refuse them, and write the same again. */
+/* Any bytes: both read the same values from them, or both refuse them, and both write the same bytes again. */
 static void compare(const struct zg_block *block, test_glue *glue, const uint8_t *bytes, size_t length,
                     bool must_be_good)
 {
@@ -138,7 +139,7 @@ static void check_block(struct zg_random *random, const struct zg_block *block, 
             compare(block, glue, bytes, cut, false); /* older senders, and frames cut short */
         for (unsigned i = 0; i < 64; i++)
             bytes[length + i] = (uint8_t)zg_random_next(random);
-        for (size_t i = 0; i < MIN(length, 64) && round < 20; i++) { /* counts one too large, among others */
+        for (size_t i = 0; i < MIN(length, 64) && round < 20; i++) { /* including counts one too large */
             bytes[i]++;
             compare(block, glue, bytes, length + zg_random_below(random, 65), false);
             bytes[i]--;
@@ -151,7 +152,7 @@ static void check_block(struct zg_random *random, const struct zg_block *block, 
     }
 }
 
-/* The names that a build may leave out. */
+/* The names that a build may omit. */
 static void check_names(const struct zg_plan *plan, void *handle)
 {
     const char *(*message_text)(uint32_t);
@@ -196,8 +197,8 @@ static char *text_of(const char *path)
     return text;
 }
 
-/* The same plan prints the same text; what is written again is unchanged; what was not generated, or was edited, is
- * left alone, and then nothing at all is written. */
+/* The same plan prints the same text; files written again are unchanged; a file that was not generated, or was edited,
+ * is left alone, and then nothing at all is written. */
 static void test_writing(void **state)
 {
     g_autofree char *folder = g_dir_make_tmp("zeugma-generated-XXXXXX", NULL);
@@ -211,7 +212,7 @@ static void test_writing(void **state)
     (void)state;
     assert_int_equal(files->len, 10);
     g_autoptr(GPtrArray) device = zg_generate_c(plan.plan, ZG_SIDE_DEVICE);
-    assert_int_equal(device->len, 8); /* all but the host's end, the same to the byte */
+    assert_int_equal(device->len, 8); /* all but the host's end, the same byte for byte */
     for (unsigned i = 0; i < device->len; i++)
         assert_string_equal(((struct zg_generated *)g_ptr_array_index(files, i))->text,
                             ((struct zg_generated *)g_ptr_array_index(device, i))->text);
@@ -222,7 +223,7 @@ static void test_writing(void **state)
     assert_true(zg_generated_write(files, inner, false, NULL));
     assert_int_equal(stat(first, &before), 0);
     assert_true(zg_generated_write(again, inner, false, NULL));
-    assert_int_equal(stat(first, &after), 0); /* the same file: nothing that uses it is built again */
+    assert_int_equal(stat(first, &after), 0); /* the same file: nothing that uses it is rebuilt */
     assert_true(before.st_ino == after.st_ino && before.st_mtim.tv_nsec == after.st_mtim.tv_nsec);
     g_autofree char *text = text_of(first);
     assert_string_equal(text, ((struct zg_generated *)g_ptr_array_index(files, 0))->text);
@@ -249,8 +250,8 @@ static void test_writing(void **state)
     test_plan_clear(&plan);
 }
 
-/* Whichever file cannot be written, all are as they were, and nothing is left beside them; a file of the user's that is
- * named like one of them and ".new" stays. */
+/* Whichever file cannot be written, all files are as before, and nothing is left beside them; a user's file named like
+ * one of them plus ".new" stays. */
 static void test_each_file_failing(void **state)
 {
     struct test_plan plan = test_plan_of(test_small_definition);
@@ -288,7 +289,7 @@ static void test_each_file_failing(void **state)
     test_plan_clear(&plan);
 }
 
-/* A bundle compiles by itself, and holds what its messages need and no more. */
+/* A bundle compiles by itself, and contains what its messages need and no more. */
 static void test_bundle(void **state)
 {
     g_autofree char *folder = g_dir_make_tmp("zeugma-bundle-XXXXXX", NULL);
@@ -337,7 +338,7 @@ static char *run_program(const struct zg_plan *plan, const char *name)
     return text;
 }
 
-/* Whole nodes of generated code on a shared line: tickets, addresses, replies, whose turn it is. */
+/* Whole nodes of generated code on a shared line: tickets, addresses, replies, turns. */
 static void test_nodes(void **state)
 {
     static const char wanted[] = "asked in turn: 2 1 2\n"
@@ -361,7 +362,7 @@ static void test_nodes(void **state)
     test_plan_clear(&plan);
 }
 
-/* With a destination and no source a host says whom it sends to. */
+/* With a destination and no source, a host chooses whom it sends to. */
 static void test_aimed(void **state)
 {
     static const char definition[] =

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Model and code of delivery are one: random runs of docs/model/delivery.pml, replayed on generated code, give the same
- * events. That the model keeps its promises is checked by tests/model.sh. */
+/* The model of delivery and its code agree: random runs of docs/model/delivery.pml, replayed on generated code, give
+ * the same events. tests/model.sh checks that the model keeps its promises. */
 #include <stdlib.h>
 #include <string.h>
 
@@ -13,7 +13,7 @@ static const char definition[] = "zeugma: 1\nprotocol: thread\nversion: 1.0\n"
                                  "  pull: { id: 1, from: host, delivery: acknowledged, %swindow: %u, "
                                  "retries: 2, fields: { number: u8 } }\n";
 
-/* The events among what the simulation prints: the other lines tell of processes and of the end. */
+/* The events in what the simulation prints; its other lines describe processes and the end. */
 static char *events_of(const char *output)
 {
     static const char *const kinds[] = { "send ",    "again ",       "give up ", "lose ",
@@ -42,7 +42,7 @@ static char *output_of(const char *command)
     return output;
 }
 
-/* A window and order, in some random runs. Returns how many events of all kinds there were. */
+/* One window and order, in some random runs. Returns how many events there were. */
 static unsigned replay(unsigned window, bool kept, GHashTable *seen)
 {
     g_autofree char *folder = g_dir_make_tmp("zeugma-model-XXXXXX", NULL);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Generated Python, run, held against the interpreter: random definitions, random values, damaged bytes, streams. */
+/* Generated Python, run, compared with the interpreter: random definitions and values, damaged bytes, streams. */
 #include "random_definition.h"
 #include "random_frames.h"
 #include "support.h"
@@ -21,8 +21,8 @@
 
 enum { DEFINITIONS = 16, ROUNDS = 40 };
 
-/* Reads "ID HEX" lines; tells for each what a message of that id makes of the payload: dump, whether it is permitted,
- * and the bytes packed again. A line "stream HEX" is fed to a receiver in pieces. */
+/* Reads lines of "ID HEX", and for each prints what a message with that id makes of the payload: its dump, whether it
+ * is permitted, and the bytes packed again. A line "stream HEX" is fed to a receiver in pieces. */
 static const char driver[] =
     "import sys, random\n"
     "sys.path.insert(0, sys.argv[1])\n"
@@ -75,7 +75,7 @@ static void append_hex(GString *text, const uint8_t *bytes, size_t length)
         g_string_append_printf(text, "%02x", bytes[i]);
 }
 
-/* One payload: a line of input, and the line that must come back. */
+/* One payload: a line of input, and the line expected in return. */
 static void expect(const struct zg_block *block, const char *word, const uint8_t *bytes, size_t length, GString *input,
                    GString *wanted)
 {
@@ -122,7 +122,7 @@ static void expect_block(struct zg_random *random, const struct zg_block *block,
     }
 }
 
-/* What the host's stream decoder delivers. */
+/* Notes what the host's frame reader delivers. */
 static void note_stretch(const struct zg_stretch *stretch, void *data)
 {
     GString *frames = data;
@@ -212,7 +212,7 @@ static void test_random_definitions(void **state)
     }
 }
 
-/* A pseudo-terminal's own end, and the path of the other. */
+/* A pseudo-terminal's own side, and the path of the other one. */
 static int open_pty(char **path)
 {
     int own = posix_openpt(O_RDWR | O_NOCTTY);
@@ -232,8 +232,7 @@ static void write_all(int handle, const GByteArray *bytes)
     assert_int_equal(write(handle, bytes->data, bytes->len), bytes->len);
 }
 
-/* examples/loom/listen.py reads a live port, here a pseudo-terminal: frames, noise between them, all values of a byte.
- */
+/* examples/loom/listen.py reads a live port, here a pseudo-terminal: frames, noise between them, all byte values. */
 static void test_live_port(void **state)
 {
     static const char *const wanted[] = {
@@ -263,7 +262,7 @@ static void test_live_port(void **state)
                                          &out, NULL, NULL));
     FILE *lines = fdopen(out, "r");
     char line[300] = "";
-    alarm(30); /* rather than hang where nothing comes */
+    alarm(30); /* instead of hanging if nothing comes */
     assert_non_null(fgets(line, sizeof line, lines));
     assert_true(g_str_has_prefix(line, "listening on /dev/")); /* opening discards what arrived before */
     for (unsigned i = 0; i < G_N_ELEMENTS(values); i++) {

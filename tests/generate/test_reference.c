@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Every example of docs/definition.md and docs/framings.md is so. A block of `yaml` is sound; of `yaml warning` and
- * `yaml error` it gives just the diagnostics that stand below it. A block of `payload` tells what the last definition
+ * Every example of docs/definition.md and docs/framings.md is true. A block of `yaml` is sound; one of `yaml warning`
+ * or `yaml error` gives exactly the diagnostics listed below it. A block of `payload` says what the last definition
  * makes of values and bytes: "MESSAGE JSON = HEX", "MESSAGE HEX : JSON" or "MESSAGE HEX : refused". A block of `frame`
- * is "MESSAGE JSON" and that message's frame, byte by byte. What an example leaves out is filled in.
+ * is "MESSAGE JSON" and that message's frame, byte by byte. What an example omits is filled in.
  */
 #include "support.h"
 
@@ -16,7 +16,7 @@
 #include "codec/json.h"
 #include "codec/payload.h"
 
-/* A definition of the parts that the example lacks, and the example; bare fields are those of a message m. */
+/* A definition of the parts that the example lacks, with the example; bare fields are those of a message m. */
 static char *completed(const char *example)
 {
     static const struct {
@@ -44,7 +44,7 @@ static char *completed(const char *example)
     for (size_t i = 0; i < G_N_ELEMENTS(parts); i++) {
         g_autofree char *later = g_strconcat("\n", parts[i].key, NULL);
         if (!g_str_has_prefix(text->str, parts[i].key) && !strstr(text->str, later))
-            g_string_append(text, parts[i].text); /* behind, so that the example's own lines keep their numbers */
+            g_string_append(text, parts[i].text); /* at the end, so that the example's own lines keep their numbers */
     }
     return g_string_free(text, FALSE);
 }
@@ -78,7 +78,7 @@ static void check_diagnostics(const char *example, bool sound)
     zg_diagnostics_free(diagnostics);
 }
 
-/* "MESSAGE JSON = HEX": what is made of values. */
+/* "MESSAGE JSON = HEX": packing values. */
 static void check_packing(const struct zg_plan_message *item, const char *json, const char *hex)
 {
     const struct zg_header header = { 0 };
@@ -96,7 +96,7 @@ static void check_packing(const struct zg_plan_message *item, const char *json, 
     zg_values_free(&item->payload, values);
 }
 
-/* "MESSAGE HEX : JSON" or "refused": what is made of bytes. */
+/* "MESSAGE HEX : JSON" or "refused": unpacking bytes. */
 static void check_unpacking(const struct zg_plan_message *item, const char *hex, const char *json)
 {
     struct zg_value *values = zg_values_new(&item->payload);

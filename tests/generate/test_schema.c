@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The JSON Schema and the loader, held against each other on sound definitions and on each with one thing changed. */
+/* The JSON Schema and the loader, compared on sound definitions, and on each of them with one thing changed. */
 #include "random_definition.h"
 #include "support.h"
 
@@ -7,7 +7,7 @@
 
 #include "generate/generate.h"
 
-/* Prints each definition, and each with a key missing, misspelt or of a wrong value, with the schema's verdict. */
+/* Prints each definition, and each with a key missing, misspelt or with a wrong value, with the schema's verdict. */
 static const char changer[] =
     "import sys, json, copy, yaml, jsonschema\n"
     "schema = json.load(open(sys.argv[1]))\n"
@@ -39,24 +39,26 @@ static const char changer[] =
     "            else: at[k] = change\n"
     "            tell(d)\n";
 
-/* What is wrong with the form of a definition, not with what its parts have to do with each other. */
+/* Whether a message is about the form of a definition, not about how its parts fit together. */
 static bool is_of_form(const char *message)
 {
-    static const char *const semantic[] = { "; expected services:",
-                                            "; expected console:",
-                                            "expected a message from:",
-                                            "expected a version after",
-                                            "expected a version major.minor", /* JSON has one number for 1 and 1.0 */
-                                            "expected a bit number",
-                                            "expected a value that fits",
-                                            "-bit CRC from 0 to",
-                                            "expected header: [..., length",
-                                            "expected size:",
-                                            "expected counts: payload",
-                                            "expected start:",
-                                            "expected end:",
-                                            "; expected at least one",
-                                            "lacks the key \"id\"" };
+    static const char *const semantic[] = {
+        "; expected services:",
+        "; expected console:",
+        "expected a message from:",
+        "expected a version after",
+        "expected a version major.minor", /* to JSON, 1 and 1.0 are the same number */
+        "expected a bit number",
+        "expected a value that fits",
+        "-bit CRC from 0 to",
+        "expected header: [..., length",
+        "expected size:",
+        "expected counts: payload",
+        "expected start:",
+        "expected end:",
+        "; expected at least one",
+        "lacks the key \"id\""
+    };
     for (size_t i = 0; i < G_N_ELEMENTS(semantic); i++)
         if (strstr(message, semantic[i]))
             return false;

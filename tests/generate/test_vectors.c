@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Generated vectors, held by the interpreter, by the generated C and by the generated Python. */
+/* Generated vectors, checked by the interpreter, the generated C and the generated Python. */
 #include "generated.h"
 #include "random_definition.h"
 
@@ -64,14 +64,14 @@ static GByteArray *hex_member(JsonObject *vector, const char *name)
     return bytes;
 }
 
-/* Who holds the vectors beside Python, and how far in the file's text they are. */
+/* What checks the vectors besides Python, and how far in the file's text it is. */
 struct holding {
     const struct zg_plan *plan;
     void *c; /* the generated C */
     const char *at;
 };
 
-/* The text of the next object of that name, as it stands in the file: the JSON library would write its numbers anew. */
+/* The text of the next object with that name, unchanged: the JSON library would write its numbers differently. */
 static char *next_object(struct holding *holding, const char *name)
 {
     const char *begin = strstr(holding->at, name) + strlen(name);
@@ -100,7 +100,7 @@ static struct zg_value *next_values(struct holding *holding, const struct zg_pla
     return values;
 }
 
-/* The generated C reads the same values from the payload and makes the same payload of them, or refuses it. */
+/* The generated C reads the same values from the payload and makes the same payload from them, or refuses it. */
 static void hold_by_c(const struct holding *holding, const struct zg_plan_message *message, const GByteArray *payload,
                       const struct zg_value *values)
 {
@@ -133,7 +133,7 @@ static void hold_by_c(const struct holding *holding, const struct zg_plan_messag
         assert_memory_equal(out, wanted, size);
 }
 
-/* Header and check of a frame as the generated C makes them. */
+/* Header and check of a frame, made by the generated C. */
 static void hold_frame_by_c(const struct holding *holding, const struct zg_header *header, const GByteArray *payload,
                             const GByteArray *frame)
 {
@@ -252,7 +252,7 @@ static void hold(const char *definition, unsigned least)
     test_plan_clear(&plan);
 }
 
-/* A definition's text with "_" behind its protocol's name, lest it be one of Python's modules. */
+/* A definition's text with "_" after its protocol's name, in case that is the name of a Python module. */
 static char *renamed(const char *text)
 {
     const char *name = strstr(text, "protocol: ") + strlen("protocol: ");

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The LINK of the command line: what it says, and what is wrong with it. */
+/* The LINK of the command line: what it means, and what is wrong with it. */
 #include "link/address.h"
 
 #include "support.h"
@@ -35,7 +35,7 @@ static void test_sound(void **state)
     }
 }
 
-/* What an address does not say is the definition's. */
+/* What an address does not say is taken from the definition. */
 static void test_settings(void **state)
 {
     static const struct zg_line line = { .baud = 19200, .data_bits = 8, .parity = 'N', .half_stops = 2 };

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Captures: what was written reads back, whatever the end of the file looks like; another program reads it, too. */
+/* Captures: what was written reads back, whatever the end of the file looks like; libpcap reads it too. */
 #include "link/capture.h"
 
 #include <glib/gstdio.h>
@@ -61,7 +61,7 @@ static void write_all(void)
     assert_true(zg_capture_close(writer, NULL));
 }
 
-/* Reads on as long as what comes is what was written, a long one in pieces; returns how many records were whole. */
+/* Reads as long as what comes is what was written, a long record in pieces. Returns how many records were complete. */
 static unsigned read_all(char **damage)
 {
     struct zg_capture_reader *reader = zg_capture_open(path, NULL);
@@ -122,7 +122,7 @@ static void test_format(void **state)
     pcap_close(file);
 }
 
-/* Cut anywhere, it is read as far as it goes, and the cut is told; where it is damaged, too. */
+/* Cut anywhere, it is read as far as possible, and the cut is reported; damage too. */
 static void test_cut(void **state)
 {
     struct zg_random random = zg_random_seeded(9, 10);

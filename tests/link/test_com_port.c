@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* A serial port behind Telnet: the bytes of RFC 854, 856 and 2217, as they are written there. */
+/* A serial port behind Telnet: the bytes of RFC 854, 856 and 2217. */
 #include "link/com_port.h"
 
 #include "codec/hex.h"
@@ -20,7 +20,7 @@ static void assert_replies(struct zg_com_port *port, const char *hex)
     g_byte_array_set_size(port->replies, 0);
 }
 
-/* What is agreed on and asked for, and how it is answered. */
+/* What is negotiated and requested, and how it is answered. */
 static void test_dialogue(void **state)
 {
     const struct zg_serial_settings settings = { 115200, 7, 'E', 3, true, ZG_LEVEL_OFF, ZG_LEVEL_ON };
@@ -53,7 +53,7 @@ static void test_dialogue(void **state)
     assert_int_equal(port.half_stops, 3);
     assert_true(port.flow);
     zg_com_port_set_baud(&port, 0xFF00FF);
-    assert_replies(&port, "fffa2c0100ffff00fffffff0"); /* values are doubled as data is */
+    assert_replies(&port, "fffa2c0100ffff00fffffff0"); /* values are doubled like data */
     take(&port, data, "fffa2c6500ffff00fffffff0");
     assert_int_equal(port.baud, 0xFF00FF);
     take(&port, data, "fffa2c6a1cfff0 fffa2c6a02fff0 fffa2c6b30fff0 fffa2c6cfff0");
@@ -70,8 +70,8 @@ static void test_dialogue(void **state)
     zg_com_port_clear(&port);
 }
 
-/* Data passes whatever its bytes, in pieces of any size, with commands between: those that are cut short, too long or
- * unknown, too. */
+/* Data passes whatever its bytes, in pieces of any size, with commands in between, including ones that are cut short,
+ * too long or unknown. */
 static void test_pieces(void **state)
 {
     static const char *const between[] = { "fff1",           "fffb55",         "fffa2c6a08fff0", "fffa2c65fff0",

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* An open LINK of a kind without a clock or a network: a capture, a socket whose other end is ours. */
+/* An open LINK of a kind that needs neither clock nor network: a capture, or a socket whose other end is ours. */
 #include "link/wire.h"
 
 #include <string.h>
@@ -49,8 +49,7 @@ static struct zg_wire *open_link(const char *kind, const char *name, struct zg_w
     return wire;
 }
 
-/* What passed over a socket is read back from the capture that was made on the way, in its directions and with what
- * happened. */
+/* What passed over a socket is read back from the capture made meanwhile, in its directions and with what happened. */
 static void test_capture(void **state)
 {
     g_autofree char *capture = g_build_filename(folder, "seen", NULL), *socket = g_build_filename(folder, "u", NULL);
@@ -101,7 +100,7 @@ static void test_capture(void **state)
     assert_true(zg_wire_close(replay, NULL));
 }
 
-/* Bytes that the other side does not take are kept, up to a limit; and go on once it does. */
+/* Bytes that the other side does not take are kept, up to a limit, and sent once it does. */
 static void test_held_back(void **state)
 {
     static uint8_t piece[65536];

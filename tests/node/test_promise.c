@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* The receiver's promise, for each framing (docs/framings.md): whatever happens to a stream of frames, those whose
- * bytes arrive whole are delivered, in order and once, and nothing else; every byte is told once; whole, singly and in
- * pieces the same bytes tell the same; a link tells what a stream does. */
+ * bytes arrive intact are delivered, in order and once, and nothing else; every byte is reported once; whole, one by
+ * one and in pieces the same bytes give the same reports; a link agrees with a frame reader. */
 #include "streams.h"
 
 #include <string.h>
@@ -9,7 +9,7 @@
 #include "codec/frame_reader.h"
 #include "node/node.h"
 
-/* What a stream told. */
+/* What a frame reader reported. */
 struct told {
     GString *log;
     GArray *numbers; /* of the frames delivered */
@@ -47,7 +47,7 @@ static struct told listen(const struct zg_plan *plan, const GByteArray *bytes, s
         guint piece = bytes->len - at;
         if (most > 0)
             piece = 1 + (guint)zg_random_below(random, MIN(piece, most));
-        g_autofree uint8_t *exact = g_memdup2(bytes->data + at, piece); /* reading behind it is seen */
+        g_autofree uint8_t *exact = g_memdup2(bytes->data + at, piece); /* reading past its end is detected */
         zg_frame_reader_feed(stream, exact, piece);
         at += piece;
     }
@@ -79,7 +79,7 @@ static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payl
     return 0;
 }
 
-/* A piece of a stream as an interrupt brings it; or at once, in memory that is gone behind it. */
+/* Feeds a piece of a stream as an interrupt does; or at once, in memory that is freed afterwards. */
 static void feed(struct zg_node *node, const uint8_t *bytes, guint count, bool at_once)
 {
     if (at_once) {
@@ -92,7 +92,7 @@ static void feed(struct zg_node *node, const uint8_t *bytes, guint count, bool a
     zg_any_link_poll(zg_node_any_link(node));
 }
 
-/* A link that is fed now and then, and then hears nothing for long, tells the same. */
+/* A link that is fed from time to time, then hears nothing for long, reports the same. */
 static void check_link(const struct zg_plan *plan, const GByteArray *bytes, struct zg_random *random, bool at_once,
                        const struct told *told, const struct zg_counters *counters)
 {
@@ -142,7 +142,7 @@ static void test_promise(void **state)
             assert_string_equal(whole.log->str, singly.log->str);
             assert_string_equal(whole.log->str, pieces.log->str);
             assert_memory_equal(&counters, &others, sizeof counters);
-            uint32_t next = 0; /* all expected ones are there, in order, and no frame is there that was not sent */
+            uint32_t next = 0; /* all expected frames are there, in order, and none that was not sent */
             for (guint i = 0; i < whole.numbers->len; i++) {
                 uint32_t number = g_array_index(whole.numbers, uint32_t, i);
                 assert_true(number < TEST_FRAMES || number - 1000 < TEST_FRAMES);
@@ -165,7 +165,7 @@ static void test_promise(void **state)
             told_clear(&singly);
             told_clear(&pieces);
         }
-        assert_true(demanded > 20 * rounds && lost > rounds); /* frames there were, and damage */
+        assert_true(demanded > 20 * rounds && lost > rounds); /* there were frames, and damage */
         test_plan_clear(&plan);
     }
 }

@@ -39,8 +39,8 @@ static GPtrArray *load(const char *text, unsigned *skipped, GError **error)
     return zg_script_load(plan.plan, path, skipped, error);
 }
 
-/* Times count from the first line's, one without has that of the line before; what the host does not send is left out.
- */
+/* Times count from the first line's; a line without one has that of the line before; what the host does not send is
+ * skipped. */
 static void test_sound(void **state)
 {
     static const struct {
@@ -69,7 +69,7 @@ static void test_sound(void **state)
     }
 }
 
-/* What is wrong is told with its line. */
+/* Errors are reported with their line. */
 static void test_unsound(void **state)
 {
     static const char *const cases[][2] = {

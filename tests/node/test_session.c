@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* A session on a capture: what passed is told with its directions and times, whatever silence ends; no time passes. */
+/* A session on a capture: what passed is reported with its direction and time, including what silence ends; no time
+ * passes. */
 #include "node/session.h"
 
 #include <string.h>
@@ -100,7 +101,8 @@ static void test_directions(void **state)
     assert_string_equal(text, "0 ms in 1\n5 ms out 2\n6 ms in 3\n2 from the device, 1 to it\n");
 }
 
-/* Half a frame ends by silence though only the other direction goes on; what silence ends has its last byte's time. */
+/* Half a frame is ended by silence although the other direction continues; what silence ends has the time of its last
+ * byte. */
 static void test_silence(void **state)
 {
     static const struct part parts[] = {
@@ -115,7 +117,7 @@ static void test_silence(void **state)
                               "1 from the device, 2 to it\n");
 }
 
-/* Where silence ends each frame, too: halves are one, what comes before it is over is part of it. */
+/* The same where silence ends every frame: two halves make one, and what comes before it is over belongs to it. */
 static void test_gaps(void **state)
 {
     static const struct part parts[] = {

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The fingerprint: which changes of a definition make it another. */
+/* The fingerprint: which changes of a definition change it. */
 #include <string.h>
 
 #include "plan/fingerprint.h"
@@ -70,7 +70,7 @@ static void test_changes(void **state)
     }
 }
 
-/* It stays what it is from version to version of this program: computed by hand once, with another CRC-32. */
+/* It never changes between versions of this program: computed once by hand, with another CRC-32. */
 static void test_value(void **state)
 {
     static const char text[] =

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Channels of the operating system where what others do cannot be had from our own end. */
+/* Channels of the operating system, in cases that others cause and our own end cannot. */
 #include "posix/channel.h"
 
 #include <arpa/inet.h>
@@ -17,7 +17,7 @@ static struct sockaddr_in local(unsigned port)
                                  .sin_addr.s_addr = htonl(INADDR_LOOPBACK) };
 }
 
-/* A datagram from port 0 is nobody's whom one could answer: it is left, and the next is read. */
+/* A datagram from port 0 has no sender to answer: it is skipped, and the next one is read. */
 static void test_no_port(void **state)
 {
     struct sockaddr_in at = local(0);
@@ -33,7 +33,7 @@ static void test_no_port(void **state)
     (void)snprintf(text, sizeof text, "%u", ours);
     assert_int_equal(zg_channel_listen_udp(&channel, "127.0.0.1", text), 0);
     at = local(ours);
-    if (raw >= 0) { /* only an administrator may make one */
+    if (raw >= 0) { /* only an administrator can make one */
         const uint8_t datagram[] = { 0, 0, (uint8_t)(ours >> 8), (uint8_t)ours, 0, 11, 0, 0, 'a', 'b', 'c' };
         assert_int_equal(sendto(raw, datagram, sizeof datagram, 0, (const struct sockaddr *)&at, sizeof at),
                          (long)sizeof datagram);

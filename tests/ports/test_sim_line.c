@@ -82,7 +82,7 @@ static void test_frames_take_their_time(void **state)
     }
 }
 
-/* Whether a count lies within five standard deviations of what a rate makes of so many trials. */
+/* Whether a count is within five standard deviations of what a rate gives for so many trials. */
 static void assert_near(uint64_t count, uint64_t trials, double rate)
 {
     double mean = rate * (double)trials;

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* The catalogue's check values, with the register and table form this is compiled for; and a bit-by-bit reference. */
+/* The catalogue's check values, for the register and table form that this is compiled for; and a bit-by-bit reference.
+ */
 #include <setjmp.h>
 #include <stdarg.h>
 #include <stddef.h>
@@ -26,7 +27,7 @@ static struct zg_crc make(const struct zg_crc_parameters *p)
     return crc;
 }
 
-/* As the definition of a CRC reads: one bit after the other through a register of the CRC's own width. */
+/* According to the definition of a CRC: one bit after the other, through a register of the CRC's own width. */
 static uint64_t reference_of_bits(const struct zg_crc_parameters *p, const uint8_t *bytes, size_t count)
 {
     uint64_t mask = p->width == 64 ? UINT64_MAX : (UINT64_C(1) << p->width) - 1;
@@ -132,7 +133,7 @@ static void test_wrong_parameters(void **state)
     assert_int_equal(zg_crc_make(&crc, 5, 0x20, 0, false, false, 0, table), ZG_EINVALID);
 }
 
-/* The sums' values; the same for bytes in pieces; and by another road. */
+/* The sums' values; the same in pieces; and computed in another way. */
 static void test_sums(void **state)
 {
     static const struct {
@@ -185,15 +186,15 @@ static void test_sums(void **state)
 #endif
 }
 
-/* Two flipped bits go unseen where each changes the check in the same way: of the bits of a frame, the check's
- * included, no two do so up to the order, and the next does. */
+/* Two flipped bits go undetected if both change the check in the same way. Of the bits of a frame, including the check,
+ * no two do so up to the order, and the next one does. */
 static void test_order(void **state)
 {
     static uint8_t bytes[8000];
     static uint64_t changes[40000];
     unsigned tried = 0;
     (void)state;
-    bytes[0] = 0x80; /* a single bit, and zeros behind it */
+    bytes[0] = 0x80; /* a single bit, then zeros */
     for (unsigned i = 0; i < zg_crc_table_length; i++) {
         struct zg_crc_parameters p = zg_crc_table[i];
         uint64_t order = zg_crc_order(&p, 40000);
@@ -204,7 +205,7 @@ static void test_order(void **state)
         for (size_t n = 0; n <= order; n++)
             changes[n] = n < p.width ? UINT64_C(1) << n : reference_of_bits(&p, bytes, n - p.width + 1);
         for (size_t n = 1; n < order; n++)
-            assert_true(changes[n] != changes[0]); /* by shifting, no other two are the same either */
+            assert_true(changes[n] != changes[0]); /* by shifting, no other two are equal either */
         assert_true(changes[order] == changes[0]);
         tried++;
     }

@@ -36,7 +36,7 @@ static size_t encode(const struct zg_framing *framing, const uint8_t *content, s
     zg_encoder_begin(&encoder, framing, &ring);
     zg_encoder_put(&encoder, framing, content, length / 3); /* in two pieces */
     zg_encoder_put(&encoder, framing, content + length / 3, length - length / 3);
-    assert_int_equal(zg_ring_used(&ring), 0); /* nothing shows before the end */
+    assert_int_equal(zg_ring_used(&ring), 0); /* nothing is visible before the end */
     assert_int_equal(zg_encoder_end(&encoder, framing, &wire), 0);
     while (zg_ring_get(&ring, &out[at]))
         at++;
@@ -59,7 +59,7 @@ static size_t reference_decode(const uint8_t *wire, size_t length, uint8_t *cont
     return out;
 }
 
-/* What the standards print, and what the marks' rules say; sent as written, and received again. */
+/* What the standards print, and the rules for marks say: sent as written, and received again. */
 static void test_vectors(void **state)
 {
     static const struct {
@@ -119,7 +119,7 @@ static void test_vectors(void **state)
     }
 }
 
-/* Bytes that no sender makes, and what is told of them; `wire` are the bytes that the first event ends. */
+/* Bytes that no sender produces, and how they are reported; `wire` are the bytes that the first event accounts for. */
 static void test_malformed(void **state)
 {
     static const struct {
@@ -205,7 +205,7 @@ static void test_full_blocks(void **state)
     }
 }
 
-/* A frame taken whole, where that can be done, is the same as one that is decoded, whatever its bytes are. */
+/* A frame decoded in one step, where possible, is the same as one decoded byte by byte, whatever its bytes are. */
 static void check_whole(const uint8_t *wire, size_t count, size_t limit, const uint8_t *content, size_t length,
                         enum zg_framing_event event)
 {
@@ -226,7 +226,7 @@ static void check_whole(const uint8_t *wire, size_t count, size_t limit, const u
     free(memory);
 }
 
-/* The same for a frame one of whose bytes is another, with little room. */
+/* The same with one byte of the frame changed, and little room. */
 static void check_whole_changed(struct zg_random *random, uint8_t *wire, size_t count, size_t limit)
 {
     uint8_t back[700];
@@ -312,8 +312,8 @@ static void test_no_room(void **state)
     }
 }
 
-/* A COBS block that outgrew the room, with the delimiter right behind: what follows is a new frame, in one piece with
- * it or not. */
+/* A COBS block that exceeded the room, directly followed by the delimiter: what follows is a new frame, in the same
+ * piece or not. */
 static void test_after_too_long(void **state)
 {
     const uint8_t stream[] = { 0xFF, 1, 2, 3, 4, 5, 0, 3, 7, 8, 0 };

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Frames that silence tells apart, on a link whose bytes come at certain times: those that nothing happened to arrive,
- * however seldom the link is polled, at every place of the clock; a sender keeps the silence. */
+/* Frames separated by silence, on a link whose bytes come at given times: intact frames arrive, however seldom the link
+ * is polled, at every value of the clock; a sender keeps the silence. */
 #include "sim/random.h"
 #include "support.h"
 
@@ -60,7 +60,7 @@ static void test_receiving(void **state)
             if (what == 0)
                 frame->data[zg_random_below(&random, frame->len)] ^= 4;
             g_autofree uint8_t *again = g_memdup2(frame->data, frame->len);
-            if (what == 1) /* two without silence between them */
+            if (what == 1) /* two without silence in between */
                 g_byte_array_append(frame, again, frame->len);
             too_long += frame->len > plan.plan->max_content;
             failed += what <= 1 && frame->len <= plan.plan->max_content;
@@ -74,11 +74,11 @@ static void test_receiving(void **state)
                     unpolled = 0;
                 }
             }
-            if (++unpolled == 7) { /* as many as are kept apart between two polls */
+            if (++unpolled == 7) { /* as many as can be kept apart between two polls */
                 zg_any_link_poll(zg_node_any_link(node));
                 unpolled = 0;
             }
-            test_clock_us += 250; /* and the next byte's 100 are just enough */
+            test_clock_us += 250; /* and the 100 of the next byte are just enough */
             if (number % 2)
                 test_clock_us += (uint32_t)zg_random_below(&random, 1000);
         }
@@ -98,7 +98,7 @@ static void test_receiving(void **state)
     test_plan_clear(&plan);
 }
 
-/* A frame is delivered as soon as the silence behind it is long enough, not before. */
+/* A frame is delivered as soon as the silence after it is long enough, and not before. */
 static void test_when(void **state)
 {
     struct test_plan plan = test_plan_of(definition);
@@ -122,7 +122,7 @@ static void test_when(void **state)
     test_plan_clear(&plan);
 }
 
-/* The silence is counted from when the ring is seen empty, with two bytes' times for what the UART still holds. */
+/* The silence counts from when the ring is seen empty, plus two bytes' times for what the UART still holds. */
 static void test_sending(void **state)
 {
     struct test_plan plan = test_plan_of(definition);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* LEB128 and runs of bits, each against the plainest other way to do it. */
+/* LEB128 and runs of bits, each compared with the simplest other way to compute it. */
 #include "sim/random.h"
 #include "support.h"
 
@@ -22,9 +22,9 @@ static void test_vectors(void **state)
         { "\x7f", 1, 32, 1, 127, 1, -1 },
         { "\xe5\x8e\x26", 3, 32, 3, 624485, 3, 624485 },
         { "\xc0\xbb\x78", 3, 32, 3, 1973696, 3, -123456 },
-        { "\x80\x00", 2, 32, ZG_ESIZE, 0, ZG_ESIZE, 0 }, /* longer than it need be */
-        { "\xff\x00", 2, 32, ZG_ESIZE, 0, 2, 127 },      /* so for an unsigned one only */
-        { "\xff\x7f", 2, 32, 2, 16383, ZG_ESIZE, 0 },    /* and for a signed one only */
+        { "\x80\x00", 2, 32, ZG_ESIZE, 0, ZG_ESIZE, 0 }, /* longer than necessary */
+        { "\xff\x00", 2, 32, ZG_ESIZE, 0, 2, 127 },      /* only for an unsigned number */
+        { "\xff\x7f", 2, 32, 2, 16383, ZG_ESIZE, 0 },    /* and only for a signed one */
         { "\x80", 1, 32, ZG_ESIZE, 0, ZG_ESIZE, 0 },     /* cut short */
         { "", 0, 32, ZG_ESIZE, 0, ZG_ESIZE, 0 },
         { "\xff\xff\xff\xff\x0f", 5, 32, 5, UINT32_MAX, ZG_ESIZE, 0 },
@@ -47,7 +47,7 @@ static void test_vectors(void **state)
     }
 }
 
-/* All numbers of up to three bytes, and those around every power of two, come back, in as few bytes as hold them. */
+/* All numbers of up to three bytes, and those around every power of two, come back, in as few bytes as possible. */
 static void test_there_and_back(void **state)
 {
     uint8_t bytes[10];
@@ -71,7 +71,7 @@ static void test_there_and_back(void **state)
     }
 }
 
-/* A run of bits, beside the same bits held one by one. */
+/* A run of bits, compared with the same bits held one by one. */
 static void test_bit_runs(void **state)
 {
     struct zg_random random = zg_random_seeded(11, 0);

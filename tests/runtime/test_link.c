@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* A link under damage, silence, full rings and a wrapping clock, beside the host's stream decoder. */
+/* A link with damage, silence, full rings and a wrapping clock, compared with the host's frame reader. */
 #include "random_frames.h"
 #include "support.h"
 
@@ -92,7 +92,7 @@ static void ignore_stretch(const struct zg_stretch *stretch, void *data)
     *(size_t *)data += stretch->raw_length;
 }
 
-/* The host's decoder told the same bytes counts the same, but for a candidate cut by the end. */
+/* The host's frame reader, given the same bytes, has the same counters, except for a candidate cut by the end. */
 static void check_stream(const struct zg_link *link, const GByteArray *bytes)
 {
     size_t told = 0;
@@ -133,7 +133,7 @@ static GByteArray *sent_frames(struct zg_random *random, unsigned count, GArray 
     return bytes;
 }
 
-/* Whether bytes begin .. end-1 of the stream sent, and the delimiter before them, arrived side by side and unhurt. */
+/* Whether bytes begin .. end-1 of the stream, and the delimiter before them, arrived contiguous and intact. */
 static bool must_arrive(const GByteArray *touched, const GArray *origin, int begin, int end)
 {
     int first = begin > 0 ? begin - 1 : 0;
@@ -149,7 +149,7 @@ static bool must_arrive(const GByteArray *touched, const GArray *origin, int beg
     return false;
 }
 
-/* The promise: whatever happens to the bytes, intact frames behind an intact delimiter arrive, in order and once, and
+/* The promise: whatever happens to the bytes, intact frames after an intact delimiter arrive, in order and once, and
  * nothing else. */
 static void test_damage_to_the_stream(void **state)
 {
@@ -220,7 +220,7 @@ static void test_what_becomes_of_frames(void **state)
     feed(node, newer->data, newer->len);
     assert_int_equal(link->counters.other_version, 1);
     assert_int_equal(left_frames, 1);
-    assert_int_equal(link->counters.lost, 2); /* its sequence is not of our concern */
+    assert_int_equal(link->counters.lost, 2); /* its sequence does not concern us */
     feed(node, (const uint8_t *)"\0\0\0", 3);
     assert_int_equal(link->counters.bytes_idle, 3);
     zg_node_free(node);
@@ -244,19 +244,19 @@ static void test_silence_at_every_clock(void **state)
         zg_any_link_poll(zg_node_any_link(node));
         assert_int_equal(link->counters.timed_out, 1);
         assert_int_equal(link->counters.bytes_failed, 5);
-        feed(node, frame->data, frame->len); /* silence was as good as a delimiter */
+        feed(node, frame->data, frame->len); /* silence served as a delimiter */
         assert_int_equal(delivered->len, 1);
-        test_clock_us += 1000000; /* silence between frames is nothing */
+        test_clock_us += 1000000; /* silence between frames does nothing */
         zg_any_link_poll(zg_node_any_link(node));
         assert_int_equal(link->counters.timed_out, 1);
-        feed(node, other->data, other->len); /* and leaves nothing of the last frame in the next */
+        feed(node, other->data, other->len); /* and nothing of the last frame remains in the next */
         assert_int_equal(delivered->len, 2);
         check_accounting(node, 5 + frame->len + other->len);
         zg_node_free(node);
     }
 }
 
-/* A handler finds the bytes of its frame given back: what comes in meanwhile has the whole ring. */
+/* When a handler runs, the bytes of its frame are already released: what comes in meanwhile has the whole ring. */
 static struct zg_link *slow_link;
 static unsigned room_in_handler;
 
@@ -284,7 +284,7 @@ static void test_handler_has_the_ring(void **state)
     zg_node_free(node);
 }
 
-/* Bytes that a host has in a buffer tell the same as those that an interrupt brings. */
+/* Bytes that a host has in a buffer give the same result as those that an interrupt brings. */
 static void test_many_at_once(void **state)
 {
     struct zg_random random = zg_random_seeded(6, 0);
@@ -302,7 +302,8 @@ static void test_many_at_once(void **state)
     zg_node_free(node);
 }
 
-/* A host that comes late finds what waited in its system whole: silence is what it found when it read between. */
+/* A host that comes late still finds intact frames in what waited in its system: silence counts only if it read in
+ * between. */
 static void test_late_host(void **state)
 {
     const uint8_t payload[8] = { 1 };
@@ -348,7 +349,8 @@ static void test_full_rings(void **state)
     assert_int_equal(delivered->len, sent); /* whole frames only */
 
     for (unsigned i = 0; i < 200; i++)
-        zg_link_receive_isr(link, 1, i % 100 == 0 ? ZG_LINE_OVERRUN | ZG_LINE_BREAK | 0xF0U : 0); /* and what is none */
+        zg_link_receive_isr(
+            link, 1, i % 100 == 0 ? ZG_LINE_OVERRUN | ZG_LINE_BREAK | 0xF0U : 0); /* and one that is no error flag */
     zg_any_link_poll(zg_node_any_link(node));
     assert_int_equal(link->counters.bytes_dropped, 200 - 128);
     assert_int_equal(link->counters.line_overrun, 2);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
-/* A ring that keeps the newest, with indices of 8 bits and a consumer that stays away: as far as they tell apart, the
- * oldest gives way, then the newest is refused; all is counted, and it goes on when the consumer is back. */
+/* A ring that keeps the newest, with indices of 8 bits and a consumer that stays away: up to the range of the indices
+ * the oldest is discarded, after that the newest is refused. Everything is counted, and it works on when the consumer
+ * is back. */
 #include <setjmp.h>
 #include <stdarg.h>
 #include <stddef.h>

@@ -8,7 +8,7 @@
 #include "zeugma/newest.h"
 #include "zeugma/ring.h"
 
-/* Random operations beside a plain queue, long enough for the indices to wrap many times over the ring. */
+/* Random operations compared with a plain queue, long enough for the indices to wrap many times over the ring. */
 static void test_as_a_queue(void **state)
 {
     struct zg_random random = zg_random_seeded(1, 0);
@@ -30,7 +30,7 @@ static void test_as_a_queue(void **state)
                 else
                     dropped++;
                 break;
-            case 1: /* several bytes, shown together */
+            case 1: /* several bytes, published together */
                 if (count > zg_ring_room(&ring))
                     break;
                 for (zg_index k = 0; k < count; k++)
@@ -71,7 +71,8 @@ static void test_as_a_queue(void **state)
     }
 }
 
-/* A ring that keeps the newest, beside a queue that does: random operations, long enough for all indices to wrap. */
+/* A ring that keeps the newest, compared with a queue that does: random operations, long enough for all indices to
+ * wrap. */
 static void test_newest(void **state)
 {
     struct zg_random random = zg_random_seeded(2, 0);

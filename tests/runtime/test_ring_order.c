@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Every interleaving of a producer and a consumer of a small ring, one step being what lies between two accesses to an
- * index: no byte is lost, doubled, torn or out of order, each refused one is counted, wherever the indices stand when
- * it begins. Compiled for indices of 8 and of 16 bits.
+ * Every interleaving of a producer and a consumer of a small ring, where a step is what happens between two accesses to
+ * an index: no byte is lost, doubled, torn or out of order, and each refused one is counted, wherever the indices are
+ * at the start. Compiled for indices of 8 and of 16 bits.
  */
 #include <setjmp.h>
 #include <stdarg.h>
@@ -18,8 +18,8 @@
 
 static void step(void);
 
-/* In place of zeugma/detail/order.h: before each access the other side may run, and after those to an index, too, where
- * bytes are not told. */
+/* Replaces zeugma/detail/order.h: the other side may run before each access, and, where bytes are not distinguished,
+ * after those to an index as well. */
 #define ZEUGMA_DETAIL_ORDER_H
 
 static bool bytes_are_steps;
@@ -68,7 +68,7 @@ static uint8_t zgi_load_byte(const uint8_t *at)
 
 enum { PUTS = 3, GETS = 2, MOST_STEPS = 64, STACK = 64 * 1024 };
 
-/* A coroutine each, led by a schedule: who runs next at each step. */
+/* A coroutine for each side, led by a schedule: which one runs next at each step. */
 struct side {
     ucontext_t context;
     uint8_t stack[STACK];
@@ -114,9 +114,9 @@ static void consume(void)
 }
 
 static unsigned all,
-    gets; /* bytes put into a ring that keeps the newest, the first two beforehand; times it is asked */
+    gets; /* bytes put into a ring that keeps the newest, the first two beforehand; how often it is asked */
 
-/* The same for a full ring that keeps the newest: each byte got is newer than the one before. */
+/* The same for a full ring that keeps the newest: each byte taken is newer than the one before. */
 static void produce_newest(void)
 {
     for (unsigned i = sizeof memory; i < all; i++)
@@ -150,7 +150,7 @@ static void start(zg_index at, void (*producer)(void), void (*consumer)(void))
     accepted = refused = taken = 0;
     sound = true;
     for (unsigned i = 0; i < sizeof memory; i++) {
-        memory[(zg_index)(newest.head++) & newest.mask] = (uint8_t)(10 + i); /* for the newest: it begins full */
+        memory[(zg_index)(newest.head++) & newest.mask] = (uint8_t)(10 + i); /* for the newest: full at the start */
     }
     for (unsigned i = 0; i < 2; i++) {
         getcontext(&sides[i].context);
@@ -162,8 +162,8 @@ static void start(zg_index at, void (*producer)(void), void (*consumer)(void))
     }
 }
 
-/* Runs one schedule and makes it the next one: the last step at which the producer ran though the consumer could have
- * becomes the consumer's. False: there is none. */
+/* Runs one schedule, and changes it to the next one: the last step at which the producer ran, although the consumer
+ * could have, becomes the consumer's. False: it was the last one. */
 static bool run(uint8_t schedule[MOST_STEPS], unsigned *length)
 {
     bool could[MOST_STEPS];
@@ -208,12 +208,12 @@ static void test_interleavings(void **state)
             seen[taken][refused] = true;
         }
         assert_true(schedules > 10000);
-        assert_true(seen[0][1] && seen[2][0] && seen[2][1] && seen[1][0]); /* the outcomes that there are */
+        assert_true(seen[0][1] && seen[2][0] && seen[2][1] && seen[1][0]); /* all possible outcomes */
     }
 }
 
-/* Some bytes put into a ring of two that is full, and some got: what is got, what gave way and what is left are all of
- * them, and the newest is never lost. Returns how many schedules there are; `seen` tells how many gave way. */
+/* Some bytes are put into a full ring of two, and some taken: those taken, discarded and left are all of them, and the
+ * newest is never lost. Returns how many schedules there are; `seen` notes how many were discarded. */
 static unsigned run_newest(zg_index at, bool seen[3])
 {
     uint8_t schedule[MOST_STEPS] = { 0 };
@@ -250,7 +250,7 @@ static void test_newest(void **state)
         gets = 1;
         assert_true(run_newest(starts[i], seen) > 500);
     }
-    assert_true(seen[0] && seen[1] && seen[2]); /* none, one or both of the first gave way */
+    assert_true(seen[0] && seen[1] && seen[2]); /* none, one or both of the first were discarded */
 }
 
 int main(void)

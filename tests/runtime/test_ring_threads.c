@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* A ring between two threads, compiled with ThreadSanitizer where it can be: all bytes arrive once and in order, those
- * refused are counted, by single bytes, by pokes and by spans. */
+/* A ring between two threads, compiled with ThreadSanitizer: all bytes arrive once and in order, and refused ones are
+ * counted; by single bytes, by pokes and by spans. */
 #include <setjmp.h>
 #include <stdarg.h>
 #include <stddef.h>
@@ -18,7 +18,7 @@ enum { BYTES = 200000 };
 struct stress {
     struct zg_ring ring;
     uint8_t memory[64];
-    bool poke;      /* the producer shows several bytes at once */
+    bool poke;      /* the producer publishes several bytes at once */
     bool span;      /* the consumer takes several at once */
     uint32_t taken; /* the consumer's */
     bool in_order;

@@ -4,7 +4,7 @@
 
 #include "zeugma/sequence.h"
 
-/* A sender whose frames are lost, repeated and delayed; what the receiver counts is held against what was done. */
+/* A sender whose frames are lost, repeated and delayed; the receiver's counts are compared with what was done. */
 static void test_every_width(void **state)
 {
     struct zg_random random = zg_random_seeded(2, 0);
@@ -22,7 +22,8 @@ static void test_every_width(void **state)
             lost += gap;
             assert_int_equal(zg_sequence_note(&sequence, bits, number & mask, &skipped), ZG_ARRIVAL_NEXT);
             told_lost += skipped;
-            if (gap > 0 && zg_random_one_in(&random, 2)) { /* one of the lost comes after all, then once more */
+            if (gap > 0 &&
+                zg_random_one_in(&random, 2)) { /* one of the lost frames arrives after all, then once more */
                 assert_int_equal(zg_sequence_note(&sequence, bits, (number - 1) & mask, &skipped), ZG_ARRIVAL_LATE);
                 assert_int_equal(zg_sequence_note(&sequence, bits, (number - 1) & mask, &skipped), ZG_ARRIVAL_REPEATED);
                 assert_int_equal(skipped, 0);
@@ -43,7 +44,7 @@ static void test_first_and_narrow(void **state)
     assert_int_equal(zg_sequence_note(&sequence, 8, 200, &skipped), ZG_ARRIVAL_NEXT);
     assert_int_equal(skipped, 0); /* joining in the middle is no loss */
     assert_int_equal(zg_sequence_note(&sequence, 8, 200 + 128 - 256, &skipped), ZG_ARRIVAL_NEXT);
-    assert_int_equal(skipped, 127); /* half the width ahead is still newer */
+    assert_int_equal(skipped, 127); /* half the range ahead is still newer */
     assert_int_equal(zg_sequence_note(&sequence, 8, 255, &skipped), ZG_ARRIVAL_LATE);
 
     struct zg_sequence one_bit = { 0 };

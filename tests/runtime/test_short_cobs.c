@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* A link that gathers short COBS frames and takes them apart in place, as devices compile it, beside the one that takes
- * them apart as they come: of any bytes both make the same, and both send the same. */
+/* A link that gathers short COBS frames and decodes them in place, as on devices, next to one that decodes them as they
+ * come: from any bytes both make the same, and both send the same. */
 #include "sim/random.h"
 #include "support.h"
 
@@ -15,7 +15,7 @@ enum { MOST_PAYLOAD = 40, HEADER = 2, CHECK = 2, RING = 128 };
 static struct zg_crc crc;
 static zg_check_word table[256];
 
-/* What an end of either kind has, with memory of just the size that it may use. */
+/* What an end of either kind has, with memory of exactly the size that it may use. */
 struct buffers {
     uint8_t receive[RING], transmit[RING];
     uint8_t *frame;
@@ -64,7 +64,7 @@ static int hear(struct buffers *at, const struct zg_frame *frame, const uint8_t 
     return frame->header.id == 7 ? ZG_EUNKNOWN : 0;
 }
 
-/* The same by pointers, for the link of any protocol. */
+/* The same through pointers, for the link of any protocol. */
 static void write_header(void *owner, const struct zg_header *header, uint8_t *at)
 {
     (void)owner;
@@ -216,10 +216,10 @@ static void test_any_bytes(void **state)
         clear(&general.at);
         clear(&in_place.at);
     }
-    assert_true(heard > rounds && failed > rounds / 2); /* of both there were many */
+    assert_true(heard > rounds && failed > rounds / 2); /* there were many of both */
 }
 
-/* With any room, and with none. */
+/* With any room, and with too little. */
 static void test_sending(void **state)
 {
     struct zg_random random = zg_random_seeded(42, 0);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The contract of zeugma/detail/specialise.h: ends that fit into one file, and what does not compile. */
+/* The contract of zeugma/detail/specialise.h: ends that share one file, and what must not compile. */
 #include "generated.h"
 
 #include <stdlib.h>
@@ -43,7 +43,7 @@ static void write_text(const char *name, const char *text)
     assert_true(g_file_set_contents(path, text, -1, NULL));
 }
 
-/* The text with one place of it changed, which must be there once. */
+/* The text with one place changed, which must occur exactly once. */
 static char *changed(const char *text, const char *from, const char *to)
 {
     g_auto(GStrv) parts = g_strsplit(text, from, -1);
@@ -52,7 +52,7 @@ static char *changed(const char *text, const char *from, const char *to)
     return g_strjoinv(to, parts);
 }
 
-/* Compiles a file of the folder; what the compiler says. */
+/* Compiles a file of the folder. Returns what the compiler says. */
 static char *compile(const char *name, int wanted)
 {
     g_autofree char *command =
@@ -66,7 +66,7 @@ static char *compile(const char *name, int wanted)
     return said;
 }
 
-/* All ends of three protocols in one file, with C's names and C++'s. */
+/* All ends of three protocols in one file, in C and in C++. */
 static void test_one_file(void **state)
 {
     static const char all[] =
@@ -89,7 +89,7 @@ static void test_one_file(void **state)
     assert_int_equal(system(command), 0);
 }
 
-/* Lines that fit a review's page, and no arithmetic that says nothing. */
+/* Lines that fit a review's page, and no arithmetic without effect. */
 static void test_form(void **state)
 {
     static const char *const never[] = { " + 0)", " + 0,", " / 1)", " * 1)", " * 1;", "[0 + ", "(uint8_t)((uint8_t)" };
@@ -113,7 +113,7 @@ static void test_form(void **state)
     assert_true(seen >= 30);
 }
 
-/* What is missing, misspelt or does not fit is told; so is a runtime of another version. */
+/* What is missing, misspelt or does not fit is reported; so is a runtime of another version. */
 static void test_misfits(void **state)
 {
     static const struct {
@@ -153,7 +153,7 @@ static void test_misfits(void **state)
     g_free(compile("loom_device.c", 0));
 }
 
-/* What works on a link for any protocol does not take a generated end's; what all links have, does. */
+/* What works on a link for any protocol does not accept a generated end's; what all links have, does. */
 static void test_types(void **state)
 {
     (void)state;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Seeded faults: each must be found in its own class, in no other, and everything must add up. */
+/* Seeded faults: each must be found in its own class and in no other, and everything must add up. */
 #include "streams.h"
 
 #include <json-glib/json-glib.h>
@@ -8,18 +8,18 @@
 
 #include "soak/report.h"
 
-/* As test_small_definition, with a check of three bits: one damaged frame in eight passes. */
+/* Like test_small_definition, with a check of three bits: one damaged frame in eight passes. */
 static const char weak_definition[] =
     "zeugma: 1\nprotocol: weak\nversion: 2.0\nframe: { framing: cobs, header: [version: u3, id: u5, sequence: u8], "
     "check: { crc: 3, poly: 3 }, max_payload: 64 }\nmessages:\n  data: { id: 1, from: both, fields: { value: u64 } }\n";
 
-/* And addresses, which are hit, too. */
+/* With addresses, which can be hit as well. */
 static const char shared_definition[] =
     "zeugma: 1\nprotocol: shared\nversion: 1.0\nline: { baud: 500000, duplex: half, gap: 100us }\n"
     "frame: { framing: cobs, header: [destination: u8, source: u8, id: u5, sequence: u8, reserved: u3], "
     "check: { crc: 3, poly: 3 }, max_payload: 16 }\nmessages:\n  data: { id: 1, from: both, fields: { value: u64 } }\n";
 
-/* No id, one message: stream traffic only. Ids 17 and 18 taken: others are chosen. */
+/* No id and one message: stream traffic only. Ids 17 and 18 taken: others are chosen. */
 static const char single_definition[] =
     "zeugma: 1\nprotocol: single\nversion: 1.0\nframe: { framing: cobs, check: crc32/iscsi }\n"
     "messages: { data: { from: both, fields: { value: u64 } } }\n";
@@ -68,7 +68,7 @@ static void test_each_class_catches_its_own(void **state)
     static const struct {
         const char *definition, *faults;
         uint64_t late_ns;
-        unsigned seen; /* classes beside delivered that must be seen; no other may be */
+        unsigned seen; /* classes besides delivered that must occur; no others may */
         bool none_delivered;
     } rows[] = {
         { test_small_definition, "ber=0", 100000000, 0, false },
@@ -108,7 +108,7 @@ static void test_each_class_catches_its_own(void **state)
     }
 }
 
-/* What the faults did is what the ledger counts. */
+/* The ledger counts what the faults did. */
 static void test_counts_are_right(void **state)
 {
     g_autofree struct zg_soak_result *repeats = run(test_small_definition, "repeat=2e-2", 30, 100000000);
@@ -121,12 +121,12 @@ static void test_counts_are_right(void **state)
     assert_int_equal(count(repeats, ZG_CLASS_REPEATED), repeats->injected);
     assert_true(strays->injected > 100);
     assert_int_equal(count(strays, ZG_CLASS_UNEXPECTED), strays->injected);
-    /* a rare flipped bit loses its frame, and the next one too where it hit the delimiter between them */
+    /* a rare flipped bit loses its frame, and also the next one if it hit the delimiter between them */
     if (flipped < 50 || lost < flipped - flipped / 20 || lost > flipped + flipped / 5)
         fail_msg("%" G_GUINT64_FORMAT " lost by %" G_GUINT64_FORMAT " bits", lost, flipped);
 }
 
-/* Three bits of check find every single flip, and let through up to an eighth of what is worse. */
+/* Three bits of check detect every single flipped bit, and pass up to an eighth of what is worse. */
 static void test_accepted_damage_is_measured(void **state)
 {
     g_autofree struct zg_soak_result *weak = run(weak_definition, "ber=1e-3", 300, 100000000);
@@ -158,8 +158,7 @@ static uint64_t sum_of(JsonObject *object, const char *without)
     return sum;
 }
 
-/* The report's JSON by itself: its classes add up to what it says was sent, and its bounds hold what it says was
- * counted. */
+/* The report's JSON by itself: its classes add up to what was sent, and its bounds include what was counted. */
 static void test_report_as_json(void **state)
 {
     static const char *const flows[] = { "echo_out", "echo_back", "stream_out", "stream_back" };
@@ -222,8 +221,8 @@ static void test_stopping_keeps_what_was_measured(void **state)
     test_plan_clear(&plan);
 }
 
-/* On a line that both take turns on, however full, all adds up, what waits at the end included; half full and without
- * faults nothing is lost or late. */
+/* On a line that both sides take turns on, everything adds up however full it is, including what still waits at the
+ * end; half full and without faults, nothing is lost or late. */
 static void test_half_duplex(void **state)
 {
     static const char *const files[] = { "tide_mast/tide_mast.yaml", "carillon/carillon.yaml" };
@@ -281,8 +280,8 @@ static void test_requirements(void **state)
     }
 }
 
-/* Small payloads hold a part of the number, and are told apart all the same; of one byte some 100 may be lost in a row.
- */
+/* Small payloads hold only a part of the number, and are still told apart; with one byte, some 100 in a row may be
+ * lost. */
 static void test_small_payloads(void **state)
 {
     (void)state;
@@ -319,8 +318,8 @@ static void test_definitions_that_cannot(void **state)
     }
 }
 
-/* Every framing under every fault at once: all is accounted for, nothing damaged is taken for good, and little more is
- * lost than what was hit. */
+/* Every framing with every fault at once: everything is accounted for, no damage is taken as valid, and little more is
+ * lost than was hit. */
 static void test_each_framing(void **state)
 {
     static const char gap[] =

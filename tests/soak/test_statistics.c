@@ -5,7 +5,7 @@
 
 #include "soak/statistics.h"
 
-/* The chance of `from` to `to` errors in n trials, summed term by term. */
+/* The probability of `from` to `to` errors in n trials, summed term by term. */
 static double chance(unsigned n, unsigned from, unsigned to, double rate)
 {
     double sum = 0;
@@ -20,7 +20,7 @@ static void assert_close(double a, double b, double tolerance)
         fail_msg("%.12g is not %.12g", a, b);
 }
 
-/* The bounds are those rates at which what was seen, or more (or less), has just half of 5 % chance. */
+/* The bounds are those rates at which what was seen, or more (or less), has a probability of exactly half of 5 %. */
 static void test_bounds_by_their_meaning(void **state)
 {
     static const unsigned trials[] = { 1, 2, 10, 37, 200, 3000 };
@@ -51,7 +51,7 @@ static void test_large_and_none(void **state)
     assert_true(low == 0 && high == 1);
     zg_rate_bounds(0, 1000000000000, 0.95, &low, &high);
     assert_close(high, -log(0.025) / 1e12, 1e-9);
-    /* for many trials a count is as good as Poisson's: 10 has the bounds 4.795389 and 18.390356 (Garwood, Biometrika
+    /* with many trials a count is Poisson distributed: 10 has the bounds 4.795389 and 18.390356 (Garwood, Biometrika
      * 28, 1936) */
     zg_rate_bounds(10, 1000000000000, 0.95, &low, &high);
     assert_close(low, 4.795389e-12, 1e-6);

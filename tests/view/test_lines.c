@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Lines of what passes, at each depth; texts that come out in the order of their times. */
+/* Lines of what passes, at each depth; texts in the order of their times. */
 #include "view/lines.h"
 
 #include <string.h>
@@ -50,7 +50,7 @@ static char *printed(enum zg_depth depth, bool unicode, bool coloured)
     return g_string_free(printing.text, FALSE);
 }
 
-/* Columns stay in place once something was as wide; marks, escapes and colours. */
+/* Columns stay in place after a wide value; marks, escapes and colours. */
 static void test_depths(void **state)
 {
     (void)state;
@@ -91,7 +91,7 @@ static void test_raw(void **state)
     zg_selection_free(selection);
 }
 
-/* Of one time those added first come first; what may still be preceded is held. */
+/* Texts of the same time stay in the order of adding; what an earlier one may still precede is held. */
 static void test_in_order(void **state)
 {
     static const guint64 times[] = { 5, 3, 9, 3, 5, 0 };

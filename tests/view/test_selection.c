@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What is shown and marked by names and rules. */
+/* What is shown and marked, by names and rules. */
 #include "view/selection.h"
 
 #include <string.h>
@@ -123,7 +123,7 @@ static void test_unsound(void **state)
     }
     assert_false(zg_selection_source(selection, 16, &beyond));
     assert_non_null(strstr(beyond->message, "expected an address from 0 to 15, found 16"));
-    g_autofree char *seen = seen_by(selection); /* nothing of it was taken */
+    g_autofree char *seen = seen_by(selection); /* nothing of it was taken over */
     assert_string_equal(seen, "heat.t heat.lid fan.rpm fan.t fan.note (malformed stuffing) ");
     zg_selection_free(selection);
 }

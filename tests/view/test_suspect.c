@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What is said of bytes that do not look like the definition, and that nothing is said of those that do. Time is given.
- */
+/* What is said about bytes that do not match the definition; and nothing about those that do. Times are given. */
 #include "view/suspect.h"
 
 #include <string.h>
@@ -61,7 +60,7 @@ static void hear(struct listening *listening, const uint8_t *bytes, size_t count
     zg_frame_reader_feed(listening->stream, bytes, count);
 }
 
-/* What is said by now, "" for nothing; the caller frees it. */
+/* What is said by now; "": nothing. Free with g_free(). */
 static char *judged(struct listening *listening, bool *noise)
 {
     static const struct zg_counters none;
@@ -103,7 +102,7 @@ static uint8_t mirrored(uint8_t byte)
     return result;
 }
 
-/* Frames that each have been changed in one way; said once, and again only after frames have come. */
+/* Frames each changed in one way; it is said once, and again only after frames have come. */
 static void test_frames(void **state)
 {
     static const struct {
@@ -116,7 +115,8 @@ static void test_frames(void **state)
         { 900, 2, false, inverted, "the line is inverted" },
         { 900, 2, false, mirrored, "come in the opposite order" },
         { 900, 2, true, same, "checks would pass" },
-        { 0x0103 << 4, 2, false, same, "values of t are out of range, but within it with their bytes in reverse order" },
+        { 0x0103 << 4, 2, false, same,
+          "values of t are out of range, but within it with their bytes in reverse order" },
         { 900, 1, false, same, "frames of another major version than 2 arrive" },
     };
     (void)state;
@@ -126,7 +126,7 @@ static void test_frames(void **state)
         for (unsigned k = 0; k < 60; k++) {
             g_autoptr(GByteArray) frame =
                 heat(cases[i].t == 900 ? 900 + k % 7 : 0x0105 + (k % 3) * 0x100 + 0x1000, cases[i].version);
-            if (cases[i].swaps_check) { /* without a zero in it, the last two before the delimiter */
+            if (cases[i].swaps_check) { /* without a zero, and with two different bytes before the delimiter */
                 const uint8_t last = frame->data[frame->len - 2];
                 frame->data[frame->len - 2] = frame->data[frame->len - 3];
                 frame->data[frame->len - 3] = last;
@@ -171,7 +171,7 @@ static void test_silence(void **state)
     end(&listening);
 }
 
-/* Text is quoted; what makes no sense at all is noise, at which other speeds may be tried, unless frames came once. */
+/* Text is quoted. What makes no sense is noise, at which other speeds may be tried, unless frames came before. */
 static void test_bytes(void **state)
 {
     struct zg_random random = zg_random_seeded(31, 0);

@@ -36,7 +36,7 @@ static void test_rows(void **state)
     for (unsigned i = 0; i < 100; i++) {
         g_autofree char *json = g_strdup_printf("{\"t\":%d,\"lid\":\"shut\"}", (int)i * 15 - 20);
         now_ns = i * UINT64_C(100000000);
-        if (i < 88) /* beyond its range nothing is sent */
+        if (i < 88) /* outside its range nothing is sent */
             view_show(plan.plan, "heat", json, 3, take, NULL);
         if (i % 10 == 0)
             view_show(plan.plan, "heat", "{\"t\":1,\"lid\":\"open\"}", 9, take, NULL);

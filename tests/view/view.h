@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* What the tests of views share: stretches made of frames of the loom, without a link. */
+/* What the tests of views share: stretches of frames of the loom, without a link. */
 #ifndef TEST_VIEW_H
 #define TEST_VIEW_H
 
@@ -9,7 +9,7 @@
 #include "codec/payload.h"
 #include "support.h"
 
-/* Calls `take` for each stretch that bytes are found to be, console text, noise and all. */
+/* Calls `take` for each stretch in some bytes, including console text and noise. */
 static inline void view_feed(const struct zg_plan *plan, const uint8_t *bytes, size_t count, zg_stretch_function take,
                              void *data)
 {
@@ -24,7 +24,9 @@ static inline void view_feed(const struct zg_plan *plan, const uint8_t *bytes, s
 static inline GByteArray *view_frame(const struct zg_plan *plan, const char *message, const char *json, uint32_t source)
 {
     const struct zg_plan_message *item = zg_plan_by_name(plan, message);
-    const struct zg_header header = { .version = plan->version, .id = (zg_header_number)item->message->id, .source = source };
+    const struct zg_header header = { .version = plan->version,
+                                      .id = (zg_header_number)item->message->id,
+                                      .source = source };
     struct zg_value *values = zg_values_new(&item->payload);
     g_autoptr(GError) error = NULL;
     uint8_t payload[256];

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* A host that says whom it sends to, on a line whose frames do not tell from whom; and ends without handlers or a
- * transmitter to start. */
+/* A host that chooses whom it sends to, on a line whose frames do not say from whom; and ends without handlers or
+ * without a transmitter to start. */
 #include <stdio.h>
 
 #include "aimed_device.h"

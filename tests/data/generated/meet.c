@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* The device of behaviour/loom.yaml for a host in another language. Each line on standard input is a turn of its loop:
- * the time in us, the bytes that came as hex or "-", and what else happens: restart, pick N, stop N, tension N, print
+ * the time in us, the bytes received as hex or "-", and what else happens: restart, pick N, stop N, tension N, print
  * TEXT. Each line printed is what it sends, as hex or "-", and what its handlers saw. */
 #include <inttypes.h>
 #include <stdio.h>

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* A host and two devices of definitions/behaviour.yaml on one shared line: prints what each handler sees. */
+/* A host and two devices of definitions/behaviour.yaml on a shared line: prints what each handler sees. */
 #include <stdio.h>
 
 #include "loom_device.h"
@@ -57,7 +57,8 @@ static void on_row_taken(void *context, const struct loom_row_taken *message, co
     printf("host: row %u taken by %u, ticket %u\n", message->row, (unsigned)frame->header.source, frame->header.ticket);
 }
 
-static void on_speed_settled(void *context, zg_header_number to, const struct loom_set_speed *message, enum zg_settled how)
+static void on_speed_settled(void *context, zg_header_number to, const struct loom_set_speed *message,
+                             enum zg_settled how)
 {
     (void)context;
     printf("host: speed %u of %u: %s\n", message->picks_per_min, (unsigned)to, zg_settled_text(how));
@@ -109,7 +110,7 @@ int main(void)
     printf("asked in turn: %u", (unsigned)loom_host_next(&host));
     printf(" %u", (unsigned)loom_host_next(&host));
     printf(" %u\n", (unsigned)loom_host_next(&host));
-    for (uint16_t i = 0; i < 3; i++) { /* to the one, to the other, to everybody and to nobody */
+    for (uint16_t i = 0; i < 3; i++) { /* to the one, to the other, to all and to none */
         row.row = i;
         speed.picks_per_min = (uint16_t)(100 + i);
         if (loom_host_send_load_row(&host, i + 1U, &row) != (i < 2 ? 0 : ZG_EINVALID) ||
@@ -119,9 +120,9 @@ int main(void)
             printf("sent beyond its window\n");
         carry(100);
     }
-    (void)loom_device_init(&devices[1], &port, NULL, &device_handlers, &devices[1]); /* it restarts, and says nothing */
+    (void)loom_device_init(&devices[1], &port, NULL, &device_handlers, &devices[1]); /* it restarts without saying so */
     loom_device_set_address(&devices[1], 2);
-    for (unsigned i = 0; i < 2; i++) { /* the first is what tells the host */
+    for (unsigned i = 0; i < 2; i++) { /* the first one informs the host */
         speed.picks_per_min = (uint16_t)(200 + i);
         (void)loom_host_send_set_speed(&host, 2, &speed);
         carry(60);

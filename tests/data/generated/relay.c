@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
-/* Nodes of a protocol `p` with one message `m`. `relay send`: lines of payloads in hex become frames, lines of hex.
- * `relay receive`: bytes are heard in pieces, then silence; prints the numbers of the messages, then the counters. */
+/* Nodes of a protocol `p` with one message `m`. `relay send`: payloads in hex, one on each line, become frames, also
+ * lines of hex. `relay receive`: bytes arrive in pieces, then silence; prints the numbers of the messages, then the
+ * counters. */
 #include <stdio.h>
 #include <string.h>
 
@@ -44,7 +45,8 @@ static int send_all(void)
         struct p_m message = { 0 };
         for (; sscanf(line + 2 * length, "%2x", &value) == 1; length++)
             payload[length] = (uint8_t)value;
-        if (p_m_unpack(&message, payload, length, &ignored) != 0 || ignored > 0 || p_device_send_m(&device, &message) != 0)
+        if (p_m_unpack(&message, payload, length, &ignored) != 0 || ignored > 0 ||
+            p_device_send_m(&device, &message) != 0)
             return 1;
         while (zg_link_transmit_isr(&device.link, &byte))
             printf("%02x", byte);
@@ -67,7 +69,7 @@ static int receive_all(void)
         return 1;
     while ((byte = getchar()) != EOF) {
         zg_link_receive_isr(&host.link, (uint8_t)byte, 0);
-        if (++count == due) { /* pieces of 1 to 97 bytes, for which there is room */
+        if (++count == due) { /* pieces of 1 to 97 bytes, if there is room */
             p_host_poll(&host);
             due = 1 + (due * 7 + 3) % (P_HOST_RECEIVE_RING < 98 ? P_HOST_RECEIVE_RING - 1 : 97);
             count = 0;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Replays the events of docs/model/delivery.pml on generated ends and prints what they do, in the same words. */
+/* Replays the events of docs/model/delivery.pml on generated ends, and prints what they do, in the same words. */
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -20,12 +20,12 @@ static struct thread_device device;
 static struct way messages[ROOM], acknowledgements[ROOM];
 static int taken;
 static unsigned settled[MOST], settled_count, given_up[MOST], given_up_count;
-static unsigned next, within; /* the number that is sent next, and how many the handlers still send */
+static unsigned next, within; /* the number to send next, and how many the handlers still send */
 
 static uint32_t now_us(void *context)
 {
     (void)context;
-    return UINT32_C(0) - 5; /* a moment before it wraps, for ever */
+    return UINT32_C(0) - 5; /* a moment before it wraps, always */
 }
 
 static void start_transmit(void *context)
@@ -119,11 +119,11 @@ static struct zg_open *open_of(unsigned number)
     return &host.session.open[number % (sizeof host.session.open / sizeof host.session.open[0])];
 }
 
-/* What the handlers sent, which the next polls put on the line. */
+/* Keeps what the handlers sent, which the next polls put on the line. */
 static void keep_sent(unsigned first)
 {
     poll_both();
-    poll_both(); /* sees that it left */
+    poll_both(); /* notices that it left */
     for (; first < next; first++) {
         const struct way way = drain(&host.link);
         poll_both();
@@ -147,7 +147,7 @@ static void send(unsigned number)
     printf("send %u\n", number);
 }
 
-/* The time of an open message is over; should it be given up, its handler sends so many. */
+/* The timeout of an open message ends. If it is given up, its handler sends `count` messages. */
 static void time_out(unsigned number, unsigned count)
 {
     const unsigned first = next, told = count;
