@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* How long reading and checking a definition of 500 messages takes, and generating each target from it: the median of
+/* How long it takes to read and check a definition of 500 messages, and to generate each target from it: the median of
  * several runs, milliseconds. */
 #include <stdio.h>
 #include <stdlib.h>

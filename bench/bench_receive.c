@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
-/* How fast a link takes a stream of frames apart (delimiters, unstuffing, check, header, delivery), as a ratio to
- * memcpy() of the same bytes, for a stream that fits into the processor's second cache and for one that does not;
- * beside it a plain state machine that takes byte by byte. And how fast each check is, as a ratio to zlib's crc32().
- * All is measured in turns in one run; medians. */
+/* How fast a link decodes a stream of frames (delimiters, unstuffing, check, header, delivery), as a ratio to memcpy()
+ * of the same bytes, for a stream that fits into the processor's second cache and for one that does not; next to it a
+ * simple state machine that works byte by byte. And how fast each check is, as a ratio to zlib's crc32(). Everything is
+ * measured in turns within one run; medians. */
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -42,7 +42,7 @@ static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payl
     return 0;
 }
 
-/* Frames with random payloads of one size, a stream of them. */
+/* A stream of frames with random payloads of one size. */
 static GByteArray *stream_of(const struct zg_plan *plan, unsigned payload, unsigned least)
 {
     struct zg_random random = zg_random_seeded(payload, 0);
@@ -76,7 +76,7 @@ static double median(double *values)
     return values[TURNS / 2];
 }
 
-/* What everybody writes first: a state for each byte, a table for the check. Returns the frames that passed. */
+/* What one writes first: a state for each byte, and a table for the check. Returns how many frames passed. */
 static unsigned plain_receive(const uint8_t *bytes, size_t count, const uint16_t *table)
 {
     uint8_t content[512];
@@ -131,7 +131,7 @@ static void bench_stream(const struct zg_plan *plan, unsigned payload, unsigned 
         delivered = plainly = 0;
         double begin = seconds();
         for (unsigned i = 0; i < repeats; i++)
-            for (guint at = 0; at < stream->len; at += 65536) /* as one reads from a system */
+            for (guint at = 0; at < stream->len; at += 65536) /* as read from a system */
                 zg_node_receive(node, stream->data + at, MIN(stream->len - at, 65536U));
         receive[turn] = seconds() - begin;
         begin = seconds();

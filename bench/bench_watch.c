@@ -1,12 +1,12 @@
 /* SPDX-License-Identifier: MIT */
-/* How fast a capture is shown as JSON: the bare decoder over its bytes, and `zeugma watch --json` of the file, in one
+/* How fast a capture is shown as JSON: the decoder alone over its bytes, and `zeugma watch --json` of the file, in one
  * run. */
 #include <stdio.h>
 #include <stdlib.h>
 
 #include "codec/frame_reader.h"
-#include "link/capture.h"
 #include "device/simulated.h"
+#include "link/capture.h"
 #include "posix/channel.h"
 
 enum { MEGABYTES = 16, ROUNDS = 5 };
@@ -17,7 +17,7 @@ static void ignore(const struct zg_stretch *stretch, void *data)
     ++*(uint64_t *)data;
 }
 
-/* What the simulated device says when it says all it can, until there are so many bytes. */
+/* What a busy simulated device sends, until there are so many bytes. */
 static GByteArray *speech(const struct zg_plan *plan)
 {
     const struct zg_simulated_settings settings = { .seed = 1, .busy = true, .baud = 50000000 };

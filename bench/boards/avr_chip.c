@@ -12,7 +12,7 @@
 enum { QUEUE = 1 << 16, RESPONSE = 4, VECTORS = 32, MANY = 100, HELD = 3, STRETCHES = 4, GPIOR0 = 0x3E };
 #define NEVER (UINT64_C(1) << 60)
 
-/* An interrupt that runs; they may nest. */
+/* A running interrupt; they may nest. */
 struct running {
     uint64_t since;
     bool on;
@@ -29,17 +29,17 @@ struct avr_chip {
     unsigned first, last; /* counts */
     bool receiving;       /* a byte is on the line */
     uint64_t arrived[HELD];
-    unsigned unread, reads; /* bytes that came and were not read; those that were */
-    uint64_t overrun, late; /* bytes lost, and read more than two byte times late */
+    unsigned unread, reads; /* received bytes that were not read yet; those that were read */
+    uint64_t overrun, late; /* bytes lost; bytes read more than two byte times late */
     /* from the chip */
-    uint64_t free; /* when the shift register is empty */
+    uint64_t free; /* when the shift register becomes empty */
     uint8_t shifting[2];
     unsigned in_transmitter;
     struct running running[VECTORS];
     struct avr_times times[VECTORS];
     /* GPIOR0 */
     uint8_t stretch;
-    uint64_t stretch_since; /* less what interrupts took in it */
+    uint64_t stretch_since; /* without the cycles of interrupts in it */
     uint64_t in_interrupts;
     struct avr_times stretches[STRETCHES];
     uint16_t least_stack;
@@ -47,7 +47,7 @@ struct avr_chip {
 
 /* --- towards the chip */
 
-/* Bytes that the program has read since. One that waited for more than two byte times was in danger. */
+/* Notes the bytes that the program has read since. One that waited for more than two byte times was at risk. */
 static void note_reads(struct avr_chip *chip)
 {
     unsigned unread = (unsigned)(chip->uart->input.write - chip->uart->input.read) % uart_fifo_fifo_size;
@@ -118,7 +118,8 @@ static void data_written(struct avr_irq_t *irq, uint32_t value, void *param)
     if (chip->in_transmitter == 1)
         avr_cycle_timer_register(avr, start + chip->byte_cycles - now, byte_sent, chip);
     chip->free = start + chip->byte_cycles;
-    chip->uart->tx_cnt = chip->in_transmitter == 2 ? MANY : 0; /* the library's own timing raises nothing while full */
+    chip->uart->tx_cnt =
+        chip->in_transmitter == 2 ? MANY : 0; /* the library's own timing raises nothing while it is full */
 }
 
 /* --- times */
@@ -180,7 +181,7 @@ static void watch_interrupts(struct avr_chip *chip)
     }
 }
 
-/* What the library has to say is the overrun that is counted here. */
+/* Suppresses the library's message about the overrun that is counted here. */
 static void keep_quiet(avr_t *avr, const int level, const char *format, va_list list)
 {
     (void)avr;
@@ -245,7 +246,7 @@ bool avr_chip_run(struct avr_chip *chip, uint64_t until)
     while (avr->cycle < until) {
         uint16_t stack = (uint16_t)(avr->data[R_SPL] | avr->data[R_SPH] << 8);
         if (chip->in_transmitter < 2 && !chip->uart->udrc.pending && avr_regbit_get(avr, chip->uart->udrc.enable))
-            avr_raise_interrupt(avr, &chip->uart->udrc); /* it is asked for as long as the buffer is empty */
+            avr_raise_interrupt(avr, &chip->uart->udrc); /* requested as long as the buffer is empty */
         if (chip->unread > 0 && !chip->uart->rxc.pending)
             avr_raise_interrupt(avr, &chip->uart->rxc); /* as long as there is a byte to read */
         int state = avr_run(avr);

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * An ATmega328P, run by libsimavr, at the end of a serial line of exactly ten bit times a byte in both directions. What
- * the library's version 1.6 gets wrong about the USART is put right here: the time of a byte, the second byte that
- * the transmitter buffers, the three that the receiver holds, with its overrun flag, and the cycles of an interrupt's
+ * An ATmega328P, run by libsimavr, at the end of a serial line with exactly ten bit times a byte in both directions.
+ * This corrects what the library's version 1.6 gets wrong about the USART: the time of a byte, the second byte that the
+ * transmitter buffers, the three that the receiver holds, with its overrun flag, and the cycles of an interrupt's
  * response (data sheet, "Interrupt Response Time": 4). Times are the processor's cycles.
  */
 #ifndef ZEUGMA_AVR_CHIP_H
@@ -13,17 +13,17 @@
 
 struct avr_chip;
 
-/* What an interrupt or another stretch of code took. */
+/* How long an interrupt or another piece of code took. */
 struct avr_times {
     uint64_t count;
-    uint64_t cycles; /* response, and those of its instructions */
+    uint64_t cycles; /* response and instructions */
     uint32_t most;
 };
 
 /* Called for each byte that the chip sent, when its stop bit has ended. */
 typedef void (*avr_sent)(void *data, uint8_t byte);
 
-/* Loads an ELF file; `byte_cycles` is the time of a byte on the line. NULL, with a message printed, where it cannot be
+/* Loads an ELF file; `byte_cycles` is the time of a byte on the line. NULL, with a message printed, if it cannot be
  * read. */
 struct avr_chip *avr_chip_new(const char *elf, uint32_t hz, uint32_t byte_cycles, avr_sent sent, void *data);
 void avr_chip_free(struct avr_chip *chip);
@@ -31,7 +31,7 @@ void avr_chip_free(struct avr_chip *chip);
 /* Queues a byte for the chip: its start bit comes as soon as the line is free. */
 void avr_chip_give(struct avr_chip *chip, uint8_t byte);
 
-/* Bytes that are queued; bytes that the receiver lost, or that were read more than two byte times late. */
+/* Bytes in the queue; bytes that the receiver lost, or that were read more than two byte times late. */
 unsigned avr_chip_queued(const struct avr_chip *chip);
 uint64_t avr_chip_overrun(const struct avr_chip *chip);
 
@@ -39,14 +39,14 @@ uint64_t avr_chip_overrun(const struct avr_chip *chip);
 bool avr_chip_run(struct avr_chip *chip, uint64_t until);
 uint64_t avr_chip_now(const struct avr_chip *chip);
 
-/* What an interrupt took, by its vector: 18 receive, 19 data register empty. What the program took while GPIOR0 held a
- * number, interrupts not counted. Both since avr_chip_reset_times(). */
+/* How long an interrupt took, by its vector: 18 receive, 19 data register empty. How long the program took while GPIOR0
+ * held a number, without interrupts. Both since avr_chip_reset_times(). */
 enum { AVR_VECTOR_RECEIVE = 18, AVR_VECTOR_TRANSMIT = 19 };
 const struct avr_times *avr_chip_interrupt(const struct avr_chip *chip, unsigned vector);
 const struct avr_times *avr_chip_stretch(const struct avr_chip *chip, unsigned number);
 void avr_chip_reset_times(struct avr_chip *chip);
 
-/* The most bytes of stack that were in use. */
+/* The most bytes of stack in use. */
 unsigned avr_chip_stack(const struct avr_chip *chip);
 
 #endif

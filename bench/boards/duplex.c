@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Measures duplex_avr.c: duplex ELF. Prints one JSON object: what interrupts, poll and send take, in cycles, and the
- * shortest byte time at which continuous traffic in both directions loses nothing. */
+/* Measures duplex_avr.c: duplex ELF. Prints one JSON object: the cycles of interrupts, poll and send, and the shortest
+ * byte time at which continuous traffic in both directions loses nothing. */
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -14,7 +14,7 @@ struct duplex {
     struct avr_chip *chip;
     struct duplex_host host;
     uint32_t sent;   /* blocks, by the host */
-    uint32_t taken;  /* by the chip, as its last block says */
+    uint32_t taken;  /* by the chip, according to its last block */
     uint32_t blocks; /* of the chip */
 };
 
@@ -65,7 +65,7 @@ static void fill_line(struct duplex *duplex)
     }
 }
 
-/* A run with all that it left; false: something was lost, or the chip did not fill its line. */
+/* A run, and what it shows. False: something was lost, or the chip did not fill its line. */
 static bool run(struct duplex *duplex, const char *elf, uint32_t byte_cycles)
 {
     const uint64_t begin = 200000;

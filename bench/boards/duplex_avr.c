@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* The chip's side of continuous traffic: sends whenever there is room, and in each block how many it has taken. What a
- * call takes is told by GPIOR0: 1 in poll, 2 in send, 0 outside. */
+/* The chip's side of continuous traffic: sends whenever there is room, and says in each block how many it has received.
+ * GPIOR0 shows which call is measured: 1 poll, 2 send, 0 neither. */
 #include "board.h"
 #include "duplex_device.h"
 

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
-/* Counts instructions on the emulated Cortex-M3: with -icount shift=0 an instruction is a nanosecond, and SysTick,
- * which counts 25 a microsecond, tells them in steps of 40. A block is sent, and its bytes come back by the receive
- * interrupt's function. Prints one JSON object on the UART and stops in a loop. */
+/* Counts instructions on the emulated Cortex-M3: with -icount shift=0 an instruction takes a nanosecond; SysTick counts
+ * 25 a microsecond, so in steps of 40. A block is sent, and its bytes come back through the receive interrupt's
+ * function. Prints one JSON object on the UART, and stops in a loop. */
 #include "board.h"
 #include "duplex_device.h"
 
@@ -50,7 +50,7 @@ static void print(const char *text)
     }
 }
 
-/* Hundredths. */
+/* A number given in hundredths. */
 static void print_figure(const char *name, uint32_t hundredths)
 {
     char digits[16];
@@ -67,7 +67,7 @@ static void print_figure(const char *name, uint32_t hundredths)
     print(digits + at);
 }
 
-/* What the functions took, in ticks, and the longest poll. */
+/* The time of each function in ticks, and the longest poll. */
 static uint32_t send, poll, receive, transmit, longest, bytes;
 
 static uint32_t since(uint32_t then)

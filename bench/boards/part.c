@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* A program that uses one part of the runtime, PART, and no other: what it is larger than one that uses none is the
- * part's size. */
+/* A program that uses one part of the runtime, PART, and nothing else: the difference to one that uses none is the size
+ * of that part. */
 #include <stdint.h>
 
 #define RING 1
@@ -102,7 +102,7 @@ static struct duplex_block block;
 
 #if PART == MESSAGE
 
-/* What every program has: memcpy() and memset(), which compilers call by themselves. */
+/* What every program has: memcpy() and memset(), which compilers call on their own. */
 int main(void)
 {
     size_t size = 0;

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Boots a program on an emulated ATmega328P whose USART is a unix socket: run_avr ELF SOCKET BAUD. In real time, or
- * slower where the machine is, in the chip's own time. Ends when the socket's other side closes. */
+/* Runs a program on an emulated ATmega328P whose USART is a unix socket: run_avr ELF SOCKET BAUD. In real time, or
+ * slower on a slow machine; the chip has its own time. Ends when the socket's other side closes. */
 #include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -21,7 +21,7 @@ static void keep(void *data, uint8_t byte)
         output[waiting++] = byte;
 }
 
-/* Hands bytes over in both directions. False: the other side closed. */
+/* Passes bytes on in both directions. False: the other side closed. */
 static bool exchange(struct avr_chip *chip, struct zg_channel *channel)
 {
     uint8_t bytes[256];
@@ -53,7 +53,7 @@ static bool run(struct avr_chip *chip, struct zg_channel *channel)
         uint64_t now_ns = zg_channel_now_ns() - begin_ns;
         if (us * 1000 > now_ns)
             zg_channel_wait(channel, false, -1, us * 1000 - now_ns);
-        else /* never faster than real time: what was missed is not made up for */
+        else /* never faster than real time: lost time is not made up for */
             begin_ns += now_ns - us * 1000;
     }
     return true;

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* A device that sends and takes two messages, with more and more services: what each adds is its size. TAKES and SENDS
- * say which way `block` goes, TICKETS that it is acknowledged. */
+/* A device that sends and receives two messages, with more and more services, to find the size of each. TAKES and SENDS
+ * say in which direction `block` goes; TICKETS, that it is acknowledged. */
 #include "duplex_device.h"
 
 static volatile uint8_t byte;

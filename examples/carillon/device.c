@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* A striker: speaks only when it is spoken to. */
+/* A striker: sends only when it is asked. */
 #include "device.h"
 
 static void on_strike(void *context, const struct carillon_strike *strike, const struct zg_frame *frame)

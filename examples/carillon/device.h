@@ -6,8 +6,8 @@
 
 struct device {
     struct carillon_device node;
-    uint16_t strikes; /* asked of this bell alone */
-    uint16_t strokes; /* of chords that it is part of */
+    uint16_t strikes; /* requested of this bell alone */
+    uint16_t strokes; /* of chords that include it */
 };
 
 /* `address` is 1 to 8. */

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The console: plays a melody bell by bell, a chord now and then, and asks one bell after the other how it is. */
+/* The console: plays a melody bell by bell, sometimes a chord, and asks one bell after the other for its state. */
 #include "host.h"
 
 #include <string.h>
@@ -20,7 +20,8 @@ static void on_bell(void *context, const struct carillon_bell *message, const st
     bell->blows = message->blows;
 }
 
-static void on_strike_settled(void *context, zg_header_number to, const struct carillon_strike *strike, enum zg_settled how)
+static void on_strike_settled(void *context, zg_header_number to, const struct carillon_strike *strike,
+                              enum zg_settled how)
 {
     struct bell *bell = bell_at(context, to);
     (void)strike;

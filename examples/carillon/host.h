@@ -7,9 +7,9 @@
 enum { BELLS = 8, EVERYBODY = 15 };
 
 struct bell {
-    uint32_t strikes, struck, missed; /* sent; acknowledged; not */
+    uint32_t strikes, struck, missed; /* sent; acknowledged; not acknowledged */
     uint32_t asked, answered;
-    uint16_t blows; /* as it last told */
+    uint16_t blows; /* according to its last report */
     uint32_t downs, ups;
 };
 
@@ -18,7 +18,7 @@ struct host {
     const struct zg_port *port;
     void *port_context;
     uint32_t next_strike_us, next_stroke_us, next_ask_us;
-    uint32_t strokes, strokes_late; /* sent; that waited for the line */
+    uint32_t strokes, strokes_late; /* sent; sent after waiting for the line */
     bool stroke_due;
     uint8_t melody;
     struct bell bells[BELLS];

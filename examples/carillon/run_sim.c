@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Console and eight strikers on one pair for ten virtual minutes, with a few bit errors; the fifth striker is cut off
- * for one of them. */
+/* Console and eight strikers on one pair of wires for ten virtual minutes, with a few bit errors; the fifth striker is
+ * disconnected for one of them. */
 #include <inttypes.h>
 #include <stdio.h>
 
@@ -48,7 +48,8 @@ int main(void)
                "\n",
                i + 1, bell->strikes, bell->struck, bell->missed, bell->asked, bell->answered, bell->blows, bell->downs,
                bell->ups, devices[i].node.link.counters.not_for_us);
-        /* a strike is told as struck or missed, never struck twice; only bell 5 was ever down, and came back */
+        /* each strike is reported as struck or missed, and never struck twice; only bell 5 was ever down, and it came
+         * back */
         all_well = all_well && bell->strikes - bell->struck - bell->missed <= 1 && devices[i].strikes >= bell->struck &&
                    devices[i].strikes <= bell->strikes && bell->downs == (i == 4) && bell->ups == 1 + bell->downs &&
                    (i == 4 || bell->missed <= 2);

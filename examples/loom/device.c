@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* The loom's head: a pick every 80 ms, a stop every 250 picks, a reply to each load_row; it says who it is on the
- * console, and weaves at the tension that it is told. The same file runs on any port. */
+/* The loom's head: a pick every 80 ms, a stop every 250 picks, a reply to each load_row. It announces itself on the
+ * console, and weaves at the tension that it is told to. The same file runs on any port. */
 #include "device.h"
 
 #include <string.h>
@@ -60,7 +60,7 @@ static void weave(struct device *device)
 
     pick->number++;
     pick->tension =
-        (int16_t)(device->node.variables.target_tension.value + (int16_t)(pick->number % 37)); /* and a little */
+        (int16_t)(device->node.variables.target_tension.value + (int16_t)(pick->number % 37)); /* plus a little */
     device->send_failures += loom_device_send_pick(&device->node, pick) != 0;
     device->next_pick_us += PICK_US;
     if (pick->number % PICKS_TO_STOP == 0) {

@@ -15,7 +15,7 @@ struct device {
     uint32_t send_failures;
 };
 
-/* Call once, before interrupts are on; then device_loop() for ever. Bytes come in by
+/* Call once, before interrupts are enabled; then device_loop() for ever. Bytes come in through
  * loom_device_receive_isr(&device->node, ...). */
 int device_begin(struct device *device, const struct zg_port *port, void *port_context);
 void device_loop(struct device *device);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The pattern PC: loads the next row with each pick, sets the tension, and keeps watch over the loom. */
+/* The pattern PC: loads the next row with each pick, sets the tension, and monitors the loom. */
 #include "host.h"
 
 #include <string.h>
@@ -15,7 +15,7 @@ static void on_pick(void *context, const struct loom_pick *pick, const struct zg
     host->last_pick = pick->number;
     if (tension > host->most_tension)
         host->most_tension = tension;
-    if (loom_host_send_load_row(&host->node, &row) == 0) { /* else the last two are not answered yet */
+    if (loom_host_send_load_row(&host->node, &row) == 0) { /* otherwise the last two are not answered yet */
         host->row++;
         host->rows_loaded++;
     }

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The device on a board: the same device.c as on the simulated line. Which board, the include path tells. */
+/* The device on a board: the same device.c as on the simulated line. The include path selects the board. */
 #include "board.h"
 #include "device.h"
 

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The pattern PC on a serial port: run_port PORT BAUD SECONDS. Says at the end what it saw; status 1: frames are
+/* The pattern PC on a serial port: run_port PORT BAUD SECONDS. Reports at the end what it saw; status 1: frames are
  * missing. */
 #include <inttypes.h>
 #include <stdio.h>
@@ -17,7 +17,7 @@ static uint32_t now_us(void *context)
 
 static void start_transmit(void *context)
 {
-    (void)context; /* the loop below looks for itself */
+    (void)context; /* the loop below checks by itself */
 }
 
 static uint16_t boot_number(void *context)
@@ -28,7 +28,7 @@ static uint16_t boot_number(void *context)
 
 static const struct zg_port port = { now_us, start_transmit, NULL, NULL, boot_number };
 
-/* Hands what the node wants to send to the system. */
+/* Passes what the node wants to send to the system. */
 static long send_due(struct zg_channel *channel, struct host *host)
 {
     static uint8_t bytes[4096];

@@ -58,7 +58,8 @@ int main(void)
     printf("  tension set %4" PRIu32 " times; %" PRIu32 " messages sent again\n", host.tensions_set,
            counters->resent + device.node.link.counters.resent);
     zg_sim_line_free(line);
-    /* every pick was received or is known to be missed, but for the last on its way; every stop and row came once */
+    /* every pick was received or is known to be missing, except one that may be on its way; every stop and row came
+     * once */
     return device.pick.number - host.picks - host.picks_missed <= 1 && device.send_failures == 0 &&
                    device.stops == host.stops && device.stops == device.stops_told && host.rows_failed == 0 &&
                    host.rows_loaded - host.rows_answered <= 2 && host.tensions_set == 10 &&

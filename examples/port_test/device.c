@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The board's side of the port test: the board's port with a clock that can be set. Echo and counters are services. */
+/* The board's side of the port test: the board's port, with a clock that can be set. Echo and counters are services. */
 #include "device.h"
 
 static uint32_t now_us(void *context)
@@ -43,7 +43,7 @@ static void on_clock_request(void *context, const struct port_test_clock_request
     const struct port_test_clock clock = { now_us(device) };
     (void)message;
     (void)frame;
-    (void)port_test_device_send_clock(&device->node, &clock); /* the PC asks again */
+    (void)port_test_device_send_clock(&device->node, &clock); /* the PC will ask again */
 }
 
 static void on_deafen(void *context, const struct port_test_deafen *message, const struct zg_frame *frame)

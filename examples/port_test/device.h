@@ -11,7 +11,7 @@ struct device {
     uint32_t ahead_us; /* of the board's clock */
 };
 
-/* As for any device: call device_begin() before interrupts are on, then device_loop() for ever. */
+/* As for any device: call device_begin() before interrupts are enabled, then device_loop() for ever. */
 int device_begin(struct device *device, const struct zg_port *port, void *port_context);
 void device_loop(struct device *device);
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
-/* Tests a port over its own line: port_test SOCKET. On the board runs device.c. Each test prints what it saw; the exit
- * status is 0 when the port passed all. */
+/* Tests a port over its own line: port_test SOCKET. The board runs device.c. Each test prints what it saw; the exit
+ * status is 0 if the port passed all. */
 #include <inttypes.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -18,14 +18,14 @@ struct test {
     struct port_test_host host;
     uint64_t written; /* bytes */
     unsigned failures;
-    bool cut; /* the second half of what goes out is not written */
+    bool cut; /* the second half of what is sent is not written */
     struct port_test_echo_reply reply;
     unsigned replies;
     uint32_t counters[ZG_COUNTERS];
-    unsigned known; /* counters of them */
+    unsigned known; /* counters received so far */
     uint32_t clock_us;
     unsigned clocks;
-    double slowness; /* of the board's clock: an emulated one may take its time */
+    double slowness; /* of the board's clock; that of an emulated board may be slow */
 };
 
 static uint32_t now_us(void *context)
@@ -97,7 +97,7 @@ static void write_due(struct test *test)
     test->written += size;
 }
 
-/* Lets time and bytes pass, until `*count` is no longer `before` (NULL: all the time). */
+/* Lets time and bytes pass until `*count` differs from `before` (NULL: for the whole time). */
 static bool pump(struct test *test, unsigned ms, const unsigned *count, unsigned before)
 {
     uint64_t end = zg_channel_now_ns() + ms * MS_NS;
@@ -123,14 +123,14 @@ static void tell(struct test *test, bool passed, const char *what)
     test->failures += !passed;
 }
 
-/* Whether an echo of `size` bytes comes back as it was. */
+/* Whether an echo of `size` bytes comes back unchanged. */
 static bool echoes(struct test *test, unsigned size)
 {
     struct port_test_echo_request request = { .data_count = (uint8_t)size };
     unsigned before = test->replies;
 
     for (unsigned i = 0; i < size; i++)
-        request.data[i] = (uint8_t)(i * (size + 3) + (size & 1)); /* zeros among them */
+        request.data[i] = (uint8_t)(i * (size + 3) + (size & 1)); /* including zeros */
     if (port_test_host_send_echo_request(&test->host, &request) != 0 || !pump(test, 1000, &test->replies, before))
         return false;
     return test->reply.data_count == size && memcmp(test->reply.data, request.data, size) == 0;
@@ -176,7 +176,7 @@ static bool measure_clock(struct test *test)
     return test->slowness > 0.5 && test->slowness < 50;
 }
 
-/* Lets so much of the board's time pass. */
+/* Waits for so much of the board's time. */
 static void wait_ms(struct test *test, unsigned ms)
 {
     (void)pump(test, (unsigned)(ms * test->slowness) + 1, NULL, 0);
@@ -193,7 +193,7 @@ static void test_sizes(struct test *test)
         printf("         %u bytes did not come back\n", size);
 }
 
-/* Bytes come while interrupts are held off: what is lost then must have been counted, and all goes on. */
+/* Bytes come while interrupts are disabled: what is lost must have been counted, and everything works afterwards. */
 static void test_overrun(struct test *test)
 {
     const struct port_test_deafen deafen = { DEAF_TURNS };
@@ -224,8 +224,8 @@ static void test_overrun(struct test *test)
     tell(test, frames == counter(test, ZG_COUNTER_INDEX(bytes_in)), "every byte that came in is in one counter");
 }
 
-/* Bytes that the UART lost must have been flagged by it. The counters are read alone, so that the numbers are of one
- * moment: what is written behind the first request is that request's. */
+/* The UART must have flagged the bytes that it lost. The counters are read alone, so that they are all of one moment:
+ * what is written after the first request belongs to that request. */
 static void test_account(struct test *test)
 {
     uint64_t written = test->written;
@@ -246,7 +246,7 @@ static void test_account(struct test *test)
          arrived == written ? "not a byte was lost" : "bytes that the UART lost were flagged by it");
 }
 
-/* A frame is cut short just before the clock wraps; the silence behind it is told all the same. */
+/* A frame is cut short just before the clock wraps; the silence after it is noticed all the same. */
 static void test_wrap(struct test *test)
 {
     const struct port_test_set_clock late = { UINT32_MAX - BEFORE_WRAP_US };
@@ -255,7 +255,7 @@ static void test_wrap(struct test *test)
     (void)read_counters(test);
     uint32_t before = counter(test, ZG_COUNTER_INDEX(timed_out));
     (void)port_test_host_send_set_clock(&test->host, &late);
-    wait_ms(test, 50); /* 10 ms are left, the byte timeout is 20 ms */
+    wait_ms(test, 50); /* 10 ms are left; the byte timeout is 20 ms */
     (void)port_test_host_send_echo_request(&test->host, &request);
     test->cut = true;
     write_due(test);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The port test on a board. Which board, the include path tells. */
+/* The port test on a board. The include path selects the board. */
 #include "board.h"
 #include "device.h"
 

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The mast: sends a reading at an interval that the host may change, and says what became of each. */
+/* The mast: sends a reading at an interval that the host may change, and counts what became of each. */
 #include "device.h"
 
 #include "zeugma/clock.h"
@@ -11,7 +11,7 @@ static void on_reading_settled(void *context, const struct tide_mast_reading *re
     if (how == ZG_DELIVERED)
         device->delivered++;
     else
-        device->given_up++; /* a real mast would keep it for later */
+        device->given_up++; /* a real mast would keep it and send it later */
 }
 
 static void on_set_interval(void *context, const struct tide_mast_set_interval *message, const struct zg_frame *frame)

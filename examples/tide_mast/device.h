@@ -11,9 +11,9 @@ struct device {
     uint32_t next_us;
     uint32_t interval_us;
     uint16_t number;    /* of the next reading */
-    uint32_t delivered; /* readings that the host acknowledged, */
-    uint32_t given_up;  /* that went unacknowledged, */
-    uint32_t not_sent;  /* and that found the window full */
+    uint32_t delivered; /* readings that the host acknowledged */
+    uint32_t given_up;  /* readings that went unacknowledged */
+    uint32_t not_sent;  /* readings that found the window full */
     int16_t height;     /* mm */
 };
 

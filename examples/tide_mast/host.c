@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* The station on land: keeps the readings, asks for the gauges' zeros, changes the interval. */
+/* The station on land: stores the readings, asks for the gauges' zeros, changes the interval. */
 #include "host.h"
 
 #include <string.h>

@@ -11,7 +11,7 @@ struct host {
     uint32_t gauges, asked, changed;
     uint32_t refused; /* settled, but not delivered */
     uint32_t downs;
-    uint8_t seen[8192]; /* a bit for each number */
+    uint8_t seen[8192]; /* one bit for each number */
     double highest;     /* m */
 };
 

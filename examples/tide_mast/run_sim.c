@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-/* Mast and station on one radio channel for half a virtual day: one in ten transmissions is lost. */
+/* Mast and station on one radio channel for half a virtual day; one in ten transmissions is lost. */
 #include <inttypes.h>
 #include <stdio.h>
 
@@ -54,7 +54,7 @@ int main(void)
            counters->resent, host.node.link.counters.resent, zg_sim_bus_lost(bus), zg_sim_bus_collisions(bus),
            host.downs);
     zg_sim_bus_free(bus);
-    /* each reading is accounted for, nearly all came, none twice, and what was told delivered did */
+    /* each reading is accounted for, nearly all arrived, none twice, and those reported as delivered did arrive */
     uint32_t open = device.number - device.delivered - device.given_up - device.not_sent;
     return open <= 2 && host.twice == 0 && host.readings >= device.delivered &&
                    host.readings <= device.delivered + device.given_up + open && host.downs == 0 &&

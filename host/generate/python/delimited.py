@@ -2,7 +2,7 @@
 
 
 class _Delimited:
-    """Content between delimiters. take() tells how bytes ended: as content, malformed, too_long, noise or idle; pause() also timed_out.
+    """Content between delimiters. take() says how bytes ended: as content, malformed, too_long, noise or idle; pause() also timed_out.
     With LEAD a delimiter that closed no frame may open one, and is kept."""
 
     def __init__(self):

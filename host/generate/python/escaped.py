@@ -17,7 +17,7 @@ def stuff(content: bytes) -> bytes:
 
 
 class _Finder(_Delimited):
-    """Escapes; the state is "data" where the end may come, "escaped" behind an escape."""
+    """Escapes; the state is "data" where the end may come, "escaped" after an escape."""
 
     def _is_whole(self, state):
         return state == "data"

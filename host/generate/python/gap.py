@@ -2,12 +2,12 @@
 
 
 def stuff(content: bytes) -> bytes:
-    """The content as it is; leave silence behind it."""
+    """The content as it is; leave silence after it."""
     return bytes(content)
 
 
 class _Finder:
-    """Content that ends where the line falls silent: pause()."""
+    """Content that ends when the line falls silent: pause()."""
 
     def __init__(self):
         self.content, self._state = bytearray(), "empty"

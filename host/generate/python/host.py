@@ -29,30 +29,30 @@ class Peer:
         self._begin()
 
     def _begin(self):
-        """No ticket of the device was taken yet: its first is below 128."""
+        """Starts with no ticket taken from the device; its first is below 128."""
         self._newest, self._earlier, self._owing, self._refused, self._answers = 255, 255, False, None, {}
 
     def match(self) -> str:
-        """How the device's definition stands to this one, and which end is to be brought up to date."""
+        """How the device's definition compares with this one, and which end must be updated."""
         hello = self.hello
         if hello is None:
             return "the device has not said which definition it was built from"
         if hello.major != VERSION[0]:
-            return "the device speaks version %d.%d and this host %d.%d: the %s is stale and must be brought up to date" % (
+            return "the device speaks version %d.%d and this host %d.%d: the %s is outdated and must be updated" % (
                 hello.major, hello.minor, *VERSION, "device" if hello.major < VERSION[0] else "host")
         if hello.minor != VERSION[1]:
             return "the device speaks version %d.%d and this host %d.%d: they work together, but what is new in the %s is not used" % (
                 hello.major, hello.minor, *VERSION, "host" if hello.minor < VERSION[1] else "device")
         if hello.fingerprint != FINGERPRINT:
             return ("the device speaks version %d.%d, too, but was built from another definition (fingerprint %08x, here %08x): one of "
-                    "the two is stale; zeugma compare tells what differs" % (*VERSION, hello.fingerprint, FINGERPRINT))
+                    "the two is outdated; zeugma compare shows what differs" % (*VERSION, hello.fingerprint, FINGERPRINT))
         return "both ends were built from the same definition"
 
 
 class Host:
-    """The host's end of a link. `write` takes bytes to send; `clock` gives seconds. Call feed() with what arrives and poll() after it, often;
+    """The host's end of a link. `write` takes bytes to send; `clock` gives seconds. Call feed() with what arrives, then poll(), often;
     nothing waits. on(Message, handler) wants a message: handler(message, frame). on("link", handler) wants handler(peer, event), where event is
-    "up", "down", "met" or "restarted"; on("console", handler) wants the console's text as bytes."""
+    "up", "down", "met" or "restarted"; on("console", handler) receives the console's text as bytes."""
 
     def __init__(self, write, clock, boot: int, devices=(0,)):
         if not 1 <= boot <= 0xFFFF:
@@ -64,7 +64,7 @@ class Host:
         self._sequence, self._heard, self._waiting = 0, clock() - _TURN, 0
         self._outbox, self._left, self._asked, self._asked_until = [], clock() - _GAP, None, 0  # what was sent leaves at _left
         self.held_back = 0.25  # seconds that the operating system may hold bytes back, beyond the line's own silence
-        self.receiver.text = lambda data: self._tell("console", data)
+        self.receiver.text = lambda data: self._report("console", data)
 
     def on(self, what, handler):
         self._handlers[what] = handler
@@ -85,7 +85,7 @@ class Host:
             return None
         if to not in self.peers:
             raise RangeError("to: %r is no device of this host; expected one of %s" % (to, ", ".join(map(str, self.peers))))
-        message.pack()  # what cannot be sent is told now
+        message.pack()  # raises now what cannot be sent
         delivery = Delivery(message, done)
         self.peers[to]._queue.append(delivery)
         return delivery
@@ -105,7 +105,7 @@ class Host:
         for peer in self.peers.values():
             if LINK_TIMEOUT and peer.up and now - peer._heard >= LINK_TIMEOUT:
                 peer.up = False
-                self._tell("link", peer, "down")
+                self._report("link", peer, "down")
             if _HELLO:
                 self._poll_hello(peer, now)
             if _ACKNOWLEDGE:
@@ -115,17 +115,17 @@ class Host:
 
     # --- private
 
-    def _tell(self, what, *arguments):
+    def _report(self, what, *arguments):
         if what in self._handlers:
             self._handlers[what](*arguments)
 
     def _send_or_keep(self, message, to):
         if self._outbox or not self._transmit(message, to):
-            message.pack()  # what cannot be sent is told now
+            message.pack()  # raises now what cannot be sent
             self._outbox.append((message, to))
 
     def _may_begin(self):
-        """Whether the silence that is due in front of a frame was kept, and no device is to answer."""
+        """Whether the silence that is due before a frame has passed, and no device is to answer."""
         now = self._clock()
         if not _GAP:
             return True
@@ -147,7 +147,7 @@ class Host:
         return seconds * ((self._boot * (2 * self._sequence + 1) & 0xFFFF) >> 10) / 64 if _TURN else 0
 
     def _transmit(self, message, to, **roles):
-        """Sends it, if it may."""
+        """Sends it if the line allows."""
         if not self._may_begin():
             return False
         header = {name: value for name, value in (("destination", to), ("source", 0)) if name in _ROLE_BITS}
@@ -165,7 +165,7 @@ class Host:
         return self.peers.get(frame.header["source"]) if "source" in frame.header else next(iter(self.peers.values()))
 
     def _note_sequence(self, peer, number):
-        """Counts what a frame's number tells; returns what to take back where its sender restarted."""
+        """Counts what a frame's number says; returns what to undo if its sender restarted."""
         if "sequence" not in _ROLE_BITS:
             return {}
         mask = (1 << _ROLE_BITS["sequence"]) - 1
@@ -197,14 +197,14 @@ class Host:
                 self._asked = None
             if LINK_TIMEOUT and not peer.up:
                 peer.up = True
-                self._tell("link", peer, "up")
+                self._report("link", peer, "up")
         if "destination" in _ROLE_BITS and header["destination"] not in (0, (1 << _ROLE_BITS["destination"]) - 1):
             self.counters["not_for_us"] += 1
             return
         kind = type(message)
         if _HELLO and kind is _HELLO and peer:
             self._take_hello(peer, message, counted)
-            self._tell(kind, message, frame)
+            self._report(kind, message, frame)
         elif _ACKNOWLEDGE and kind is _ACKNOWLEDGE and peer:
             taken = message.earlier << 1 | 1
             for item in list(peer._open):
@@ -218,9 +218,9 @@ class Host:
         elif kind.__name__ == "EchoRequest" and _ECHO_REPLY:
             self._send_or_keep(_ECHO_REPLY(message.data), header.get("source", 0))
         elif _CONSOLE and kind is _CONSOLE:
-            self._tell("console", message.text)
+            self._report("console", message.text)
         else:
-            self._tell(kind, message, frame)
+            self._report(kind, message, frame)
 
     def _take_hello(self, peer, message, counted):
         peer.hello = message
@@ -241,7 +241,7 @@ class Host:
             for item in failed:
                 self._end(item, "restart")
         if news:
-            self._tell("link", peer, "restarted" if restarted else "met")
+            self._report("link", peer, "restarted" if restarted else "met")
 
     def _poll_hello(self, peer, now):
         shared = "destination" in _ROLE_BITS
@@ -272,16 +272,16 @@ class Host:
             item.delivery.done(item.delivery)
 
     def _number(self, peer):
-        """This host's boot number as the peer is to know it."""
+        """This host's boot number as its peer is to know it."""
         return self._boot + peer._runs * 0x6D3B & 0xFFFF or 1
 
     def _renew(self, peer):
-        """A hundred messages in a row were not taken: begins afresh, before a ticket comes round that the device would take for an old one."""
+        """A hundred messages in a row were not taken: starts afresh, before a ticket comes round that the device would mistake for an old one."""
         peer._begin()
         peer._next, peer._sure = 0, 255
         if peer.known:
             peer.known, peer._runs, peer._tries, peer._answer = False, peer._runs + 1, 0, True
-            self._tell("link", peer, "restarted")
+            self._report("link", peer, "restarted")
 
     def _settle(self, peer, item, how, reason=0):
         peer._open.remove(item)
@@ -312,8 +312,8 @@ class Host:
                 item.delivery.reply = message
                 self._settle(peer, item, "delivered")
             if asked or _VARIABLE_VALUE and kind is _VARIABLE_VALUE:
-                self._tell(kind, message, frame)
-                self._tell_variable(message, frame)
+                self._report(kind, message, frame)
+                self._report_variable(message, frame)
             return
         if not peer.known:
             peer._ask = True
@@ -342,13 +342,13 @@ class Host:
         peer._answers = {number: answer for number, answer in peer._answers.items() if ticket - number & 0xFF < 16}
         peer._answers.pop(ticket, None)
         peer._owing = peer._owing or not request
-        self._tell(kind, message, frame)
+        self._report(kind, message, frame)
 
-    def _tell_variable(self, message, frame):
+    def _report_variable(self, message, frame):
         kind = VARIABLES.get(message.index) if _VARIABLE_VALUE and isinstance(message, _VARIABLE_VALUE) else None
         if kind in self._handlers:
             try:
-                self._tell(kind, kind.unpack(message.value), frame)
+                self._report(kind, kind.unpack(message.value), frame)
             except ProtocolError:
                 self.receiver.counters["bad_payload"] += 1
 

@@ -6,7 +6,7 @@ _SPECIAL = {ESCAPE} if DOUBLED else {ESCAPE, *START, *END}
 
 
 def stuff(content: bytes) -> bytes:
-    """Content between start and end marks, whose bytes it does not hold as they are."""
+    """Content between start and end marks, whose bytes it never contains unescaped."""
     out = bytearray(START)
     for byte in content:
         out += bytes([ESCAPE, byte if DOUBLED else byte ^ ESCAPE_XOR] if byte in _SPECIAL else [byte])

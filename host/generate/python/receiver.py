@@ -12,7 +12,7 @@ def _pack_header(roles):
 
 
 def _unpack_header(content):
-    """The roles by name, but constants and reserved bits; None where a constant or the length is wrong."""
+    """The roles by name, without constants and reserved bits; None if a constant or the length is wrong."""
     header = {}
     for name, byte, bit, bits, big, constant in _HEADER:
         value = _take_bits(content, byte, bit, bits, big)
@@ -26,8 +26,8 @@ def _unpack_header(content):
 
 
 def encode(message, sequence: int = 0, **roles: int) -> bytes:
-    """A frame as it stands on the wire. `roles` may be source, destination, minor, and of a ticketed message ticket and base; each that
-    is left out is 0, minor this protocol's. Raises RangeError for a value that its type or range does not permit."""
+    """A frame as it is on the wire. `roles` may be source, destination, minor, and of a ticketed message ticket and base; those
+    omitted are 0, minor is this protocol's. Raises RangeError for a value that its type or range does not permit."""
     payload = message.pack()
     if message.TICKET_SIZE:
         payload = bytes([roles.pop("ticket", 0), roles.pop("base", 0)][:message.TICKET_SIZE]) + payload
@@ -49,7 +49,7 @@ class Frame:
 
 
 def _text_run(data):
-    """How many bytes of data are console text, and whether what follows is the beginning of a character whose end is missing."""
+    """How many bytes of data are console text, and whether the rest begins a character whose end is missing."""
     for at, byte in enumerate(data):
         if byte < 0x20 and byte not in (9, 10, 13, 27) or byte == 0x7F:
             data, cut = data[:at], False
@@ -65,7 +65,7 @@ def _text_run(data):
 
 class Receiver:
     """Finds frames in a stream. feed() takes bytes as they come; pause() says that the line fell silent, or the stream ended; counters
-    tell what became of the bytes, those of an open candidate apart. Where a console shares the line, text() is called with its bytes."""
+    say what became of the bytes, except those of an open candidate. Where a console shares the line, text() is called with its bytes."""
 
     def __init__(self):
         self.counters = dict.fromkeys(("bytes_in", "bytes_of_frames", "bytes_failed", "bytes_noise", "bytes_console", "bytes_idle", "frames_in",
@@ -74,7 +74,7 @@ class Receiver:
         self.text = lambda data: None
         self._finder = _Finder()
         self._pending = 0
-        self._raw, self._noise = bytearray(), 0  # what is pending, behind noise that may be the beginning of a character
+        self._raw, self._noise = bytearray(), 0  # what is pending, after noise that may be the beginning of a character
 
     def feed(self, data: bytes) -> Iterator[Frame]:
         """The frames that these bytes complete."""
@@ -89,14 +89,14 @@ class Receiver:
                     yield frame
 
     def pause(self) -> Iterator[Frame]:
-        """What is open ends where silence ends a frame; else it is given up and read again. The frames found by that."""
+        """Ends what is open, if silence ends a frame; otherwise abandons it and searches its bytes again. Returns the frames found."""
         for event in self._finder.pause():
             frame = self._settle(event)
             if frame is not None:
                 yield frame
 
     def _settle(self, event):
-        """Counts the bytes that an event ended: all that are pending but those that the finder keeps."""
+        """Counts the bytes of an event: all pending ones except those that the finder keeps."""
         counter, frame = {"noise": "bytes_noise", "idle": "bytes_idle"}.get(event, "bytes_failed"), None
         if event == "content":
             header, event = self._judge(self._finder.content)
@@ -114,13 +114,13 @@ class Receiver:
         return frame
 
     def _sort(self, counter, event, size):
-        """Tells text from noise and from failed candidates."""
+        """Separates text from noise and from failed candidates."""
         if counter == "bytes_noise":
             self._noise += size
             while self._noise:
                 run, cut = _text_run(self._raw[:self._noise])
                 if run:
-                    self._tell_text(counter, run)
+                    self._report_text(counter, run)
                 elif cut:
                     break
                 else:
@@ -132,14 +132,14 @@ class Receiver:
         run, cut = _text_run(self._raw[:size]) if counter == "bytes_failed" else (0, False)
         if run and (run == size or cut):  # text that outgrew the longest frame may end in the middle of a character
             self.counters[event] -= 1
-            self._tell_text(counter, run)
+            self._report_text(counter, run)
             self._noise = size - run
             self.counters["bytes_failed"] -= self._noise
             self.counters["bytes_noise"] += self._noise
         else:
             del self._raw[:size]
 
-    def _tell_text(self, counter, size):
+    def _report_text(self, counter, size):
         text = bytes(self._raw[:size])
         del self._raw[:size]
         self.counters[counter] -= size

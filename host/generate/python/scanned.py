@@ -1,8 +1,8 @@
-# --- framing: bytes that are read again where a candidate failed
+# --- framing: bytes that are searched again after a failed candidate
 
 
 class _Scanned:
-    """Candidates behind an opening. take() tells how bytes ended: as content, malformed, too_long, noise or idle; pause() also
+    """Candidates after an opening. take() says how bytes ended: as content, malformed, too_long, noise or idle; pause() also
     timed_out."""
 
     def __init__(self):
@@ -30,7 +30,7 @@ class _Scanned:
             yield event
 
     def _step(self):
-        """The next event, or None where more bytes are needed."""
+        """The next event, or None if more bytes are needed."""
         self._let_go()
         return (self._seek() if self._state == "seeking" else None) or (self._read() if self._state == "open" else None)
 
@@ -51,7 +51,7 @@ class _Scanned:
         return None
 
     def _fail(self, extent, event):
-        """A candidate failed after `extent` bytes: goes on where the next opening, or the begin of one, stands behind its first byte."""
+        """A candidate failed after `extent` bytes: continues at the next opening, or beginning of one, after its first byte."""
         at, self._consumed, self._state = 1, 0, "seeking"
         while at < extent and self._window[at:min(extent, at + len(_OPENING))] != _OPENING[:extent - at]:
             at += 1

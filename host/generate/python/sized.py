@@ -9,7 +9,7 @@ def stuff(content: bytes) -> bytes:
 
 
 class _Finder(_Scanned):
-    """Frames whose size their first bytes tell, or that all have the same."""
+    """Frames whose size is known from their first bytes, or is always the same."""
 
     def _open(self):
         self._state = "open"
@@ -30,7 +30,7 @@ class _Finder(_Scanned):
 
 
 def _content_size(content):
-    """0: no sender's."""
+    """0: no sender produces these bytes."""
     for name, byte, bit, bits, big, _ in _HEADER:
         if name == "length" and FRAMING == "length":
             length = _take_bits(content, byte, bit, bits, big) - _LENGTH_MORE

@@ -10,7 +10,7 @@ class RangeError(ValueError):
 
 
 class _Step:
-    """A field and its place. `byte` is counted from the block's start, from the end of the last step before it that varies, or from the
+    """A field and its place. `byte` counts from the block's start, from the end of the last step before it that varies, or from the
     last newer step; `bit` counts the bits of its run before it."""
 
     def __init__(self, name, kind, bits=0, extent="one", most=1, byte=0, bit=0, big=False, varies=False, count=0, count_big=False,
@@ -25,7 +25,7 @@ class _Step:
         self.array = extent != "one" and kind not in ("text", "bytes")
 
     def end(self):
-        """Bytes up to its end, of one that does not vary."""
+        """Bytes up to the end of a step that does not vary."""
         if self.kind in ("text", "bytes"):
             return self.byte + self.most
         if self.kind == "record":
@@ -33,7 +33,7 @@ class _Step:
         return self.byte + (self.bit + self.most * self.bits + 7) // 8
 
     def first(self):
-        """What a new message holds, and one whose sender is older."""
+        """The value in a new message, and in one from an older sender."""
         if self.kind == "text":
             return ""
         if self.kind == "bytes":
@@ -104,7 +104,7 @@ def _from_raw(step, raw):
 
 
 def _to_raw(step, value):
-    """The raw number for a value, not held to its limits yet."""
+    """The raw number for a value, not yet checked against its limits."""
     if step.kind == "bool":
         return int(bool(value))
     if step.kind == "f":
@@ -120,7 +120,7 @@ def _to_raw(step, value):
 
 
 def _single(value):
-    """The value as a 32-bit float holds it."""
+    """The value rounded to a 32-bit float."""
     try:
         return struct.unpack("<f", struct.pack("<f", value))[0]
     except OverflowError:
@@ -163,7 +163,7 @@ class _Block:
     _size: ClassVar[int] = 0  # bytes, least
 
     def check(self, path=None):
-        """Raises RangeError where a field is outside its type or range."""
+        """Raises RangeError if a field is outside its type or range."""
         path = path or type(self).__name__
         for step in self._steps:
             value = getattr(self, step.name)
@@ -315,7 +315,7 @@ class _Block:
 
 
 class _Message(_Block):
-    """Also a variable, which has no id."""
+    """A message, or a variable, which has no id."""
 
     ID: ClassVar[int] = 0
     SENDER: ClassVar[str] = ""
@@ -323,7 +323,7 @@ class _Message(_Block):
     DELIVERY: ClassVar = None
 
     def pack(self) -> bytes:
-        """The payload behind its ticket. Raises RangeError where a field is outside its type or range."""
+        """The payload after its ticket. Raises RangeError if a field is outside its type or range."""
         self.check()
         payload = bytes(self._pack(bytearray()))
         if self.TICKET_SIZE + len(payload) > MAX_PAYLOAD:
@@ -333,8 +333,8 @@ class _Message(_Block):
 
     @classmethod
     def unpack(cls, payload: bytes):
-        """A message from its payload behind the ticket. Fields that an older sender lacks take their defaults; bytes after the last
-        known field are ignored. Raises ProtocolError where the payload does not fit."""
+        """A message from its payload after the ticket. Fields that an older sender lacks take their defaults; bytes after the last
+        known field are ignored. Raises ProtocolError if the payload does not fit."""
         return cls._unpack(payload, 0, len(payload), True)[0]
 
 
