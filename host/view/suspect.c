@@ -274,7 +274,7 @@ char *zg_suspect_judge(struct zg_suspect *suspect, const struct zg_counters *cou
     if (suspect->match > ZG_MATCH_SAME && is_new(suspect, DEFINITION))
         return g_strdup(zg_match_text(suspect->match));
     if (suspect->foreign >= ENOUGH_FRAMES && suspect->match <= ZG_MATCH_SAME && is_new(suspect, VERSION))
-        return g_strdup_printf("frames of another major version than %u arrive: one of the ends is stale",
+        return g_strdup_printf("frames of another major version than %u arrive: one of the ends is outdated",
                                suspect->plan->definition->major);
     if (suspect->strays >= ENOUGH_VALUES && 10 * suspect->turned >= 9 * suspect->strays && is_new(suspect, VALUE_ORDER))
         return g_strdup_printf(

@@ -151,7 +151,7 @@ def stale():
     line.run(60)
     hello = line.host.peers[0].hello
     for change, word in (({"minor": 3}, "what is new in the device"), ({"minor": 1}, "what is new in the host"),
-                         ({"major": 2}, "the host is stale"), ({"major": 0}, "the device is stale"),
+                         ({"major": 2}, "the host is outdated"), ({"major": 0}, "the device is outdated"),
                          ({"fingerprint": 1}, "another definition")):
         line.host.peers[0].hello = loom.Hello(**{**hello.__dict__, **change})
         assert word in line.host.peers[0].match(), line.host.peers[0].match()
