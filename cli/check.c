@@ -28,8 +28,7 @@ static void print_json(const char *file, const struct cli_definition *loaded, bo
     }
     zg_json_close(&json, ']');
     zg_json_close(&json, '}');
-    g_autofree char *text = zg_json_end(&json);
-    cli_print("%s\n", text);
+    cli_print_json(&json);
 }
 
 static void print_summary(const struct zg_plan *plan)

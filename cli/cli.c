@@ -38,6 +38,12 @@ static bool reader_is_gone(void)
     return poll(&output, 1, 0) > 0 && (output.revents & (POLLERR | POLLHUP)) != 0;
 }
 
+void cli_print_json(struct zg_json *json)
+{
+    g_autofree char *text = zg_json_end(json);
+    cli_print("%s\n", text);
+}
+
 int cli_finish(const struct cli_verb *verb, int status)
 {
     const bool good = fflush(stdout) == 0 && !ferror(stdout);

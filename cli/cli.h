@@ -6,6 +6,7 @@
 #include <glib.h>
 #include <stdbool.h>
 
+#include "codec/json.h"
 #include "plan/plan.h"
 
 enum cli_status {
@@ -47,6 +48,9 @@ const struct zg_plan_message *cli_message(const struct cli_verb *verb, const str
 
 /* Prints to standard output. cli_finish() notices if that is closed or full. */
 void cli_print(const char *format, ...) G_GNUC_PRINTF(1, 2);
+
+/* Ends a JSON text that cli_print() then prints, as a line. */
+void cli_print_json(struct zg_json *json);
 
 /* Flushes standard output. Returns `status`; or CLI_TROUBLE, with a message, if not everything could be written. */
 int cli_finish(const struct cli_verb *verb, int status);

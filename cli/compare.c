@@ -94,8 +94,7 @@ static void print_json(const struct comparison *comparison)
     }
     zg_json_close(&json, ']');
     zg_json_close(&json, '}');
-    g_autofree char *text = zg_json_end(&json);
-    cli_print("%s\n", text);
+    cli_print_json(&json);
 }
 
 static int compare(char **argv, const struct zg_plan *before, const struct zg_plan *after, bool as_json)

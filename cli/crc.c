@@ -137,8 +137,7 @@ static void print_json(const struct request *request)
         zg_json_unsigned(&json, "sees_bursts_up_to_bits", zg_crc_burst(crc, true));
     }
     zg_json_close(&json, '}');
-    g_autofree char *text = zg_json_end(&json);
-    cli_print("%s\n", text);
+    cli_print_json(&json);
 }
 
 /* Prints the settings that give the value that was seen. */

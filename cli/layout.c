@@ -6,7 +6,7 @@
 #include "analysis/budget.h"
 #include "analysis/places.h"
 #include "analysis/text.h"
-#include "codec/json.h"
+#include "codec/describe.h"
 
 static void print_line(unsigned name_width, const char *bytes, const char *bits, const char *name, const char *type,
                        const char *unit, const char *range)
@@ -330,13 +330,11 @@ static void variables_to_json(struct zg_json *json, const struct zg_plan *plan)
 static void print_json(const struct zg_plan *plan, const struct zg_plan_message *only)
 {
     const struct zg_definition *definition = plan->definition;
-    g_autofree char *version = g_strdup_printf("%u.%u", definition->major, definition->minor);
     struct zg_json json;
 
     zg_json_begin(&json, true);
     zg_json_open(&json, NULL, '{');
-    zg_json_string(&json, "protocol", definition->protocol);
-    zg_json_string(&json, "version", version);
+    zg_protocol_to_json(definition, &json);
     zg_json_unsigned(&json, "baud", definition->line.baud);
     zg_json_double(&json, "bit_times_per_byte", zg_line_half_bits(&definition->line) / 2.0);
     zg_json_string(&json, "framing", zg_framing_names[definition->framing.kind]);
@@ -356,8 +354,7 @@ static void print_json(const struct zg_plan *plan, const struct zg_plan_message 
     zg_json_double(&json, "device_load", zg_budget_side_load(plan, ZG_SIDE_DEVICE));
     zg_json_double(&json, "host_load", zg_budget_side_load(plan, ZG_SIDE_HOST));
     zg_json_close(&json, '}');
-    g_autofree char *text = zg_json_end(&json);
-    cli_print("%s\n", text);
+    cli_print_json(&json);
 }
 
 static int run(const struct cli_verb *verb, int argc, char **argv)

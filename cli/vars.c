@@ -98,8 +98,7 @@ static void print_json(const struct asking *asking, const struct wish *wish)
     if (wish->ended && wish->how != ZG_DELIVERED)
         zg_json_string(&json, "failed", zg_settled_text(wish->how));
     zg_json_close(&json, '}');
-    g_autofree char *text = zg_json_end(&json);
-    cli_print("%s\n", text);
+    cli_print_json(&json);
 }
 
 /* A table, with each column as wide as its widest cell. */

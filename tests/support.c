@@ -71,6 +71,19 @@ static void start_transmit(void *context)
 
 const struct zg_port test_port = { now_us, start_transmit, NULL, NULL, NULL };
 
+static int add_number(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
+{
+    uint32_t number;
+
+    (void)frame;
+    assert_true(length >= sizeof number);
+    memcpy(&number, payload, sizeof number);
+    g_array_append_val((GArray *)data, number);
+    return 0;
+}
+
+const struct zg_node_calls test_numbering = { .deliver = add_number };
+
 char *test_data(const char *name)
 {
     g_autofree char *path = g_build_filename(TEST_DATA, name, NULL);

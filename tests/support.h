@@ -14,6 +14,7 @@
 #include <stdbool.h>
 
 #include "codec/payload.h"
+#include "node/node.h"
 
 /* A sound definition and its plan. */
 struct test_plan {
@@ -37,6 +38,9 @@ extern const char test_small_definition[];
 /* A port whose clock is set by assignment, and that starts nothing. */
 extern uint32_t test_clock_us;
 extern const struct zg_port test_port;
+
+/* For a node without a side, whose data is a GArray of uint32_t: adds the number that each payload begins with. */
+extern const struct zg_node_calls test_numbering;
 
 /* The text of a file of tests/data; free with g_free(). */
 char *test_data(const char *name);

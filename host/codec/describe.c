@@ -258,3 +258,11 @@ char *zg_stretch_to_line(const struct zg_plan *plan, const struct zg_stretch *st
         picked_up_to_text(stretch, text);
     return g_strdup(text->str);
 }
+
+void zg_protocol_to_json(const struct zg_definition *definition, struct zg_json *json)
+{
+    g_autofree char *version = g_strdup_printf("%u.%u", definition->major, definition->minor);
+
+    zg_json_string(json, "protocol", definition->protocol);
+    zg_json_string(json, "version", version);
+}

@@ -4,6 +4,7 @@
 #define ZEUGMA_DESCRIBE_H
 
 #include "codec/frame_reader.h"
+#include "codec/json.h"
 
 /* One JSON object without line end: a frame {"message","from","header","fields","raw"}, with "out_of_range" and
  * "ignored" where they apply; {"undelivered","header","raw"}; or {"skipped","reason","raw"} with "expected" and "found"
@@ -24,5 +25,8 @@ bool zg_stretch_console(const struct zg_stretch *stretch, const uint8_t **bytes,
 
 /* Text in quotes, with characters that are not printable escaped as in C. Free with g_free(). */
 char *zg_console_quoted(const uint8_t *bytes, size_t count);
+
+/* Writes which protocol a document is about, as members of the open object: "protocol" and "version". */
+void zg_protocol_to_json(const struct zg_definition *definition, struct zg_json *json);
 
 #endif

@@ -229,22 +229,28 @@ void zg_json_signed(struct zg_json *json, const char *key, int64_t value)
     g_string_append_printf(json->text, "%s%" G_GINT64_FORMAT "%s", quote, value, quote);
 }
 
-void zg_json_double(struct zg_json *json, const char *key, double value)
+/* A float's digits, quoted if they are no number. */
+static void write_float(struct zg_json *json, const char *key, double value, bool is_float)
 {
     const char *quote = isfinite(value) ? "" : "\"";
+
     lead_in(json, key);
     g_string_append(json->text, quote);
-    zg_append_double(json->text, value);
+    if (is_float)
+        zg_append_float(json->text, (float)value);
+    else
+        zg_append_double(json->text, value);
     g_string_append(json->text, quote);
+}
+
+void zg_json_double(struct zg_json *json, const char *key, double value)
+{
+    write_float(json, key, value, false);
 }
 
 void zg_json_float(struct zg_json *json, const char *key, float value)
 {
-    const char *quote = isfinite(value) ? "" : "\"";
-    lead_in(json, key);
-    g_string_append(json->text, quote);
-    zg_append_float(json->text, value);
-    g_string_append(json->text, quote);
+    write_float(json, key, (double)value, true);
 }
 
 void zg_json_literal(struct zg_json *json, const char *key, const char *digits)

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-#include "codec/json.h"
+#include "codec/describe.h"
 #include "soak/report.h"
 
 static void settings_to_json(struct zg_json *json, const struct zg_soak_report *report)
@@ -188,13 +188,11 @@ char *zg_soak_report_json(const struct zg_soak_report *report)
 {
     const struct zg_soak_result *result = report->result;
     const struct zg_definition *definition = report->plan->definition;
-    g_autofree char *version = g_strdup_printf("%u.%u", definition->major, definition->minor);
     struct zg_json json;
 
     zg_json_begin(&json, true);
     zg_json_open(&json, NULL, '{');
-    zg_json_string(&json, "protocol", definition->protocol);
-    zg_json_string(&json, "version", version);
+    zg_protocol_to_json(definition, &json);
     settings_to_json(&json, report);
     zg_json_double(&json, "ran_seconds", (double)result->ran_ns * 1e-9);
     zg_json_double(&json, "poll_seconds", (double)result->poll_ns * 1e-9);

@@ -65,20 +65,6 @@ static void told_clear(struct told *told)
     g_array_unref(told->numbers);
 }
 
-static GArray *link_numbers;
-
-static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
-{
-    uint32_t number;
-
-    (void)data;
-    (void)frame;
-    assert_true(length >= 4);
-    memcpy(&number, payload, 4);
-    g_array_append_val(link_numbers, number);
-    return 0;
-}
-
 /* Feeds a piece of a stream as an interrupt does; or at once, in memory that is freed afterwards. */
 static void feed(struct zg_node *node, const uint8_t *bytes, guint count, bool at_once)
 {
@@ -96,12 +82,11 @@ static void feed(struct zg_node *node, const uint8_t *bytes, guint count, bool a
 static void check_link(const struct zg_plan *plan, const GByteArray *bytes, struct zg_random *random, bool at_once,
                        const struct told *told, const struct zg_counters *counters)
 {
-    static const struct zg_node_calls calls = { .deliver = deliver };
-    struct zg_node *node = zg_node_new(plan, 0, 128, &test_port, NULL, &calls, NULL);
+    g_autoptr(GArray) numbers = g_array_new(FALSE, FALSE, sizeof(uint32_t));
+    struct zg_node *node = zg_node_new(plan, 0, 128, &test_port, NULL, &test_numbering, numbers);
     struct zg_link *link = zg_node_link(node);
     const struct zg_counters *c = &link->counters;
 
-    link_numbers = g_array_new(FALSE, FALSE, sizeof(uint32_t));
     for (guint at = 0; at < bytes->len;) {
         guint piece = 1 + (guint)zg_random_below(random, MIN(bytes->len - at, at_once ? 2000 : 120));
         feed(node, bytes->data + at, piece, at_once);
@@ -112,15 +97,14 @@ static void check_link(const struct zg_plan *plan, const GByteArray *bytes, stru
     for (unsigned i = 0; i < 2; i++)
         zg_any_link_poll(zg_node_any_link(node));
     assert_int_equal(zg_any_link_pending(zg_node_any_link(node)), 0);
-    assert_int_equal(link_numbers->len, told->numbers->len);
-    assert_memory_equal(link_numbers->data, told->numbers->data, 4 * (size_t)link_numbers->len);
+    assert_int_equal(numbers->len, told->numbers->len);
+    assert_memory_equal(numbers->data, told->numbers->data, 4 * (size_t)numbers->len);
     assert_memory_equal(&c->bytes_of_frames, &counters->bytes_of_frames,
                         offsetof(struct zg_counters, bytes_dropped) - offsetof(struct zg_counters, bytes_of_frames));
     assert_int_equal(c->failed_check, counters->failed_check);
     assert_int_equal(c->malformed, counters->malformed);
     assert_int_equal(c->too_long, counters->too_long);
     assert_int_equal(c->timed_out, counters->timed_out);
-    g_array_unref(link_numbers);
     zg_node_free(node);
 }
 

@@ -15,22 +15,6 @@ static const char definition[] =
     "frame: { framing: gap, header: [id: u8], check: crc32/iso-hdlc, max_payload: 20 }\n"
     "messages: { m: { id: 1, from: both, fields: { n: u32, data: \"bytes[..]\" } } }\n";
 
-static GArray *delivered;
-
-static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
-{
-    uint32_t number;
-
-    (void)data;
-    (void)frame;
-    assert_true(length >= 4);
-    memcpy(&number, payload, 4);
-    g_array_append_val(delivered, number);
-    return 0;
-}
-
-static const struct zg_node_calls calls = { .deliver = deliver };
-
 static void check_sum(struct zg_node *node, uint32_t fed)
 {
     const struct zg_counters *c = &zg_node_link(node)->counters;
@@ -45,12 +29,12 @@ static void test_receiving(void **state)
     struct zg_random random = zg_random_seeded(41, 0);
     (void)state;
     for (unsigned round = 0; round < test_rounds(200); round++) {
-        struct zg_node *node = zg_node_new(plan.plan, 0, 512, &test_port, NULL, &calls, NULL);
+        GArray *delivered = g_array_new(FALSE, FALSE, sizeof(uint32_t));
+        struct zg_node *node = zg_node_new(plan.plan, 0, 512, &test_port, NULL, &test_numbering, delivered);
         struct zg_link *link = zg_node_link(node);
         g_autoptr(GArray) wanted = g_array_new(FALSE, FALSE, 4);
         uint32_t fed = 0, unpolled = 0, too_long = 0, failed = 0;
-        delivered = g_array_new(FALSE, FALSE, 4);
-        test_clock_us = (uint32_t)zg_random_next(&random) | (round % 2 ? 0xFFFF0000U : 0); /* often about to wrap */
+            test_clock_us = (uint32_t)zg_random_next(&random) | (round % 2 ? 0xFFFF0000U : 0); /* often about to wrap */
         for (uint32_t number = 0; number < 60; number++) {
             const struct zg_header header = { .id = 1 };
             uint8_t payload[20] = { 0 };
@@ -102,11 +86,11 @@ static void test_receiving(void **state)
 static void test_when(void **state)
 {
     struct test_plan plan = test_plan_of(definition);
-    struct zg_node *node = zg_node_new(plan.plan, 0, 64, &test_port, NULL, &calls, NULL);
+    GArray *delivered = g_array_new(FALSE, FALSE, sizeof(uint32_t));
+    struct zg_node *node = zg_node_new(plan.plan, 0, 64, &test_port, NULL, &test_numbering, delivered);
     const struct zg_header header = { .id = 1 };
     g_autoptr(GByteArray) frame = zg_frame_make(plan.plan, &header, (const uint8_t *)"abcd", 4);
     (void)state;
-    delivered = g_array_new(FALSE, FALSE, 4);
     test_clock_us = UINT32_MAX - 200;
     for (guint i = 0; i < frame->len; i++)
         zg_link_receive_isr(zg_node_link(node), frame->data[i], 0);
@@ -127,7 +111,7 @@ static void test_sending(void **state)
 {
     struct test_plan plan = test_plan_of(definition);
     test_clock_us = UINT32_MAX - 300;
-    struct zg_node *node = zg_node_new(plan.plan, 0, 256, &test_port, NULL, &calls, NULL);
+    struct zg_node *node = zg_node_new(plan.plan, 0, 256, &test_port, NULL, &test_numbering, NULL);
     struct zg_link *link = zg_node_link(node);
     uint8_t byte;
     (void)state;

@@ -7,22 +7,6 @@
 #include "view.h"
 #include "view/in_order.h"
 
-static struct test_plan plan;
-
-static int set_up(void **state)
-{
-    (void)state;
-    plan = test_plan_of(view_definition);
-    return 0;
-}
-
-static int tear_down(void **state)
-{
-    (void)state;
-    test_plan_clear(&plan);
-    return 0;
-}
-
 struct printing {
     struct zg_lines *lines;
     enum zg_depth depth;
@@ -37,14 +21,14 @@ static void print(const struct zg_stretch *stretch, void *data)
 
 static char *printed(enum zg_depth depth, bool unicode, bool coloured)
 {
-    struct zg_selection *selection = zg_selection_new(plan.plan);
+    struct zg_selection *selection = zg_selection_new(view_plan.plan);
     assert_true(zg_selection_mark(selection, "rpm > 1000", NULL));
-    struct printing printing = { zg_lines_new(plan.plan, selection, unicode, coloured), depth, g_string_new(NULL) };
+    struct printing printing = { zg_lines_new(view_plan.plan, selection, unicode, coloured), depth, g_string_new(NULL) };
 
-    view_show(plan.plan, "heat", "{\"t\":850,\"lid\":\"shut\"}", 3, print, &printing);
-    view_show(plan.plan, "fan", "{\"rpm\":900,\"t\":4,\"note\":\"a\\u001bb\"}", 3, print, &printing);
-    view_show(plan.plan, "fan", "{\"rpm\":12000,\"t\":40,\"note\":\"\"}", 3, print, &printing);
-    view_feed(plan.plan, (const uint8_t *)"\x05\x05\x00", 3, print, &printing);
+    view_show(view_plan.plan, "heat", "{\"t\":850,\"lid\":\"shut\"}", 3, print, &printing);
+    view_show(view_plan.plan, "fan", "{\"rpm\":900,\"t\":4,\"note\":\"a\\u001bb\"}", 3, print, &printing);
+    view_show(view_plan.plan, "fan", "{\"rpm\":12000,\"t\":40,\"note\":\"\"}", 3, print, &printing);
+    view_feed(view_plan.plan, (const uint8_t *)"\x05\x05\x00", 3, print, &printing);
     zg_lines_free(printing.lines);
     zg_selection_free(selection);
     return g_string_free(printing.text, FALSE);
@@ -73,10 +57,10 @@ static void test_depths(void **state)
 static void test_raw(void **state)
 {
     const uint8_t bytes[] = "\x00\t\n\r\x1b\x7f\x80\xff Az~0123456";
-    struct zg_selection *selection = zg_selection_new(plan.plan);
+    struct zg_selection *selection = zg_selection_new(view_plan.plan);
     (void)state;
     for (unsigned unicode = 0; unicode < 2; unicode++) {
-        struct zg_lines *lines = zg_lines_new(plan.plan, selection, unicode, false);
+        struct zg_lines *lines = zg_lines_new(view_plan.plan, selection, unicode, false);
         g_autoptr(GString) text = g_string_new(NULL);
         zg_lines_raw(lines, 0.25, true, bytes, 18, text);
         assert_string_equal(
@@ -119,5 +103,5 @@ int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_depths), cmocka_unit_test(test_raw),
                                         cmocka_unit_test(test_in_order) };
-    return cmocka_run_group_tests(tests, set_up, tear_down);
+    return cmocka_run_group_tests(tests, view_set_up, view_tear_down);
 }

@@ -6,22 +6,6 @@
 
 #include "view.h"
 
-static struct test_plan plan;
-
-static int set_up(void **state)
-{
-    (void)state;
-    plan = test_plan_of(view_definition);
-    return 0;
-}
-
-static int tear_down(void **state)
-{
-    (void)state;
-    test_plan_clear(&plan);
-    return 0;
-}
-
 /* Appends what is seen of a stretch: "heat.t! " for a field that is shown and marked. */
 struct seeing {
     const struct zg_selection *selection;
@@ -51,9 +35,9 @@ static char *seen_by(const struct zg_selection *selection)
 {
     struct seeing seeing = { selection, g_string_new(NULL) };
 
-    view_show(plan.plan, "heat", "{\"t\":850,\"lid\":\"shut\"}", 3, see, &seeing);
-    view_show(plan.plan, "fan", "{\"rpm\":900,\"t\":40,\"note\":\"x\"}", 4, see, &seeing);
-    view_feed(plan.plan, (const uint8_t *)"\x05\x05\x05\x05\x00", 5, see, &seeing);
+    view_show(view_plan.plan, "heat", "{\"t\":850,\"lid\":\"shut\"}", 3, see, &seeing);
+    view_show(view_plan.plan, "fan", "{\"rpm\":900,\"t\":40,\"note\":\"x\"}", 4, see, &seeing);
+    view_feed(view_plan.plan, (const uint8_t *)"\x05\x05\x05\x05\x00", 5, see, &seeing);
     return g_string_free(seeing.text, FALSE);
 }
 
@@ -81,7 +65,7 @@ static void test_sound(void **state)
     };
     (void)state;
     for (unsigned i = 0; i < G_N_ELEMENTS(cases); i++) {
-        struct zg_selection *selection = zg_selection_new(plan.plan);
+        struct zg_selection *selection = zg_selection_new(view_plan.plan);
         unsigned shows = 0;
         for (; cases[i].shows[shows]; shows++)
             assert_true(zg_selection_show(selection, cases[i].shows[shows], NULL));
@@ -92,7 +76,7 @@ static void test_sound(void **state)
         g_autofree char *seen = seen_by(selection);
         assert_string_equal(seen, cases[i].wanted);
         const bool one = shows == 1 && strcmp(cases[i].shows[0], "heat") == 0;
-        assert_true(zg_selection_only(selection) == (one ? zg_plan_by_name(plan.plan, "heat") : NULL));
+        assert_true(zg_selection_only(selection) == (one ? zg_plan_by_name(view_plan.plan, "heat") : NULL));
         zg_selection_free(selection);
     }
 }
@@ -112,7 +96,7 @@ static void test_unsound(void **state)
         { zg_selection_mark, "t > ", "expected a number after the comparison, found \"\"" },
         { zg_selection_mark, "> 3", "has no message or field" },
     };
-    struct zg_selection *selection = zg_selection_new(plan.plan);
+    struct zg_selection *selection = zg_selection_new(view_plan.plan);
     g_autoptr(GError) beyond = NULL;
     (void)state;
     for (unsigned i = 0; i < G_N_ELEMENTS(cases); i++) {
@@ -131,5 +115,5 @@ static void test_unsound(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_sound), cmocka_unit_test(test_unsound) };
-    return cmocka_run_group_tests(tests, set_up, tear_down);
+    return cmocka_run_group_tests(tests, view_set_up, view_tear_down);
 }

@@ -55,4 +55,21 @@ static const char view_definition[] =
     "}\n"
     "  fan: { id: 2, from: device, fields: { rpm: u16, t: u8, note: \"text[..8]\" } }\n";
 
+/* Its plan, between these two of a group of tests. */
+static struct test_plan view_plan;
+
+static inline int view_set_up(void **state)
+{
+    (void)state;
+    view_plan = test_plan_of(view_definition);
+    return 0;
+}
+
+static inline int view_tear_down(void **state)
+{
+    (void)state;
+    test_plan_clear(&view_plan);
+    return 0;
+}
+
 #endif
