@@ -29,6 +29,7 @@ static bool same_check(const struct zg_plan *before, const struct zg_plan *after
     const struct zg_crc_parameters *a = &before->definition->check.crc, *b = &after->definition->check.crc;
 
     return before->definition->check.kind == after->definition->check.kind &&
+           before->definition->check.sum == after->definition->check.sum &&
            before->definition->check.covers == after->definition->check.covers && a->width == b->width &&
            a->poly == b->poly && a->init == b->init && a->reflect_in == b->reflect_in &&
            a->reflect_out == b->reflect_out && a->xor_out == b->xor_out &&

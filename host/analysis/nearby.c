@@ -58,7 +58,7 @@ static char *difference(const struct search *search, const struct zg_check_choic
     g_autoptr(GString) text = g_string_new(NULL);
 
     if (choice->kind != ZG_CHECK_CRC || search->tried->kind != ZG_CHECK_CRC) {
-        if (choice->kind != search->tried->kind) {
+        if (choice->kind != search->tried->kind || choice->sum != search->tried->sum) {
             g_string_append_printf(text, "%s instead", choice->name ? choice->name : "a CRC");
             *steps += 3;
         }
@@ -76,8 +76,8 @@ static char *difference(const struct search *search, const struct zg_check_choic
 static void try_choice(struct search *search, const struct zg_check_choice *choice)
 {
     const struct zg_crc_parameters *crc = &choice->crc;
-    char *key = g_strdup_printf("%d %u %" G_GINT64_MODIFIER "x %" G_GINT64_MODIFIER "x %d %d %" G_GINT64_MODIFIER "x",
-                                choice->kind, crc->width, crc->poly, crc->init, crc->reflect_in, crc->reflect_out,
+    char *key = g_strdup_printf("%s %u %" G_GINT64_MODIFIER "x %" G_GINT64_MODIFIER "x %d %d %" G_GINT64_MODIFIER "x",
+                                choice->sum ? choice->sum->name : "", crc->width, crc->poly, crc->init, crc->reflect_in, crc->reflect_out,
                                 crc->xor_out);
     unsigned size = size_of(choice);
 
@@ -152,8 +152,9 @@ GPtrArray *zg_check_nearby(const struct zg_check_choice *tried, const uint8_t *b
         try_choice(&search, &named);
     }
     for (unsigned i = 0; i < zg_sum_table_length; i++) {
-        const struct zg_check_choice sum = { .kind = zg_sum_table[i].kind,
+        const struct zg_check_choice sum = { .kind = ZG_CHECK_SUM,
                                              .crc = { .width = zg_sum_table[i].width },
+                                             .sum = &zg_sum_table[i],
                                              .name = (char *)zg_sum_table[i].name };
         try_choice(&search, &sum);
     }

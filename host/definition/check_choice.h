@@ -13,6 +13,7 @@ enum zg_covers { ZG_COVERS_CONTENT, ZG_COVERS_PAYLOAD, ZG_COVERS_ALL };
 struct zg_check_choice {
     enum zg_check_kind kind;
     struct zg_crc_parameters crc; /* of the other kinds only the width is set */
+    const struct zg_sum *sum;     /* of a sum */
     enum zg_covers covers;
     bool big_endian; /* sent most significant byte first */
     char *name;      /* as written; NULL: given by parameters; owned */

@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: MIT */
 #include "definition/checks.h"
 
-#include <stddef.h>
 #include <string.h>
+
+#include "zeugma/sums.h"
 
 /* clang-format off */
 const struct zg_crc_parameters zg_crc_table[] = {
@@ -70,15 +71,29 @@ uint64_t zg_crc_order(const struct zg_crc_parameters *crc, uint64_t most)
     return most;
 }
 
+/* The members for the runtime's functions and start value, and for their names. */
+#define COMPUTED(update, finish, start) update, finish, start, #update, #finish, #start
+
 const struct zg_sum zg_sum_table[] = {
-    { ZG_CHECK_NONE, "none", 0, 0 },
-    { ZG_CHECK_SUM8, "sum8", 8, 0xDD },
-    { ZG_CHECK_SUM8_NEGATED, "sum8/negated", 8, 0x23 },
-    { ZG_CHECK_SUM8_INVERTED, "sum8/inverted", 8, 0x22 },
-    { ZG_CHECK_XOR8, "xor8", 8, 0x31 },
-    { ZG_CHECK_FLETCHER16, "fletcher16", 16, 0x1EDE },
-    { ZG_CHECK_ADLER32, "adler32", 32, 0x091E01DE },
-    { ZG_CHECK_INTERNET, "internet", 16, 0xF62A },
+    /* name, width, check, order, register bits */
+    { "sum8", 8, 0xDD, 0, 8, COMPUTED(zg_sum8_update, zg_sum8_finish, ZG_SUM8_START),
+      "the sum of all bytes modulo 256" },
+    { "sum8/negated", 8, 0x23, 0, 8, COMPUTED(zg_sum8_update, zg_sum8_negated_finish, ZG_SUM8_START),
+      "the sum of all bytes modulo 256, negated: bytes and check add up to 0" },
+    { "sum8/inverted", 8, 0x22, 0, 8, COMPUTED(zg_sum8_update, zg_sum8_inverted_finish, ZG_SUM8_START),
+      "the sum of all bytes modulo 256, all bits inverted" },
+    { "xor8", 8, 0x31, 0, 8, COMPUTED(zg_xor8_update, zg_sum8_finish, ZG_XOR8_START), "the exclusive or of all bytes" },
+#if ZG_CHECK_BITS >= 16
+    /* order: opposite changes of a bit, 255 bytes apart, cancel out in both sums */
+    { "fletcher16", 16, 0x1EDE, 8 * 255, 16, COMPUTED(zg_fletcher16_update, zg_fletcher16_finish, ZG_FLETCHER16_START),
+      "two sums modulo 255, of the bytes and of the first sum after each byte; the second is the high byte" },
+#endif
+#if ZG_CHECK_BITS >= 32
+    { "adler32", 32, 0x091E01DE, 8 * 65521, 32, COMPUTED(zg_adler32_update, zg_adler32_finish, ZG_ADLER32_START),
+      "Adler-32 (RFC 1950)" },
+    { "internet", 16, 0xF62A, 0, 32, COMPUTED(zg_internet_update, zg_internet_finish, ZG_INTERNET_START),
+      "the Internet checksum (RFC 1071) over big-endian words" },
+#endif
 };
 
 const unsigned zg_sum_table_length = sizeof zg_sum_table / sizeof zg_sum_table[0];
@@ -89,15 +104,6 @@ const struct zg_sum *zg_sum_by_name(const char *name)
         if (strcmp(zg_sum_table[i].name, name) == 0)
             return &zg_sum_table[i];
     return NULL;
-}
-
-uint64_t zg_sum_order(enum zg_check_kind kind)
-{
-    switch (kind) {
-    case ZG_CHECK_FLETCHER16: return 8 * 255; /* opposite changes of a bit, 255 bytes apart, cancel out in both sums */
-    case ZG_CHECK_ADLER32: return 8 * 65521;  /* likewise */
-    default: return 0;                        /* opposite changes of the same bit of two bytes, or words, cancel out */
-    }
 }
 
 uint64_t zg_bits_reversed(uint64_t value, unsigned width)

@@ -4,29 +4,30 @@
 #define ZEUGMA_CHECKS_H
 
 #include <stdbool.h>
+#include <stddef.h>
 #include <stdint.h>
 
+#include "zeugma/config.h"
+
 /* What kind of check a frame has. */
-enum zg_check_kind {
-    ZG_CHECK_CRC,
-    ZG_CHECK_NONE,
-    ZG_CHECK_SUM8,
-    ZG_CHECK_SUM8_NEGATED,
-    ZG_CHECK_SUM8_INVERTED,
-    ZG_CHECK_XOR8,
-    ZG_CHECK_FLETCHER16,
-    ZG_CHECK_ADLER32,
-    ZG_CHECK_INTERNET
-};
+enum zg_check_kind { ZG_CHECK_CRC, ZG_CHECK_NONE, ZG_CHECK_SUM };
 
-/* The kinds other than CRCs, each with its name, bits, and the check value of the ASCII string "123456789". */
+/* A check other than a CRC: everything that is known about it. Adding a row makes it available everywhere in C. */
 struct zg_sum {
-    enum zg_check_kind kind;
     const char *name;
-    unsigned width;
-    uint64_t check;
+    unsigned width; /* bits */
+    uint64_t check; /* the value for the ASCII string "123456789" */
+    uint64_t order; /* the length in bits up to which it detects any two flipped bits; 0: it misses some at any */
+    unsigned register_bits; /* what ZG_CHECK_BITS must be at least */
+    zg_check_word (*update)(const void *parameters, zg_check_word state, const uint8_t *bytes, size_t count);
+    zg_check_word (*finish)(const void *parameters, zg_check_word state);
+    zg_check_word start;
+    const char *c_update, *c_finish, *c_start; /* the names of these three in zeugma/sums.h */
+    const char *meaning;                       /* for a specification: "the exclusive or of all bytes" */
 };
 
+/* The table of those that ZG_CHECK_BITS allows, and one of its rows by name (NULL: unknown). "none" is not among them.
+ */
 extern const struct zg_sum zg_sum_table[];
 extern const unsigned zg_sum_table_length;
 const struct zg_sum *zg_sum_by_name(const char *name);
@@ -50,10 +51,6 @@ const struct zg_crc_parameters *zg_crc_by_name(const char *name);
 
 /* The lowest `width` bits in reverse order. */
 uint64_t zg_bits_reversed(uint64_t value, unsigned width);
-
-/* The length in bits up to which a check other than a CRC detects any two flipped bits. 0: it misses some at every
- * length. */
-uint64_t zg_sum_order(enum zg_check_kind kind);
 
 /* The length in bits up to which any two flipped bits are detected: the least n with x^n = 1 modulo the polynomial, or
  * `most` if that is larger. Linear in the result. */

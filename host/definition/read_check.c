@@ -20,6 +20,7 @@ GPtrArray *zg_check_names(void)
         g_ptr_array_add(names, (gpointer)zg_crc_table[i].name);
     for (unsigned i = 0; i < zg_sum_table_length; i++)
         g_ptr_array_add(names, (gpointer)zg_sum_table[i].name);
+    g_ptr_array_add(names, (gpointer)"none");
     g_ptr_array_add(names, NULL);
     return names;
 }
@@ -116,9 +117,10 @@ static bool known_check(struct zgi_reader *reader, yaml_node_t *node, struct zg_
         return true;
     }
     const struct zg_sum *sum = zg_sum_by_name(word);
-    if (sum) {
-        choice->kind = sum->kind;
-        choice->crc.width = sum->width;
+    if (sum || strcmp(word, "none") == 0) {
+        choice->kind = sum ? ZG_CHECK_SUM : ZG_CHECK_NONE;
+        choice->crc.width = sum ? sum->width : 0;
+        choice->sum = sum;
         choice->name = g_strdup(word);
         return true;
     }

@@ -3,21 +3,8 @@
 
 #include <glib.h>
 
-#include "zeugma/sums.h"
-
 void zg_checker_init(struct zg_checker *checker, const struct zg_check_choice *choice, unsigned skip)
 {
-    static const struct {
-        zg_check_word (*update)(const void *, zg_check_word, const uint8_t *, size_t);
-        zg_check_word (*finish)(const void *, zg_check_word);
-        zg_check_word start;
-    } sums[] = { [ZG_CHECK_SUM8] = { zg_sum8_update, zg_sum8_finish, ZG_SUM8_START },
-                 [ZG_CHECK_SUM8_NEGATED] = { zg_sum8_update, zg_sum8_negated_finish, ZG_SUM8_START },
-                 [ZG_CHECK_SUM8_INVERTED] = { zg_sum8_update, zg_sum8_inverted_finish, ZG_SUM8_START },
-                 [ZG_CHECK_XOR8] = { zg_xor8_update, zg_sum8_finish, ZG_XOR8_START },
-                 [ZG_CHECK_FLETCHER16] = { zg_fletcher16_update, zg_fletcher16_finish, ZG_FLETCHER16_START },
-                 [ZG_CHECK_ADLER32] = { zg_adler32_update, zg_adler32_finish, ZG_ADLER32_START },
-                 [ZG_CHECK_INTERNET] = { zg_internet_update, zg_internet_finish, ZG_INTERNET_START } };
     const struct zg_crc_parameters *crc = &choice->crc;
 
     *checker = (struct zg_checker){
@@ -34,10 +21,10 @@ void zg_checker_init(struct zg_checker *checker, const struct zg_check_choice *c
         checker->check.finish = zg_fast_crc_finish;
         checker->check.parameters = checker->fast;
         checker->check.start = zg_crc_start(&checker->crc);
-    } else if (choice->kind != ZG_CHECK_NONE) {
-        checker->check.update = sums[choice->kind].update;
-        checker->check.finish = sums[choice->kind].finish;
-        checker->check.start = sums[choice->kind].start;
+    } else if (choice->kind == ZG_CHECK_SUM) {
+        checker->check.update = choice->sum->update;
+        checker->check.finish = choice->sum->finish;
+        checker->check.start = choice->sum->start;
     }
 }
 

@@ -139,14 +139,14 @@ static void check_strength(const struct zg_plan *plan, struct zg_diagnostics *di
     for (unsigned i = 0; i < plan->messages->len; i++)
         largest = MAX(largest, MIN(zg_plan_message_at(plan, i)->content, (unsigned)ZGI_LARGEST_PAYLOAD));
     uint64_t bits = 8 * (uint64_t)largest;
-    uint64_t seen = definition->check.kind == ZG_CHECK_CRC ? zg_crc_order(&definition->check.crc, bits)
-                                                           : zg_sum_order(definition->check.kind);
-    if (definition->check.kind != ZG_CHECK_CRC && definition->check.kind != ZG_CHECK_NONE && seen == 0)
+    const struct zg_check_choice *check = &definition->check;
+    uint64_t seen = check->kind == ZG_CHECK_CRC ? zg_crc_order(&check->crc, bits) : check->sum ? check->sum->order : 0;
+    if (check->kind == ZG_CHECK_SUM && seen == 0)
         zgi_warning(diagnostics, definition->check.place,
                     "the check %s misses some pairs of flipped bits at any length; a CRC of its size detects them all "
                     "in short frames",
                     definition->check.name);
-    else if (definition->check.kind != ZG_CHECK_NONE && seen < bits)
+    else if (check->kind != ZG_CHECK_NONE && seen < bits)
         zgi_warning(diagnostics, definition->check.place,
                     "this %u-bit check detects any two flipped bits only in up to %" G_GUINT64_FORMAT
                     " bits; the largest frame's content has %u; a wider check detects them all",

@@ -333,8 +333,33 @@ static void test_random_changes(void **state)
     assert_true(verdicts[ZG_SAME] > 4 && verdicts[ZG_COMPATIBLE] > 2 && verdicts[ZG_BREAKING] > 25);
 }
 
+/* Another check of the same size changes every frame, whatever the two are. */
+static void test_checks(void **state)
+{
+    static const char *const names[] = { "sum8", "sum8/negated", "sum8/inverted", "xor8", "crc8/smbus" };
+    struct test_plan plans[G_N_ELEMENTS(names)];
+    (void)state;
+    for (unsigned i = 0; i < G_N_ELEMENTS(names); i++) {
+        g_autofree char *text =
+            g_strdup_printf("zeugma: 1\nprotocol: p\nversion: 1.0\n"
+                            "frame: { framing: cobs, header: [id: u8], check: %s, max_payload: 9 }\n"
+                            "messages: { m: { id: 1, from: device, fields: { n: u8 } } }\n",
+                            names[i]);
+        plans[i] = test_plan_of(text);
+    }
+    for (unsigned i = 0; i < G_N_ELEMENTS(names); i++)
+        for (unsigned k = 0; k < G_N_ELEMENTS(names); k++) {
+            unsigned first;
+            g_autoptr(GPtrArray) changes = zg_compare(plans[i].plan, plans[k].plan);
+            assert_int_equal(zg_compare_verdict(changes, &first), i == k ? ZG_SAME : ZG_BREAKING);
+        }
+    for (unsigned i = 0; i < G_N_ELEMENTS(names); i++)
+        test_plan_clear(&plans[i]);
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_changes), cmocka_unit_test(test_random_changes) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_changes), cmocka_unit_test(test_random_changes),
+                                        cmocka_unit_test(test_checks) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -131,7 +131,7 @@ static void test_nearby(void **state)
     for (unsigned i = 0; i < zg_crc_table_length + zg_sum_table_length; i++) {
         bool crc = i < zg_crc_table_length;
         const struct zg_sum *sum = crc ? NULL : &zg_sum_table[i - zg_crc_table_length];
-        struct zg_check_choice made = { .kind = crc ? ZG_CHECK_CRC : sum->kind };
+        struct zg_check_choice made = { .kind = crc ? ZG_CHECK_CRC : ZG_CHECK_SUM, .sum = sum };
         const struct zg_check_choice tried = { .crc = *zg_crc_by_name("crc16/xmodem") };
         uint8_t bytes[40];
         made.crc = crc ? zg_crc_table[i] : (struct zg_crc_parameters){ .width = sum->width };
@@ -149,8 +149,9 @@ static void test_nearby(void **state)
             uint64_t given = zg_check_choice_value(&nearby->choice, bytes, sizeof bytes);
             assert_int_equal(nearby->swapped ? (given >> 8 | given << 8) & 0xFFFF : given, seen);
             assert_true(k == 0 || nearby->steps >= ((struct zg_nearby *)g_ptr_array_index(found, k - 1))->steps);
-            there = there || (nearby->choice.kind == made.kind && nearby->swapped == turned && given == value &&
-                              (!crc || nearby->choice.crc.poly == made.crc.poly));
+            there = there ||
+                    (nearby->choice.kind == made.kind && nearby->choice.sum == made.sum && nearby->swapped == turned &&
+                     given == value && (!crc || nearby->choice.crc.poly == made.crc.poly));
         }
         assert_true(there);
         asked++;

@@ -66,24 +66,11 @@ static char *start_of(const struct zgi_c *c)
                            crc->reflected ? start : start >> (ZG_CHECK_BITS - crc->width), word_suffix(crc->width));
 }
 
-/* The functions and start value of each kind other than CRC, as the runtime names them. */
-static const struct {
-    const char *update, *finish, *start;
-} checks[] = {
-    [ZG_CHECK_SUM8] = { "zg_sum8_update", "zg_sum8_finish", "ZG_SUM8_START" },
-    [ZG_CHECK_SUM8_NEGATED] = { "zg_sum8_update", "zg_sum8_negated_finish", "ZG_SUM8_START" },
-    [ZG_CHECK_SUM8_INVERTED] = { "zg_sum8_update", "zg_sum8_inverted_finish", "ZG_SUM8_START" },
-    [ZG_CHECK_XOR8] = { "zg_xor8_update", "zg_sum8_finish", "ZG_XOR8_START" },
-    [ZG_CHECK_FLETCHER16] = { "zg_fletcher16_update", "zg_fletcher16_finish", "ZG_FLETCHER16_START" },
-    [ZG_CHECK_ADLER32] = { "zg_adler32_update", "zg_adler32_finish", "ZG_ADLER32_START" },
-    [ZG_CHECK_INTERNET] = { "zg_internet_update", "zg_internet_finish", "ZG_INTERNET_START" },
-};
-
 /* The parameters are constants that the compiler sees. */
 static void print_check_functions(const struct zgi_c *c, GString *text)
 {
-    const enum zg_check_kind kind = c->plan->definition->check.kind;
-    const bool is_crc = kind == ZG_CHECK_CRC;
+    const struct zg_sum *sum = c->plan->definition->check.sum;
+    const bool is_crc = !sum;
     g_autofree char *crc = g_strdup_printf("&%s_crc", c->prefix);
 
     g_string_append_printf(
@@ -92,8 +79,8 @@ static void print_check_functions(const struct zgi_c *c, GString *text)
         "size_t count)\n{\n    (void)none;\n    return %s(%s, reg, bytes, count);\n}\n\n"
         "static inline zg_check_word %s_check_finish(const void *none, zg_check_word reg)\n{\n"
         "    (void)none;\n    return %s(%s, reg);\n}\n\n",
-        is_crc ? "" : "inline ", c->prefix, is_crc ? "zg_crc_update" : checks[kind].update, is_crc ? crc : "NULL",
-        c->prefix, is_crc ? "zg_crc_finish" : checks[kind].finish, is_crc ? crc : "NULL");
+        is_crc ? "" : "inline ", c->prefix, is_crc ? "zg_crc_update" : sum->c_update, is_crc ? crc : "NULL", c->prefix,
+        is_crc ? "zg_crc_finish" : sum->c_finish, is_crc ? crc : "NULL");
 }
 
 static void print_check(const struct zgi_c *c, GString *text)
@@ -111,7 +98,7 @@ static void print_check(const struct zgi_c *c, GString *text)
     } else if (definition->check.covers == ZG_COVERS_ALL) { /* after the sync bytes */
         start = g_strdup_printf("(zg_check_word)0x%" G_GINT64_MODIFIER "XUL", (uint64_t)c->plan->check.start);
     } else {
-        start = g_strdup(checks[kind].start);
+        start = g_strdup(definition->check.sum->c_start);
     }
     if (has)
         print_check_functions(c, text);

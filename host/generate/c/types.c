@@ -218,7 +218,8 @@ void zgi_c_types(const struct zgi_c *c, GString *text)
         "protocol's header needs a wider ZG_HEADER_NUMBER_BITS\");\n\n",
         c->upper, plan->definition->major, c->upper, plan->definition->minor, c->upper, plan->header.size, c->upper,
         (unsigned)plan->check.size, c->upper, plan->max_payload, c->upper, plan->max_frame, c->upper,
-        plan->receive_room, plan->definition->check.kind == ZG_CHECK_INTERNET ? 32 : plan->definition->check.crc.width,
+        plan->receive_room,
+        plan->definition->check.sum ? plan->definition->check.sum->register_bits : plan->definition->check.crc.width,
         widest_role(plan));
     g_string_append(text, functions_explained);
     for (unsigned i = 0; i < plan->definition->enums->len; i++)

@@ -118,20 +118,6 @@ static void print_crc(struct zgi_document *document, const struct zg_plan *plan,
     zgi_document_table_end(document);
 }
 
-static const char *sum_meaning(enum zg_check_kind kind)
-{
-    switch (kind) {
-    case ZG_CHECK_SUM8: return "the sum of all bytes modulo 256";
-    case ZG_CHECK_SUM8_NEGATED: return "the sum of all bytes modulo 256, negated: bytes and check add up to 0";
-    case ZG_CHECK_SUM8_INVERTED: return "the sum of all bytes modulo 256, all bits inverted";
-    case ZG_CHECK_XOR8: return "the exclusive or of all bytes";
-    case ZG_CHECK_FLETCHER16:
-        return "two sums modulo 255, of the bytes and of the first sum after each byte; the second is the high byte";
-    case ZG_CHECK_ADLER32: return "Adler-32 (RFC 1950)";
-    default: return "the Internet checksum (RFC 1071) over big-endian words";
-    }
-}
-
 static void print_check(struct zgi_document *document, const struct zg_plan *plan)
 {
     const struct zg_definition *definition = plan->definition;
@@ -149,7 +135,7 @@ static void print_check(struct zgi_document *document, const struct zg_plan *pla
     zgi_document_paragraph(
         document,
         "The check is %s%s%s%s over %s, sent in %u byte%s, %s first. A frame whose check is wrong is dropped.",
-        is_crc ? "a CRC" : sum_meaning(definition->check.kind), definition->check.name ? ", `" : "",
+        is_crc ? "a CRC" : definition->check.sum->meaning, definition->check.name ? ", `" : "",
         or_empty(definition->check.name), definition->check.name ? "`," : "",
         definition->check.covers == ZG_COVERS_PAYLOAD ? "the payload" : "header and payload",
         (unsigned)plan->check.size, plan->check.size == 1 ? "" : "s",
