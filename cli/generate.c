@@ -6,6 +6,17 @@
 
 #include "definition/words.h"
 
+/* "c, python, ...": free with g_free(). */
+static char *target_names(void)
+{
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+
+    for (unsigned i = 0; i < zg_targets_length; i++)
+        g_ptr_array_add(names, (gpointer)zg_targets[i].name);
+    g_ptr_array_add(names, NULL);
+    return g_strjoinv(", ", (char **)names->pdata);
+}
+
 /* The files of all targets in a list, "c,python". NULL: a message was printed. */
 static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_plan *plan, const char *list,
                                 enum zg_side sides)
@@ -19,7 +30,8 @@ static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_pla
             if (strcmp(zg_targets[i].name, *word) == 0)
                 target = &zg_targets[i];
         if (!target) {
-            cli_error(verb, "unknown target \"%s\"; expected c, python, docs, vectors", *word);
+            g_autofree char *names = target_names();
+            cli_error(verb, "unknown target \"%s\"; expected %s", *word, names);
             return NULL;
         }
         g_ptr_array_extend_and_steal(files, target->print(plan, sides));
@@ -67,9 +79,11 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_autofree char *list = NULL, *side = NULL;
     enum zg_side sides;
     gboolean bundle = FALSE, force = FALSE;
+    g_autofree char *names = target_names();
+    g_autofree char *targets = g_strdup_printf("What to generate: %s; default c", names);
     GOptionEntry entries[] = {
         { "output", 'o', 0, G_OPTION_ARG_FILENAME, &folder, "Write into this folder, made if missing", "DIR" },
-        { "target", 0, 0, G_OPTION_ARG_STRING, &list, "What to generate: c, python, docs, vectors; default c", "LIST" },
+        { "target", 0, 0, G_OPTION_ARG_STRING, &list, targets, "LIST" },
         { "side", 0, 0, G_OPTION_ARG_STRING, &side, "For C, only what this end needs: device, host; default both",
           "SIDE" },
         { "bundle", 0, 0, G_OPTION_ARG_NONE, &bundle, "Add the runtime's files, so that the folder compiles alone",

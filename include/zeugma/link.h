@@ -24,10 +24,12 @@
 extern "C" {
 #endif
 
+/* The most gaps that are kept between two polls. */
+#define ZG_LINK_GAPS 8
+
 /* Where frames begin that are separated by silence: places in the receive ring. Producer zg_link_receive_isr(),
  * consumer the end's poll function. If more gaps come between two polls than there is room for, two frames run
  * together, and their check fails. */
-#define ZG_LINK_GAPS 8
 struct zg_link_gaps {
     /* private */
     zg_index at[ZG_LINK_GAPS];
