@@ -232,9 +232,9 @@ static const struct {
     { "Both restart at once", both_restart },
     { "The line is cut for less than the retries last", short_cut },
     { "The line is cut for longer than link_timeout", long_cut },
-    { "The device is busy and its receive ring runs over", busy_device },
+    { "The device is busy, and its receive ring overflows", busy_device },
     { "Noise in the middle of a reply", noise_on_reply },
-    { "Nothing to say while the clock wraps", quiet_for_an_hour },
+    { "Nothing is sent while the clock wraps", quiet_for_an_hour },
 };
 
 /* In each round the clock wraps at another moment of each row. */
@@ -252,7 +252,7 @@ static void test_rows(void **state)
             stage_end(&stage);
         }
         if (!strstr(text, rows[i].title))
-            fail_msg("docs/behaviour.md does not tell of \"%s\"", rows[i].title);
+            fail_msg("docs/behaviour.md does not list \"%s\"", rows[i].title);
     }
 }
 
