@@ -31,7 +31,6 @@ test: release sanitizers
 	@ctest --preset sanitizers
 
 bench: release
-	@tools/quietly.sh cmake --build --preset release --target benches
 	@for program in build/release/bin/bench_*; do $$program; done
 	@python3 bench/bench_live.py build/release/bin/zeugma examples/loom/loom.yaml
 
@@ -39,7 +38,6 @@ boards: release
 	@tools/boards.sh build/release
 
 bench-boards: release
-	@tools/quietly.sh cmake --build --preset release --target bench_duplex
 	@python3 bench/boards/bench_boards.py build/release
 
 format:

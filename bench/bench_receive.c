@@ -194,9 +194,8 @@ int main(void)
         bench_check(zg_crc_table[i].name, &choice, bytes, true);
         bench_check(zg_crc_table[i].name, &choice, bytes, false);
     }
-    for (unsigned i = 1; i < zg_sum_table_length; i++) {
-        const struct zg_check_choice choice = { .kind = zg_sum_table[i].kind,
-                                                .crc = { .width = zg_sum_table[i].width } };
+    for (unsigned i = 0; i < zg_sum_table_length; i++) {
+        const struct zg_check_choice choice = { .kind = ZG_CHECK_SUM, .sum = &zg_sum_table[i] };
         bench_check(zg_sum_table[i].name, &choice, bytes, false);
     }
     zg_plan_free(plan);

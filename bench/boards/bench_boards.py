@@ -73,7 +73,7 @@ def sizes(target, code):
     for kind in KINDS:
         row[kind.replace("zg_", "")] = part("framing", f"-DKIND={kind}")
     row["link, with ring, COBS, CRC-16"] = flash - base - part("message")
-    row["its RAM beside buffers and counters"] = node - BUFFERS - COUNTERS
+    row["its RAM besides buffers and counters"] = node - BUFFERS - COUNTERS
     return row
 
 
