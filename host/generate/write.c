@@ -24,14 +24,16 @@ enum { SEAL = 11 };
 
 static char *seal_of(const char *before, size_t length, const char *after)
 {
-    const struct zg_crc_parameters *p = zg_crc_by_name("crc32/iso-hdlc");
-    zg_check_word table[256];
-    struct zg_crc crc;
+    const struct zg_check_choice choice = { .kind = ZG_CHECK_CRC, .crc = *zg_crc_by_name("crc32/iso-hdlc") };
+    struct zg_checker checker;
 
-    (void)zg_crc_make(&crc, p->width, p->poly, p->init, p->reflect_in, p->reflect_out, p->xor_out, table);
-    zg_check_word reg = zg_crc_update(&crc, zg_crc_start(&crc), (const uint8_t *)before, length);
-    reg = zg_crc_update(&crc, reg, (const uint8_t *)after, strlen(after));
-    return g_strdup_printf("[%08x] ", (unsigned)zg_crc_finish(&crc, reg));
+    zg_checker_init(&checker, &choice, 0);
+    const struct zg_check *check = &checker.check;
+    zg_check_word state = check->update(check->parameters, check->start, (const uint8_t *)before, length);
+    state = check->update(check->parameters, state, (const uint8_t *)after, strlen(after));
+    char *seal = g_strdup_printf("[%08x] ", (unsigned)check->finish(check->parameters, state));
+    zg_checker_clear(&checker);
+    return seal;
 }
 
 void zgi_generated_add(GPtrArray *files, char *name, GString *text)
@@ -60,19 +62,28 @@ static bool is_untouched(const char *text)
     return strncmp(seal, right, SEAL) == 0;
 }
 
-/* Whether a file may be replaced: it is missing, or unchanged since it was generated. */
-static bool replaceable(const char *path, GError **error)
+/* The files whose bytes would change, in `changed`; others are left alone, so that nothing is rebuilt because of them.
+ * False if one of them may not be replaced: it is neither missing nor unchanged since it was generated. */
+static bool select_changed(const GPtrArray *files, const char *folder, bool force, GPtrArray *changed, GError **error)
 {
-    g_autofree char *text = NULL;
-
-    if (!g_file_test(path, G_FILE_TEST_EXISTS) || (g_file_get_contents(path, &text, NULL, NULL) && is_untouched(text)))
-        return true;
-    g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_FOREIGN,
-                text && strstr(text, ZGI_MARK)
-                    ? "%s was edited since it was generated; --force replaces it, or choose another folder"
-                    : "%s exists and was not generated; --force replaces it, or choose another folder",
-                path);
-    return false;
+    for (unsigned i = 0; i < files->len; i++) {
+        struct zg_generated *file = g_ptr_array_index(files, i);
+        g_autofree char *path = g_build_filename(folder, file->name, NULL), *text = NULL;
+        gsize length = 0;
+        const bool is_read = g_file_get_contents(path, &text, &length, NULL);
+        if (is_read && length == strlen(file->text) && memcmp(text, file->text, length) == 0)
+            continue;
+        if (!force && !(is_read ? is_untouched(text) : !g_file_test(path, G_FILE_TEST_EXISTS))) {
+            g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_FOREIGN,
+                        text && strstr(text, ZGI_MARK)
+                            ? "%s was edited since it was generated; --force replaces it, or choose another folder"
+                            : "%s exists and was not generated; --force replaces it, or choose another folder",
+                        path);
+            return false;
+        }
+        g_ptr_array_add(changed, file);
+    }
+    return true;
 }
 
 /* --- all files or none: they are written into a folder of their own beside the target, whose old files go there, too
@@ -139,45 +150,30 @@ static void remove_stage(const char *stage, unsigned count)
     (void)g_rmdir(stage);
 }
 
-/* The files whose bytes would change. Others are left alone, so that nothing is rebuilt because of them. */
-static GPtrArray *changed_of(const GPtrArray *files, const char *folder)
-{
-    GPtrArray *changed = g_ptr_array_new();
-
-    for (unsigned i = 0; i < files->len; i++) {
-        struct zg_generated *file = g_ptr_array_index(files, i);
-        g_autofree char *path = target_of(files, folder, i), *text = NULL;
-        gsize length;
-        if (!g_file_get_contents(path, &text, &length, NULL) || length != strlen(file->text) ||
-            memcmp(text, file->text, length) != 0)
-            g_ptr_array_add(changed, file);
-    }
-    return changed;
-}
-
 bool zg_generated_write(const GPtrArray *files, const char *folder, bool force, GError **error)
 {
     g_autofree char *stage = g_build_filename(folder, ".zeugma-XXXXXX", NULL);
+    g_autoptr(GPtrArray) changed = g_ptr_array_new();
 
     if (g_mkdir_with_parents(folder, 0777) != 0) {
         g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_WRITE, "cannot make the folder %s: %s", folder,
                     g_strerror(errno));
         return false;
     }
-    for (unsigned i = 0; i < files->len; i++) {
-        const struct zg_generated *file = g_ptr_array_index(files, i);
-        g_autofree char *path = g_build_filename(folder, file->name, NULL);
+    if (!select_changed(files, folder, force, changed, error))
+        return false;
+    for (unsigned i = 0; i < changed->len; i++) {
+        g_autofree char *path = target_of(changed, folder, i);
         g_autofree char *inner = g_path_get_dirname(path);
-        if (!force && !replaceable(path, error))
-            return false;
         (void)g_mkdir_with_parents(inner, 0777); /* if that fails, so will the writing */
     }
+    if (changed->len == 0)
+        return true;
     if (!g_mkdtemp(stage)) {
         g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_WRITE, "cannot write to the folder %s: %s", folder,
                     g_strerror(errno));
         return false;
     }
-    g_autoptr(GPtrArray) changed = changed_of(files, folder);
     const bool good = write_all(changed, stage, error) && move_all(changed, folder, stage, error);
     remove_stage(stage, changed->len);
     return good;

@@ -12,6 +12,12 @@ static gsize indent_of(const char *line)
     return strspn(line, " ");
 }
 
+static void append_line(GString *text, const char *line)
+{
+    g_string_append(text, line);
+    g_string_append_c(text, '\n');
+}
+
 /* Stands between two paragraphs of a comment. */
 #define PARAGRAPH "\f"
 
@@ -98,7 +104,7 @@ static void append_code(GString *text, const char *line)
         g_free(rest);
         rest = shorter;
     }
-    g_string_append_printf(text, "%s\n", rest);
+    append_line(text, rest);
 }
 
 /* A line of code with a comment at its end: the comment moves to a line before it. */
@@ -131,7 +137,7 @@ static char **append_comment(GString *text, char **line)
     }
     if (!is_long) {
         for (char **same = line; same <= last; same++)
-            g_string_append_printf(text, "%s\n", *same);
+            append_line(text, *same);
         return last;
     }
     g_string_truncate(words, words->len - strlen(" */"));
@@ -153,7 +159,7 @@ void zgi_c_wrap(GString *text)
         if (g_str_has_prefix(body, "/* "))
             line = append_comment(text, line);
         else if (strlen(*line) <= COLUMNS)
-            g_string_append_printf(text, "%s\n", *line);
+            append_line(text, *line);
         else if (remark)
             append_remarked(text, *line, remark + 1);
         else
