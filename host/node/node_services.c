@@ -158,7 +158,7 @@ static int take_variable(struct zg_node *node, struct zg_frame *frame, const str
     if (message == services->write)
         return zgi_variable_write(link, &with->hello, &with->delivery, id, frame, payload, length);
     return zgi_variable_stream(link, &with->hello, &with->delivery, id, node->plan->definition->big_endian,
-                               services->streams, ZGI_NODE_STREAMS, frame, payload, length);
+                               services->streams, ZG_DEVICE_STREAMS, frame, payload, length);
 }
 
 /* --- tickets */
@@ -319,5 +319,5 @@ void zg_node_poll(struct zg_node *node)
     }
     if (services->side == ZG_SIDE_DEVICE && services->value)
         zgi_streams_poll(&node->any.link, (zg_header_number)services->value->message->id, services->streams,
-                         ZGI_NODE_STREAMS, services->content, now);
+                         ZG_DEVICE_STREAMS, services->content, now);
 }

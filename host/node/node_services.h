@@ -8,8 +8,6 @@
 #include "zeugma/text.h"
 #include "zeugma/variable.h"
 
-enum { ZGI_NODE_STREAMS = 8 }; /* variables that a device's end can stream at the same time */
-
 /* What a node keeps for one other node. */
 struct zgi_session {
     struct zg_peer *peer;
@@ -35,7 +33,7 @@ struct zgi_services {
     uint8_t *content;    /* of a frame that is being sent */
     struct zg_late late; /* a service's answer that waits for the line */
     uint8_t *late_content;
-    struct zg_variable_stream streams[ZGI_NODE_STREAMS];
+    struct zg_variable_stream streams[ZG_DEVICE_STREAMS];
     struct zg_text_sorter sorter;
     uint8_t *sorter_raw;
     const struct zg_plan_message *hello, *echo_request, *echo_reply, *counters_request, *counters, *read, *write,

@@ -8,6 +8,9 @@
 #include "plan/steps.h"
 #include "zeugma/protocol.h"
 
+/* Variables that a device can stream at the same time; generated code may be compiled with another number. */
+enum { ZG_DEVICE_STREAMS = 4 };
+
 /* A message and its sizes, bytes. */
 struct zg_plan_message {
     const struct zg_message *message;

@@ -378,7 +378,7 @@ static void balance(struct live *live)
     zgi_soak_balance(result, "frames in the ledger", sent, "the sum of their classes", entries);
     zgi_soak_balance(result, "echoes, asking for counters, hello", sums->sent[ZG_FLOW_ECHO_OUT] + live->asked,
                      "frames that our link sent", (uint64_t)host->frames_out + live->soak.ends[HOST].waiting.length);
-    zgi_soak_balance(result, "arrivals here, including the device's own", took, "frames that our link accepted",
+    zgi_soak_balance(result, "arrivals here, with the device's own", took, "frames that our link accepted",
                      host->frames_in);
     zgi_soak_balance(result, "bytes that our link received", host->bytes_in, "the sum of what they were",
                      zgi_bytes_accounted(live->soak.ends[HOST].node));

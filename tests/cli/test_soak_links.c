@@ -64,7 +64,7 @@ static void test_restarts(void **state)
     (void)state;
     write_definition("quiet.yaml", "echo, counters", "n: u32");
     struct process device = test_start_device("pty:p", "--restart 900ms");
-    g_autofree char *text = test_run(1, "soak " LOOM " serial:p --for 1500ms --require \"lost <= 1e-4\"");
+    g_autofree char *text = test_run(1, "soak " LOOM " serial:p --for 2500ms --require \"lost <= 1e-4\"");
     test_assert_in(text, "the device restarted at ");
     test_assert_in(text, "lost in a restart");
     test_assert_in(text, "failed:    lost <= 0.0001");

@@ -6,8 +6,10 @@ void zgi_c_variables_type(const struct zgi_c *c, GString *text)
 {
     if (!c->end.variables)
         return;
+    zgi_c_emit(c, text, NULL, "#ifndef @P_DEVICE_STREAMS\n");
+    g_string_append_printf(text, "#define %s_DEVICE_STREAMS %d", c->upper, ZG_DEVICE_STREAMS);
     zgi_c_emit(c, text, NULL,
-               "#ifndef @P_DEVICE_STREAMS\n#define @P_DEVICE_STREAMS 4 /* variables that can be streamed at the same "
+               " /* variables that can be streamed at the same "
                "time */\n#endif\nZG_ASSERT(@P_DEVICE_STREAMS >= 1 && @P_DEVICE_STREAMS <= 255, \"1 to 255 variables "
                "are streamed\");\n\n");
     if (c->plan->variables->len == 0)

@@ -1,0 +1,64 @@
+#!/bin/bash
+# The pictures of commands in docs/screenshots, made from the examples. $1: a program that runs a command in a terminal
+# and writes a picture, SHOT OUT.png -g COLSxROWS -w SECONDS -- COMMAND; then the names of pictures, or none: all.
+# Look at each before it is committed.
+set -eu
+shot=$1
+shift
+work=$(mktemp -d)
+trap 'kill $(jobs -p) 2>/dev/null; rm -rf "$work"' EXIT
+export PATH=$PWD/build/release/bin:$PATH
+loom=examples/loom/loom.yaml
+wanted=" $* "
+
+# picture NAME COLSxROWS SECONDS COMMAND...: each COMMAND is a line for the shell, shown before its output
+picture() {
+    name=$1 size=$2 seconds=$3
+    shift 3
+    [ "$wanted" = "  " ] || [ "${wanted#* "$name" }" != "$wanted" ] || return 0
+    printf '%s\n' "$@" | while IFS= read -r line; do
+        printf "printf '%%s\\\\n' %q\n%s\n" "\$ $line" "$line"
+        [ $# = 1 ] || echo echo
+    done >"$work/script"
+    "$shot" "docs/screenshots/$name.png" -g "$size" -w "$seconds" -- bash "$work/script"
+}
+
+# A device on a pseudo-terminal, as it is found on a serial port, until the next one is started.
+device=
+served() {
+    [ -z "$device" ] || { kill "$device"; wait "$device" || true; }
+    zeugma sim $loom --on "pty:/tmp/loom" "$@" >"$work/log" 2>&1 &
+    device=$!
+    until [ -e /tmp/loom ]; do sleep 0.1; done
+}
+
+sed -e 's/framing: cobs/framing: cobbs/' -e 's/sequence/seqence/' -e 's/ibm-3740/ibm-374/' -e 's/from: device/from: devcie/' \
+    -e 's/80 ms/80/' -e 's/u16/u65/' -e 's/f32/float/' -e 's/scale: 0.01/scale: 0/' $loom >/tmp/loom_draft.yaml
+
+picture check 132x30 2 "zeugma check $loom" "zeugma check examples/tide_mast/draft.yaml" "zeugma check /tmp/loom_draft.yaml"
+picture compare 120x24 2 "zeugma compare $loom examples/loom/draft.yaml"
+picture crc 120x24 3 "zeugma crc crc16/modbus" "zeugma crc crc16/arc --hex '01 03 00 00 00 0A' --find C5CD"
+picture encode 130x36 2 "zeugma encode $loom load_row '{\"row\": 7, \"lift\": 21845}' --header '{\"sequence\": 12, \"ticket\": 3}'" \
+    "zeugma encode $loom load_row '{\"row\": 7, \"lift\": 21845}' --explain" \
+    "zeugma encode $loom set_speed '{\"picks_per_min\": 9000}'" \
+    "zeugma encode examples/carillon/carillon.yaml strike '{\"force\": 60}' --header '{\"destination\": 3, \"ticket\": 7}' --explain"
+picture decode 130x24 2 "zeugma decode $loom --hex '05410c030705555545db00 05410c030705545545db00 0102 00 05410c030705555545db00 05410c03'" \
+    "zeugma decode $loom --json --hex '05410c030705545545db00 05410c030705555545db00'"
+picture layout 100x46 2 "zeugma layout $loom | head -42"
+picture examples 120x32 8 loom_sim tide_mast_sim carillon_sim
+picture soak-ledger 132x54 8 "zeugma soak $loom sim: --for 10min --faults ber=1e-5,drop=1e-6 --seed 7 | head -50"
+picture soak-verdict 132x44 8 "zeugma soak $loom sim: --for 10min --faults ber=1e-5,drop=1e-6 --seed 7 --require 'lost <= 1e-2' --require 'damaged_accepted <= 1e-4' | tail -40"
+picture watch-table 110x36 8 "zeugma watch $loom sim: --table --answer --mark 'tension > 200'"
+served --faults ber=6e-4 --seed 4
+sleep 2
+picture watch-lines 132x40 5 "zeugma watch $loom serial:/tmp/loom --mark 'tension > 200' --for 1s" \
+    "zeugma watch $loom serial:/tmp/loom --depth frames --show pick --for 350ms" \
+    "zeugma watch $loom serial:/tmp/loom --depth raw --for 230ms"
+served --baud 115200
+picture watch-speed 132x40 5 "zeugma watch $loom serial:/tmp/loom --for 1200ms"
+served
+picture send-vars 132x24 5 "zeugma send $loom serial:/tmp/loom load_row '{\"row\": 7, \"lift\": 21}'" \
+    "zeugma send $loom serial:/tmp/loom echo_request '{\"data\": \"0102\"}' --wait 300ms" \
+    "zeugma vars $loom serial:/tmp/loom target_tension=120.5" "zeugma vars $loom serial:/tmp/loom"
+served --restart 4s
+picture soak-real 132x54 10 "zeugma soak $loom serial:/tmp/loom --for 6s | head -51"
