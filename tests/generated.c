@@ -170,3 +170,15 @@ void *test_symbol(void *handle, const char *prefix, const char *name)
     assert_non_null(found);
     return found;
 }
+
+void test_build_meeting(const struct zg_plan *plan, const char *folder)
+{
+    g_autofree char *build = g_strdup_printf(
+        "cd %s && " TEST_CC " -std=c11 -Wall -Wextra -Werror -I. *.c " TEST_DATA "/generated/meet.c -o meet", folder);
+    g_autoptr(GPtrArray) code = zg_generate_c(plan, ZG_SIDE_BOTH), module = zg_generate_python(plan);
+
+    assert_true(zg_generate_bundle(code, NULL));
+    assert_true(zg_generated_write(code, folder, false, NULL));
+    assert_true(zg_generated_write(module, folder, false, NULL));
+    assert_int_equal(system(build), 0);
+}

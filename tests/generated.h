@@ -16,6 +16,10 @@ void test_write_c(const struct zg_plan *plan, const char *folder);
 /* The same; then compiles with all warnings as errors, and loads. Close it with dlclose(). */
 void *test_build_c(const struct zg_plan *plan, const char *folder);
 
+/* Writes into `folder`, which the caller removes, both C ends and the Python module of behaviour/loom.yaml or a
+ * definition with the same messages, and builds data/generated/meet.c there, the device as the program `meet`. */
+void test_build_meeting(const struct zg_plan *plan, const char *folder);
+
 /* The path of the runtime as an archive, compiled once. */
 const char *test_runtime(void);
 

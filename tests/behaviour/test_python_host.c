@@ -2,15 +2,12 @@
 /* The generated Python host works with the generated C device. */
 #include <stdlib.h>
 
-#include "generate/generate.h"
-#include "support.h"
+#include "generated.h"
 
 /* Where the line carries one text, another is used instead. */
 static void meet(const char *of_line, const char *instead)
 {
     g_autofree char *folder = g_dir_make_tmp("zeugma-meet-XXXXXX", NULL);
-    g_autofree char *build = g_strdup_printf(
-        "cd %s && " TEST_CC " -std=c11 -Wall -Wextra -Werror -I. *.c " TEST_DATA "/generated/meet.c -o meet", folder);
     g_autofree char *run = g_strdup_printf("%s -B " TEST_DATA "/generated/meet.py %s %s/meet %u > %s/told", TEST_PYTHON,
                                            folder, folder, test_rounds(2), folder);
     g_autofree char *told = g_build_filename(folder, "told", NULL);
@@ -20,12 +17,7 @@ static void meet(const char *of_line, const char *instead)
     assert_int_equal(g_strv_length(parts), 2);
     g_autofree char *changed = g_strjoinv(instead, parts);
     struct test_plan plan = test_plan_of(changed);
-    g_autoptr(GPtrArray) code = zg_generate_c(plan.plan, ZG_SIDE_BOTH);
-    g_autoptr(GPtrArray) module = zg_generate_python(plan.plan);
-    assert_true(zg_generate_bundle(code, NULL));
-    assert_true(zg_generated_write(code, folder, false, NULL));
-    assert_true(zg_generated_write(module, folder, false, NULL));
-    assert_int_equal(system(build), 0);
+    test_build_meeting(plan.plan, folder);
     assert_int_equal(system(run), 0);
     assert_true(g_file_get_contents(told, &text, NULL, NULL));
     assert_string_equal(text, "well\n");

@@ -1,8 +1,10 @@
 /* SPDX-License-Identifier: MIT */
-/* What a device's end answers by itself, asked by a generated host: word for word the same from a generated device and
- * from one that a plan drives. */
+/* What a device's end answers by itself, asked by a host: word for word the same from a generated device and from one
+ * that a plan drives, and for a host in C and one in Python. */
 #include <string.h>
 
+#include "codec/hex.h"
+#include "generated.h"
 #include "loom_device.h"
 #include "loom_host.h"
 #include "node/node.h"
@@ -196,108 +198,140 @@ static char *end_both(void)
     return g_string_free(told, FALSE);
 }
 
-/* --- scenarios */
+/* --- scenarios: what the host does, a line each, for the C host here and for the Python host in generated/meet.py */
 
-static void echoes(void)
+/* Sizes up to the largest payload. */
+static const char echoes[] = "echo 0\nrun 2 1\necho 21\nrun 2 1\necho 42\nrun 2 1\necho 63\nrun 2 1\n";
+
+static const char counters[] = "counters 14 1\nrun 2 1\ncounters 14 0\nrun 2 1\n"
+                               "counters 30 0\nrun 2 1\ncounters 31 1\nrun 2 1\ncounters 255 1\nrun 2 1\n";
+
+/* What passed so far, which differs by the hellos of the two hosts. */
+static const char traffic[] = "counters 0 0\nrun 2 1\n";
+
+/* 100 N; out of range; too short; too long; read only; no variable; write only. */
+static const char variables[] = "read 0\nrun 5 1\nread 4\nrun 5 1\nread 9\nrun 5 1\nread 5\nrun 5 1\n"
+                                "write 0 1027\nrun 5 1\nwrite 0 ffff\nrun 5 1\nwrite 0 01\nrun 5 1\n"
+                                "write 0 010203\nrun 5 1\nwrite 4 78\nrun 5 1\nwrite 5 01\nrun 5 1\n"
+                                "write 9 01020304\nrun 5 1\n";
+
+/* A stream keeps its phase when polls are late, and omits what was missed while the device was held up. */
+static const char phase[] = "stream 0 20\nrun 10 1\nrun 2002 7\nhold 500\nrun 30 1\nstream 0 0\nrun 100 1\n";
+
+/* Streams beyond the number of places are refused. */
+static const char streams[] =
+    "stream 5 9\nrun 5 1\nstream 9 9\nrun 5 1\nstream 4 50\nrun 120 1\nstream 0 500\nrun 5 1\n"
+    "stream 11 500\nrun 5 1\nstream 12 500\nrun 5 1\nstream 13 500\nrun 5 1\n";
+
+static void play_line(const char *line)
 {
-    for (unsigned size = 0; size <= LOOM_MAX_PAYLOAD; size += 21) {
-        struct loom_echo_request request = { .data_count = (uint8_t)size };
-        memset(request.data, (int)size, size);
+    g_auto(GStrv) words = g_strsplit(line, " ", -1);
+    const unsigned first = (unsigned)strtoul(words[1], NULL, 10);
+    const unsigned second = words[2] ? (unsigned)strtoul(words[2], NULL, 10) : 0;
+
+    if (strcmp(words[0], "echo") == 0) {
+        struct loom_echo_request request = { .data_count = (uint8_t)first };
+        memset(request.data, (int)first, first);
         assert_int_equal(loom_host_send_echo_request(&host, &request), 0);
-        run(2, 1);
+    } else if (strcmp(words[0], "counters") == 0) {
+        const struct loom_counters_request request = { (uint8_t)first, second != 0 };
+        assert_int_equal(loom_host_send_counters_request(&host, &request), 0);
+    } else if (strcmp(words[0], "read") == 0) {
+        assert_int_equal(loom_host_send_variable_read(&host, &(struct loom_variable_read){ (uint8_t)first }), 0);
+    } else if (strcmp(words[0], "write") == 0) {
+        g_autoptr(GByteArray) bytes = zg_bytes_from_hex(words[2], NULL);
+        struct loom_variable_write request = { .index = (uint8_t)first, .value_count = (uint8_t)bytes->len };
+        memcpy(request.value, bytes->data, bytes->len);
+        assert_int_equal(loom_host_send_variable_write(&host, &request), 0);
+    } else if (strcmp(words[0], "stream") == 0) {
+        const struct loom_variable_stream request = { (uint8_t)first, (uint16_t)second };
+        assert_int_equal(loom_host_send_variable_stream(&host, &request), 0);
+    } else if (strcmp(words[0], "hold") == 0) {
+        test_clock_us += first * 1000;
+    } else {
+        assert_string_equal(words[0], "run");
+        run(first, second);
     }
-    struct zg_ring *ring = &device_link()->transmit; /* full: there is no answer, and that is counted */
-    while (zg_ring_put(ring, 0))
-        ;
-    assert_int_equal(loom_host_send_echo_request(&host, &(struct loom_echo_request){ .data_count = 9 }), 0);
-    run(2, 1);
-    g_string_append_printf(told, "%u not answered\n", device_link()->counters.unanswered);
 }
 
-static void counters(void)
+static char *play(const char *scenario, bool is_driven)
 {
-    static const struct loom_counters_request requests[] = { { 0, false },  { 14, true }, { 14, false },
-                                                             { 30, false }, { 31, true }, { 255, true } };
-    for (unsigned i = 0; i < G_N_ELEMENTS(requests); i++) {
-        assert_int_equal(loom_host_send_counters_request(&host, &requests[i]), 0);
-        run(2, 1);
-    }
+    g_auto(GStrv) lines = g_strsplit(scenario, "\n", -1);
+
+    begin_both(is_driven);
+    for (char **line = lines; **line; line++)
+        play_line(*line);
+    return end_both();
 }
 
-static void variables(void)
+/* The same, seen by the Python host of a generated device in a process of its own. */
+static char *play_in_python(const char *folder, const char *scenario)
 {
-    static const uint8_t indices[] = { 0, 4, 9, 5 };
-    static const struct loom_variable_write writes[] = {
-        { .index = 0, .value_count = 2, .value = { 0x10, 0x27 } }, /* 100 N */
-        { .index = 0, .value_count = 2, .value = { 0xFF, 0xFF } }, /* out of range */
-        { .index = 0, .value_count = 1, .value = { 1 } },
-        { .index = 0, .value_count = 3, .value = { 1, 2, 3 } },
-        { .index = 4, .value_count = 1, .value = { 'x' } }, /* read only */
-        { .index = 5, .value_count = 1, .value = { 1 } },
-        { .index = 9, .value_count = 4, .value = { 1, 2, 3, 4 } },
-    };
-    for (unsigned i = 0; i < G_N_ELEMENTS(indices); i++) {
-        assert_int_equal(loom_host_send_variable_read(&host, &(struct loom_variable_read){ indices[i] }), 0);
-        run(5, 1);
-    }
-    for (unsigned i = 0; i < G_N_ELEMENTS(writes); i++) {
-        assert_int_equal(loom_host_send_variable_write(&host, &writes[i]), 0);
-        run(5, 1);
-    }
-    g_string_append_printf(told, "tension %d, code %u\n", values->target_tension.value, (unsigned)values->code.value);
-}
+    g_autofree char *script = g_build_filename(folder, "scenario", NULL);
+    g_autofree char *run =
+        g_strdup_printf("%s -B " TEST_DATA "/generated/meet.py %s %s/meet 0 %s", TEST_PYTHON, folder, folder, script);
+    char *text = NULL;
+    int status = -1;
 
-/* A stream keeps its phase when polls are late, and omits what was missed while the device was held up. Streams beyond
- * the number of places are refused; a host's restart ends all of them. */
-static void streams(void)
-{
-    const gsize before = told->len;
-    assert_int_equal(loom_host_send_variable_stream(&host, &(struct loom_variable_stream){ 0, 20 }), 0);
-    run(10, 1);
-    run(2002, 7);
-    unsigned seen = 0;
-    for (const char *at = told->str + before; (at = strstr(at, "variable 0 of 2 bytes")); at++)
-        seen++;
-    assert_in_range(seen, 100, 102); /* one is the answer */
-    test_clock_us += 500000;
-    run(30, 1);
-    assert_int_equal(loom_host_send_variable_stream(&host, &(struct loom_variable_stream){ 0, 0 }), 0);
-    run(100, 1);
-    assert_int_equal(loom_host_send_variable_stream(&host, &(struct loom_variable_stream){ 5, 9 }), 0);
-    assert_int_equal(loom_host_send_variable_stream(&host, &(struct loom_variable_stream){ 9, 9 }), 0);
-    assert_int_equal(loom_host_send_variable_stream(&host, &(struct loom_variable_stream){ 4, 50 }), 0);
-    run(120, 1);
-    static const uint8_t more[] = { 0, 11, 12, 13 };
-    for (unsigned i = 0; i < G_N_ELEMENTS(more); i++)
-        assert_int_equal(loom_host_send_variable_stream(&host, &(struct loom_variable_stream){ more[i], 500 }), 0);
-    run(20, 1);
+    assert_true(g_file_set_contents(script, scenario, -1, NULL));
+    assert_true(g_spawn_command_line_sync(run, &text, NULL, &status, NULL));
+    assert_int_equal(status, 0);
+    return text;
 }
 
 static void test_same(void **state)
 {
-    static void (*const scenarios[])(void) = { echoes, counters, variables, streams };
-    static const char *const wanted[][5] = {
-        { "echo of 0 bytes, the last 0\n", "echo of 63 bytes, the last 63\n", "1 not answered\n", "" },
-        { "counters from 0: ", "counters from 14:", "counters from 30: 0\n", "counters from 255:\n" },
-        { "variable 0 of 2 bytes: d2 04\n",
-          "read 9: refused: not allowed\nread 5: refused: no variable has this index\n",
-          "written 0\nwrite 0: delivered\n", "tension 10000, code 67305985\n" },
-        { "stream 0: delivered\n", "stream 5: refused: no variable has this index\n",
-          "stream 9: refused: not allowed\n", "stream 13: refused: the other end has no place for it at present\n",
-          "variable 4 of 5 bytes: 04 70 69 63 6b\n" },
+    static const struct {
+        const char *scenario;
+        const char *wanted[5];
+    } all[] = {
+        { echoes, { "echo of 0 bytes, the last 0\n", "echo of 63 bytes, the last 63\n" } },
+        { traffic, { "counters from 0: " } },
+        { counters, { "counters from 14:", "counters from 30: 0\n", "counters from 255:\n" } },
+        { variables,
+          { "variable 0 of 2 bytes: d2 04\n", "read 9: refused: not allowed\n",
+            "read 5: refused: no variable has this index\n", "written 0\nwrite 0: delivered\n" } },
+        { phase, { "stream 0: delivered\n" } },
+        { streams,
+          { "stream 5: refused: no variable has this index\n", "stream 9: refused: not allowed\n",
+            "variable 4 of 5 bytes: 04 70 69 63 6b\n", "stream 12: delivered\n",
+            "stream 13: refused: the other end has no place for it at present\n" } },
     };
+    g_autofree char *folder = g_dir_make_tmp("zeugma-services-XXXXXX", NULL);
     (void)state;
-    for (unsigned i = 0; i < G_N_ELEMENTS(scenarios); i++) {
-        begin_both(false);
-        scenarios[i]();
-        g_autofree char *generated_told = end_both();
-        begin_both(true);
-        scenarios[i]();
-        g_autofree char *driven_told = end_both();
-        assert_string_equal(generated_told, driven_told);
-        for (unsigned k = 0; k < G_N_ELEMENTS(wanted[i]) && wanted[i][k]; k++)
-            if (!strstr(generated_told, wanted[i][k]))
-                fail_msg("no \"%s\" in\n%s", wanted[i][k], generated_told);
+    test_build_meeting(plan.plan, folder);
+    for (unsigned i = 0; i < G_N_ELEMENTS(all); i++) {
+        g_autofree char *by_generated = play(all[i].scenario, false), *by_node = play(all[i].scenario, true);
+        g_autofree char *in_python = play_in_python(folder, all[i].scenario);
+        assert_string_equal(by_generated, by_node);
+        if (all[i].scenario != traffic)
+            assert_string_equal(by_generated, in_python);
+        for (unsigned k = 0; k < G_N_ELEMENTS(all[i].wanted) && all[i].wanted[k]; k++)
+            if (!strstr(by_generated, all[i].wanted[k]))
+                fail_msg("no \"%s\" in\n%s", all[i].wanted[k], by_generated);
+        g_auto(GStrv) values_of_0 = g_strsplit(by_generated, "variable 0 of 2 bytes", -1);
+        if (all[i].scenario == phase)
+            assert_in_range(g_strv_length(values_of_0) - 1, 103, 106);
+    }
+    test_remove_folder(folder);
+}
+
+/* What only the device knows: how its variables are then, and that there was no room for an answer. */
+static void test_inside(void **state)
+{
+    (void)state;
+    for (unsigned is_driven = 0; is_driven < 2; is_driven++) {
+        g_free(play(variables, is_driven));
+        assert_int_equal(values->target_tension.value, 10000);
+        assert_int_equal(values->code.value, 0x04030201);
+        begin_both(is_driven);
+        struct zg_ring *ring = &device_link()->transmit;
+        while (zg_ring_put(ring, 0))
+            ;
+        play_line("echo 9");
+        run(2, 1);
+        assert_int_equal(device_link()->counters.unanswered, 1);
+        g_free(end_both());
     }
 }
 
@@ -319,6 +353,6 @@ static int tear_down(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_same) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_same), cmocka_unit_test(test_inside) };
     return cmocka_run_group_tests(tests, set_up, tear_down);
 }

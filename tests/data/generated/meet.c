@@ -94,6 +94,8 @@ static void begin(void)
     handlers.stopped_settled = on_stopped_settled;
     handlers.variable_written = on_written;
     (void)loom_device_init(&device, &port, NULL, &handlers, NULL);
+    memcpy(device.variables.title.value, "pick", 4);
+    device.variables.title.value_count = 4;
 }
 
 static void receive(const char *hex)

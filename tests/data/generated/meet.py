@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: MIT
-"""The generated Python host against the C device: meet.py FOLDER_OF_THE_MODULE DEVICE ROUNDS. In virtual time, on lines that lose,
+"""The generated Python host against the C device: meet.py FOLDER_OF_THE_MODULE DEVICE ROUNDS
+[SCENARIO]. In virtual time, on lines that lose,
 flip and double bytes; the device and the host restart on the way. A module of half duplex is tried on a line where those who
 speak at the same time are not understood."""
 import random
@@ -226,6 +227,65 @@ def half_duplex(seed, drop):
     line.end()
 
 
+class Played(Line):
+    """Keeps, as text, what the host and the device's application saw, as the host of test_services.c does."""
+
+    def __init__(self):
+        self.seen = []
+        super().__init__(1)
+        host = self.host
+        host.on(loom.EchoReply, lambda m, frame: self.seen.append("echo of %d bytes, the last %d" % (len(m.data), m.data[-1] if m.data else 0)))
+        host.on(loom.Counters, lambda m, frame: self.seen.append(" ".join(map(str, ["counters from %d:" % m.first, *m.values]))))
+        host.on(loom.VariableValue, lambda m, frame: self.seen.append("variable %d of %d bytes:%s" % (
+            m.index, len(m.value), "".join(" %02x" % byte for byte in m.value))))
+
+    def arrive(self, data):
+        self.seen += [word.replace("=", " ") for word in self.told if word.startswith("written=")]
+        self.told = []
+        super().arrive(data)
+
+    def ask(self, what, message):
+        self.host.send(message, done=lambda ended: self.seen.append("%s %d: %s" % (what, message.index, self.SETTLED[ended.reason])))
+
+    SETTLED = {0: "delivered", 2: "refused: its length does not fit the other end's definition", 3: "refused: a value is outside its range",
+               4: "refused: the other end has no place for it at present", 5: "refused: not allowed",
+               6: "refused: no variable has this index"}
+
+    def step(self, verb, first, second="0"):
+        first = int(first)
+        if verb == "echo":
+            self.host.send(loom.EchoRequest(data=bytes([first] * first)))
+        elif verb == "counters":
+            self.host.send(loom.CountersRequest(first=first, clear=second == "1"))
+        elif verb == "read":
+            self.ask(verb, loom.VariableRead(index=first))
+        elif verb == "write":
+            self.ask(verb, loom.VariableWrite(index=first, value=bytes.fromhex(second)))
+        elif verb == "stream":
+            self.ask(verb, loom.VariableStream(index=first, period=int(second)))
+        elif verb == "hold":
+            self.us += first * 1000
+        else:
+            self.STEP = int(second) * 1000
+            for _ in range(0, first, int(second)):
+                self.host.poll()
+                self.turn()
+
+
+def play(path):
+    line = Played()
+    line.turn("tension 1234")
+    line.step("run", "50", "1")
+    line.seen = []
+    for words in map(str.split, open(path)):
+        line.step(*words)
+    print("\n".join(line.seen))
+    line.end()
+
+
+if len(sys.argv) > 4:
+    play(sys.argv[4])
+    sys.exit()
 if loom._TURN:
     for number in range(1 + int(sys.argv[3])):
         half_duplex(number, 0.0 if number == 0 else 0.002)
