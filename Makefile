@@ -1,11 +1,18 @@
 # A thin front: make demo, make test. Everything else is CMake's (see CMakePresets.json).
 .POSIX:
-.PHONY: all demo demo-tide-mast demo-carillon test bench boards bench-boards release sanitizers packages format clean
+.PHONY: all demo demo-tide-mast demo-carillon test bench boards bench-boards program release sanitizers packages format clean
 
 all: release
 
 packages:
-	@tools/install-packages.sh
+	@tools/install-packages.sh run test boards bench docs
+
+# The command and the examples alone. A folder that is configured for the tests stays so.
+program:
+	@tools/install-packages.sh run
+	@echo "Building (about 15 s) ..."
+	@[ -f build/release/build.ninja ] || tools/quietly.sh cmake --preset release -DZEUGMA_TESTS=OFF -DZEUGMA_BENCH=OFF
+	@tools/quietly.sh cmake --build --preset release --target zeugma examples
 
 release: packages
 	@echo "Building (about 20 s) ..."
@@ -17,13 +24,13 @@ sanitizers: packages
 	@tools/quietly.sh cmake --preset sanitizers
 	@tools/quietly.sh cmake --build --preset sanitizers
 
-demo: release
+demo: program
 	@tools/demo.sh build/release/bin loom
 
-demo-tide-mast: release
+demo-tide-mast: program
 	@tools/demo.sh build/release/bin tide_mast
 
-demo-carillon: release
+demo-carillon: program
 	@tools/demo.sh build/release/bin carillon
 
 test: release sanitizers

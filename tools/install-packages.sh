@@ -1,11 +1,19 @@
 #!/bin/sh
-# Installs those of the listed Debian packages that are missing; does nothing, and needs no network, when none is.
+# Installs those Debian packages of the given sections of packages.txt that are missing: install-packages.sh SECTION...
+# Does nothing, and needs no network, when none is.
 set -eu
 list=$(dirname "$0")/packages.txt
 missing=
-for package in $(grep -v '^#' "$list"); do
-    state=$(dpkg-query -W -f '${db:Status-Status}' "$package" 2>/dev/null || true)
-    [ "$state" = installed ] || missing="$missing $package"
+for section in "$@"; do
+    packages=$(awk -v wanted="[$section]" '/^\[/ { here = $1 == wanted; found += here; next }
+        here && !/^#/ { print $1 } END { exit found ? 0 : 1 }' "$list") || {
+        echo "$list has no section [$section]" >&2
+        exit 2
+    }
+    for package in $packages; do
+        state=$(dpkg-query -W -f '${db:Status-Status}' "$package" 2>/dev/null || true)
+        [ "$state" = installed ] || missing="$missing $package"
+    done
 done
 [ -n "$missing" ] || exit 0
 echo "Installing:$missing"
