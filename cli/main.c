@@ -8,8 +8,8 @@
 #include "definition/words.h"
 
 static const struct cli_verb *const verbs[] = {
-    &cli_check, &cli_layout, &cli_generate, &cli_encode, &cli_decode, &cli_compare, &cli_crc,
-    &cli_ports, &cli_watch,  &cli_send,     &cli_vars,   &cli_sim,    &cli_soak,
+    &cli_start, &cli_check, &cli_layout, &cli_generate, &cli_encode, &cli_decode, &cli_compare,
+    &cli_crc,   &cli_ports, &cli_watch,  &cli_send,     &cli_vars,   &cli_sim,    &cli_soak,
 };
 
 static int print_help(void)

@@ -15,7 +15,7 @@ sort "$out/order" | diff - "$out/folders" || { echo "docs/architecture.md does n
 allowed=
 while read -r folder; do
     allowed="$allowed|$folder"
-    grep -rn '#include "' "host/$folder" | grep -v -E "#include \"(zeugma|posix|sim$allowed)/" >"$out/strays" || true
+    grep -rn --include='*.[ch]' '#include "' "host/$folder" | grep -v -E "#include \"(zeugma|posix|sim$allowed)/" >"$out/strays" || true
     if [ -s "$out/strays" ]; then
         echo "host/$folder includes what stands after it:"
         cat "$out/strays"

@@ -35,6 +35,8 @@ served() {
 sed -e 's/framing: cobs/framing: cobbs/' -e 's/sequence/seqence/' -e 's/ibm-3740/ibm-374/' -e 's/from: device/from: devcie/' \
     -e 's/80 ms/80/' -e 's/u16/u65/' -e 's/f32/float/' -e 's/scale: 0.01/scale: 0/' $loom >/tmp/loom_draft.yaml
 
+rm -rf /tmp/gauge
+picture start 110x36 14 "cd /tmp && zeugma start gauge && cd gauge && make run SECONDS=5"
 picture check 132x30 2 "zeugma check $loom" "zeugma check examples/tide_mast/draft.yaml" "zeugma check /tmp/loom_draft.yaml"
 picture compare 120x24 2 "zeugma compare $loom examples/loom/draft.yaml"
 picture crc 120x24 3 "zeugma crc crc16/modbus" "zeugma crc crc16/arc --hex '01 03 00 00 00 0A' --find C5CD"
