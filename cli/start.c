@@ -32,7 +32,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_autoptr(GError) error = NULL;
     GOptionEntry entries[] = {
         { "board", 0, 0, G_OPTION_ARG_STRING, &board,
-          "How the device meets its UART: loop (asks it for bytes) or interrupt; default interrupt", "KIND" },
+          "How the device meets its UART: interrupt, loop (asks it for bytes) or dma; default interrupt", "KIND" },
         { "host", 0, 0, G_OPTION_ARG_STRING, &host, "Language of the PC's program: c or python; default c",
           "LANGUAGE" },
         G_OPTION_ENTRY_NULL

@@ -13,6 +13,7 @@
 const struct zg_start_choice zg_start_boards[] = {
     { "loop", "the loop asks the UART for bytes" },
     { "interrupt", "the UART's interrupts pass bytes on" },
+    { "dma", "a DMA fills a circular buffer, and sends pieces of the transmit ring" },
 };
 const unsigned zg_start_boards_length = G_N_ELEMENTS(zg_start_boards);
 
@@ -30,7 +31,8 @@ static const struct {
     { "README.md", NULL },
 };
 
-/* A file's text, with the name in place of @name@. Lines that begin with %WORD% are for that board or host only. */
+/* A file's text, with the name in place of @name@. Lines that begin with %WORD% or %WORD,WORD% are for those boards or
+ * hosts only. */
 static char *text_of(const char *file, const char *name, const char *board, const char *host)
 {
     g_autofree char *source = g_strdup_printf("project/%s.in", file);
@@ -39,8 +41,10 @@ static char *text_of(const char *file, const char *name, const char *board, cons
 
     for (char **line = lines; *line && (line[1] || **line); line++) {
         const char *end = **line == '%' ? strchr(*line + 1, '%') : NULL;
-        g_autofree char *word = end ? g_strndup(*line + 1, (gsize)(end - *line - 1)) : NULL;
-        if (word && strcmp(word, board) != 0 && strcmp(word, host) != 0)
+        g_autofree char *list = end ? g_strndup(*line + 1, (gsize)(end - *line - 1)) : NULL;
+        g_auto(GStrv) words = list ? g_strsplit(list, ",", -1) : NULL;
+        if (words && !g_strv_contains((const char *const *)words, board) &&
+            !g_strv_contains((const char *const *)words, host))
             continue;
         g_string_append_printf(text, "%s\n", end ? end + 1 : *line);
     }

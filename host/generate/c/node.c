@@ -138,6 +138,31 @@ static void print_struct(const struct zgi_c *c, GString *text)
                "    uint8_t frame[@P_RECEIVE_ROOM];\n};\n\n");
 }
 
+/* For a DMA. */
+static void print_spans(const struct zgi_c *c, GString *text)
+{
+    if (c->side == ZG_SIDE_DEVICE) {
+        zgi_c_emit(
+            c, text, NULL,
+            "/* Many bytes came in, which a DMA left in memory: the same as @p_device_receive_isr() for each of them. "
+            "Call "
+            "poll\n * before the receive ring is full. Any one context, but not the receive interrupt as well. */\n"
+            "static inline void @p_device_receive(struct @p_device *node, const uint8_t *bytes, size_t count)\n{\n");
+        if (c->plan->gap_ns > 0)
+            g_string_append(text, "    if (count > 0)\n        zgi_note_gap_isr(&node->link);\n");
+        g_string_append(text, "    for (; count > 0; count--)\n        zgi_link_put_isr(&node->link, node->receive, "
+                              "sizeof node->receive, *bytes++, 0);\n}\n\n");
+    }
+    zgi_c_emit(
+        c, text, NULL,
+        "/* What is to be sent, for a DMA: returns how many of the oldest bytes are contiguous (0: there are none) "
+        "and where they\n * start. They stay there until `count` of them were sent and are released. In the place "
+        "of @p_@s_transmit_isr();\n * constant time. */\nstatic inline size_t @p_@s_transmit_span(const struct "
+        "@p_@s *node, const uint8_t **first)\n{\n    return zg_ring_span(&node->link.transmit, first);\n}\n\n"
+        "static inline void @p_@s_transmitted(struct @p_@s *node, size_t count)\n{\n"
+        "    zg_ring_release(&node->link.transmit, (zg_index)count);\n}\n\n");
+}
+
 static void print_functions(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(
@@ -158,6 +183,7 @@ static void print_functions(const struct zgi_c *c, GString *text)
                " return zgi_ring_get(&node->link.transmit, node->transmit, sizeof node->transmit, byte);\n}\n\n/* "
                "Received bytes of a frame, or of noise, that has not ended yet. With them the counters of bytes add up "
                "to bytes_in.\n * Loop only. */\nsize_t @p_@s_pending(const struct @p_@s *node);\n\n");
+    print_spans(c, text);
     if (c->end.hello)
         zgi_c_emit(c, text, NULL,
                    c->end.has_many
