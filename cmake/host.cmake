@@ -1,0 +1,51 @@
+# The host's library and the command.
+find_package(PkgConfig REQUIRED)
+pkg_check_modules(GLIB REQUIRED IMPORTED_TARGET glib-2.0)
+pkg_check_modules(YAML REQUIRED IMPORTED_TARGET yaml-0.1)
+pkg_check_modules(JSON REQUIRED IMPORTED_TARGET json-glib-1.0)
+pkg_check_modules(GMP REQUIRED IMPORTED_TARGET gmp)
+pkg_check_modules(PCAP REQUIRED IMPORTED_TARGET libpcap)
+pkg_check_modules(NCURSES REQUIRED IMPORTED_TARGET ncursesw)
+
+file(GLOB_RECURSE HOST_SOURCES CONFIGURE_DEPENDS host/*.c)
+# What generated folders hold beside generated code is part of the library.
+file(GLOB RUNTIME_FILES CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} include/zeugma/*.h
+     include/zeugma/detail/*.h runtime/*.c runtime/*.h)
+file(GLOB PYTHON_FILES CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} host/generate/python/*.py)
+set(embedded "")
+file(GLOB_RECURSE PROJECT_FILES CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} host/start/project/*)
+foreach(file ${RUNTIME_FILES} ${PYTHON_FILES} ${PROJECT_FILES})
+  string(REGEX REPLACE "^(include|runtime|host/generate|host/start)/" "" target ${file})
+  list(APPEND embedded "${target}=${PROJECT_SOURCE_DIR}/${file}")
+endforeach()
+list(JOIN embedded "," embedded)
+add_custom_command(OUTPUT embedded.c
+  COMMAND ${CMAKE_COMMAND} -DFILES=${embedded} -DNAME=zgi_embedded_files -DOUTPUT=embedded.c
+          -P ${PROJECT_SOURCE_DIR}/cmake/embed.cmake
+  DEPENDS ${PYTHON_FILES} ${PROJECT_FILES} cmake/embed.cmake ${RUNTIME_FILES} VERBATIM COMMENT "Embedding the runtime")
+add_custom_command(OUTPUT services.c
+  COMMAND ${CMAKE_COMMAND} -DSOURCE=${PROJECT_SOURCE_DIR}/host/definition/services.yaml -DNAME=zgi_services_text
+          -DHEADER=definition/services.h -DOUTPUT=services.c -P ${PROJECT_SOURCE_DIR}/cmake/embed_text.cmake
+  DEPENDS host/definition/services.yaml cmake/embed_text.cmake VERBATIM COMMENT "Embedding the services")
+add_library(zeugma_host STATIC ${HOST_SOURCES} ${CMAKE_CURRENT_BINARY_DIR}/embedded.c
+            ${CMAKE_CURRENT_BINARY_DIR}/services.c)
+target_compile_definitions(zeugma_host PRIVATE _GNU_SOURCE)
+add_library(zeugma::host ALIAS zeugma_host)
+target_include_directories(zeugma_host PUBLIC $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/host>
+                           $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}/zeugma-host>)
+target_link_libraries(zeugma_host PUBLIC zeugma_sim zeugma_posix zeugma_runtime PkgConfig::GLIB PkgConfig::GMP
+                      PRIVATE PkgConfig::YAML PkgConfig::JSON PkgConfig::PCAP m)
+
+file(GLOB CLI_SOURCES CONFIGURE_DEPENDS cli/*.c)
+add_executable(zeugma ${CLI_SOURCES})
+target_compile_definitions(zeugma PRIVATE ZEUGMA_VERSION="${PROJECT_VERSION}")
+target_link_libraries(zeugma PRIVATE zeugma_host PkgConfig::NCURSES m)
+
+add_executable(zeugma::zeugma ALIAS zeugma)
+
+# The language, for editors.
+add_custom_command(OUTPUT definition.schema.json COMMAND zeugma check --schema > definition.schema.json
+  DEPENDS zeugma VERBATIM COMMENT "Making the language's schema")
+add_custom_target(schema ALL DEPENDS definition.schema.json)
+
+include(cmake/generate.cmake)

@@ -1,0 +1,50 @@
+#!/bin/sh
+# Outside projects use this one: installed, by CMake and by pkg-config; as a folder of theirs; its runtime alone, without GLib.
+# $1: the project, $2: a release build of it.
+set -eu
+project=$1
+build=$2
+out=$(mktemp -d)
+trap 'rm -rf "$out"' EXIT
+fail() {
+    echo "package: $1"
+    cat "$out/log"
+    exit 1
+}
+quietly() {
+    what=$1
+    shift
+    "$@" >"$out/log" 2>&1 || fail "$what"
+}
+data=$project/tests/data/package
+
+quietly "install" cmake --install "$build" --prefix "$out/usr"
+for file in bin/zeugma share/zeugma/runtime/link.c share/zeugma/ports/posix/serial.c share/zeugma/definition.schema.json \
+    include/zeugma/link.h share/doc/zeugma/commands.md; do
+    [ -e "$out/usr/$file" ] || fail "$file is not installed"
+done
+mv "$out/usr" "$out/moved" # nothing may depend on where it was
+
+quietly "find_package" cmake -S "$data/found" -B "$out/found" -DCMAKE_PREFIX_PATH="$out/moved"
+quietly "find_package: build" cmake --build "$out/found"
+quietly "find_package: run" "$out/found/valve"
+quietly "zeugma::host" "$out/found/reader" "$data/valve.yaml"
+[ -e "$out/found/valve_protocol/valve.py" ] || fail "PYTHON made no module"
+
+quietly "generate" "$out/moved/bin/zeugma" generate "$data/valve.yaml" -o "$out/generated"
+PKG_CONFIG_PATH=$(dirname "$(find "$out/moved" -name zeugma.pc)")
+export PKG_CONFIG_PATH
+# shellcheck disable=SC2046
+quietly "pkg-config" cc -std=c11 -Wall -Wextra -Werror -I"$out/generated" "$data/valve.c" "$out"/generated/*.c \
+    $(pkg-config --cflags --libs zeugma) -o "$out/valve"
+quietly "pkg-config: run" "$out/valve"
+
+quietly "runtime alone" cmake -S "$project" -B "$out/runtime" -DZEUGMA_HOST=OFF -DZEUGMA_EXAMPLES=OFF -DZEUGMA_BENCH=OFF \
+    -DZEUGMA_TESTS=OFF -DPKG_CONFIG_EXECUTABLE=/nonexistent
+quietly "runtime alone: build" cmake --build "$out/runtime" -j2
+quietly "runtime alone: install" cmake --install "$out/runtime" --prefix "$out/small"
+[ ! -e "$out/small/bin/zeugma" ] || fail "the runtime alone has a command"
+
+quietly "add_subdirectory" cmake -S "$data/added" -B "$out/added" -DZEUGMA_SOURCE="$project" -G Ninja
+quietly "add_subdirectory: build" cmake --build "$out/added" --target valve
+quietly "add_subdirectory: run" "$out/added/valve"
