@@ -74,8 +74,26 @@ static void unknown_option(const struct cli_verb *verb, const GOptionEntry *entr
         cli_error(verb, "%s; zeugma %s --help lists the options", first, verb->name);
 }
 
+/* While cli_show_options() runs. */
+static cli_options_function *shown_to;
+static void *shown_data;
+
+void cli_show_options(const struct cli_verb *verb, cli_options_function *show, void *data)
+{
+    char *arguments[] = { (char *)verb->name, NULL };
+
+    shown_to = show;
+    shown_data = data;
+    (void)verb->run(verb, 1, arguments);
+    shown_to = NULL;
+}
+
 bool cli_parse(const struct cli_verb *verb, GOptionEntry *entries, int *argc, char ***argv, int least, int most)
 {
+    if (shown_to) {
+        shown_to(verb, entries, shown_data);
+        return false;
+    }
     g_autoptr(GOptionContext) context = g_option_context_new(verb->arguments);
     g_autofree char *program = g_strdup_printf("zeugma %s", verb->name);
     g_autofree char *description = g_strdup_printf("Example:\n  %s\n", verb->example);

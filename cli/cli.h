@@ -16,6 +16,8 @@ enum cli_status {
     CLI_TROUBLE = 3 /* trouble with a file, port or link */
 };
 
+#define CLI_STATUSES "0 yes; 1 the answer is no; 2 wrong usage; 3 file, port or link trouble"
+
 struct cli_verb {
     const char *name;
     const char *arguments; /* "DEF [MESSAGE]" */
@@ -27,6 +29,11 @@ struct cli_verb {
 /* Parses a verb's options and counts its arguments. Afterwards `*argc` and `*argv` hold only the verb and its
  * arguments. False: a message was printed, return CLI_USAGE. */
 bool cli_parse(const struct cli_verb *verb, GOptionEntry *entries, int *argc, char ***argv, int least, int most);
+
+/* Gives the table of a verb's options to a function, instead of running the verb: what man pages and completion show is
+ * what --help shows. */
+typedef void cli_options_function(const struct cli_verb *verb, const GOptionEntry *entries, void *data);
+void cli_show_options(const struct cli_verb *verb, cli_options_function *show, void *data);
 
 /* Prints "zeugma VERB: MESSAGE" to standard error. */
 void cli_error(const struct cli_verb *verb, const char *format, ...) G_GNUC_PRINTF(2, 3);
@@ -57,5 +64,15 @@ int cli_finish(const struct cli_verb *verb, int status);
 
 extern const struct cli_verb cli_start, cli_check, cli_layout, cli_generate, cli_encode, cli_decode, cli_compare,
     cli_crc, cli_ports, cli_watch, cli_send, cli_vars, cli_sim, cli_soak;
+
+/* All verbs, in the order of --help. */
+extern const struct cli_verb *const cli_verbs[];
+extern const unsigned cli_verbs_length;
+
+/* Prints what may stand in the place of the last of `words`, which follow the program's name: one on each line. */
+int cli_print_candidates(int count, char **words);
+
+/* Writes a man page for each verb, and one for all, into a folder. */
+int cli_write_manual(const char *folder);
 
 #endif

@@ -7,18 +7,19 @@
 #include "cli.h"
 #include "definition/words.h"
 
-static const struct cli_verb *const verbs[] = {
+const struct cli_verb *const cli_verbs[] = {
     &cli_start, &cli_check, &cli_layout, &cli_generate, &cli_encode, &cli_decode, &cli_compare,
     &cli_crc,   &cli_ports, &cli_watch,  &cli_send,     &cli_vars,   &cli_sim,    &cli_soak,
 };
+const unsigned cli_verbs_length = G_N_ELEMENTS(cli_verbs);
 
 static int print_help(void)
 {
     cli_print("zeugma VERB ARGUMENTS [OPTIONS]: framed serial protocols from one definition file\n\n");
-    for (size_t i = 0; i < G_N_ELEMENTS(verbs); i++)
-        cli_print("  %-10s%-30s%s\n", verbs[i]->name, verbs[i]->arguments, verbs[i]->summary);
+    for (unsigned i = 0; i < cli_verbs_length; i++)
+        cli_print("  %-10s%-30s%s\n", cli_verbs[i]->name, cli_verbs[i]->arguments, cli_verbs[i]->summary);
     cli_print("\n  zeugma VERB --help      its options, with an example\n  zeugma --version\n\n"
-              "Exit status: 0 yes; 1 the answer is no; 2 wrong usage; 3 file, port or link trouble.\n\n"
+              "Exit status: " CLI_STATUSES ".\n\n"
               "Example:\n  zeugma check examples/loom/loom.yaml\n");
     return cli_finish(&(struct cli_verb){ .name = "help" }, CLI_YES);
 }
@@ -27,8 +28,8 @@ static int unknown_verb(const char *word)
 {
     g_autoptr(GPtrArray) names = g_ptr_array_new();
 
-    for (size_t i = 0; i < G_N_ELEMENTS(verbs); i++)
-        g_ptr_array_add(names, (gpointer)verbs[i]->name);
+    for (unsigned i = 0; i < cli_verbs_length; i++)
+        g_ptr_array_add(names, (gpointer)cli_verbs[i]->name);
     g_ptr_array_add(names, NULL);
     g_autofree char *hint = zg_word_hint(word, (const char *const *)names->pdata);
     (void)fprintf(stderr, "zeugma: unknown verb \"%s\"%s\n", word, hint);
@@ -50,8 +51,12 @@ int main(int argc, char **argv)
         cli_print("zeugma %s\n", ZEUGMA_VERSION);
         return CLI_YES;
     }
-    for (size_t i = 0; i < G_N_ELEMENTS(verbs); i++)
-        if (strcmp(verbs[i]->name, argv[1]) == 0)
-            return verbs[i]->run(verbs[i], argc - 1, argv + 1);
+    if (strcmp(argv[1], "--candidates") == 0) /* for the shells' completion */
+        return cli_print_candidates(argc - 2, argv + 2);
+    if (strcmp(argv[1], "--manual") == 0 && argc == 3) /* for the build */
+        return cli_write_manual(argv[2]);
+    for (unsigned i = 0; i < cli_verbs_length; i++)
+        if (strcmp(cli_verbs[i]->name, argv[1]) == 0)
+            return cli_verbs[i]->run(cli_verbs[i], argc - 1, argv + 1);
     return unknown_verb(argv[1]);
 }

@@ -43,9 +43,10 @@ target_link_libraries(zeugma PRIVATE zeugma_host PkgConfig::NCURSES m)
 
 add_executable(zeugma::zeugma ALIAS zeugma)
 
-# The language, for editors.
+# The language, for editors; and the man pages.
 add_custom_command(OUTPUT definition.schema.json COMMAND zeugma check --schema > definition.schema.json
   DEPENDS zeugma VERBATIM COMMENT "Making the language's schema")
-add_custom_target(schema ALL DEPENDS definition.schema.json)
+add_custom_command(OUTPUT man/zeugma.1 COMMAND zeugma --manual man DEPENDS zeugma VERBATIM COMMENT "Making the man pages")
+add_custom_target(made_by_command ALL DEPENDS definition.schema.json man/zeugma.1)
 
 include(cmake/generate.cmake)

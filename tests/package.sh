@@ -23,6 +23,29 @@ for file in bin/zeugma share/zeugma/runtime/link.c share/zeugma/ports/posix/seri
     include/zeugma/link.h share/doc/zeugma/commands.md; do
     [ -e "$out/usr/$file" ] || fail "$file is not installed"
 done
+
+# Man pages that roff reads without a warning, and completion in the shells themselves.
+for page in "$out"/usr/share/man/man1/*.1; do
+    groff -man -Tutf8 -ww "$page" 2>&1 >/dev/null | tee "$out/log" | grep -q . && fail "$(basename "$page") is not clean"
+done
+groff -man -Tascii -P-c "$out/usr/share/man/man1/zeugma-watch.1" | col -b >"$out/log"
+grep -q -- '--depth=DEPTH' "$out/log" || fail "the man page of watch lacks an option"
+loom=$project/examples/loom/loom.yaml
+completed() { # the line so far, what must be offered
+    PATH=$out/usr/bin:$PATH bash -c 'source "$0"; COMP_LINE=$1; COMP_POINT=${#COMP_LINE}; _zeugma
+        printf "%s\n" "${COMPREPLY[@]}"' "$out/usr/share/bash-completion/completions/zeugma" "$1" >"$out/log"
+    grep -q -x -e "$2" "$out/log" || fail "bash does not complete \"$1\" to $2"
+    PATH=$out/usr/bin:$PATH HOME=$out fish -c 'source $argv[1]; complete -C $argv[2]' \
+        "$out/usr/share/fish/vendor_completions.d/zeugma.fish" "$1" >"$out/log"
+    grep -q -e "$2" "$out/log" || fail "fish does not complete \"$1\" to $2"
+}
+completed "zeugma wa" watch
+completed "zeugma watch $loom --de" --depth
+completed "zeugma encode $loom load" load_row
+completed "zeugma watch $loom sim: --show pick.te" pick.tension
+completed "zeugma crc crc16/mod" crc16/modbus
+zsh -n "$out/usr/share/zsh/vendor-completions/_zeugma" || fail "zsh does not read its completion"
+
 mv "$out/usr" "$out/moved" # nothing may depend on where it was
 
 quietly "find_package" cmake -S "$data/found" -B "$out/found" -DCMAKE_PREFIX_PATH="$out/moved"

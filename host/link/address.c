@@ -21,6 +21,11 @@ static const struct kind {
     [ZG_ADDRESS_SIM] = { "sim", "sim:", false },
 };
 
+const char *zg_address_word(enum zg_address_kind kind)
+{
+    return kinds[kind].word;
+}
+
 static bool fail(GError **error, const char *format, ...) G_GNUC_PRINTF(2, 3);
 
 static bool fail(GError **error, const char *format, ...)

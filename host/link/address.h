@@ -37,6 +37,9 @@ struct zg_address {
     bool own_time; /* of a capture: at its own pace */
 };
 
+/* The word before the colon: "serial". */
+const char *zg_address_word(enum zg_address_kind kind);
+
 /* Reads a LINK. False, with an error: it is none. */
 bool zg_address_parse(const char *text, struct zg_address *address, GError **error);
 void zg_address_clear(struct zg_address *address);
