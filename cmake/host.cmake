@@ -46,7 +46,8 @@ add_executable(zeugma::zeugma ALIAS zeugma)
 # The language, for editors; and the man pages.
 add_custom_command(OUTPUT definition.schema.json COMMAND zeugma check --schema > definition.schema.json
   DEPENDS zeugma VERBATIM COMMENT "Making the language's schema")
-add_custom_command(OUTPUT man/zeugma.1 COMMAND zeugma --manual man DEPENDS zeugma VERBATIM COMMENT "Making the man pages")
-add_custom_target(made_by_command ALL DEPENDS definition.schema.json man/zeugma.1)
+add_custom_command(OUTPUT man/zeugma.1.gz COMMAND zeugma --manual man COMMAND gzip -9nf man/*.1 DEPENDS zeugma
+  COMMENT "Making the man pages")
+add_custom_target(made_by_command ALL DEPENDS definition.schema.json man/zeugma.1.gz)
 
 include(cmake/generate.cmake)

@@ -25,10 +25,10 @@ for file in bin/zeugma share/zeugma/runtime/link.c share/zeugma/ports/posix/seri
 done
 
 # Man pages that roff reads without a warning, and completion in the shells themselves.
-for page in "$out"/usr/share/man/man1/*.1; do
-    groff -man -Tutf8 -ww "$page" 2>&1 >/dev/null | tee "$out/log" | grep -q . && fail "$(basename "$page") is not clean"
+for page in "$out"/usr/share/man/man1/*.1.gz; do
+    zcat "$page" | groff -man -Tutf8 -ww 2>&1 >/dev/null | tee "$out/log" | grep -q . && fail "$(basename "$page") is not clean"
 done
-groff -man -Tascii -P-c "$out/usr/share/man/man1/zeugma-watch.1" | col -b >"$out/log"
+zcat "$out/usr/share/man/man1/zeugma-watch.1.gz" | groff -man -Tascii -P-c | col -b >"$out/log"
 grep -q -- '--depth=DEPTH' "$out/log" || fail "the man page of watch lacks an option"
 loom=$project/examples/loom/loom.yaml
 completed() { # the line so far, what must be offered
