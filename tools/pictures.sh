@@ -64,3 +64,9 @@ picture send-vars 132x24 5 "zeugma send $loom serial:/tmp/loom load_row '{\"row\
     "zeugma vars $loom serial:/tmp/loom target_tension=120.5" "zeugma vars $loom serial:/tmp/loom"
 served --restart 4s
 picture soak-real 132x54 10 "zeugma soak $loom serial:/tmp/loom --for 6s | head -51"
+if [ -z "${wanted// /}" ] || [ "${wanted#* first-soak }" != "$wanted" ]; then
+    (cd /tmp && rm -rf gauge && zeugma start gauge && cd gauge && make) >"$work/log" 2>&1
+    (cd /tmp/gauge && exec build/device) >/dev/null &
+    until [ -e /tmp/gauge/gauge.tty ]; do sleep 0.1; done
+fi
+picture first-soak 120x52 16 "cd /tmp/gauge && zeugma soak gauge.yaml serial:gauge.tty --for 10s --require 'lost <= 1e-2' | tail -50"

@@ -207,7 +207,9 @@ static void test_overrun(struct test *test)
         write_due(test);
     }
     wait_ms(test, 300);
-    bool answers = echoes(test, 7) && echoes(test, 64);
+    bool answers = false;
+    for (unsigned tries = 0; tries < 3 && !answers; tries++) /* a slow machine may not be through with them yet */
+        answers = echoes(test, 7) && echoes(test, 64);
     tell(test, answers, "answers again after its interrupts were held off under traffic");
     if (!read_counters(test)) {
         tell(test, false, "tells its counters");
