@@ -29,10 +29,11 @@ static void build_and_run(const char *board, const char *host)
     g_autofree char *project = g_strdup_printf("gauge_%s_%s", board, host);
     g_autofree char *start = g_strdup_printf("start %s --board %s --host %s", project, board, host);
     g_autofree char *definition = g_strdup_printf("%s/%s.yaml", project, project);
-    g_autofree char *soak = g_strdup_printf("build/device >/dev/null & device=$!; trap \"kill $device\" EXIT; "
-                                            "until [ -e %s.tty ]; do sleep 0.1; done; "
-                                            "zeugma soak %s.yaml serial:%s.tty --for 1s --late 1s",
-                                            project, project, project);
+    g_autofree char *soak =
+        g_strdup_printf("build/device >/dev/null & device=$!; trap \"kill $device\" EXIT; "
+                        "until [ -e %s.tty ]; do sleep 0.1; done; "
+                        "zeugma soak %s.yaml serial:%s.tty --for 1s --late 1s --require 'lost <= 0.1'",
+                        project, project, project);
     g_autofree char *check = g_strdup_printf("check %s", definition);
 
     test_assert_run(0, start, "make run");
