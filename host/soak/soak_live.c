@@ -12,7 +12,8 @@
 enum {
     STEP_NS = 1000000,
     HELD_BACK_US = 250000, /* bytes, by the operating system */
-    ASK_TIMES = 6          /* for counters, a second apart */
+    ASK_TIMES = 6,         /* for counters, a second apart */
+    READ_TIMES = 4         /* from their first */
 };
 
 /* The counters that the device reported, and this end's own counts at the moments when the device sent those they are
@@ -220,21 +221,36 @@ static void announce(struct live *live)
     live->asked += zg_node_announce(live->soak.ends[HOST].node, boot) == 0;
 }
 
-/* Reads all of the device's counters, on an undamaged line. False: it does not answer. */
+/* Reads all of the device's counters, on an undamaged line. An answer that came only after the device was asked again
+ * may be to either request; then the answers still under way are let pass, and it starts again. False: it does not
+ * answer. */
 static bool read_counters(struct live *live, struct reading *reading)
 {
+    bool is_repeated = false;
+    unsigned readings = 1;
+
     live->damaging = false;
-    live->reading = reading;
     live->known = 0;
     for (unsigned times = 0; live->known < ZG_COUNTERS && times < ASK_TIMES && !live->error;) {
         const unsigned before = live->known;
         const uint64_t until_ns = live->soak.now_ns + SECOND_NS;
+        live->reading = reading;
         while (!ask(live) && live->soak.now_ns < until_ns && !live->error)
             pump(live, live->soak.now_ns + STEP_NS, NULL, 0);
         pump(live, until_ns, &live->known, before + 1);
-        times = live->known > before ? 0 : times + 1;
+        live->reading = NULL;
+        if (live->known == before) {
+            times++;
+            is_repeated = true;
+            continue;
+        }
+        times = 0;
+        if (is_repeated && readings++ < READ_TIMES) {
+            pump(live, live->soak.now_ns + SECOND_NS, NULL, 0);
+            live->known = 0;
+            is_repeated = false;
+        }
     }
-    live->reading = NULL;
     live->damaging = true;
     if (live->known < ZG_COUNTERS && !live->error)
         g_set_error(&live->error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_LINK,

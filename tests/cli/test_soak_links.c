@@ -11,14 +11,14 @@
 static void test_other_side_goes(void **state)
 {
     static const char *const kinds[][3] = {
-        { "pty:p", "serial:p", "the device no longer answers; its last byte came at 0." },
+        { "pty:p", "serial:p", "the device no longer answers; its last byte came at " },
         { "unix:u", "unix:u", "the other side closed the connection" },
     };
     (void)state;
     for (unsigned i = 0; i < G_N_ELEMENTS(kinds); i++) {
         struct process device = test_start_device(kinds[i][0], "");
-        struct process soak = test_start("soak " LOOM " %s --for 1s --require \"lost <= 0.5\"", kinds[i][1]);
-        g_usleep(500000);
+        struct process soak = test_start("soak " LOOM " %s --for 3s --require \"lost <= 0.5\"", kinds[i][1]);
+        g_usleep(1000000);
         test_end(&device);
         assert_int_equal(test_finish(&soak, 0), 3);
         test_assert_in(soak.text->str, "ended early: ");
@@ -42,6 +42,32 @@ static void test_hangup(void **state)
     assert_int_equal(test_finish(&soak, SIGHUP), 0);
     test_assert_in(soak.text->str, "\"stopped\": true");
     test_assert_in(soak.text->str, "\"adds_up\": true");
+    test_clear(&soak);
+    test_end(&device);
+}
+
+/* The value of a number in JSON. */
+static double number(const char *json, const char *key)
+{
+    const char *at = strstr(json, key);
+
+    assert_non_null(at);
+    return g_ascii_strtod(strchr(at, ':') + 1, NULL);
+}
+
+/* A device that answers late, after it was asked for its counters again: which request it answered is not mistaken. */
+static void test_late_counters(void **state)
+{
+    struct process device = test_start_device("pty:p", "");
+    (void)state;
+    assert_int_equal(kill(device.id, SIGSTOP), 0);
+    struct process soak = test_start("soak " LOOM " serial:p --for 500ms --late 1s --json");
+    g_usleep(2500000);
+    assert_int_equal(kill(device.id, SIGCONT), 0);
+    assert_int_equal(test_finish(&soak, 0), 0);
+    test_assert_in(soak.text->str, "\"adds_up\": true");
+    assert_true(number(soak.text->str, "\"written\"") > 0);
+    assert_float_equal(number(soak.text->str, "\"written\""), number(soak.text->str, "\"taken\""), 0);
     test_clear(&soak);
     test_end(&device);
 }
@@ -101,6 +127,7 @@ static void test_stale_and_fast(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = { LINK_TEST(test_other_side_goes), LINK_TEST(test_hangup),
-                                        LINK_TEST(test_restarts), LINK_TEST(test_stale_and_fast) };
+                                        LINK_TEST(test_late_counters), LINK_TEST(test_restarts),
+                                        LINK_TEST(test_stale_and_fast) };
     return test_run_processes(tests, G_N_ELEMENTS(tests));
 }
