@@ -32,7 +32,8 @@ boot() { # example, board
 }
 
 # What a run must show: all is accounted for, every byte arrived at the other end; without damage nothing is lost, late
-# ones aside; with it, no damage is accepted and frames go on arriving. 2: too little passed to show it.
+# ones aside; with it, no damage is accepted and frames go on arriving. 2: too little passed to show it, or the emulator
+# stood still and then handed over at once what had come meanwhile, faster than any line: the ring was full.
 judge='
 import json, sys
 faulty = sys.argv[2] == "damaged"
@@ -47,16 +48,17 @@ hold(bytes_["sent"] == bytes_["read"], "bytes are missing on the way back")
 hold(rates["damaged_accepted"]["count"] == 0 and rates["unexpected"]["count"] == 0, "damage was accepted")
 lost = rates["lost"]["count"]
 detected = rates["damaged_detected"]["count"]
+dropped = r["counters"]["device"]["bytes_dropped"]
 if faulty:
     hold(lost < sent["echo_out"]["sent"] / 2, "the receiver did not recover")
 else:
-    hold(lost == 0 and detected == 0, "frames were lost or damaged")
+    hold(dropped > 0 or lost == 0 and detected == 0, "frames were lost or damaged")
 trip = r["round_trip_seconds"]
-print("  %-9s %5d echoes, %d lost, %d damaged pieces found, %d damaged accepted; %d bytes out, %d back; "
+print("  %-9s %5d echoes, %d lost, %d damaged pieces found, %d damaged accepted; %d bytes out, %d dropped, %d back; "
       "half back within %.1f ms" % ("damaged" if faulty else "clean", sent["echo_out"]["sent"], lost, detected,
-      rates["damaged_accepted"]["count"], bytes_["written"], bytes_["read"], trip["p50"] * 1e3))
+      rates["damaged_accepted"]["count"], bytes_["written"], dropped, bytes_["read"], trip["p50"] * 1e3))
 for text in problems: print("  FAILED: " + text)
-enough = sent["echo_out"]["sent"] > 200 and r["own_frames"] > 2 and (not faulty or detected > 10 and lost > 0)
+enough = sent["echo_out"]["sent"] > 200 and r["own_frames"] > 2 and (detected > 10 and lost > 0 if faulty else dropped == 0)
 sys.exit(1 if problems else 0 if enough else 2)
 '
 
@@ -64,7 +66,7 @@ soak() { # board, clean or damaged, options
     board=$1
     what=$2
     shift 2
-    for seconds in 3 15; do # on a slow machine little passes in the first three
+    for seconds in 3 15 15; do # on a slow machine little passes in the first three
         boot loom "$board"
         "$build/bin/zeugma" soak "$project/examples/loom/loom.yaml" "unix:$work/uart" --for ${seconds}s --load 0.4 \
             --open 1 --json "$@" >"$work/result.json" || { cat "$work/result.json" "$work/log"; exit 1; }
@@ -72,7 +74,7 @@ soak() { # board, clean or damaged, options
         verdict=0
         python3 -c "$judge" "$work/result.json" "$what" || verdict=$?
         [ $verdict = 2 ] || return $verdict
-        echo "  too little passed in $seconds s"
+        echo "  these $seconds s show too little"
     done
     return 1
 }

@@ -231,7 +231,7 @@ static void test_healthy_and_stale(void **state)
     for (unsigned i = 0; i < G_N_ELEMENTS(framings); i++) {
         g_autofree char *path = g_build_filename(test_folder, "long.yaml", NULL);
         g_autofree char *text = g_strdup_printf(
-            "zeugma: 1\nprotocol: beam\nversion: 1.0\nline: { baud: 19200, byte_timeout: 50 ms }\n"
+            "zeugma: 1\nprotocol: beam\nversion: 1.0\nline: { baud: 19200, byte_timeout: 500 ms }\n"
             "frame: { framing: %s, header: [id: u8, sequence: u8, length: u16], check: crc16/xmodem, max_payload: 310 "
             "}\n"
             "messages: { block: { id: 1, from: device, every: 400 ms, fields: { n: u32, data: \"bytes[300]\" } } }\n",
