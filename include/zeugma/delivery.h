@@ -62,8 +62,7 @@ struct zg_open {
     zg_index end_at; /* the transmit ring's head just after it */
     uint32_t due_us; /* when its timeout ends */
     uint16_t length; /* of the payload, tickets included */
-    uint8_t
-        reason; /* how it ends if nothing else comes: no answer, or a refusal that may be meant for another message */
+    uint8_t reason;  /* how it ends if nothing else comes: no answer, or a refusal perhaps meant for another message */
 };
 
 /* A reply, kept to be sent again when its request comes again. */

@@ -263,7 +263,8 @@ static inline void zgi_delivery_acknowledged(struct zg_link *link, struct zg_del
     for (uint8_t ticket = payload[0]; taken != 0; ticket--, taken >>= 1) {
         const struct zg_open *open = zgi_open_of(link, delivery, ticket);
         if ((taken & 1U) != 0 && zgi_is_open(open, ticket) &&
-            !(ZGI_DELIVERY(link)->sends_requests && zgi_flash_read(&zgi_ticketed(link, zgi_kind_of(link, open))->request)))
+            !(ZGI_DELIVERY(link)->sends_requests &&
+              zgi_flash_read(&zgi_ticketed(link, zgi_kind_of(link, open))->request)))
             zgi_settle(link, delivery, ticket, ZG_DELIVERED);
     }
 }
@@ -275,15 +276,16 @@ static inline void zgi_delivery_refused(struct zg_link *link, struct zg_delivery
     if (!zgi_is_open(open, payload[0]) || payload[1] == 0)
         return;
     zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(refused), 1);
-    if (payload[1] == ZG_REFUSED_UNKNOWN_ID) /* the refused message may be one without tickets whose first byte looks like this ticket */
+    /* what is unknown may be a message without tickets whose first byte looks like this ticket */
+    if (payload[1] == ZG_REFUSED_UNKNOWN_ID)
         open->reason = ZG_REFUSED_UNKNOWN_ID;
     else
         zgi_settle(link, delivery, payload[0], (enum zg_settled)payload[1]);
 }
 
 /* An acknowledgement or a refusal came. Returns how many of its bytes were left over, or ZG_ESIZE. */
-static inline int zgi_delivery_settling(struct zg_link *link, struct zg_delivery *delivery, const struct zg_header *header,
-                                    const uint8_t *payload, size_t length)
+static inline int zgi_delivery_settling(struct zg_link *link, struct zg_delivery *delivery,
+                                        const struct zg_header *header, const uint8_t *payload, size_t length)
 {
     if (length < 2)
         return ZG_ESIZE;

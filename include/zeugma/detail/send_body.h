@@ -101,8 +101,8 @@ static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol
 
 /* Sends one frame to any node, as zg_any_link_send(). If `payload` is NULL the payload follows the header in memory,
  * and there is room for the check after it. */
-static inline int zgi_link_send(struct zg_link *link, zg_header_number to, zg_header_number id, uint8_t *front, const uint8_t *payload,
-                                size_t length)
+static inline int zgi_link_send(struct zg_link *link, zg_header_number to, zg_header_number id, uint8_t *front,
+                                const uint8_t *payload, size_t length)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     const struct zg_header header = { 0, id, link->sequence, 0, (zg_header_number)length, to, link->address, 0, 0 };

@@ -6,8 +6,8 @@
  */
 
 /* Sends an answer whose payload is in its place, or keeps it. False: neither was possible. */
-static inline bool zgi_answer(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_header_number to, zg_header_number id,
-                              size_t length)
+static inline bool zgi_answer(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_header_number to,
+                              zg_header_number id, size_t length)
 {
     if (late) {
         zgi_late_begin(late, to, id, length);
@@ -29,8 +29,8 @@ static inline bool zgi_is_late(struct zg_link *link, const struct zg_late *late)
 }
 
 /* Answers an echo_request with the same bytes. */
-static inline void zgi_echo(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_header_number to, zg_header_number id,
-                            const uint8_t *payload, size_t length)
+static inline void zgi_echo(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_header_number to,
+                            zg_header_number id, const uint8_t *payload, size_t length)
 {
     if (length > ZGI_PROTOCOL_OF(link)->max_payload || zgi_is_late(link, late))
         return;
@@ -46,8 +46,9 @@ static inline void zgi_put_counter(uint8_t *at, uint32_t value, bool big_endian)
 
 /* Answers a counters_request with as many counters as fit, at most `most`, from the one asked for. If the request says
  * so, they are cleared once sent. Returns how many bytes of the request were left over, or ZG_ESIZE. */
-static inline int zgi_counters(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_header_number to, zg_header_number id,
-                               uint8_t most, bool big_endian, const uint8_t *payload, size_t length)
+static inline int zgi_counters(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_header_number to,
+                               zg_header_number id, uint8_t most, bool big_endian, const uint8_t *payload,
+                               size_t length)
 {
     uint8_t *const answer = content + ZGI_PROTOCOL_OF(link)->header_size;
 

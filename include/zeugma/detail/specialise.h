@@ -18,7 +18,8 @@
  * 2. includes this file;
  * 3. defines the constant zgi_protocol, whose admit, write_header and deliver stay unused, and declares zgi_deliver()
  *    and, if messages have tickets, zgi_settled(), as in any_end.h;
- * 4. includes link_body.h, and those of hello_body.h, delivery_body.h, services_body.h and variables_body.h that it needs;
+ * 4. includes link_body.h, and those of hello_body.h, delivery_body.h, services_body.h and variables_body.h that it
+ * needs;
  * 5. uses the functions of these, and defines what it declared;
  * 6. includes specialised.h, which undefines everything again, so that another end may follow.
  */
@@ -42,7 +43,7 @@
 #if ZGI_RUNTIME != ZG_RUNTIME
 #error "this file was generated for another version of the runtime: generate it again by the zeugma of these headers"
 #endif
-#if (ZGI_CHECKED != 0 && ZGI_CHECKED != 1) || (ZGI_IS_COBS != 0 && ZGI_IS_COBS != 1) || \
+#if (ZGI_CHECKED != 0 && ZGI_CHECKED != 1) || (ZGI_IS_COBS != 0 && ZGI_IS_COBS != 1) ||                                \
     (ZGI_IN_PLACE != 0 && ZGI_IN_PLACE != 1) || (ZGI_FED_AT_ONCE != 0 && ZGI_FED_AT_ONCE != 1)
 #error "ZGI_CHECKED, ZGI_IS_COBS, ZGI_IN_PLACE and ZGI_FED_AT_ONCE are 0 or 1"
 #endif

@@ -113,8 +113,8 @@ static inline enum zg_settled zgi_stream_set(struct zg_link *link, struct zg_var
 }
 
 static inline int zgi_variable_stream(struct zg_link *link, struct zg_hello *hello, struct zg_delivery *delivery,
-                                      zg_header_number id, bool big_endian, struct zg_variable_stream *streams, uint8_t count,
-                                      struct zg_frame *frame, const uint8_t *payload, size_t length)
+                                      zg_header_number id, bool big_endian, struct zg_variable_stream *streams,
+                                      uint8_t count, struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     int result;
 
@@ -129,8 +129,8 @@ static inline int zgi_variable_stream(struct zg_link *link, struct zg_hello *hel
 }
 
 /* Sends the streams that are due. `content` has room for a header, the message with the largest value, and a check. */
-static inline void zgi_streams_poll(struct zg_link *link, zg_header_number id, struct zg_variable_stream *streams, uint8_t count,
-                                    uint8_t *content, uint32_t now)
+static inline void zgi_streams_poll(struct zg_link *link, zg_header_number id, struct zg_variable_stream *streams,
+                                    uint8_t count, uint8_t *content, uint32_t now)
 {
     uint8_t *const payload = content + ZGI_PROTOCOL_OF(link)->header_size;
     size_t size;
