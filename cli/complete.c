@@ -13,45 +13,13 @@ struct place {
     const char *word; /* which is typed now, may be "" */
     char **before;    /* the words before it; the first is the verb */
     unsigned count;
-    /* of the verb */
-    GPtrArray *options;    /* "--json" */
-    GPtrArray *arguments;  /* those before the word that are no options */
-    const char *of_option; /* the word is the argument of this option; or NULL */
+    GPtrArray *arguments; /* those of them that are arguments of the verb, not options */
 };
 
 static void offer(const struct place *place, const char *candidate)
 {
     if (g_str_has_prefix(candidate, place->word))
         cli_print("%s\n", candidate);
-}
-
-/* --- what precedes the word */
-
-static const GOptionEntry *entry_of(const GOptionEntry *entries, const char *word)
-{
-    for (; entries->long_name; entries++)
-        if ((g_str_has_prefix(word, "--") && strcmp(word + 2, entries->long_name) == 0) ||
-            (word[0] == '-' && word[1] != '-' && word[1] == entries->short_name && word[2] == '\0'))
-            return entries;
-    return NULL;
-}
-
-static void sort_words(const struct cli_verb *verb, const GOptionEntry *entries, void *data)
-{
-    struct place *place = data;
-    (void)verb;
-    for (const GOptionEntry *entry = entries; entry->long_name; entry++)
-        if (!(entry->flags & G_OPTION_FLAG_HIDDEN))
-            g_ptr_array_add(place->options, g_strdup_printf("--%s", entry->long_name));
-    for (unsigned i = 1; i < place->count; i++) {
-        const GOptionEntry *entry = entry_of(entries, place->before[i]);
-        const bool has_argument = entry && entry->arg != G_OPTION_ARG_NONE;
-        if (has_argument && i + 1 == place->count)
-            place->of_option = entry->long_name;
-        i += has_argument;
-        if (!entry && place->before[i][0] != '-')
-            g_ptr_array_add(place->arguments, place->before[i]);
-    }
 }
 
 /* --- what a definition has */
@@ -91,13 +59,11 @@ static void offer_variables(const struct place *place, const struct zg_plan *pla
 static void offer_object(const struct place *place, const struct zg_plan *plan)
 {
     const char *name = g_ptr_array_index(place->arguments, place->arguments->len - 1);
+    const struct zg_plan_message *item = zg_plan_by_name(plan, name);
     g_autoptr(GString) object = g_string_new("'{");
 
-    for (unsigned i = 0; i < plan->messages->len; i++) {
-        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        for (unsigned k = 0; k < item->payload.steps->len && strcmp(item->message->name, name) == 0; k++)
-            g_string_append_printf(object, "%s\"%s\": ", k > 0 ? ", " : "", zg_block_step(&item->payload, k)->name);
-    }
+    for (unsigned i = 0; item && i < item->payload.steps->len; i++)
+        g_string_append_printf(object, "%s\"%s\": ", i > 0 ? ", " : "", zg_block_step(&item->payload, i)->name);
     g_string_append(object, "}'");
     offer(place, object->str);
 }
@@ -132,12 +98,6 @@ static void offer_links(struct place *place)
     }
 }
 
-static void offer_all(const struct place *place, const GPtrArray *words)
-{
-    for (unsigned i = 0; i < words->len && g_ptr_array_index(words, i); i++)
-        offer(place, g_ptr_array_index(words, i));
-}
-
 /* The verb's argument in whose place the word is, in capitals as --help shows it. Free with g_free(). */
 static char *argument_at(const struct cli_verb *verb, unsigned index)
 {
@@ -168,21 +128,59 @@ static void offer_argument(struct place *place, const struct cli_verb *verb)
         with_definition(place, offer_variables);
     } else if (strcmp(argument, "CHECK") == 0) {
         g_autoptr(GPtrArray) names = zg_check_names();
-        offer_all(place, names);
+        for (unsigned i = 0; g_ptr_array_index(names, i); i++)
+            offer(place, g_ptr_array_index(names, i));
     }
 }
 
-static void offer_for(struct place *place, const struct cli_verb *verb)
+static void offer_options(const struct place *place, const GOptionEntry *entries)
 {
-    cli_show_options(verb, sort_words, place);
-    if (place->of_option && (strcmp(place->of_option, "show") == 0 || strcmp(place->of_option, "mark") == 0))
+    for (const GOptionEntry *entry = entries; entry->long_name; entry++) {
+        g_autofree char *option = g_strdup_printf("--%s", entry->long_name);
+        if (!(entry->flags & G_OPTION_FLAG_HIDDEN))
+            offer(place, option);
+    }
+}
+
+/* The argument of an option. */
+static void offer_for_option(struct place *place, const char *option)
+{
+    if (strcmp(option, "show") == 0 || strcmp(option, "mark") == 0)
         with_definition(place, offer_fields);
-    else if (place->of_option && strcmp(place->of_option, "on") == 0)
+    else if (strcmp(option, "on") == 0)
         offer_links(place);
-    else if (place->of_option)
-        return;
+}
+
+static const GOptionEntry *entry_of(const GOptionEntry *entries, const char *word)
+{
+    for (; entries->long_name; entries++)
+        if ((g_str_has_prefix(word, "--") && strcmp(word + 2, entries->long_name) == 0) ||
+            (word[0] == '-' && word[1] != '-' && word[1] == entries->short_name && word[2] == '\0'))
+            return entries;
+    return NULL;
+}
+
+/* The words before this one decide what it is. */
+static void offer_for_verb(const struct cli_verb *verb, const GOptionEntry *entries, void *data)
+{
+    struct place *place = data;
+    const GOptionEntry *entry = NULL; /* the option whose argument comes next */
+
+    for (unsigned i = 1; i < place->count; i++) {
+        if (entry) {
+            entry = NULL;
+            continue;
+        }
+        entry = entry_of(entries, place->before[i]);
+        if (entry && entry->arg == G_OPTION_ARG_NONE)
+            entry = NULL;
+        else if (!entry && place->before[i][0] != '-')
+            g_ptr_array_add(place->arguments, place->before[i]);
+    }
+    if (entry)
+        offer_for_option(place, entry->long_name);
     else if (place->word[0] == '-')
-        offer_all(place, place->options);
+        offer_options(place, entries);
     else
         offer_argument(place, verb);
 }
@@ -190,19 +188,17 @@ static void offer_for(struct place *place, const struct cli_verb *verb)
 int cli_print_candidates(int count, char **words)
 {
     const struct cli_verb whole = { .name = "--candidates" };
+    g_autoptr(GPtrArray) arguments = g_ptr_array_new();
     struct place place = { .word = count > 0 ? words[count - 1] : "",
                            .before = words,
                            .count = count > 0 ? (unsigned)count - 1 : 0,
-                           .options = g_ptr_array_new_with_free_func(g_free),
-                           .arguments = g_ptr_array_new() };
+                           .arguments = arguments };
 
     for (unsigned i = 0; i < cli_verbs_length; i++) {
         if (place.count == 0)
             offer(&place, cli_verbs[i]->name);
         else if (strcmp(cli_verbs[i]->name, words[0]) == 0)
-            offer_for(&place, cli_verbs[i]);
+            cli_show_options(cli_verbs[i], offer_for_verb, &place);
     }
-    g_ptr_array_unref(place.options);
-    g_ptr_array_unref(place.arguments);
     return cli_finish(&whole, CLI_YES);
 }
