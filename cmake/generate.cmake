@@ -7,7 +7,8 @@
 function(zeugma_generate target definition)
   cmake_parse_arguments(PARSE_ARGV 2 generate "PYTHON" "FOLDER;SIDE" "")
   if(generate_UNPARSED_ARGUMENTS)
-    message(FATAL_ERROR "zeugma_generate: unknown argument ${generate_UNPARSED_ARGUMENTS}; expected FOLDER, SIDE or PYTHON")
+    message(FATAL_ERROR "zeugma_generate: unknown argument ${generate_UNPARSED_ARGUMENTS}; "
+                        "expected FOLDER, SIDE or PYTHON")
   endif()
   if(NOT generate_FOLDER)
     set(generate_FOLDER ${target})
@@ -27,20 +28,16 @@ function(zeugma_generate target definition)
   endif()
   set(protocol ${CMAKE_MATCH_1})
   set(folder ${CMAKE_CURRENT_BINARY_DIR}/${generate_FOLDER})
-  set(parts "" _physical _text)
+  set(generated ${folder}/${protocol}.c ${folder}/${protocol}_physical.c ${folder}/${protocol}_text.c)
   foreach(side device host)
     if(generate_SIDE STREQUAL side OR generate_SIDE STREQUAL both)
-      list(APPEND parts _${side})
-    endif()
-  endforeach()
-  foreach(part "" _physical _text _device _host)
-    if(part STREQUAL "" OR part IN_LIST parts)
-      list(APPEND generated ${folder}/${protocol}${part}.c)
+      list(APPEND generated ${folder}/${protocol}_${side}.c)
     endif()
   endforeach()
   # Files whose bytes would not change keep their time, so that nothing is compiled again for them.
   add_custom_command(OUTPUT ${folder}.log BYPRODUCTS ${generated}
-    COMMAND $<TARGET_FILE:zeugma::zeugma> generate ${definition} -o ${folder} --target ${targets} --side ${generate_SIDE} --force > ${folder}.log
+    COMMAND $<TARGET_FILE:zeugma::zeugma> generate ${definition} -o ${folder} --target ${targets} --side ${generate_SIDE}
+            --force > ${folder}.log
     DEPENDS $<TARGET_FILE:zeugma::zeugma> ${definition} VERBATIM COMMENT "Generating code from ${protocol}")
   add_library(${target} STATIC ${generated} ${folder}.log)
   target_include_directories(${target} PUBLIC ${folder})

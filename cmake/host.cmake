@@ -40,7 +40,6 @@ file(GLOB CLI_SOURCES CONFIGURE_DEPENDS cli/*.c)
 add_executable(zeugma ${CLI_SOURCES})
 target_compile_definitions(zeugma PRIVATE ZEUGMA_VERSION="${PROJECT_VERSION}")
 target_link_libraries(zeugma PRIVATE zeugma_host PkgConfig::NCURSES m)
-
 add_executable(zeugma::zeugma ALIAS zeugma)
 
 # The language, for editors; and the man pages.

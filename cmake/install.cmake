@@ -1,4 +1,5 @@
-# cmake --install: the command, libraries, headers, what firmware compiles for itself, and what find_package() and pkg-config read.
+# cmake --install: the command, libraries, headers, what firmware compiles for itself, and what find_package() and
+# pkg-config read.
 include(CMakePackageConfigHelpers)
 set(package ${CMAKE_INSTALL_LIBDIR}/cmake/zeugma)
 set(share ${CMAKE_INSTALL_DATADIR}/zeugma)
@@ -14,7 +15,8 @@ if(ZEUGMA_HOST)
   install(TARGETS zeugma EXPORT zeugmaTargets)
   install(TARGETS zeugma_host EXPORT zeugmaHostTargets)
   install(EXPORT zeugmaHostTargets NAMESPACE zeugma:: DESTINATION ${package})
-  install(DIRECTORY host/ DESTINATION ${CMAKE_INSTALL_INCLUDEDIR}/zeugma-host FILES_MATCHING PATTERN *.h PATTERN project EXCLUDE)
+  install(DIRECTORY host/ DESTINATION ${CMAKE_INSTALL_INCLUDEDIR}/zeugma-host
+          FILES_MATCHING PATTERN *.h PATTERN project EXCLUDE)
   install(FILES ${CMAKE_CURRENT_BINARY_DIR}/definition.schema.json DESTINATION ${share})
   install(DIRECTORY ${CMAKE_CURRENT_BINARY_DIR}/man/ DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
   install(FILES cli/completion/zeugma.bash DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions RENAME zeugma)
@@ -51,7 +53,8 @@ set(CPACK_DEBIAN_PACKAGE_DESCRIPTION
 set(CPACK_DEBIAN_PACKAGE_SECTION devel)
 set(CPACK_DEBIAN_PACKAGE_SHLIBDEPS ON)
 set(CPACK_DEBIAN_FILE_NAME DEB-DEFAULT)
-set(CPACK_DEBIAN_PACKAGE_SUGGESTS "cmake, gcc, python3, libglib2.0-dev, libjson-glib-dev, libyaml-dev, libgmp-dev, libpcap-dev")
+set(CPACK_DEBIAN_PACKAGE_SUGGESTS
+    "cmake, gcc, python3, libglib2.0-dev, libjson-glib-dev, libyaml-dev, libgmp-dev, libpcap-dev")
 set(CPACK_STRIP_FILES ON)
 set(CPACK_PACKAGING_INSTALL_PREFIX /usr)
 include(CPack)
