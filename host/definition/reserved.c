@@ -3,6 +3,8 @@
 
 #include <glib.h>
 
+#include "definition/words.h"
+
 bool zgi_is_keyword(const char *word)
 {
     static const char *const keywords[] = {
@@ -104,4 +106,14 @@ bool zgi_is_library(const char *word)
         "weakref", "xml", "zipfile", "zlib", NULL
     };
     return g_strv_contains(names, word);
+}
+
+char *zgi_name_fault(const char *word, const char *what)
+{
+    if (!zgi_is_identifier(word))
+        return g_strdup_printf("\"%s\" cannot name %s; expected a letter, then letters, digits and underscores", word,
+                               what);
+    if (zgi_is_keyword(word))
+        return g_strdup_printf("\"%s\" is a keyword of C or Python and cannot name %s; choose another", word, what);
+    return NULL;
 }

@@ -8,6 +8,9 @@
 /* Whether it is a keyword of C11 or Python. */
 bool zgi_is_keyword(const char *word);
 
+/* Why a word cannot name `what` ("a protocol"), and the way out; NULL: it can. Free with g_free(). */
+char *zgi_name_fault(const char *word, const char *what);
+
 /* Whether a header that generated code includes defines a macro of this name. */
 bool zgi_is_macro(const char *word);
 

@@ -331,15 +331,11 @@ char *zgi_read_text(struct zgi_reader *reader, yaml_node_t *node, const char *wh
 
 bool zgi_check_name(struct zgi_reader *reader, const char *name, struct zg_place place, const char *what)
 {
-    if (!zgi_is_identifier(name))
-        zgi_error(reader->diagnostics, place,
-                  "\"%s\" cannot name %s; expected a letter, then letters, digits and underscores", name, what);
-    else if (zgi_is_keyword(name))
-        zgi_error(reader->diagnostics, place, "\"%s\" is a keyword of C or Python and cannot name %s; choose another",
-                  name, what);
-    else
-        return true;
-    return false;
+    g_autofree char *fault = zgi_name_fault(name, what);
+
+    if (fault)
+        zgi_error(reader->diagnostics, place, "%s", fault);
+    return !fault;
 }
 
 void zgi_check_member_name(struct zgi_reader *reader, const char *name, struct zg_place place, const char *what)

@@ -6,13 +6,14 @@
 #include <string.h>
 
 #include "definition/definition.h"
+#include "definition/reserved.h"
 #include "definition/words.h"
 #include "generate/embedded.h"
 #include "generate/generate.h"
 
 const struct zg_start_choice zg_start_boards[] = {
+    { "interrupt", "two interrupts pass bytes on" },
     { "loop", "the loop asks the UART for bytes" },
-    { "interrupt", "the UART's interrupts pass bytes on" },
     { "dma", "a DMA fills a circular buffer, and sends pieces of the transmit ring" },
 };
 const unsigned zg_start_boards_length = G_N_ELEMENTS(zg_start_boards);
@@ -141,9 +142,9 @@ bool zg_start(const char *path, const char *board, const char *host, GError **er
     if (!is_choice(zg_start_boards, zg_start_boards_length, board, "board", error) ||
         !is_choice(zg_start_hosts, zg_start_hosts_length, host, "host", error))
         return false;
-    if (!zgi_is_identifier(name)) {
-        g_set_error(error, ZG_START_ERROR, ZG_START_ERROR_CHOICE,
-                    "\"%s\" cannot name a protocol; expected a letter, then letters, digits and underscores", name);
+    g_autofree char *fault = zgi_name_fault(name, "a protocol");
+    if (fault) {
+        g_set_error(error, ZG_START_ERROR, ZG_START_ERROR_CHOICE, "%s", fault);
         return false;
     }
     g_autofree char *definition = text_of(definition_file, name, board, host);

@@ -13,7 +13,7 @@ enum zg_start_error {
     ZG_START_ERROR_WRITE
 };
 
-/* How the device's program meets its UART, and the language of the host's program. */
+/* How the device's program meets its UART, and the language of the host's program; the first row is the usual one. */
 struct zg_start_choice {
     const char *name;
     const char *meaning;
