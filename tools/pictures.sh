@@ -11,11 +11,15 @@ export PATH=$PWD/build/release/bin:$PATH
 loom=examples/loom/loom.yaml
 wanted=" $* "
 
+is_wanted() {
+    [ "$wanted" = "  " ] || [ "${wanted#* "$1" }" != "$wanted" ]
+}
+
 # picture NAME COLSxROWS SECONDS COMMAND...: each COMMAND is a line for the shell, shown before its output
 picture() {
     name=$1 size=$2 seconds=$3
     shift 3
-    [ "$wanted" = "  " ] || [ "${wanted#* "$name" }" != "$wanted" ] || return 0
+    is_wanted "$name" || return 0
     printf '%s\n' "$@" | while IFS= read -r line; do
         printf "printf '%%s\\\\n' %q\n%s\n" "\$ $line" "$line"
         [ $# = 1 ] || echo echo
@@ -64,9 +68,9 @@ picture send-vars 132x24 5 "zeugma send $loom serial:/tmp/loom load_row '{\"row\
     "zeugma vars $loom serial:/tmp/loom target_tension=120.5" "zeugma vars $loom serial:/tmp/loom"
 served --restart 4s
 picture soak-real 132x54 10 "zeugma soak $loom serial:/tmp/loom --for 6s | head -51"
-if [ -z "${wanted// /}" ] || [ "${wanted#* first-soak }" != "$wanted" ]; then
+if is_wanted first-soak; then
     (cd /tmp && rm -rf gauge && zeugma start gauge && cd gauge && make) >"$work/log" 2>&1
     (cd /tmp/gauge && exec build/device) >/dev/null &
     until [ -e /tmp/gauge/gauge.tty ]; do sleep 0.1; done
 fi
-picture first-soak 120x52 16 "cd /tmp/gauge && zeugma soak gauge.yaml serial:gauge.tty --for 10s --require 'lost <= 1e-2' | tail -50"
+picture first-soak 128x54 24 "cd /tmp/gauge && zeugma soak gauge.yaml serial:gauge.tty --for 10s --require 'lost <= 1e-2' | tail -50"
