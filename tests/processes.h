@@ -17,6 +17,9 @@ extern char *test_folder;
 /* Starts one with these arguments. */
 struct process test_start(const char *format, ...) G_GNUC_PRINTF(1, 2);
 
+/* Starts another program. */
+struct process test_start_program(const char *command);
+
 /* A simulated loom; returns once it is there. */
 struct process test_start_device(const char *link, const char *more);
 
@@ -33,7 +36,9 @@ int test_finish(struct process *process, int signal_number);
 void test_end(struct process *process);
 void test_clear(struct process *process);
 
-/* Runs one to its end, and checks its exit status. Returns its output and errors; free with g_free(). */
+/* Runs one to its end, and checks its exit status. Returns its output and errors; free with g_free(). Where an answer
+ * is wanted and none comes, it runs again, twice at most: a busy machine may stop the other end for longer than the
+ * definition waits. */
 char *test_run(int wanted, const char *arguments);
 void test_assert_run(int wanted, const char *arguments, const char *in);
 

@@ -296,33 +296,34 @@ static void test_half_duplex(void **state)
 }
 
 /* The generated hosts, in C and Python, at the full rate of 921600 baud: nothing is lost, and what they send is
- * answered. */
+ * answered. A pseudo-terminal holds 44 ms of it, and a busy machine may stop a host for longer, hence three tries. */
 static void test_hosts(void **state)
 {
+    static const char *const hosts[] = { TEST_BIN "/loom_port", "env PYTHONPATH=code " TEST_PYTHON " -B " TEST_SOURCE
+                                                                "/examples/loom/host.py" };
     const unsigned seconds = 2 + test_rounds(2); /* a slow machine answers late */
     (void)state;
     struct process device = test_start_device("pty:p", "--busy --baud 921600");
     g_free(test_run(0, "generate " LOOM " -o code --target python"));
-    g_autofree char *in_c = g_strdup_printf("cd %s && " TEST_BIN "/loom_port p 921600 %u > told", test_folder, seconds);
-    g_autofree char *in_python =
-        g_strdup_printf("cd %s && PYTHONPATH=code " TEST_PYTHON " -B " TEST_SOURCE "/examples/loom/host.py p 921600 %u "
-                        ">> told",
-                        test_folder, seconds);
-    g_autofree char *path = g_build_filename(test_folder, "told", NULL), *told = NULL;
-    const int failed = system(in_c) + system(in_python);
-    assert_true(g_file_get_contents(path, &told, NULL, NULL));
-    if (failed != 0)
-        fail_msg("%s", told);
-    const char *python = strstr(told, "times\n");
-    assert_non_null(python);
-    const char *own = g_strrstr(python, "\n") - 1; /* the console may have printed a line */
-    while (own > python && own[-1] != '\n')
-        own--;
-    for (unsigned i = 0; i < 2; i++) {
-        const char *line = i == 0 ? told : own;
-        assert_true(strtoul(line, NULL, 10) > 1000UL * seconds); /* of 5000; a busy machine takes the rest */
-        test_assert_in(line, " 0 frames lost");
-        assert_null(strstr(line, " 0 rows answered"));
+    for (unsigned i = 0; i < G_N_ELEMENTS(hosts); i++) {
+        g_autofree char *command = g_strdup_printf("%s p 921600 %u", hosts[i], seconds);
+        bool passed = false;
+        for (unsigned tries = 0; !passed; tries++) {
+            struct process host = test_start_program(command);
+            const int status = test_finish(&host, 0);
+            const char *text = host.text->str, *last = g_strrstr(text, " picks, "); /* after lines of the console */
+            if (status != 0 && tries == 2)
+                fail_msg("%s%s", text, host.errors->str);
+            passed = status == 0;
+            if (passed) {
+                while (last > text && last[-1] != '\n')
+                    last--;
+                assert_true(strtoul(last, NULL, 10) > 1000UL * seconds); /* of 5000; a busy machine takes the rest */
+                test_assert_in(last, " 0 frames lost");
+                assert_null(strstr(last, " 0 rows answered"));
+            }
+            test_clear(&host);
+        }
     }
     test_end(&device);
 }
