@@ -15,6 +15,7 @@ const struct zg_start_choice zg_start_boards[] = {
     { "interrupt", "two interrupts pass bytes on" },
     { "loop", "the loop asks the UART for bytes" },
     { "dma", "a DMA fills a circular buffer, and sends pieces of the transmit ring" },
+    { "rtos", "a task owns the node, another measures" },
 };
 const unsigned zg_start_boards_length = G_N_ELEMENTS(zg_start_boards);
 
@@ -33,7 +34,7 @@ static const struct {
 };
 
 /* A file's text, with the name in place of @name@. Lines that begin with %WORD% or %WORD,WORD% are for those boards or
- * hosts only. */
+ * hosts only, with %!WORD% for all but that one. */
 static char *text_of(const char *file, const char *name, const char *board, const char *host)
 {
     g_autofree char *source = g_strdup_printf("project/%s.in", file);
@@ -44,8 +45,9 @@ static char *text_of(const char *file, const char *name, const char *board, cons
         const char *end = **line == '%' ? strchr(*line + 1, '%') : NULL;
         g_autofree char *list = end ? g_strndup(*line + 1, (gsize)(end - *line - 1)) : NULL;
         g_auto(GStrv) words = list ? g_strsplit(list, ",", -1) : NULL;
-        if (words && !g_strv_contains((const char *const *)words, board) &&
-            !g_strv_contains((const char *const *)words, host))
+        if (list && list[0] == '!' ? strcmp(list + 1, board) == 0
+                                   : words && !g_strv_contains((const char *const *)words, board) &&
+                                         !g_strv_contains((const char *const *)words, host))
             continue;
         g_string_append_printf(text, "%s\n", end ? end + 1 : *line);
     }

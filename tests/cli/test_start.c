@@ -80,7 +80,11 @@ static void test_other_compilers(void **state)
     g_free(run_there("lift", TEST_PYTHON
                      " -c \"import json,yaml,jsonschema; jsonschema.validate(yaml.safe_load(open('lift.yaml')), "
                      "json.load(open('zeugma.schema.json')))\" && head -1 lift.yaml | grep -q zeugma.schema.json"));
+    test_assert_run(0, "start crane --board rtos", "crane.yaml");
     if (TEST_SHARE == 1) /* not with sanitizers, which would take long */
+        g_free(run_there("crane", "make board BOARD_CC=arm-none-eabi-gcc BOARD_CFLAGS='-std=c11 -Os -Wall -Wextra "
+                                  "-Werror -mcpu=cortex-m0plus -mthumb'"));
+    if (TEST_SHARE == 1)
         g_free(run_there("lift",
                          "make board BOARD_CFLAGS='-std=c11 -O0 -Wall -Wextra -Wpedantic -Wconversion -Werror' && make "
                          "board BOARD_CC=avr-gcc BOARD_CFLAGS='-std=c11 -Os -Wall -Wextra -Werror "
