@@ -1,12 +1,13 @@
 /* SPDX-License-Identifier: MIT */
-/* Man pages from the verbs' tables: zeugma(1), and zeugma-VERB(1) for each verb. */
+/* Man pages from the verbs' tables: zeugma(1), and zeugma-VERB(1) for each verb; and of the language. */
+#include "manual.h"
+
 #include "cli.h"
 
 #include <glib/gstdio.h>
 #include <string.h>
 
-/* Appends text so that roff prints it as it is. */
-static void append_plain(GString *page, const char *text)
+void cli_man_plain(GString *page, const char *text)
 {
     for (const char *at = text; *at; at++) {
         if (*at == '\\')
@@ -20,20 +21,20 @@ static void append_plain(GString *page, const char *text)
     }
 }
 
-static void append_line(GString *page, const char *text)
+void cli_man_line(GString *page, const char *text)
 {
-    append_plain(page, text);
+    cli_man_plain(page, text);
     g_string_append_c(page, '\n');
 }
 
-static void begin_page(GString *page, const char *name, const char *summary)
+void cli_man_begin(GString *page, const char *name, const char *section, const char *summary)
 {
     g_autofree char *capitals = g_ascii_strup(name, -1);
 
-    g_string_append_printf(page, ".TH \"%s\" 1 \"\" \"zeugma %s\"\n.SH NAME\n", capitals, ZEUGMA_VERSION);
-    append_plain(page, name);
+    g_string_append_printf(page, ".TH \"%s\" %s \"\" \"zeugma %s\"\n.SH NAME\n", capitals, section, ZEUGMA_VERSION);
+    cli_man_plain(page, name);
     g_string_append(page, " \\- ");
-    append_line(page, summary);
+    cli_man_line(page, summary);
 }
 
 static void append_options(const struct cli_verb *verb, const GOptionEntry *entries, void *data)
@@ -47,15 +48,15 @@ static void append_options(const struct cli_verb *verb, const GOptionEntry *entr
         if (entry->short_name)
             g_string_append_printf(page, "\\fB\\-%c\\fR, ", entry->short_name);
         g_string_append(page, "\\fB\\-\\-");
-        append_plain(page, entry->long_name);
+        cli_man_plain(page, entry->long_name);
         g_string_append(page, "\\fR");
         if (entry->arg_description) {
             g_string_append(page, "=\\fI");
-            append_plain(page, entry->arg_description);
+            cli_man_plain(page, entry->arg_description);
             g_string_append(page, "\\fR");
         }
         g_string_append_c(page, '\n');
-        append_line(page, entry->description);
+        cli_man_line(page, entry->description);
     }
 }
 
@@ -63,45 +64,47 @@ static void append_verb(GString *page, const struct cli_verb *verb)
 {
     g_autofree char *name = g_strdup_printf("zeugma-%s", verb->name);
 
-    begin_page(page, name, verb->summary);
+    cli_man_begin(page, name, "1", verb->summary);
     g_string_append_printf(page, ".SH SYNOPSIS\n\\fBzeugma %s\\fR [OPTION ...] ", verb->name);
-    append_line(page, verb->arguments);
+    cli_man_line(page, verb->arguments);
     g_string_append(page, ".SH OPTIONS\n");
     cli_show_options(verb, append_options, page);
     g_string_append(page, ".SH EXAMPLE\n.nf\n");
-    append_line(page, verb->example);
+    cli_man_line(page, verb->example);
     g_string_append(page, ".fi\n.SH \"EXIT STATUS\"\n" CLI_STATUSES ".\n.SH \"SEE ALSO\"\nzeugma(1)\n");
 }
 
 static void append_all(GString *page)
 {
-    begin_page(page, "zeugma", "framed serial protocols from one definition file");
+    cli_man_begin(page, "zeugma", "1", "framed serial protocols from one definition file");
     g_string_append(page, ".SH SYNOPSIS\n\\fBzeugma\\fR \\fIVERB\\fR [OPTION ...] ARGUMENT ...\n.SH VERBS\n");
     for (unsigned i = 0; i < cli_verbs_length; i++) {
         g_string_append_printf(page, ".TP\n\\fB%s\\fR ", cli_verbs[i]->name);
-        append_line(page, cli_verbs[i]->arguments);
+        cli_man_line(page, cli_verbs[i]->arguments);
         g_string_append_printf(page, "%s: zeugma\\-%s(1)\n", cli_verbs[i]->summary, cli_verbs[i]->name);
     }
-    g_string_append(page, ".SH \"EXIT STATUS\"\n" CLI_STATUSES ".\n");
+    g_string_append(page, ".SH \"EXIT STATUS\"\n" CLI_STATUSES ".\n.SH \"SEE ALSO\"\nzeugma\\-definition(5)\n");
 }
 
 static bool write_page(const char *folder, const char *name, const GString *page, GError **error)
 {
-    g_autofree char *file = g_strdup_printf("%s.1", name), *path = g_build_filename(folder, file, NULL);
+    g_autofree char *path = g_build_filename(folder, name, NULL);
     return g_file_set_contents(path, page->str, (gssize)page->len, error);
 }
 
 int cli_write_manual(const char *folder)
 {
     const struct cli_verb whole = { .name = "--manual" };
-    g_autoptr(GString) all = g_string_new(NULL);
+    g_autoptr(GString) all = g_string_new(NULL), language = g_string_new(NULL);
     g_autoptr(GError) error = NULL;
 
     (void)g_mkdir_with_parents(folder, 0777); /* if that fails, so will the writing */
     append_all(all);
-    bool good = write_page(folder, "zeugma", all, &error);
+    cli_man_language(language);
+    bool good =
+        write_page(folder, "zeugma.1", all, &error) && write_page(folder, "zeugma-definition.5", language, &error);
     for (unsigned i = 0; good && i < cli_verbs_length; i++) {
-        g_autofree char *name = g_strdup_printf("zeugma-%s", cli_verbs[i]->name);
+        g_autofree char *name = g_strdup_printf("zeugma-%s.1", cli_verbs[i]->name);
         g_autoptr(GString) page = g_string_new(NULL);
         append_verb(page, cli_verbs[i]);
         good = write_page(folder, name, page, &error);

@@ -39,13 +39,13 @@ target_link_libraries(zeugma_host PUBLIC zeugma_sim zeugma_posix zeugma_runtime 
 file(GLOB CLI_SOURCES CONFIGURE_DEPENDS cli/*.c)
 add_executable(zeugma ${CLI_SOURCES})
 target_compile_definitions(zeugma PRIVATE ZEUGMA_VERSION="${PROJECT_VERSION}")
-target_link_libraries(zeugma PRIVATE zeugma_host PkgConfig::NCURSES m)
+target_link_libraries(zeugma PRIVATE zeugma_host PkgConfig::JSON PkgConfig::NCURSES m)
 add_executable(zeugma::zeugma ALIAS zeugma)
 
 # The language, for editors; and the man pages.
 add_custom_command(OUTPUT definition.schema.json COMMAND zeugma check --schema > definition.schema.json
   DEPENDS zeugma VERBATIM COMMENT "Making the language's schema")
-add_custom_command(OUTPUT man/zeugma.1.gz COMMAND zeugma --manual man COMMAND gzip -9nf man/*.1 DEPENDS zeugma
+add_custom_command(OUTPUT man/zeugma.1.gz COMMAND zeugma --manual man COMMAND gzip -9nf man/*.1 man/*.5 DEPENDS zeugma
   COMMENT "Making the man pages")
 add_custom_target(made_by_command ALL DEPENDS definition.schema.json man/zeugma.1.gz)
 

@@ -18,7 +18,10 @@ if(ZEUGMA_HOST)
   install(DIRECTORY host/ DESTINATION ${CMAKE_INSTALL_INCLUDEDIR}/zeugma-host
           FILES_MATCHING PATTERN *.h PATTERN project EXCLUDE)
   install(FILES ${CMAKE_CURRENT_BINARY_DIR}/definition.schema.json DESTINATION ${share})
-  install(DIRECTORY ${CMAKE_CURRENT_BINARY_DIR}/man/ DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
+  foreach(section 1 5)
+    install(DIRECTORY ${CMAKE_CURRENT_BINARY_DIR}/man/ DESTINATION ${CMAKE_INSTALL_MANDIR}/man${section}
+            FILES_MATCHING PATTERN *.${section}.gz)
+  endforeach()
   install(FILES cli/completion/zeugma.bash DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions RENAME zeugma)
   install(FILES cli/completion/_zeugma DESTINATION ${CMAKE_INSTALL_DATADIR}/zsh/vendor-completions)
   install(FILES cli/completion/zeugma.fish DESTINATION ${CMAKE_INSTALL_DATADIR}/fish/vendor_completions.d)

@@ -25,11 +25,13 @@ for file in bin/zeugma share/zeugma/runtime/link.c share/zeugma/ports/posix/seri
 done
 
 # Man pages that roff reads without a warning, and completion in the shells themselves.
-for page in "$out"/usr/share/man/man1/*.1.gz; do
+for page in "$out"/usr/share/man/man1/*.1.gz "$out"/usr/share/man/man5/*.5.gz; do
     zcat "$page" | groff -man -Tutf8 -ww 2>&1 >/dev/null | tee "$out/log" | grep -q . && fail "$(basename "$page") is not clean"
 done
 zcat "$out/usr/share/man/man1/zeugma-watch.1.gz" | groff -man -Tascii -P-c | col -b >"$out/log"
 grep -q -- '--depth=DEPTH' "$out/log" || fail "the man page of watch lacks an option"
+zcat "$out/usr/share/man/man5/zeugma-definition.5.gz" | groff -man -Tascii -P-c | col -b >"$out/log"
+grep -q 'byte_timeout: time' "$out/log" || fail "the man page of the language lacks a key"
 loom=$project/examples/loom/loom.yaml
 completed() { # the line so far, what must be offered
     PATH=$out/usr/bin:$PATH bash -c 'source "$0"; COMP_LINE=$1; COMP_POINT=${#COMP_LINE}; _zeugma
@@ -69,5 +71,11 @@ quietly "runtime alone: install" cmake --install "$out/runtime" --prefix "$out/s
 [ ! -e "$out/small/bin/zeugma" ] || fail "the runtime alone has a command"
 
 quietly "add_subdirectory" cmake -S "$data/added" -B "$out/added" -DZEUGMA_SOURCE="$project" -G Ninja
-quietly "add_subdirectory: build" cmake --build "$out/added" --target valve
-quietly "add_subdirectory: run" "$out/added/valve"
+quietly "FetchContent" cmake -S "$data/added" -B "$out/fetched" -DZEUGMA_SOURCE="$project" -DFETCH=ON -G Ninja
+quietly "FetchContent: build" cmake --build "$out/fetched" --target valve # which does the same as add_subdirectory()
+quietly "FetchContent: run" "$out/fetched/valve"
+
+quietly "cpack" cpack --config "$build/CPackConfig.cmake" -G DEB -B "$out/deb"
+quietly "lintian" lintian --allow-root --fail-on error "$out"/deb/*.deb
+dpkg-deb -x "$out"/deb/*.deb "$out/unpacked"
+quietly "packaged command" "$out/unpacked/usr/bin/zeugma" check "$loom"
