@@ -75,4 +75,7 @@ int cli_print_candidates(int count, char **words);
 /* Writes a man page for each verb, and one for all, into a folder. */
 int cli_write_manual(const char *folder);
 
+/* The page of the language. */
+void cli_man_language(GString *page);
+
 #endif

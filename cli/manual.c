@@ -1,41 +1,11 @@
 /* SPDX-License-Identifier: MIT */
 /* Man pages from the verbs' tables: zeugma(1), and zeugma-VERB(1) for each verb; and of the language. */
-#include "manual.h"
-
 #include "cli.h"
 
 #include <glib/gstdio.h>
 #include <string.h>
 
-void cli_man_plain(GString *page, const char *text)
-{
-    for (const char *at = text; *at; at++) {
-        if (*at == '\\')
-            g_string_append(page, "\\e");
-        else if (*at == '-')
-            g_string_append(page, "\\-");
-        else if ((*at == '.' || *at == '\'') && (at == text || at[-1] == '\n'))
-            g_string_append_printf(page, "\\&%c", *at);
-        else
-            g_string_append_c(page, *at);
-    }
-}
-
-void cli_man_line(GString *page, const char *text)
-{
-    cli_man_plain(page, text);
-    g_string_append_c(page, '\n');
-}
-
-void cli_man_begin(GString *page, const char *name, const char *section, const char *summary)
-{
-    g_autofree char *capitals = g_ascii_strup(name, -1);
-
-    g_string_append_printf(page, ".TH \"%s\" %s \"\" \"zeugma %s\"\n.SH NAME\n", capitals, section, ZEUGMA_VERSION);
-    cli_man_plain(page, name);
-    g_string_append(page, " \\- ");
-    cli_man_line(page, summary);
-}
+#include "roff.h"
 
 static void append_options(const struct cli_verb *verb, const GOptionEntry *entries, void *data)
 {
@@ -48,15 +18,15 @@ static void append_options(const struct cli_verb *verb, const GOptionEntry *entr
         if (entry->short_name)
             g_string_append_printf(page, "\\fB\\-%c\\fR, ", entry->short_name);
         g_string_append(page, "\\fB\\-\\-");
-        cli_man_plain(page, entry->long_name);
+        roff_plain(page, entry->long_name);
         g_string_append(page, "\\fR");
         if (entry->arg_description) {
             g_string_append(page, "=\\fI");
-            cli_man_plain(page, entry->arg_description);
+            roff_plain(page, entry->arg_description);
             g_string_append(page, "\\fR");
         }
         g_string_append_c(page, '\n');
-        cli_man_line(page, entry->description);
+        roff_line(page, entry->description);
     }
 }
 
@@ -64,23 +34,23 @@ static void append_verb(GString *page, const struct cli_verb *verb)
 {
     g_autofree char *name = g_strdup_printf("zeugma-%s", verb->name);
 
-    cli_man_begin(page, name, "1", verb->summary);
+    roff_begin(page, name, "1", verb->summary);
     g_string_append_printf(page, ".SH SYNOPSIS\n\\fBzeugma %s\\fR [OPTION ...] ", verb->name);
-    cli_man_line(page, verb->arguments);
+    roff_line(page, verb->arguments);
     g_string_append(page, ".SH OPTIONS\n");
     cli_show_options(verb, append_options, page);
     g_string_append(page, ".SH EXAMPLE\n.nf\n");
-    cli_man_line(page, verb->example);
+    roff_line(page, verb->example);
     g_string_append(page, ".fi\n.SH \"EXIT STATUS\"\n" CLI_STATUSES ".\n.SH \"SEE ALSO\"\nzeugma(1)\n");
 }
 
 static void append_all(GString *page)
 {
-    cli_man_begin(page, "zeugma", "1", "framed serial protocols from one definition file");
+    roff_begin(page, "zeugma", "1", "framed serial protocols from one definition file");
     g_string_append(page, ".SH SYNOPSIS\n\\fBzeugma\\fR \\fIVERB\\fR [OPTION ...] ARGUMENT ...\n.SH VERBS\n");
     for (unsigned i = 0; i < cli_verbs_length; i++) {
         g_string_append_printf(page, ".TP\n\\fB%s\\fR ", cli_verbs[i]->name);
-        cli_man_line(page, cli_verbs[i]->arguments);
+        roff_line(page, cli_verbs[i]->arguments);
         g_string_append_printf(page, "%s: zeugma\\-%s(1)\n", cli_verbs[i]->summary, cli_verbs[i]->name);
     }
     g_string_append(page, ".SH \"EXIT STATUS\"\n" CLI_STATUSES ".\n.SH \"SEE ALSO\"\nzeugma\\-definition(5)\n");

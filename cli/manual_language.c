@@ -3,8 +3,9 @@
 #include <json-glib/json-glib.h>
 #include <string.h>
 
+#include "cli.h"
 #include "generate/generate.h"
-#include "manual.h"
+#include "roff.h"
 
 enum { MOST_WORDS = 8 }; /* of a choice that is spelled out */
 
@@ -77,14 +78,14 @@ static void append_keys(GString *page, JsonObject *mapping, JsonObject *shapes)
         g_autoptr(GString) value = g_string_new(NULL);
         append_shape(value, shapes, shape_of(property));
         g_string_append(page, ".TP\n\\fB");
-        cli_man_plain(page, each->data);
+        roff_plain(page, each->data);
         g_string_append(page, "\\fR: \\fI");
-        cli_man_plain(page, value->str);
+        roff_plain(page, value->str);
         g_string_append(page, "\\fR\n");
         if (json_object_has_member(property, "description"))
-            cli_man_line(page, json_object_get_string_member(property, "description"));
+            roff_line(page, json_object_get_string_member(property, "description"));
         if (is_required(mapping, each->data))
-            cli_man_line(page, "(required)");
+            roff_line(page, "(required)");
     }
 }
 
@@ -95,7 +96,7 @@ void cli_man_language(GString *page)
     JsonObject *top = json_node_get_object(root), *shapes = json_object_get_object_member(top, "definitions");
     g_autoptr(GList) names = json_object_get_members(shapes);
 
-    cli_man_begin(page, "zeugma-definition", "5", "the language in which a protocol is defined");
+    roff_begin(page, "zeugma-definition", "5", "the language in which a protocol is defined");
     g_string_append(
         page, ".SH DESCRIPTION\nA definition is one YAML file. \\fBzeugma check\\fR(1) says what is wrong with one, "
               "and \\fBzeugma check \\-\\-schema\\fR prints what is below for editors. A time is a number and ns, "
