@@ -9,7 +9,7 @@ enum { OPEN_USUAL = G_MININT }; /* as many echoes as suit the line */
 
 /* The command line, as written. */
 struct options {
-    char *duration, *faults, *late, *capture;
+    char *duration, *faults, *late, *slow, *capture;
     char **requirements;
     double load;
     gint64 seed;
@@ -49,7 +49,8 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
     settings->to = (unsigned)options->to;
     settings->capture = options->capture;
     if (!cli_time(verb, "for", options->duration, &settings->duration_ns) ||
-        !cli_time(verb, "late", options->late, &settings->late_ns))
+        !cli_time(verb, "late", options->late, &settings->late_ns) ||
+        !cli_time(verb, "slow", options->slow, &settings->slow_ns))
         return false;
     if (!(options->load > 0 && options->load <= 0.95)) {
         cli_error(verb, "--load: expected a share of the line above 0, up to 0.95, found %g", options->load);
@@ -129,9 +130,19 @@ static bool is_addressed(const struct cli_verb *verb, const struct zg_plan *plan
     return false;
 }
 
-/* Whether the faults can be made at this end of a real link. */
-static bool is_for_real(const struct cli_verb *verb, const struct zg_faults *faults)
+/* Whether the faults can be made at this end of a real link, and what is asked can be seen there. */
+static bool is_for_real(const struct cli_verb *verb, const struct options *options, const struct zg_faults *faults,
+                        const GArray *requirements)
 {
+    bool one_way = options->late != NULL;
+
+    for (guint i = 0; i < requirements->len; i++)
+        one_way = one_way || g_array_index(requirements, struct zg_soak_requirement, i).on == ZG_SOAK_ON_SIM;
+    if (one_way) {
+        cli_error(verb, "late is one way, which only sim: shows; on a real link an answer is slow: --slow TIME, "
+                        "--require \"slow answer <= RATE\"");
+        return false;
+    }
     if (faults->line.latency_ns == 0 && faults->repeat <= 0 && faults->swap <= 0 && faults->stray <= 0)
         return true;
     cli_error(verb, "--faults: on a real link bytes can be damaged: ber, drop, double; latency, repeat, swap and stray "
@@ -162,10 +173,12 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         cli_error(verb, "%s: a capture can only be read; soak a real link, or sim:", address.text);
     else if (!settings.link && settings.capture)
         cli_error(verb, "--capture: nothing to capture on the simulated line, which does not run in real time");
-    else if (!settings.link || is_for_real(verb, &settings.faults)) {
+    else if (!settings.link || is_for_real(verb, options, &settings.faults, requirements)) {
         status = cli_load(verb, argv[1], false, &loaded);
         if (status == CLI_YES && !options->late)
             settings.late_ns = zg_soak_usual_late_ns(loaded.plan);
+        if (status == CLI_YES && !options->slow)
+            settings.slow_ns = 2 * zg_soak_usual_late_ns(loaded.plan);
         if (status == CLI_YES && !is_addressed(verb, loaded.plan, &settings))
             status = CLI_NO;
         if (status == CLI_YES)
@@ -192,7 +205,10 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
           "On a real link: echoes that may await their answer; default 16, or 1 with half duplex", "N" },
         { "to", 0, 0, G_OPTION_ARG_INT, &options.to, "Address of the device, on a real shared line", "N" },
         { "late", 0, 0, G_OPTION_ARG_STRING, &options.late,
-          "A frame that takes longer is late; default 100ms, or eight frames' time on a slow line", "TIME" },
+          "On sim: a frame that takes longer, one way, is late; default 100ms, or eight frames' time on a slow line",
+          "TIME" },
+        { "slow", 0, 0, G_OPTION_ARG_STRING, &options.slow,
+          "An answer that takes longer, there and back, is slow; default twice that", "TIME" },
         { "require", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.requirements,
           "Fail unless shown with 95 % confidence: \"lost <= 1e-6\"; repeatable", "RULE" },
         { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture,
@@ -207,6 +223,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_free(options.duration);
     g_free(options.faults);
     g_free(options.late);
+    g_free(options.slow);
     g_free(options.capture);
     g_strfreev(options.requirements);
     return cli_finish(verb, status);

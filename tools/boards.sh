@@ -47,7 +47,7 @@ hold(bytes_["written"] == bytes_["taken"], "bytes are missing on the way out")
 hold(bytes_["sent"] == bytes_["read"], "bytes are missing on the way back")
 hold(rates["damaged_accepted"]["count"] == 0 and rates["unexpected"]["count"] == 0, "damage was accepted")
 lost = rates["lost"]["count"]
-detected = rates["damaged_detected"]["count"]
+detected = r["arrived"]["device"]["damaged_detected"] + r["arrived"]["host"]["damaged_detected"]
 dropped = r["counters"]["device"]["bytes_dropped"]
 if faulty:
     hold(lost < sent["echo_out"]["sent"] / 2, "the receiver did not recover")
@@ -90,6 +90,6 @@ for board in cortex_m3 avr; do
     port_test $board port_test
     [ $board = cortex_m3 ] || port_test $board port_test_own
     echo "loom on ports/$board, 500000 baud"
-    soak $board clean --late 1s
-    soak $board damaged --late 50ms --faults ber=1e-4,drop=1e-4
+    soak $board clean --slow 1s
+    soak $board damaged --slow 50ms --faults ber=1e-4,drop=1e-4
 done

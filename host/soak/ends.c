@@ -3,12 +3,11 @@
 
 #include <string.h>
 
-#include "soak/similar.h"
+#include "soak/stretch.h"
 #include "zeugma/error.h"
 
 enum {
-    WINDOW = 65536, /* frames of each flow that the ledger remembers */
-    RECENT = 32     /* frames that a damaged one is compared with */
+    WINDOW = 65536 /* frames of each flow that the ledger remembers */
 };
 
 static uint32_t id_of(const struct zgi_soak *soak, enum zg_flow flow)
@@ -90,18 +89,22 @@ static bool has_room(struct zgi_end *end, unsigned frames)
     return g_queue_is_empty(&end->waiting) && zg_node_has_room(end->node, frames);
 }
 
-/* Sends one frame of the ledger. */
+/* Sends one frame of the ledger. An answer is due when it is sent; its place is among the answers. */
 static void send(struct zgi_soak *soak, enum zg_flow flow, uint32_t number)
 {
     struct zgi_end *end = sender_of(soak, flow);
-    uint64_t since = soak->now_ns;
+    const bool is_answer = flow == ZG_FLOW_ECHO_BACK;
+    const struct zg_ledger_entry entry = { .sent_ns = soak->now_ns,
+                                           .due_ns = is_answer ? soak->now_ns : (uint64_t)soak->due_ns[flow],
+                                           .order = is_answer ? soak->answers++ : number,
+                                           .position = end->position++,
+                                           .sequence = next_sequence(end) };
     size_t length = zg_traffic_make(soak->plan, soak->settings->seed, flow, number, soak->payload);
 
-    if (flow == ZG_FLOW_ECHO_BACK) {
-        const struct zg_ledger_entry *request = zg_ledger_find(soak->ledger, ZG_FLOW_ECHO_OUT, number);
-        since = request ? request->since_ns : since;
-    }
-    zg_ledger_sent(soak->ledger, flow, number, since, next_sequence(end));
+    if (flow == ZG_FLOW_ECHO_OUT)
+        soak->result->held_ns = soak->now_ns - entry.due_ns;
+    zgi_stretch_sent(soak->ends[zg_flow_is_back(flow) ? HOST : DEVICE].stretch, entry.position);
+    zg_ledger_sent(soak->ledger, flow, number, &entry);
     send_frame(end, id_of(soak, flow), soak->payload, length, false);
     if (strikes(soak, &soak->to_repeat, soak->settings->faults.repeat)) {
         send_frame(end, id_of(soak, flow), soak->payload, length, true);
@@ -165,8 +168,11 @@ bool zgi_soak_is_idle(const struct zgi_soak *soak)
 
 void zgi_soak_send_replies(struct zgi_soak *soak)
 {
-    while (!g_queue_is_empty(&soak->replies) && has_room(&soak->ends[DEVICE], 2))
+    while (!g_queue_is_empty(&soak->replies) && has_room(&soak->ends[DEVICE], 3)) {
         send(soak, ZG_FLOW_ECHO_BACK, GPOINTER_TO_UINT(g_queue_pop_head(&soak->replies)));
+        if (strikes(soak, &soak->to_stray, soak->settings->faults.stray))
+            send_stray(soak, ZG_FLOW_ECHO_BACK);
+    }
 }
 
 /* The flow that an id belongs to at this end. ZG_FLOWS: none. */
@@ -214,49 +220,51 @@ static const struct zg_ledger_entry *entry_of(struct zgi_soak *soak, enum zg_flo
     return entry;
 }
 
-/* Whether what arrived resembles a frame recently sent to this end: then it is that frame, damaged. */
-static bool like_one_sent(const struct zgi_end *end, const uint8_t *payload, size_t length)
-{
-    struct zgi_soak *soak = end->soak;
-
-    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
-        uint32_t next = zg_ledger_next(soak->ledger, (enum zg_flow)flow);
-        bool came = zg_flow_is_back((enum zg_flow)flow) == end->is_host;
-        if (!came && !(soak->take_own && flow == ZG_FLOW_ECHO_OUT)) /* a real device's answer says the same */
-            continue;
-        for (uint32_t back = 1; back <= RECENT && back <= next; back++) {
-            size_t sent =
-                zg_traffic_make(soak->plan, soak->settings->seed, (enum zg_flow)flow, next - back, soak->expected);
-            if (zgi_similar(soak->expected, sent, payload, length))
-                return true;
-        }
-    }
-    return false;
-}
-
+/* A frame that passed the check and is in no ledger, or not as it arrived. */
 static void take_other(const struct zgi_end *end, const uint8_t *payload, size_t length)
 {
-    bool damaged = like_one_sent(end, payload, length);
-    zg_ledger_other(end->soak->ledger, end->is_host, damaged ? ZG_CLASS_ACCEPTED : ZG_CLASS_UNEXPECTED, 1);
+    zgi_stretch_unknown(end->stretch, payload, length);
 }
 
 static void take_sent(struct zgi_end *end, enum zg_flow flow, uint32_t number, const struct zg_ledger_entry *entry)
 {
     struct zgi_soak *soak = end->soak;
-    uint64_t now = soak->now_ns;
-    uint64_t since = entry->since_ns;
-    enum zg_class class_ = zg_ledger_arrived(soak->ledger, flow, number, now, soak->settings->late_ns);
+    const uint64_t now = soak->now_ns;
+    const uint64_t late_ns =
+        soak->take_own ? UINT64_MAX : soak->settings->late_ns; /* a real link shows no single way */
 
-    if (class_ == ZG_CLASS_REPEATED)
+    zgi_stretch_intact(end->stretch, entry->position);
+    if (zg_ledger_arrived(soak->ledger, flow, number, now, late_ns) == ZG_CLASS_REPEATED)
         return;
-    if (flow == ZG_FLOW_ECHO_OUT)
+    if (flow == ZG_FLOW_ECHO_OUT) {
         g_queue_push_tail(&soak->replies, GUINT_TO_POINTER(number));
-    else if (flow == ZG_FLOW_ECHO_BACK) {
-        zg_spread_add(&soak->result->round_trip, now - since);
-        if (now - soak->answered_ns > soak->settings->late_ns)
+    } else if (flow == ZG_FLOW_ECHO_BACK) {
+        const struct zg_ledger_entry *request = zg_ledger_find(soak->ledger, ZG_FLOW_ECHO_OUT, number);
+        if (request) {
+            zg_spread_add(&soak->result->round_trip, now - request->sent_ns);
+            zg_spread_add(&soak->result->from_due, now - request->due_ns);
+            soak->result->slow += now - request->sent_ns > soak->settings->slow_ns;
+        }
+        if (now - soak->answered_ns > soak->settings->slow_ns)
             soak->silent_from_ns = soak->answered_ns;
         soak->answered_ns = now;
     }
+}
+
+/* The place of a real device's answer among its frames, by the number in the header: that of the newest, plus or minus
+ * less than half of the numbers. Without a number, as they come. */
+static uint32_t place_of_answer(struct zgi_soak *soak, uint32_t sequence)
+{
+    const unsigned bits = soak->plan->sequence_bits;
+
+    if (bits == 0)
+        return soak->answers++;
+    const uint32_t ahead = (sequence - soak->answers) << (32 - bits) >> (32 - bits);
+    const bool older = bits > 1 && ahead >> (bits - 1) != 0;
+    const uint32_t place = soak->answers + ahead - (older && bits < 32 ? UINT32_C(1) << bits : 0);
+    if (!older)
+        soak->answers = place;
+    return place;
 }
 
 /* A real device answered an echo: so the echo arrived, and the answer was sent. */
@@ -269,7 +277,11 @@ static void note_answer(struct zgi_soak *soak, const struct zg_header *header, c
     if (!request || request->arrived || !equals_sent(soak, ZG_FLOW_ECHO_BACK, number, payload, length))
         return;
     (void)zg_ledger_arrived(soak->ledger, ZG_FLOW_ECHO_OUT, number, soak->now_ns, UINT64_MAX);
-    zg_ledger_sent(soak->ledger, ZG_FLOW_ECHO_BACK, number, request->since_ns, header->sequence);
+    const struct zg_ledger_entry answer = { .sent_ns = soak->now_ns,
+                                            .due_ns = soak->now_ns,
+                                            .order = place_of_answer(soak, header->sequence),
+                                            .sequence = header->sequence };
+    zg_ledger_sent(soak->ledger, ZG_FLOW_ECHO_BACK, number, &answer);
 }
 
 static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
@@ -325,8 +337,10 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
     soak->to_swap = zg_random_skip(&soak->random, settings->faults.swap);
     soak->to_stray = zg_random_skip(&soak->random, settings->faults.stray);
     g_queue_init(&soak->replies);
-    for (unsigned i = 0; i < 2; i++)
-        soak->ends[i] = (struct zgi_end){ soak, NULL, i == HOST, G_QUEUE_INIT };
+    for (unsigned i = 0; i < 2; i++) {
+        soak->ends[i] = (struct zgi_end){ .soak = soak, .is_host = i == HOST, .waiting = G_QUEUE_INIT };
+        soak->ends[i].stretch = zgi_stretch_new(&soak->ends[i]);
+    }
     return true;
 }
 
@@ -335,6 +349,7 @@ void zgi_soak_clear(struct zgi_soak *soak)
     for (unsigned i = 0; i < 2; i++) {
         zg_node_free(soak->ends[i].node);
         g_queue_clear_full(&soak->ends[i].waiting, g_free);
+        zgi_stretch_free(soak->ends[i].stretch);
     }
     zg_ledger_free(soak->ledger);
     g_queue_clear(&soak->replies);
@@ -342,16 +357,10 @@ void zgi_soak_clear(struct zgi_soak *soak)
     g_free(soak->expected);
 }
 
-uint64_t zgi_candidates_failed(const struct zg_counters *counters)
+void zgi_soak_close_stretches(struct zgi_soak *soak)
 {
-    return (uint64_t)counters->failed_check + counters->malformed + counters->too_long + counters->timed_out;
-}
-
-uint64_t zgi_bytes_accounted(struct zg_node *node)
-{
-    const struct zg_counters *c = &zg_node_link(node)->counters;
-    return (uint64_t)c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console + c->bytes_idle +
-           zg_any_link_pending(zg_node_any_link(node));
+    for (unsigned i = 0; i < 2; i++)
+        zgi_stretch_close(soak->ends[i].stretch, soak->ends[!i].position);
 }
 
 void zgi_soak_balance(struct zg_soak_result *result, const char *left_name, uint64_t left, const char *right_name,

@@ -4,6 +4,7 @@
 #define ZEUGMA_ENDS_H
 
 #include "node/node.h"
+#include "soak/counts.h"
 #include "soak/soak.h"
 
 enum { DEVICE, HOST };
@@ -14,7 +15,9 @@ struct zgi_end {
     struct zgi_soak *soak;
     struct zg_node *node; /* NULL: this end is a real device */
     bool is_host;
-    GQueue waiting; /* struct waiting: frames to be sent once the line was silent for the gap */
+    GQueue waiting;              /* struct waiting: frames to be sent once the line was silent for the gap */
+    uint32_t position;           /* of the next frame that it sends */
+    struct zgi_stretch *stretch; /* what has arrived at it since the last intact frame */
 };
 
 struct zgi_soak {
@@ -27,7 +30,8 @@ struct zgi_soak {
     uint64_t now_ns;         /* since the start */
     uint64_t byte_ns;        /* of a byte on the line */
     uint64_t answered_ns;    /* when the last echo came back */
-    uint64_t silent_from_ns; /* when the last one came before a silence longer than the limit for late frames */
+    uint64_t silent_from_ns; /* when the last one came before a silence longer than the limit for slow answers */
+    uint32_t answers;        /* sent so far; of a real device, the place of the newest */
     GQueue replies;          /* numbers of echoes that the device has still to answer */
     double due_ns[ZG_FLOWS]; /* when each flow sends next */
     struct zg_random random; /* for the senders' faults */
@@ -58,9 +62,8 @@ void zgi_soak_send_waiting(struct zgi_end *end);
 
 bool zgi_soak_is_idle(const struct zgi_soak *soak);
 
-/* Candidates that failed at a link; bytes that it accounted for, or that are still pending. */
-uint64_t zgi_candidates_failed(const struct zg_counters *counters);
-uint64_t zgi_bytes_accounted(struct zg_node *node);
+/* The end of the soak ends the stretches in progress. */
+void zgi_soak_close_stretches(struct zgi_soak *soak);
 
 /* Adds two counts that must be equal. */
 void zgi_soak_balance(struct zg_soak_result *result, const char *left_name, uint64_t left, const char *right_name,

@@ -9,7 +9,7 @@ struct flow {
         bool used;
     } * slots;
     uint32_t next;    /* number of the next frame */
-    uint32_t highest; /* number of the newest that arrived, plus one; 0: none did */
+    uint32_t highest; /* order of the newest that arrived, plus one; 0: none did */
 };
 
 struct zg_ledger {
@@ -88,13 +88,13 @@ static void close_slot(struct zg_ledger *ledger, enum zg_flow flow, struct slot 
     slot->used = false;
 }
 
-void zg_ledger_sent(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, uint64_t since_ns, uint32_t sequence)
+void zg_ledger_sent(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, const struct zg_ledger_entry *entry)
 {
     struct flow *to = &ledger->flows[flow];
     struct slot *slot = &to->slots[number % ledger->window];
 
     close_slot(ledger, flow, slot);
-    *slot = (struct slot){ { since_ns, sequence, false }, number, true };
+    *slot = (struct slot){ *entry, number, true };
     to->next = number + 1;
     ledger->sums.sent[flow]++;
 }
@@ -126,15 +126,15 @@ enum zg_class zg_ledger_arrived(struct zg_ledger *ledger, enum zg_flow flow, uin
     g_assert(slot);
     if (slot->entry.arrived)
         class_ = ZG_CLASS_REPEATED;
-    else if (number + 1 < of->highest)
+    else if (slot->entry.order + 1 < of->highest)
         class_ = ZG_CLASS_OUT_OF_ORDER;
-    else if (now_ns - slot->entry.since_ns > late_ns)
+    else if (now_ns - slot->entry.sent_ns > late_ns)
         class_ = ZG_CLASS_LATE;
     if (class_ != ZG_CLASS_REPEATED)
         ledger->sums.entries[flow][class_]++;
     ledger->sums.arrivals[zg_flow_is_back(flow)][class_]++;
     slot->entry.arrived = true;
-    of->highest = MAX(of->highest, number + 1);
+    of->highest = MAX(of->highest, slot->entry.order + 1);
     return class_;
 }
 
@@ -160,24 +160,24 @@ void zg_ledger_close_since(struct zg_ledger *ledger, uint64_t from_ns, enum zg_c
         struct slot *slot = &ledger->flows[ZG_FLOW_ECHO_OUT].slots[i];
         if (!slot->used || slot->entry.arrived)
             continue;
-        entries[slot->entry.since_ns >= from_ns ? newer : older]++;
+        entries[slot->entry.sent_ns >= from_ns ? newer : older]++;
         slot->used = false;
     }
 }
 
-void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out, uint32_t unanswered)
+void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out, uint32_t lost_back)
 {
     struct zg_ledger_sums *sums = &ledger->sums;
 
     zg_ledger_close(ledger);
     uint64_t *lost = &sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_LOST_OUT];
-    const uint64_t reached = *lost - MIN(*lost, lost_out), silent = MIN(reached, unanswered);
+    const uint64_t reached = *lost - MIN(*lost, lost_out), answered = MIN(reached, lost_back);
     *lost -= reached;
-    sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_UNANSWERED] += silent;
-    sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_DELIVERED] += reached - silent;
+    sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_UNANSWERED] += reached - answered;
+    sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_DELIVERED] += answered;
     sums->arrivals[0][ZG_CLASS_DELIVERED] += reached;
-    sums->sent[ZG_FLOW_ECHO_BACK] += reached - silent;
-    sums->entries[ZG_FLOW_ECHO_BACK][ZG_CLASS_LOST_BACK] += reached - silent;
+    sums->sent[ZG_FLOW_ECHO_BACK] += answered;
+    sums->entries[ZG_FLOW_ECHO_BACK][ZG_CLASS_LOST_BACK] += answered;
 }
 
 const struct zg_ledger_sums *zg_ledger_sums(const struct zg_ledger *ledger)

@@ -11,17 +11,17 @@
 
 enum zg_class {
     ZG_CLASS_DELIVERED,    /* arrived once, intact, in order, in time */
-    ZG_CLASS_LATE,         /* arrived intact, after the limit */
+    ZG_CLASS_LATE,         /* arrived intact, after the limit for one way; on the simulated line only */
     ZG_CLASS_OUT_OF_ORDER, /* arrived intact, after a later one of its flow */
     ZG_CLASS_LOST_OUT,     /* did not arrive, on the way from host to device */
     ZG_CLASS_LOST_BACK,    /* did not arrive, on the way from device to host */
     ZG_CLASS_LOST_EITHER,  /* it or its answer did not arrive; a restart erased the device's counters, which would show
                               which */
     ZG_CLASS_LOST_RESTART, /* sent about when the device restarted, and never answered */
-    ZG_CLASS_UNANSWERED,   /* arrived, but the device had no room for an answer */
+    ZG_CLASS_UNANSWERED,   /* arrived, but the device sent no answer, usually for want of room */
     ZG_CLASS_CUT_OFF,      /* not answered yet when the link ended */
     ZG_CLASS_REPEATED,     /* arrived again */
-    ZG_CLASS_DETECTED,     /* arrived damaged, which the receiver noticed */
+    ZG_CLASS_DETECTED,     /* a piece of what was damaged, which the receiver rejected */
     ZG_CLASS_ACCEPTED,     /* arrived damaged, but passed the check */
     ZG_CLASS_UNEXPECTED,   /* arrived intact, but was never sent in this soak */
     ZG_CLASSES
@@ -52,19 +52,21 @@ void zg_ledger_free(struct zg_ledger *ledger);
 /* The number of the flow's next frame. */
 uint32_t zg_ledger_next(const struct zg_ledger *ledger, enum zg_flow flow);
 
-/* Notes that the flow's next frame was sent. Its lateness counts from `since_ns`; `sequence` is the header's (0
- * without). For an echo back, numbers are those of the requests and may skip. */
-void zg_ledger_sent(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, uint64_t since_ns, uint32_t sequence);
+/* What the ledger knows about a frame that was sent. */
+struct zg_ledger_entry {
+    uint64_t sent_ns;  /* when it was sent; its lateness counts from here */
+    uint64_t due_ns;   /* when the load would have had it sent; not later */
+    uint32_t order;    /* its place in the flow as it was meant, by which it is found out of order */
+    uint32_t position; /* among all frames that its end sent */
+    uint32_t sequence; /* the header's; 0 without */
+    bool arrived;
+};
+
+/* Notes that the flow's next frame was sent. For an echo back, numbers are those of the requests and may skip. */
+void zg_ledger_sent(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, const struct zg_ledger_entry *entry);
 
 /* Sets the number of the flow's next frame, after some were sent out of order. */
 void zg_ledger_skip_to(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number);
-
-/* What the ledger knows about a frame that was sent. */
-struct zg_ledger_entry {
-    uint64_t since_ns;
-    uint32_t sequence;
-    bool arrived;
-};
 
 /* The entry of a frame within the window, or NULL. */
 const struct zg_ledger_entry *zg_ledger_find(const struct zg_ledger *ledger, enum zg_flow flow, uint32_t number);
@@ -79,9 +81,9 @@ void zg_ledger_other(struct zg_ledger *ledger, bool at_host, enum zg_class class
 /* Closes all open entries as lost. */
 void zg_ledger_close(struct zg_ledger *ledger);
 
-/* The same if only answers are seen: of the echoes without one, `lost_out` did not reach the device, `unanswered` did
- * but it had no room to answer, and the answers of the rest were lost on the way back. */
-void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out, uint32_t unanswered);
+/* The same if only answers are seen: of the echoes without one, `lost_out` did not reach the device, the answers of
+ * `lost_back` of the others were lost on the way back, and those of the rest were never sent. */
+void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out, uint32_t lost_back);
 
 /* Closes open echoes: those sent at or after `from_ns` as `newer`; earlier ones, including those that fell out of the
  * window, as `older`. */

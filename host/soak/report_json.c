@@ -15,7 +15,9 @@ static void settings_to_json(struct zg_json *json, const struct zg_soak_report *
     zg_json_double(json, "seconds", (double)settings->duration_ns * 1e-9);
     zg_json_unsigned(json, "seed", settings->seed);
     zg_json_double(json, "load", settings->load);
-    zg_json_double(json, "late_seconds", (double)settings->late_ns * 1e-9);
+    if (!settings->link)
+        zg_json_double(json, "late_seconds", (double)settings->late_ns * 1e-9);
+    zg_json_double(json, "slow_seconds", (double)settings->slow_ns * 1e-9);
     zg_json_unsigned(json, "baud", report->plan->definition->line.baud);
     zg_json_open(json, "faults", '{');
     zg_json_double(json, "ber", faults->line.bit_error_rate);
@@ -75,7 +77,8 @@ static void rates_to_json(struct zg_json *json, const struct zg_soak_result *res
 
     zg_json_open(json, "rates", '{');
     for (unsigned i = 0; zg_soak_rate_at(result, i, &rate); i++)
-        rate_to_json(json, rate.key, &rate);
+        if (rate.on != ZG_SOAK_ON_SIM || !result->real)
+            rate_to_json(json, rate.key, &rate);
     zg_json_close(json, '}');
 }
 
@@ -152,13 +155,11 @@ static void device_to_json(struct zg_json *json, const struct zg_soak_report *re
         zg_json_bool(json, "keeps_rate", result->round_trip.least_ns >= least_ns);
 }
 
-static void round_trip_to_json(struct zg_json *json, const struct zg_soak_result *result)
+static void spread_to_json(struct zg_json *json, const char *key, const struct zg_spread *spread)
 {
-    const struct zg_spread *spread = &result->round_trip;
-
     if (spread->count == 0)
         return;
-    zg_json_open(json, "round_trip_seconds", '{');
+    zg_json_open(json, key, '{');
     zg_json_unsigned(json, "count", spread->count);
     zg_json_double(json, "least", (double)spread->least_ns * 1e-9);
     zg_json_double(json, "p50", (double)zg_spread_at(spread, 0.5) * 1e-9);
@@ -203,7 +204,9 @@ char *zg_soak_report_json(const struct zg_soak_report *report)
     zg_json_bool(&json, "adds_up", result->adds_up);
     balances_to_json(&json, result);
     rates_to_json(&json, result);
-    round_trip_to_json(&json, result);
+    spread_to_json(&json, "round_trip_seconds", &result->round_trip);
+    spread_to_json(&json, "round_trip_from_due_seconds", &result->from_due);
+    zg_json_double(&json, "held_seconds", (double)result->held_ns * 1e-9);
     line_to_json(&json, result);
     device_to_json(&json, report);
     counters_to_json(&json, result);

@@ -37,6 +37,7 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
     const struct zg_faults *faults = &settings->faults;
     g_autofree char *ran = time_text(report->result->ran_ns);
     g_autofree char *late = time_text(settings->late_ns);
+    g_autofree char *slow = time_text(settings->slow_ns);
     g_autofree char *poll = time_text(report->result->poll_ns);
     g_autofree char *latency = time_text(faults->line.latency_ns);
 
@@ -55,24 +56,25 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
         g_string_append_printf(text, ", latency %s; frames repeated %g, swapped %g, stray %g", latency, faults->repeat,
                                faults->swap, faults->stray);
     g_string_append_c(text, '\n');
-    g_string_append_printf(text, "a frame is late after %s; %s every %s%s%s\n", late,
+    if (!settings->link)
+        g_string_append_printf(text, "a frame is late after %s one way, ", late);
+    g_string_append_printf(text, "%s slow after %s there and back; %s every %s%s%s\n",
+                           settings->link ? "an answer is" : "an answer", slow,
                            settings->link ? "this end's loop runs" : "both ends' loops run", poll,
                            report->result->echo ? "" : "; stream traffic only, because the header has no id",
                            report->result->stopped ? "; stopped early" : "");
 }
 
-/* Whether a class is possible only on real links; then it is shown only if it occurred. */
-static bool is_rare(enum zg_class class_)
+/* Whether a class is shown: those that are possible only on real links, if they occurred; late ones on the simulated
+ * line, because a real one does not show a single way. */
+static bool is_shown(const struct zg_soak_result *result, enum zg_class class_)
 {
-    return class_ >= ZG_CLASS_LOST_EITHER && class_ <= ZG_CLASS_CUT_OFF;
-}
+    bool occurred =
+        class_ == ZG_CLASS_LATE ? !result->real : class_ < ZG_CLASS_LOST_EITHER || class_ > ZG_CLASS_CUT_OFF;
 
-static bool any_entry(const struct zg_soak_result *result, unsigned class_)
-{
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
-        if (result->sums.entries[flow][class_] > 0)
-            return true;
-    return false;
+        occurred = occurred || result->sums.entries[flow][class_] > 0;
+    return occurred;
 }
 
 /* What happened to a real link during the run, with times. */
@@ -110,7 +112,7 @@ static void append_sent(GString *text, const struct zg_soak_result *result)
     g_string_append_printf(text, "%*s\n", COLUMN, "all");
     for (unsigned i = 0; i < ZG_CLASSES; i++) {
         uint64_t all = 0;
-        if (!zg_class_is_of_entries((enum zg_class)i) || (is_rare((enum zg_class)i) && !any_entry(result, i)))
+        if (!zg_class_is_of_entries((enum zg_class)i) || !is_shown(result, (enum zg_class)i))
             continue;
         row_start(text, zg_class_name((enum zg_class)i));
         for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
@@ -136,7 +138,7 @@ static void append_arrived(GString *text, const struct zg_soak_result *result)
     g_string_append_printf(text, "\n  %-*s%*s%*s%*s\n", NAME_WIDTH, "arrived", COLUMN, "at device", COLUMN, "at host",
                            COLUMN, "all");
     for (unsigned i = 0; i < ZG_CLASSES; i++) {
-        if (!zg_class_is_of_arrivals((enum zg_class)i))
+        if (!zg_class_is_of_arrivals((enum zg_class)i) || !is_shown(result, (enum zg_class)i))
             continue;
         row_start(text, zg_class_name((enum zg_class)i));
         for (unsigned end = 0; end < 2; end++) {
@@ -185,7 +187,11 @@ static void append_counters(GString *text, const struct zg_soak_result *result)
         any = true;
     }
     if (!any)
-        g_string_append(text, "  no trouble\n");
+        g_string_append(text, "  none of their counters of trouble moved\n");
+    if (result->device_counted && result->counters[0].bytes_in == 0 && result->counters[1].bytes_out > 0)
+        g_string_append(text, "  nothing reached the device, so it had nothing to count\n");
+    if (result->counters[1].bytes_in == 0)
+        g_string_append(text, "  nothing reached the host, so it had nothing to count\n");
 }
 
 static void append_rates(GString *text, const struct zg_soak_result *result, bool has_device)
@@ -195,9 +201,13 @@ static void append_rates(GString *text, const struct zg_soak_result *result, boo
     g_string_append_printf(text, "\n  %-*s%*s%*s   %s\n", NAME_WIDTH, "rate", COLUMN, "count", COLUMN, "measured",
                            "95 % bounds (exact)");
     for (unsigned i = 0; zg_soak_rate_at(result, i, &rate); i++) {
-        if (rate.of_devices && !has_device)
+        if (rate.on == (has_device ? ZG_SOAK_ON_SIM : ZG_SOAK_ON_REAL))
             continue;
         row_start(text, rate.key);
+        if (rate.trials == 0) {
+            g_string_append_printf(text, "%*s%*s   no %s to count it in\n", COLUMN, "-", COLUMN, "unknown", rate.of);
+            continue;
+        }
         cell(text, rate.errors);
         if (rate.errors > 0)
             g_string_append_printf(text, "%*.2e   %.2e to %.2e of %s\n", COLUMN,
@@ -205,6 +215,17 @@ static void append_rates(GString *text, const struct zg_soak_result *result, boo
         else
             g_string_append_printf(text, "%*s   at most %.2e of %s\n", COLUMN, "none seen", rate.high, rate.of);
     }
+}
+
+static void append_spread(GString *text, const char *what, const struct zg_spread *spread)
+{
+    g_autofree char *least = time_text(spread->least_ns);
+    g_autofree char *half = time_text(zg_spread_at(spread, 0.5));
+    g_autofree char *most_of = time_text(zg_spread_at(spread, 0.99));
+    g_autofree char *most = time_text(spread->most_ns);
+
+    g_string_append_printf(text, "  %s: least %s, half within %s, 99 %% within %s, most %s\n", what, least, half,
+                           most_of, most);
 }
 
 static void append_line(GString *text, const struct zg_soak_report *report)
@@ -228,12 +249,12 @@ static void append_line(GString *text, const struct zg_soak_report *report)
                                result->device_took, result->written, result->device_sent, result->read, result->own);
     if (spread->count == 0)
         return;
-    g_autofree char *least = time_text(spread->least_ns);
-    g_autofree char *half = time_text(zg_spread_at(spread, 0.5));
-    g_autofree char *most_of = time_text(zg_spread_at(spread, 0.99));
-    g_autofree char *most = time_text(spread->most_ns);
-    g_string_append_printf(text, "  echo round trip: least %s, half within %s, 99 %% within %s, most %s\n", least, half,
-                           most_of, most);
+    append_spread(text, "echo round trip", spread);
+    append_spread(text, "from when it was due by the load", &result->from_due);
+    if (result->held_ns > settings->slow_ns) {
+        g_autofree char *held = time_text(result->held_ns);
+        g_string_append_printf(text, "  the last echo was sent %s late: the link does not carry this load\n", held);
+    }
     const uint64_t alone_ns = zg_soak_least_trip_ns(report->plan);
     if (!settings->link || spread->least_ns >= alone_ns)
         return;

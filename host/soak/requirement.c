@@ -12,39 +12,46 @@ static const double confidence = 0.95;
 static const struct {
     const char *key;
     const char *of;
-    enum { SENT, SENT_OUT, SENT_BACK, ARRIVED } trials;
+    enum trials { SENT, SENT_OUT, SENT_BACK, DELIVERED, ARRIVED, ANSWERS, DAMAGED } trials;
     unsigned classes;
-    bool of_devices;
+    enum zg_soak_link on;
 } rates[] = {
     { "lost", "frames sent", SENT,
       1U << ZG_CLASS_LOST_OUT | 1U << ZG_CLASS_LOST_BACK | 1U << ZG_CLASS_LOST_EITHER | 1U << ZG_CLASS_LOST_RESTART |
           1U << ZG_CLASS_UNANSWERED,
-      false },
-    { "lost_out", "frames sent out", SENT_OUT, 1U << ZG_CLASS_LOST_OUT, false },
-    { "lost_back", "frames sent back", SENT_BACK, 1U << ZG_CLASS_LOST_BACK, false },
-    { "lost_restart", "frames sent", SENT, 1U << ZG_CLASS_LOST_RESTART, true },
-    { "unanswered", "frames sent out", SENT_OUT, 1U << ZG_CLASS_UNANSWERED, true },
-    { "late", "frames sent", SENT, 1U << ZG_CLASS_LATE, false },
-    { "out_of_order", "frames sent", SENT, 1U << ZG_CLASS_OUT_OF_ORDER, false },
-    { "repeated", "arrivals", ARRIVED, 1U << ZG_CLASS_REPEATED, false },
-    { "damaged_detected", "arrivals", ARRIVED, 1U << ZG_CLASS_DETECTED, false },
-    { "damaged_accepted", "arrivals", ARRIVED, 1U << ZG_CLASS_ACCEPTED, false },
-    { "unexpected", "arrivals", ARRIVED, 1U << ZG_CLASS_UNEXPECTED, false },
+      ZG_SOAK_ON_ANY },
+    { "lost_out", "frames sent out", SENT_OUT, 1U << ZG_CLASS_LOST_OUT, ZG_SOAK_ON_ANY },
+    { "lost_back", "frames sent back", SENT_BACK, 1U << ZG_CLASS_LOST_BACK, ZG_SOAK_ON_ANY },
+    { "lost_restart", "frames sent", SENT, 1U << ZG_CLASS_LOST_RESTART, ZG_SOAK_ON_REAL },
+    { "unanswered", "frames sent out", SENT_OUT, 1U << ZG_CLASS_UNANSWERED, ZG_SOAK_ON_REAL },
+    { "late", "frames delivered", DELIVERED, 1U << ZG_CLASS_LATE, ZG_SOAK_ON_SIM },
+    { "slow_answer", "answers", ANSWERS, 0, ZG_SOAK_ON_ANY },
+    { "out_of_order", "frames delivered", DELIVERED, 1U << ZG_CLASS_OUT_OF_ORDER, ZG_SOAK_ON_ANY },
+    { "repeated", "frames sent", SENT, 1U << ZG_CLASS_REPEATED, ZG_SOAK_ON_ANY },
+    { "damages", "frames sent", DAMAGED, 0, ZG_SOAK_ON_ANY },
+    { "damaged_accepted", "frames sent", SENT, 1U << ZG_CLASS_ACCEPTED, ZG_SOAK_ON_ANY },
+    { "unexpected", "arrivals", ARRIVED, 1U << ZG_CLASS_UNEXPECTED, ZG_SOAK_ON_ANY },
 };
 
-static uint64_t count_sent(const struct zg_ledger_sums *sums, bool out, bool back, unsigned classes, bool all)
+static const unsigned of_arrivals = 1U << ZG_CLASS_REPEATED | 1U << ZG_CLASS_ACCEPTED | 1U << ZG_CLASS_UNEXPECTED,
+                      delivered = 1U << ZG_CLASS_DELIVERED | 1U << ZG_CLASS_LATE | 1U << ZG_CLASS_OUT_OF_ORDER;
+
+/* Entries of these classes, of the flows in either or both directions. */
+static uint64_t count_entries(const struct zg_ledger_sums *sums, enum trials trials, unsigned classes)
 {
     uint64_t count = 0;
-    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
-        if (!(zg_flow_is_back((enum zg_flow)flow) ? back : out))
-            continue;
-        if (all) /* whether frames that the end cut off were lost is unknown */
-            count += sums->sent[flow] - sums->entries[flow][ZG_CLASS_CUT_OFF];
-        for (unsigned i = 0; i < ZG_CLASSES && !all; i++)
-            if (classes >> i & 1)
+
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
+        for (unsigned i = 0; i < ZG_CLASSES; i++)
+            if ((classes >> i & 1) && trials != (zg_flow_is_back((enum zg_flow)flow) ? SENT_OUT : SENT_BACK))
                 count += sums->entries[flow][i];
-    }
     return count;
+}
+
+/* Whether frames that the end cut off were lost is unknown: they are no trials. */
+static uint64_t count_sent(const struct zg_ledger_sums *sums, enum trials trials)
+{
+    return count_entries(sums, trials, ~(1U << ZG_CLASS_CUT_OFF));
 }
 
 static uint64_t count_arrived(const struct zg_ledger_sums *sums, unsigned classes)
@@ -61,17 +68,27 @@ bool zg_soak_rate_at(const struct zg_soak_result *result, unsigned index, struct
 {
     if (index >= G_N_ELEMENTS(rates))
         return false;
-    bool out = rates[index].trials != SENT_BACK;
-    bool back = rates[index].trials != SENT_OUT;
-    *rate =
-        (struct zg_soak_rate){ .key = rates[index].key, .of = rates[index].of, .of_devices = rates[index].of_devices };
-    if (rates[index].trials == ARRIVED) {
-        rate->errors = count_arrived(&result->sums, rates[index].classes);
-        rate->trials = count_arrived(&result->sums, UINT_MAX);
-    } else {
-        rate->errors = count_sent(&result->sums, out, back, rates[index].classes, false);
-        rate->trials = count_sent(&result->sums, out, back, 0, true);
+    const struct zg_ledger_sums *sums = &result->sums;
+    const enum trials trials = rates[index].trials;
+    const unsigned classes = rates[index].classes;
+
+    *rate = (struct zg_soak_rate){ .key = rates[index].key, .of = rates[index].of, .on = rates[index].on };
+    rate->errors = classes & of_arrivals ? count_arrived(sums, classes) : count_entries(sums, trials, classes);
+    switch (trials) {
+    case DELIVERED: rate->trials = count_entries(sums, SENT, delivered); break;
+    case ARRIVED: rate->trials = count_arrived(sums, UINT_MAX); break;
+    case ANSWERS:
+        rate->errors = result->slow;
+        rate->trials = result->round_trip.count;
+        break;
+    case DAMAGED: /* of a real device's receiver only its counters are known, not which frames they were about */
+        rate->errors = result->damages[1] + (result->real ? 0 : result->damages[0]);
+        rate->trials = count_sent(sums, result->real ? SENT_BACK : SENT);
+        rate->of = result->real ? "frames sent back" : rate->of;
+        break;
+    default: rate->trials = count_sent(sums, trials); break;
     }
+    rate->trials = MAX(rate->trials, rate->errors); /* more may be damaged or repeated than was sent */
     zg_rate_bounds(rate->errors, rate->trials, confidence, &rate->low, &rate->high);
     return true;
 }
@@ -99,6 +116,7 @@ bool zg_soak_requirement_parse(const char *text, struct zg_soak_requirement *req
         g_ptr_array_add(names, (gpointer)rates[i].key);
         if (strcmp(rates[i].key, name) == 0) {
             requirement->key = rates[i].key;
+            requirement->on = rates[i].on;
             return true;
         }
     }

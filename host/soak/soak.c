@@ -16,9 +16,11 @@ struct sim_soak {
 
 struct zg_soak_settings zg_soak_defaults(void)
 {
-    return (struct zg_soak_settings){
-        .duration_ns = UINT64_C(10000000000), .seed = 1, .load = 0.5, .late_ns = UINT64_C(100000000)
-    };
+    return (struct zg_soak_settings){ .duration_ns = UINT64_C(10000000000),
+                                      .seed = 1,
+                                      .load = 0.5,
+                                      .late_ns = UINT64_C(100000000),
+                                      .slow_ns = UINT64_C(200000000) };
 }
 
 uint64_t zg_soak_usual_late_ns(const struct zg_plan *plan)
@@ -95,7 +97,8 @@ static void run(struct sim_soak *sim, zg_soak_progress progress, void *data)
     /* Only frames that wait, and replies, are still sent. What is on its way arrives; what is still late after that is
      * lost. */
     uint64_t rings_ns = 32 * ((soak->plan->max_frame + STEP_BYTES) * soak->byte_ns + soak->plan->send_gap_ns);
-    uint64_t quiet_ns = 2 * (soak->settings->late_ns + soak->settings->faults.line.latency_ns + rings_ns) +
+    uint64_t quiet_ns = 2 * (MAX(soak->settings->late_ns, soak->settings->slow_ns) +
+                             soak->settings->faults.line.latency_ns + rings_ns) +
                         soak->plan->definition->line.byte_timeout_ns;
     uint64_t now = result->ran_ns;
     for (uint64_t until = now + quiet_ns, most = now + DRAIN_MOST * (end_ns + quiet_ns); now < until && now < most;) {
@@ -145,6 +148,7 @@ static void end(struct sim_soak *sim)
     struct zg_soak_result *result = soak->result;
 
     zg_ledger_close(soak->ledger);
+    zgi_soak_close_stretches(soak);
     for (unsigned i = 0; i < 2; i++) {
         result->counters[i] = zg_node_link(soak->ends[i].node)->counters;
         result->line[i] = *zg_sim_totals(sim->line, i);

@@ -23,8 +23,9 @@ struct zg_soak_settings {
     uint64_t duration_ns; /* virtual time in which frames are sent */
     uint64_t seed;
     struct zg_faults faults;
-    double load;      /* share of each direction's capacity to use, above 0, up to 0.95 */
-    uint64_t late_ns; /* a frame that takes longer is late; for an echo back the round trip counts, otherwise one way */
+    double load;       /* share of each direction's capacity to use, above 0, up to 0.95 */
+    uint64_t late_ns;  /* a frame that takes longer, one way, is late; only the simulated line shows that */
+    uint64_t slow_ns;  /* an answer that takes longer, there and back, is slow */
     uint32_t clock_us; /* what both ends' clocks show at the start */
     /* of a real link */
     const struct zg_address *link; /* NULL: the simulated line */
@@ -33,10 +34,11 @@ struct zg_soak_settings {
     unsigned to;                   /* address of the device on a shared line; otherwise 0 */
 };
 
-/* The defaults: 10 s, seed 1, no faults, half load, 100 ms. */
+/* The defaults: 10 s, seed 1, no faults, half load, late after 100 ms, slow after 200 ms. */
 struct zg_soak_settings zg_soak_defaults(void);
 
-/* The usual limit for late frames: 100 ms, or the time of eight of the longest frames with the silence between them. */
+/* The usual limit for late frames: 100 ms, or the time of eight of the longest frames with the silence between them.
+ * That for slow answers is twice as long. */
 uint64_t zg_soak_usual_late_ns(const struct zg_plan *plan);
 
 /* Two independent counts that must be equal. */
@@ -58,11 +60,16 @@ struct zg_soak_result {
     uint64_t injected;              /* extra frames from the faults repeat and stray */
     struct zg_counters counters[2]; /* of the device's link (0) and the host's (1) */
     struct zg_sim_totals line[2];   /* of what the device sent (0), the host (1) */
-    struct zg_spread round_trip;    /* of echoes that came back intact */
+    struct zg_spread round_trip;    /* of echoes that came back intact, from when they were sent */
+    struct zg_spread from_due;      /* the same from when they were due by the load, if a full link held them back */
+    uint64_t slow;                  /* answers that took longer than the limit */
+    uint64_t held_ns;               /* how late the newest echo was sent: by so much the link lagged behind the load */
+    uint64_t damages[2];            /* stretches with damage that arrived at the device (0), at the host (1) */
     struct zg_soak_balance balances[ZG_SOAK_BALANCES];
     unsigned balances_count;
     bool adds_up; /* all balances hold */
     /* of a real link */
+    bool real;
     uint64_t own;                  /* frames of the definition's own messages that arrived */
     uint64_t written, device_took; /* bytes out: written by this end, and received according to the device */
     uint64_t device_sent, read;    /* bytes back: sent according to the device, and read by this end */
@@ -97,7 +104,11 @@ uint64_t zg_soak_least_trip_ns(const struct zg_plan *plan);
 struct zg_soak_rate {
     const char *key; /* "lost", "lost_out", ... */
     const char *of;  /* what the trials are */
-    bool of_devices; /* cannot occur on the simulated line, where no device restarts or runs out of room */
+    enum zg_soak_link {
+        ZG_SOAK_ON_ANY,
+        ZG_SOAK_ON_REAL, /* cannot occur on the simulated line, where no device restarts or runs out of room */
+        ZG_SOAK_ON_SIM   /* cannot be seen on a real one */
+    } on;
     uint64_t errors;
     uint64_t trials;
     double low;
@@ -110,6 +121,7 @@ bool zg_soak_rate_at(const struct zg_soak_result *result, unsigned index, struct
 /* A requirement, `lost <= 1e-6`, and whether a result shows that it is met. */
 struct zg_soak_requirement {
     const char *key;
+    enum zg_soak_link on; /* where its rate is known */
     double limit;
 };
 

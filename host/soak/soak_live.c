@@ -265,7 +265,7 @@ static bool read_counters(struct live *live, struct reading *reading)
 
 /* --- the run */
 
-/* Whether another echo may be sent. A late one no longer counts as open. */
+/* Whether another echo may be sent. One whose answer is slow no longer counts as open. */
 static bool may_open(struct live *live)
 {
     const struct zg_ledger *ledger = live->soak.ledger;
@@ -273,15 +273,15 @@ static bool may_open(struct live *live)
 
     for (; live->oldest != next; live->oldest++) {
         const struct zg_ledger_entry *entry = zg_ledger_find(ledger, ZG_FLOW_ECHO_OUT, live->oldest);
-        if (entry && !entry->arrived && live->soak.now_ns - entry->since_ns <= live->soak.settings->late_ns)
+        if (entry && !entry->arrived && live->soak.now_ns - entry->sent_ns <= live->soak.settings->slow_ns)
             break;
     }
     const unsigned most = live->soak.settings->open, usual = live->soak.plan->turn_ns > 0 ? 1 : 16;
     return next - live->oldest < (most > 0 ? most : usual);
 }
 
-/* Sends the echoes that are due. Those held back, because too many are open or the ring is full, are not made up for.
- */
+/* Sends the echoes that are due. Those held back, because too many are open or the ring is full, are made up for as
+ * soon as they may be: how late they are is part of what is measured. */
 static void send_due(struct live *live)
 {
     struct zgi_soak *soak = &live->soak;
@@ -292,7 +292,6 @@ static void send_due(struct live *live)
         before_ns = *due_ns;
         zgi_soak_send_due(soak, ZG_FLOW_ECHO_OUT, soak->settings->load, 1);
     }
-    *due_ns = MAX(*due_ns, now_ns);
 }
 
 /* Whether every echo was answered. */
@@ -338,7 +337,7 @@ static void note_restart(struct live *live, bool said)
 static void follow_restart(struct live *live)
 {
     struct zgi_soak *soak = &live->soak;
-    const uint64_t from_ns = live->last_answer_ns - MIN(live->last_answer_ns, soak->settings->late_ns);
+    const uint64_t from_ns = live->last_answer_ns - MIN(live->last_answer_ns, soak->settings->slow_ns);
 
     note_restart(live, true);
     announce(live);
@@ -355,6 +354,7 @@ static void run(struct live *live, zg_soak_progress progress, void *data)
     struct zg_soak_result *result = soak->result;
     uint64_t begin_ns = soak->now_ns, length_ns = soak->settings->duration_ns;
 
+    result->real = true;
     result->poll_ns = STEP_NS;
     live->begin_ns = live->heard_ns = begin_ns;
     soak->due_ns[ZG_FLOW_ECHO_OUT] = (double)begin_ns;
@@ -368,7 +368,7 @@ static void run(struct live *live, zg_soak_progress progress, void *data)
             result->stopped = !progress((double)result->ran_ns / (double)length_ns, data);
     }
     /* What is on its way arrives; what is still late after that is lost. */
-    const uint64_t until_ns = soak->now_ns + 3 * soak->settings->late_ns + soak->plan->definition->line.byte_timeout_ns;
+    const uint64_t until_ns = soak->now_ns + 3 * soak->settings->slow_ns + soak->plan->definition->line.byte_timeout_ns;
     while (soak->now_ns < until_ns && !all_came(live) && !live->error) {
         pump(live, soak->now_ns + STEP_NS, NULL, 0);
         if (live->restarted && !live->error)
@@ -437,7 +437,7 @@ static void close_by_counters(struct live *live)
     result->read = last->read - first->read;
     zg_ledger_close_echoes(soak->ledger,
                            (uint32_t)(last->frames_out - first->frames_out) - result->counters[DEVICE].frames_in,
-                           result->counters[DEVICE].unanswered);
+                           result->counters[DEVICE].frames_out - (uint32_t)(last->frames_in - first->frames_in));
     zg_ledger_other(soak->ledger, false, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[DEVICE]));
 }
 
@@ -457,10 +457,11 @@ static void end(struct live *live)
         close_by_counters(live);
     } else {
         const bool cut = result->ended[0] != '\0';
-        const uint64_t from_ns = live->heard_ns - MIN(live->heard_ns, soak->settings->late_ns);
+        const uint64_t from_ns = live->heard_ns - MIN(live->heard_ns, soak->settings->slow_ns);
         zg_ledger_close_since(soak->ledger, cut ? from_ns : UINT64_MAX, ZG_CLASS_CUT_OFF, ZG_CLASS_LOST_EITHER);
         zg_ledger_close(soak->ledger);
     }
+    zgi_soak_close_stretches(soak);
     zg_ledger_other(soak->ledger, true, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[HOST]));
     zg_ledger_other(soak->ledger, true, ZG_CLASS_UNEXPECTED, result->counters[HOST].not_for_us);
     result->sums = *zg_ledger_sums(soak->ledger);

@@ -31,7 +31,7 @@ static void test_example(void **state)
     if (prints)
         test_assert_in(more, " bytes so far");
     g_autofree char *soaked =
-        test_run(0, "soak " GAUGE "serial:gauge.tty --for 2s --load 0.3 --late 1s --require \"lost <= 0.02\"");
+        test_run(0, "soak " GAUGE "serial:gauge.tty --for 2s --load 0.3 --slow 1s --require \"lost <= 0.02\"");
     test_assert_in(soaked, "every frame and byte is accounted for");
     test_end(&device);
     assert_false(g_file_test(path, G_FILE_TEST_IS_SYMLINK));

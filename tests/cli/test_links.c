@@ -268,7 +268,7 @@ static void test_soak_of_one(void **state)
     assert_true(g_file_set_contents(path, served, -1, NULL));
     struct process device = test_start("sim shared.yaml --on pty:p --address 3");
     test_await(&device, "Ctrl-C ends it");
-    g_autofree char *report = test_run(0, "soak shared.yaml serial:p --to 3 --for 300ms --late 1s");
+    g_autofree char *report = test_run(0, "soak shared.yaml serial:p --to 3 --for 300ms --slow 1s");
     test_assert_in(report, "on serial:p, device 3, ");
     test_assert_in(report, "every frame and byte is accounted for");
     test_assert_run(1, "soak shared.yaml serial:p --for 300ms", "expected --to with a device's address from 1 to 14");
@@ -291,7 +291,7 @@ static void test_half_duplex(void **state)
     test_await(&device, "Ctrl-C ends it");
     test_assert_run(0, "send pair.yaml serial:p echo_request '{\"data\":\"0102\"}'", "data=0102");
     test_assert_run(0, "send pair.yaml serial:p counters_request '{\"first\":1,\"clear\":false}'", "first=1");
-    test_assert_run(0, "soak pair.yaml serial:p --for 1s --late 500ms", "every frame and byte is accounted for");
+    test_assert_run(0, "soak pair.yaml serial:p --for 1s --slow 500ms", "every frame and byte is accounted for");
     test_end(&device);
 }
 

@@ -61,13 +61,35 @@ static void test_late_counters(void **state)
     struct process device = test_start_device("pty:p", "");
     (void)state;
     assert_int_equal(kill(device.id, SIGSTOP), 0);
-    struct process soak = test_start("soak " LOOM " serial:p --for 500ms --late 1s --json");
+    struct process soak = test_start("soak " LOOM " serial:p --for 500ms --slow 1s --json");
     g_usleep(2500000);
     assert_int_equal(kill(device.id, SIGCONT), 0);
     assert_int_equal(test_finish(&soak, 0), 0);
     test_assert_in(soak.text->str, "\"adds_up\": true");
     assert_true(number(soak.text->str, "\"written\"") > 0);
     assert_float_equal(number(soak.text->str, "\"written\""), number(soak.text->str, "\"taken\""), 0);
+    test_clear(&soak);
+    test_end(&device);
+}
+
+/* A device that stands still for a second of three: what it never sent was not lost on the way back, and the times from
+ * when echoes were due show how long they waited. */
+static void test_standstill(void **state)
+{
+    struct process device = test_start_device("pty:p", "");
+    struct process soak = test_start("soak " LOOM " serial:p --for 3s --json");
+    (void)state;
+    g_usleep(1200000);
+    assert_int_equal(kill(device.id, SIGSTOP), 0);
+    g_usleep(1000000);
+    assert_int_equal(kill(device.id, SIGCONT), 0);
+    assert_int_equal(test_finish(&soak, 0), 0);
+    test_assert_in(soak.text->str, "\"adds_up\": true");
+    const char *back = strstr(soak.text->str, "\"echo_back\""), *due = strstr(soak.text->str, "from_due");
+    assert_non_null(back);
+    assert_non_null(due);
+    assert_true(number(back, "\"lost_back\"") <= 1);
+    assert_true(number(due, "\"p99\"") > 0.3 && number(due, "\"p99\"") < 2);
     test_clear(&soak);
     test_end(&device);
 }
@@ -127,7 +149,7 @@ static void test_stale_and_fast(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = { LINK_TEST(test_other_side_goes), LINK_TEST(test_hangup),
-                                        LINK_TEST(test_late_counters), LINK_TEST(test_restarts),
-                                        LINK_TEST(test_stale_and_fast) };
+                                        LINK_TEST(test_late_counters),   LINK_TEST(test_standstill),
+                                        LINK_TEST(test_restarts),        LINK_TEST(test_stale_and_fast) };
     return test_run_processes(tests, G_N_ELEMENTS(tests));
 }

@@ -32,7 +32,7 @@ static void build_and_run(const char *board, const char *host)
     g_autofree char *soak =
         g_strdup_printf("build/device >/dev/null & device=$!; trap \"kill $device\" EXIT; "
                         "until [ -e %s.tty ]; do sleep 0.1; done; "
-                        "zeugma soak %s.yaml serial:%s.tty --for 3s --late 1s --require 'lost <= 0.02'",
+                        "zeugma soak %s.yaml serial:%s.tty --for 3s --slow 1s --require 'lost <= 0.02'",
                         project, project, project);
     g_autofree char *check = g_strdup_printf("check %s", definition);
 

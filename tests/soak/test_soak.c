@@ -3,6 +3,7 @@
 #include "streams.h"
 
 #include <json-glib/json-glib.h>
+#include <math.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -74,8 +75,7 @@ static void test_each_class_catches_its_own(void **state)
         { test_small_definition, "ber=0", 100000000, 0, false },
         { test_small_definition, "latency=40ms", 20000000, BIT(ZG_CLASS_LATE), true },
         { test_small_definition, "latency=40ms", 100000000, 0, false },
-        { test_small_definition, "latency=30ms", 50000000, BIT(ZG_CLASS_LATE),
-          false }, /* only the round trip is late */
+        { test_small_definition, "latency=30ms", 50000000, 0, false }, /* the round trip takes longer, no way does */
         { test_small_definition, "drop=1e-3", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
         { test_small_definition, "double=1e-3", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
         { test_small_definition, "ber=1e-4", 100000000, LOST | BIT(ZG_CLASS_DETECTED), false },
@@ -126,6 +126,93 @@ static void test_counts_are_right(void **state)
         fail_msg("%" G_GUINT64_FORMAT " lost by %" G_GUINT64_FORMAT " bits", lost, flipped);
 }
 
+/* What one fault does is counted once, whatever a receiver makes of it, and nothing is called what it is not. */
+static void test_counts_are_of_faults(void **state)
+{
+    static const char *const kinds[] = { "cobs", "length" };
+    struct zg_soak_rate rate;
+    (void)state;
+    for (unsigned i = 0; i < G_N_ELEMENTS(kinds); i++) {
+        const char *role = i == 0 ? "" : ", length: u8";
+        g_autofree char *sound = g_strdup_printf(
+            "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: %s, header: [id: u8, sequence: u8%s], check: "
+            "crc32/iscsi, max_payload: 40 }\nmessages: { m: { id: 1, from: both, fields: { n: u32 } } }\n",
+            kinds[i], role);
+        g_autofree char *weak = g_strdup_printf(
+            "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: %s, header: [id: u8, sequence: u8%s], check: { "
+            "crc: "
+            "3, poly: 3 }, max_payload: 40 }\nmessages: { m: { id: 1, from: both, fields: { n: u32 } } }\n",
+            kinds[i], role);
+        /* A damage is a stretch. */
+        g_autofree struct zg_soak_result *rare = run(sound, "ber=1e-5", 200, 100000000);
+        const uint64_t hits = rare->line[0].flipped_bits + rare->line[1].flipped_bits;
+        const uint64_t damages = rare->damages[0] + rare->damages[1];
+        if (hits < 50 || damages > hits || damages < hits * 9 / 10)
+            fail_msg("%s: %" G_GUINT64_FORMAT " damages by %" G_GUINT64_FORMAT " bits", kinds[i], damages, hits);
+        /* What slips through is damage, not another sender's; and its share is one of the frames sent. */
+        g_autofree struct zg_soak_result *passed = run(weak, "ber=1e-3", 100, 100000000);
+        const uint64_t accepted = count(passed, ZG_CLASS_ACCEPTED), other = count(passed, ZG_CLASS_UNEXPECTED);
+        if (accepted < 100 || other > accepted / 20)
+            fail_msg("%s: %" G_GUINT64_FORMAT " accepted, %" G_GUINT64_FORMAT " unexpected", kinds[i], accepted, other);
+        for (unsigned k = 0; zg_soak_rate_at(passed, k, &rate) && strcmp(rate.key, "damaged_accepted") != 0;)
+            k++;
+        assert_int_equal(rate.errors, accepted);
+        uint64_t sent = 0;
+        for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
+            sent += passed->sums.sent[flow];
+        assert_int_equal(rate.trials, sent);
+    }
+}
+
+/* Faults of senders, one by one: each is found as often as it was made, after each kind of frame. */
+static void test_senders_faults(void **state)
+{
+    static const char brief[] =
+        "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: cobs, header: [id: u8, sequence: u8], check: "
+        "crc32/iscsi, max_payload: 5 }\nmessages: { m: { id: 1, from: both, fields: { n: u32 } } }\n";
+    g_autofree struct zg_soak_result *strays = run(brief, "stray=2e-2", 30, 100000000);
+    g_autofree struct zg_soak_result *swaps = run(test_small_definition, "swap=2e-2", 30, 100000000);
+    uint64_t sent = 0;
+    (void)state;
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
+        sent += strays->sums.sent[flow];
+    assert_int_equal(count(strays, ZG_CLASS_ACCEPTED), 0);
+    assert_int_equal(count(strays, ZG_CLASS_UNEXPECTED), strays->injected);
+    assert_int_equal(strays->damages[0] + strays->damages[1], 0);
+    assert_true(fabs((double)strays->injected - 0.02 * (double)sent) < 5 * sqrt(0.02 * (double)sent));
+    assert_true(swaps->sums.entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_OUT_OF_ORDER] > 20);
+    assert_int_equal(swaps->sums.entries[ZG_FLOW_ECHO_BACK][ZG_CLASS_OUT_OF_ORDER], 0);
+}
+
+/* A line that carries nothing: no rate is claimed of what did not arrive, and no counter praised that nothing moved. */
+static void test_dead_line(void **state)
+{
+    g_autofree struct zg_soak_result *dead = run(test_small_definition, "drop=1", 10, 100000000);
+    struct test_plan plan = test_plan_of(test_small_definition);
+    const struct zg_soak_settings settings = zg_soak_defaults();
+    struct zg_soak_requirement requirement;
+    struct zg_soak_rate rate;
+    (void)state;
+    assert_true(zg_soak_requirement_parse("late <= 0.1", &requirement, NULL));
+    const struct zg_soak_report report = { plan.plan, &settings, dead, &requirement, 1 };
+    g_autofree char *words = zg_soak_report_text(&report);
+    assert_int_equal(zg_soak_judge(dead, &requirement, &rate), ZG_SOAK_NOT_SHOWN);
+    assert_non_null(strstr(words, "no frames delivered to count it in"));
+    assert_non_null(strstr(words, "nothing reached the host"));
+    test_plan_clear(&plan);
+}
+
+/* The time from when an echo was due includes the wait for its turn; a limit for one way does not judge two. */
+static void test_times(void **state)
+{
+    g_autofree struct zg_soak_result *result = run(test_small_definition, "latency=150ms", 10, 200000000);
+    (void)state;
+    assert_int_equal(count(result, ZG_CLASS_LATE), 0);
+    assert_int_equal(result->slow, result->round_trip.count);
+    assert_true(result->from_due.count == result->round_trip.count &&
+                result->from_due.most_ns >= result->round_trip.most_ns);
+}
+
 /* Three bits of check detect every single flipped bit, and pass up to an eighth of what is worse. */
 static void test_accepted_damage_is_measured(void **state)
 {
@@ -162,9 +249,8 @@ static uint64_t sum_of(JsonObject *object, const char *without)
 static void test_report_as_json(void **state)
 {
     static const char *const flows[] = { "echo_out", "echo_back", "stream_out", "stream_back" };
-    static const char *const rates[] = { "lost",         "lost_out", "lost_back",        "late",
-                                         "out_of_order", "repeated", "damaged_detected", "damaged_accepted",
-                                         "unexpected" };
+    static const char *const rates[] = { "lost",     "lost_out", "lost_back",        "late",         "slow_answer",
+                                         "repeated", "damages",  "damaged_accepted", "out_of_order", "unexpected" };
     g_autofree struct zg_soak_result *result =
         run(test_small_definition, "ber=1e-5,repeat=1e-3,stray=1e-3", 20, 100000000);
     struct test_plan plan = test_plan_of(test_small_definition);
@@ -346,6 +432,10 @@ int main(void)
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_each_class_catches_its_own),
                                         cmocka_unit_test(test_each_framing),
                                         cmocka_unit_test(test_counts_are_right),
+                                        cmocka_unit_test(test_counts_are_of_faults),
+                                        cmocka_unit_test(test_senders_faults),
+                                        cmocka_unit_test(test_dead_line),
+                                        cmocka_unit_test(test_times),
                                         cmocka_unit_test(test_accepted_damage_is_measured),
                                         cmocka_unit_test(test_same_seed_same_result),
                                         cmocka_unit_test(test_stopping_keeps_what_was_measured),

@@ -1,0 +1,139 @@
+/* SPDX-License-Identifier: MIT */
+#include "soak/stretch.h"
+
+#include <string.h>
+
+#include "soak/similar.h"
+
+enum {
+    WINDOW = 65536, /* positions that are remembered */
+    RECENT = 32     /* frames of each flow that an unknown one is compared with */
+};
+
+struct zgi_stretch {
+    struct zgi_end *end;
+    uint32_t next;     /* the position after that of the newest intact frame */
+    uint32_t like_one; /* unknown frames since then that resemble one sent, */
+    uint32_t brief;    /* are too short to tell, */
+    uint32_t other;    /* resemble none */
+    uint64_t trouble;  /* counted by the link up to then */
+    uint8_t came[WINDOW / 8];
+    GByteArray *recent;
+};
+
+struct zgi_stretch *zgi_stretch_new(struct zgi_end *end)
+{
+    struct zgi_stretch *stretch = g_new0(struct zgi_stretch, 1);
+
+    stretch->end = end;
+    stretch->recent = g_byte_array_new();
+    return stretch;
+}
+
+void zgi_stretch_free(struct zgi_stretch *stretch)
+{
+    if (!stretch)
+        return;
+    g_byte_array_unref(stretch->recent);
+    g_free(stretch);
+}
+
+static uint8_t *byte_of(struct zgi_stretch *stretch, uint32_t position)
+{
+    return &stretch->came[position % WINDOW / 8];
+}
+
+static uint8_t bit_of(uint32_t position)
+{
+    return (uint8_t)(1U << position % 8);
+}
+
+void zgi_stretch_sent(struct zgi_stretch *stretch, uint32_t position)
+{
+    *byte_of(stretch, position) &= (uint8_t)~bit_of(position);
+}
+
+/* Whether a frame between the newest intact one and this position has not come. */
+static bool any_missing(struct zgi_stretch *stretch, uint32_t position)
+{
+    if (position - stretch->next > INT32_MAX)
+        return false;
+    for (uint32_t at = position - stretch->next > WINDOW ? position - WINDOW : stretch->next; at != position; at++)
+        if ((*byte_of(stretch, at) & bit_of(at)) == 0)
+            return true;
+    return false;
+}
+
+static uint64_t trouble_of(const struct zgi_stretch *stretch)
+{
+    const struct zg_counters *counters = &zg_node_link(stretch->end->node)->counters;
+
+    return zgi_candidates_failed(counters) + counters->bytes_noise + counters->bytes_dropped + counters->not_for_us +
+           (stretch->end->soak->take_own ? counters->lost : 0);
+}
+
+/* Ends the stretch before this position. */
+static void end_stretch(struct zgi_stretch *stretch, uint32_t position)
+{
+    struct zgi_soak *soak = stretch->end->soak;
+    const bool is_real = soak->take_own != NULL, is_host = stretch->end->is_host;
+    const bool missing = !is_real && any_missing(stretch, position);
+    const uint64_t trouble = trouble_of(stretch);
+    const bool damaged = missing || trouble != stretch->trouble;
+
+    uint32_t accepted = damaged || is_real ? stretch->like_one : 0;
+    if (damaged && (missing || is_real))
+        accepted += stretch->brief;
+    const uint32_t unknown = stretch->like_one + stretch->brief + stretch->other;
+    zg_ledger_other(soak->ledger, is_host, ZG_CLASS_ACCEPTED, accepted);
+    zg_ledger_other(soak->ledger, is_host, ZG_CLASS_UNEXPECTED, unknown - accepted);
+    soak->result->damages[is_host] += damaged || accepted > 0;
+    stretch->like_one = stretch->brief = stretch->other = 0;
+    stretch->trouble = trouble;
+}
+
+void zgi_stretch_intact(struct zgi_stretch *stretch, uint32_t position)
+{
+    end_stretch(stretch, position);
+    *byte_of(stretch, position) |= bit_of(position);
+    if (position - stretch->next <= INT32_MAX)
+        stretch->next = position + 1;
+}
+
+/* Whether what arrived resembles a frame recently sent to this end, or pieces of some: then it is these, damaged. */
+static bool like_one_sent(struct zgi_stretch *stretch, const uint8_t *payload, size_t length)
+{
+    struct zgi_soak *soak = stretch->end->soak;
+
+    g_byte_array_set_size(stretch->recent, 0);
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
+        const uint32_t next = zg_ledger_next(soak->ledger, (enum zg_flow)flow);
+        const bool came = zg_flow_is_back((enum zg_flow)flow) == stretch->end->is_host;
+        if (!came && !(soak->take_own && flow == ZG_FLOW_ECHO_OUT)) /* a real device's answer says the same */
+            continue;
+        for (uint32_t back = MIN((uint32_t)RECENT, next); back > 0; back--) {
+            const size_t sent =
+                zg_traffic_make(soak->plan, soak->settings->seed, (enum zg_flow)flow, next - back, soak->expected);
+            if (zgi_similar(soak->expected, sent, payload, length))
+                return true;
+            g_byte_array_append(stretch->recent, soak->expected, (guint)sent);
+        }
+    }
+    return zgi_is_made_of(stretch->recent->data, stretch->recent->len, payload, length);
+}
+
+void zgi_stretch_unknown(struct zgi_stretch *stretch, const uint8_t *payload, size_t length)
+{
+    if (like_one_sent(stretch, payload, length))
+        stretch->like_one++;
+    else if (length < ZGI_SIMILAR_LEAST)
+        stretch->brief++;
+    else
+        stretch->other++;
+}
+
+void zgi_stretch_close(struct zgi_stretch *stretch, uint32_t position)
+{
+    if (stretch->end->node)
+        end_stretch(stretch, position);
+}
