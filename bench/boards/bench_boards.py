@@ -115,6 +115,11 @@ def service_sizes(build, target):
         if name == "both":
             row["hello"] = [hello[i] - plain[i] for i in (0, 1)]
         row[f"delivery, {name}, window 4"] = [delivery[i] - hello[i] for i in (0, 1)]
+    before, so_far = service_size(build, target, "", "both", False), []
+    for name in ("echo", "counters", "traffic"):
+        so_far.append(name)
+        size = service_size(build, target, ", ".join(so_far), "both", False)
+        row[name], before = [size[i] - before[i] for i in (0, 1)], size
     return row
 
 

@@ -52,7 +52,8 @@ const char *zg_role_name(enum zg_role role)
     return names[role];
 }
 
-const char *const zg_service_names[] = { "hello", "echo", "counters", "variables", "console", "delivery", NULL };
+const char *const zg_service_names[] = { "hello",   "echo",     "counters", "variables",
+                                         "console", "delivery", "traffic",  NULL };
 
 bool zg_definition_serves(const struct zg_definition *definition, const char *service)
 {
@@ -70,7 +71,8 @@ bool zg_message_is_ticketed(const struct zg_message *message)
 bool zg_message_asks_service(const struct zg_message *message)
 {
     return message->service &&
-           (strcmp(message->name, "echo_request") == 0 || strcmp(message->name, "counters_request") == 0);
+           (strcmp(message->name, "echo_request") == 0 || strcmp(message->name, "counters_request") == 0 ||
+            strcmp(message->name, "traffic_request") == 0);
 }
 
 const char *zg_access_name(enum zg_access access)

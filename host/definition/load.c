@@ -63,7 +63,7 @@ const struct zgi_key zgi_definition_keys[] = {
     { "variables", false, skip_section, "variables",
       "Variables of the device that a host may read or change, by name" },
     { "services", false, skip_section, "services",
-      "Ready-made services: hello, echo, counters, variables, console, delivery" },
+      "Ready-made services: hello, echo, counters, variables, console, delivery, traffic" },
     { "console", false, skip_section, "console", "framed: console text travels in frames; interleaved: between them" },
     { 0 }
 };

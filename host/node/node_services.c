@@ -96,6 +96,14 @@ static int take_counters_request(struct zg_node *node, const struct zg_frame *fr
                         payload, length);
 }
 
+static int take_traffic_request(struct zg_node *node, const struct zg_frame *frame, const uint8_t *payload,
+                                size_t length)
+{
+    return zgi_traffic_asked(&node->any.link, late_of(node), answer_content(node), &node->services.traffic,
+                             frame->header.source, (zg_header_number)node->services.traffic_report->message->id,
+                             node->plan->definition->big_endian, payload, length);
+}
+
 /* --- a device's variables */
 
 static struct zg_node *node_of(struct zg_link *link)
@@ -244,6 +252,11 @@ static int take_message(struct zg_node *node, struct zg_frame *frame, const stru
         return take_echo(node, frame, payload, length);
     if (message == services->counters_request)
         return take_counters_request(node, frame, payload, length);
+    if (message == services->traffic_request)
+        return take_traffic_request(node, frame, payload, length);
+    if (message == services->traffic_frame)
+        return zgi_traffic_take(&node->services.traffic, services->side == ZG_SIDE_DEVICE, node->plan->max_payload,
+                                node->plan->definition->big_endian, payload, length, services->content);
     if (services->side == ZG_SIDE_DEVICE &&
         (message == services->read || message == services->write || message == services->stream))
         return take_variable(node, frame, message, payload, length);
@@ -320,4 +333,8 @@ void zg_node_poll(struct zg_node *node)
     if (services->side == ZG_SIDE_DEVICE && services->value)
         zgi_streams_poll(&node->any.link, (zg_header_number)services->value->message->id, services->streams,
                          ZG_DEVICE_STREAMS, services->content, now);
+    if (services->traffic_frame)
+        zgi_traffic_poll(&node->any.link, services->content, &services->traffic, services->side == ZG_SIDE_DEVICE,
+                         (zg_header_number)services->traffic_frame->message->id, node->plan->definition->big_endian,
+                         now);
 }

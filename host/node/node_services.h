@@ -6,6 +6,7 @@
 #include "node/node.h"
 #include "plan/end.h"
 #include "zeugma/text.h"
+#include "zeugma/traffic.h"
 #include "zeugma/variable.h"
 
 /* What a node keeps for one other node. */
@@ -34,10 +35,12 @@ struct zgi_services {
     struct zg_late late; /* a service's answer that waits for the line */
     uint8_t *late_content;
     struct zg_variable_stream streams[ZG_DEVICE_STREAMS];
+    struct zg_traffic traffic;
     struct zg_text_sorter sorter;
     uint8_t *sorter_raw;
     const struct zg_plan_message *hello, *echo_request, *echo_reply, *counters_request, *counters, *read, *write,
-        *stream, *value, *console, *acknowledge, *refused; /* NULL: the definition does not have it */
+        *stream, *value, *console, *acknowledge, *refused, *traffic_request, *traffic_frame,
+        *traffic_report; /* NULL: the definition does not have it */
 };
 
 struct zg_node {

@@ -130,6 +130,9 @@ void zgi_services_prepare(struct zg_node *node, enum zg_side side)
     services->console = service_message(node, "console");
     services->acknowledge = service_message(node, "acknowledge");
     services->refused = service_message(node, "refused");
+    services->traffic_request = service_message(node, "traffic_request");
+    services->traffic_frame = service_message(node, "traffic");
+    services->traffic_report = service_message(node, "traffic_report");
     node->protocol.deliver = zgi_services_deliver;
     if (services->end.reports_changes)
         node->protocol.changed = zgi_services_changed;

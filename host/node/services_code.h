@@ -8,6 +8,7 @@
 #include "zeugma/detail/hello_body.h"
 #include "zeugma/detail/delivery_body.h"
 #include "zeugma/detail/services_body.h"
+#include "zeugma/detail/traffic_body.h"
 /* clang-format on */
 
 #endif

@@ -63,12 +63,14 @@ struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side)
                                .delivery = zg_definition_serves(definition, "delivery"),
                                .variables = zg_definition_serves(definition, "variables"),
                                .console = zg_definition_serves(definition, "console"),
+                               .traffic = zg_definition_serves(definition, "traffic"),
                                .interleaved = definition->console == ZG_CONSOLE_INTERLEAVED };
 
     end.has_many = end.shared && side == ZG_SIDE_HOST;
     end.reports_changes = end.hello || definition->line.link_timeout_ns > 0;
-    end.late = plan->send_gap_ns > 0 && (zg_definition_serves(definition, "echo") ||
-                                         (zg_definition_serves(definition, "counters") && side == ZG_SIDE_DEVICE));
+    end.late = plan->send_gap_ns > 0 &&
+               (zg_definition_serves(definition, "echo") ||
+                (side == ZG_SIDE_DEVICE && (zg_definition_serves(definition, "counters") || end.traffic)));
     if (!end.delivery)
         return end;
     const struct tickets ours = tickets_of(plan, side), theirs = tickets_of(plan, zg_receivers(side));
@@ -87,9 +89,10 @@ struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side)
 
 bool zg_side_answers(enum zg_side side, const struct zg_message *message)
 {
-    static const char *const everywhere[] = { "echo_request", "acknowledge", "refused", NULL };
-    static const char *const by_device[] = { "hello",          "counters_request", "variable_read",
-                                             "variable_write", "variable_stream",  NULL };
+    static const char *const everywhere[] = { "echo_request", "acknowledge", "refused", "traffic", NULL };
+    static const char *const by_device[] = {
+        "hello", "counters_request", "variable_read", "variable_write", "variable_stream", "traffic_request", NULL
+    };
 
     return message->service && (g_strv_contains(everywhere, message->name) ||
                                 (side == ZG_SIDE_DEVICE && g_strv_contains(by_device, message->name)));
@@ -97,8 +100,8 @@ bool zg_side_answers(enum zg_side side, const struct zg_message *message)
 
 bool zg_message_is_answer(const struct zg_message *message)
 {
-    static const char *const answers[] = { "hello",   "echo_reply",     "counters", "acknowledge",
-                                           "refused", "variable_value", NULL };
+    static const char *const answers[] = { "hello",          "echo_reply", "counters",       "acknowledge", "refused",
+                                           "variable_value", "traffic",    "traffic_report", NULL };
     return message->service && g_strv_contains(answers, message->name);
 }
 

@@ -9,7 +9,7 @@ struct zg_plan_end {
     bool shared;    /* the line is: frames say who sent them and for whom they are */
     bool addressed; /* frames say at least one of the two */
     bool has_many;  /* the PC on a shared line, which has several peers */
-    bool hello, delivery, variables, console;
+    bool hello, delivery, variables, console, traffic;
     bool interleaved;      /* console text and frames share the line */
     bool reports_changes;  /* that a peer is heard, is silent, has restarted */
     unsigned window;       /* the largest window of the ticketed messages that it sends; 0: it sends none */

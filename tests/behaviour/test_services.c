@@ -158,6 +158,20 @@ static void on_stream(void *context, const struct loom_variable_stream *message,
     tell_end("stream", message->index, how);
 }
 
+static void on_report(void *context, const struct loom_traffic_report *message, const struct zg_frame *frame)
+{
+    (void)context;
+    (void)frame;
+    g_string_append_printf(told,
+                           "report of %u: taken %u of %u, wrong %u, repeated %u, skipped %u, sent %u, refused %u\n",
+                           message->seed, message->taken, message->expected, message->wrong, message->repeated,
+                           message->skipped, message->sent, message->refused);
+    g_string_append_printf(told, "here: taken %u of %u, wrong %u, repeated %u, skipped %u\n",
+                           host.traffic.counts[ZG_TRAFFIC_TAKEN], host.traffic.counts[ZG_TRAFFIC_EXPECTED],
+                           host.traffic.counts[ZG_TRAFFIC_WRONG], host.traffic.counts[ZG_TRAFFIC_REPEATED],
+                           host.traffic.counts[ZG_TRAFFIC_SKIPPED]);
+}
+
 /* Milliseconds pass in steps of `step`, after each of which both ends are polled; all bytes reach the other end at
  * once. */
 static void run(unsigned ms, unsigned step)
@@ -180,6 +194,7 @@ static void begin_both(bool is_driven)
 {
     static const struct loom_host_handlers handlers = { .echo_reply = on_echo,
                                                         .counters = on_counters,
+                                                        .traffic_report = on_report,
                                                         .variable_value = on_value,
                                                         .variable_read_settled = on_read,
                                                         .variable_write_settled = on_write,
@@ -223,6 +238,13 @@ static const char streams[] =
     "stream 5 9\nrun 5 1\nstream 9 9\nrun 5 1\nstream 4 50\nrun 120 1\nstream 0 500\nrun 5 1\n"
     "stream 11 500\nrun 5 1\nstream 12 500\nrun 5 1\nstream 13 500\nrun 5 1\n";
 
+/* Both ways, with a report between and after; stopped, begun anew with another seed and one size, one way and the
+ * other. */
+static const char frames[] =
+    "traffic 5 40 65535 2000 3\nrun 41 1\ntraffic 5 0 0 0 0\nrun 60 1\ntraffic 5 40 65535 2000 3\n"
+    "run 9 1\ntraffic 6 4294967295 7 1000 1\nrun 20 1\ntraffic 6 1 0 0 0\nrun 20 1\n"
+    "traffic 7 25 0 500 2\nrun 30 1\ntraffic 7 0 0 0 0\nrun 5 1\n";
+
 static void play_line(const char *line)
 {
     g_auto(GStrv) words = g_strsplit(line, " ", -1);
@@ -246,6 +268,11 @@ static void play_line(const char *line)
     } else if (strcmp(words[0], "stream") == 0) {
         const struct loom_variable_stream request = { (uint8_t)first, (uint16_t)second };
         assert_int_equal(loom_host_send_variable_stream(&host, &request), 0);
+    } else if (strcmp(words[0], "traffic") == 0) {
+        const struct loom_traffic_request request = { first, second, (uint16_t)strtoul(words[3], NULL, 10),
+                                                      (uint32_t)strtoul(words[4], NULL, 10),
+                                                      (uint8_t)strtoul(words[5], NULL, 10) };
+        assert_int_equal(loom_host_traffic(&host, &request), 0);
     } else if (strcmp(words[0], "hold") == 0) {
         test_clock_us += first * 1000;
     } else {
@@ -292,6 +319,12 @@ static void test_same(void **state)
           { "variable 0 of 2 bytes: d2 04\n", "read 9: refused: not allowed\n",
             "read 5: refused: no variable has this index\n", "written 0\nwrite 0: delivered\n" } },
         { phase, { "stream 0: delivered\n" } },
+        { frames,
+          { "report of 5: taken 21 of 21,",
+            "report of 5: taken 40 of 40, wrong 0, repeated 0, skipped 0, sent 40, refused 0\n"
+            "here: taken 40 of 40,",
+            "report of 6: taken 0 of 0, wrong 0, repeated 0, skipped 0, sent 2",
+            "report of 7: taken 25 of 25, wrong 0, repeated 0, skipped 0, sent 0, refused 0\n" } },
         { streams,
           { "stream 5: refused: no variable has this index\n", "stream 9: refused: not allowed\n",
             "variable 4 of 5 bytes: 04 70 69 63 6b\n", "stream 12: delivered\n",

@@ -90,6 +90,15 @@ void zgi_c_sends(const struct zgi_c *c, GString *text);
 const char *zgi_c_to_parameter(const struct zgi_c *c);
 
 void zgi_c_takes(const struct zgi_c *c, GString *text);
+
+/* The beginning of a function that answers a service's request at once, or later; then the arguments "late" and
+ * "content" of what it calls. */
+void zgi_c_answering(const struct zgi_c *c, GString *text, const char *request);
+const char *zgi_c_late_arguments(const struct zgi_c *c);
+
+/* The service traffic: what an end does; the host's function that begins it. */
+void zgi_c_traffic_code(const struct zgi_c *c, GString *text);
+void zgi_c_traffic_host(const struct zgi_c *c, GString *text, bool prototypes);
 void zgi_c_variables_type(const struct zgi_c *c, GString *text);
 void zgi_c_variables_declarations(const struct zgi_c *c, GString *text);
 void zgi_c_variables_code(const struct zgi_c *c, GString *text);

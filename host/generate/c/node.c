@@ -123,6 +123,8 @@ static void print_struct(const struct zgi_c *c, GString *text)
                    "*/\n    uint8_t turn;\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
         zgi_c_emit(c, text, NULL, "    struct zg_variable_stream streams[@P_DEVICE_STREAMS];\n");
+    if (c->end.traffic)
+        g_string_append(text, "    struct zg_traffic traffic; /* its counts may be read */\n");
     if (c->end.late)
         zgi_c_emit(c, text, NULL,
                    "    struct zg_late late;\n"
@@ -221,6 +223,8 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
         g_string_append(text, "#include \"zeugma/delivery.h\"\n");
     if (c->end.interleaved)
         g_string_append(text, "#include \"zeugma/text.h\"\n");
+    if (c->end.traffic)
+        g_string_append(text, "#include \"zeugma/traffic.h\"\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
         g_string_append(text, "#include \"zeugma/variable.h\"\n");
     g_string_append(text, "\n#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n");
@@ -240,6 +244,7 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
     zgi_c_send_prototypes(c, text);
     if (c->side == ZG_SIDE_HOST) {
         zgi_c_variables_host(c, text, true);
+        zgi_c_traffic_host(c, text, true);
         zgi_c_emit(
             c, text, NULL,
             "\n/* Takes many bytes at once, as a host reads them from its system, without the receive ring, and "
@@ -378,6 +383,8 @@ static void print_init(const struct zgi_c *c, GString *text)
         zgi_c_emit(c, text, NULL, "    @p_@s_begin_session(node, @p_@s_session_with(node, &node->link.peer));\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
         g_string_append(text, "    memset(node->streams, 0, sizeof node->streams);\n");
+    if (c->end.traffic)
+        g_string_append(text, "    memset(&node->traffic, 0, sizeof node->traffic);\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE && c->plan->variables->len > 0)
         g_string_append(text, "    memset(&node->variables, 0, sizeof node->variables);\n");
     g_string_append(text, "    return 0;\n}\n\n");
@@ -401,6 +408,8 @@ static void print_poll(const struct zgi_c *c, GString *text)
         zgi_c_emit(c, text, NULL, "    @p_@s_poll_session(node, @p_@s_session_with(node, &node->link.peer), now);\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
         zgi_c_emit(c, text, NULL, "    @p_@s_poll_streams(node, now);\n");
+    if (c->end.traffic)
+        zgi_c_emit(c, text, NULL, "    @p_@s_poll_traffic(node);\n");
     g_string_append(text, "}\n");
 }
 
@@ -427,7 +436,7 @@ static void print_contract(const struct zgi_c *c, GString *text)
 static bool answers_by_itself(const struct zgi_c *c)
 {
     const struct zg_definition *definition = c->plan->definition;
-    return zg_definition_serves(definition, "echo") ||
+    return zg_definition_serves(definition, "echo") || c->end.traffic ||
            (zg_definition_serves(definition, "counters") && c->side == ZG_SIDE_DEVICE);
 }
 
@@ -456,6 +465,8 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
         g_string_append(text, "#include \"zeugma/detail/delivery_body.h\"\n");
     if (answers_by_itself(c))
         g_string_append(text, "#include \"zeugma/detail/services_body.h\"\n");
+    if (c->end.traffic)
+        g_string_append(text, "#include \"zeugma/detail/traffic_body.h\"\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
         zgi_c_variables_declarations(c, text);
     g_string_append_c(text, '\n');
@@ -465,7 +476,9 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
         zgi_c_variables_code(c, text);
     else
         zgi_c_variables_host(c, text, false);
+    zgi_c_traffic_host(c, text, false);
     zgi_c_takes(c, text);
+    zgi_c_traffic_code(c, text);
     print_deliver(c, text);
     print_init(c, text);
     print_poll(c, text);

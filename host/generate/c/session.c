@@ -332,8 +332,7 @@ static void print_settling(const struct zgi_c *c, GString *text)
         "    return zgi_delivery_settling(&node->link, &with->delivery, &frame->header, payload, length);\n}\n\n");
 }
 
-/* The beginning of a function that answers at once, or later: "node->late" and "content" or "late_content" follow. */
-static void print_answering(const struct zgi_c *c, GString *text, const char *request)
+void zgi_c_answering(const struct zgi_c *c, GString *text, const char *request)
 {
     zgi_c_emit(c, text, request,
                "static int @p_@s_take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, "
@@ -342,15 +341,15 @@ static void print_answering(const struct zgi_c *c, GString *text, const char *re
         zgi_c_emit(c, text, NULL, "    uint8_t content[@P_HEADER_SIZE + @P_MAX_PAYLOAD + @P_CHECK_SIZE];\n\n");
 }
 
-static const char *late_arguments(const struct zgi_c *c)
+const char *zgi_c_late_arguments(const struct zgi_c *c)
 {
     return c->end.late ? "&node->late, node->late_content" : "NULL, content";
 }
 
 static void print_echo(const struct zgi_c *c, GString *text)
 {
-    print_answering(c, text, "echo_request");
-    g_string_append_printf(text, "    zgi_echo(&node->link, %s, frame->header.source, ", late_arguments(c));
+    zgi_c_answering(c, text, "echo_request");
+    g_string_append_printf(text, "    zgi_echo(&node->link, %s, frame->header.source, ", zgi_c_late_arguments(c));
     zgi_c_emit(c, text, NULL, "@P_ECHO_REPLY_ID, payload, length);\n    return 0;\n}\n\n");
 }
 
@@ -358,8 +357,9 @@ static void print_counters(const struct zgi_c *c, GString *text)
 {
     const struct zg_block *reply = &zg_plan_by_name(c->plan, "counters")->payload;
 
-    print_answering(c, text, "counters_request");
-    g_string_append_printf(text, "    return zgi_counters(&node->link, %s, frame->header.source, ", late_arguments(c));
+    zgi_c_answering(c, text, "counters_request");
+    g_string_append_printf(text, "    return zgi_counters(&node->link, %s, frame->header.source, ",
+                           zgi_c_late_arguments(c));
     zgi_c_emit(c, text, NULL, "@P_COUNTERS_ID, ");
     g_string_append_printf(text, "%u, %s, payload, length);\n}\n\n",
                            MIN(zg_block_step(reply, reply->steps->len - 1)->most, 255),

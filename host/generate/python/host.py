@@ -63,6 +63,7 @@ class Host:
         self._write, self._clock, self._boot, self._handlers = write, clock, boot, {}
         self._sequence, self._heard, self._waiting = 0, clock() - _TURN, 0
         self._outbox, self._left, self._asked, self._asked_until = [], clock() - _GAP, None, 0  # what was sent leaves at _left
+        self.traffic = Traffic() if _TRAFFIC else None
         self.held_back = 0.25  # seconds that the operating system may hold bytes back, beyond the line's own silence
         self.receiver.text = lambda data: self._report("console", data)
 
@@ -95,6 +96,11 @@ class Host:
         peer = self._peer(frame)
         peer._answers[frame.header["ticket"]] = (message, True)
 
+    def begin_traffic(self, request, to: int = 0):
+        """Begins test traffic, or stops it, as a TrafficRequest says: sends it, and does this host's part, `traffic`."""
+        self._send_or_keep(request, to)
+        self.traffic._ask(request, to, self._clock())
+
     def poll(self):
         """Does what is due."""
         now = self._clock()
@@ -112,6 +118,10 @@ class Host:
                 self._poll_delivery(peer, now)
         while self._outbox and self._transmit(*self._outbox[0]):
             self._outbox.pop(0)
+        for _ in range(64):  # at most; a period of 0 has no end by itself, because a host's system takes all
+            if not _TRAFFIC or not self.traffic._is_due(now) or not self._transmit(self.traffic._next(), self.traffic.to):
+                break
+            self.traffic._sent()
 
     # --- private
 
@@ -157,7 +167,7 @@ class Host:
         self.counters["bytes_out"] += len(data)
         self._left = self._clock() + len(data) * _BYTE
         self._write(data)
-        if type(message).__name__ in ("EchoRequest", "CountersRequest") and to in self.peers:
+        if type(message).__name__ in ("EchoRequest", "CountersRequest", "TrafficRequest") and to in self.peers:
             self._await(self.peers[to], _ANSWER)
         return True
 
@@ -215,6 +225,8 @@ class Host:
             self._take_refused(peer, message)
         elif kind.TICKET_SIZE:
             self._take_ticketed(peer, message, frame)
+        elif _TRAFFIC and kind is _TRAFFIC:
+            self.traffic._take(message)
         elif kind.__name__ == "EchoRequest" and _ECHO_REPLY:
             self._send_or_keep(_ECHO_REPLY(message.data), header.get("source", 0))
         elif _CONSOLE and kind is _CONSOLE:

@@ -398,9 +398,8 @@ static void print_seconds(GString *text, const char *name, uint64_t ns)
 /* The host's end, and what it needs to know about this protocol. */
 static void print_host(GString *text, const struct zg_plan *plan)
 {
-    static const char *const services[] = {
-        "hello", "acknowledge", "refused", "echo_reply", "variable_value", "console"
-    };
+    static const char *const services[] = { "hello",          "acknowledge", "refused", "echo_reply",
+                                            "variable_value", "console",     "traffic" };
     const struct zg_line *line = &plan->definition->line;
 
     g_string_append_printf(text, "\nFINGERPRINT = 0x%08X\n_WINDOW = %u\n", zg_fingerprint(plan),
@@ -419,6 +418,8 @@ static void print_host(GString *text, const struct zg_plan *plan)
         g_autofree char *name = zg_python_name(services[i]);
         g_string_append_printf(text, "_%s = %s\n", upper, item && item->message->service ? name : "None");
     }
+    if (zg_definition_serves(plan->definition, "traffic"))
+        g_string_append_printf(text, "\n\n%s", zgi_embedded_text("python/traffic.py"));
     g_string_append(text, zgi_embedded_text("python/host.py"));
 }
 

@@ -18,8 +18,8 @@
  * 2. includes this file;
  * 3. defines the constant zgi_protocol, whose admit, write_header and deliver stay unused, and declares zgi_deliver()
  *    and, if messages have tickets, zgi_settled(), as in any_end.h;
- * 4. includes link_body.h, and those of hello_body.h, delivery_body.h, services_body.h and variables_body.h that it
- * needs;
+ * 4. includes link_body.h, and those of hello_body.h, delivery_body.h, services_body.h, traffic_body.h and
+ *    variables_body.h that it needs;
  * 5. uses the functions of these, and defines what it declared;
  * 6. includes specialised.h, which undefines everything again, so that another end may follow.
  */
@@ -164,6 +164,8 @@ ZG_ASSERT(offsetof(ZGI_END, link) == 0 && sizeof(((ZGI_END *)0)->link) == sizeof
 #define zgi_ticket_take ZGI_NAME(ticket_take)
 #define zgi_ticket_taken ZGI_NAME(ticket_taken)
 #define zgi_ticketed ZGI_NAME(ticketed)
+#define zgi_traffic_asked ZGI_NAME(traffic_asked)
+#define zgi_traffic_poll ZGI_NAME(traffic_poll)
 #define zgi_variable_access ZGI_NAME(variable_access)
 #define zgi_variable_answer ZGI_NAME(variable_answer)
 #define zgi_variable_asked ZGI_NAME(variable_asked)

@@ -127,6 +127,8 @@
 #undef zgi_ticket_take
 #undef zgi_ticket_taken
 #undef zgi_ticketed
+#undef zgi_traffic_asked
+#undef zgi_traffic_poll
 #undef zgi_variable_access
 #undef zgi_variable_answer
 #undef zgi_variable_asked

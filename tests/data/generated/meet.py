@@ -239,6 +239,14 @@ class Played(Line):
         host.on(loom.VariableValue, lambda m, frame: self.seen.append("variable %d of %d bytes:%s" % (
             m.index, len(m.value), "".join(" %02x" % byte for byte in m.value))))
 
+        host.on(loom.TrafficReport, self.note_report)
+
+    def note_report(self, m, frame):
+        here = self.host.traffic.counts
+        self.seen.append("report of %d: taken %d of %d, wrong %d, repeated %d, skipped %d, sent %d, refused %d" % (
+            m.seed, m.taken, m.expected, m.wrong, m.repeated, m.skipped, m.sent, m.refused))
+        self.seen.append("here: taken %(taken)d of %(expected)d, wrong %(wrong)d, repeated %(repeated)d, skipped %(skipped)d" % here)
+
     def arrive(self, data):
         self.seen += [word.replace("=", " ") for word in self.told if word.startswith("written=")]
         self.told = []
@@ -251,7 +259,7 @@ class Played(Line):
                4: "refused: the other end has no place for it at present", 5: "refused: not allowed",
                6: "refused: no variable has this index"}
 
-    def step(self, verb, first, second="0"):
+    def step(self, verb, first, second="0", *more):
         first = int(first)
         if verb == "echo":
             self.host.send(loom.EchoRequest(data=bytes([first] * first)))
@@ -263,6 +271,8 @@ class Played(Line):
             self.ask(verb, loom.VariableWrite(index=first, value=bytes.fromhex(second)))
         elif verb == "stream":
             self.ask(verb, loom.VariableStream(index=first, period=int(second)))
+        elif verb == "traffic":
+            self.host.begin_traffic(loom.TrafficRequest(first, int(second), *map(int, more)))
         elif verb == "hold":
             self.us += first * 1000
         else:
