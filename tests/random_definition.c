@@ -146,7 +146,7 @@ static char *random_definition(struct zg_random *random)
                                    newer > 0 ? ", since: 3.2" : "");
     }
     if (services) {
-        g_string_append(text, "services: [delivery, hello, variables, counters]\nvariables:\n");
+        g_string_append(text, "services: [delivery, hello, variables, counters, traffic]\nvariables:\n");
         for (unsigned k = 0; k < 3; k++) { /* written as fields are, with an index */
             g_autofree char *index = g_strdup_printf(", index: %u, access: %s", 2 * k, k ? "read" : "read_write");
             random_field(random, text, k, enums, records, index);
