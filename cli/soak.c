@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include <stdio.h>
+#include <string.h>
 #include <unistd.h>
 
 #include "live.h"
@@ -9,7 +10,7 @@ enum { OPEN_USUAL = G_MININT }; /* as many echoes as suit the line */
 
 /* The command line, as written. */
 struct options {
-    char *duration, *faults, *late, *slow, *capture;
+    char *duration, *faults, *late, *slow, *capture, *traffic, *way;
     char **requirements;
     double load;
     gint64 seed;
@@ -38,6 +39,23 @@ static bool show_progress(double done, void *data)
     return !cli_stopped();
 }
 
+/* A word, whose place in the list, from 1, is its value. */
+static const char *const traffic_words[] = { "echo", "stream", "both", NULL };
+static const char *const way_words[] = { "back", "out", "both", NULL };
+
+static bool read_word(const struct cli_verb *verb, const char *option, const char *text, const char *const *words,
+                      unsigned *value)
+{
+    for (unsigned i = 0; text && words[i]; i++)
+        if (strcmp(words[i], text) == 0)
+            *value = i + 1;
+    if (!text || *value > 0)
+        return true;
+    g_autofree char *list = g_strjoinv(", ", (char **)words);
+    cli_error(verb, "--%s: expected one of %s, found \"%s\"", option, list, text);
+    return false;
+}
+
 static bool read_settings(const struct cli_verb *verb, const struct options *options, struct zg_soak_settings *settings)
 {
     g_autoptr(GError) error = NULL;
@@ -60,6 +78,9 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
         cli_error(verb, "--open: expected a number from 1 to 1000, found %d", options->open);
         return false;
     }
+    if (!read_word(verb, "traffic", options->traffic, traffic_words, &settings->traffic) ||
+        !read_word(verb, "way", options->way, way_words, &settings->way))
+        return false;
     if (options->faults && !zg_faults_parse(options->faults, &settings->faults, &error)) {
         cli_error(verb, "--faults: %s", error->message);
         return false;
@@ -171,6 +192,8 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
     int status = CLI_USAGE;
     if (address.kind == ZG_ADDRESS_FILE)
         cli_error(verb, "%s: a capture can only be read; soak a real link, or sim:", address.text);
+    else if (!settings.link && (options->traffic || options->way))
+        cli_error(verb, "--%s: sim: always has all traffic", options->traffic ? "traffic" : "way");
     else if (!settings.link && settings.capture)
         cli_error(verb, "--capture: nothing to capture on the simulated line, which does not run in real time");
     else if (!settings.link || is_for_real(verb, options, &settings.faults, requirements)) {
@@ -201,6 +224,12 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "seed", 0, 0, G_OPTION_ARG_INT64, &options.seed, "The same seed gives the same run; default 1", "N" },
         { "load", 0, 0, G_OPTION_ARG_DOUBLE, &options.load, "Share of the line's capacity to use each way; default 0.5",
           "SHARE" },
+        { "traffic", 0, 0, G_OPTION_ARG_STRING, &options.traffic,
+          "On a real link: echo, stream or both; default what the definition's services allow", "KIND" },
+        { "way", 0, 0, G_OPTION_ARG_STRING, &options.way,
+          "Which end sends a stream: out (this one), back or both; "
+          "default both",
+          "WAY" },
         { "open", 0, 0, G_OPTION_ARG_INT, &options.open,
           "On a real link: echoes that may await their answer; default 16, or 1 with half duplex", "N" },
         { "to", 0, 0, G_OPTION_ARG_INT, &options.to, "Address of the device, on a real shared line", "N" },
@@ -225,6 +254,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_free(options.late);
     g_free(options.slow);
     g_free(options.capture);
+    g_free(options.traffic);
+    g_free(options.way);
     g_strfreev(options.requirements);
     return cli_finish(verb, status);
 }

@@ -99,7 +99,7 @@ static void send(struct zgi_soak *soak, enum zg_flow flow, uint32_t number)
                                            .order = is_answer ? soak->answers++ : number,
                                            .position = end->position++,
                                            .sequence = next_sequence(end) };
-    size_t length = zg_traffic_make(soak->plan, soak->settings->seed, flow, number, soak->payload);
+    size_t length = zgi_soak_make(soak, flow, number, soak->payload);
 
     if (flow == ZG_FLOW_ECHO_OUT)
         soak->result->held_ns = soak->now_ns - entry.due_ns;
@@ -192,15 +192,15 @@ static enum zg_flow flow_of(const struct zgi_end *end, uint32_t id)
 static bool equals_sent(struct zgi_soak *soak, enum zg_flow flow, uint32_t number, const uint8_t *payload,
                         size_t length)
 {
-    return zg_traffic_make(soak->plan, soak->settings->seed, flow, number, soak->expected) == length &&
-           memcmp(soak->expected, payload, length) == 0;
+    return zgi_soak_make(soak, flow, number, soak->expected) == length && memcmp(soak->expected, payload, length) == 0;
 }
 
 /* The number of a flow's frame. Echoes back have the numbers of their echoes out. */
 static uint32_t number_of(const struct zgi_soak *soak, enum zg_flow flow, const uint8_t *payload)
 {
     const enum zg_flow counted = flow == ZG_FLOW_ECHO_BACK ? ZG_FLOW_ECHO_OUT : flow;
-    return zg_traffic_number(soak->plan, payload, zg_ledger_next(soak->ledger, counted));
+    const uint32_t first = soak->stream_first[flow];
+    return first + zg_traffic_number(soak->plan, flow, payload, zg_ledger_next(soak->ledger, counted) - first);
 }
 
 /* The frame's entry in the ledger, if it arrived exactly as sent. */
@@ -251,24 +251,30 @@ static void take_sent(struct zgi_end *end, enum zg_flow flow, uint32_t number, c
     }
 }
 
-/* The place of a real device's answer among its frames, by the number in the header: that of the newest, plus or minus
+/* The place of a real device's frame among its frames, by the number in the header: that of the newest, plus or minus
  * less than half of the numbers. Without a number, as they come. */
-static uint32_t place_of_answer(struct zgi_soak *soak, uint32_t sequence)
+static uint32_t place_of(struct zgi_soak *soak, uint32_t sequence)
 {
     const unsigned bits = soak->plan->sequence_bits;
 
     if (bits == 0)
-        return soak->answers++;
-    const uint32_t ahead = (sequence - soak->answers) << (32 - bits) >> (32 - bits);
+        return ++soak->newest;
+    if (!soak->placed) { /* beyond all before a restart */
+        soak->placed = true;
+        soak->newest = bits < 32 ? (((soak->newest >> bits) + 1) << bits) | sequence : sequence;
+        return soak->newest;
+    }
+    const uint32_t ahead = (sequence - soak->newest) << (32 - bits) >> (32 - bits);
     const bool older = bits > 1 && ahead >> (bits - 1) != 0;
-    const uint32_t place = soak->answers + ahead - (older && bits < 32 ? UINT32_C(1) << bits : 0);
+    const uint32_t place = soak->newest + ahead - (older && bits < 32 ? UINT32_C(1) << bits : 0);
     if (!older)
-        soak->answers = place;
+        soak->newest = place;
     return place;
 }
 
 /* A real device answered an echo: so the echo arrived, and the answer was sent. */
-static void note_answer(struct zgi_soak *soak, const struct zg_header *header, const uint8_t *payload, size_t length)
+static void note_answer(struct zgi_soak *soak, const struct zg_header *header, uint32_t place, const uint8_t *payload,
+                        size_t length)
 {
     if (length < zg_traffic_number_size(soak->plan))
         return;
@@ -277,11 +283,27 @@ static void note_answer(struct zgi_soak *soak, const struct zg_header *header, c
     if (!request || request->arrived || !equals_sent(soak, ZG_FLOW_ECHO_BACK, number, payload, length))
         return;
     (void)zg_ledger_arrived(soak->ledger, ZG_FLOW_ECHO_OUT, number, soak->now_ns, UINT64_MAX);
-    const struct zg_ledger_entry answer = { .sent_ns = soak->now_ns,
-                                            .due_ns = soak->now_ns,
-                                            .order = place_of_answer(soak, header->sequence),
-                                            .sequence = header->sequence };
+    const struct zg_ledger_entry answer = {
+        .sent_ns = soak->now_ns, .due_ns = soak->now_ns, .order = place, .sequence = header->sequence
+    };
     zg_ledger_sent(soak->ledger, ZG_FLOW_ECHO_BACK, number, &answer);
+}
+
+/* A real device sent a frame of its stream; its entry begins with that, in the order of the numbers. */
+static void note_stream(struct zgi_soak *soak, const struct zg_header *header, const uint8_t *payload, size_t length)
+{
+    if (length < zg_traffic_number_size(soak->plan))
+        return;
+    const uint32_t number = number_of(soak, ZG_FLOW_STREAM_BACK, payload);
+    const uint32_t next = zg_ledger_next(soak->ledger, ZG_FLOW_STREAM_BACK);
+    if (zg_ledger_find(soak->ledger, ZG_FLOW_STREAM_BACK, number) || number + WINDOW <= next ||
+        !equals_sent(soak, ZG_FLOW_STREAM_BACK, number, payload, length))
+        return;
+    const struct zg_ledger_entry frame = {
+        .sent_ns = soak->now_ns, .due_ns = soak->now_ns, .order = number, .sequence = header->sequence
+    };
+    zg_ledger_sent(soak->ledger, ZG_FLOW_STREAM_BACK, number, &frame);
+    zg_ledger_skip_to(soak->ledger, ZG_FLOW_STREAM_BACK, MAX(next, number + 1));
 }
 
 static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
@@ -290,15 +312,22 @@ static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payl
     struct zgi_soak *soak = end->soak;
     enum zg_flow flow = flow_of(end, frame->header.id);
 
-    if (soak->take_own && flow != ZG_FLOW_ECHO_BACK && zg_plan_by_id(soak->plan, frame->header.id)) {
+    const uint32_t place = soak->take_own ? place_of(soak, frame->header.sequence) : 0;
+    const bool is_counted = flow == ZG_FLOW_ECHO_BACK || (flow == ZG_FLOW_STREAM_BACK && soak->streams_back);
+
+    if (soak->take_own && !is_counted && zg_plan_by_id(soak->plan, frame->header.id)) {
         soak->take_own(soak, frame, payload, length);
         return 0;
     }
     if (soak->take_own && flow == ZG_FLOW_ECHO_BACK)
-        note_answer(soak, &frame->header, payload, length);
+        note_answer(soak, &frame->header, place, payload, length);
+    else if (soak->take_own && flow == ZG_FLOW_STREAM_BACK)
+        note_stream(soak, &frame->header, payload, length);
     const struct zg_ledger_entry *entry = entry_of(end->soak, flow, &frame->header, payload, length);
 
-    if (entry)
+    if (!entry && flow == ZG_FLOW_STREAM_BACK && soak->awaits_stream)
+        soak->result->own++;
+    else if (entry)
         take_sent(end, flow, number_of(soak, flow, payload), entry);
     else
         take_other(end, payload, length);
@@ -326,6 +355,7 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
                     "a soak needs three ids that no message uses; widen the header's id, u%u", plan->id_bits);
         return false;
     }
+    soak->stream_seed = settings->seed;
     soak->result = g_new0(struct zg_soak_result, 1);
     soak->result->adds_up = soak->result->device_counted = true;
     soak->result->echo = soak->ids.echo;

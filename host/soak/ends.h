@@ -31,12 +31,18 @@ struct zgi_soak {
     uint64_t byte_ns;        /* of a byte on the line */
     uint64_t answered_ns;    /* when the last echo came back */
     uint64_t silent_from_ns; /* when the last one came before a silence longer than the limit for slow answers */
-    uint32_t answers;        /* sent so far; of a real device, the place of the newest */
+    uint32_t answers;        /* sent so far */
+    uint32_t newest;         /* place of a real device's newest frame; */
+    bool placed;             /* false: it is not known yet, or anew after a restart */
     GQueue replies;          /* numbers of echoes that the device has still to answer */
     double due_ns[ZG_FLOWS]; /* when each flow sends next */
     struct zg_random random; /* for the senders' faults */
     uint64_t to_repeat, to_swap, to_stray; /* frames until the next one */
     double spent_ns;                       /* time that frames took on the line since a flow's last turn */
+    uint64_t stream_seed;                  /* of the streams; on a real link another in each run */
+    uint32_t stream_first[ZG_FLOWS];       /* numbers of the first frame since then; on the line it is 0 */
+    bool streams_back;                     /* a real device sends a stream; */
+    bool awaits_stream;                    /* until it says so, it may still send that of an earlier run */
     uint8_t *payload;
     uint8_t *expected;
     /* Takes a frame of the definition's own messages that a real device sent; NULL on the simulated line. */
@@ -55,6 +61,9 @@ extern const struct zg_node_calls zgi_soak_node_calls;
 
 /* Sends what is due of a flow, so that it uses `share` of the line; at most `most` frames now. */
 void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share, unsigned most);
+
+/* Makes a frame's payload; returns its length. */
+size_t zgi_soak_make(const struct zgi_soak *soak, enum zg_flow flow, uint32_t number, uint8_t *payload);
 
 /* Sends the echoes that the device has still to answer, and frames whose silence is over. */
 void zgi_soak_send_replies(struct zgi_soak *soak);

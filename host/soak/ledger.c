@@ -16,6 +16,7 @@ struct zg_ledger {
     unsigned window;
     struct flow flows[ZG_FLOWS];
     struct zg_ledger_sums sums;
+    uint64_t lost_before; /* of the stream out, according to a real device */
 };
 
 static const struct {
@@ -30,7 +31,7 @@ static const struct {
     [ZG_CLASS_LOST_EITHER] = { "lost, one way or the other", "lost_either" },
     [ZG_CLASS_LOST_RESTART] = { "lost in a restart", "lost_restart" },
     [ZG_CLASS_UNANSWERED] = { "not answered", "unanswered" },
-    [ZG_CLASS_CUT_OFF] = { "cut off by the end", "cut_off" },
+    [ZG_CLASS_CUT_OFF] = { "cut off, not known", "cut_off" },
     [ZG_CLASS_REPEATED] = { "repeated", "repeated" },
     [ZG_CLASS_DETECTED] = { "damaged, detected", "damaged_detected" },
     [ZG_CLASS_ACCEPTED] = { "damaged, accepted", "damaged_accepted" },
@@ -178,6 +179,30 @@ void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out, uint32_
     sums->arrivals[0][ZG_CLASS_DELIVERED] += reached;
     sums->sent[ZG_FLOW_ECHO_BACK] += answered;
     sums->entries[ZG_FLOW_ECHO_BACK][ZG_CLASS_LOST_BACK] += answered;
+}
+
+void zg_ledger_close_streams(struct zg_ledger *ledger, uint64_t taken, uint64_t lost, enum zg_class others,
+                             uint64_t sent)
+{
+    struct zg_ledger_sums *sums = &ledger->sums;
+    uint64_t *out = sums->entries[ZG_FLOW_STREAM_OUT], open = sums->sent[ZG_FLOW_STREAM_OUT];
+
+    for (unsigned i = 0; i < ledger->window; i++)
+        ledger->flows[ZG_FLOW_STREAM_OUT].slots[i].used = false;
+    out[ZG_CLASS_LOST_OUT] = ledger->lost_before; /* without those that only fell out of the window */
+    for (unsigned i = 0; i < ZG_CLASSES; i++)
+        open -= out[i];
+    taken = MIN(taken, open);
+    lost = MIN(lost, open - taken);
+    out[ZG_CLASS_DELIVERED] += taken;
+    out[ZG_CLASS_LOST_OUT] += lost;
+    out[others] += open - taken - lost;
+    ledger->lost_before = out[ZG_CLASS_LOST_OUT];
+    sums->arrivals[0][ZG_CLASS_DELIVERED] += taken;
+    if (sent > sums->sent[ZG_FLOW_STREAM_BACK]) {
+        sums->entries[ZG_FLOW_STREAM_BACK][ZG_CLASS_LOST_BACK] += sent - sums->sent[ZG_FLOW_STREAM_BACK];
+        sums->sent[ZG_FLOW_STREAM_BACK] = sent;
+    }
 }
 
 const struct zg_ledger_sums *zg_ledger_sums(const struct zg_ledger *ledger)

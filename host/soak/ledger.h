@@ -19,7 +19,7 @@ enum zg_class {
                               which */
     ZG_CLASS_LOST_RESTART, /* sent about when the device restarted, and never answered */
     ZG_CLASS_UNANSWERED,   /* arrived, but the device sent no answer, usually for want of room */
-    ZG_CLASS_CUT_OFF,      /* not answered yet when the link ended */
+    ZG_CLASS_CUT_OFF,      /* not answered, or not in a report yet, when the link ended or the device restarted */
     ZG_CLASS_REPEATED,     /* arrived again */
     ZG_CLASS_DETECTED,     /* a piece of what was damaged, which the receiver rejected */
     ZG_CLASS_ACCEPTED,     /* arrived damaged, but passed the check */
@@ -84,6 +84,11 @@ void zg_ledger_close(struct zg_ledger *ledger);
 /* The same if only answers are seen: of the echoes without one, `lost_out` did not reach the device, the answers of
  * `lost_back` of the others were lost on the way back, and those of the rest were never sent. */
 void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out, uint32_t lost_back);
+
+/* Closes what is open of the stream out, of which the device has taken `taken` frames in all, and of the stream back,
+ * of which it has sent `sent` in all; those of the stream out that are missing beyond `lost` end as `others`. */
+void zg_ledger_close_streams(struct zg_ledger *ledger, uint64_t taken, uint64_t lost, enum zg_class others,
+                             uint64_t sent);
 
 /* Closes open echoes: those sent at or after `from_ns` as `newer`; earlier ones, including those that fell out of the
  * window, as `older`. */

@@ -30,6 +30,18 @@ static void cell(GString *text, uint64_t count)
         g_string_append_printf(text, "%*s", COLUMN, "-");
 }
 
+/* What was sent on a real link. */
+static void append_traffic(GString *text, const struct zg_soak_result *result)
+{
+    const bool echo = result->traffic & ZG_SOAK_ECHO, out = result->streams[1], back = result->streams[0];
+
+    g_string_append_printf(text, "traffic: %s%s%s%s%s\n", echo ? "echo" : "", echo && (out || back) ? " and " : "",
+                           out || back ? "stream" : "", out != back ? out ? " out" : " back" : "",
+                           !echo         ? ""
+                           : out || back ? ", each with half of the load"
+                                         : "");
+}
+
 static void append_settings(GString *text, const struct zg_soak_report *report)
 {
     const struct zg_definition *definition = report->plan->definition;
@@ -63,6 +75,8 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
                            settings->link ? "this end's loop runs" : "both ends' loops run", poll,
                            report->result->echo ? "" : "; stream traffic only, because the header has no id",
                            report->result->stopped ? "; stopped early" : "");
+    if (settings->link)
+        append_traffic(text, report->result);
 }
 
 /* Whether a class is shown: those that are possible only on real links, if they occurred; late ones on the simulated
@@ -247,13 +261,19 @@ static void append_line(GString *text, const struct zg_soak_report *report)
                                " bytes written; of %" G_GUINT64_FORMAT " that it sent, %" G_GUINT64_FORMAT
                                " were read\n  besides the echoes it sent %" G_GUINT64_FORMAT " frames of its own\n",
                                result->device_took, result->written, result->device_sent, result->read, result->own);
+    if (result->refused > 0)
+        g_string_append_printf(text,
+                               "  %" G_GUINT64_FORMAT
+                               " times its ring was full when a frame of its stream was due, which was not sent\n",
+                               result->refused);
     if (spread->count == 0)
         return;
     append_spread(text, "echo round trip", spread);
     append_spread(text, "from when it was due by the load", &result->from_due);
     if (result->held_ns > settings->slow_ns) {
         g_autofree char *held = time_text(result->held_ns);
-        g_string_append_printf(text, "  the last echo was sent %s late: the link does not carry this load\n", held);
+        g_string_append_printf(
+            text, "  the last echo was sent %s late: with so many open the link does not carry this load\n", held);
     }
     const uint64_t alone_ns = zg_soak_least_trip_ns(report->plan);
     if (!settings->link || spread->least_ns >= alone_ns)

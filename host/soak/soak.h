@@ -19,6 +19,9 @@ enum zg_soak_error {
     ZG_SOAK_ERROR_LINK  /* the link cannot be opened, or broke, or nobody answers */
 };
 
+/* What is sent on a real link. */
+enum zg_soak_traffic { ZG_SOAK_ECHO = 1, ZG_SOAK_STREAM = 2 };
+
 struct zg_soak_settings {
     uint64_t duration_ns; /* virtual time in which frames are sent */
     uint64_t seed;
@@ -30,6 +33,8 @@ struct zg_soak_settings {
     /* of a real link */
     const struct zg_address *link; /* NULL: the simulated line */
     const char *capture;           /* a file for everything that passes; NULL: none */
+    unsigned traffic;              /* enum zg_soak_traffic, or'd; 0: what the device has */
+    unsigned way;                  /* of its streams: ZG_TRAFFIC_DEVICE_SENDS, ZG_TRAFFIC_HOST_SENDS; 0: both */
     unsigned open;                 /* echoes that may await their answer; 0: 16, or 1 with half duplex */
     unsigned to;                   /* address of the device on a shared line; otherwise 0 */
 };
@@ -70,6 +75,9 @@ struct zg_soak_result {
     bool adds_up; /* all balances hold */
     /* of a real link */
     bool real;
+    unsigned traffic;              /* that there was, enum zg_soak_traffic */
+    bool streams[2];               /* the device's (0), the host's (1) */
+    uint64_t refused;              /* frames of the device's stream that were due while its ring was full */
     uint64_t own;                  /* frames of the definition's own messages that arrived */
     uint64_t written, device_took; /* bytes out: written by this end, and received according to the device */
     uint64_t device_sent, read;    /* bytes back: sent according to the device, and read by this end */

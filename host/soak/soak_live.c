@@ -6,6 +6,7 @@
 #include "link/wire.h"
 #include "plan/fingerprint.h"
 #include "soak/ends.h"
+#include "zeugma/traffic.h"
 
 #define SECOND_NS UINT64_C(1000000000)
 
@@ -40,11 +41,16 @@ struct live {
     uint32_t oldest;                      /* the oldest echo that may still be open */
     const struct zg_plan_message *request, *reply;
     const struct zg_plan_message *hello; /* NULL: the definition has none */
-    uint16_t boot;                       /* the device's boot number; 0: no hello arrived yet */
-    bool restarted;                      /* it changed since this was last checked */
-    uint64_t begin_ns, heard_ns;         /* when echoes began; when bytes last came */
-    uint64_t last_answer_ns;             /* of the run before a restart */
-    uint64_t followed_ns;                /* the time of the last restart */
+    const struct zg_plan_message *traffic_request, *traffic_report;
+    uint32_t report[ZG_TRAFFIC_COUNTS];   /* the newest of the device's stream */
+    unsigned reports;                     /* of this run */
+    uint64_t report_due_ns;               /* when it is asked for the next */
+    uint64_t stream_sent, stream_arrived; /* by the ledger, before this run */
+    uint16_t boot;                        /* the device's boot number; 0: no hello arrived yet */
+    bool restarted;                       /* it changed since this was last checked */
+    uint64_t begin_ns, heard_ns;          /* when echoes began; when bytes last came */
+    uint64_t last_answer_ns;              /* of the run before a restart */
+    uint64_t followed_ns;                 /* the time of the last restart */
     GError *error;
 };
 
@@ -180,6 +186,15 @@ static void note_hello(struct live *live, const struct zg_value *values)
     live->boot = boot;
 }
 
+static void note_report(struct live *live, const struct zg_value *values)
+{
+    if ((uint32_t)values[0].raw.u != (uint32_t)live->soak.stream_seed)
+        return; /* of an earlier run */
+    for (unsigned i = 0; i < ZG_TRAFFIC_COUNTS; i++)
+        live->report[i] = (uint32_t)values[i].raw.u;
+    live->reports++;
+}
+
 static void take_own(struct zgi_soak *soak, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     struct live *live = (struct live *)(void *)soak;
@@ -189,12 +204,14 @@ static void take_own(struct zgi_soak *soak, const struct zg_frame *frame, const 
     const struct zg_plan_message *message = zg_plan_by_id(soak->plan, frame->header.id);
 
     soak->result->own++;
-    if (message != live->reply && message != live->hello)
+    if (message != live->reply && message != live->hello && message != live->traffic_report)
         return;
     struct zg_value *values = zg_values_new(&message->payload);
     if (zg_payload_unpack(message, payload, length, &header, values, &ignored)) {
         if (message == live->reply)
             note_counters(live, frame, payload, length, values);
+        else if (message == live->traffic_report)
+            note_report(live, values);
         else
             note_hello(live, values);
     }
@@ -263,6 +280,119 @@ static bool read_counters(struct live *live, struct reading *reading)
     return live->error == NULL;
 }
 
+/* --- the device's stream */
+
+/* The share of a direction's capacity that each flow uses. */
+static double share_of(const struct live *live)
+{
+    const unsigned traffic = live->soak.result->traffic;
+
+    return live->soak.settings->load / (traffic == (ZG_SOAK_ECHO | ZG_SOAK_STREAM) ? 2 : 1);
+}
+
+static unsigned way_of(const struct live *live)
+{
+    const unsigned way = live->soak.settings->way;
+
+    return way ? way : ZG_TRAFFIC_DEVICE_SENDS | ZG_TRAFFIC_HOST_SENDS;
+}
+
+/* The time between two frames of the device, so that it uses its share with frames of the middle size. */
+static uint32_t period_us(const struct live *live)
+{
+    const struct zg_plan *plan = live->soak.plan;
+    const unsigned around = plan->max_content - plan->max_payload, most = plan->max_payload;
+    const unsigned content =
+        around + (zg_traffic_size(plan) == ZG_TRAFFIC_OWN_SIZES ? (most + ZGI_TRAFFIC_NUMBER) / 2 : most);
+    const double ns =
+        zg_framing_least(&plan->definition->framing, content) * (double)live->soak.byte_ns + (double)plan->send_gap_ns;
+
+    return (uint32_t)(ns / (plan->turn_ns > 0 ? share_of(live) / 2 : share_of(live)) / 1000) + 1;
+}
+
+/* Sends a request to the device's end of the streams. False: not now. */
+static bool ask_traffic(struct live *live, uint32_t count, unsigned way)
+{
+    const struct zg_plan_message *request = live->traffic_request;
+    struct zg_value *values = zg_values_new(&request->payload);
+
+    values[0].raw.u = (uint32_t)live->soak.stream_seed;
+    values[1].raw.u = count;
+    values[2].raw.u = zg_traffic_size(live->soak.plan);
+    values[3].raw.u = period_us(live);
+    values[4].raw.u = way;
+    const bool is_sent = zg_node_send_plain(live->soak.ends[HOST].node, request, values) == 0;
+    zg_values_free(&request->payload, values);
+    live->asked += is_sent;
+    return is_sent;
+}
+
+/* Asks until a report comes, on an undamaged line. False: none does. */
+static bool await_report(struct live *live, uint32_t count, unsigned way)
+{
+    const unsigned before = live->reports;
+
+    live->damaging = false;
+    for (unsigned times = 0; live->reports == before && times < ASK_TIMES && !live->error; times++) {
+        const uint64_t until_ns = live->soak.now_ns + SECOND_NS;
+        while (!ask_traffic(live, count, way) && live->soak.now_ns < until_ns && !live->error)
+            pump(live, live->soak.now_ns + STEP_NS, NULL, 0);
+        pump(live, until_ns, &live->reports, before + 1);
+    }
+    live->damaging = true;
+    if (live->reports == before && !live->error)
+        g_set_error(&live->error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_LINK, "%s: no device answered a traffic_request in %d s",
+                    live->soak.settings->link->text, ASK_TIMES);
+    return live->error == NULL;
+}
+
+/* Begins the streams, with a seed that the device does not know from an earlier run. */
+static bool begin_streams(struct live *live)
+{
+    struct zgi_soak *soak = &live->soak;
+
+    if (!(soak->result->traffic & ZG_SOAK_STREAM))
+        return true;
+    soak->stream_seed = (uint32_t)(soak->settings->seed * UINT32_C(2654435761) ^ (uint64_t)g_get_real_time());
+    for (unsigned flow = ZG_FLOW_STREAM_OUT; flow < ZG_FLOWS; flow++)
+        soak->stream_first[flow] = zg_ledger_next(soak->ledger, (enum zg_flow)flow);
+    live->stream_sent = zg_ledger_sums(soak->ledger)->sent[ZG_FLOW_STREAM_OUT];
+    live->stream_arrived = zg_ledger_sums(soak->ledger)->sent[ZG_FLOW_STREAM_BACK];
+    memset(live->report, 0, sizeof live->report);
+    soak->awaits_stream = soak->streams_back;
+    if (!await_report(live, ZG_TRAFFIC_NO_END, way_of(live)))
+        return false;
+    soak->awaits_stream = false;
+    return true;
+}
+
+/* What the device's newest report says about frames without an entry's end. After a restart the report is somewhat
+ * old. */
+static void close_streams(struct live *live, enum zg_class others)
+{
+    struct zg_ledger *ledger = live->soak.ledger;
+    const uint32_t *report = live->report;
+    const bool is_last = others == ZG_CLASS_LOST_OUT;
+
+    if (!(live->soak.result->traffic & ZG_SOAK_STREAM))
+        return;
+    zg_ledger_close_streams(ledger, report[ZG_TRAFFIC_TAKEN], is_last ? UINT64_MAX : report[ZG_TRAFFIC_SKIPPED], others,
+                            live->stream_arrived + report[ZG_TRAFFIC_SENT]);
+    zg_ledger_other(ledger, false, ZG_CLASS_REPEATED, report[ZG_TRAFFIC_REPEATED]);
+    zg_ledger_other(ledger, false, ZG_CLASS_ACCEPTED, report[ZG_TRAFFIC_WRONG]);
+    live->soak.result->refused += report[ZG_TRAFFIC_REFUSED];
+}
+
+/* Stops the streams, and reads what came of them once nothing is under way. */
+static bool end_streams(struct live *live)
+{
+    if (!(live->soak.result->traffic & ZG_SOAK_STREAM) || live->error || !await_report(live, 1, 0))
+        return live->error == NULL;
+    pump(live, live->soak.now_ns + live->soak.settings->slow_ns + live->soak.plan->definition->line.byte_timeout_ns,
+         NULL, 0);
+    return await_report(live, 0, 0);
+}
+
 /* --- the run */
 
 /* Whether another echo may be sent. One whose answer is slow no longer counts as open. */
@@ -290,8 +420,21 @@ static void send_due(struct live *live)
 
     while (*due_ns <= now_ns && *due_ns > before_ns && may_open(live)) {
         before_ns = *due_ns;
-        zgi_soak_send_due(soak, ZG_FLOW_ECHO_OUT, soak->settings->load, 1);
+        zgi_soak_send_due(soak, ZG_FLOW_ECHO_OUT, share_of(live), 1);
     }
+}
+
+/* Sends what is due of all flows, and asks for a report often, so that a restart leaves little unknown. */
+static void send_all(struct live *live)
+{
+    struct zgi_soak *soak = &live->soak;
+
+    if (soak->result->traffic & ZG_SOAK_ECHO)
+        send_due(live);
+    if (soak->result->streams[HOST])
+        zgi_soak_send_due(soak, ZG_FLOW_STREAM_OUT, share_of(live), UINT_MAX);
+    if ((soak->result->traffic & ZG_SOAK_STREAM) && soak->now_ns >= live->report_due_ns && ask_traffic(live, 0, 0))
+        live->report_due_ns = soak->now_ns + MAX(SECOND_NS / 4, 100 * soak->plan->max_frame * soak->byte_ns);
 }
 
 /* Whether every echo was answered. */
@@ -343,8 +486,10 @@ static void follow_restart(struct live *live)
     announce(live);
     (void)read_counters(live, &live->readings[0]);
     zg_ledger_close_since(soak->ledger, from_ns, ZG_CLASS_LOST_RESTART, ZG_CLASS_LOST_EITHER);
+    close_streams(live, ZG_CLASS_CUT_OFF);
+    (void)begin_streams(live);
     live->oldest = zg_ledger_next(soak->ledger, ZG_FLOW_ECHO_OUT);
-    live->restarted = false;
+    live->restarted = soak->placed = false;
     live->followed_ns = soak->now_ns;
 }
 
@@ -357,9 +502,10 @@ static void run(struct live *live, zg_soak_progress progress, void *data)
     result->real = true;
     result->poll_ns = STEP_NS;
     live->begin_ns = live->heard_ns = begin_ns;
-    soak->due_ns[ZG_FLOW_ECHO_OUT] = (double)begin_ns;
+    soak->due_ns[ZG_FLOW_ECHO_OUT] = soak->due_ns[ZG_FLOW_STREAM_OUT] = (double)begin_ns;
+    live->report_due_ns = begin_ns;
     while (result->ran_ns < length_ns && !result->stopped && !live->error) {
-        send_due(live);
+        send_all(live);
         pump(live, soak->now_ns + STEP_NS, NULL, 0);
         if (live->restarted && !live->error)
             follow_restart(live);
@@ -392,7 +538,8 @@ static void balance(struct live *live)
     for (unsigned i = 0; i < ZG_CLASSES; i++)
         took += i == ZG_CLASS_DETECTED ? 0 : sums->arrivals[HOST][i];
     zgi_soak_balance(result, "frames in the ledger", sent, "the sum of their classes", entries);
-    zgi_soak_balance(result, "echoes, asking for counters, hello", sums->sent[ZG_FLOW_ECHO_OUT] + live->asked,
+    zgi_soak_balance(result, "echoes, stream, requests, hello",
+                     sums->sent[ZG_FLOW_ECHO_OUT] + sums->sent[ZG_FLOW_STREAM_OUT] + live->asked,
                      "frames that our link sent", (uint64_t)host->frames_out + live->soak.ends[HOST].waiting.length);
     zgi_soak_balance(result, "arrivals here, with the device's own", took, "frames that our link accepted",
                      host->frames_in);
@@ -435,9 +582,14 @@ static void close_by_counters(struct live *live)
     result->device_took = (uint64_t)result->counters[DEVICE].bytes_in + result->counters[DEVICE].bytes_dropped;
     result->device_sent = result->counters[DEVICE].bytes_out;
     result->read = last->read - first->read;
-    zg_ledger_close_echoes(soak->ledger,
-                           (uint32_t)(last->frames_out - first->frames_out) - result->counters[DEVICE].frames_in,
-                           result->counters[DEVICE].frames_out - (uint32_t)(last->frames_in - first->frames_in));
+    /* What is missing of all frames, without those of the streams; what passed as wrong is not missing. */
+    const struct zg_ledger_sums *sums = zg_ledger_sums(soak->ledger);
+    const uint32_t out = (uint32_t)(last->frames_out - first->frames_out) - result->counters[DEVICE].frames_in;
+    const uint32_t back = result->counters[DEVICE].frames_out - (uint32_t)(last->frames_in - first->frames_in);
+    const uint64_t lost = sums->entries[ZG_FLOW_STREAM_OUT][ZG_CLASS_LOST_OUT];
+    const uint32_t stream_out = (uint32_t)(lost - MIN(lost, live->report[ZG_TRAFFIC_WRONG])),
+                   stream_back = (uint32_t)sums->entries[ZG_FLOW_STREAM_BACK][ZG_CLASS_LOST_BACK];
+    zg_ledger_close_echoes(soak->ledger, out - MIN(out, stream_out), back - MIN(back, stream_back));
     zg_ledger_other(soak->ledger, false, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[DEVICE]));
 }
 
@@ -446,6 +598,7 @@ static void end(struct live *live)
     struct zgi_soak *soak = &live->soak;
     struct zg_soak_result *result = soak->result;
 
+    close_streams(live, result->ended[0] == '\0' ? ZG_CLASS_LOST_OUT : ZG_CLASS_CUT_OFF);
     result->counters[HOST] = link_of(live)->counters;
     result->line[HOST] = live->out.totals;
     result->line[DEVICE] = live->back.totals;
@@ -468,6 +621,31 @@ static void end(struct live *live)
     balance(live);
 }
 
+/* What is wanted, or what the device has. */
+static bool choose_traffic(struct live *live, GError **error)
+{
+    const struct zg_definition *definition = live->soak.plan->definition;
+    const struct zg_soak_settings *settings = live->soak.settings;
+    const unsigned way = way_of(live);
+    const unsigned has = (zg_definition_serves(definition, "echo") ? ZG_SOAK_ECHO : 0U) |
+                         (zg_definition_serves(definition, "traffic") ? ZG_SOAK_STREAM : 0U);
+    const unsigned wanted = settings->traffic ? settings->traffic : has;
+    struct zg_soak_result *result = live->soak.result;
+
+    if (wanted == 0 || (wanted & ~has) != 0 || !zg_definition_serves(definition, "counters")) {
+        g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN,
+                    "the soak of a real link needs a device that answers: add `services: [%s, counters]` to the "
+                    "definition, and build the device from it",
+                    wanted & ZG_SOAK_STREAM ? wanted & ZG_SOAK_ECHO ? "echo, traffic" : "traffic" : "echo");
+        return false;
+    }
+    result->traffic = wanted;
+    result->streams[DEVICE] = (wanted & ZG_SOAK_STREAM) && (way & ZG_TRAFFIC_DEVICE_SENDS);
+    result->streams[HOST] = (wanted & ZG_SOAK_STREAM) && (way & ZG_TRAFFIC_HOST_SENDS);
+    live->soak.streams_back = live->soak.awaits_stream = result->streams[DEVICE];
+    return true;
+}
+
 /* The ids must be those of the services, because the device's own code answers. */
 static bool find_services(struct live *live, GError **error)
 {
@@ -479,15 +657,17 @@ static bool find_services(struct live *live, GError **error)
     live->reply = zg_plan_by_name(soak->plan, "counters");
     if (zg_definition_serves(soak->plan->definition, "hello"))
         live->hello = zg_plan_by_name(soak->plan, "hello");
-    if (!zg_definition_serves(soak->plan->definition, "echo") ||
-        !zg_definition_serves(soak->plan->definition, "counters")) {
-        g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN,
-                    "the soak of a real link needs a device that answers: add `services: [echo, counters]` to the "
-                    "definition, and build the device from it");
+    if (!choose_traffic(live, error))
         return false;
+    if (soak->result->traffic & ZG_SOAK_ECHO) {
+        soak->ids.echo_request = (uint32_t)echo->message->id;
+        soak->ids.echo_reply = (uint32_t)back->message->id;
     }
-    soak->ids.echo_request = (uint32_t)echo->message->id;
-    soak->ids.echo_reply = (uint32_t)back->message->id;
+    if (soak->result->traffic & ZG_SOAK_STREAM) {
+        live->traffic_request = zg_plan_by_name(soak->plan, "traffic_request");
+        live->traffic_report = zg_plan_by_name(soak->plan, "traffic_report");
+        soak->ids.stream = (uint32_t)zg_plan_by_name(soak->plan, "traffic")->message->id;
+    }
     return true;
 }
 
@@ -524,9 +704,9 @@ struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct
         return NULL;
     if (begin(&live, error)) {
         announce(&live);
-        if (read_counters(&live, &live.readings[0])) {
+        if (read_counters(&live, &live.readings[0]) && begin_streams(&live)) {
             run(&live, progress, data);
-            live.soak.result->device_counted = !live.error && read_counters(&live, &live.readings[1]);
+            live.soak.result->device_counted = end_streams(&live) && read_counters(&live, &live.readings[1]);
             if (live.error)
                 note_end(&live);
             end(&live);

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "sim/random.h"
+#include "zeugma/traffic.h"
 
 const char *zg_flow_name(enum zg_flow flow)
 {
@@ -33,6 +34,17 @@ static bool has_one_size(const struct zg_plan *plan)
     return zg_framing_is_plain(&plan->definition->framing) || (plan->filled > 0 && plan->length_bits == 0);
 }
 
+/* Whether the service traffic defines the payloads of this flow. */
+static bool is_of_service(const struct zg_plan *plan, enum zg_flow flow)
+{
+    return flow >= ZG_FLOW_STREAM_OUT && zg_definition_serves(plan->definition, "traffic");
+}
+
+static unsigned place_of(const struct zg_plan *plan, enum zg_flow flow, unsigned byte)
+{
+    return is_of_service(plan, flow) && plan->definition->big_endian ? 3 - byte : byte;
+}
+
 size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, enum zg_flow flow, uint32_t number, uint8_t *payload)
 {
     enum zg_flow source = flow == ZG_FLOW_ECHO_BACK ? ZG_FLOW_ECHO_OUT : flow;
@@ -46,7 +58,10 @@ size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, enum zg_flow f
     size_t rest = length - least;
 
     for (unsigned i = 0; i < least; i++)
-        payload[i] = (uint8_t)(number >> 8 * i);
+        payload[place_of(plan, flow, i)] = (uint8_t)(number >> 8 * i);
+    if (is_of_service(plan, flow))
+        return least + zg_traffic_data((uint32_t)seed, number, zg_flow_is_back(flow), zg_traffic_size(plan),
+                                       most - least, payload + least);
     switch (zg_random_below(&random, 8)) {
     case 0: memset(payload + least, 0x00, rest); break;
     case 1: memset(payload + least, 0xFF, rest); break;
@@ -60,13 +75,18 @@ unsigned zg_traffic_number_size(const struct zg_plan *plan)
     return MIN(plan->max_payload, 4U);
 }
 
-uint32_t zg_traffic_number(const struct zg_plan *plan, const uint8_t *payload, uint32_t next)
+uint16_t zg_traffic_size(const struct zg_plan *plan)
+{
+    return has_one_size(plan) ? (uint16_t)(plan->max_payload - ZGI_TRAFFIC_NUMBER) : ZG_TRAFFIC_OWN_SIZES;
+}
+
+uint32_t zg_traffic_number(const struct zg_plan *plan, enum zg_flow flow, const uint8_t *payload, uint32_t next)
 {
     const unsigned size = zg_traffic_number_size(plan);
     uint32_t number = 0;
 
     for (unsigned i = 0; i < size; i++)
-        number |= (uint32_t)payload[i] << 8 * i;
+        number |= (uint32_t)payload[place_of(plan, flow, i)] << 8 * i;
     if (size == 4)
         return number;
     const uint32_t round = UINT32_C(1) << 8 * size;

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* The frames that a soak sends: numbered, and known to both ends from the seed. */
-#ifndef ZEUGMA_TRAFFIC_H
-#define ZEUGMA_TRAFFIC_H
+#ifndef ZEUGMA_SOAK_TRAFFIC_H
+#define ZEUGMA_SOAK_TRAFFIC_H
 
 #include "plan/plan.h"
 
@@ -14,8 +14,8 @@ const char *zg_flow_name(enum zg_flow flow);
 /* Whether the device sends it. */
 bool zg_flow_is_back(enum zg_flow flow);
 
-/* Every payload starts with the frame's number, little-endian. Small payloads hold only its low bytes: this many, 1 to
- * 4. */
+/* Every payload starts with the frame's number, little-endian; those of streams are as the service traffic has them, if
+ * the definition does. Small payloads hold only its low bytes: this many, 1 to 4. */
 unsigned zg_traffic_number_size(const struct zg_plan *plan);
 
 /* Makes payload `number` of a flow. Its length is from that of the number to max_payload bytes; or always max_payload,
@@ -23,9 +23,12 @@ unsigned zg_traffic_number_size(const struct zg_plan *plan);
  * all ones. An echo back has the payload of its echo out. Returns the length. */
 size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, enum zg_flow flow, uint32_t number, uint8_t *payload);
 
+/* The `size` of a traffic_request by which the device makes the same. */
+uint16_t zg_traffic_size(const struct zg_plan *plan);
+
 /* The number of a payload: of those with its bytes the one nearest to `next`, the flow's next number. The payload must
  * contain these bytes. */
-uint32_t zg_traffic_number(const struct zg_plan *plan, const uint8_t *payload, uint32_t next);
+uint32_t zg_traffic_number(const struct zg_plan *plan, enum zg_flow flow, const uint8_t *payload, uint32_t next);
 
 /* The ids of soak frames: none that a message of the definition has. */
 struct zg_traffic_ids {

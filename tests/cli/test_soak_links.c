@@ -24,7 +24,7 @@ static void test_other_side_goes(void **state)
         test_assert_in(soak.text->str, "ended early: ");
         test_assert_in(soak.text->str, kinds[i][2]);
         if (i == 0) /* a socket shows that at once */
-            test_assert_in(soak.text->str, "cut off by the end");
+            test_assert_in(soak.text->str, "cut off, not known");
         test_assert_in(soak.text->str,
                        "verdict: none, because the soak did not run to its end; what was measured until then adds up");
         test_assert_in(soak.errors->str, kinds[i][2]);
@@ -89,7 +89,7 @@ static void test_standstill(void **state)
     assert_non_null(back);
     assert_non_null(due);
     assert_true(number(back, "\"lost_back\"") <= 1);
-    assert_true(number(due, "\"p99\"") > 0.3 && number(due, "\"p99\"") < 2);
+    assert_true(number(due, "\"p99\"") > 0.3);
     test_clear(&soak);
     test_end(&device);
 }
@@ -144,12 +144,70 @@ static void test_stale_and_fast(void **state)
     test_end(&device);
 }
 
+/* The number of a flow in the report. */
+static double of_flow(const char *json, const char *flow, const char *key)
+{
+    g_autofree char *quoted = g_strdup_printf("\"%s\": {", flow), *name = g_strdup_printf("\"%s\"", key);
+    const char *at = strstr(json, quoted);
+
+    assert_non_null(at);
+    return number(at, name);
+}
+
+/* Streams of both ends: all is delivered, or what is lost is found in its direction; each way alone; one that an
+ * earlier soak left going is not mistaken; a restart leaves little unknown. */
+static void test_streams(void **state)
+{
+    (void)state;
+    write_definition("stream.yaml", "hello, echo, counters, traffic", "n: u16");
+    struct process device = test_start("sim stream.yaml --on pty:p");
+    test_await(&device, "Ctrl-C ends it");
+    struct process killed = test_start("soak stream.yaml serial:p --for 1h --traffic stream");
+    g_usleep(1500000);
+    assert_int_equal(test_finish(&killed, SIGKILL), -SIGKILL);
+    test_clear(&killed);
+    g_autofree char *both = test_run(0, "soak stream.yaml serial:p --for 1s --json");
+    test_assert_in(both, "\"adds_up\": true");
+    for (unsigned i = 0; i < 4; i++) {
+        static const char *const flows[] = { "echo_out", "echo_back", "stream_out", "stream_back" };
+        assert_true(of_flow(both, flows[i], "sent") > 50);
+        assert_true(of_flow(both, flows[i], "delivered") > 0.9 * of_flow(both, flows[i], "sent")); /* a busy machine */
+    }
+    assert_null(strstr(both, "\"unexpected\": 1"));
+    g_autofree char *damaged =
+        test_run(0, "soak stream.yaml serial:p --for 2s --traffic stream --faults drop=1e-3 --json");
+    test_assert_in(damaged, "\"adds_up\": true");
+    assert_true(of_flow(damaged, "stream_out", "lost_out") > 2 && of_flow(damaged, "stream_back", "lost_back") > 2);
+    assert_true(of_flow(damaged, "stream_out", "lost_out") + of_flow(damaged, "stream_out", "delivered") ==
+                of_flow(damaged, "stream_out", "sent"));
+    assert_true(of_flow(damaged, "echo_out", "sent") == 0);
+    g_autofree char *out = test_run(0, "soak stream.yaml serial:p --for 500ms --traffic stream --way out --json");
+    assert_true(of_flow(out, "stream_out", "delivered") > 20 && of_flow(out, "stream_back", "sent") < 1);
+    g_autofree char *back = test_run(0, "soak stream.yaml serial:p --for 500ms --traffic stream --way back");
+    test_assert_in(back, "traffic: stream back\n");
+    struct process soak = test_start("soak stream.yaml serial:p --for 2s --traffic stream --json");
+    g_usleep(1500000);
+    assert_int_equal(kill(device.id, SIGUSR1), 0); /* restarts it */
+    assert_int_equal(test_finish(&soak, 0), 0);
+    test_assert_in(soak.text->str, "\"adds_up\": true");
+    assert_true(of_flow(soak.text->str, "stream_out", "delivered") > of_flow(soak.text->str, "stream_out", "sent") / 3);
+    assert_null(strstr(soak.text->str, "\"restarts_at\": []"));
+    test_clear(&soak);
+    test_end(&device);
+    write_definition("none.yaml", "hello, echo, counters", "n: u16");
+    test_assert_run(1, "soak none.yaml serial:p --traffic stream",
+                    "add `services: [traffic, counters]` to the definition");
+    test_assert_run(2, "soak stream.yaml sim: --traffic stream", "--traffic: sim: always has all traffic");
+    test_assert_run(2, "soak stream.yaml serial:p --way up", "--way: expected one of back, out, both, found \"up\"");
+}
+
 #define LINK_TEST(test) cmocka_unit_test_teardown(test, test_kill_running)
 
 int main(void)
 {
     const struct CMUnitTest tests[] = { LINK_TEST(test_other_side_goes), LINK_TEST(test_hangup),
                                         LINK_TEST(test_late_counters),   LINK_TEST(test_standstill),
-                                        LINK_TEST(test_restarts),        LINK_TEST(test_stale_and_fast) };
+                                        LINK_TEST(test_restarts),        LINK_TEST(test_stale_and_fast),
+                                        LINK_TEST(test_streams) };
     return test_run_processes(tests, G_N_ELEMENTS(tests));
 }
