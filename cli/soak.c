@@ -40,7 +40,7 @@ static bool show_progress(double done, void *data)
 }
 
 /* A word, whose place in the list, from 1, is its value. */
-static const char *const traffic_words[] = { "echo", "stream", "both", NULL };
+static const char *const traffic_words[] = { "echo", "stream", "both", "listen", NULL };
 static const char *const way_words[] = { "back", "out", "both", NULL };
 
 static bool read_word(const struct cli_verb *verb, const char *option, const char *text, const char *const *words,
@@ -225,7 +225,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "load", 0, 0, G_OPTION_ARG_DOUBLE, &options.load, "Share of the line's capacity to use each way; default 0.5",
           "SHARE" },
         { "traffic", 0, 0, G_OPTION_ARG_STRING, &options.traffic,
-          "On a real link: echo, stream or both; default what the definition's services allow", "KIND" },
+          "On a real link: echo, stream, both or listen (sends nothing); default what the definition's services allow",
+          "KIND" },
         { "way", 0, 0, G_OPTION_ARG_STRING, &options.way,
           "Which end sends a stream: out (this one), back or both; "
           "default both",

@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "soak/listening.h"
 #include "soak/stretch.h"
 #include "zeugma/error.h"
 
@@ -312,6 +313,11 @@ static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payl
     struct zgi_soak *soak = end->soak;
     enum zg_flow flow = flow_of(end, frame->header.id);
 
+    if (soak->listening) {
+        zgi_stretch_intact(end->stretch, 0);
+        soak->result->guessed += zgi_listening_take(soak->listening, &frame->header, soak->now_ns);
+        return zg_plan_by_id(soak->plan, frame->header.id) ? 0 : ZG_EUNKNOWN;
+    }
     const uint32_t place = soak->take_own ? place_of(soak, frame->header.sequence) : 0;
     const bool is_counted = flow == ZG_FLOW_ECHO_BACK || (flow == ZG_FLOW_STREAM_BACK && soak->streams_back);
 
@@ -350,7 +356,7 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
         g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN, "a soak numbers its payloads; max_payload is 0");
         return false;
     }
-    if (!zg_traffic_choose_ids(plan, &soak->ids)) {
+    if (settings->traffic != ZG_SOAK_LISTEN && !zg_traffic_choose_ids(plan, &soak->ids)) {
         g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN,
                     "a soak needs three ids that no message uses; widen the header's id, u%u", plan->id_bits);
         return false;
@@ -382,6 +388,7 @@ void zgi_soak_clear(struct zgi_soak *soak)
         zgi_stretch_free(soak->ends[i].stretch);
     }
     zg_ledger_free(soak->ledger);
+    zgi_listening_free(soak->listening);
     g_queue_clear(&soak->replies);
     g_free(soak->payload);
     g_free(soak->expected);

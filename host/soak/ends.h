@@ -41,6 +41,7 @@ struct zgi_soak {
     double spent_ns;                       /* time that frames took on the line since a flow's last turn */
     uint64_t stream_seed;                  /* of the streams; on a real link another in each run */
     uint32_t stream_first[ZG_FLOWS];       /* numbers of the first frame since then; on the line it is 0 */
+    struct zgi_listening *listening;       /* NULL: this end sends */
     bool streams_back;                     /* a real device sends a stream; */
     bool awaits_stream;                    /* until it says so, it may still send that of an earlier run */
     uint8_t *payload;

@@ -139,6 +139,14 @@ enum zg_class zg_ledger_arrived(struct zg_ledger *ledger, enum zg_flow flow, uin
     return class_;
 }
 
+void zg_ledger_add(struct zg_ledger *ledger, enum zg_flow flow, enum zg_class class_, int64_t count)
+{
+    ledger->sums.sent[flow] += (uint64_t)count;
+    ledger->sums.entries[flow][class_] += (uint64_t)count;
+    if (zg_class_is_of_arrivals(class_))
+        ledger->sums.arrivals[zg_flow_is_back(flow)][class_] += (uint64_t)count;
+}
+
 void zg_ledger_other(struct zg_ledger *ledger, bool at_host, enum zg_class class_, uint64_t count)
 {
     ledger->sums.arrivals[at_host][class_] += count;

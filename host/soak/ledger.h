@@ -75,6 +75,9 @@ const struct zg_ledger_entry *zg_ledger_find(const struct zg_ledger *ledger, enu
 enum zg_class zg_ledger_arrived(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, uint64_t now_ns,
                                 uint64_t late_ns);
 
+/* Adds entries that have ended, or takes them away; those that arrived count as arrivals as well. */
+void zg_ledger_add(struct zg_ledger *ledger, enum zg_flow flow, enum zg_class class_, int64_t count);
+
 /* Notes `count` arrivals that are no frame sent: DETECTED, ACCEPTED or UNEXPECTED, at the host or the device. */
 void zg_ledger_other(struct zg_ledger *ledger, bool at_host, enum zg_class class_, uint64_t count);
 

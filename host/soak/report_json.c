@@ -144,11 +144,14 @@ static void device_to_json(struct zg_json *json, const struct zg_soak_report *re
     zg_json_open(json, "traffic", '[');
     if (result->traffic & ZG_SOAK_ECHO)
         zg_json_string(json, NULL, "echo");
+    if (result->traffic & ZG_SOAK_LISTEN)
+        zg_json_string(json, NULL, "listen");
     for (unsigned end = 0; end < 2; end++)
         if (result->streams[end])
             zg_json_string(json, NULL, end == 0 ? "stream_back" : "stream_out");
     zg_json_close(json, ']');
     zg_json_unsigned(json, "refused", result->refused);
+    zg_json_unsigned(json, "guessed", result->guessed);
     zg_json_bool(json, "device_counted", result->device_counted);
     zg_json_open(json, "restarts_at", '[');
     for (unsigned i = 0; i < MIN(result->restarts, (unsigned)ZG_SOAK_RESTARTS); i++)

@@ -35,11 +35,21 @@ static void append_traffic(GString *text, const struct zg_soak_result *result)
 {
     const bool echo = result->traffic & ZG_SOAK_ECHO, out = result->streams[1], back = result->streams[0];
 
+    if (result->traffic & ZG_SOAK_LISTEN) {
+        g_string_append(
+            text, "traffic: listen, this end sends nothing; what is lost is told by the numbers in the headers, and\n"
+                  "unknown before the first and after the last frame that came\n");
+        if (result->guessed > 0)
+            g_string_append_printf(text,
+                                   "%" G_GUINT64_FORMAT
+                                   " of the lost are known only by the sender's usual rate: so long "
+                                   "nothing came that its numbers went round\n",
+                                   result->guessed);
+        return;
+    }
     g_string_append_printf(text, "traffic: %s%s%s%s%s\n", echo ? "echo" : "", echo && (out || back) ? " and " : "",
                            out || back ? "stream" : "", out != back ? out ? " out" : " back" : "",
-                           !echo         ? ""
-                           : out || back ? ", each with half of the load"
-                                         : "");
+                           echo && (out || back) ? ", each with half of the load" : "");
 }
 
 static void append_settings(GString *text, const struct zg_soak_report *report)
@@ -70,11 +80,15 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
     g_string_append_c(text, '\n');
     if (!settings->link)
         g_string_append_printf(text, "a frame is late after %s one way, ", late);
-    g_string_append_printf(text, "%s slow after %s there and back; %s every %s%s%s\n",
-                           settings->link ? "an answer is" : "an answer", slow,
-                           settings->link ? "this end's loop runs" : "both ends' loops run", poll,
-                           report->result->echo ? "" : "; stream traffic only, because the header has no id",
-                           report->result->stopped ? "; stopped early" : "");
+    if (report->result->traffic & ZG_SOAK_LISTEN)
+        g_string_append_printf(text, "this end's loop runs every %s%s\n", poll,
+                               report->result->stopped ? "; stopped early" : "");
+    else
+        g_string_append_printf(text, "%s slow after %s there and back; %s every %s%s%s\n",
+                               settings->link ? "an answer is" : "an answer", slow,
+                               settings->link ? "this end's loop runs" : "both ends' loops run", poll,
+                               report->result->echo ? "" : "; stream traffic only, because the header has no id",
+                               report->result->stopped ? "; stopped early" : "");
     if (settings->link)
         append_traffic(text, report->result);
 }

@@ -20,7 +20,7 @@ enum zg_soak_error {
 };
 
 /* What is sent on a real link. */
-enum zg_soak_traffic { ZG_SOAK_ECHO = 1, ZG_SOAK_STREAM = 2 };
+enum zg_soak_traffic { ZG_SOAK_ECHO = 1, ZG_SOAK_STREAM = 2, ZG_SOAK_LISTEN = 4 /* nothing: others do */ };
 
 struct zg_soak_settings {
     uint64_t duration_ns; /* virtual time in which frames are sent */
@@ -77,6 +77,7 @@ struct zg_soak_result {
     bool real;
     unsigned traffic;              /* that there was, enum zg_soak_traffic */
     bool streams[2];               /* the device's (0), the host's (1) */
+    uint64_t guessed;              /* frames lost whose number came round: known by the sender's usual rate only */
     uint64_t refused;              /* frames of the device's stream that were due while its ring was full */
     uint64_t own;                  /* frames of the definition's own messages that arrived */
     uint64_t written, device_took; /* bytes out: written by this end, and received according to the device */

@@ -6,6 +6,7 @@
 #include "link/wire.h"
 #include "plan/fingerprint.h"
 #include "soak/ends.h"
+#include "soak/listening.h"
 #include "zeugma/traffic.h"
 
 #define SECOND_NS UINT64_C(1000000000)
@@ -515,7 +516,7 @@ static void run(struct live *live, zg_soak_progress progress, void *data)
     }
     /* What is on its way arrives; what is still late after that is lost. */
     const uint64_t until_ns = soak->now_ns + 3 * soak->settings->slow_ns + soak->plan->definition->line.byte_timeout_ns;
-    while (soak->now_ns < until_ns && !all_came(live) && !live->error) {
+    while (soak->now_ns < until_ns && !all_came(live) && !live->error && !soak->listening) {
         pump(live, soak->now_ns + STEP_NS, NULL, 0);
         if (live->restarted && !live->error)
             follow_restart(live);
@@ -629,9 +630,20 @@ static bool choose_traffic(struct live *live, GError **error)
     const unsigned way = way_of(live);
     const unsigned has = (zg_definition_serves(definition, "echo") ? ZG_SOAK_ECHO : 0U) |
                          (zg_definition_serves(definition, "traffic") ? ZG_SOAK_STREAM : 0U);
-    const unsigned wanted = settings->traffic ? settings->traffic : has;
+    const bool is_numbered = live->soak.plan->sequence_bits > 0;
+    const unsigned wanted = settings->traffic ? settings->traffic : has == 0 && is_numbered ? ZG_SOAK_LISTEN : has;
     struct zg_soak_result *result = live->soak.result;
 
+    if (wanted == ZG_SOAK_LISTEN && !is_numbered) {
+        g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN,
+                    "listening needs numbers by which losses are found: the header has no sequence");
+        return false;
+    }
+    if (wanted == ZG_SOAK_LISTEN) {
+        result->traffic = wanted;
+        live->soak.listening = zgi_listening_new(live->soak.ledger, live->soak.plan->sequence_bits);
+        return true;
+    }
     if (wanted == 0 || (wanted & ~has) != 0 || !zg_definition_serves(definition, "counters")) {
         g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN,
                     "the soak of a real link needs a device that answers: add `services: [%s, counters]` to the "
@@ -703,10 +715,15 @@ struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct
     if (!zgi_soak_begin(&live.soak, plan, settings, error))
         return NULL;
     if (begin(&live, error)) {
-        announce(&live);
-        if (read_counters(&live, &live.readings[0]) && begin_streams(&live)) {
+        const bool listens = live.soak.listening != NULL;
+        if (!listens)
+            announce(&live);
+        else
+            live.damaging = true;
+        if (listens || (read_counters(&live, &live.readings[0]) && begin_streams(&live))) {
             run(&live, progress, data);
-            live.soak.result->device_counted = end_streams(&live) && read_counters(&live, &live.readings[1]);
+            live.soak.result->device_counted =
+                !listens && end_streams(&live) && read_counters(&live, &live.readings[1]);
             if (live.error)
                 note_end(&live);
             end(&live);

@@ -201,6 +201,23 @@ static void test_streams(void **state)
     test_assert_run(2, "soak stream.yaml serial:p --way up", "--way: expected one of back, out, both, found \"up\"");
 }
 
+/* A device that only sends is soaked without a byte to it; what is lost is told by its numbers. */
+static void test_listening(void **state)
+{
+    (void)state;
+    write_definition("mute.yaml", "", "n: u16");
+    struct process device = test_start("sim mute.yaml --on pty:p --busy");
+    test_await(&device, "Ctrl-C ends it");
+    g_autofree char *heard = test_run(0, "soak mute.yaml serial:p --for 2s --faults drop=2e-3 --capture all --json");
+    test_assert_in(heard, "\"adds_up\": true");
+    test_assert_in(heard, "\"listen\"");
+    assert_true(of_flow(heard, "stream_back", "delivered") > 300 && of_flow(heard, "stream_back", "lost_back") > 3);
+    g_autofree char *all = test_run(0, "watch mute.yaml file:all");
+    assert_true(test_lines_with(all, "pick") > 300);
+    assert_int_equal(test_lines_with(all, "→"), 0);
+    test_end(&device);
+}
+
 #define LINK_TEST(test) cmocka_unit_test_teardown(test, test_kill_running)
 
 int main(void)
@@ -208,6 +225,6 @@ int main(void)
     const struct CMUnitTest tests[] = { LINK_TEST(test_other_side_goes), LINK_TEST(test_hangup),
                                         LINK_TEST(test_late_counters),   LINK_TEST(test_standstill),
                                         LINK_TEST(test_restarts),        LINK_TEST(test_stale_and_fast),
-                                        LINK_TEST(test_streams) };
+                                        LINK_TEST(test_streams),         LINK_TEST(test_listening) };
     return test_run_processes(tests, G_N_ELEMENTS(tests));
 }
