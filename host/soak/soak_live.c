@@ -1,178 +1,15 @@
 /* SPDX-License-Identifier: MIT */
-/* The soak of a real link: this end sends echoes in real time; the device answers them and reports its counters. */
+/* The soak of a real link, in real time. */
 #include <string.h>
 
-#include "codec/frame.h"
-#include "link/wire.h"
 #include "plan/fingerprint.h"
-#include "soak/ends.h"
 #include "soak/listening.h"
-#include "zeugma/traffic.h"
+#include "soak/live.h"
 
-#define SECOND_NS UINT64_C(1000000000)
-
-enum {
-    STEP_NS = 1000000,
-    HELD_BACK_US = 250000, /* bytes, by the operating system */
-    ASK_TIMES = 6,         /* for counters, a second apart */
-    READ_TIMES = 4         /* from their first */
-};
-
-/* The counters that the device reported, and this end's own counts at the moments when the device sent those they are
- * compared with. Its counters come in several frames, and it may send other frames in between. */
-struct reading {
-    uint32_t device[ZG_COUNTERS];
-    uint64_t written;    /* bytes written by this end's line; compared with the device's bytes_in */
-    uint64_t read;       /* bytes read; compared with its bytes_out */
-    uint32_t frames_out; /* of this end's link; compared with its frames_in */
-    uint32_t frames_in;  /* compared with its frames_out, as it is */
-    uint32_t missed;     /* according to sequence numbers */
-};
-
-struct live {
-    struct zgi_soak soak;
-    struct zg_wire *wire;
-    uint64_t free_ns; /* when the line can take the next byte */
-    struct zg_damage out, back;
-    bool damaging; /* otherwise bytes pass unchanged */
-    GByteArray *to_write;
-    struct reading readings[2], *reading; /* at the start and at the end; the one in progress */
-    unsigned known;                       /* counters reported so far */
-    uint64_t asked;                       /* time of the last request for counters, or hello */
-    uint32_t oldest;                      /* the oldest echo that may still be open */
-    const struct zg_plan_message *request, *reply;
-    const struct zg_plan_message *hello; /* NULL: the definition has none */
-    const struct zg_plan_message *traffic_request, *traffic_report;
-    uint32_t report[ZG_TRAFFIC_COUNTS];   /* the newest of the device's stream */
-    unsigned reports;                     /* of this run */
-    uint64_t report_due_ns;               /* when it is asked for the next */
-    uint64_t stream_sent, stream_arrived; /* by the ledger, before this run */
-    uint16_t boot;                        /* the device's boot number; 0: no hello arrived yet */
-    bool restarted;                       /* it changed since this was last checked */
-    uint64_t begin_ns, heard_ns;          /* when echoes began; when bytes last came */
-    uint64_t last_answer_ns;              /* of the run before a restart */
-    uint64_t followed_ns;                 /* the time of the last restart */
-    GError *error;
-};
-
-static struct zg_link *link_of(struct live *live)
-{
-    return zg_node_link(live->soak.ends[HOST].node);
-}
-
-static uint32_t now_us(void *context)
-{
-    const struct live *live = context;
-    return (uint32_t)(live->soak.now_ns / 1000) + live->soak.settings->clock_us;
-}
-
-static void start_transmit(void *context)
-{
-    (void)context; /* pump() checks by itself */
-}
-
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL, NULL };
-
-/* --- bytes */
-
-static unsigned damage(const struct live *live, struct zg_damage *direction, uint8_t byte, uint8_t left[2])
-{
-    if (live->damaging)
-        return zg_damage_byte(direction, byte, left);
-    direction->totals.sent++;
-    left[0] = byte;
-    return 1;
-}
-
-/* Writes frame by frame, at the line's speed. A socket would take everything at once, which no UART does. */
-static void write_due(struct live *live)
-{
-    uint64_t now = live->soak.now_ns;
-    uint8_t byte, left[2];
-
-    while (live->free_ns <= now && zg_link_transmit_isr(link_of(live), &byte)) {
-        uint64_t count = 0;
-        do {
-            g_byte_array_append(live->to_write, left, damage(live, &live->out, byte, left));
-            count++;
-        } while (zg_link_transmit_isr(link_of(live), &byte));
-        live->free_ns = MAX(live->free_ns, now) + count * live->soak.byte_ns;
-    }
-    if (live->to_write->len > 0 && !live->error)
-        (void)zg_wire_write(live->wire, live->to_write->data, live->to_write->len, &live->error);
-    g_byte_array_set_size(live->to_write, 0);
-}
-
-/* Reads byte by byte, so that counts taken at the end of a frame include no later byte. */
-static void read_due(struct live *live)
-{
-    uint8_t left[2];
-    struct zg_passage passage;
-
-    if (live->error || !zg_wire_read(live->wire, &passage, &live->error))
-        return;
-    live->soak.now_ns = zg_wire_now_ns(live->wire); /* writing may have taken a while */
-    if (passage.count > 0)
-        live->heard_ns = live->soak.now_ns;
-    for (size_t i = 0; i < passage.count; i++) {
-        unsigned rest = damage(live, &live->back, passage.bytes[i], left);
-        for (unsigned k = 0; k < rest; k++)
-            zg_any_link_receive(zg_node_any_link(live->soak.ends[HOST].node), &left[k], 1);
-    }
-}
-
-/* Lets time and bytes pass until `until_ns`, or until `*known` is `wanted`. */
-static void pump(struct live *live, uint64_t until_ns, const unsigned *known, unsigned wanted)
-{
-    struct zgi_soak *soak = &live->soak;
-
-    do {
-        soak->now_ns = zg_wire_now_ns(live->wire);
-        write_due(live);
-        read_due(live);
-        zg_any_link_poll(zg_node_any_link(live->soak.ends[HOST].node));
-        zgi_soak_send_waiting(&soak->ends[HOST]);
-        if (live->error || (known && *known >= wanted) || soak->now_ns >= until_ns)
-            return;
-        zg_wire_wait(live->wire, -1, MIN(until_ns - soak->now_ns, (uint64_t)STEP_NS));
-    } while (true);
-}
-
-/* --- the device's counters */
-
-static uint64_t passed(const struct zg_sim_totals *totals)
-{
-    return totals->sent - totals->dropped + totals->doubled;
-}
-
-static void note_counters(struct live *live, const struct zg_frame *frame, const uint8_t *payload, size_t length,
-                          const struct zg_value *values)
-{
-    const struct zg_counters *ours = &link_of(live)->counters;
-    struct reading *reading = live->reading;
-
-    if (!reading || values[0].raw.u != live->known)
-        return;
-    g_autoptr(GByteArray) wire = zg_frame_make(live->soak.plan, &frame->header, payload, length);
-    for (unsigned i = 0; i < values[1].count && live->known < ZG_COUNTERS; i++) {
-        switch (live->known) {
-        case ZG_COUNTER_INDEX(bytes_in): reading->written = passed(&live->out.totals); break;
-        case ZG_COUNTER_INDEX(bytes_out): reading->read = live->back.totals.sent - wire->len; break;
-        case ZG_COUNTER_INDEX(frames_in): reading->frames_out = ours->frames_out; break;
-        case ZG_COUNTER_INDEX(frames_out):
-            reading->frames_in = ours->frames_in - 1;
-            reading->missed = ours->lost - ours->late;
-            break;
-        default: break;
-        }
-        reading->device[live->known++] = (uint32_t)values[1].items[i].raw.u;
-    }
-    while (values[1].count == 0 && live->known < ZG_COUNTERS) /* its runtime is older and has fewer counters */
-        reading->device[live->known++] = 0;
-}
+enum { HELD_BACK_US = 250000 }; /* bytes, by the operating system */
 
 /* The device says who it is: again after a restart. */
-static void note_hello(struct live *live, const struct zg_value *values)
+static void note_hello(struct zgi_live *live, const struct zg_value *values)
 {
     struct zg_soak_result *result = live->soak.result;
     const uint16_t boot = (uint16_t)values[4].raw.u;
@@ -187,18 +24,9 @@ static void note_hello(struct live *live, const struct zg_value *values)
     live->boot = boot;
 }
 
-static void note_report(struct live *live, const struct zg_value *values)
-{
-    if ((uint32_t)values[0].raw.u != (uint32_t)live->soak.stream_seed)
-        return; /* of an earlier run */
-    for (unsigned i = 0; i < ZG_TRAFFIC_COUNTS; i++)
-        live->report[i] = (uint32_t)values[i].raw.u;
-    live->reports++;
-}
-
 static void take_own(struct zgi_soak *soak, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
-    struct live *live = (struct live *)(void *)soak;
+    struct zgi_live *live = (struct zgi_live *)(void *)soak;
     struct zg_header header = frame->header;
     size_t ignored;
 
@@ -210,194 +38,27 @@ static void take_own(struct zgi_soak *soak, const struct zg_frame *frame, const 
     struct zg_value *values = zg_values_new(&message->payload);
     if (zg_payload_unpack(message, payload, length, &header, values, &ignored)) {
         if (message == live->reply)
-            note_counters(live, frame, payload, length, values);
+            zgi_live_note_counters(live, frame, payload, length, values);
         else if (message == live->traffic_report)
-            note_report(live, values);
+            zgi_live_note_report(live, values);
         else
             note_hello(live, values);
     }
     zg_values_free(&message->payload, values);
 }
 
-/* Asks for counters. False: not now, the line is busy. */
-static bool ask(struct live *live)
-{
-    struct zg_value *values = zg_values_new(&live->request->payload);
-
-    values[0].raw.u = live->known;
-    const bool is_sent = zg_node_send_plain(live->soak.ends[HOST].node, live->request, values) == 0;
-    zg_values_free(&live->request->payload, values);
-    live->asked += is_sent;
-    return is_sent;
-}
-
 /* Makes the device follow our sequence numbers from their beginning, not from where an earlier program left them. */
-static void announce(struct live *live)
+static void announce(struct zgi_live *live)
 {
     const uint16_t boot = (uint16_t)(1 + g_get_real_time() / 1000 % UINT16_MAX);
 
     live->asked += zg_node_announce(live->soak.ends[HOST].node, boot) == 0;
 }
 
-/* Reads all of the device's counters, on an undamaged line. An answer that came only after the device was asked again
- * may be to either request; then the answers still under way are let pass, and it starts again. False: it does not
- * answer. */
-static bool read_counters(struct live *live, struct reading *reading)
-{
-    bool is_repeated = false;
-    unsigned readings = 1;
-
-    live->damaging = false;
-    live->known = 0;
-    for (unsigned times = 0; live->known < ZG_COUNTERS && times < ASK_TIMES && !live->error;) {
-        const unsigned before = live->known;
-        const uint64_t until_ns = live->soak.now_ns + SECOND_NS;
-        live->reading = reading;
-        while (!ask(live) && live->soak.now_ns < until_ns && !live->error)
-            pump(live, live->soak.now_ns + STEP_NS, NULL, 0);
-        pump(live, until_ns, &live->known, before + 1);
-        live->reading = NULL;
-        if (live->known == before) {
-            times++;
-            is_repeated = true;
-            continue;
-        }
-        times = 0;
-        if (is_repeated && readings++ < READ_TIMES) {
-            pump(live, live->soak.now_ns + SECOND_NS, NULL, 0);
-            live->known = 0;
-            is_repeated = false;
-        }
-    }
-    live->damaging = true;
-    if (live->known < ZG_COUNTERS && !live->error)
-        g_set_error(&live->error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_LINK,
-                    "%s: no device answered a request for its counters in %d s; is it running, with this definition "
-                    "and its services echo and counters?%s",
-                    live->soak.settings->link->text, ASK_TIMES,
-                    live->soak.plan->gap_ns > 0 ? " The framing gap needs a link that preserves silences, which "
-                                                  "pseudo-terminals, USB adapters and networks do not."
-                                                : "");
-    return live->error == NULL;
-}
-
-/* --- the device's stream */
-
-/* The share of a direction's capacity that each flow uses. */
-static double share_of(const struct live *live)
-{
-    const unsigned traffic = live->soak.result->traffic;
-
-    return live->soak.settings->load / (traffic == (ZG_SOAK_ECHO | ZG_SOAK_STREAM) ? 2 : 1);
-}
-
-static unsigned way_of(const struct live *live)
-{
-    const unsigned way = live->soak.settings->way;
-
-    return way ? way : ZG_TRAFFIC_DEVICE_SENDS | ZG_TRAFFIC_HOST_SENDS;
-}
-
-/* The time between two frames of the device, so that it uses its share with frames of the middle size. */
-static uint32_t period_us(const struct live *live)
-{
-    const struct zg_plan *plan = live->soak.plan;
-    const unsigned around = plan->max_content - plan->max_payload, most = plan->max_payload;
-    const unsigned content =
-        around + (zg_traffic_size(plan) == ZG_TRAFFIC_OWN_SIZES ? (most + ZGI_TRAFFIC_NUMBER) / 2 : most);
-    const double ns =
-        zg_framing_least(&plan->definition->framing, content) * (double)live->soak.byte_ns + (double)plan->send_gap_ns;
-
-    return (uint32_t)(ns / (plan->turn_ns > 0 ? share_of(live) / 2 : share_of(live)) / 1000) + 1;
-}
-
-/* Sends a request to the device's end of the streams. False: not now. */
-static bool ask_traffic(struct live *live, uint32_t count, unsigned way)
-{
-    const struct zg_plan_message *request = live->traffic_request;
-    struct zg_value *values = zg_values_new(&request->payload);
-
-    values[0].raw.u = (uint32_t)live->soak.stream_seed;
-    values[1].raw.u = count;
-    values[2].raw.u = zg_traffic_size(live->soak.plan);
-    values[3].raw.u = period_us(live);
-    values[4].raw.u = way;
-    const bool is_sent = zg_node_send_plain(live->soak.ends[HOST].node, request, values) == 0;
-    zg_values_free(&request->payload, values);
-    live->asked += is_sent;
-    return is_sent;
-}
-
-/* Asks until a report comes, on an undamaged line. False: none does. */
-static bool await_report(struct live *live, uint32_t count, unsigned way)
-{
-    const unsigned before = live->reports;
-
-    live->damaging = false;
-    for (unsigned times = 0; live->reports == before && times < ASK_TIMES && !live->error; times++) {
-        const uint64_t until_ns = live->soak.now_ns + SECOND_NS;
-        while (!ask_traffic(live, count, way) && live->soak.now_ns < until_ns && !live->error)
-            pump(live, live->soak.now_ns + STEP_NS, NULL, 0);
-        pump(live, until_ns, &live->reports, before + 1);
-    }
-    live->damaging = true;
-    if (live->reports == before && !live->error)
-        g_set_error(&live->error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_LINK, "%s: no device answered a traffic_request in %d s",
-                    live->soak.settings->link->text, ASK_TIMES);
-    return live->error == NULL;
-}
-
-/* Begins the streams, with a seed that the device does not know from an earlier run. */
-static bool begin_streams(struct live *live)
-{
-    struct zgi_soak *soak = &live->soak;
-
-    if (!(soak->result->traffic & ZG_SOAK_STREAM))
-        return true;
-    soak->stream_seed = (uint32_t)(soak->settings->seed * UINT32_C(2654435761) ^ (uint64_t)g_get_real_time());
-    for (unsigned flow = ZG_FLOW_STREAM_OUT; flow < ZG_FLOWS; flow++)
-        soak->stream_first[flow] = zg_ledger_next(soak->ledger, (enum zg_flow)flow);
-    live->stream_sent = zg_ledger_sums(soak->ledger)->sent[ZG_FLOW_STREAM_OUT];
-    live->stream_arrived = zg_ledger_sums(soak->ledger)->sent[ZG_FLOW_STREAM_BACK];
-    memset(live->report, 0, sizeof live->report);
-    soak->awaits_stream = soak->streams_back;
-    if (!await_report(live, ZG_TRAFFIC_NO_END, way_of(live)))
-        return false;
-    soak->awaits_stream = false;
-    return true;
-}
-
-/* What the device's newest report says about frames without an entry's end. After a restart the report is somewhat
- * old. */
-static void close_streams(struct live *live, enum zg_class others)
-{
-    struct zg_ledger *ledger = live->soak.ledger;
-    const uint32_t *report = live->report;
-    const bool is_last = others == ZG_CLASS_LOST_OUT;
-
-    if (!(live->soak.result->traffic & ZG_SOAK_STREAM))
-        return;
-    zg_ledger_close_streams(ledger, report[ZG_TRAFFIC_TAKEN], is_last ? UINT64_MAX : report[ZG_TRAFFIC_SKIPPED], others,
-                            live->stream_arrived + report[ZG_TRAFFIC_SENT]);
-    zg_ledger_other(ledger, false, ZG_CLASS_REPEATED, report[ZG_TRAFFIC_REPEATED]);
-    zg_ledger_other(ledger, false, ZG_CLASS_ACCEPTED, report[ZG_TRAFFIC_WRONG]);
-    live->soak.result->refused += report[ZG_TRAFFIC_REFUSED];
-}
-
-/* Stops the streams, and reads what came of them once nothing is under way. */
-static bool end_streams(struct live *live)
-{
-    if (!(live->soak.result->traffic & ZG_SOAK_STREAM) || live->error || !await_report(live, 1, 0))
-        return live->error == NULL;
-    pump(live, live->soak.now_ns + live->soak.settings->slow_ns + live->soak.plan->definition->line.byte_timeout_ns,
-         NULL, 0);
-    return await_report(live, 0, 0);
-}
-
 /* --- the run */
 
 /* Whether another echo may be sent. One whose answer is slow no longer counts as open. */
-static bool may_open(struct live *live)
+static bool may_open(struct zgi_live *live)
 {
     const struct zg_ledger *ledger = live->soak.ledger;
     uint32_t next = zg_ledger_next(ledger, ZG_FLOW_ECHO_OUT);
@@ -413,7 +74,7 @@ static bool may_open(struct live *live)
 
 /* Sends the echoes that are due. Those held back, because too many are open or the ring is full, are made up for as
  * soon as they may be: how late they are is part of what is measured. */
-static void send_due(struct live *live)
+static void send_due(struct zgi_live *live)
 {
     struct zgi_soak *soak = &live->soak;
     double *due_ns = &soak->due_ns[ZG_FLOW_ECHO_OUT];
@@ -421,25 +82,26 @@ static void send_due(struct live *live)
 
     while (*due_ns <= now_ns && *due_ns > before_ns && may_open(live)) {
         before_ns = *due_ns;
-        zgi_soak_send_due(soak, ZG_FLOW_ECHO_OUT, share_of(live), 1);
+        zgi_soak_send_due(soak, ZG_FLOW_ECHO_OUT, zgi_live_share(live), 1);
     }
 }
 
 /* Sends what is due of all flows, and asks for a report often, so that a restart leaves little unknown. */
-static void send_all(struct live *live)
+static void send_all(struct zgi_live *live)
 {
     struct zgi_soak *soak = &live->soak;
 
     if (soak->result->traffic & ZG_SOAK_ECHO)
         send_due(live);
     if (soak->result->streams[HOST])
-        zgi_soak_send_due(soak, ZG_FLOW_STREAM_OUT, share_of(live), UINT_MAX);
-    if ((soak->result->traffic & ZG_SOAK_STREAM) && soak->now_ns >= live->report_due_ns && ask_traffic(live, 0, 0))
-        live->report_due_ns = soak->now_ns + MAX(SECOND_NS / 4, 100 * soak->plan->max_frame * soak->byte_ns);
+        zgi_soak_send_due(soak, ZG_FLOW_STREAM_OUT, zgi_live_share(live), UINT_MAX);
+    if ((soak->result->traffic & ZG_SOAK_STREAM) && soak->now_ns >= live->report_due_ns &&
+        zgi_live_ask_traffic(live, 0, 0))
+        live->report_due_ns = soak->now_ns + MAX(ZGI_LIVE_SECOND_NS / 4, 100 * soak->plan->max_frame * soak->byte_ns);
 }
 
 /* Whether every echo was answered. */
-static bool all_came(const struct live *live)
+static bool all_came(const struct zgi_live *live)
 {
     const struct zg_ledger_sums *sums = zg_ledger_sums(live->soak.ledger);
     const uint64_t *came = sums->entries[ZG_FLOW_ECHO_BACK];
@@ -448,13 +110,13 @@ static bool all_came(const struct live *live)
 }
 
 /* The time since echoes began, in words. */
-static char *time_of(const struct live *live, uint64_t ns)
+static char *time_of(const struct zgi_live *live, uint64_t ns)
 {
     return g_strdup_printf("%.3f s", (double)(ns - MIN(ns, live->begin_ns)) * 1e-9);
 }
 
 /* The link broke, or the device fell silent: what was measured is kept. */
-static void note_end(struct live *live)
+static void note_end(struct zgi_live *live)
 {
     g_autofree char *now = time_of(live, live->soak.now_ns), *heard = time_of(live, live->heard_ns);
 
@@ -466,7 +128,7 @@ static void note_end(struct live *live)
     g_clear_error(&live->error);
 }
 
-static void note_restart(struct live *live, bool said)
+static void note_restart(struct zgi_live *live, bool said)
 {
     struct zg_soak_result *result = live->soak.result;
 
@@ -478,36 +140,36 @@ static void note_restart(struct live *live, bool said)
 }
 
 /* The device restarted: open echoes are lost with it, and its counters start from 0. */
-static void follow_restart(struct live *live)
+static void follow_restart(struct zgi_live *live)
 {
     struct zgi_soak *soak = &live->soak;
     const uint64_t from_ns = live->last_answer_ns - MIN(live->last_answer_ns, soak->settings->slow_ns);
 
     note_restart(live, true);
     announce(live);
-    (void)read_counters(live, &live->readings[0]);
+    (void)zgi_live_read_counters(live, &live->readings[0]);
     zg_ledger_close_since(soak->ledger, from_ns, ZG_CLASS_LOST_RESTART, ZG_CLASS_LOST_EITHER);
-    close_streams(live, ZG_CLASS_CUT_OFF);
-    (void)begin_streams(live);
+    zgi_live_close_streams(live, ZG_CLASS_CUT_OFF);
+    (void)zgi_live_begin_streams(live);
     live->oldest = zg_ledger_next(soak->ledger, ZG_FLOW_ECHO_OUT);
     live->restarted = soak->placed = false;
     live->followed_ns = soak->now_ns;
 }
 
-static void run(struct live *live, zg_soak_progress progress, void *data)
+static void run(struct zgi_live *live, zg_soak_progress progress, void *data)
 {
     struct zgi_soak *soak = &live->soak;
     struct zg_soak_result *result = soak->result;
     uint64_t begin_ns = soak->now_ns, length_ns = soak->settings->duration_ns;
 
     result->real = true;
-    result->poll_ns = STEP_NS;
+    result->poll_ns = ZGI_LIVE_STEP_NS;
     live->begin_ns = live->heard_ns = begin_ns;
     soak->due_ns[ZG_FLOW_ECHO_OUT] = soak->due_ns[ZG_FLOW_STREAM_OUT] = (double)begin_ns;
     live->report_due_ns = begin_ns;
     while (result->ran_ns < length_ns && !result->stopped && !live->error) {
         send_all(live);
-        pump(live, soak->now_ns + STEP_NS, NULL, 0);
+        zgi_live_pump(live, soak->now_ns + ZGI_LIVE_STEP_NS, NULL, 0);
         if (live->restarted && !live->error)
             follow_restart(live);
         result->ran_ns = MIN(soak->now_ns - begin_ns, length_ns);
@@ -517,18 +179,18 @@ static void run(struct live *live, zg_soak_progress progress, void *data)
     /* What is on its way arrives; what is still late after that is lost. */
     const uint64_t until_ns = soak->now_ns + 3 * soak->settings->slow_ns + soak->plan->definition->line.byte_timeout_ns;
     while (soak->now_ns < until_ns && !all_came(live) && !live->error && !soak->listening) {
-        pump(live, soak->now_ns + STEP_NS, NULL, 0);
+        zgi_live_pump(live, soak->now_ns + ZGI_LIVE_STEP_NS, NULL, 0);
         if (live->restarted && !live->error)
             follow_restart(live);
     }
 }
 
-static void balance(struct live *live)
+static void balance(struct zgi_live *live)
 {
     struct zg_soak_result *result = live->soak.result;
     const struct zg_ledger_sums *sums = &result->sums;
     const struct zg_counters *host = &result->counters[HOST];
-    const struct reading *first = &live->readings[0], *last = &live->readings[1];
+    const struct zgi_reading *first = &live->readings[0], *last = &live->readings[1];
     uint64_t sent = 0, entries = 0, took = result->own;
 
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
@@ -547,8 +209,8 @@ static void balance(struct live *live)
     zgi_soak_balance(result, "bytes that our link received", host->bytes_in, "the sum of what they were",
                      zgi_bytes_accounted(live->soak.ends[HOST].node));
     zgi_soak_balance(result, "bytes that our link sent", host->bytes_out, "bytes that were to be written",
-                     live->out.totals.sent + zg_ring_used(&link_of(live)->transmit));
-    zgi_soak_balance(result, "bytes read - dropped + doubled", passed(&live->back.totals),
+                     live->out.totals.sent + zg_ring_used(&zgi_live_link(live)->transmit));
+    zgi_soak_balance(result, "bytes read - dropped + doubled", zgi_live_passed(&live->back.totals),
                      "bytes that our link received", host->bytes_in);
     if (result->device_counted && result->restarts == 0 && live->soak.plan->sequence_bits > 0 &&
         sums->arrivals[HOST][ZG_CLASS_ACCEPTED] == 0)
@@ -560,21 +222,21 @@ static void balance(struct live *live)
 
 /* Whether the device's counters went backwards, or are below what this end received from it: then it restarted without
  * saying so. */
-static bool went_back(const struct live *live)
+static bool went_back(const struct zgi_live *live)
 {
     const unsigned out = ZG_COUNTER_INDEX(frames_out), in = ZG_COUNTER_INDEX(frames_in);
-    const struct reading *first = &live->readings[0], *last = &live->readings[1];
+    const struct zgi_reading *first = &live->readings[0], *last = &live->readings[1];
 
     return last->device[out] < first->device[out] || last->device[in] < first->device[in] ||
            last->device[out] - first->device[out] < last->frames_in - first->frames_in;
 }
 
 /* What the device's counters say about echoes without an answer. */
-static void close_by_counters(struct live *live)
+static void close_by_counters(struct zgi_live *live)
 {
     struct zgi_soak *soak = &live->soak;
     struct zg_soak_result *result = soak->result;
-    const struct reading *first = &live->readings[0], *last = &live->readings[1];
+    const struct zgi_reading *first = &live->readings[0], *last = &live->readings[1];
     uint32_t *device = (uint32_t *)(void *)&result->counters[DEVICE]; /* all of its members are counters */
 
     for (unsigned i = 0; i < ZG_COUNTERS; i++)
@@ -594,13 +256,13 @@ static void close_by_counters(struct live *live)
     zg_ledger_other(soak->ledger, false, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[DEVICE]));
 }
 
-static void end(struct live *live)
+static void end(struct zgi_live *live)
 {
     struct zgi_soak *soak = &live->soak;
     struct zg_soak_result *result = soak->result;
 
-    close_streams(live, result->ended[0] == '\0' ? ZG_CLASS_LOST_OUT : ZG_CLASS_CUT_OFF);
-    result->counters[HOST] = link_of(live)->counters;
+    zgi_live_close_streams(live, result->ended[0] == '\0' ? ZG_CLASS_LOST_OUT : ZG_CLASS_CUT_OFF);
+    result->counters[HOST] = zgi_live_link(live)->counters;
     result->line[HOST] = live->out.totals;
     result->line[DEVICE] = live->back.totals;
     if (result->device_counted && went_back(live)) {
@@ -623,11 +285,11 @@ static void end(struct live *live)
 }
 
 /* What is wanted, or what the device has. */
-static bool choose_traffic(struct live *live, GError **error)
+static bool choose_traffic(struct zgi_live *live, GError **error)
 {
     const struct zg_definition *definition = live->soak.plan->definition;
     const struct zg_soak_settings *settings = live->soak.settings;
-    const unsigned way = way_of(live);
+    const unsigned way = zgi_live_way(live);
     const unsigned has = (zg_definition_serves(definition, "echo") ? ZG_SOAK_ECHO : 0U) |
                          (zg_definition_serves(definition, "traffic") ? ZG_SOAK_STREAM : 0U);
     const bool is_numbered = live->soak.plan->sequence_bits > 0;
@@ -659,7 +321,7 @@ static bool choose_traffic(struct live *live, GError **error)
 }
 
 /* The ids must be those of the services, because the device's own code answers. */
-static bool find_services(struct live *live, GError **error)
+static bool find_services(struct zgi_live *live, GError **error)
 {
     struct zgi_soak *soak = &live->soak;
     const struct zg_plan_message *echo = zg_plan_by_name(soak->plan, "echo_request");
@@ -683,7 +345,7 @@ static bool find_services(struct live *live, GError **error)
     return true;
 }
 
-static bool begin(struct live *live, GError **error)
+static bool begin(struct zgi_live *live, GError **error)
 {
     struct zgi_soak *soak = &live->soak;
     const struct zg_soak_settings *settings = soak->settings;
@@ -700,7 +362,8 @@ static bool begin(struct live *live, GError **error)
     live->to_write = g_byte_array_new();
     soak->take_own = take_own;
     soak->byte_ns = zg_line_byte_ns(&soak->plan->definition->line);
-    host->node = zg_node_new(soak->plan, 0, (size_t)8 * soak->plan->max_frame, &port, live, &zgi_soak_node_calls, host);
+    host->node =
+        zg_node_new(soak->plan, 0, (size_t)8 * soak->plan->max_frame, &zgi_live_port, live, &zgi_soak_node_calls, host);
     zg_link_set_addresses(zg_node_link(host->node), 0, (zg_header_number)settings->to);
     zg_node_allow_silence(host->node, HELD_BACK_US);
     return true;
@@ -709,7 +372,7 @@ static bool begin(struct live *live, GError **error)
 struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct zg_soak_settings *settings,
                                         zg_soak_progress progress, void *data, GError **error)
 {
-    struct live live = { .wire = NULL };
+    struct zgi_live live = { .wire = NULL };
     struct zg_soak_result *result = NULL;
 
     if (!zgi_soak_begin(&live.soak, plan, settings, error))
@@ -720,10 +383,10 @@ struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct
             announce(&live);
         else
             live.damaging = true;
-        if (listens || (read_counters(&live, &live.readings[0]) && begin_streams(&live))) {
+        if (listens || (zgi_live_read_counters(&live, &live.readings[0]) && zgi_live_begin_streams(&live))) {
             run(&live, progress, data);
             live.soak.result->device_counted =
-                !listens && end_streams(&live) && read_counters(&live, &live.readings[1]);
+                !listens && zgi_live_end_streams(&live) && zgi_live_read_counters(&live, &live.readings[1]);
             if (live.error)
                 note_end(&live);
             end(&live);

@@ -1,0 +1,88 @@
+/* SPDX-License-Identifier: MIT */
+/* The bytes of a real link, at the line's speed, and damaged if that is wanted. */
+#include "soak/live.h"
+
+struct zg_link *zgi_live_link(struct zgi_live *live)
+{
+    return zg_node_link(live->soak.ends[HOST].node);
+}
+
+static uint32_t now_us(void *context)
+{
+    const struct zgi_live *live = context;
+    return (uint32_t)(live->soak.now_ns / 1000) + live->soak.settings->clock_us;
+}
+
+static void start_transmit(void *context)
+{
+    (void)context; /* zgi_live_pump() checks by itself */
+}
+
+const struct zg_port zgi_live_port = { now_us, start_transmit, NULL, NULL, NULL };
+
+static unsigned damage(const struct zgi_live *live, struct zg_damage *direction, uint8_t byte, uint8_t left[2])
+{
+    if (live->damaging)
+        return zg_damage_byte(direction, byte, left);
+    direction->totals.sent++;
+    left[0] = byte;
+    return 1;
+}
+
+/* Writes frame by frame, at the line's speed. A socket would take everything at once, which no UART does. */
+static void write_due(struct zgi_live *live)
+{
+    uint64_t now = live->soak.now_ns;
+    uint8_t byte, left[2];
+
+    while (live->free_ns <= now && zg_link_transmit_isr(zgi_live_link(live), &byte)) {
+        uint64_t count = 0;
+        do {
+            g_byte_array_append(live->to_write, left, damage(live, &live->out, byte, left));
+            count++;
+        } while (zg_link_transmit_isr(zgi_live_link(live), &byte));
+        live->free_ns = MAX(live->free_ns, now) + count * live->soak.byte_ns;
+    }
+    if (live->to_write->len > 0 && !live->error)
+        (void)zg_wire_write(live->wire, live->to_write->data, live->to_write->len, &live->error);
+    g_byte_array_set_size(live->to_write, 0);
+}
+
+/* Reads byte by byte, so that counts taken at the end of a frame include no later byte. */
+static void read_due(struct zgi_live *live)
+{
+    uint8_t left[2];
+    struct zg_passage passage;
+
+    if (live->error || !zg_wire_read(live->wire, &passage, &live->error))
+        return;
+    live->soak.now_ns = zg_wire_now_ns(live->wire); /* writing may have taken a while */
+    if (passage.count > 0)
+        live->heard_ns = live->soak.now_ns;
+    for (size_t i = 0; i < passage.count; i++) {
+        unsigned rest = damage(live, &live->back, passage.bytes[i], left);
+        for (unsigned k = 0; k < rest; k++)
+            zg_any_link_receive(zg_node_any_link(live->soak.ends[HOST].node), &left[k], 1);
+    }
+}
+
+void zgi_live_pump(struct zgi_live *live, uint64_t until_ns, const unsigned *known, unsigned wanted)
+{
+    struct zgi_soak *soak = &live->soak;
+
+    do {
+        soak->now_ns = zg_wire_now_ns(live->wire);
+        write_due(live);
+        read_due(live);
+        zg_any_link_poll(zg_node_any_link(live->soak.ends[HOST].node));
+        zgi_soak_send_waiting(&soak->ends[HOST]);
+        if (live->error || (known && *known >= wanted) || soak->now_ns >= until_ns)
+            return;
+        zg_wire_wait(live->wire, -1, MIN(until_ns - soak->now_ns, (uint64_t)ZGI_LIVE_STEP_NS));
+    } while (true);
+}
+
+uint64_t zgi_live_passed(const struct zg_sim_totals *totals)
+{
+    return totals->sent - totals->dropped + totals->doubled;
+}
