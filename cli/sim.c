@@ -32,12 +32,14 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
         cli_error(verb, "--faults: %s", error->message);
         return false;
     }
-    if (faults.line.latency_ns > 0 || faults.repeat > 0 || faults.swap > 0 || faults.stray > 0) {
-        cli_error(verb, "--faults: here bytes can be damaged: ber, drop, double; latency, repeat, swap and stray are "
-                        "for zeugma soak sim:");
+    if (zg_faults_need_sim(&faults)) {
+        cli_error(verb,
+                  "--faults: here bytes can be damaged: ber, drop, double, insert; latency, repeat, swap and stray are "
+                  "for zeugma soak sim:");
         return false;
     }
-    sim->out = sim->in = faults.line;
+    sim->out = faults.way[0].line;
+    sim->in = faults.way[1].line;
     return cli_time(verb, "restart", options->restart, &sim->restart_ns) &&
            cli_time(verb, "for", options->duration, duration_ns);
 }
@@ -124,7 +126,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "on", 0, 0, G_OPTION_ARG_STRING, &options.on,
           "Where the device is: pty:PATH, unix:PATH, tcp:, udp:, serial:, rfc2217:", "LINK" },
         { "baud", 0, 0, G_OPTION_ARG_INT64, &options.baud, "Speed of its UART; default: the definition's", "N" },
-        { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults, "What happens to bytes, each way: ber, drop, double",
+        { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults, "What happens to bytes: ber, drop, double, insert",
           "LIST" },
         { "restart", 0, 0, G_OPTION_ARG_STRING, &options.restart, "Restart repeatedly after this time", "TIME" },
         { "busy", 0, 0, G_OPTION_ARG_NONE, &options.busy, "Send as fast as the line allows", NULL },

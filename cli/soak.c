@@ -164,10 +164,12 @@ static bool is_for_real(const struct cli_verb *verb, const struct options *optio
                         "--require \"slow answer <= RATE\"");
         return false;
     }
-    if (faults->line.latency_ns == 0 && faults->repeat <= 0 && faults->swap <= 0 && faults->stray <= 0)
+    if (!zg_faults_need_sim(faults))
         return true;
-    cli_error(verb, "--faults: on a real link bytes can be damaged: ber, drop, double; latency, repeat, swap and stray "
-                    "need sim:");
+    cli_error(
+        verb,
+        "--faults: on a real link bytes can be damaged: ber, drop, double, insert; latency, repeat, swap and stray "
+        "need sim:");
     return false;
 }
 
@@ -220,7 +222,10 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration,
           "How long frames are sent: 500us, 20ms, 10s, 10min, 24h; default 10s", "TIME" },
         { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults,
-          "What goes wrong, each way: ber, drop, double, latency; repeat, swap, stray (shares of frames)", "LIST" },
+          "What goes wrong: ber, drop, double, insert, latency; repeat, swap, stray (shares of frames); each way, or "
+          "after out: "
+          "or back: that one",
+          "LIST" },
         { "seed", 0, 0, G_OPTION_ARG_INT64, &options.seed, "The same seed gives the same run; default 1", "N" },
         { "load", 0, 0, G_OPTION_ARG_DOUBLE, &options.load, "Share of the line's capacity to use each way; default 0.5",
           "SHARE" },

@@ -96,7 +96,7 @@ void zg_simulated_set_host_baud(struct zg_simulated *device, uint64_t baud)
 static void transmit(struct zg_simulated *device)
 {
     GByteArray *left = device->outgoing;
-    uint8_t byte, damaged[2];
+    uint8_t byte, damaged[ZG_DAMAGE_MOST];
 
     while (device->free_ns + device->byte_ns <= device->now_ns &&
            zg_link_transmit_isr(zg_node_link(device->node), &byte)) {
@@ -121,7 +121,7 @@ static void begin_sending(struct zg_simulated *device)
  * its own time. What leaves until then leaves first. */
 static void receive(struct zg_simulated *device, uint64_t now_ns)
 {
-    uint8_t damaged[2];
+    uint8_t damaged[ZG_DAMAGE_MOST];
     guint due = 0;
 
     for (; due < device->incoming->len && device->in_ns + device->byte_ns <= now_ns; due++) {

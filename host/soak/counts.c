@@ -12,3 +12,8 @@ uint64_t zgi_bytes_accounted(struct zg_node *node)
     return (uint64_t)c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console + c->bytes_idle +
            zg_any_link_pending(zg_node_any_link(node));
 }
+
+uint64_t zgi_bytes_passed(const struct zg_sim_totals *totals)
+{
+    return totals->sent - totals->dropped + totals->doubled + totals->inserted;
+}

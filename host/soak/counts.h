@@ -4,6 +4,10 @@
 #define ZEUGMA_COUNTS_H
 
 #include "node/node.h"
+#include "sim/damage.h"
+
+/* Bytes that a line has passed on. */
+uint64_t zgi_bytes_passed(const struct zg_sim_totals *totals);
 
 /* Candidates that failed at a link; bytes that it accounted for, or that are still pending. */
 uint64_t zgi_candidates_failed(const struct zg_counters *counters);

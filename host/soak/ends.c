@@ -23,12 +23,9 @@ static struct zgi_end *sender_of(struct zgi_soak *soak, enum zg_flow flow)
     return &soak->ends[zg_flow_is_back(flow) ? DEVICE : HOST];
 }
 
-static bool strikes(struct zgi_soak *soak, uint64_t *left, double probability)
+static const struct zg_way_faults *faults_of(const struct zgi_end *end)
 {
-    if (*left == UINT64_MAX || (*left)-- > 0)
-        return false;
-    *left = zg_random_skip(&soak->random, probability);
-    return true;
+    return &end->soak->settings->faults.way[end->is_host ? HOST : DEVICE];
 }
 
 /* A frame that waits for the silence due before it. */
@@ -107,7 +104,7 @@ static void send(struct zgi_soak *soak, enum zg_flow flow, uint32_t number)
     zgi_stretch_sent(soak->ends[zg_flow_is_back(flow) ? HOST : DEVICE].stretch, entry.position);
     zg_ledger_sent(soak->ledger, flow, number, &entry);
     send_frame(end, id_of(soak, flow), soak->payload, length, false);
-    if (strikes(soak, &soak->to_repeat, soak->settings->faults.repeat)) {
+    if (zg_strikes(&end->repeats, faults_of(end)->repeat)) {
         send_frame(end, id_of(soak, flow), soak->payload, length, true);
         soak->result->injected++;
     }
@@ -119,7 +116,7 @@ static void send_stray(struct zgi_soak *soak, enum zg_flow flow)
     size_t length = soak->plan->max_payload;
 
     for (size_t i = 0; i < length; i++)
-        soak->payload[i] = (uint8_t)zg_random_next(&soak->random);
+        soak->payload[i] = (uint8_t)zg_random_next(&sender_of(soak, flow)->strays.random);
     send_frame(sender_of(soak, flow), soak->ids.stream, soak->payload, length, false);
     soak->result->injected++;
 }
@@ -127,18 +124,19 @@ static void send_stray(struct zgi_soak *soak, enum zg_flow flow)
 /* Sends a flow's next frame, or its next two in the wrong order. False: the ring has no room. */
 static bool send_next(struct zgi_soak *soak, enum zg_flow flow)
 {
+    struct zgi_end *end = sender_of(soak, flow);
     uint32_t number = zg_ledger_next(soak->ledger, flow);
 
-    if (!has_room(sender_of(soak, flow), 5)) /* two, each repeated, and a stray one */
+    if (!has_room(end, 5)) /* two, each repeated, and a stray one */
         return false;
-    if (strikes(soak, &soak->to_swap, soak->settings->faults.swap)) {
+    if (zg_strikes(&end->swaps, faults_of(end)->swap)) {
         send(soak, flow, number + 1);
         send(soak, flow, number);
         zg_ledger_skip_to(soak->ledger, flow, number + 2);
     } else {
         send(soak, flow, number);
     }
-    if (strikes(soak, &soak->to_stray, soak->settings->faults.stray))
+    if (zg_strikes(&end->strays, faults_of(end)->stray))
         send_stray(soak, flow);
     return true;
 }
@@ -171,7 +169,7 @@ void zgi_soak_send_replies(struct zgi_soak *soak)
 {
     while (!g_queue_is_empty(&soak->replies) && has_room(&soak->ends[DEVICE], 3)) {
         send(soak, ZG_FLOW_ECHO_BACK, GPOINTER_TO_UINT(g_queue_pop_head(&soak->replies)));
-        if (strikes(soak, &soak->to_stray, soak->settings->faults.stray))
+        if (zg_strikes(&soak->ends[DEVICE].strays, faults_of(&soak->ends[DEVICE])->stray))
             send_stray(soak, ZG_FLOW_ECHO_BACK);
     }
 }
@@ -368,14 +366,15 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
     soak->ledger = zg_ledger_new(WINDOW);
     soak->payload = g_malloc(plan->max_payload);
     soak->expected = g_malloc(plan->max_payload);
-    soak->random = zg_random_seeded(settings->seed, 2);
-    soak->to_repeat = zg_random_skip(&soak->random, settings->faults.repeat);
-    soak->to_swap = zg_random_skip(&soak->random, settings->faults.swap);
-    soak->to_stray = zg_random_skip(&soak->random, settings->faults.stray);
     g_queue_init(&soak->replies);
     for (unsigned i = 0; i < 2; i++) {
         soak->ends[i] = (struct zgi_end){ .soak = soak, .is_host = i == HOST, .waiting = G_QUEUE_INIT };
-        soak->ends[i].stretch = zgi_stretch_new(&soak->ends[i]);
+        struct zgi_end *end = &soak->ends[i];
+        const struct zg_way_faults *faults = &settings->faults.way[i];
+        end->stretch = zgi_stretch_new(end);
+        end->repeats = zg_strikes_seeded(settings->seed, i, 8, faults->repeat);
+        end->swaps = zg_strikes_seeded(settings->seed, i, 9, faults->swap);
+        end->strays = zg_strikes_seeded(settings->seed, i, 10, faults->stray);
     }
     return true;
 }

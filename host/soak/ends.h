@@ -15,9 +15,10 @@ struct zgi_end {
     struct zgi_soak *soak;
     struct zg_node *node; /* NULL: this end is a real device */
     bool is_host;
-    GQueue waiting;              /* struct waiting: frames to be sent once the line was silent for the gap */
-    uint32_t position;           /* of the next frame that it sends */
-    struct zgi_stretch *stretch; /* what has arrived at it since the last intact frame */
+    GQueue waiting; /* struct waiting: frames to be sent once the line was silent for the gap */
+    struct zg_strikes repeats, swaps, strays; /* of what it sends */
+    uint32_t position;                        /* of the next frame that it sends */
+    struct zgi_stretch *stretch;              /* what has arrived at it since the last intact frame */
 };
 
 struct zgi_soak {
@@ -36,14 +37,12 @@ struct zgi_soak {
     bool placed;             /* false: it is not known yet, or anew after a restart */
     GQueue replies;          /* numbers of echoes that the device has still to answer */
     double due_ns[ZG_FLOWS]; /* when each flow sends next */
-    struct zg_random random; /* for the senders' faults */
-    uint64_t to_repeat, to_swap, to_stray; /* frames until the next one */
-    double spent_ns;                       /* time that frames took on the line since a flow's last turn */
-    uint64_t stream_seed;                  /* of the streams; on a real link another in each run */
-    uint32_t stream_first[ZG_FLOWS];       /* numbers of the first frame since then; on the line it is 0 */
-    struct zgi_listening *listening;       /* NULL: this end sends */
-    bool streams_back;                     /* a real device sends a stream; */
-    bool awaits_stream;                    /* until it says so, it may still send that of an earlier run */
+    double spent_ns;         /* time that frames took on the line since a flow's last turn */
+    uint64_t stream_seed;    /* of the streams; on a real link another in each run */
+    uint32_t stream_first[ZG_FLOWS]; /* numbers of the first frame since then; on the line it is 0 */
+    struct zgi_listening *listening; /* NULL: this end sends */
+    bool streams_back;               /* a real device sends a stream; */
+    bool awaits_stream;              /* until it says so, it may still send that of an earlier run */
     uint8_t *payload;
     uint8_t *expected;
     /* Takes a frame of the definition's own messages that a real device sent; NULL on the simulated line. */

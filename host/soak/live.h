@@ -61,9 +61,6 @@ struct zg_link *zgi_live_link(struct zgi_live *live);
 /* Lets time and bytes pass until `until_ns`, or until `*known` is `wanted`. */
 void zgi_live_pump(struct zgi_live *live, uint64_t until_ns, const unsigned *known, unsigned wanted);
 
-/* Bytes that got through. */
-uint64_t zgi_live_passed(const struct zg_sim_totals *totals);
-
 /* --- the device's counters */
 
 /* Takes an answer to a request for counters. */

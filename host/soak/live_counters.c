@@ -17,7 +17,7 @@ void zgi_live_note_counters(struct zgi_live *live, const struct zg_frame *frame,
     g_autoptr(GByteArray) wire = zg_frame_make(live->soak.plan, &frame->header, payload, length);
     for (unsigned i = 0; i < values[1].count && live->known < ZG_COUNTERS; i++) {
         switch (live->known) {
-        case ZG_COUNTER_INDEX(bytes_in): reading->written = zgi_live_passed(&live->out.totals); break;
+        case ZG_COUNTER_INDEX(bytes_in): reading->written = zgi_bytes_passed(&live->out.totals); break;
         case ZG_COUNTER_INDEX(bytes_out): reading->read = live->back.totals.sent - wire->len; break;
         case ZG_COUNTER_INDEX(frames_in): reading->frames_out = ours->frames_out; break;
         case ZG_COUNTER_INDEX(frames_out):

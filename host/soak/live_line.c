@@ -20,7 +20,8 @@ static void start_transmit(void *context)
 
 const struct zg_port zgi_live_port = { now_us, start_transmit, NULL, NULL, NULL };
 
-static unsigned damage(const struct zgi_live *live, struct zg_damage *direction, uint8_t byte, uint8_t left[2])
+static unsigned damage(const struct zgi_live *live, struct zg_damage *direction, uint8_t byte,
+                       uint8_t left[ZG_DAMAGE_MOST])
 {
     if (live->damaging)
         return zg_damage_byte(direction, byte, left);
@@ -33,7 +34,7 @@ static unsigned damage(const struct zgi_live *live, struct zg_damage *direction,
 static void write_due(struct zgi_live *live)
 {
     uint64_t now = live->soak.now_ns;
-    uint8_t byte, left[2];
+    uint8_t byte, left[ZG_DAMAGE_MOST];
 
     while (live->free_ns <= now && zg_link_transmit_isr(zgi_live_link(live), &byte)) {
         uint64_t count = 0;
@@ -51,7 +52,7 @@ static void write_due(struct zgi_live *live)
 /* Reads byte by byte, so that counts taken at the end of a frame include no later byte. */
 static void read_due(struct zgi_live *live)
 {
-    uint8_t left[2];
+    uint8_t left[ZG_DAMAGE_MOST];
     struct zg_passage passage;
 
     if (live->error || !zg_wire_read(live->wire, &passage, &live->error))
@@ -80,9 +81,4 @@ void zgi_live_pump(struct zgi_live *live, uint64_t until_ns, const unsigned *kno
             return;
         zg_wire_wait(live->wire, -1, MIN(until_ns - soak->now_ns, (uint64_t)ZGI_LIVE_STEP_NS));
     } while (true);
-}
-
-uint64_t zgi_live_passed(const struct zg_sim_totals *totals)
-{
-    return totals->sent - totals->dropped + totals->doubled;
 }

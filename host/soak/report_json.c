@@ -2,6 +2,18 @@
 #include "codec/describe.h"
 #include "soak/report.h"
 
+static void faults_to_json(struct zg_json *json, const struct zg_way_faults *faults)
+{
+    zg_json_double(json, "ber", faults->line.bit_error_rate);
+    zg_json_double(json, "drop", faults->line.drop);
+    zg_json_double(json, "double", faults->line.twice);
+    zg_json_double(json, "insert", faults->line.insert);
+    zg_json_double(json, "latency_seconds", (double)faults->line.latency_ns * 1e-9);
+    zg_json_double(json, "repeat", faults->repeat);
+    zg_json_double(json, "swap", faults->swap);
+    zg_json_double(json, "stray", faults->stray);
+}
+
 static void settings_to_json(struct zg_json *json, const struct zg_soak_report *report)
 {
     const struct zg_soak_settings *settings = report->settings;
@@ -20,13 +32,15 @@ static void settings_to_json(struct zg_json *json, const struct zg_soak_report *
     zg_json_double(json, "slow_seconds", (double)settings->slow_ns * 1e-9);
     zg_json_unsigned(json, "baud", report->plan->definition->line.baud);
     zg_json_open(json, "faults", '{');
-    zg_json_double(json, "ber", faults->line.bit_error_rate);
-    zg_json_double(json, "drop", faults->line.drop);
-    zg_json_double(json, "double", faults->line.twice);
-    zg_json_double(json, "latency_seconds", (double)faults->line.latency_ns * 1e-9);
-    zg_json_double(json, "repeat", faults->repeat);
-    zg_json_double(json, "swap", faults->swap);
-    zg_json_double(json, "stray", faults->stray);
+    if (zg_faults_are_even(faults)) {
+        faults_to_json(json, &faults->way[0]);
+    } else {
+        for (unsigned i = 2; i-- > 0;) {
+            zg_json_open(json, i == 0 ? "back" : "out", '{');
+            faults_to_json(json, &faults->way[i]);
+            zg_json_close(json, '}');
+        }
+    }
     zg_json_close(json, '}');
     zg_json_close(json, '}');
 }
@@ -122,6 +136,7 @@ static void line_to_json(struct zg_json *json, const struct zg_soak_result *resu
         zg_json_unsigned(json, "flipped_bits", totals->flipped_bits);
         zg_json_unsigned(json, "dropped", totals->dropped);
         zg_json_unsigned(json, "doubled", totals->doubled);
+        zg_json_unsigned(json, "inserted", totals->inserted);
         zg_json_close(json, '}');
     }
     zg_json_close(json, '}');

@@ -52,6 +52,19 @@ static void append_traffic(GString *text, const struct zg_soak_result *result)
                            echo && (out || back) ? ", each with half of the load" : "");
 }
 
+static void append_faults(GString *text, const char *way, const struct zg_way_faults *faults, bool is_real)
+{
+    g_autofree char *latency = time_text(faults->line.latency_ns);
+
+    g_string_append_printf(text, "faults %s%s: bit errors %g, bytes dropped %g, doubled %g, inserted %g",
+                           is_real ? "at this end, " : "", way, faults->line.bit_error_rate, faults->line.drop,
+                           faults->line.twice, faults->line.insert);
+    if (!is_real)
+        g_string_append_printf(text, ", latency %s; frames repeated %g, swapped %g, stray %g", latency, faults->repeat,
+                               faults->swap, faults->stray);
+    g_string_append_c(text, '\n');
+}
+
 static void append_settings(GString *text, const struct zg_soak_report *report)
 {
     const struct zg_definition *definition = report->plan->definition;
@@ -61,7 +74,6 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
     g_autofree char *late = time_text(settings->late_ns);
     g_autofree char *slow = time_text(settings->slow_ns);
     g_autofree char *poll = time_text(report->result->poll_ns);
-    g_autofree char *latency = time_text(faults->line.latency_ns);
 
     g_autofree char *device = settings->to > 0 ? g_strdup_printf(", device %u", settings->to) : g_strdup("");
     const char *link = settings->link ? settings->link->text : "sim:";
@@ -71,13 +83,12 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
                            definition->protocol, definition->major, definition->minor, link, device, ran,
                            settings->link ? "" : " of virtual time", definition->line.baud, 100 * settings->load,
                            settings->seed);
-    g_string_append_printf(text, "faults %seach way: bit errors %g, dropped bytes %g, doubled bytes %g",
-                           settings->link ? "at this end, " : "", faults->line.bit_error_rate, faults->line.drop,
-                           faults->line.twice);
-    if (!settings->link)
-        g_string_append_printf(text, ", latency %s; frames repeated %g, swapped %g, stray %g", latency, faults->repeat,
-                               faults->swap, faults->stray);
-    g_string_append_c(text, '\n');
+    for (unsigned i = zg_faults_are_even(faults) ? 1 : 2; i-- > 0;)
+        append_faults(text,
+                      zg_faults_are_even(faults) ? "each way"
+                      : i == 0                   ? "back"
+                                                 : "out",
+                      &faults->way[i], settings->link != NULL);
     if (!settings->link)
         g_string_append_printf(text, "a frame is late after %s one way, ", late);
     if (report->result->traffic & ZG_SOAK_LISTEN)
@@ -266,9 +277,10 @@ static void append_line(GString *text, const struct zg_soak_report *report)
     g_string_append_printf(text,
                            "\n  the line carried %" G_GUINT64_FORMAT " bytes out and %" G_GUINT64_FORMAT
                            " back; it flipped %" G_GUINT64_FORMAT " bits, dropped %" G_GUINT64_FORMAT
-                           " bytes, doubled %" G_GUINT64_FORMAT "\n",
+                           " bytes, doubled %" G_GUINT64_FORMAT ", inserted %" G_GUINT64_FORMAT "\n",
                            host->sent, device->sent, device->flipped_bits + host->flipped_bits,
-                           device->dropped + host->dropped, device->doubled + host->doubled);
+                           device->dropped + host->dropped, device->doubled + host->doubled,
+                           device->inserted + host->inserted);
     if (settings->link && result->device_counted)
         g_string_append_printf(text,
                                "  according to the device it received %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT

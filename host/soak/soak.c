@@ -51,7 +51,8 @@ static void begin(struct sim_soak *sim)
     const struct zg_soak_settings *settings = soak->settings;
     const struct zg_sim_settings line = { .baud = (uint32_t)physical->baud,
                                           .half_bits = zg_line_half_bits(physical),
-                                          .faults = { settings->faults.line, settings->faults.line },
+                                          .faults = { settings->faults.way[DEVICE].line,
+                                                      settings->faults.way[HOST].line },
                                           .seed = settings->seed,
                                           .clock_us = settings->clock_us };
 
@@ -97,9 +98,11 @@ static void run(struct sim_soak *sim, zg_soak_progress progress, void *data)
     /* Only frames that wait, and replies, are still sent. What is on its way arrives; what is still late after that is
      * lost. */
     uint64_t rings_ns = 32 * ((soak->plan->max_frame + STEP_BYTES) * soak->byte_ns + soak->plan->send_gap_ns);
-    uint64_t quiet_ns = 2 * (MAX(soak->settings->late_ns, soak->settings->slow_ns) +
-                             soak->settings->faults.line.latency_ns + rings_ns) +
-                        soak->plan->definition->line.byte_timeout_ns;
+    uint64_t quiet_ns =
+        2 * (MAX(soak->settings->late_ns, soak->settings->slow_ns) +
+             MAX(soak->settings->faults.way[DEVICE].line.latency_ns, soak->settings->faults.way[HOST].line.latency_ns) +
+             rings_ns) +
+        soak->plan->definition->line.byte_timeout_ns;
     uint64_t now = result->ran_ns;
     for (uint64_t until = now + quiet_ns, most = now + DRAIN_MOST * (end_ns + quiet_ns); now < until && now < most;) {
         step(sim, now += step_ns);
@@ -135,9 +138,8 @@ static void balance(struct zgi_soak *soak)
                      zgi_bytes_accounted(soak->ends[DEVICE].node) + zgi_bytes_accounted(soak->ends[HOST].node));
     zgi_soak_balance(result, "bytes that both links sent", (uint64_t)device->bytes_out + host->bytes_out,
                      "bytes that the line carried", result->line[DEVICE].sent + result->line[HOST].sent);
-    zgi_soak_balance(result, "carried - dropped + doubled",
-                     result->line[DEVICE].sent - result->line[DEVICE].dropped + result->line[DEVICE].doubled +
-                         result->line[HOST].sent - result->line[HOST].dropped + result->line[HOST].doubled,
+    zgi_soak_balance(result, "carried, after drops and additions",
+                     zgi_bytes_passed(&result->line[DEVICE]) + zgi_bytes_passed(&result->line[HOST]),
                      "bytes received and dropped by full rings",
                      (uint64_t)device->bytes_in + device->bytes_dropped + host->bytes_in + host->bytes_dropped);
 }

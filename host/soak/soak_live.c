@@ -210,7 +210,7 @@ static void balance(struct zgi_live *live)
                      zgi_bytes_accounted(live->soak.ends[HOST].node));
     zgi_soak_balance(result, "bytes that our link sent", host->bytes_out, "bytes that were to be written",
                      live->out.totals.sent + zg_ring_used(&zgi_live_link(live)->transmit));
-    zgi_soak_balance(result, "bytes read - dropped + doubled", zgi_live_passed(&live->back.totals),
+    zgi_soak_balance(result, "read, after drops and additions", zgi_bytes_passed(&live->back.totals),
                      "bytes that our link received", host->bytes_in);
     if (result->device_counted && result->restarts == 0 && live->soak.plan->sequence_bits > 0 &&
         sums->arrivals[HOST][ZG_CLASS_ACCEPTED] == 0)
@@ -357,8 +357,8 @@ static bool begin(struct zgi_live *live, GError **error)
     live->wire = zg_wire_open(settings->link, &wire, error);
     if (!live->wire)
         return false;
-    live->out = zg_damage_seeded(&settings->faults.line, settings->seed, HOST);
-    live->back = zg_damage_seeded(&settings->faults.line, settings->seed, DEVICE);
+    live->out = zg_damage_seeded(&settings->faults.way[HOST].line, settings->seed, HOST);
+    live->back = zg_damage_seeded(&settings->faults.way[DEVICE].line, settings->seed, DEVICE);
     live->to_write = g_byte_array_new();
     soak->take_own = take_own;
     soak->byte_ns = zg_line_byte_ns(&soak->plan->definition->line);

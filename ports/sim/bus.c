@@ -117,7 +117,7 @@ static void begin_byte(struct zg_sim_bus *bus, struct end *end)
 static void finish_byte(struct zg_sim_bus *bus, struct end *end)
 {
     uint8_t byte = end->spoiled ? (uint8_t)(end->byte ^ zg_random_next(&bus->chance)) : end->byte;
-    uint8_t left[2];
+    uint8_t left[ZG_DAMAGE_MOST];
     unsigned count = zg_damage_byte(&end->damage, byte, left);
 
     end->sending = false;

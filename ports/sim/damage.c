@@ -1,56 +1,64 @@
 /* SPDX-License-Identifier: MIT */
 #include "sim/damage.h"
 
-#include <stdbool.h>
+struct zg_strikes zg_strikes_seeded(uint64_t seed, uint64_t purpose, unsigned kind, double probability)
+{
+    struct zg_strikes strikes = { .random = zg_random_seeded(seed, purpose + ((uint64_t)(kind + 1) << 32)) };
+
+    strikes.left = zg_random_skip(&strikes.random, probability);
+    return strikes;
+}
 
 struct zg_damage zg_damage_seeded(const struct zg_sim_faults *faults, uint64_t seed, uint64_t purpose)
 {
-    struct zg_damage damage = { .faults = *faults, .random = zg_random_seeded(seed, purpose) };
-
-    damage.good_bits = zg_random_skip(&damage.random, faults->bit_error_rate);
-    damage.kept = zg_random_skip(&damage.random, faults->drop);
-    damage.single = zg_random_skip(&damage.random, faults->twice);
-    return damage;
+    return (struct zg_damage){ .faults = *faults,
+                               .flips = zg_strikes_seeded(seed, purpose, 0, faults->bit_error_rate),
+                               .drops = zg_strikes_seeded(seed, purpose, 1, faults->drop),
+                               .twices = zg_strikes_seeded(seed, purpose, 2, faults->twice),
+                               .inserts = zg_strikes_seeded(seed, purpose, 3, faults->insert) };
 }
 
 /* The byte after the bit errors that hit it. */
 static uint8_t flip_bits(struct zg_damage *damage, uint8_t byte)
 {
     unsigned bit = 0;
-    while (damage->good_bits < 8 - bit) {
-        bit += (unsigned)damage->good_bits;
+    while (damage->flips.left < 8 - bit) {
+        bit += (unsigned)damage->flips.left;
         byte = (uint8_t)(byte ^ 1U << bit);
         bit++;
         damage->totals.flipped_bits++;
-        damage->good_bits = zg_random_skip(&damage->random, damage->faults.bit_error_rate);
+        damage->flips.left = zg_random_skip(&damage->flips.random, damage->faults.bit_error_rate);
     }
-    if (damage->good_bits != UINT64_MAX)
-        damage->good_bits -= 8 - bit;
+    if (damage->flips.left != UINT64_MAX)
+        damage->flips.left -= 8 - bit;
     return byte;
 }
 
-/* Whether this trial is the one that `left` counts down to. If so, draws the next one. */
-static bool strikes(struct zg_damage *damage, uint64_t *left, double probability)
+bool zg_strikes(struct zg_strikes *kind, double probability)
 {
-    if (*left == UINT64_MAX)
+    if (kind->left == UINT64_MAX || kind->left-- > 0)
         return false;
-    if ((*left)-- > 0)
-        return false;
-    *left = zg_random_skip(&damage->random, probability);
+    kind->left = zg_random_skip(&kind->random, probability);
     return true;
 }
 
-unsigned zg_damage_byte(struct zg_damage *damage, uint8_t byte, uint8_t left[2])
+unsigned zg_damage_byte(struct zg_damage *damage, uint8_t byte, uint8_t left[ZG_DAMAGE_MOST])
 {
+    unsigned count = 0;
+
     damage->totals.sent++;
     byte = flip_bits(damage, byte);
-    bool dropped = strikes(damage, &damage->kept, damage->faults.drop);
-    bool doubled = strikes(damage, &damage->single, damage->faults.twice);
-    left[0] = left[1] = byte;
-    if (dropped) {
-        damage->totals.dropped++;
-        return 0;
-    }
+    const bool dropped = zg_strikes(&damage->drops, damage->faults.drop);
+    const bool doubled = zg_strikes(&damage->twices, damage->faults.twice) && !dropped;
+    if (!dropped)
+        left[count++] = byte;
+    if (doubled)
+        left[count++] = byte;
+    damage->totals.dropped += dropped;
     damage->totals.doubled += doubled;
-    return 1U + doubled;
+    if (zg_strikes(&damage->inserts, damage->faults.insert)) {
+        left[count++] = (uint8_t)zg_random_next(&damage->inserts.random);
+        damage->totals.inserted++;
+    }
+    return count;
 }

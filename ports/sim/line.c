@@ -118,7 +118,7 @@ static void depart(struct direction *direction, uint8_t byte, uint64_t arrives_p
 static void carry(struct direction *direction, uint8_t byte)
 {
     uint64_t arrives_ps = direction->free_ps + direction->damage.faults.latency_ns * PS_PER_NS;
-    uint8_t left[2];
+    uint8_t left[ZG_DAMAGE_MOST];
     unsigned count = zg_damage_byte(&direction->damage, byte, left);
 
     for (unsigned i = 0; i < count; i++)

@@ -113,7 +113,7 @@ static void test_counts_are_right(void **state)
 {
     g_autofree struct zg_soak_result *repeats = run(test_small_definition, "repeat=2e-2", 30, 100000000);
     g_autofree struct zg_soak_result *strays = run(test_small_definition, "stray=2e-2", 30, 100000000);
-    g_autofree struct zg_soak_result *flips = run(test_small_definition, "ber=2e-6", 300, 100000000);
+    g_autofree struct zg_soak_result *flips = run(test_small_definition, "ber=2e-6", 600, 100000000);
     uint64_t lost = count(flips, ZG_CLASS_LOST_OUT) + count(flips, ZG_CLASS_LOST_BACK);
     uint64_t flipped = flips->line[0].flipped_bits + flips->line[1].flipped_bits;
     (void)state;
@@ -182,6 +182,31 @@ static void test_senders_faults(void **state)
     assert_true(fabs((double)strays->injected - 0.02 * (double)sent) < 5 * sqrt(0.02 * (double)sent));
     assert_true(swaps->sums.entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_OUT_OF_ORDER] > 20);
     assert_int_equal(swaps->sums.entries[ZG_FLOW_ECHO_BACK][ZG_CLASS_OUT_OF_ORDER], 0);
+}
+
+/* A fault of one way strikes only there, and one fault does not move another's. */
+static void test_ways(void **state)
+{
+    static const char *const others[] = { "", ",drop=1e-3,double=1e-3,insert=1e-3", " back:drop=1e-2,insert=1e-3" };
+    uint64_t flips = 0;
+    (void)state;
+    for (unsigned way = 0; way < 2; way++) {
+        for (unsigned i = 0; i < 3; i++) {
+            static const char *const kinds[] = { "drop=1e-3", "insert=1e-3", "ber=1e-4" };
+            g_autofree char *faults = g_strdup_printf("%s:%s", way == 0 ? "back" : "out", kinds[i]);
+            g_autofree struct zg_soak_result *result = run(test_small_definition, faults, 20, 100000000);
+            assert_true((count(result, ZG_CLASS_LOST_OUT) > 20) == (way == 1));
+            assert_true((count(result, ZG_CLASS_LOST_BACK) > 20) == (way == 0));
+            assert_true(count(result, ZG_CLASS_LOST_OUT) == 0 || count(result, ZG_CLASS_LOST_BACK) == 0);
+        }
+    }
+    for (unsigned i = 0; i < G_N_ELEMENTS(others); i++) {
+        g_autofree char *faults = g_strconcat("out:ber=1e-4", others[i], NULL);
+        g_autofree struct zg_soak_result *result = run(test_small_definition, faults, 60, 100000000);
+        assert_true(result->line[1].flipped_bits > 50);
+        assert_true(i == 0 || result->line[1].flipped_bits == flips);
+        flips = result->line[1].flipped_bits;
+    }
 }
 
 /* A line that carries nothing: no rate is claimed of what did not arrive, and no counter praised that nothing moved. */
@@ -434,6 +459,7 @@ int main(void)
                                         cmocka_unit_test(test_counts_are_right),
                                         cmocka_unit_test(test_counts_are_of_faults),
                                         cmocka_unit_test(test_senders_faults),
+                                        cmocka_unit_test(test_ways),
                                         cmocka_unit_test(test_dead_line),
                                         cmocka_unit_test(test_times),
                                         cmocka_unit_test(test_accepted_damage_is_measured),
