@@ -330,7 +330,8 @@ static void test_random_changes(void **state)
         zg_definition_free(definition);
         zg_diagnostics_free(diagnostics);
     }
-    assert_true(verdicts[ZG_SAME] > 4 && verdicts[ZG_COMPATIBLE] > 2 && verdicts[ZG_BREAKING] > 25);
+    assert_true(verdicts[ZG_SAME] > 4 && verdicts[ZG_COMPATIBLE] > (TEST_SHARE > 1 ? 0 : 2) &&
+                verdicts[ZG_BREAKING] > 25);
 }
 
 /* Another check of the same size changes every frame, whatever the two are. */
