@@ -17,8 +17,8 @@ static void test_other_side_goes(void **state)
     (void)state;
     for (unsigned i = 0; i < G_N_ELEMENTS(kinds); i++) {
         struct process device = test_start_device(kinds[i][0], "");
-        struct process soak = test_start("soak " LOOM " %s --for 10s --require \"lost <= 0.5\"", kinds[i][1]);
-        g_usleep(2000000);
+        struct process soak = test_start("soak " LOOM " %s --for 3s --require \"lost <= 0.5\"", kinds[i][1]);
+        g_usleep(1500000);
         test_end(&device);
         assert_int_equal(test_finish(&soak, 0), 3);
         test_assert_in(soak.text->str, "ended early: ");
