@@ -11,8 +11,8 @@ enum { OPEN_USUAL = G_MININT }; /* as many echoes as suit the line */
 /* The command line, as written. */
 struct options {
     char *duration, *faults, *late, *slow, *capture, *traffic, *way;
-    char **requirements;
-    double load;
+    char **requirements, **claims;
+    double load, confidence;
     gint64 seed;
     gint open, to;
     gboolean as_json;
@@ -74,6 +74,10 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
         cli_error(verb, "--load: expected a share of the line above 0, up to 0.95, found %g", options->load);
         return false;
     }
+    if (!(options->confidence > 0.5 && options->confidence < 1)) {
+        cli_error(verb, "--confidence: expected a number above 0.5 and below 1, found %g", options->confidence);
+        return false;
+    }
     if (options->open != OPEN_USUAL && (options->open < 1 || options->open > 1000)) {
         cli_error(verb, "--open: expected a number from 1 to 1000, found %d", options->open);
         return false;
@@ -89,7 +93,7 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
 }
 
 /* The requirements as an array of struct zg_soak_requirement. NULL: a message was printed. */
-static GArray *read_requirements(const struct cli_verb *verb, char **texts)
+static GArray *read_requirements(const struct cli_verb *verb, const char *option, char **texts, double confidence)
 {
     g_autoptr(GArray) requirements = g_array_new(FALSE, FALSE, sizeof(struct zg_soak_requirement));
 
@@ -97,9 +101,10 @@ static GArray *read_requirements(const struct cli_verb *verb, char **texts)
         struct zg_soak_requirement requirement;
         g_autoptr(GError) error = NULL;
         if (!zg_soak_requirement_parse(*text, &requirement, &error)) {
-            cli_error(verb, "--require: %s", error->message);
+            cli_error(verb, "--%s: %s", option, error->message);
             return NULL;
         }
+        requirement.confidence = confidence;
         g_array_append_val(requirements, requirement);
     }
     return g_steal_pointer(&requirements);
@@ -173,6 +178,16 @@ static bool is_for_real(const struct cli_verb *verb, const struct options *optio
     return false;
 }
 
+/* Runs nothing: what would show each claim. */
+static void print_claims(const struct zg_plan *plan, const struct zg_soak_settings *settings, const GArray *claims)
+{
+    for (guint i = 0; i < claims->len; i++) {
+        g_autofree char *text =
+            zg_soak_claim_text(plan, settings, &g_array_index(claims, struct zg_soak_requirement, i));
+        cli_print("%s", text);
+    }
+}
+
 /* Runs the parsed command line. Settings are checked first, before anything is loaded. */
 static int run_with(const struct cli_verb *verb, char **argv, const struct options *options)
 {
@@ -183,8 +198,10 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
 
     if (!read_settings(verb, options, &settings))
         return CLI_USAGE;
-    g_autoptr(GArray) requirements = read_requirements(verb, options->requirements);
-    if (!requirements)
+    g_autoptr(GArray) requirements = read_requirements(verb, "require", options->requirements, options->confidence);
+    g_autoptr(GArray) claims =
+        requirements ? read_requirements(verb, "claim", options->claims, options->confidence) : NULL;
+    if (!claims)
         return CLI_USAGE;
     if (!zg_address_parse(argv[2], &address, &error)) {
         cli_error(verb, "%s", error->message);
@@ -204,9 +221,11 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
             settings.late_ns = zg_soak_usual_late_ns(loaded.plan);
         if (status == CLI_YES && !options->slow)
             settings.slow_ns = 2 * zg_soak_usual_late_ns(loaded.plan);
-        if (status == CLI_YES && !is_addressed(verb, loaded.plan, &settings))
+        if (status == CLI_YES && claims->len > 0)
+            print_claims(loaded.plan, &settings, claims);
+        else if (status == CLI_YES && !is_addressed(verb, loaded.plan, &settings))
             status = CLI_NO;
-        if (status == CLI_YES)
+        if (status == CLI_YES && claims->len == 0)
             status = soak(verb, loaded.plan, &settings, requirements, options->as_json);
         cli_definition_clear(&loaded);
     }
@@ -217,7 +236,9 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
 static int run(const struct cli_verb *verb, int argc, char **argv)
 {
     const struct zg_soak_settings defaults = zg_soak_defaults();
-    struct options options = { .load = defaults.load, .seed = (gint64)defaults.seed, .open = OPEN_USUAL };
+    struct options options = {
+        .load = defaults.load, .confidence = 0.95, .seed = (gint64)defaults.seed, .open = OPEN_USUAL
+    };
     GOptionEntry entries[] = {
         { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration,
           "How long frames are sent: 500us, 20ms, 10s, 10min, 24h; default 10s", "TIME" },
@@ -245,7 +266,11 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "slow", 0, 0, G_OPTION_ARG_STRING, &options.slow,
           "An answer that takes longer, there and back, is slow; default twice that", "TIME" },
         { "require", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.requirements,
-          "Fail unless shown with 95 % confidence: \"lost <= 1e-6\"; repeatable", "RULE" },
+          "Fail unless shown: \"lost <= 1e-6\", \"lost = 0\"; repeatable", "RULE" },
+        { "claim", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.claims,
+          "Run nothing; say how many frames would show it, and how long that takes; repeatable", "RULE" },
+        { "confidence", 0, 0, G_OPTION_ARG_DOUBLE, &options.confidence, "Of these claims, one-sided; default 0.95",
+          "SHARE" },
         { "capture", 0, 0, G_OPTION_ARG_FILENAME, &options.capture,
           "On a real link: write everything that passes, with times", "FILE" },
         { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON document", NULL },
@@ -263,6 +288,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_free(options.traffic);
     g_free(options.way);
     g_strfreev(options.requirements);
+    g_strfreev(options.claims);
     return cli_finish(verb, status);
 }
 

@@ -31,13 +31,9 @@ unsigned zgi_live_way(const struct zgi_live *live)
 static uint32_t period_us(const struct zgi_live *live)
 {
     const struct zg_plan *plan = live->soak.plan;
-    const unsigned around = plan->max_content - plan->max_payload, most = plan->max_payload;
-    const unsigned content =
-        around + (zg_traffic_size(plan) == ZG_TRAFFIC_OWN_SIZES ? (most + ZGI_TRAFFIC_NUMBER) / 2 : most);
-    const double ns =
-        zg_framing_least(&plan->definition->framing, content) * (double)live->soak.byte_ns + (double)plan->send_gap_ns;
+    const double share = plan->turn_ns > 0 ? zgi_live_share(live) / 2 : zgi_live_share(live);
 
-    return (uint32_t)(ns / (plan->turn_ns > 0 ? zgi_live_share(live) / 2 : zgi_live_share(live)) / 1000) + 1;
+    return (uint32_t)(zg_soak_frame_ns(plan) / share / 1000) + 1;
 }
 
 bool zgi_live_ask_traffic(struct zgi_live *live, uint32_t count, unsigned way)

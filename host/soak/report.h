@@ -22,4 +22,9 @@ bool zg_soak_passed(const struct zg_soak_report *report);
 char *zg_soak_report_text(const struct zg_soak_report *report);
 char *zg_soak_report_json(const struct zg_soak_report *report);
 
+/* What shows that a requirement is met: how many frames with none, one or two, and how long that takes. Free with
+ * g_free(). */
+char *zg_soak_claim_text(const struct zg_plan *plan, const struct zg_soak_settings *settings,
+                         const struct zg_soak_requirement *requirement);
+
 #endif

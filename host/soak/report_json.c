@@ -205,6 +205,7 @@ static void requirements_to_json(struct zg_json *json, const struct zg_soak_repo
         zg_json_open(json, NULL, '{');
         zg_json_string(json, "rate", rate.key);
         zg_json_double(json, "limit", report->requirements[i].limit);
+        zg_json_double(json, "confidence", report->requirements[i].confidence);
         zg_json_string(json, "verdict", verdicts[verdict]);
         zg_json_close(json, '}');
     }

@@ -311,34 +311,36 @@ static void append_line(GString *text, const struct zg_soak_report *report)
                            alone, report->plan->definition->line.baud);
 }
 
-static void append_requirement(GString *text, const struct zg_soak_result *result,
+static void append_requirement(GString *text, const struct zg_soak_report *report,
                                const struct zg_soak_requirement *requirement)
 {
+    static const char *const words[] = { "met:      ", "failed:   ", "not shown:" };
     struct zg_soak_rate rate;
+    const enum zg_soak_verdict verdict = zg_soak_judge(report->result, requirement, &rate);
+    const double percent = 100 * requirement->confidence;
 
-    switch (zg_soak_judge(result, requirement, &rate)) {
-    case ZG_SOAK_MET:
-        g_string_append_printf(text, "  met:       %s <= %g, because it is at most %.2e\n", requirement->key,
-                               requirement->limit, rate.high);
-        break;
-    case ZG_SOAK_FAILED:
-        g_string_append_printf(text, "  failed:    %s <= %g, because it is at least %.2e\n", requirement->key,
-                               requirement->limit, rate.low);
-        break;
-    case ZG_SOAK_NOT_SHOWN:
-        g_string_append_printf(text, "  not shown: %s <= %g, because it may be up to %.2e", requirement->key,
-                               requirement->limit, rate.high);
-        if (rate.errors == 0 && requirement->limit > 0)
-            g_string_append_printf(
-                text,
-                ";\n             %" G_GUINT64_FORMAT " %s without one would show it, a soak about %.3g times as long",
-                zg_rate_trials_needed(requirement->limit, 0.95), rate.of,
-                (double)zg_rate_trials_needed(requirement->limit, 0.95) / (double)MAX(rate.trials, 1));
-        else if (rate.errors == 0)
-            g_string_append(text, "; no soak can show a rate of 0");
-        g_string_append_c(text, '\n');
-        break;
+    g_string_append_printf(text, "  %s %s ", words[verdict], requirement->key);
+    if (requirement->none) {
+        g_string_append_printf(text, "= 0, %" G_GUINT64_FORMAT " seen in %" G_GUINT64_FORMAT " %s\n", rate.errors,
+                               rate.trials, rate.of);
+        return;
     }
+    g_string_append_printf(text, "<= %g, because at %g %% confidence it is at ", requirement->limit, percent);
+    if (verdict == ZG_SOAK_FAILED)
+        g_string_append_printf(text, "least %.2e", rate.low);
+    else
+        g_string_append_printf(text, "most %.2e", rate.high);
+    if (verdict == ZG_SOAK_NOT_SHOWN) {
+        const uint64_t needed = zg_rate_trials_needed(rate.errors, requirement->limit, requirement->confidence);
+        if (needed == UINT64_MAX)
+            g_string_append(text, "; no soak can show a rate of 0, but = 0 that none is seen");
+        else
+            g_string_append_printf(text,
+                                   ";\n             %" G_GUINT64_FORMAT " %s with no more than %" G_GUINT64_FORMAT
+                                   " would show it, a soak about %.3g times as long",
+                                   needed, rate.of, rate.errors, (double)needed / (double)MAX(rate.trials, 1));
+    }
+    g_string_append_c(text, '\n');
 }
 
 static void append_verdict(GString *text, const struct zg_soak_report *report)
@@ -347,7 +349,7 @@ static void append_verdict(GString *text, const struct zg_soak_report *report)
 
     g_string_append_c(text, '\n');
     for (unsigned i = 0; i < report->requirements_count; i++)
-        append_requirement(text, result, &report->requirements[i]);
+        append_requirement(text, report, &report->requirements[i]);
     if (!result->adds_up)
         g_string_append(text,
                         "verdict: failed, the ledger does not add up; please report this with the settings above\n");
@@ -362,6 +364,38 @@ static void append_verdict(GString *text, const struct zg_soak_report *report)
         g_string_append_printf(text, "verdict: %s; every frame and byte is accounted for\n",
                                zg_soak_passed(report) ? "passed, all requirements are met"
                                                       : "failed, not all requirements are met");
+}
+
+char *zg_soak_claim_text(const struct zg_plan *plan, const struct zg_soak_settings *settings,
+                         const struct zg_soak_requirement *requirement)
+{
+    GString *text = g_string_new(NULL);
+    struct zg_soak_result none = { .real = settings->link != NULL };
+    struct zg_soak_rate rate;
+
+    (void)zg_soak_judge(&none, requirement, &rate);
+    g_string_append_printf(text, "%s <= %g is shown at %g %% confidence by\n", requirement->key, requirement->limit,
+                           100 * requirement->confidence);
+    for (unsigned errors = 0; errors < 3; errors++) {
+        const uint64_t needed = zg_rate_trials_needed(errors, requirement->limit, requirement->confidence);
+        if (needed == UINT64_MAX) {
+            g_string_append(text, "  no soak: none shows a rate of 0\n");
+            break;
+        }
+        const double seconds = zg_soak_time_for_ns(plan, settings, requirement, needed) * 1e-9;
+        g_string_append_printf(text, "  %12" G_GUINT64_FORMAT " %s with %s, ", needed, rate.of,
+                               errors == 0   ? "none"
+                               : errors == 1 ? "one"
+                                             : "two");
+        if (seconds < 120)
+            g_string_append_printf(text, "about %.3g s", seconds);
+        else if (seconds < 2 * 86400.0)
+            g_string_append_printf(text, "about %.3g h", seconds / 3600);
+        else
+            g_string_append_printf(text, "about %.3g days", seconds / 86400);
+        g_string_append_printf(text, " at load %g on this line\n", settings->load);
+    }
+    return g_string_free(text, FALSE);
 }
 
 char *zg_soak_report_text(const struct zg_soak_report *report)

@@ -4,8 +4,9 @@
 
 #include "definition/words.h"
 #include "soak/soak.h"
+#include "zeugma/traffic.h"
 
-static const double confidence = 0.95;
+static const double confidence = 0.95; /* of the bounds shown with each rate */
 
 /* What is counted, and out of what. Bits of `classes` are enum zg_class; those of losses are entries, the others
  * arrivals or both. */
@@ -93,23 +94,30 @@ bool zg_soak_rate_at(const struct zg_soak_result *result, unsigned index, struct
     return true;
 }
 
-/* requirement = name "<=" rate; blanks are allowed around each; in the name a blank stands for "_" */
+/* requirement = name ( "<=" rate | "=" "0" ); blanks are allowed around each; in the name a blank stands for "_" */
 bool zg_soak_requirement_parse(const char *text, struct zg_soak_requirement *requirement, GError **error)
 {
-    const char *relation = strstr(text, "<=");
+    const char *equals = strchr(text, '='),
+               *relation = equals && equals > text && equals[-1] == '<' ? equals - 1 : equals;
     g_autofree char *name = g_strstrip(g_strndup(text, relation ? (gsize)(relation - text) : strlen(text)));
     g_autoptr(GPtrArray) names = g_ptr_array_new();
     char *end = NULL;
 
     if (!relation) {
-        g_set_error(error, ZG_SOAK_ERROR, 0, "requirement \"%s\": expected NAME <= RATE, such as \"lost <= 1e-6\"",
-                    text);
+        g_set_error(error, ZG_SOAK_ERROR, 0,
+                    "requirement \"%s\": expected NAME <= RATE, such as \"lost <= 1e-6\", or NAME = 0", text);
         return false;
     }
     g_strdelimit(name, " ", '_');
-    requirement->limit = g_ascii_strtod(relation + 2, &end);
-    if (end == relation + 2 || end[strspn(end, " ")] != '\0' || !(requirement->limit >= 0 && requirement->limit <= 1)) {
+    *requirement = (struct zg_soak_requirement){ .limit = g_ascii_strtod(equals + 1, &end),
+                                                 .none = relation == equals,
+                                                 .confidence = 0.95 };
+    if (end == equals + 1 || end[strspn(end, " ")] != '\0' || !(requirement->limit >= 0 && requirement->limit <= 1)) {
         g_set_error(error, ZG_SOAK_ERROR, 0, "requirement \"%s\": expected a rate from 0 to 1 after <=", text);
+        return false;
+    }
+    if (requirement->none && requirement->limit > 0) {
+        g_set_error(error, ZG_SOAK_ERROR, 0, "requirement \"%s\": expected = 0, or <= RATE", text);
         return false;
     }
     for (size_t i = 0; i < G_N_ELEMENTS(rates); i++) {
@@ -126,13 +134,55 @@ bool zg_soak_requirement_parse(const char *text, struct zg_soak_requirement *req
     return false;
 }
 
+/* Whether there was traffic in which none could have been seen: each way that was asked for. */
+static bool was_tried(const struct zg_soak_result *result, const struct zg_soak_rate *rate)
+{
+    const bool echoes = !result->real || (result->traffic & ZG_SOAK_ECHO);
+    const bool out = echoes || result->streams[1], back = echoes || result->streams[0];
+
+    return rate->trials > 0 && (!out || count_sent(&result->sums, SENT_OUT) > 0) &&
+           (!back || count_sent(&result->sums, SENT_BACK) > 0);
+}
+
 enum zg_soak_verdict zg_soak_judge(const struct zg_soak_result *result, const struct zg_soak_requirement *requirement,
                                    struct zg_soak_rate *rate)
 {
+    const double sureness = requirement->confidence;
     unsigned index = 0;
+
     while (zg_soak_rate_at(result, index, rate) && rate->key != requirement->key)
         index++;
-    if (rate->high <= requirement->limit)
+    zg_rate_bounds(rate->errors, rate->trials, 2 * sureness - 1, &rate->low, &rate->high);
+    if (requirement->none)
+        return rate->errors > 0 ? ZG_SOAK_FAILED : was_tried(result, rate) ? ZG_SOAK_MET : ZG_SOAK_NOT_SHOWN;
+    if (zg_rate_is_at_most(rate->errors, rate->trials, requirement->limit, sureness))
         return ZG_SOAK_MET;
-    return rate->low > requirement->limit ? ZG_SOAK_FAILED : ZG_SOAK_NOT_SHOWN;
+    return zg_rate_is_above(rate->errors, rate->trials, requirement->limit, sureness) ? ZG_SOAK_FAILED
+                                                                                      : ZG_SOAK_NOT_SHOWN;
+}
+
+double zg_soak_frame_ns(const struct zg_plan *plan)
+{
+    const unsigned around = plan->max_content - plan->max_payload, most = plan->max_payload;
+    const bool one_size = zg_traffic_size(plan) != ZG_TRAFFIC_OWN_SIZES;
+    const unsigned content = around + (one_size ? most : (most + zg_traffic_number_size(plan)) / 2);
+
+    return (double)zg_framing_least(&plan->definition->framing, content) *
+               (double)zg_line_byte_ns(&plan->definition->line) +
+           (double)plan->send_gap_ns;
+}
+
+double zg_soak_time_for_ns(const struct zg_plan *plan, const struct zg_soak_settings *settings,
+                           const struct zg_soak_requirement *requirement, uint64_t frames)
+{
+    enum trials trials = SENT;
+
+    for (size_t i = 0; i < G_N_ELEMENTS(rates); i++)
+        if (rates[i].key == requirement->key)
+            trials = rates[i].trials;
+    /* in half of the frames, one way; answers are a quarter where streams take the other half of the load */
+    const double share = trials == ANSWERS ? settings->link ? 2 : 4 : trials == SENT_OUT || trials == SENT_BACK ? 2 : 1;
+    const double ways = plan->turn_ns > 0 ? 1 : 2;
+
+    return (double)frames * share * zg_soak_frame_ns(plan) / (settings->load * ways);
 }

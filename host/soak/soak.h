@@ -106,6 +106,9 @@ struct zg_soak_result *zg_soak_run(const struct zg_plan *plan, const struct zg_s
 struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct zg_soak_settings *settings,
                                         zg_soak_progress progress, void *data, GError **error);
 
+/* The time that a frame of the middle size takes on the line, with the silence before it. */
+double zg_soak_frame_ns(const struct zg_plan *plan);
+
 /* The shortest possible round trip of an echo on a line that keeps its rate: the time of the bytes alone. */
 uint64_t zg_soak_least_trip_ns(const struct zg_plan *plan);
 
@@ -127,21 +130,28 @@ struct zg_soak_rate {
 /* A rate of a result by its index; false after the last one. */
 bool zg_soak_rate_at(const struct zg_soak_result *result, unsigned index, struct zg_soak_rate *rate);
 
-/* A requirement, `lost <= 1e-6`, and whether a result shows that it is met. */
+/* A requirement, `lost <= 1e-6` or `lost = 0`, and whether a result shows that it is met. */
 struct zg_soak_requirement {
     const char *key;
     enum zg_soak_link on; /* where its rate is known */
     double limit;
+    bool none;         /* "= 0": none is seen, and there was something to see it in */
+    double confidence; /* of the claim, one-sided; as parsed 0.95 */
 };
 
 enum zg_soak_verdict {
-    ZG_SOAK_MET,      /* the upper bound is within the limit */
-    ZG_SOAK_FAILED,   /* the lower bound is above the limit */
-    ZG_SOAK_NOT_SHOWN /* the limit is between the bounds: a longer soak may tell */
+    ZG_SOAK_MET,      /* shown to be within the limit */
+    ZG_SOAK_FAILED,   /* shown to be above it */
+    ZG_SOAK_NOT_SHOWN /* neither: a longer soak may tell */
 };
 
 bool zg_soak_requirement_parse(const char *text, struct zg_soak_requirement *requirement, GError **error);
+/* The rate has the bounds of the one-sided claims. */
 enum zg_soak_verdict zg_soak_judge(const struct zg_soak_result *result, const struct zg_soak_requirement *requirement,
                                    struct zg_soak_rate *rate);
+
+/* How long a soak takes in which `frames` are counted for a requirement, if the line carries the load. */
+double zg_soak_time_for_ns(const struct zg_plan *plan, const struct zg_soak_settings *settings,
+                           const struct zg_soak_requirement *requirement, uint64_t frames);
 
 #endif

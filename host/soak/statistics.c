@@ -72,12 +72,48 @@ void zg_rate_bounds(uint64_t errors, uint64_t trials, double confidence, double 
     *high = errors == 0 ? -expm1(log(tail) / n) : beta_quantile(k + 1, n - k, 1 - tail);
 }
 
-uint64_t zg_rate_trials_needed(double rate, double confidence)
+bool zg_rate_is_at_most(uint64_t errors, uint64_t trials, double limit, double confidence)
 {
-    if (rate >= 1)
-        return 1;
-    double trials = rate > 0 ? ceil(log((1 - confidence) / 2) / log1p(-rate)) : INFINITY;
-    return trials < 0x1p63 ? (uint64_t)trials : UINT64_MAX;
+    if (trials == 0 || errors >= trials || limit <= 0)
+        return trials > 0 && limit >= 1;
+    if (limit >= 1)
+        return true;
+    if (errors > trials / 2 || limit > 0.5) { /* the series is meant for small rates */
+        double low, high;
+        zg_rate_bounds(errors, trials, 2 * confidence - 1, &low, &high);
+        return high <= limit;
+    }
+    return beta_share((double)errors + 1, (double)(trials - errors), limit) >= confidence;
+}
+
+bool zg_rate_is_above(uint64_t errors, uint64_t trials, double limit, double confidence)
+{
+    double low, high;
+
+    zg_rate_bounds(errors, trials, 2 * confidence - 1, &low, &high);
+    return low > limit;
+}
+
+uint64_t zg_rate_trials_needed(uint64_t errors, double limit, double confidence)
+{
+    uint64_t fewer = errors, enough = MAX(errors, 1);
+
+    if (limit <= 0)
+        return UINT64_MAX;
+    while (!zg_rate_is_at_most(errors, enough, limit, confidence)) {
+        if (enough > UINT64_C(1) << 52)
+            return UINT64_MAX;
+        fewer = enough;
+        enough *= 2;
+    }
+    while (enough - fewer > 1) {
+        const uint64_t middle = fewer + (enough - fewer) / 2;
+        if (zg_rate_is_at_most(errors, middle, limit, confidence))
+            enough = middle;
+        else
+            fewer = middle;
+    }
+    return enough;
 }
 
 enum { FINE_BITS = 5 }; /* 32 bins for each power of two */

@@ -3,6 +3,7 @@
 #ifndef ZEUGMA_STATISTICS_H
 #define ZEUGMA_STATISTICS_H
 
+#include <stdbool.h>
 #include <stdint.h>
 
 /* The exact two-sided bounds of a rate with `errors` in `trials`, at `confidence` (0.95): C. J. Clopper, E. S. Pearson,
@@ -10,8 +11,13 @@
  * errors the lower bound is 0 and the upper one above it; without trials they are 0 and 1. */
 void zg_rate_bounds(uint64_t errors, uint64_t trials, double confidence, double *low, double *high);
 
-/* How many trials without an error bring the upper bound down to `rate`. */
-uint64_t zg_rate_trials_needed(double rate, double confidence);
+/* One-sided claims, exact as the bounds are: whether `errors` in `trials` show, at `confidence`, that the rate is at
+ * most `limit`; that it is above. Without trials neither is shown. */
+bool zg_rate_is_at_most(uint64_t errors, uint64_t trials, double limit, double confidence);
+bool zg_rate_is_above(uint64_t errors, uint64_t trials, double limit, double confidence);
+
+/* The fewest trials with so many errors that show that the rate is at most `limit`; UINT64_MAX: none do. */
+uint64_t zg_rate_trials_needed(uint64_t errors, double limit, double confidence);
 
 /* A histogram of times with a resolution of 1/32. Zero-initialise it. */
 struct zg_spread {

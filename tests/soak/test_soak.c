@@ -222,6 +222,8 @@ static void test_dead_line(void **state)
     const struct zg_soak_report report = { plan.plan, &settings, dead, &requirement, 1 };
     g_autofree char *words = zg_soak_report_text(&report);
     assert_int_equal(zg_soak_judge(dead, &requirement, &rate), ZG_SOAK_NOT_SHOWN);
+    assert_true(zg_soak_requirement_parse("late = 0", &requirement, NULL));
+    assert_int_equal(zg_soak_judge(dead, &requirement, &rate), ZG_SOAK_NOT_SHOWN);
     assert_non_null(strstr(words, "no frames delivered to count it in"));
     assert_non_null(strstr(words, "nothing reached the host"));
     test_plan_clear(&plan);
@@ -369,10 +371,13 @@ static void test_requirements(void **state)
                  { "damaged accepted <= 0.01", ZG_SOAK_MET },
                  { "unexpected <= 1e-9", ZG_SOAK_NOT_SHOWN },
                  { "late <= 0", ZG_SOAK_NOT_SHOWN },
+                 { "late = 0", ZG_SOAK_MET },
+                 { "lost = 0", ZG_SOAK_FAILED },
                  { "lost_out <= 1", ZG_SOAK_MET } };
     static const char *const wrong[][2] = {
         { "lots <= 1", "requirement \"lots <= 1\": unknown rate \"lots\"; did you mean \"lost\"?" },
-        { "lost < 1", "requirement \"lost < 1\": expected NAME <= RATE, such as \"lost <= 1e-6\"" },
+        { "lost < 1", "requirement \"lost < 1\": expected NAME <= RATE, such as \"lost <= 1e-6\", or NAME = 0" },
+        { "lost = 1", "requirement \"lost = 1\": expected = 0, or <= RATE" },
         { "lost <= 2", "requirement \"lost <= 2\": expected a rate from 0 to 1 after <=" },
         { "lost <= 1e-6x", "requirement \"lost <= 1e-6x\": expected a rate from 0 to 1 after <=" },
     };

@@ -43,6 +43,31 @@ static void test_bounds_by_their_meaning(void **state)
     }
 }
 
+/* One-sided claims: what they say is what their trials show, to the frame. The numbers for 1e-6 were computed with 50
+ * digits from the sum of the binomial distribution. */
+static void test_claims(void **state)
+{
+    static const uint64_t millionth[] = { 2995731, 4743863, 6295792 };
+    static const double limits[] = { 1e-6, 1e-4, 0.01, 0.3, 0.6 };
+    (void)state;
+    for (unsigned errors = 0; errors < 3; errors++)
+        assert_int_equal(zg_rate_trials_needed(errors, 1e-6, 0.95), millionth[errors]);
+    for (size_t i = 0; i < G_N_ELEMENTS(limits); i++)
+        for (unsigned errors = 0; errors < 40; errors += 3) {
+            const uint64_t needed = zg_rate_trials_needed(errors, limits[i], 0.95);
+            double low, high;
+            zg_rate_bounds(errors, needed, 0.9, &low, &high);
+            assert_true(high <= limits[i] * (1 + 1e-9));
+            zg_rate_bounds(errors, needed - 1, 0.9, &low, &high);
+            assert_true(high >= limits[i] * (1 - 1e-9));
+            assert_false(zg_rate_is_above(errors, needed, limits[i], 0.95));
+            assert_true(limits[i] > 0.25 || zg_rate_is_above(errors * 5 + 20, needed, limits[i], 0.95));
+        }
+    assert_true(zg_rate_trials_needed(0, 0, 0.95) == UINT64_MAX);
+    assert_false(zg_rate_is_at_most(0, 0, 0.5, 0.95));
+    assert_true(zg_rate_is_at_most(3, 3, 1, 0.95));
+}
+
 static void test_large_and_none(void **state)
 {
     double low, high;
@@ -56,12 +81,12 @@ static void test_large_and_none(void **state)
     zg_rate_bounds(10, 1000000000000, 0.95, &low, &high);
     assert_close(low, 4.795389e-12, 1e-6);
     assert_close(high, 18.390356e-12, 1e-6);
-    uint64_t needed = zg_rate_trials_needed(1e-6, 0.95);
+    uint64_t needed = zg_rate_trials_needed(0, 1e-6, 0.975);
     zg_rate_bounds(0, needed, 0.95, &low, &high);
     assert_true(high <= 1e-6);
     zg_rate_bounds(0, needed - 1, 0.95, &low, &high);
     assert_true(high > 1e-6);
-    assert_true(zg_rate_trials_needed(0, 0.95) == UINT64_MAX);
+    assert_true(zg_rate_trials_needed(0, 0, 0.95) == UINT64_MAX);
 }
 
 static void test_spread(void **state)
@@ -86,6 +111,7 @@ static void test_spread(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_bounds_by_their_meaning),
-                                        cmocka_unit_test(test_large_and_none), cmocka_unit_test(test_spread) };
+                                        cmocka_unit_test(test_large_and_none), cmocka_unit_test(test_claims),
+                                        cmocka_unit_test(test_spread) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
