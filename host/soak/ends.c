@@ -320,6 +320,7 @@ static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payl
     const bool is_counted = flow == ZG_FLOW_ECHO_BACK || (flow == ZG_FLOW_STREAM_BACK && soak->streams_back);
 
     if (soak->take_own && !is_counted && zg_plan_by_id(soak->plan, frame->header.id)) {
+        zgi_stretch_intact(end->stretch, 0);
         soak->take_own(soak, frame, payload, length);
         return 0;
     }
