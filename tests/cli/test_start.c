@@ -46,6 +46,8 @@ static void build_and_run(const char *board, const char *host)
     test_assert_in(ran, "LED on: delivered\n");
     test_assert_in(ran, "the interval is 50 ms\n");
     test_assert_in(ran, " 0 frames lost\n");
+    if (strcmp(board, zg_start_boards[0].name) != 0)
+        return; /* test_board_examples soaks the other kinds */
     g_autofree char *soaked = run_there(project, soak);
     test_assert_in(soaked, "every frame and byte is accounted for");
 }
