@@ -30,7 +30,7 @@ static void build_and_run(const char *board, const char *host)
     g_autofree char *start = g_strdup_printf("start %s --board %s --host %s", project, board, host);
     g_autofree char *definition = g_strdup_printf("%s/%s.yaml", project, project);
     g_autofree char *soak =
-        g_strdup_printf("build/device >/dev/null & device=$!; trap \"kill $device\" EXIT; "
+        g_strdup_printf("build/device >/dev/null & device=$!; trap \"kill $device; wait\" EXIT; "
                         "until [ -e %s.tty ]; do sleep 0.1; done; "
                         "zeugma soak %s.yaml serial:%s.tty --for 3s --slow 1s --require 'lost <= 0.02'",
                         project, project, project);
