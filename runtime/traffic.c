@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "zeugma/bytes.h"
 #include "zeugma/error.h"
 
 static uint32_t get_number(const uint8_t *at, uint8_t size, bool big_endian)
@@ -12,12 +13,6 @@ static uint32_t get_number(const uint8_t *at, uint8_t size, bool big_endian)
     for (uint8_t i = 0; i < size; i++)
         value = value << 8 | at[big_endian ? i : size - 1 - i];
     return value;
-}
-
-static void put_number(uint8_t *at, uint32_t value, bool big_endian)
-{
-    for (uint8_t i = 0; i < 4; i++, value >>= 8)
-        at[big_endian ? 3 - i : i] = (uint8_t)value;
 }
 
 /* The bytes are those of a xorshift generator (G. Marsaglia, "Xorshift RNGs", 2003), lowest first. */
@@ -72,7 +67,7 @@ void zgi_traffic_ask(struct zg_traffic *traffic, bool is_device, const uint8_t *
 static size_t make(const struct zg_traffic *traffic, uint32_t number, bool from_device, size_t max_payload,
                    bool big_endian, uint8_t *payload)
 {
-    put_number(payload, number, big_endian);
+    zg_put_u32(payload, number, big_endian);
     return ZGI_TRAFFIC_NUMBER + zg_traffic_data(traffic->counts[ZG_TRAFFIC_SEED], number, from_device, traffic->size,
                                                 max_payload - ZGI_TRAFFIC_NUMBER, payload + ZGI_TRAFFIC_NUMBER);
 }
@@ -86,7 +81,7 @@ size_t zgi_traffic_next(const struct zg_traffic *traffic, bool is_device, size_t
 size_t zgi_traffic_report(const struct zg_traffic *traffic, bool big_endian, uint8_t *payload)
 {
     for (uint8_t i = 0; i < ZG_TRAFFIC_COUNTS; i++)
-        put_number(payload + 4 * i, traffic->counts[i], big_endian);
+        zg_put_u32(payload + 4 * i, traffic->counts[i], big_endian);
     return ZGI_TRAFFIC_REPORT;
 }
 

@@ -6,6 +6,7 @@
 #ifndef ZEUGMA_BYTES_H
 #define ZEUGMA_BYTES_H
 
+#include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
 #include <string.h>
@@ -15,6 +16,13 @@
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* Writes a number's four bytes, lowest first unless `big_endian`. */
+static inline void zg_put_u32(uint8_t *at, uint32_t value, bool big_endian)
+{
+    for (uint8_t i = 0; i < 4; i++, value >>= 8)
+        at[big_endian ? 3 - i : i] = (uint8_t)value;
+}
 
 /* The two's complement number in the low `bits` bits of `raw`, whose higher bits are 0. */
 static inline int8_t zg_signed8(uint8_t raw, unsigned bits)

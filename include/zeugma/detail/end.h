@@ -6,6 +6,7 @@
 #include <stddef.h>
 #include <string.h>
 
+#include "zeugma/bytes.h"
 #include "zeugma/clock.h"
 #include "zeugma/detail/flash.h"
 #include "zeugma/error.h"

@@ -38,12 +38,6 @@ static inline void zgi_echo(struct zg_link *link, struct zg_late *late, uint8_t 
     (void)zgi_answer(link, late, content, to, id, length);
 }
 
-static inline void zgi_put_counter(uint8_t *at, uint32_t value, bool big_endian)
-{
-    for (uint8_t i = 0; i < 4; i++, value >>= 8)
-        at[big_endian ? 3 - i : i] = (uint8_t)value;
-}
-
 /* Answers a counters_request with as many counters as fit, at most `most`, from the one asked for. If the request says
  * so, they are cleared once sent. Returns how many bytes of the request were left over, or ZG_ESIZE. */
 static inline int zgi_counters(struct zg_link *link, struct zg_late *late, uint8_t *content, zg_header_number to,
@@ -61,7 +55,7 @@ static inline int zgi_counters(struct zg_link *link, struct zg_late *late, uint8
     size_t size = 1;
     answer[0] = first;
     for (; i < ZG_COUNTERS && (uint8_t)(i - first) < most; i++, size += 4)
-        zgi_put_counter(answer + size, zg_link_counter(link, i), big_endian);
+        zg_put_u32(answer + size, zg_link_counter(link, i), big_endian);
     if (zgi_answer(link, late, content, to, id, size) && clears)
         while (i-- > first)
             zg_link_clear_counter(link, i);

@@ -138,7 +138,6 @@ ZG_ASSERT(offsetof(ZGI_END, link) == 0 && sizeof(((ZGI_END *)0)->link) == sizeof
 #define zgi_protocol ZGI_NAME(protocol)
 #define zgi_put ZGI_NAME(put)
 #define zgi_put_check ZGI_NAME(put_check)
-#define zgi_put_counter ZGI_NAME(put_counter)
 #define zgi_put_parts ZGI_NAME(put_parts)
 #define zgi_put_zeros_back ZGI_NAME(put_zeros_back)
 #define zgi_receive ZGI_NAME(receive)

@@ -101,7 +101,6 @@
 #undef zgi_protocol
 #undef zgi_put
 #undef zgi_put_check
-#undef zgi_put_counter
 #undef zgi_put_parts
 #undef zgi_put_zeros_back
 #undef zgi_receive
