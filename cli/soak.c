@@ -47,9 +47,11 @@ static bool read_word(const struct cli_verb *verb, const char *option, const cha
                       unsigned *value)
 {
     for (unsigned i = 0; text && words[i]; i++)
-        if (strcmp(words[i], text) == 0)
+        if (strcmp(words[i], text) == 0) {
             *value = i + 1;
-    if (!text || *value > 0)
+            return true;
+        }
+    if (!text)
         return true;
     g_autofree char *list = g_strjoinv(", ", (char **)words);
     cli_error(verb, "--%s: expected one of %s, found \"%s\"", option, list, text);
@@ -171,10 +173,8 @@ static bool is_for_real(const struct cli_verb *verb, const struct options *optio
     }
     if (!zg_faults_need_sim(faults))
         return true;
-    cli_error(
-        verb,
-        "--faults: on a real link bytes can be damaged: ber, drop, double, insert; latency, repeat, swap and stray "
-        "need sim:");
+    cli_error(verb, "--faults: on a real link bytes can be damaged: ber, drop, double, insert; latency, repeat, swap "
+                    "and stray need sim:");
     return false;
 }
 
@@ -225,7 +225,7 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
             print_claims(loaded.plan, &settings, claims);
         else if (status == CLI_YES && !is_addressed(verb, loaded.plan, &settings))
             status = CLI_NO;
-        if (status == CLI_YES && claims->len == 0)
+        else if (status == CLI_YES)
             status = soak(verb, loaded.plan, &settings, requirements, options->as_json);
         cli_definition_clear(&loaded);
     }
@@ -244,8 +244,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
           "How long frames are sent: 500us, 20ms, 10s, 10min, 24h; default 10s", "TIME" },
         { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults,
           "What goes wrong: ber, drop, double, insert, latency; repeat, swap, stray (shares of frames); each way, or "
-          "after out: "
-          "or back: that one",
+          "after out: or back: that one",
           "LIST" },
         { "seed", 0, 0, G_OPTION_ARG_INT64, &options.seed, "The same seed gives the same run; default 1", "N" },
         { "load", 0, 0, G_OPTION_ARG_DOUBLE, &options.load, "Share of the line's capacity to use each way; default 0.5",
@@ -254,9 +253,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
           "On a real link: echo, stream, both or listen (sends nothing); default what the definition's services allow",
           "KIND" },
         { "way", 0, 0, G_OPTION_ARG_STRING, &options.way,
-          "Which end sends a stream: out (this one), back or both; "
-          "default both",
-          "WAY" },
+          "Which end sends a stream: out (this one), back or both; default both", "WAY" },
         { "open", 0, 0, G_OPTION_ARG_INT, &options.open,
           "On a real link: echoes that may await their answer; default 16, or 1 with half duplex", "N" },
         { "to", 0, 0, G_OPTION_ARG_INT, &options.to, "Address of the device, on a real shared line", "N" },

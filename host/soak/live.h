@@ -76,9 +76,6 @@ bool zgi_live_read_counters(struct zgi_live *live, struct zgi_reading *reading);
 /* The share of a direction's capacity that each flow uses. */
 double zgi_live_share(const struct zgi_live *live);
 
-/* Which ends are to send a stream: of ZG_TRAFFIC_DEVICE_SENDS, ZG_TRAFFIC_HOST_SENDS. */
-unsigned zgi_live_way(const struct zgi_live *live);
-
 /* Takes a report of the device. */
 void zgi_live_note_report(struct zgi_live *live, const struct zg_value *values);
 

@@ -20,13 +20,6 @@ double zgi_live_share(const struct zgi_live *live)
     return live->soak.settings->load / (traffic == (ZG_SOAK_ECHO | ZG_SOAK_STREAM) ? 2 : 1);
 }
 
-unsigned zgi_live_way(const struct zgi_live *live)
-{
-    const unsigned way = live->soak.settings->way;
-
-    return way ? way : ZG_TRAFFIC_DEVICE_SENDS | ZG_TRAFFIC_HOST_SENDS;
-}
-
 /* The time between two frames of the device, so that it uses its share with frames of the middle size. */
 static uint32_t period_us(const struct zgi_live *live)
 {
@@ -83,7 +76,7 @@ bool zgi_live_begin_streams(struct zgi_live *live)
     live->stream_arrived = zg_ledger_sums(soak->ledger)->sent[ZG_FLOW_STREAM_BACK];
     memset(live->report, 0, sizeof live->report);
     soak->awaits_stream = soak->streams_back;
-    if (!await_report(live, ZG_TRAFFIC_NO_END, zgi_live_way(live)))
+    if (!await_report(live, ZG_TRAFFIC_NO_END, live->soak.settings->way))
         return false;
     soak->awaits_stream = false;
     return true;

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* The soak over the simulated line. */
 #include "soak/ends.h"
+#include "zeugma/traffic.h"
 
 enum {
     STEP_BYTES = 20, /* byte times between two turns of the loops */
@@ -20,7 +21,8 @@ struct zg_soak_settings zg_soak_defaults(void)
                                       .seed = 1,
                                       .load = 0.5,
                                       .late_ns = UINT64_C(100000000),
-                                      .slow_ns = UINT64_C(200000000) };
+                                      .slow_ns = UINT64_C(200000000),
+                                      .way = ZG_TRAFFIC_DEVICE_SENDS | ZG_TRAFFIC_HOST_SENDS };
 }
 
 uint64_t zg_soak_usual_late_ns(const struct zg_plan *plan)

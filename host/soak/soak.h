@@ -34,7 +34,7 @@ struct zg_soak_settings {
     const struct zg_address *link; /* NULL: the simulated line */
     const char *capture;           /* a file for everything that passes; NULL: none */
     unsigned traffic;              /* enum zg_soak_traffic, or'd; 0: what the device has */
-    unsigned way;                  /* of its streams: ZG_TRAFFIC_DEVICE_SENDS, ZG_TRAFFIC_HOST_SENDS; 0: both */
+    unsigned way;                  /* of its streams: ZG_TRAFFIC_DEVICE_SENDS, ZG_TRAFFIC_HOST_SENDS */
     unsigned open;                 /* echoes that may await their answer; 0: 16, or 1 with half duplex */
     unsigned to;                   /* address of the device on a shared line; otherwise 0 */
 };

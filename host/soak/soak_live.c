@@ -289,7 +289,6 @@ static bool choose_traffic(struct zgi_live *live, GError **error)
 {
     const struct zg_definition *definition = live->soak.plan->definition;
     const struct zg_soak_settings *settings = live->soak.settings;
-    const unsigned way = zgi_live_way(live);
     const unsigned has = (zg_definition_serves(definition, "echo") ? ZG_SOAK_ECHO : 0U) |
                          (zg_definition_serves(definition, "traffic") ? ZG_SOAK_STREAM : 0U);
     const bool is_numbered = live->soak.plan->sequence_bits > 0;
@@ -314,8 +313,8 @@ static bool choose_traffic(struct zgi_live *live, GError **error)
         return false;
     }
     result->traffic = wanted;
-    result->streams[DEVICE] = (wanted & ZG_SOAK_STREAM) && (way & ZG_TRAFFIC_DEVICE_SENDS);
-    result->streams[HOST] = (wanted & ZG_SOAK_STREAM) && (way & ZG_TRAFFIC_HOST_SENDS);
+    result->streams[DEVICE] = (wanted & ZG_SOAK_STREAM) && (settings->way & ZG_TRAFFIC_DEVICE_SENDS);
+    result->streams[HOST] = (wanted & ZG_SOAK_STREAM) && (settings->way & ZG_TRAFFIC_HOST_SENDS);
     live->soak.streams_back = live->soak.awaits_stream = result->streams[DEVICE];
     return true;
 }

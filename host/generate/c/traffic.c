@@ -7,11 +7,6 @@ static const char *byte_order(const struct zgi_c *c)
     return c->plan->definition->big_endian ? "true" : "false";
 }
 
-static const char *is_device(const struct zgi_c *c)
-{
-    return c->side == ZG_SIDE_DEVICE ? "true" : "false";
-}
-
 void zgi_c_traffic_host(const struct zgi_c *c, GString *text, bool prototypes)
 {
     if (!c->end.traffic || c->side != ZG_SIDE_HOST)
@@ -41,6 +36,14 @@ void zgi_c_traffic_host(const struct zgi_c *c, GString *text, bool prototypes)
                            byte_order(c));
 }
 
+/* The end of a call: whether this end is the device, what is specific, the byte order, and the last arguments. */
+static void print_end(const struct zgi_c *c, GString *text, const char *specific, const char *last)
+{
+    zgi_c_emit(c, text, NULL, c->side == ZG_SIDE_DEVICE ? "true, " : "false, ");
+    zgi_c_emit(c, text, NULL, specific);
+    g_string_append_printf(text, ", %s, %s);\n}\n\n", byte_order(c), last);
+}
+
 void zgi_c_traffic_code(const struct zgi_c *c, GString *text)
 {
     if (!c->end.traffic)
@@ -57,14 +60,10 @@ void zgi_c_traffic_code(const struct zgi_c *c, GString *text)
                "static int @p_@s_take_traffic(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, "
                "size_t length)\n{\n    uint8_t room[@P_MAX_PAYLOAD];\n\n    (void)frame;\n    return "
                "zgi_traffic_take(&node->traffic, ");
-    zgi_c_emit(c, text, NULL, is_device(c));
-    zgi_c_emit(c, text, NULL, ", @P_MAX_PAYLOAD, ");
-    g_string_append_printf(text, "%s, payload, length, room);\n}\n\n", byte_order(c));
+    print_end(c, text, "@P_MAX_PAYLOAD", "payload, length, room");
     zgi_c_emit(c, text, NULL,
                "static void @p_@s_poll_traffic(struct @p_@s *node)\n{\n"
                "    uint8_t content[@P_HEADER_SIZE + @P_MAX_PAYLOAD + @P_CHECK_SIZE];\n\n"
                "    zgi_traffic_poll(&node->link, content, &node->traffic, ");
-    zgi_c_emit(c, text, NULL, is_device(c));
-    zgi_c_emit(c, text, NULL, ", @P_TRAFFIC_ID, ");
-    g_string_append_printf(text, "%s, zgi_now(&node->link));\n}\n\n", byte_order(c));
+    print_end(c, text, "@P_TRAFFIC_ID", "zgi_now(&node->link)");
 }
