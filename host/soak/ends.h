@@ -9,6 +9,8 @@
 
 enum { DEVICE, HOST };
 
+enum { ZGI_SOAK_WINDOW = 65536 /* frames of each flow that the ledger remembers */ };
+
 struct zgi_soak;
 
 struct zgi_end {
@@ -45,6 +47,8 @@ struct zgi_soak {
     bool awaits_stream;              /* until it says so, it may still send that of an earlier run */
     uint8_t *payload;
     uint8_t *expected;
+    /* Takes what arrives: zgi_take() and the others of arrivals.h. */
+    int (*take)(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *payload, size_t length);
     /* Takes a frame of the definition's own messages that a real device sent; NULL on the simulated line. */
     void (*take_own)(struct zgi_soak *soak, const struct zg_frame *frame, const uint8_t *payload, size_t length);
 };

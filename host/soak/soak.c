@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* The soak over the simulated line. */
-#include "soak/ends.h"
+#include "soak/arrivals.h"
 #include "zeugma/traffic.h"
 
 enum {
@@ -58,6 +58,7 @@ static void begin(struct sim_soak *sim)
                                           .seed = settings->seed,
                                           .clock_us = settings->clock_us };
 
+    soak->take = zgi_take;
     sim->line = zg_sim_line_new(&line);
     soak->byte_ns = zg_sim_byte_ns(sim->line);
     for (unsigned i = 0; i < 2; i++) {

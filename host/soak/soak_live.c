@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "plan/fingerprint.h"
+#include "soak/arrivals.h"
 #include "soak/listening.h"
 #include "soak/live.h"
 
@@ -360,6 +361,7 @@ static bool begin(struct zgi_live *live, GError **error)
     live->back = zg_damage_seeded(&settings->faults.way[DEVICE].line, settings->seed, DEVICE);
     live->to_write = g_byte_array_new();
     soak->take_own = take_own;
+    soak->take = soak->listening ? zgi_take_listening : zgi_take_from_device;
     soak->byte_ns = zg_line_byte_ns(&soak->plan->definition->line);
     host->node =
         zg_node_new(soak->plan, 0, (size_t)8 * soak->plan->max_frame, &zgi_live_port, live, &zgi_soak_node_calls, host);

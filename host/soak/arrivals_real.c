@@ -1,0 +1,95 @@
+/* SPDX-License-Identifier: MIT */
+/* What arrives from a real device. Only what it answers or sends shows what it has taken or sent. */
+#include "soak/arrivals.h"
+#include "soak/listening.h"
+#include "soak/stretch.h"
+#include "zeugma/error.h"
+
+/* The place of a real device's frame among its frames, by the number in the header: that of the newest, plus or minus
+ * less than half of the numbers. Without a number, as they come. */
+static uint32_t place_of(struct zgi_soak *soak, uint32_t sequence)
+{
+    const unsigned bits = soak->plan->sequence_bits;
+
+    if (bits == 0)
+        return ++soak->newest;
+    if (!soak->placed) { /* beyond all before a restart */
+        soak->placed = true;
+        soak->newest = bits < 32 ? (((soak->newest >> bits) + 1) << bits) | sequence : sequence;
+        return soak->newest;
+    }
+    const uint32_t ahead = (sequence - soak->newest) << (32 - bits) >> (32 - bits);
+    const bool older = bits > 1 && ahead >> (bits - 1) != 0;
+    const uint32_t place = soak->newest + ahead - (older && bits < 32 ? UINT32_C(1) << bits : 0);
+    if (!older)
+        soak->newest = place;
+    return place;
+}
+
+/* A real device answered an echo: so the echo arrived, and the answer was sent. */
+static void note_answer(struct zgi_soak *soak, const struct zg_header *header, uint32_t place, const uint8_t *payload,
+                        size_t length)
+{
+    if (length < zg_traffic_number_size(soak->plan))
+        return;
+    uint32_t number = zgi_number_of(soak, ZG_FLOW_ECHO_BACK, payload);
+    const struct zg_ledger_entry *request = zg_ledger_find(soak->ledger, ZG_FLOW_ECHO_OUT, number);
+    if (!request || request->arrived || !zgi_equals_sent(soak, ZG_FLOW_ECHO_BACK, number, payload, length))
+        return;
+    (void)zg_ledger_arrived(soak->ledger, ZG_FLOW_ECHO_OUT, number, soak->now_ns, UINT64_MAX);
+    const struct zg_ledger_entry answer = {
+        .sent_ns = soak->now_ns, .due_ns = soak->now_ns, .order = place, .sequence = header->sequence
+    };
+    zg_ledger_sent(soak->ledger, ZG_FLOW_ECHO_BACK, number, &answer);
+}
+
+/* A real device sent a frame of its stream; its entry begins with that, in the order of the numbers. */
+static void note_stream(struct zgi_soak *soak, const struct zg_header *header, const uint8_t *payload, size_t length)
+{
+    if (length < zg_traffic_number_size(soak->plan))
+        return;
+    const uint32_t number = zgi_number_of(soak, ZG_FLOW_STREAM_BACK, payload);
+    const uint32_t next = zg_ledger_next(soak->ledger, ZG_FLOW_STREAM_BACK);
+    if (zg_ledger_find(soak->ledger, ZG_FLOW_STREAM_BACK, number) || number + ZGI_SOAK_WINDOW <= next ||
+        !zgi_equals_sent(soak, ZG_FLOW_STREAM_BACK, number, payload, length))
+        return;
+    const struct zg_ledger_entry frame = {
+        .sent_ns = soak->now_ns, .due_ns = soak->now_ns, .order = number, .sequence = header->sequence
+    };
+    zg_ledger_sent(soak->ledger, ZG_FLOW_STREAM_BACK, number, &frame);
+    zg_ledger_skip_to(soak->ledger, ZG_FLOW_STREAM_BACK, MAX(next, number + 1));
+}
+
+int zgi_take_from_device(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *payload, size_t length)
+{
+    struct zgi_soak *soak = end->soak;
+    const enum zg_flow flow = zgi_flow_of(end, frame->header.id);
+    const uint32_t place = place_of(soak, frame->header.sequence);
+    const bool is_stream = flow == ZG_FLOW_STREAM_BACK && soak->streams_back;
+
+    if (flow != ZG_FLOW_ECHO_BACK && !is_stream && zg_plan_by_id(soak->plan, frame->header.id)) {
+        zgi_stretch_intact(end->stretch, 0);
+        soak->take_own(soak, frame, payload, length);
+        return 0;
+    }
+    if (flow == ZG_FLOW_ECHO_BACK)
+        note_answer(soak, &frame->header, place, payload, length);
+    else if (flow == ZG_FLOW_STREAM_BACK)
+        note_stream(soak, &frame->header, payload, length);
+    if (is_stream && soak->awaits_stream && !zgi_entry_of(soak, flow, &frame->header, payload, length)) {
+        soak->result->own++; /* of an earlier run */
+        return 0;
+    }
+    return zgi_take(end, frame, payload, length);
+}
+
+int zgi_take_listening(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *payload, size_t length)
+{
+    struct zgi_soak *soak = end->soak;
+
+    (void)payload;
+    (void)length;
+    zgi_stretch_intact(end->stretch, 0);
+    soak->result->guessed += zgi_listening_take(soak->listening, &frame->header, soak->now_ns);
+    return zg_plan_by_id(soak->plan, frame->header.id) ? 0 : ZG_EUNKNOWN;
+}
