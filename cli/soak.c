@@ -1,43 +1,21 @@
 /* SPDX-License-Identifier: MIT */
-#include <stdio.h>
 #include <string.h>
-#include <unistd.h>
 
 #include "live.h"
 #include "soak/report.h"
+#include "soak_run.h"
 
 enum { OPEN_USUAL = G_MININT }; /* as many echoes as suit the line */
 
 /* The command line, as written. */
 struct options {
-    char *duration, *faults, *late, *slow, *capture, *traffic, *way;
-    char **requirements, **claims;
+    char *duration, *faults, *late, *slow, *capture, *traffic, *way, *until, *at_most, *store, *marks_file, *on_event;
+    char **requirements, **claims, **stop_on, **marks;
     double load, confidence;
     gint64 seed;
     gint open, to;
-    gboolean as_json;
+    gboolean as_json, goes_on;
 };
-
-/* Progress on standard error: on a terminal one line that is redrawn, otherwise a line every 10 s. */
-struct progress {
-    gint64 begun_us;
-    gint64 next_us;
-    bool terminal;
-};
-
-static bool show_progress(double done, void *data)
-{
-    struct progress *progress = data;
-    gint64 now = g_get_monotonic_time();
-
-    if (now >= progress->next_us && done > 0) {
-        double left = (double)(now - progress->begun_us) * (1 - done) / done / 1e6;
-        (void)fprintf(stderr, progress->terminal ? "\r%3.0f %%, %.0f s left " : "%3.0f %%, %.0f s left\n", 100 * done,
-                      left);
-        progress->next_us = now + (progress->terminal ? 200000 : 10000000);
-    }
-    return !cli_stopped();
-}
 
 /* A word, whose place in the list, from 1, is its value. */
 static const char *const traffic_words[] = { "echo", "stream", "both", "listen", NULL };
@@ -69,6 +47,7 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
     settings->to = (unsigned)options->to;
     settings->capture = options->capture;
     if (!cli_time(verb, "for", options->duration, &settings->duration_ns) ||
+        !cli_time(verb, "at-most", options->at_most, &settings->duration_ns) ||
         !cli_time(verb, "late", options->late, &settings->late_ns) ||
         !cli_time(verb, "slow", options->slow, &settings->slow_ns))
         return false;
@@ -87,6 +66,11 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
     if (!read_word(verb, "traffic", options->traffic, traffic_words, &settings->traffic) ||
         !read_word(verb, "way", options->way, way_words, &settings->way))
         return false;
+    for (char **word = options->stop_on; word && *word; word++)
+        if (!zg_soak_stop_on(*word, &settings->stop_on, &error)) {
+            cli_error(verb, "--stop-on: %s", error->message);
+            return false;
+        }
     if (options->faults && !zg_faults_parse(options->faults, &settings->faults, &error)) {
         cli_error(verb, "--faults: %s", error->message);
         return false;
@@ -110,34 +94,6 @@ static GArray *read_requirements(const struct cli_verb *verb, const char *option
         g_array_append_val(requirements, requirement);
     }
     return g_steal_pointer(&requirements);
-}
-
-static int soak(const struct cli_verb *verb, const struct zg_plan *plan, const struct zg_soak_settings *settings,
-                const GArray *requirements, bool as_json)
-{
-    struct progress progress = { g_get_monotonic_time(), 0, isatty(STDERR_FILENO) == 1 };
-    g_autoptr(GError) error = NULL;
-
-    progress.next_us = progress.begun_us + (progress.terminal ? 500000 : 10000000);
-    cli_catch_signals();
-    g_autofree struct zg_soak_result *result =
-        (settings->link ? zg_soak_run_live : zg_soak_run)(plan, settings, show_progress, &progress, &error);
-    if (!result) {
-        cli_error(verb, "%s", error->message);
-        return error->domain == ZG_SOAK_ERROR && error->code == ZG_SOAK_ERROR_PLAN ? CLI_NO : CLI_TROUBLE;
-    }
-    if (progress.terminal)
-        (void)fprintf(stderr, "\r%24s\r", "");
-    const struct zg_soak_report report = { plan, settings, result,
-                                           (const struct zg_soak_requirement *)(const void *)requirements->data,
-                                           requirements->len };
-    g_autofree char *text = as_json ? zg_soak_report_json(&report) : zg_soak_report_text(&report);
-    cli_print(as_json ? "%s\n" : "%s", text);
-    if (result->ended[0] != '\0') {
-        cli_error(verb, "ended early: %s", result->ended);
-        return CLI_TROUBLE;
-    }
-    return zg_soak_passed(&report) ? CLI_YES : CLI_NO;
 }
 
 /* On a real shared line a soak must be given a device; elsewhere there is only one. */
@@ -188,6 +144,39 @@ static void print_claims(const struct zg_plan *plan, const struct zg_soak_settin
     }
 }
 
+static int start(const struct cli_verb *verb, const struct zg_plan *plan, const struct zg_soak_settings *settings,
+                 const GArray *requirements, const struct options *options, const char *definition)
+{
+    struct cli_soak_run run = { .verb = verb,
+                                .plan = plan,
+                                .settings = *settings,
+                                .requirements = requirements,
+                                .rules = options->requirements,
+                                .as_json = options->as_json,
+                                .definition = definition,
+                                .store = options->store,
+                                .goes_on = options->goes_on,
+                                .marks = options->marks,
+                                .marks_file = options->marks_file,
+                                .on_event = options->on_event };
+
+    return cli_soak_run(&run);
+}
+
+/* Options that need each other, or exclude each other. */
+static bool fit_together(const struct cli_verb *verb, const struct options *options)
+{
+    if (options->until && (!options->at_most || options->duration))
+        cli_error(verb, "--until: say how long at most: --at-most 24h, instead of --for");
+    else if (options->at_most && !options->until)
+        cli_error(verb, "--at-most: belongs to --until \"lost <= 1e-6\"; otherwise --for says how long");
+    else if (options->goes_on && !options->store)
+        cli_error(verb, "--continue: goes on with the newest run of a store: --store FILE");
+    else
+        return true;
+    return false;
+}
+
 /* Runs the parsed command line. Settings are checked first, before anything is loaded. */
 static int run_with(const struct cli_verb *verb, char **argv, const struct options *options)
 {
@@ -196,13 +185,17 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
     g_autoptr(GError) error = NULL;
     struct cli_definition loaded;
 
-    if (!read_settings(verb, options, &settings))
+    if (!fit_together(verb, options) || !read_settings(verb, options, &settings))
         return CLI_USAGE;
     g_autoptr(GArray) requirements = read_requirements(verb, "require", options->requirements, options->confidence);
     g_autoptr(GArray) claims =
         requirements ? read_requirements(verb, "claim", options->claims, options->confidence) : NULL;
-    if (!claims)
+    char *until_text[] = { options->until, NULL };
+    g_autoptr(GArray) until = claims ? read_requirements(verb, "until", until_text, options->confidence) : NULL;
+    if (!until)
         return CLI_USAGE;
+    if (until->len > 0)
+        settings.until = &g_array_index(until, struct zg_soak_requirement, 0);
     if (!zg_address_parse(argv[2], &address, &error)) {
         cli_error(verb, "%s", error->message);
         return CLI_USAGE;
@@ -226,7 +219,7 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         else if (status == CLI_YES && !is_addressed(verb, loaded.plan, &settings))
             status = CLI_NO;
         else if (status == CLI_YES)
-            status = soak(verb, loaded.plan, &settings, requirements, options->as_json);
+            status = start(verb, loaded.plan, &settings, requirements, options, argv[1]);
         cli_definition_clear(&loaded);
     }
     zg_address_clear(&address);
@@ -264,6 +257,20 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
           "An answer that takes longer, there and back, is slow; default twice that", "TIME" },
         { "require", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.requirements,
           "Fail unless shown: \"lost <= 1e-6\", \"lost = 0\"; repeatable", "RULE" },
+        { "until", 0, 0, G_OPTION_ARG_STRING, &options.until,
+          "Go on until this is shown, or its contrary, but no longer than --at-most: \"lost <= 1e-6\"", "RULE" },
+        { "at-most", 0, 0, G_OPTION_ARG_STRING, &options.at_most, "How long --until goes on", "TIME" },
+        { "stop-on", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.stop_on,
+          "End with the first: lost, damaged_detected, unexpected, restart, ...; repeatable", "CLASS" },
+        { "store", 0, 0, G_OPTION_ARG_FILENAME, &options.store,
+          "Keep all that happens in this file, second by second; zeugma report shows it", "FILE" },
+        { "continue", 0, 0, G_OPTION_ARG_NONE, &options.goes_on, "Go on with the newest such run of the store", NULL },
+        { "mark", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.marks,
+          "A mark that the key 1 sets while it runs, the next one the key 2, ...; repeatable", "TEXT" },
+        { "marks", 0, 0, G_OPTION_ARG_FILENAME, &options.marks_file,
+          "Marks from a named pipe, line by line; or a table of times and values, read at the end", "FILE" },
+        { "on-event", 0, 0, G_OPTION_ARG_STRING, &options.on_event,
+          "Run a command of the shell at damage, loss, restarts, marks: $1 what, $2 seconds, $3 in words", "COMMAND" },
         { "claim", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.claims,
           "Run nothing; say how many frames would show it, and how long that takes; repeatable", "RULE" },
         { "confidence", 0, 0, G_OPTION_ARG_DOUBLE, &options.confidence, "Of these claims, one-sided; default 0.95",
@@ -284,6 +291,13 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_free(options.capture);
     g_free(options.traffic);
     g_free(options.way);
+    g_free(options.until);
+    g_free(options.at_most);
+    g_free(options.store);
+    g_free(options.marks_file);
+    g_free(options.on_event);
+    g_strfreev(options.stop_on);
+    g_strfreev(options.marks);
     g_strfreev(options.requirements);
     g_strfreev(options.claims);
     return cli_finish(verb, status);

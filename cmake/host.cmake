@@ -5,6 +5,7 @@ pkg_check_modules(YAML REQUIRED IMPORTED_TARGET yaml-0.1)
 pkg_check_modules(JSON REQUIRED IMPORTED_TARGET json-glib-1.0)
 pkg_check_modules(GMP REQUIRED IMPORTED_TARGET gmp)
 pkg_check_modules(PCAP REQUIRED IMPORTED_TARGET libpcap)
+pkg_check_modules(SQLITE REQUIRED IMPORTED_TARGET sqlite3)
 pkg_check_modules(NCURSES REQUIRED IMPORTED_TARGET ncursesw)
 
 file(GLOB_RECURSE HOST_SOURCES CONFIGURE_DEPENDS host/*.c)
@@ -34,7 +35,7 @@ add_library(zeugma::host ALIAS zeugma_host)
 target_include_directories(zeugma_host PUBLIC $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/host>
                            $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}/zeugma-host>)
 target_link_libraries(zeugma_host PUBLIC zeugma_sim zeugma_posix zeugma_runtime PkgConfig::GLIB PkgConfig::GMP
-                      PRIVATE PkgConfig::YAML PkgConfig::JSON PkgConfig::PCAP m)
+                      PRIVATE PkgConfig::YAML PkgConfig::JSON PkgConfig::PCAP PkgConfig::SQLITE m)
 
 file(GLOB CLI_SOURCES CONFIGURE_DEPENDS cli/*.c)
 add_executable(zeugma ${CLI_SOURCES})

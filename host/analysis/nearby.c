@@ -77,8 +77,8 @@ static void try_choice(struct search *search, const struct zg_check_choice *choi
 {
     const struct zg_crc_parameters *crc = &choice->crc;
     char *key = g_strdup_printf("%s %u %" G_GINT64_MODIFIER "x %" G_GINT64_MODIFIER "x %d %d %" G_GINT64_MODIFIER "x",
-                                choice->sum ? choice->sum->name : "", crc->width, crc->poly, crc->init, crc->reflect_in, crc->reflect_out,
-                                crc->xor_out);
+                                choice->sum ? choice->sum->name : "", crc->width, crc->poly, crc->init, crc->reflect_in,
+                                crc->reflect_out, crc->xor_out);
     unsigned size = size_of(choice);
 
     if (!g_hash_table_add(search->known, key) || size == 0 || size != size_of(search->tried))

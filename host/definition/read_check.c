@@ -20,7 +20,7 @@ GPtrArray *zg_check_names(void)
         g_ptr_array_add(names, (gpointer)zg_crc_table[i].name);
     for (unsigned i = 0; i < zg_sum_table_length; i++)
         g_ptr_array_add(names, (gpointer)zg_sum_table[i].name);
-    g_ptr_array_add(names, (gpointer)"none");
+    g_ptr_array_add(names, (gpointer) "none");
     g_ptr_array_add(names, NULL);
     return names;
 }

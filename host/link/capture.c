@@ -155,7 +155,7 @@ bool zg_capture_read(struct zg_capture_reader *reader, struct zg_record_read *re
     if (header->caplen < header->len && !reader->is_cut) {
         reader->is_cut = true;
         *damage = g_strdup_printf("record %" G_GUINT64_FORMAT " of %s was cut short when it was written, with %u of %u "
-                                                              "bytes left; frames that extend beyond are read as noise",
+                                  "bytes left; frames that extend beyond are read as noise",
                                   reader->records, reader->path, header->caplen, header->len);
     }
     *record = (struct zg_record_read){ (enum zg_capture_kind)bytes[1],

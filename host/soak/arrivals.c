@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "soak/journal.h"
 #include "soak/stretch.h"
 #include "zeugma/error.h"
 
@@ -63,6 +64,8 @@ static void take_sent(struct zgi_end *end, enum zg_flow flow, uint32_t number, c
     zgi_stretch_intact(end->stretch, entry->position);
     if (zg_ledger_arrived(soak->ledger, flow, number, now, late_ns) == ZG_CLASS_REPEATED)
         return;
+    if (flow != ZG_FLOW_ECHO_BACK && !soak->take_own)
+        zg_journal_latency(soak->journal, entry->due_ns, flow, now - entry->due_ns);
     if (flow == ZG_FLOW_ECHO_OUT) {
         g_queue_push_tail(&soak->replies, GUINT_TO_POINTER(number));
     } else if (flow == ZG_FLOW_ECHO_BACK) {
@@ -70,7 +73,11 @@ static void take_sent(struct zgi_end *end, enum zg_flow flow, uint32_t number, c
         if (request) {
             zg_spread_add(&soak->result->round_trip, now - request->sent_ns);
             zg_spread_add(&soak->result->from_due, now - request->due_ns);
-            soak->result->slow += now - request->sent_ns > soak->settings->slow_ns;
+            zg_journal_latency(soak->journal, request->due_ns, flow, now - request->due_ns);
+            if (now - request->sent_ns > soak->settings->slow_ns) {
+                soak->result->slow++;
+                zg_journal_slow(soak->journal, request->due_ns);
+            }
         }
         if (now - soak->answered_ns > soak->settings->slow_ns)
             soak->silent_from_ns = soak->answered_ns;

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* What arrives from a real device. Only what it answers or sends shows what it has taken or sent. */
 #include "soak/arrivals.h"
+#include "soak/journal.h"
 #include "soak/listening.h"
 #include "soak/stretch.h"
 #include "zeugma/error.h"
@@ -37,10 +38,24 @@ static void note_answer(struct zgi_soak *soak, const struct zg_header *header, u
     if (!request || request->arrived || !zgi_equals_sent(soak, ZG_FLOW_ECHO_BACK, number, payload, length))
         return;
     (void)zg_ledger_arrived(soak->ledger, ZG_FLOW_ECHO_OUT, number, soak->now_ns, UINT64_MAX);
-    const struct zg_ledger_entry answer = {
-        .sent_ns = soak->now_ns, .due_ns = soak->now_ns, .order = place, .sequence = header->sequence
-    };
+    const struct zg_ledger_entry answer = { .sent_ns = soak->now_ns,
+                                            .due_ns = soak->now_ns,
+                                            .order = place,
+                                            .sequence = header->sequence,
+                                            .bytes = (uint32_t)length };
     zg_ledger_sent(soak->ledger, ZG_FLOW_ECHO_BACK, number, &answer);
+}
+
+/* The journal has missing frames of a stream at the time when the next one came. */
+static void note_missing(struct zgi_soak *soak, uint32_t number, uint32_t next)
+{
+    if (number < next) { /* it was taken for one */
+        zg_journal_count(soak->journal, soak->now_ns, ZG_FLOW_STREAM_BACK, ZG_CLASSES, -1);
+        zg_journal_count(soak->journal, soak->now_ns, ZG_FLOW_STREAM_BACK, ZG_CLASS_LOST_BACK, -1);
+    } else if (number > next) {
+        zg_journal_count(soak->journal, soak->now_ns, ZG_FLOW_STREAM_BACK, ZG_CLASSES, (int)(number - next));
+        zg_journal_count(soak->journal, soak->now_ns, ZG_FLOW_STREAM_BACK, ZG_CLASS_LOST_BACK, (int)(number - next));
+    }
 }
 
 /* A real device sent a frame of its stream; its entry begins with that, in the order of the numbers. */
@@ -53,9 +68,12 @@ static void note_stream(struct zgi_soak *soak, const struct zg_header *header, c
     if (zg_ledger_find(soak->ledger, ZG_FLOW_STREAM_BACK, number) || number + ZGI_SOAK_WINDOW <= next ||
         !zgi_equals_sent(soak, ZG_FLOW_STREAM_BACK, number, payload, length))
         return;
-    const struct zg_ledger_entry frame = {
-        .sent_ns = soak->now_ns, .due_ns = soak->now_ns, .order = number, .sequence = header->sequence
-    };
+    note_missing(soak, number, next);
+    const struct zg_ledger_entry frame = { .sent_ns = soak->now_ns,
+                                           .due_ns = soak->now_ns,
+                                           .order = number,
+                                           .sequence = header->sequence,
+                                           .bytes = (uint32_t)length };
     zg_ledger_sent(soak->ledger, ZG_FLOW_STREAM_BACK, number, &frame);
     zg_ledger_skip_to(soak->ledger, ZG_FLOW_STREAM_BACK, MAX(next, number + 1));
 }

@@ -21,7 +21,11 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
     soak->result = g_new0(struct zg_soak_result, 1);
     soak->result->adds_up = soak->result->device_counted = true;
     soak->result->echo = soak->ids.echo;
-    soak->ledger = zg_ledger_new(ZGI_SOAK_WINDOW);
+    soak->result->any_time = settings->until != NULL || settings->part > 0;
+    soak->ledger = zg_ledger_new(ZGI_SOAK_WINDOW, settings->journal, settings->link != NULL);
+    soak->journal = settings->journal;
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
+        zg_ledger_begin(soak->ledger, (enum zg_flow)flow, settings->first_number[flow]);
     soak->payload = g_malloc(plan->max_payload);
     soak->expected = g_malloc(plan->max_payload);
     g_queue_init(&soak->replies);
@@ -30,9 +34,9 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
         struct zgi_end *end = &soak->ends[i];
         const struct zg_way_faults *faults = &settings->faults.way[i];
         end->stretch = zgi_stretch_new(end);
-        end->repeats = zg_strikes_seeded(settings->seed, i, 8, faults->repeat);
-        end->swaps = zg_strikes_seeded(settings->seed, i, 9, faults->swap);
-        end->strays = zg_strikes_seeded(settings->seed, i, 10, faults->stray);
+        end->repeats = zg_strikes_seeded(zg_soak_chance(settings), i, 8, faults->repeat);
+        end->swaps = zg_strikes_seeded(zg_soak_chance(settings), i, 9, faults->swap);
+        end->strays = zg_strikes_seeded(zg_soak_chance(settings), i, 10, faults->stray);
     }
     return true;
 }

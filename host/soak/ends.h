@@ -23,11 +23,17 @@ struct zgi_end {
     struct zgi_stretch *stretch;              /* what has arrived at it since the last intact frame */
 };
 
+/* Counts of both ends, device (0) and host (1). */
+struct zgi_counted {
+    uint64_t carried[2], failed[2];
+};
+
 struct zgi_soak {
     const struct zg_plan *plan;
     const struct zg_soak_settings *settings;
     struct zg_soak_result *result;
     struct zg_ledger *ledger;
+    struct zg_journal *journal; /* may be NULL */
     struct zg_traffic_ids ids;
     struct zgi_end ends[2];
     uint64_t now_ns;         /* since the start */
@@ -45,6 +51,8 @@ struct zgi_soak {
     struct zgi_listening *listening; /* NULL: this end sends */
     bool streams_back;               /* a real device sends a stream; */
     bool awaits_stream;              /* until it says so, it may still send that of an earlier run */
+    struct zgi_counted noted;        /* in the journal so far */
+    uint64_t note_due_ns;            /* when the journal is brought up to date next */
     uint8_t *payload;
     uint8_t *expected;
     /* Takes what arrives: zgi_take() and the others of arrivals.h. */
@@ -74,6 +82,11 @@ void zgi_soak_send_replies(struct zgi_soak *soak);
 void zgi_soak_send_waiting(struct zgi_end *end);
 
 bool zgi_soak_is_idle(const struct zgi_soak *soak);
+
+/* Ten times a second: notes in the journal what happened until now, counts frames as lost that have not come in time,
+ * and sees whether the soak is to end. False: it is not time for that. */
+bool zgi_soak_note(struct zgi_soak *soak, const struct zg_sim_totals *line[2]);
+bool zgi_soak_goes_on(const struct zgi_soak *soak);
 
 /* The end of the soak ends the stretches in progress. */
 void zgi_soak_close_stretches(struct zgi_soak *soak);

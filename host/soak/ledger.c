@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT */
-#include "soak/ledger.h"
+#include "soak/journal.h"
 
 /* What became of a flow's frames; slot number % window is for frame `number`. */
 struct flow {
@@ -10,10 +10,14 @@ struct flow {
     } * slots;
     uint32_t next;    /* number of the next frame */
     uint32_t highest; /* order of the newest that arrived, plus one; 0: none did */
+    uint32_t settled; /* earlier ones have arrived or are counted as lost; */
+    uint32_t oldest;  /* none before this may still arrive */
 };
 
 struct zg_ledger {
     unsigned window;
+    struct zg_journal *journal;
+    bool real;
     struct flow flows[ZG_FLOWS];
     struct zg_ledger_sums sums;
     uint64_t lost_before; /* of the stream out, according to a real device */
@@ -58,11 +62,13 @@ bool zg_class_is_of_arrivals(enum zg_class class_)
     return class_ <= ZG_CLASS_OUT_OF_ORDER || class_ >= ZG_CLASS_REPEATED;
 }
 
-struct zg_ledger *zg_ledger_new(unsigned window)
+struct zg_ledger *zg_ledger_new(unsigned window, struct zg_journal *journal, bool real)
 {
     struct zg_ledger *ledger = g_new0(struct zg_ledger, 1);
 
     ledger->window = window;
+    ledger->journal = journal;
+    ledger->real = real;
     for (unsigned i = 0; i < ZG_FLOWS; i++)
         ledger->flows[i].slots = g_new0(struct slot, window);
     return ledger;
@@ -77,15 +83,46 @@ void zg_ledger_free(struct zg_ledger *ledger)
     g_free(ledger);
 }
 
+void zg_ledger_begin(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number)
+{
+    struct flow *of = &ledger->flows[flow];
+    of->next = of->settled = of->oldest = number;
+}
+
 uint32_t zg_ledger_next(const struct zg_ledger *ledger, enum zg_flow flow)
 {
     return ledger->flows[flow].next;
 }
 
+/* Whether the fate of each of a flow's frames is known, not only counts of them. */
+static bool is_known_singly(const struct zg_ledger *ledger, unsigned flow)
+{
+    return !(ledger->real && flow == ZG_FLOW_STREAM_OUT);
+}
+
+static void note(const struct zg_ledger *ledger, enum zg_flow flow, const struct zg_ledger_entry *entry,
+                 enum zg_class class_, int count)
+{
+    if (is_known_singly(ledger, flow))
+        zg_journal_count(ledger->journal, entry->due_ns, flow, class_, count);
+}
+
+/* Counts an entry as lost, or takes that back. The journal does not know which way an echo of a real link was lost. */
+static void set_lost(struct zg_ledger *ledger, enum zg_flow flow, struct zg_ledger_entry *entry, bool lost)
+{
+    const enum zg_class class_ = zg_flow_is_back(flow) ? ZG_CLASS_LOST_BACK : ZG_CLASS_LOST_OUT;
+
+    if (entry->lost == lost)
+        return;
+    entry->lost = lost;
+    ledger->sums.entries[flow][class_] += lost ? 1 : UINT64_MAX;
+    note(ledger, flow, entry, ledger->real && flow == ZG_FLOW_ECHO_OUT ? ZG_CLASS_LOST_EITHER : class_, lost ? 1 : -1);
+}
+
 static void close_slot(struct zg_ledger *ledger, enum zg_flow flow, struct slot *slot)
 {
     if (slot->used && !slot->entry.arrived)
-        ledger->sums.entries[flow][zg_flow_is_back(flow) ? ZG_CLASS_LOST_BACK : ZG_CLASS_LOST_OUT]++;
+        set_lost(ledger, flow, &slot->entry, true);
     slot->used = false;
 }
 
@@ -98,6 +135,7 @@ void zg_ledger_sent(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number
     *slot = (struct slot){ *entry, number, true };
     to->next = number + 1;
     ledger->sums.sent[flow]++;
+    zg_journal_sent(ledger->journal, entry->due_ns, flow, entry->bytes);
 }
 
 void zg_ledger_skip_to(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number)
@@ -125,22 +163,65 @@ enum zg_class zg_ledger_arrived(struct zg_ledger *ledger, enum zg_flow flow, uin
     enum zg_class class_ = ZG_CLASS_DELIVERED;
 
     g_assert(slot);
+    set_lost(ledger, flow, &slot->entry, false);
     if (slot->entry.arrived)
         class_ = ZG_CLASS_REPEATED;
     else if (slot->entry.order + 1 < of->highest)
         class_ = ZG_CLASS_OUT_OF_ORDER;
     else if (now_ns - slot->entry.sent_ns > late_ns)
         class_ = ZG_CLASS_LATE;
-    if (class_ != ZG_CLASS_REPEATED)
+    if (class_ != ZG_CLASS_REPEATED) {
         ledger->sums.entries[flow][class_]++;
+        note(ledger, flow, &slot->entry, class_, 1);
+    } else {
+        zg_journal_other(ledger->journal, now_ns, zg_flow_is_back(flow), class_, 1);
+    }
     ledger->sums.arrivals[zg_flow_is_back(flow)][class_]++;
     slot->entry.arrived = true;
     of->highest = MAX(of->highest, slot->entry.order + 1);
     return class_;
 }
 
-void zg_ledger_add(struct zg_ledger *ledger, enum zg_flow flow, enum zg_class class_, int64_t count)
+void zg_ledger_settle(struct zg_ledger *ledger, uint64_t before_ns)
 {
+    for (unsigned i = 0; i < ZG_FLOWS; i++) {
+        struct flow *of = &ledger->flows[i];
+        for (; is_known_singly(ledger, i) && of->settled != of->next; of->settled++) {
+            struct slot *slot = find(ledger, (enum zg_flow)i, of->settled);
+            if (slot && !slot->entry.arrived && slot->entry.sent_ns >= before_ns)
+                break;
+            if (slot && !slot->entry.arrived)
+                set_lost(ledger, (enum zg_flow)i, &slot->entry, true);
+        }
+    }
+}
+
+uint64_t zg_ledger_oldest_due_ns(struct zg_ledger *ledger)
+{
+    uint64_t oldest_ns = UINT64_MAX;
+
+    for (unsigned i = 0; i < ZG_FLOWS; i++) {
+        struct flow *of = &ledger->flows[i];
+        const struct slot *slot = NULL;
+        if (!is_known_singly(ledger, i))
+            continue;
+        if (of->next - of->oldest > ledger->window)
+            of->oldest = of->next - ledger->window;
+        for (; of->oldest != of->next; of->oldest++) {
+            slot = find(ledger, (enum zg_flow)i, of->oldest);
+            if (slot && !slot->entry.arrived)
+                break;
+        }
+        if (of->oldest != of->next)
+            oldest_ns = MIN(oldest_ns, slot->entry.due_ns);
+    }
+    return oldest_ns;
+}
+
+void zg_ledger_add(struct zg_ledger *ledger, uint64_t at_ns, enum zg_flow flow, enum zg_class class_, int64_t count)
+{
+    zg_journal_count(ledger->journal, at_ns, flow, ZG_CLASSES, (int)count);
+    zg_journal_count(ledger->journal, at_ns, flow, class_, (int)count);
     ledger->sums.sent[flow] += (uint64_t)count;
     ledger->sums.entries[flow][class_] += (uint64_t)count;
     if (zg_class_is_of_arrivals(class_))
@@ -163,15 +244,18 @@ void zg_ledger_close_since(struct zg_ledger *ledger, uint64_t from_ns, enum zg_c
 {
     uint64_t *entries = ledger->sums.entries[ZG_FLOW_ECHO_OUT];
 
-    entries[older] += entries[ZG_CLASS_LOST_OUT];
-    entries[ZG_CLASS_LOST_OUT] = 0;
     for (unsigned i = 0; i < ledger->window; i++) {
         struct slot *slot = &ledger->flows[ZG_FLOW_ECHO_OUT].slots[i];
         if (!slot->used || slot->entry.arrived)
             continue;
-        entries[slot->entry.sent_ns >= from_ns ? newer : older]++;
+        const enum zg_class class_ = slot->entry.sent_ns >= from_ns ? newer : older;
+        set_lost(ledger, ZG_FLOW_ECHO_OUT, &slot->entry, false);
+        entries[class_]++;
+        note(ledger, ZG_FLOW_ECHO_OUT, &slot->entry, class_, 1);
         slot->used = false;
     }
+    entries[older] += entries[ZG_CLASS_LOST_OUT];
+    entries[ZG_CLASS_LOST_OUT] = 0;
 }
 
 void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out, uint32_t lost_back)

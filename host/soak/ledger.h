@@ -43,11 +43,16 @@ struct zg_ledger_sums {
 };
 
 /* Opaque; free with zg_ledger_free(). Remembers the newest `window` frames of each flow; an older one that is still
- * missing is lost. */
+ * missing is lost. What happens is noted in the journal too, which may be NULL. On a `real` link echoes are known there
+ * and back only, and of the stream out only counts. */
 struct zg_ledger;
+struct zg_journal;
 
-struct zg_ledger *zg_ledger_new(unsigned window);
+struct zg_ledger *zg_ledger_new(unsigned window, struct zg_journal *journal, bool real);
 void zg_ledger_free(struct zg_ledger *ledger);
+
+/* The number of the flow's first frame; without this 0. */
+void zg_ledger_begin(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number);
 
 /* The number of the flow's next frame. */
 uint32_t zg_ledger_next(const struct zg_ledger *ledger, enum zg_flow flow);
@@ -59,7 +64,9 @@ struct zg_ledger_entry {
     uint32_t order;    /* its place in the flow as it was meant, by which it is found out of order */
     uint32_t position; /* among all frames that its end sent */
     uint32_t sequence; /* the header's; 0 without */
+    uint32_t bytes;    /* of the payload */
     bool arrived;
+    bool lost; /* counted as such so far */
 };
 
 /* Notes that the flow's next frame was sent. For an echo back, numbers are those of the requests and may skip. */
@@ -75,10 +82,17 @@ const struct zg_ledger_entry *zg_ledger_find(const struct zg_ledger *ledger, enu
 enum zg_class zg_ledger_arrived(struct zg_ledger *ledger, enum zg_flow flow, uint32_t number, uint64_t now_ns,
                                 uint64_t late_ns);
 
-/* Adds entries that have ended, or takes them away; those that arrived count as arrivals as well. */
-void zg_ledger_add(struct zg_ledger *ledger, enum zg_flow flow, enum zg_class class_, int64_t count);
+/* Frames sent before this time that have not arrived are lost, unless they arrive after all. */
+void zg_ledger_settle(struct zg_ledger *ledger, uint64_t before_ns);
 
-/* Notes `count` arrivals that are no frame sent: DETECTED, ACCEPTED or UNEXPECTED, at the host or the device. */
+/* When the oldest frame was due that may still arrive; UINT64_MAX: there is none. */
+uint64_t zg_ledger_oldest_due_ns(struct zg_ledger *ledger);
+
+/* Adds entries that have ended, or takes them away, at a time; those that arrived count as arrivals as well. */
+void zg_ledger_add(struct zg_ledger *ledger, uint64_t at_ns, enum zg_flow flow, enum zg_class class_, int64_t count);
+
+/* Notes `count` arrivals that are no frame sent: DETECTED, ACCEPTED or UNEXPECTED, at the host or the device. Their
+ * time is not noted. */
 void zg_ledger_other(struct zg_ledger *ledger, bool at_host, enum zg_class class_, uint64_t count);
 
 /* Closes all open entries as lost. */

@@ -59,8 +59,8 @@ static void take_newer(struct zgi_listening *listening, struct sender *sender, u
 {
     const uint64_t passed = guessed + ahead;
 
-    zg_ledger_add(listening->ledger, ZG_FLOW_STREAM_BACK, ZG_CLASS_LOST_BACK, (int64_t)passed - 1);
-    zg_ledger_add(listening->ledger, ZG_FLOW_STREAM_BACK, ZG_CLASS_DELIVERED, 1);
+    zg_ledger_add(listening->ledger, now_ns, ZG_FLOW_STREAM_BACK, ZG_CLASS_LOST_BACK, (int64_t)passed - 1);
+    zg_ledger_add(listening->ledger, now_ns, ZG_FLOW_STREAM_BACK, ZG_CLASS_DELIVERED, 1);
     sender->seen = (passed < SEEN ? sender->seen << passed : 0) | 1;
     sender->newest += ahead;
     sender->sent += passed;
@@ -77,7 +77,7 @@ uint64_t zgi_listening_take(struct zgi_listening *listening, const struct zg_hea
         *sender =
             (struct sender){ .newest = header->sequence, .seen = UINT64_MAX, .first_ns = now_ns, .last_ns = now_ns };
         g_hash_table_insert(listening->senders, GUINT_TO_POINTER((guint)header->source), sender);
-        zg_ledger_add(listening->ledger, ZG_FLOW_STREAM_BACK, ZG_CLASS_DELIVERED, 1);
+        zg_ledger_add(listening->ledger, now_ns, ZG_FLOW_STREAM_BACK, ZG_CLASS_DELIVERED, 1);
         return 0;
     }
     const uint32_t ahead = ((uint32_t)header->sequence - sender->newest) & mask, back = (0U - ahead) & mask;
@@ -94,8 +94,8 @@ uint64_t zgi_listening_take(struct zgi_listening *listening, const struct zg_hea
         take_newer(listening, sender, ahead, 0, now_ns);
     } else if (back < SEEN && (sender->seen >> back & 1) == 0) { /* it was taken for lost */
         sender->seen |= UINT64_C(1) << back;
-        zg_ledger_add(listening->ledger, ZG_FLOW_STREAM_BACK, ZG_CLASS_LOST_BACK, -1);
-        zg_ledger_add(listening->ledger, ZG_FLOW_STREAM_BACK, ZG_CLASS_OUT_OF_ORDER, 1);
+        zg_ledger_add(listening->ledger, now_ns, ZG_FLOW_STREAM_BACK, ZG_CLASS_LOST_BACK, -1);
+        zg_ledger_add(listening->ledger, now_ns, ZG_FLOW_STREAM_BACK, ZG_CLASS_OUT_OF_ORDER, 1);
     } else if (back < SEEN) {
         zg_ledger_other(listening->ledger, true, ZG_CLASS_REPEATED, 1);
     } else { /* far from its number: its sender began anew, or more than half a round is missing */

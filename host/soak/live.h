@@ -47,6 +47,7 @@ struct zgi_live {
     bool restarted;                     /* it changed since this was last checked */
     uint64_t begin_ns, heard_ns;        /* when echoes began; when bytes last came */
     uint64_t last_answer_ns;            /* of the run before a restart */
+    uint64_t outage_ns;                 /* a silence that is one */
     uint64_t followed_ns;               /* the time of the last restart */
     GError *error;
 };

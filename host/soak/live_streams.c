@@ -2,12 +2,29 @@
 /* The streams of a real link: the service traffic of its device. */
 #include "soak/live.h"
 
+#include "soak/journal.h"
+
 #include <string.h>
+
+/* In the journal frames out have come, or not, when a report says so. */
+static void note_report(struct zgi_live *live, const struct zg_value *values)
+{
+    struct zgi_soak *soak = &live->soak;
+    uint32_t more[ZG_TRAFFIC_COUNTS];
+
+    for (unsigned i = 0; i < ZG_TRAFFIC_COUNTS; i++)
+        more[i] = (uint32_t)values[i].raw.u - live->report[i];
+    zg_journal_count(soak->journal, soak->now_ns, ZG_FLOW_STREAM_OUT, ZG_CLASS_DELIVERED, (int)more[ZG_TRAFFIC_TAKEN]);
+    zg_journal_count(soak->journal, soak->now_ns, ZG_FLOW_STREAM_OUT, ZG_CLASS_LOST_OUT, (int)more[ZG_TRAFFIC_SKIPPED]);
+    zg_journal_other(soak->journal, soak->now_ns, false, ZG_CLASS_REPEATED, more[ZG_TRAFFIC_REPEATED]);
+    zg_journal_other(soak->journal, soak->now_ns, false, ZG_CLASS_ACCEPTED, more[ZG_TRAFFIC_WRONG]);
+}
 
 void zgi_live_note_report(struct zgi_live *live, const struct zg_value *values)
 {
     if ((uint32_t)values[0].raw.u != (uint32_t)live->soak.stream_seed)
         return; /* of an earlier run */
+    note_report(live, values);
     for (unsigned i = 0; i < ZG_TRAFFIC_COUNTS; i++)
         live->report[i] = (uint32_t)values[i].raw.u;
     live->reports++;

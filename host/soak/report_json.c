@@ -14,23 +14,25 @@ static void faults_to_json(struct zg_json *json, const struct zg_way_faults *fau
     zg_json_double(json, "stray", faults->stray);
 }
 
-static void settings_to_json(struct zg_json *json, const struct zg_soak_report *report)
+/* The members of an object. The planned length, which a run that goes on may change, is only there if it is asked for.
+ */
+static void settings_to_json(struct zg_json *json, const struct zg_plan *plan, const struct zg_soak_settings *settings,
+                             bool with_length)
 {
-    const struct zg_soak_settings *settings = report->settings;
     const struct zg_faults *faults = &settings->faults;
 
-    zg_json_open(json, "settings", '{');
     const char *link = settings->link ? settings->link->text : "sim:";
     zg_json_string(json, "link", link);
     if (settings->to > 0)
         zg_json_unsigned(json, "to", settings->to);
-    zg_json_double(json, "seconds", (double)settings->duration_ns * 1e-9);
+    if (with_length)
+        zg_json_double(json, "seconds", (double)settings->duration_ns * 1e-9);
     zg_json_unsigned(json, "seed", settings->seed);
     zg_json_double(json, "load", settings->load);
     if (!settings->link)
         zg_json_double(json, "late_seconds", (double)settings->late_ns * 1e-9);
     zg_json_double(json, "slow_seconds", (double)settings->slow_ns * 1e-9);
-    zg_json_unsigned(json, "baud", report->plan->definition->line.baud);
+    zg_json_unsigned(json, "baud", plan->definition->line.baud);
     zg_json_open(json, "faults", '{');
     if (zg_faults_are_even(faults)) {
         faults_to_json(json, &faults->way[0]);
@@ -42,7 +44,17 @@ static void settings_to_json(struct zg_json *json, const struct zg_soak_report *
         }
     }
     zg_json_close(json, '}');
-    zg_json_close(json, '}');
+}
+
+char *zg_soak_settings_json(const struct zg_plan *plan, const struct zg_soak_settings *settings)
+{
+    struct zg_json json;
+
+    zg_json_begin(&json, false);
+    zg_json_open(&json, NULL, '{');
+    settings_to_json(&json, plan, settings, false);
+    zg_json_close(&json, '}');
+    return zg_json_end(&json);
 }
 
 static void sent_to_json(struct zg_json *json, const struct zg_soak_result *result)
@@ -221,10 +233,16 @@ char *zg_soak_report_json(const struct zg_soak_report *report)
     zg_json_begin(&json, true);
     zg_json_open(&json, NULL, '{');
     zg_protocol_to_json(definition, &json);
-    settings_to_json(&json, report);
+    zg_json_open(&json, "settings", '{');
+    settings_to_json(&json, report->plan, report->settings, true);
+    zg_json_close(&json, '}');
     zg_json_double(&json, "ran_seconds", (double)result->ran_ns * 1e-9);
     zg_json_double(&json, "poll_seconds", (double)result->poll_ns * 1e-9);
     zg_json_bool(&json, "stopped", result->stopped);
+    if (report->settings->until)
+        zg_json_bool(&json, "reached", result->reached);
+    if (result->stopped_on > 0)
+        zg_json_string(&json, "stopped_on", zg_soak_stop_name(result->stopped_on - 1));
     sent_to_json(&json, result);
     zg_json_unsigned(&json, "injected", result->injected);
     arrived_to_json(&json, result);

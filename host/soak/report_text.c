@@ -3,32 +3,7 @@
 
 #include "plan/fingerprint.h"
 #include "soak/report.h"
-
-enum { NAME_WIDTH = 24, COLUMN = 13 };
-
-static char *time_text(uint64_t ns)
-{
-    if (ns == 0)
-        return g_strdup("0");
-    if (ns >= UINT64_C(10000000000))
-        return g_strdup_printf("%" G_GUINT64_FORMAT " s", (ns + 500000000) / 1000000000);
-    if (ns >= 10000000)
-        return g_strdup_printf("%" G_GUINT64_FORMAT " ms", (ns + 500000) / 1000000);
-    return g_strdup_printf("%.3f ms", (double)ns / 1e6);
-}
-
-static void row_start(GString *text, const char *name)
-{
-    g_string_append_printf(text, "  %-*s", NAME_WIDTH, name);
-}
-
-static void cell(GString *text, uint64_t count)
-{
-    if (count > 0)
-        g_string_append_printf(text, "%*" G_GUINT64_FORMAT, COLUMN, count);
-    else
-        g_string_append_printf(text, "%*s", COLUMN, "-");
-}
+#include "soak/report_tables.h"
 
 /* What was sent on a real link. */
 static void append_traffic(GString *text, const struct zg_soak_result *result)
@@ -54,7 +29,7 @@ static void append_traffic(GString *text, const struct zg_soak_result *result)
 
 static void append_faults(GString *text, const char *way, const struct zg_way_faults *faults, bool is_real)
 {
-    g_autofree char *latency = time_text(faults->line.latency_ns);
+    g_autofree char *latency = zgi_time_text(faults->line.latency_ns);
 
     g_string_append_printf(text, "faults %s%s: bit errors %g, bytes dropped %g, doubled %g, inserted %g",
                            is_real ? "at this end, " : "", way, faults->line.bit_error_rate, faults->line.drop,
@@ -70,10 +45,10 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
     const struct zg_definition *definition = report->plan->definition;
     const struct zg_soak_settings *settings = report->settings;
     const struct zg_faults *faults = &settings->faults;
-    g_autofree char *ran = time_text(report->result->ran_ns);
-    g_autofree char *late = time_text(settings->late_ns);
-    g_autofree char *slow = time_text(settings->slow_ns);
-    g_autofree char *poll = time_text(report->result->poll_ns);
+    g_autofree char *ran = zgi_time_text(report->result->ran_ns);
+    g_autofree char *late = zgi_time_text(settings->late_ns);
+    g_autofree char *slow = zgi_time_text(settings->slow_ns);
+    g_autofree char *poll = zgi_time_text(report->result->poll_ns);
 
     g_autofree char *device = settings->to > 0 ? g_strdup_printf(", device %u", settings->to) : g_strdup("");
     const char *link = settings->link ? settings->link->text : "sim:";
@@ -104,18 +79,6 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
         append_traffic(text, report->result);
 }
 
-/* Whether a class is shown: those that are possible only on real links, if they occurred; late ones on the simulated
- * line, because a real one does not show a single way. */
-static bool is_shown(const struct zg_soak_result *result, enum zg_class class_)
-{
-    bool occurred =
-        class_ == ZG_CLASS_LATE ? !result->real : class_ < ZG_CLASS_LOST_EITHER || class_ > ZG_CLASS_CUT_OFF;
-
-    for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
-        occurred = occurred || result->sums.entries[flow][class_] > 0;
-    return occurred;
-}
-
 /* What happened to a real link during the run, with times. */
 static void append_events(GString *text, const struct zg_soak_report *report)
 {
@@ -127,7 +90,7 @@ static void append_events(GString *text, const struct zg_soak_report *report)
                                "%08x): one of the two is outdated; zeugma compare shows what differs\n",
                                result->fingerprint, zg_fingerprint(report->plan));
     for (unsigned i = 0; i < MIN(result->restarts, (unsigned)ZG_SOAK_RESTARTS); i++) {
-        g_autofree char *at = time_text(result->restarted_ns[i]);
+        g_autofree char *at = zgi_time_text(result->restarted_ns[i]);
         g_string_append_printf(text,
                                !result->restart_said[i] ? "the device restarted before %s, and did not say so\n"
                                : result->device_counted
@@ -139,59 +102,6 @@ static void append_events(GString *text, const struct zg_soak_report *report)
         g_string_append_printf(text, "... and %u times more\n", result->restarts - ZG_SOAK_RESTARTS);
     if (result->ended[0] != '\0')
         g_string_append_printf(text, "ended early: %s\n", result->ended);
-}
-
-static void append_sent(GString *text, const struct zg_soak_result *result)
-{
-    uint64_t total = 0;
-
-    g_string_append_printf(text, "\n  %-*s", NAME_WIDTH, "frames sent");
-    for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
-        g_string_append_printf(text, "%*s", COLUMN, zg_flow_name((enum zg_flow)flow));
-    g_string_append_printf(text, "%*s\n", COLUMN, "all");
-    for (unsigned i = 0; i < ZG_CLASSES; i++) {
-        uint64_t all = 0;
-        if (!zg_class_is_of_entries((enum zg_class)i) || !is_shown(result, (enum zg_class)i))
-            continue;
-        row_start(text, zg_class_name((enum zg_class)i));
-        for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
-            cell(text, result->sums.entries[flow][i]);
-            all += result->sums.entries[flow][i];
-        }
-        cell(text, all);
-        g_string_append_c(text, '\n');
-    }
-    row_start(text, "sent");
-    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
-        cell(text, result->sums.sent[flow]);
-        total += result->sums.sent[flow];
-    }
-    cell(text, total);
-    g_string_append_c(text, '\n');
-}
-
-static void append_arrived(GString *text, const struct zg_soak_result *result)
-{
-    uint64_t sums[2] = { 0, 0 };
-
-    g_string_append_printf(text, "\n  %-*s%*s%*s%*s\n", NAME_WIDTH, "arrived", COLUMN, "at device", COLUMN, "at host",
-                           COLUMN, "all");
-    for (unsigned i = 0; i < ZG_CLASSES; i++) {
-        if (!zg_class_is_of_arrivals((enum zg_class)i) || !is_shown(result, (enum zg_class)i))
-            continue;
-        row_start(text, zg_class_name((enum zg_class)i));
-        for (unsigned end = 0; end < 2; end++) {
-            cell(text, result->sums.arrivals[end][i]);
-            sums[end] += result->sums.arrivals[end][i];
-        }
-        cell(text, result->sums.arrivals[0][i] + result->sums.arrivals[1][i]);
-        g_string_append_c(text, '\n');
-    }
-    row_start(text, "arrived");
-    cell(text, sums[0]);
-    cell(text, sums[1]);
-    cell(text, sums[0] + sums[1]);
-    g_string_append_c(text, '\n');
 }
 
 static void append_balances(GString *text, const struct zg_soak_result *result)
@@ -211,17 +121,17 @@ static void append_counters(GString *text, const struct zg_soak_result *result)
     static const char *const plain[] = { "bytes_in", "bytes_out", "bytes_of_frames", "frames_in", "frames_out", NULL };
     bool any = false;
 
-    g_string_append_printf(text, "\n  %-*s%*s%*s\n", NAME_WIDTH, "counted by the links", COLUMN, "device", COLUMN,
-                           "host");
+    g_string_append_printf(text, "\n  %-*s%*s%*s\n", ZGI_NAME_WIDTH, "counted by the links", ZGI_COLUMN, "device",
+                           ZGI_COLUMN, "host");
     for (unsigned i = 0; i < ZG_COUNTERS; i++) {
         uint32_t device = zg_counters_get(&result->counters[0], i), host = zg_counters_get(&result->counters[1], i);
         if (!result->device_counted && i == 0)
             g_string_append(text, "  those of the device are unknown\n");
         if (g_strv_contains(plain, zg_counter_names[i]) || (device == 0 && host == 0))
             continue;
-        row_start(text, zg_counter_names[i]);
-        cell(text, device);
-        cell(text, host);
+        zgi_row_start(text, zg_counter_names[i]);
+        zgi_cell(text, device);
+        zgi_cell(text, host);
         g_string_append_c(text, '\n');
         any = true;
     }
@@ -231,40 +141,6 @@ static void append_counters(GString *text, const struct zg_soak_result *result)
         g_string_append(text, "  nothing reached the device, so it had nothing to count\n");
     if (result->counters[1].bytes_in == 0)
         g_string_append(text, "  nothing reached the host, so it had nothing to count\n");
-}
-
-static void append_rates(GString *text, const struct zg_soak_result *result, bool has_device)
-{
-    struct zg_soak_rate rate;
-
-    g_string_append_printf(text, "\n  %-*s%*s%*s   %s\n", NAME_WIDTH, "rate", COLUMN, "count", COLUMN, "measured",
-                           "95 % bounds (exact)");
-    for (unsigned i = 0; zg_soak_rate_at(result, i, &rate); i++) {
-        if (rate.on == (has_device ? ZG_SOAK_ON_SIM : ZG_SOAK_ON_REAL))
-            continue;
-        row_start(text, rate.key);
-        if (rate.trials == 0) {
-            g_string_append_printf(text, "%*s%*s   no %s to count it in\n", COLUMN, "-", COLUMN, "unknown", rate.of);
-            continue;
-        }
-        cell(text, rate.errors);
-        if (rate.errors > 0)
-            g_string_append_printf(text, "%*.2e   %.2e to %.2e of %s\n", COLUMN,
-                                   (double)rate.errors / (double)rate.trials, rate.low, rate.high, rate.of);
-        else
-            g_string_append_printf(text, "%*s   at most %.2e of %s\n", COLUMN, "none seen", rate.high, rate.of);
-    }
-}
-
-static void append_spread(GString *text, const char *what, const struct zg_spread *spread)
-{
-    g_autofree char *least = time_text(spread->least_ns);
-    g_autofree char *half = time_text(zg_spread_at(spread, 0.5));
-    g_autofree char *most_of = time_text(zg_spread_at(spread, 0.99));
-    g_autofree char *most = time_text(spread->most_ns);
-
-    g_string_append_printf(text, "  %s: least %s, half within %s, 99 %% within %s, most %s\n", what, least, half,
-                           most_of, most);
 }
 
 static void append_line(GString *text, const struct zg_soak_report *report)
@@ -294,53 +170,21 @@ static void append_line(GString *text, const struct zg_soak_report *report)
                                result->refused);
     if (spread->count == 0)
         return;
-    append_spread(text, "echo round trip", spread);
-    append_spread(text, "from when it was due by the load", &result->from_due);
+    zgi_table_spread(text, "echo round trip", spread);
+    zgi_table_spread(text, "from when it was due by the load", &result->from_due);
     if (result->held_ns > settings->slow_ns) {
-        g_autofree char *held = time_text(result->held_ns);
+        g_autofree char *held = zgi_time_text(result->held_ns);
         g_string_append_printf(
             text, "  the last echo was sent %s late: with so many open the link does not carry this load\n", held);
     }
     const uint64_t alone_ns = zg_soak_least_trip_ns(report->plan);
     if (!settings->link || spread->least_ns >= alone_ns)
         return;
-    g_autofree char *alone = time_text(alone_ns);
+    g_autofree char *alone = zgi_time_text(alone_ns);
     g_string_append_printf(text,
                            "  this link does not keep the line's rate: the bytes of the shortest echo alone take %s "
                            "there and back at %" G_GUINT64_FORMAT " baud\n",
                            alone, report->plan->definition->line.baud);
-}
-
-static void append_requirement(GString *text, const struct zg_soak_report *report,
-                               const struct zg_soak_requirement *requirement)
-{
-    static const char *const words[] = { "met:      ", "failed:   ", "not shown:" };
-    struct zg_soak_rate rate;
-    const enum zg_soak_verdict verdict = zg_soak_judge(report->result, requirement, &rate);
-    const double percent = 100 * requirement->confidence;
-
-    g_string_append_printf(text, "  %s %s ", words[verdict], requirement->key);
-    if (requirement->none) {
-        g_string_append_printf(text, "= 0, %" G_GUINT64_FORMAT " seen in %" G_GUINT64_FORMAT " %s\n", rate.errors,
-                               rate.trials, rate.of);
-        return;
-    }
-    g_string_append_printf(text, "<= %g, because at %g %% confidence it is at ", requirement->limit, percent);
-    if (verdict == ZG_SOAK_FAILED)
-        g_string_append_printf(text, "least %.2e", rate.low);
-    else
-        g_string_append_printf(text, "most %.2e", rate.high);
-    if (verdict == ZG_SOAK_NOT_SHOWN) {
-        const uint64_t needed = zg_rate_trials_needed(rate.errors, requirement->limit, requirement->confidence);
-        if (needed == UINT64_MAX)
-            g_string_append(text, "; no soak can show a rate of 0, but = 0 that none is seen");
-        else
-            g_string_append_printf(text,
-                                   ";\n             %" G_GUINT64_FORMAT " %s with no more than %" G_GUINT64_FORMAT
-                                   " would show it, a soak about %.3g times as long",
-                                   needed, rate.of, rate.errors, (double)needed / (double)MAX(rate.trials, 1));
-    }
-    g_string_append_c(text, '\n');
 }
 
 static void append_verdict(GString *text, const struct zg_soak_report *report)
@@ -348,8 +192,18 @@ static void append_verdict(GString *text, const struct zg_soak_report *report)
     const struct zg_soak_result *result = report->result;
 
     g_string_append_c(text, '\n');
+    if (report->settings->until) {
+        g_autofree char *ran = zgi_time_text(result->ran_ns);
+        zgi_table_requirement(text, report->result, report->settings->until);
+        g_string_append_printf(text,
+                               result->reached ? "  it ended after %s, when that was shown\n"
+                                               : "  it went on for %s without showing that or the contrary\n",
+                               ran);
+    }
+    if (result->stopped_on > 0)
+        g_string_append_printf(text, "  it ended with the first: %s\n", zg_soak_stop_name(result->stopped_on - 1));
     for (unsigned i = 0; i < report->requirements_count; i++)
-        append_requirement(text, report, &report->requirements[i]);
+        zgi_table_requirement(text, report->result, &report->requirements[i]);
     if (!result->adds_up)
         g_string_append(text,
                         "verdict: failed, the ledger does not add up; please report this with the settings above\n");
@@ -404,11 +258,13 @@ char *zg_soak_report_text(const struct zg_soak_report *report)
 
     append_settings(text, report);
     append_events(text, report);
-    append_sent(text, report->result);
-    append_arrived(text, report->result);
+    zgi_table_sent(text, report->result);
+    zgi_table_arrived(text, report->result);
     append_balances(text, report->result);
     append_counters(text, report->result);
-    append_rates(text, report->result, report->settings->link != NULL);
+    zgi_table_rates(text, report->result);
+    if (report->journal)
+        zgi_table_time(text, zg_journal_times(report->journal));
     append_line(text, report);
     append_verdict(text, report);
     return g_string_free(text, FALSE);

@@ -144,6 +144,20 @@ static bool was_tried(const struct zg_soak_result *result, const struct zg_soak_
            (!back || count_sent(&result->sums, SENT_BACK) > 0);
 }
 
+/* Whether it is shown that the rate is at most the limit, or above it. */
+static enum zg_soak_verdict judge_rate(const struct zg_soak_rate *rate, double limit, double sureness, bool any_time)
+{
+    const uint64_t errors = rate->errors, trials = rate->trials;
+
+    if (any_time ? zg_rate_stays_at_most(errors, trials, limit, sureness)
+                 : zg_rate_is_at_most(errors, trials, limit, sureness))
+        return ZG_SOAK_MET;
+    if (any_time ? zg_rate_stays_above(errors, trials, limit, sureness)
+                 : zg_rate_is_above(errors, trials, limit, sureness))
+        return ZG_SOAK_FAILED;
+    return ZG_SOAK_NOT_SHOWN;
+}
+
 enum zg_soak_verdict zg_soak_judge(const struct zg_soak_result *result, const struct zg_soak_requirement *requirement,
                                    struct zg_soak_rate *rate)
 {
@@ -152,13 +166,13 @@ enum zg_soak_verdict zg_soak_judge(const struct zg_soak_result *result, const st
 
     while (zg_soak_rate_at(result, index, rate) && rate->key != requirement->key)
         index++;
-    zg_rate_bounds(rate->errors, rate->trials, 2 * sureness - 1, &rate->low, &rate->high);
+    if (result->any_time)
+        zg_rate_bounds_always(rate->errors, rate->trials, sureness, &rate->low, &rate->high);
+    else
+        zg_rate_bounds(rate->errors, rate->trials, 2 * sureness - 1, &rate->low, &rate->high);
     if (requirement->none)
         return rate->errors > 0 ? ZG_SOAK_FAILED : was_tried(result, rate) ? ZG_SOAK_MET : ZG_SOAK_NOT_SHOWN;
-    if (zg_rate_is_at_most(rate->errors, rate->trials, requirement->limit, sureness))
-        return ZG_SOAK_MET;
-    return zg_rate_is_above(rate->errors, rate->trials, requirement->limit, sureness) ? ZG_SOAK_FAILED
-                                                                                      : ZG_SOAK_NOT_SHOWN;
+    return judge_rate(rate, requirement->limit, sureness, result->any_time);
 }
 
 double zg_soak_frame_ns(const struct zg_plan *plan)

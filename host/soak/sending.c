@@ -87,12 +87,13 @@ static void send(struct zgi_soak *soak, enum zg_flow flow, uint32_t number)
 {
     struct zgi_end *end = sender_of(soak, flow);
     const bool is_answer = flow == ZG_FLOW_ECHO_BACK;
+    const size_t length = zgi_soak_make(soak, flow, number, soak->payload);
     const struct zg_ledger_entry entry = { .sent_ns = soak->now_ns,
                                            .due_ns = is_answer ? soak->now_ns : (uint64_t)soak->due_ns[flow],
                                            .order = is_answer ? soak->answers++ : number,
                                            .position = end->position++,
-                                           .sequence = next_sequence(end) };
-    size_t length = zgi_soak_make(soak, flow, number, soak->payload);
+                                           .sequence = next_sequence(end),
+                                           .bytes = (uint32_t)length };
 
     if (flow == ZG_FLOW_ECHO_OUT)
         soak->result->held_ns = soak->now_ns - entry.due_ns;

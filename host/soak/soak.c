@@ -1,12 +1,10 @@
 /* SPDX-License-Identifier: MIT */
 /* The soak over the simulated line. */
 #include "soak/arrivals.h"
-#include "zeugma/traffic.h"
 
 enum {
     STEP_BYTES = 20, /* byte times between two turns of the loops */
     STEP_MOST_NS = 1000000,
-    PROGRESS_STEPS = 4096,
     DRAIN_MOST = 20 /* limit for draining, in multiples of the sending time */
 };
 
@@ -14,23 +12,6 @@ struct sim_soak {
     struct zgi_soak soak;
     struct zg_sim_line *line;
 };
-
-struct zg_soak_settings zg_soak_defaults(void)
-{
-    return (struct zg_soak_settings){ .duration_ns = UINT64_C(10000000000),
-                                      .seed = 1,
-                                      .load = 0.5,
-                                      .late_ns = UINT64_C(100000000),
-                                      .slow_ns = UINT64_C(200000000),
-                                      .way = ZG_TRAFFIC_DEVICE_SENDS | ZG_TRAFFIC_HOST_SENDS };
-}
-
-uint64_t zg_soak_usual_late_ns(const struct zg_plan *plan)
-{
-    const uint64_t byte_ns = zg_line_byte_ns(&plan->definition->line);
-
-    return MAX(UINT64_C(100000000), 8 * (plan->max_frame * byte_ns + plan->turn_ns));
-}
 
 static void send_all(struct zgi_soak *soak)
 {
@@ -55,7 +36,8 @@ static void begin(struct sim_soak *sim)
                                           .half_bits = zg_line_half_bits(physical),
                                           .faults = { settings->faults.way[DEVICE].line,
                                                       settings->faults.way[HOST].line },
-                                          .seed = settings->seed,
+
+                                          .seed = zg_soak_chance(settings),
                                           .clock_us = settings->clock_us };
 
     soak->take = zgi_take;
@@ -88,15 +70,16 @@ static void run(struct sim_soak *sim, zg_soak_progress progress, void *data)
     struct zg_soak_result *result = soak->result;
     uint64_t step_ns = MIN(STEP_BYTES * soak->byte_ns, (uint64_t)STEP_MOST_NS);
     uint64_t end_ns = soak->settings->duration_ns;
-    uint64_t steps = 0;
+    const struct zg_sim_totals *line[2] = { zg_sim_totals(sim->line, DEVICE), zg_sim_totals(sim->line, HOST) };
 
     result->poll_ns = step_ns;
-    while (result->ran_ns < end_ns && !result->stopped) {
+    zg_journal_begin(soak->journal, 0, soak->settings->first_second, false);
+    while (result->ran_ns < end_ns && zgi_soak_goes_on(soak)) {
         send_all(soak);
         result->ran_ns = MIN(result->ran_ns + step_ns, end_ns);
         step(sim, result->ran_ns);
-        if (progress && ++steps % PROGRESS_STEPS == 0)
-            result->stopped = !progress((double)result->ran_ns / (double)end_ns, data);
+        if (zgi_soak_note(soak, line) && progress)
+            result->stopped = !progress((double)result->ran_ns / (double)end_ns, result, data);
     }
     /* Only frames that wait, and replies, are still sent. What is on its way arrives; what is still late after that is
      * lost. */
@@ -109,6 +92,7 @@ static void run(struct sim_soak *sim, zg_soak_progress progress, void *data)
     uint64_t now = result->ran_ns;
     for (uint64_t until = now + quiet_ns, most = now + DRAIN_MOST * (end_ns + quiet_ns); now < until && now < most;) {
         step(sim, now += step_ns);
+        (void)zgi_soak_note(soak, line);
         if (!zgi_soak_is_idle(soak))
             until = now + quiet_ns;
     }
@@ -154,6 +138,7 @@ static void end(struct sim_soak *sim)
 
     zg_ledger_close(soak->ledger);
     zgi_soak_close_stretches(soak);
+    zg_journal_close(soak->journal, result->ran_ns);
     for (unsigned i = 0; i < 2; i++) {
         result->counters[i] = zg_node_link(soak->ends[i].node)->counters;
         result->line[i] = *zg_sim_totals(sim->line, i);

@@ -8,7 +8,7 @@
 
 #include "link/address.h"
 #include "soak/faults.h"
-#include "soak/ledger.h"
+#include "soak/journal.h"
 #include "soak/statistics.h"
 #include "zeugma/counters.h"
 
@@ -22,14 +22,22 @@ enum zg_soak_error {
 /* What is sent on a real link. */
 enum zg_soak_traffic { ZG_SOAK_ECHO = 1, ZG_SOAK_STREAM = 2, ZG_SOAK_LISTEN = 4 /* nothing: others do */ };
 
+struct zg_soak_requirement;
+
 struct zg_soak_settings {
     uint64_t duration_ns; /* virtual time in which frames are sent */
     uint64_t seed;
     struct zg_faults faults;
-    double load;       /* share of each direction's capacity to use, above 0, up to 0.95 */
-    uint64_t late_ns;  /* a frame that takes longer, one way, is late; only the simulated line shows that */
-    uint64_t slow_ns;  /* an answer that takes longer, there and back, is slow */
-    uint32_t clock_us; /* what both ends' clocks show at the start */
+    double load;           /* share of each direction's capacity to use, above 0, up to 0.95 */
+    uint64_t late_ns;      /* a frame that takes longer, one way, is late; only the simulated line shows that */
+    uint64_t slow_ns;      /* an answer that takes longer, there and back, is slow */
+    uint32_t clock_us;     /* what both ends' clocks show at the start */
+    unsigned part;         /* of a run that was interrupted and goes on: 1, 2, ...; 0: it begins */
+    uint32_t first_second; /* of this part, */
+    uint32_t first_number[ZG_FLOWS];         /* and its frames' first numbers */
+    const struct zg_soak_requirement *until; /* the run ends once this is shown, or its contrary; NULL: none */
+    unsigned stop_on;           /* enum zg_class or ZG_STOP_ON_RESTART as bits: the run ends with the first of these */
+    struct zg_journal *journal; /* notes what happens when; NULL: nobody asks */
     /* of a real link */
     const struct zg_address *link; /* NULL: the simulated line */
     const char *capture;           /* a file for everything that passes; NULL: none */
@@ -39,8 +47,17 @@ struct zg_soak_settings {
     unsigned to;                   /* address of the device on a shared line; otherwise 0 */
 };
 
+/* Adds what a word stands for to the bits of `stop_on`: a class of the ledger, "lost" or "restart". */
+bool zg_soak_stop_on(const char *word, unsigned *stop_on, GError **error);
+
+/* What a value of stopped_on, less one, is: "lost on the way out", ... */
+const char *zg_soak_stop_name(int what);
+
 /* The defaults: 10 s, seed 1, no faults, half load, late after 100 ms, slow after 200 ms. */
 struct zg_soak_settings zg_soak_defaults(void);
+
+/* The seed of all that is random in this part of the run, except the payloads. */
+uint64_t zg_soak_chance(const struct zg_soak_settings *settings);
 
 /* The usual limit for late frames: 100 ms, or the time of eight of the longest frames with the silence between them.
  * That for slow answers is twice as long. */
@@ -54,12 +71,17 @@ struct zg_soak_balance {
     uint64_t right;
 };
 
+enum { ZG_STOP_ON_RESTART = ZG_CLASSES /* besides the classes */ };
+
 enum { ZG_SOAK_BALANCES = 7, ZG_SOAK_RESTARTS = 16 };
 
 struct zg_soak_result {
     uint64_t ran_ns;  /* virtual time in which frames were sent */
     uint64_t poll_ns; /* virtual time between two turns of each end's loop */
-    bool stopped;     /* by the caller, before the planned end */
+    bool stopped;     /* before the planned end: by the caller, or */
+    bool reached;     /* because what it was to go on until is shown, or its contrary; or */
+    int stopped_on;   /* the enum zg_class at which it was to stop, or ZG_STOP_ON_RESTART, plus one; 0: none came */
+    bool any_time;    /* it has no planned end: the run was stopped, goes on a stored one, or ends by what it shows */
     bool echo;        /* false: the header has no id, so there is only stream traffic */
     struct zg_ledger_sums sums;
     uint64_t injected;              /* extra frames from the faults repeat and stray */
@@ -91,9 +113,9 @@ struct zg_soak_result {
     char ended[240];                     /* what ended the soak early, and when; "": nothing did */
 };
 
-/* Called from time to time with the share of the run that is done. False stops the run, and what was measured so far
- * counts. */
-typedef bool (*zg_soak_progress)(double done, void *data);
+/* Called about ten times a second with the share of the run that is done and with what was measured: of the result only
+ * the sums and what is counted on the way. False stops the run, and what was measured so far counts. */
+typedef bool (*zg_soak_progress)(double done, const struct zg_soak_result *so_far, void *data);
 
 /* Runs a soak over the simulated line. `progress` may be NULL. NULL, with an error, if the definition cannot carry soak
  * frames; otherwise free with g_free(). */
@@ -146,7 +168,8 @@ enum zg_soak_verdict {
 };
 
 bool zg_soak_requirement_parse(const char *text, struct zg_soak_requirement *requirement, GError **error);
-/* The rate has the bounds of the one-sided claims. */
+/* The rate has the bounds of the one-sided claims. A result that came at no planned end (any_time) is judged by bounds
+ * that hold at all times: over the whole run the verdict is wrong with at most 1 - confidence. */
 enum zg_soak_verdict zg_soak_judge(const struct zg_soak_result *result, const struct zg_soak_requirement *requirement,
                                    struct zg_soak_rate *rate);
 

@@ -7,7 +7,11 @@
 #include "soak/listening.h"
 #include "soak/live.h"
 
-enum { HELD_BACK_US = 250000 }; /* bytes, by the operating system */
+enum {
+    HELD_BACK_US = 250000, /* bytes, by the operating system */
+    OUTAGE_NS = 100000000, /* nothing comes for that longer than a slow answer, or three frames, take */
+    HELD_UP_NS = 20000000  /* this program: a turn of its loop took longer than that */
+};
 
 /* The device says who it is: again after a restart. */
 static void note_hello(struct zgi_live *live, const struct zg_value *values)
@@ -137,6 +141,8 @@ static void note_restart(struct zgi_live *live, bool said)
         result->restarted_ns[result->restarts] = live->soak.now_ns - live->begin_ns;
         result->restart_said[result->restarts] = said;
     }
+    zg_journal_event(live->soak.journal, live->soak.now_ns, ZG_EVENT_RESTART, "%s",
+                     said ? "the device restarted" : "the device restarted, as its counters show");
     result->restarts++;
 }
 
@@ -157,6 +163,24 @@ static void follow_restart(struct zgi_live *live)
     live->followed_ns = soak->now_ns;
 }
 
+/* A turn of the loop, after what was due was sent. True ten times a second. */
+static bool turn(struct zgi_live *live)
+{
+    struct zgi_soak *soak = &live->soak;
+    const struct zg_sim_totals *line[2] = { &live->back.totals, &live->out.totals };
+    const uint64_t before_ns = soak->now_ns, heard_ns = live->heard_ns;
+
+    zgi_live_pump(live, before_ns + ZGI_LIVE_STEP_NS, NULL, 0);
+    if (soak->now_ns - before_ns > HELD_UP_NS) /* whatever took its time: the system, or those who asked to be called */
+        zg_journal_held(soak->journal, before_ns, soak->now_ns);
+    if (live->heard_ns - heard_ns > live->outage_ns && !live->error)
+        zg_journal_event(soak->journal, heard_ns, ZG_EVENT_OUTAGE, "nothing came for %.3f s",
+                         (double)(live->heard_ns - heard_ns) * 1e-9);
+    if (live->restarted && !live->error)
+        follow_restart(live);
+    return zgi_soak_note(soak, line);
+}
+
 static void run(struct zgi_live *live, zg_soak_progress progress, void *data)
 {
     struct zgi_soak *soak = &live->soak;
@@ -166,23 +190,23 @@ static void run(struct zgi_live *live, zg_soak_progress progress, void *data)
     result->real = true;
     result->poll_ns = ZGI_LIVE_STEP_NS;
     live->begin_ns = live->heard_ns = begin_ns;
+    const double three_ns = 3 * zg_soak_frame_ns(soak->plan) / zgi_live_share(live);
+    live->outage_ns =
+        soak->listening ? UINT64_MAX : MAX(soak->settings->slow_ns, (uint64_t)three_ns) + (uint64_t)OUTAGE_NS;
     soak->due_ns[ZG_FLOW_ECHO_OUT] = soak->due_ns[ZG_FLOW_STREAM_OUT] = (double)begin_ns;
     live->report_due_ns = begin_ns;
-    while (result->ran_ns < length_ns && !result->stopped && !live->error) {
+    zg_journal_begin(soak->journal, begin_ns, soak->settings->first_second, true);
+    while (result->ran_ns < length_ns && zgi_soak_goes_on(soak) && !live->error) {
         send_all(live);
-        zgi_live_pump(live, soak->now_ns + ZGI_LIVE_STEP_NS, NULL, 0);
-        if (live->restarted && !live->error)
-            follow_restart(live);
+        const bool is_time = turn(live);
         result->ran_ns = MIN(soak->now_ns - begin_ns, length_ns);
-        if (progress)
-            result->stopped = !progress((double)result->ran_ns / (double)length_ns, data);
+        if (is_time && progress)
+            result->stopped = !progress((double)result->ran_ns / (double)length_ns, result, data);
     }
     /* What is on its way arrives; what is still late after that is lost. */
     const uint64_t until_ns = soak->now_ns + 3 * soak->settings->slow_ns + soak->plan->definition->line.byte_timeout_ns;
     while (soak->now_ns < until_ns && !all_came(live) && !live->error && !soak->listening) {
-        zgi_live_pump(live, soak->now_ns + ZGI_LIVE_STEP_NS, NULL, 0);
-        if (live->restarted && !live->error)
-            follow_restart(live);
+        (void)turn(live);
     }
 }
 
@@ -279,6 +303,7 @@ static void end(struct zgi_live *live)
         zg_ledger_close(soak->ledger);
     }
     zgi_soak_close_stretches(soak);
+    zg_journal_close(soak->journal, result->ran_ns);
     zg_ledger_other(soak->ledger, true, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[HOST]));
     zg_ledger_other(soak->ledger, true, ZG_CLASS_UNEXPECTED, result->counters[HOST].not_for_us);
     result->sums = *zg_ledger_sums(soak->ledger);
@@ -357,8 +382,8 @@ static bool begin(struct zgi_live *live, GError **error)
     live->wire = zg_wire_open(settings->link, &wire, error);
     if (!live->wire)
         return false;
-    live->out = zg_damage_seeded(&settings->faults.way[HOST].line, settings->seed, HOST);
-    live->back = zg_damage_seeded(&settings->faults.way[DEVICE].line, settings->seed, DEVICE);
+    live->out = zg_damage_seeded(&settings->faults.way[HOST].line, zg_soak_chance(settings), HOST);
+    live->back = zg_damage_seeded(&settings->faults.way[DEVICE].line, zg_soak_chance(settings), DEVICE);
     live->to_write = g_byte_array_new();
     soak->take_own = take_own;
     soak->take = soak->listening ? zgi_take_listening : zgi_take_from_device;

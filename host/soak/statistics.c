@@ -94,6 +94,59 @@ bool zg_rate_is_above(uint64_t errors, uint64_t trials, double limit, double con
     return low > limit;
 }
 
+/* ln of the integral of x^(a-1) (1-x)^(b-1) below the limit, or above it. */
+static double log_beta_part(double a, double b, double limit, bool above)
+{
+    int sign;
+    const double whole = lgamma_r(a, &sign) + lgamma_r(b, &sign) - lgamma_r(a + b, &sign);
+    const double below = MIN(beta_share(a, b, limit), 1);
+    return whole + log(above ? 1 - below : below);
+}
+
+/* ln of the likelihood ratio. */
+static double log_evidence(double k, double n, double limit, bool above)
+{
+    return log_beta_part(k + 0.5, n - k + 0.5, limit, above) - log_beta_part(0.5, 0.5, limit, above) - k * log(limit) -
+           (n - k) * log1p(-limit);
+}
+
+bool zg_rate_stays_at_most(uint64_t errors, uint64_t trials, double limit, double confidence)
+{
+    if (trials == 0 || limit <= 0 || limit >= 1)
+        return trials > 0 && limit >= 1;
+    return log_evidence((double)errors, (double)trials, limit, false) >= -log(1 - confidence);
+}
+
+bool zg_rate_stays_above(uint64_t errors, uint64_t trials, double limit, double confidence)
+{
+    if (errors == 0 || limit >= 1)
+        return false;
+    return limit <= 0 || log_evidence((double)errors, (double)trials, limit, true) >= -log(1 - confidence);
+}
+
+void zg_rate_bounds_always(uint64_t errors, uint64_t trials, double confidence, double *low, double *high)
+{
+    const double share = trials > 0 ? (double)errors / (double)trials : 0;
+
+    *low = 0;
+    *high = 1;
+    if (trials == 0)
+        return;
+    for (unsigned upper = 0; upper < 2; upper++) { /* bisection in ln of the limit, from the measured rate outwards */
+        double near = log(MAX(share, 1e-18)), far = upper ? -DBL_EPSILON : log(1e-18);
+        for (int i = 0; i < 60; i++) {
+            const double middle = (near + far) / 2, limit = exp(middle);
+            const bool shown = upper ? zg_rate_stays_at_most(errors, trials, limit, confidence)
+                                     : zg_rate_stays_above(errors, trials, limit, confidence);
+            *(shown ? &far : &near) = middle;
+        }
+        if (upper)
+            *high = exp(far);
+        else if (errors > 0)
+            *low = exp(far);
+    }
+}
+
 uint64_t zg_rate_trials_needed(uint64_t errors, double limit, double confidence)
 {
     uint64_t fewer = errors, enough = MAX(errors, 1);
@@ -118,7 +171,7 @@ uint64_t zg_rate_trials_needed(uint64_t errors, double limit, double confidence)
 
 enum { FINE_BITS = 5 }; /* 32 bins for each power of two */
 
-static unsigned bin_of(uint64_t ns)
+unsigned zg_spread_bin(uint64_t ns)
 {
     unsigned bits = g_bit_storage(ns); /* 1 for 0 */
     if (bits <= FINE_BITS)
@@ -126,18 +179,23 @@ static unsigned bin_of(uint64_t ns)
     return (bits - FINE_BITS) << FINE_BITS | (unsigned)(ns >> (bits - FINE_BITS - 1) & 31U);
 }
 
-static uint64_t top_of(unsigned bin)
+uint64_t zg_spread_top(unsigned bin)
 {
     unsigned scale = bin >> FINE_BITS;
     return scale == 0 ? bin : (((uint64_t)(bin & 31U) + 33) << (scale - 1)) - 1;
 }
 
-void zg_spread_add(struct zg_spread *spread, uint64_t ns)
+void zg_spread_add_many(struct zg_spread *spread, uint64_t ns, uint64_t count)
 {
     spread->least_ns = spread->count == 0 || ns < spread->least_ns ? ns : spread->least_ns;
     spread->most_ns = MAX(spread->most_ns, ns);
-    spread->count++;
-    spread->bins[bin_of(ns)]++;
+    spread->count += count;
+    spread->bins[zg_spread_bin(ns)] += count;
+}
+
+void zg_spread_add(struct zg_spread *spread, uint64_t ns)
+{
+    zg_spread_add_many(spread, ns, 1);
 }
 
 uint64_t zg_spread_at(const struct zg_spread *spread, double share)
@@ -148,7 +206,7 @@ uint64_t zg_spread_at(const struct zg_spread *spread, double share)
     for (unsigned bin = 0; bin < G_N_ELEMENTS(spread->bins) && wanted > 0; bin++) {
         seen += spread->bins[bin];
         if (seen >= wanted)
-            return MIN(top_of(bin), spread->most_ns);
+            return MIN(zg_spread_top(bin), spread->most_ns);
     }
     return 0;
 }

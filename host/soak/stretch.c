@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "soak/journal.h"
 #include "soak/similar.h"
 
 enum {
@@ -87,7 +88,12 @@ static void end_stretch(struct zgi_stretch *stretch, uint32_t position)
     const uint32_t unknown = stretch->like_one + stretch->brief + stretch->other;
     zg_ledger_other(soak->ledger, is_host, ZG_CLASS_ACCEPTED, accepted);
     zg_ledger_other(soak->ledger, is_host, ZG_CLASS_UNEXPECTED, unknown - accepted);
-    soak->result->damages[is_host] += damaged || accepted > 0;
+    zg_journal_other(soak->journal, soak->now_ns, is_host, ZG_CLASS_ACCEPTED, accepted);
+    zg_journal_other(soak->journal, soak->now_ns, is_host, ZG_CLASS_UNEXPECTED, unknown - accepted);
+    if (damaged || accepted > 0) {
+        soak->result->damages[is_host]++;
+        zg_journal_damage(soak->journal, soak->now_ns, is_host);
+    }
     stretch->like_one = stretch->brief = stretch->other = 0;
     stretch->trouble = trouble;
 }

@@ -13,7 +13,7 @@ struct ear {
 
 static struct ear begin(unsigned bits)
 {
-    struct zg_ledger *ledger = zg_ledger_new(1);
+    struct zg_ledger *ledger = zg_ledger_new(1, NULL, true);
     return (struct ear){ ledger, zgi_listening_new(ledger, bits), 0, 0 };
 }
 

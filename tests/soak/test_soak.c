@@ -219,7 +219,7 @@ static void test_dead_line(void **state)
     struct zg_soak_rate rate;
     (void)state;
     assert_true(zg_soak_requirement_parse("late <= 0.1", &requirement, NULL));
-    const struct zg_soak_report report = { plan.plan, &settings, dead, &requirement, 1 };
+    const struct zg_soak_report report = { plan.plan, &settings, dead, NULL, &requirement, 1 };
     g_autofree char *words = zg_soak_report_text(&report);
     assert_int_equal(zg_soak_judge(dead, &requirement, &rate), ZG_SOAK_NOT_SHOWN);
     assert_true(zg_soak_requirement_parse("late = 0", &requirement, NULL));
@@ -285,7 +285,7 @@ static void test_report_as_json(void **state)
     struct zg_soak_requirement requirement;
     (void)state;
     assert_true(zg_soak_requirement_parse("lost <= 0.1", &requirement, NULL));
-    const struct zg_soak_report report = { plan.plan, &settings, result, &requirement, 1 };
+    const struct zg_soak_report report = { plan.plan, &settings, result, NULL, &requirement, 1 };
     g_autofree char *text = zg_soak_report_json(&report);
     g_autofree char *words = zg_soak_report_text(&report);
     g_autoptr(JsonParser) parser = json_parser_new();
@@ -316,9 +316,10 @@ static void test_report_as_json(void **state)
     test_plan_clear(&plan);
 }
 
-static bool stop_half_way(double done, void *data)
+static bool stop_half_way(double done, const struct zg_soak_result *so_far, void *data)
 {
     (void)data;
+    (void)so_far;
     return done < 0.5;
 }
 

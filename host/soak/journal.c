@@ -1,0 +1,267 @@
+/* SPDX-License-Identifier: MIT */
+#include "soak/journal.h"
+
+#include "soak/statistics.h"
+
+struct zg_journal {
+    bool keeps, real;
+    uint64_t begin_ns, zero_ns; /* when this part of the run began, and second 0, modulo 2^64 */
+    GPtrArray *seconds;         /* of struct zg_second, without gaps */
+    uint32_t first;             /* the time of the first of them */
+    uint32_t final;             /* seconds before this one are final */
+    GArray *events, *times;
+};
+
+const char *zg_event_name(enum zg_event_kind kind)
+{
+    static const char *const names[ZG_EVENTS] = { "restart", "outage", "identity", "mark", "end" };
+    return names[kind];
+}
+
+static void free_second(void *data)
+{
+    struct zg_second *second = data;
+
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
+        g_clear_pointer(&second->flows[flow].latency, g_array_unref);
+    g_free(second);
+}
+
+static void clear_event(void *data)
+{
+    g_free(((struct zg_event *)data)->text);
+}
+
+struct zg_journal *zg_journal_new(bool keeps)
+{
+    struct zg_journal *journal = g_new0(struct zg_journal, 1);
+
+    journal->keeps = keeps;
+    journal->seconds = g_ptr_array_new_with_free_func(free_second);
+    journal->events = g_array_new(FALSE, FALSE, sizeof(struct zg_event));
+    g_array_set_clear_func(journal->events, clear_event);
+    journal->times = g_array_new(FALSE, FALSE, sizeof(struct zg_time_row));
+    return journal;
+}
+
+void zg_journal_free(struct zg_journal *journal)
+{
+    if (!journal)
+        return;
+    g_ptr_array_unref(journal->seconds);
+    g_array_unref(journal->events);
+    g_array_unref(journal->times);
+    g_free(journal);
+}
+
+void zg_journal_begin(struct zg_journal *journal, uint64_t zero_ns, uint32_t first, bool real)
+{
+    if (!journal)
+        return;
+    journal->real = real;
+    journal->begin_ns = zero_ns;
+    journal->zero_ns = zero_ns - (uint64_t)first * ZG_SECOND_NS;
+    journal->first = journal->final = first;
+}
+
+/* Since second 0 began. What is older than the beginning of the run belongs to its first second. */
+static uint64_t since_zero(const struct zg_journal *journal, uint64_t ns)
+{
+    const uint64_t since = ns - journal->zero_ns;
+    return since > INT64_MAX ? 0 : since;
+}
+
+/* The second, which is there from now on. What comes later than the final ones belongs to the first that is not. */
+static struct zg_second *second_of(struct zg_journal *journal, uint64_t at_ns)
+{
+    const uint32_t at = MAX((uint32_t)(since_zero(journal, at_ns) / ZG_SECOND_NS), journal->final);
+
+    while (journal->first + journal->seconds->len <= at) {
+        struct zg_second *second = g_new0(struct zg_second, 1);
+        second->at = journal->first + journal->seconds->len;
+        second->changed = true;
+        g_ptr_array_add(journal->seconds, second);
+    }
+    struct zg_second *second = journal->seconds->pdata[at - journal->first];
+    second->changed = true;
+    return second;
+}
+
+void zg_journal_count(struct zg_journal *journal, uint64_t at_ns, enum zg_flow flow, enum zg_class class_, int count)
+{
+    if (!journal)
+        return;
+    struct zg_second_flow *of = &second_of(journal, at_ns)->flows[flow];
+    uint32_t *counter = class_ == ZG_CLASSES ? &of->sent : &of->classes[class_];
+    *counter += (uint32_t)count;
+}
+
+void zg_journal_sent(struct zg_journal *journal, uint64_t due_ns, enum zg_flow flow, size_t bytes)
+{
+    if (!journal)
+        return;
+    struct zg_second_flow *of = &second_of(journal, due_ns)->flows[flow];
+    of->sent++;
+    of->bytes += (uint32_t)bytes;
+}
+
+void zg_journal_latency(struct zg_journal *journal, uint64_t due_ns, enum zg_flow flow, uint64_t latency_ns)
+{
+    const struct zg_latency_count one = { zg_spread_bin(latency_ns), 1 };
+
+    if (!journal)
+        return;
+    struct zg_second_flow *of = &second_of(journal, due_ns)->flows[flow];
+    if (!of->latency)
+        of->latency = g_array_new(FALSE, FALSE, sizeof one);
+    for (guint i = 0; i < of->latency->len; i++) {
+        struct zg_latency_count *at = &g_array_index(of->latency, struct zg_latency_count, i);
+        if (at->bin == one.bin) {
+            at->count++;
+            return;
+        }
+    }
+    g_array_append_val(of->latency, one);
+}
+
+void zg_journal_slow(struct zg_journal *journal, uint64_t due_ns)
+{
+    if (journal)
+        second_of(journal, due_ns)->flows[ZG_FLOW_ECHO_BACK].slow++;
+}
+
+void zg_journal_damage(struct zg_journal *journal, uint64_t at_ns, bool at_host)
+{
+    if (journal)
+        second_of(journal, at_ns)->damages[at_host]++;
+}
+
+void zg_journal_other(struct zg_journal *journal, uint64_t at_ns, bool at_host, enum zg_class class_, uint32_t count)
+{
+    if (journal && count > 0)
+        second_of(journal, at_ns)->others[at_host][class_ - ZG_CLASS_REPEATED] += count;
+}
+
+void zg_journal_carried(struct zg_journal *journal, uint64_t at_ns, bool by_host, uint64_t bytes)
+{
+    if (journal && bytes > 0)
+        second_of(journal, at_ns)->carried[by_host] += bytes;
+}
+
+void zg_journal_held(struct zg_journal *journal, uint64_t from_ns, uint64_t to_ns)
+{
+    while (journal && from_ns < to_ns) {
+        const uint64_t rest_ns = ZG_SECOND_NS - since_zero(journal, from_ns) % ZG_SECOND_NS,
+                       next_ns = MIN(to_ns, from_ns + rest_ns);
+        second_of(journal, from_ns)->held_ms += (uint32_t)((next_ns - from_ns + 500000) / 1000000);
+        from_ns = next_ns;
+    }
+}
+
+void zg_journal_event(struct zg_journal *journal, uint64_t at_ns, enum zg_event_kind kind, const char *format, ...)
+{
+    va_list arguments;
+
+    if (!journal)
+        return;
+    va_start(arguments, format);
+    const struct zg_event event = { since_zero(journal, at_ns), kind, g_strdup_vprintf(format, arguments) };
+    va_end(arguments);
+    g_array_append_val(journal->events, event);
+}
+
+void zg_journal_mark(struct zg_journal *journal, uint64_t since_begin_ns, const char *text)
+{
+    zg_journal_event(journal, journal->begin_ns + since_begin_ns, ZG_EVENT_MARK, "%s", text);
+}
+
+struct zg_time_row zg_time_row_of(const struct zg_second *second, bool real)
+{
+    struct zg_time_row row = { .held = second->held_ms > 0 };
+
+    for (unsigned i = 0; i < ZG_FLOWS; i++) {
+        const enum zg_flow flow = (enum zg_flow)i;
+        const struct zg_second_flow *of = &second->flows[i];
+        if (real && flow == ZG_FLOW_ECHO_BACK) /* its entries begin with their arrival */
+            continue;
+        const enum zg_path path = real && flow == ZG_FLOW_ECHO_OUT ? ZG_PATH_TRIP
+                                  : zg_flow_is_back(flow)          ? ZG_PATH_BACK
+                                                                   : ZG_PATH_OUT;
+        const uint32_t came =
+            of->classes[ZG_CLASS_DELIVERED] + of->classes[ZG_CLASS_LATE] + of->classes[ZG_CLASS_OUT_OF_ORDER];
+        row.sent[path] += of->sent;
+        row.bad[path] += of->sent - MIN(of->sent, came);
+    }
+    return row;
+}
+
+/* Forgets final seconds that nobody waits for. */
+static void forget(struct zg_journal *journal)
+{
+    guint count = 0;
+
+    while (count < journal->seconds->len) {
+        const struct zg_second *second = journal->seconds->pdata[count];
+        if (second->at >= journal->final || (journal->keeps && second->changed))
+            break;
+        count++;
+    }
+    if (count > 0)
+        g_ptr_array_remove_range(journal->seconds, 0, count);
+    journal->first += count;
+}
+
+static void make_final(struct zg_journal *journal, uint32_t before)
+{
+    if (before <= journal->final)
+        return;
+    for (uint32_t at = journal->final; at < before; at++) {
+        const struct zg_second *second = zg_journal_at(journal, at);
+        const struct zg_time_row row = second ? zg_time_row_of(second, journal->real) : (struct zg_time_row){ 0 };
+        g_array_append_val(journal->times, row);
+    }
+    if (journal->first + journal->seconds->len < before) /* seconds without anything are kept as such */
+        (void)second_of(journal, journal->zero_ns + (uint64_t)(before - 1) * ZG_SECOND_NS);
+    journal->final = before;
+    forget(journal);
+}
+
+void zg_journal_settle(struct zg_journal *journal, uint64_t before_ns)
+{
+    if (journal)
+        make_final(journal, (uint32_t)(since_zero(journal, before_ns) / ZG_SECOND_NS));
+}
+
+void zg_journal_close(struct zg_journal *journal, uint64_t ran_ns)
+{
+    if (!journal)
+        return;
+    make_final(journal, journal->first + journal->seconds->len);
+    g_array_set_size(journal->times, MIN(journal->times->len, (guint)(ran_ns / ZG_SECOND_NS)));
+}
+
+void zg_journal_take(struct zg_journal *journal, zg_journal_taker take, void *data)
+{
+    for (guint i = 0; i < journal->seconds->len; i++) {
+        struct zg_second *second = journal->seconds->pdata[i];
+        if (second->changed)
+            take(second, data);
+        second->changed = false;
+    }
+    forget(journal);
+}
+
+const struct zg_second *zg_journal_at(const struct zg_journal *journal, uint32_t at)
+{
+    return at - journal->first < journal->seconds->len ? journal->seconds->pdata[at - journal->first] : NULL;
+}
+
+const GArray *zg_journal_events(const struct zg_journal *journal)
+{
+    return journal->events;
+}
+
+const GArray *zg_journal_times(const struct zg_journal *journal)
+{
+    return journal->times;
+}

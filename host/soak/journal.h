@@ -1,0 +1,120 @@
+/* SPDX-License-Identifier: MIT */
+/*
+ * What happened when, in a soak: the counts of each second, and events with their times. A frame belongs to the second
+ * in which it was due, anything else to that in which it arrived or happened. A second changes until all its frames
+ * have arrived or are out of the ledger's window; then it is final.
+ */
+#ifndef ZEUGMA_JOURNAL_H
+#define ZEUGMA_JOURNAL_H
+
+#include <glib.h>
+
+#include "soak/ledger.h"
+
+enum {
+    ZG_ENTRY_CLASSES = ZG_CLASS_CUT_OFF + 1,           /* those that entries of the ledger end in */
+    ZG_OTHER_CLASSES = ZG_CLASSES - ZG_CLASS_REPEATED, /* those of arrivals alone, from ZG_CLASS_REPEATED on */
+    ZG_SECOND_NS = 1000000000
+};
+
+/* How many had a latency in this bin of a spread. */
+struct zg_latency_count {
+    uint32_t bin, count;
+};
+
+struct zg_second_flow {
+    uint32_t sent, bytes; /* frames, and the bytes of their payloads */
+    uint32_t classes[ZG_ENTRY_CLASSES];
+    uint32_t slow;   /* answers that took longer than the limit */
+    GArray *latency; /* of struct zg_latency_count; NULL: none. From when a frame was due to its arrival, on a real link
+                        of echoes back to that of the answer */
+};
+
+struct zg_second {
+    uint32_t at;
+    uint32_t held_ms; /* in which this host itself was held up, and measured nothing */
+    struct zg_second_flow flows[ZG_FLOWS];
+    uint32_t others[2][ZG_OTHER_CLASSES]; /* arrivals at the device (0), at the host (1) */
+    uint32_t damages[2];                  /* stretches with damage that ended there */
+    uint64_t carried[2];                  /* bytes that the device (0), the host (1) sent */
+    bool changed;                         /* since it was last taken */
+};
+
+enum zg_event_kind {
+    ZG_EVENT_RESTART,  /* the device began anew */
+    ZG_EVENT_OUTAGE,   /* nothing came for a while, or the link went away */
+    ZG_EVENT_IDENTITY, /* a hello of another definition */
+    ZG_EVENT_MARK,     /* the user's */
+    ZG_EVENT_END,      /* of the run, and why */
+    ZG_EVENTS
+};
+
+/* "restart", ... */
+const char *zg_event_name(enum zg_event_kind kind);
+
+struct zg_event {
+    uint64_t at_ns; /* since second 0 began */
+    enum zg_event_kind kind;
+    char *text;
+};
+
+/* A second as the analysis of time needs it. Frames out and back that are known one way, and echoes of a real link,
+ * which are known there and back only. */
+enum zg_path { ZG_PATH_OUT, ZG_PATH_BACK, ZG_PATH_TRIP, ZG_PATHS };
+
+struct zg_time_row {
+    uint32_t sent[ZG_PATHS];
+    uint32_t bad[ZG_PATHS]; /* of them not delivered, or cut off */
+    bool held;              /* not measured */
+};
+
+/* Opaque; free with zg_journal_free(). If `keeps`, final seconds stay until they are taken. */
+struct zg_journal;
+
+struct zg_journal *zg_journal_new(bool keeps);
+void zg_journal_free(struct zg_journal *journal);
+
+/* --- written by a soak; a NULL journal notes nothing */
+
+/* Frames with ZG_CLASSES as class are frames sent. A negative count takes back. */
+void zg_journal_count(struct zg_journal *journal, uint64_t at_ns, enum zg_flow flow, enum zg_class class_, int count);
+void zg_journal_sent(struct zg_journal *journal, uint64_t due_ns, enum zg_flow flow, size_t bytes);
+void zg_journal_latency(struct zg_journal *journal, uint64_t due_ns, enum zg_flow flow, uint64_t latency_ns);
+void zg_journal_slow(struct zg_journal *journal, uint64_t due_ns);
+void zg_journal_damage(struct zg_journal *journal, uint64_t at_ns, bool at_host);
+void zg_journal_other(struct zg_journal *journal, uint64_t at_ns, bool at_host, enum zg_class class_, uint32_t count);
+void zg_journal_carried(struct zg_journal *journal, uint64_t at_ns, bool by_host, uint64_t bytes);
+void zg_journal_held(struct zg_journal *journal, uint64_t from_ns, uint64_t to_ns);
+void zg_journal_event(struct zg_journal *journal, uint64_t at_ns, enum zg_event_kind kind, const char *format, ...)
+    G_GNUC_PRINTF(4, 5);
+
+/* The user's mark, at a time since this part of the run began. */
+void zg_journal_mark(struct zg_journal *journal, uint64_t since_begin_ns, const char *text);
+
+/* The time at which second `first` begins; and whether echoes are known there and back only, as on a real link. */
+void zg_journal_begin(struct zg_journal *journal, uint64_t zero_ns, uint32_t first, bool real);
+
+/* All seconds before this time are final. */
+void zg_journal_settle(struct zg_journal *journal, uint64_t before_ns);
+
+/* All that there are are final. For the analysis of time those count that were over when the run ended, so many after
+ * this part of it began. */
+void zg_journal_close(struct zg_journal *journal, uint64_t ran_ns);
+
+/* --- read by others */
+
+/* Calls `take` for each second that changed since the last call, in order; final ones are forgotten then. */
+typedef void (*zg_journal_taker)(const struct zg_second *second, void *data);
+void zg_journal_take(struct zg_journal *journal, zg_journal_taker take, void *data);
+
+/* The newest second that is not forgotten, or NULL. */
+const struct zg_second *zg_journal_at(const struct zg_journal *journal, uint32_t at);
+
+/* Events so far, of struct zg_event; and final seconds, of struct zg_time_row, from the first on. */
+const GArray *zg_journal_events(const struct zg_journal *journal);
+const GArray *zg_journal_times(const struct zg_journal *journal);
+
+/* A second's row for the analysis of time. */
+struct zg_time_row zg_time_row_of(const struct zg_second *second, bool real);
+
+#endif

@@ -1,0 +1,186 @@
+/* SPDX-License-Identifier: MIT */
+#include "store/schema.h"
+
+const char zgi_store_schema[] = "CREATE TABLE run (\n"
+                                "  run INTEGER PRIMARY KEY,\n"
+                                "  begun TEXT NOT NULL,\n"
+                                "  tool TEXT NOT NULL,\n"
+                                "  protocol TEXT NOT NULL,\n"
+                                "  fingerprint INTEGER NOT NULL,\n"
+                                "  definition TEXT NOT NULL,\n"
+                                "  link TEXT NOT NULL,\n"
+                                "  settings TEXT NOT NULL,\n"
+                                "  requirements TEXT NOT NULL,\n"
+                                "  host TEXT NOT NULL,\n"
+                                "  planned_seconds REAL NOT NULL,\n"
+                                "  ran_seconds REAL NOT NULL DEFAULT 0,\n"
+                                "  parts INTEGER NOT NULL DEFAULT 1,\n"
+                                "  ended TEXT,\n"
+                                "  result TEXT\n"
+                                ");\n"
+                                "CREATE TABLE second (\n"
+                                "  run INTEGER NOT NULL REFERENCES run,\n"
+                                "  at INTEGER NOT NULL,\n"
+                                "  way TEXT NOT NULL CHECK (way IN ('out', 'back')),\n"
+                                "  flow TEXT NOT NULL CHECK (flow IN ('echo', 'stream', 'any')),\n"
+                                "  sent INTEGER NOT NULL DEFAULT 0,\n"
+                                "  bytes INTEGER NOT NULL DEFAULT 0,\n"
+                                "  delivered INTEGER NOT NULL DEFAULT 0,\n"
+                                "  late INTEGER NOT NULL DEFAULT 0,\n"
+                                "  out_of_order INTEGER NOT NULL DEFAULT 0,\n"
+                                "  lost_out INTEGER NOT NULL DEFAULT 0,\n"
+                                "  lost_back INTEGER NOT NULL DEFAULT 0,\n"
+                                "  lost_either INTEGER NOT NULL DEFAULT 0,\n"
+                                "  lost_restart INTEGER NOT NULL DEFAULT 0,\n"
+                                "  unanswered INTEGER NOT NULL DEFAULT 0,\n"
+                                "  cut_off INTEGER NOT NULL DEFAULT 0,\n"
+                                "  repeated INTEGER NOT NULL DEFAULT 0,\n"
+                                "  damaged_detected INTEGER NOT NULL DEFAULT 0,\n"
+                                "  damaged_accepted INTEGER NOT NULL DEFAULT 0,\n"
+                                "  unexpected INTEGER NOT NULL DEFAULT 0,\n"
+                                "  damages INTEGER NOT NULL DEFAULT 0,\n"
+                                "  slow INTEGER NOT NULL DEFAULT 0,\n"
+                                "  held_ms INTEGER NOT NULL DEFAULT 0,\n"
+                                "  latency_p50_us INTEGER,\n"
+                                "  latency_p99_us INTEGER,\n"
+                                "  latency_most_us INTEGER,\n"
+                                "  latency BLOB,\n"
+                                "  PRIMARY KEY (run, at, way, flow)\n"
+                                ") WITHOUT ROWID;\n"
+                                "CREATE TABLE event (\n"
+                                "  run INTEGER NOT NULL REFERENCES run,\n"
+                                "  at_seconds REAL NOT NULL,\n"
+                                "  utc TEXT NOT NULL,\n"
+                                "  kind TEXT NOT NULL,\n"
+                                "  text TEXT NOT NULL\n"
+                                ");\n"
+                                "CREATE INDEX event_of_run ON event (run, at_seconds);\n"
+                                "CREATE TABLE counters (\n"
+                                "  run INTEGER NOT NULL REFERENCES run,\n"
+                                "  at_seconds REAL NOT NULL,\n"
+                                "  end TEXT NOT NULL CHECK (end IN ('device', 'host')),\n"
+                                "  name TEXT NOT NULL,\n"
+                                "  value INTEGER NOT NULL,\n"
+                                "  PRIMARY KEY (run, at_seconds, end, name)\n"
+                                ") WITHOUT ROWID;\n";
+
+char *zgi_store_class_columns(void)
+{
+    GString *text = g_string_new(NULL);
+
+    for (unsigned i = 0; i < ZG_CLASSES; i++)
+        g_string_append_printf(text, "%s%s", i > 0 ? ", " : "", zg_class_key((enum zg_class)i));
+    return g_string_free(text, FALSE);
+}
+
+const char *zgi_store_way(enum zg_flow flow)
+{
+    return zg_flow_is_back(flow) ? "back" : "out";
+}
+
+const char *zgi_store_flow(enum zg_flow flow)
+{
+    return flow >= ZG_FLOW_STREAM_OUT ? "stream" : "echo";
+}
+
+sqlite3_stmt *zgi_store_prepare(sqlite3 *database, const char *sql)
+{
+    sqlite3_stmt *statement = NULL;
+    return sqlite3_prepare_v2(database, sql, -1, &statement, NULL) == SQLITE_OK ? statement : NULL;
+}
+
+static int number_of(sqlite3 *database, const char *pragma)
+{
+    sqlite3_stmt *statement = zgi_store_prepare(database, pragma);
+    const int number = statement && sqlite3_step(statement) == SQLITE_ROW ? sqlite3_column_int(statement, 0) : -1;
+
+    sqlite3_finalize(statement);
+    return number;
+}
+
+sqlite3 *zgi_store_open(const char *file, int flags, GError **error)
+{
+    sqlite3 *database = NULL;
+
+    if (sqlite3_open_v2(file, &database, flags, NULL) != SQLITE_OK) {
+        g_set_error(error, ZG_STORE_ERROR, 0, "%s: %s", file, database ? sqlite3_errmsg(database) : "no memory");
+        sqlite3_close(database);
+        return NULL;
+    }
+    (void)sqlite3_busy_timeout(database, 2000);
+    const int application = number_of(database, "PRAGMA application_id"),
+              version = number_of(database, "PRAGMA user_version"),
+              tables = number_of(database, "SELECT count(*) FROM sqlite_schema");
+    if (application < 0 || version < 0 || tables < 0)
+        g_set_error(error, ZG_STORE_ERROR, 0, "%s: expected a store of soaks (docs/store.md), found: %s", file,
+                    sqlite3_errmsg(database));
+    else if (tables > 0 && application != ZGI_STORE_APPLICATION)
+        g_set_error(error, ZG_STORE_ERROR, 0,
+                    "%s: expected a store of soaks (docs/store.md), found a database of something else", file);
+    else if (version > ZGI_STORE_VERSION)
+        g_set_error(error, ZG_STORE_ERROR, 0,
+                    "%s: written by a later version of zeugma, in format %d; this one knows %d", file, version,
+                    ZGI_STORE_VERSION);
+    else
+        return database;
+    sqlite3_close(database);
+    return NULL;
+}
+
+static void put_leb(GByteArray *bytes, uint32_t value)
+{
+    do {
+        const uint8_t byte = (uint8_t)((value & 0x7FU) | (value > 0x7FU ? 0x80U : 0));
+        g_byte_array_append(bytes, &byte, 1);
+        value >>= 7;
+    } while (value > 0);
+}
+
+static bool get_leb(const uint8_t **at, const uint8_t *end, uint32_t *value)
+{
+    *value = 0;
+    for (unsigned shift = 0; shift < 32 && *at < end; shift += 7) {
+        const uint8_t byte = *(*at)++;
+        *value |= (uint32_t)(byte & 0x7FU) << shift;
+        if (byte < 0x80)
+            return true;
+    }
+    return false;
+}
+
+static int by_bin(const void *a, const void *b)
+{
+    const struct zg_latency_count *first = a, *second = b;
+    return first->bin < second->bin ? -1 : first->bin > second->bin;
+}
+
+GByteArray *zgi_latency_pack(const GArray *counts)
+{
+    GByteArray *bytes = g_byte_array_new();
+    g_autoptr(GArray) sorted = g_array_copy((GArray *)counts);
+    uint32_t before = 0;
+
+    g_array_sort(sorted, by_bin);
+    for (guint i = 0; i < sorted->len; i++) {
+        const struct zg_latency_count *count = &g_array_index(sorted, struct zg_latency_count, i);
+        put_leb(bytes, count->bin - before);
+        put_leb(bytes, count->count);
+        before = count->bin;
+    }
+    return bytes;
+}
+
+bool zgi_latency_unpack(const uint8_t *bytes, size_t length, GArray *counts)
+{
+    const uint8_t *at = bytes, *end = bytes + length;
+    struct zg_latency_count next = { 0, 0 };
+
+    while (at < end) {
+        uint32_t distance;
+        if (!get_leb(&at, end, &distance) || !get_leb(&at, end, &next.count))
+            return false;
+        next.bin += distance;
+        g_array_append_val(counts, next);
+    }
+    return true;
+}

@@ -1,0 +1,49 @@
+/* SPDX-License-Identifier: MIT */
+/* The runs in a store, read. A run may still be in progress, or may have been cut off at any moment. */
+#ifndef ZEUGMA_STORED_H
+#define ZEUGMA_STORED_H
+
+#include "soak/soak.h"
+#include "store/store.h"
+
+struct zg_stored_counter {
+    char *end, *name;
+    int64_t value;
+};
+
+/* A run, with all that its seconds add up to. */
+struct zg_stored {
+    int64_t run;
+    char *begun, *tool, *protocol, *link, *settings, *host;
+    char *ended;  /* NULL: it is in progress, or was cut off */
+    char *result; /* the JSON document of a run that ended, or NULL */
+    uint32_t fingerprint;
+    double planned_s, ran_s;
+    unsigned parts;
+    struct zg_soak_result
+        sums; /* sums, damages, slow, round_trip, real, any_time; the sums are those of `result` where it
+                 has them, because which way an echo of a real link was lost shows at its end only */
+    struct zg_spread one_way[ZG_FLOWS]; /* latencies from when due, where they are known */
+    GArray *times;                      /* of struct zg_time_row */
+    GArray *events;                     /* of struct zg_event */
+    GArray *requirements;               /* of struct zg_soak_requirement */
+    GArray *counters;                   /* of struct zg_stored_counter: the newest of each end that are not 0 */
+};
+
+/* Reads a run; 0 is the newest. NULL with an error: the file cannot be read, is something else, or has no such run.
+ * Free with zg_stored_free(). */
+struct zg_stored *zg_stored_read(const char *file, int64_t run, GError **error);
+void zg_stored_free(struct zg_stored *stored);
+
+/* One table of the run as comma-separated values (RFC 4180), with a line of names; NULL with an error. Free with
+ * g_free(). */
+char *zg_stored_csv(const char *file, int64_t run, const char *table, GError **error);
+
+/* The report as text, for a terminal of 100 columns, and as one JSON document (docs/store.md). Free with g_free(). */
+char *zg_stored_text(const struct zg_stored *stored);
+char *zg_stored_json(const struct zg_stored *stored);
+
+/* Whether all its requirements are met. */
+bool zg_stored_passed(const struct zg_stored *stored);
+
+#endif

@@ -1,0 +1,242 @@
+/* SPDX-License-Identifier: MIT */
+/* A run of a store, written out. */
+#include "codec/json.h"
+#include "soak/availability.h"
+#include "soak/report_tables.h"
+#include "store/stored.h"
+
+enum { WORST_MOST = 5, EVENTS_MOST = 40 };
+
+/* What became of the run. */
+static char *state_of(const struct zg_stored *stored)
+{
+    if (stored->ended)
+        return g_strdup(stored->ended);
+    return g_strdup("still running, or cut off; what was saved last is shown");
+}
+
+static void append_head(GString *text, const struct zg_stored *stored)
+{
+    g_autofree char *state = state_of(stored);
+    g_autofree char *parts = stored->parts > 1 ? g_strdup_printf(" in %u parts", stored->parts) : g_strdup("");
+
+    g_string_append_printf(text, "run %" G_GINT64_FORMAT ": soak of %s (fingerprint %08x) on %s\n", stored->run,
+                           stored->protocol, stored->fingerprint, stored->link);
+    g_string_append_printf(text, "begun %s by %s on %s; %.0f of %.0f s%s\n", stored->begun, stored->tool, stored->host,
+                           stored->ran_s, stored->planned_s, parts);
+    g_string_append_printf(text, "settings %s\nended: %s\n", stored->settings, state);
+}
+
+static void append_events(GString *text, const GArray *events)
+{
+    const guint first = events->len > EVENTS_MOST ? events->len - EVENTS_MOST : 0;
+
+    if (events->len > 0)
+        g_string_append(text, "\n  events\n");
+    if (first > 0)
+        g_string_append_printf(text, "  ... %u before\n", first);
+    for (guint i = first; i < events->len; i++) {
+        const struct zg_event *event = &g_array_index(events, struct zg_event, i);
+        g_string_append_printf(text, "  %12.3f s  %-8s  %s\n", (double)event->at_ns * 1e-9, zg_event_name(event->kind),
+                               event->text);
+    }
+}
+
+/* The seconds in which most was lost, the worst first. */
+static void append_worst(GString *text, const GArray *times)
+{
+    guint worst[WORST_MOST];
+    uint64_t lost[WORST_MOST];
+    guint count = 0;
+
+    for (guint i = 0; i < times->len; i++) {
+        const struct zg_time_row *row = &g_array_index(times, struct zg_time_row, i);
+        const uint64_t bad = (uint64_t)row->bad[0] + row->bad[1] + row->bad[2];
+        guint at = count;
+        while (at > 0 && lost[at - 1] < bad)
+            at--;
+        if (bad == 0 || at == WORST_MOST)
+            continue;
+        count = MIN(count + 1, (guint)WORST_MOST);
+        for (guint k = count - 1; k > at; k--) {
+            worst[k] = worst[k - 1];
+            lost[k] = lost[k - 1];
+        }
+        worst[at] = i;
+        lost[at] = bad;
+    }
+    for (guint i = 0; i < count; i++)
+        g_string_append_printf(text, "%s second %u (%" G_GUINT64_FORMAT " lost)%s", i == 0 ? "  worst:" : ",", worst[i],
+                               lost[i], i + 1 == count ? "\n" : "");
+}
+
+static void append_counters(GString *text, const GArray *counters)
+{
+    if (counters->len > 0)
+        g_string_append(text, "\n  counted by the links when last read\n");
+    for (guint i = 0; i < counters->len; i++) {
+        const struct zg_stored_counter *counter = &g_array_index(counters, struct zg_stored_counter, i);
+        g_string_append_printf(text, "  %-6s %-16s %" G_GINT64_FORMAT "\n", counter->end, counter->name,
+                               counter->value);
+    }
+}
+
+static void append_verdict(GString *text, const struct zg_stored *stored)
+{
+    g_string_append_c(text, '\n');
+    for (guint i = 0; i < stored->requirements->len; i++)
+        zgi_table_requirement(text, &stored->sums, &g_array_index(stored->requirements, struct zg_soak_requirement, i));
+    if (stored->requirements->len == 0)
+        g_string_append(text, "verdict: none, because no requirement was set\n");
+    else
+        g_string_append_printf(
+            text, "verdict: %s%s\n",
+            zg_stored_passed(stored) ? "passed, all requirements are met" : "failed, not all requirements are met",
+            stored->sums.any_time ? "; judged by bounds that hold at all times, because the run had no planned end"
+                                  : "");
+}
+
+char *zg_stored_text(const struct zg_stored *stored)
+{
+    GString *text = g_string_new(NULL);
+
+    append_head(text, stored);
+    append_events(text, stored->events);
+    zgi_table_sent(text, &stored->sums);
+    zgi_table_arrived(text, &stored->sums);
+    zgi_table_rates(text, &stored->sums);
+    zgi_table_time(text, stored->times);
+    append_worst(text, stored->times);
+    if (stored->sums.round_trip.count > 0)
+        zgi_table_spread(text, "echo round trip from when it was due", &stored->sums.round_trip);
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
+        g_autofree char *what = g_strdup_printf("%s, one way from when it was due", zg_flow_name((enum zg_flow)flow));
+        if (stored->one_way[flow].count > 0)
+            zgi_table_spread(text, what, &stored->one_way[flow]);
+    }
+    append_counters(text, stored->counters);
+    append_verdict(text, stored);
+    return g_string_free(text, FALSE);
+}
+
+/* --- JSON */
+
+static void sums_to_json(struct zg_json *json, const struct zg_soak_result *sums)
+{
+    static const char *const flows[ZG_FLOWS] = { "echo_out", "echo_back", "stream_out", "stream_back" };
+    struct zg_soak_rate rate;
+
+    zg_json_open(json, "sent", '{');
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
+        zg_json_open(json, flows[flow], '{');
+        zg_json_unsigned(json, "sent", sums->sums.sent[flow]);
+        for (unsigned i = 0; i < ZG_ENTRY_CLASSES; i++)
+            zg_json_unsigned(json, zg_class_key((enum zg_class)i), sums->sums.entries[flow][i]);
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, '}');
+    zg_json_open(json, "rates", '{');
+    for (unsigned i = 0; zg_soak_rate_at(sums, i, &rate); i++) {
+        if (rate.on == (sums->real ? ZG_SOAK_ON_SIM : ZG_SOAK_ON_REAL))
+            continue;
+        zg_json_open(json, rate.key, '{');
+        zg_json_unsigned(json, "count", rate.errors);
+        zg_json_unsigned(json, "of", rate.trials);
+        zg_json_double(json, "low", rate.low);
+        zg_json_double(json, "high", rate.high);
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, '}');
+}
+
+static void availability_to_json(struct zg_json *json, const char *key, const struct zg_availability *found)
+{
+    if (found->interval_s == 0)
+        return;
+    zg_json_open(json, key, '{');
+    zg_json_unsigned(json, "interval_seconds", found->interval_s);
+    zg_json_unsigned(json, "intervals", found->seconds);
+    zg_json_unsigned(json, "available", found->available);
+    zg_json_unsigned(json, "errored", found->errored);
+    zg_json_unsigned(json, "severely_errored", found->severe);
+    zg_json_unsigned(json, "background_frames", found->frames);
+    zg_json_unsigned(json, "background_lost", found->bad);
+    zg_json_unsigned(json, "outages", found->outages);
+    zg_json_unsigned(json, "longest_outage", found->longest);
+    zg_json_close(json, '}');
+}
+
+static void time_to_json(struct zg_json *json, const GArray *times)
+{
+    static const char *const keys[ZG_PATHS] = { "out", "back", "trip" };
+
+    zg_json_open(json, "time", '{');
+    for (unsigned path = 0; path < ZG_PATHS; path++) {
+        const struct zg_availability found = zg_availability_of(times, (enum zg_path)path);
+        availability_to_json(json, keys[path], &found);
+    }
+    const struct zg_availability all = zg_availability_of_all(times);
+    zg_json_unsigned(json, "seconds", all.seconds);
+    zg_json_unsigned(json, "available_seconds", all.available);
+    zg_json_unsigned(json, "outages", all.outages);
+    zg_json_unsigned(json, "longest_outage_seconds", all.longest);
+    zg_json_unsigned(json, "not_measured_seconds", zg_seconds_held(times));
+    zg_json_close(json, '}');
+}
+
+static void verdicts_to_json(struct zg_json *json, const struct zg_stored *stored)
+{
+    static const char *const verdicts[] = { "met", "failed", "not shown" };
+
+    zg_json_open(json, "requirements", '[');
+    for (guint i = 0; i < stored->requirements->len; i++) {
+        const struct zg_soak_requirement *requirement =
+            &g_array_index(stored->requirements, struct zg_soak_requirement, i);
+        struct zg_soak_rate rate;
+        const enum zg_soak_verdict verdict = zg_soak_judge(&stored->sums, requirement, &rate);
+        zg_json_open(json, NULL, '{');
+        zg_json_string(json, "rate", requirement->key);
+        zg_json_double(json, "limit", requirement->limit);
+        zg_json_double(json, "confidence", requirement->confidence);
+        zg_json_string(json, "verdict", verdicts[verdict]);
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, ']');
+    zg_json_bool(json, "passed", zg_stored_passed(stored));
+    zg_json_bool(json, "at_any_time", stored->sums.any_time);
+}
+
+char *zg_stored_json(const struct zg_stored *stored)
+{
+    struct zg_json json;
+
+    zg_json_begin(&json, true);
+    zg_json_open(&json, NULL, '{');
+    zg_json_signed(&json, "run", stored->run);
+    zg_json_string(&json, "begun", stored->begun);
+    zg_json_string(&json, "tool", stored->tool);
+    zg_json_string(&json, "protocol", stored->protocol);
+    zg_json_unsigned(&json, "fingerprint", stored->fingerprint);
+    zg_json_string(&json, "link", stored->link);
+    zg_json_literal(&json, "settings", stored->settings);
+    zg_json_double(&json, "planned_seconds", stored->planned_s);
+    zg_json_double(&json, "ran_seconds", stored->ran_s);
+    zg_json_unsigned(&json, "parts", stored->parts);
+    if (stored->ended)
+        zg_json_string(&json, "ended", stored->ended);
+    sums_to_json(&json, &stored->sums);
+    time_to_json(&json, stored->times);
+    zg_json_open(&json, "events", '[');
+    for (guint i = 0; i < stored->events->len; i++) {
+        const struct zg_event *event = &g_array_index(stored->events, struct zg_event, i);
+        zg_json_open(&json, NULL, '{');
+        zg_json_double(&json, "at_seconds", (double)event->at_ns * 1e-9);
+        zg_json_string(&json, "kind", zg_event_name(event->kind));
+        zg_json_string(&json, "text", event->text);
+        zg_json_close(&json, '}');
+    }
+    zg_json_close(&json, ']');
+    verdicts_to_json(&json, stored);
+    zg_json_close(&json, '}');
+    return zg_json_end(&json);
+}
