@@ -340,7 +340,7 @@ static bool read_wish(const struct cli_verb *verb, const struct zg_plan *plan, c
 
 static bool read_wishes(const struct cli_verb *verb, const struct zg_plan *plan, char **texts, GArray *wishes)
 {
-    if (!zg_definition_serves(plan->definition, "variables") || plan->variables->len == 0) {
+    if (!zg_definition_serves(plan->definition, ZG_SERVICE_VARIABLES) || plan->variables->len == 0) {
         cli_error(verb, "%s has no variables; add `variables:` and `services: [..., variables]` to its definition",
                   plan->definition->protocol);
         return false;

@@ -51,7 +51,7 @@ struct zg_frame_reader *zg_frame_reader_new(const struct zg_plan *plan, zg_stret
     reader->data = data;
     reader->raw = g_byte_array_new();
     reader->senders = g_hash_table_new_full(NULL, NULL, NULL, g_free);
-    if (zg_definition_serves(plan->definition, "hello"))
+    if (zg_definition_serves(plan->definition, ZG_SERVICE_HELLO))
         reader->hello = zg_plan_by_name(plan, "hello");
     reader->before = -1;
     reader->memory = g_malloc(plan->receive_room);

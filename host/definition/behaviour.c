@@ -9,11 +9,14 @@ struct checking {
     struct zg_diagnostics *diagnostics;
 };
 
-static void need_service(const struct checking *checking, struct zg_place place, const char *what, const char *service)
+static void need_service(const struct checking *checking, struct zg_place place, const char *what,
+                         enum zg_service service)
 {
+    const char *name = zg_service_names[service];
+
     if (!zg_definition_serves(checking->definition, service))
-        zgi_error(checking->diagnostics, place, "%s needs the service %s; expected services: [..., %s]", what, service,
-                  service);
+        zgi_error(checking->diagnostics, place, "%s needs the service %s; expected services: [..., %s]", what, name,
+                  name);
 }
 
 static void check_reply(const struct checking *checking, struct zg_message *request)
@@ -56,25 +59,25 @@ static void check_message(const struct checking *checking, const struct zg_messa
     if (message->service || !ticketed)
         return;
     if (message->reply)
-        need_service(checking, message->reply_place, "a request", "delivery");
+        need_service(checking, message->reply_place, "a request", ZG_SERVICE_DELIVERY);
     else if (message->acknowledged)
-        need_service(checking, message->delivery_place, "delivery: acknowledged", "delivery");
+        need_service(checking, message->delivery_place, "delivery: acknowledged", ZG_SERVICE_DELIVERY);
 }
 
 static void check_services(const struct checking *checking)
 {
     const struct zg_definition *definition = checking->definition;
 
-    if (zg_definition_serves(definition, "delivery"))
-        need_service(checking, definition->services_place, "the service delivery", "hello");
-    if (zg_definition_serves(definition, "variables"))
-        need_service(checking, definition->services_place, "the service variables", "delivery");
+    if (zg_definition_serves(definition, ZG_SERVICE_DELIVERY))
+        need_service(checking, definition->services_place, "the service delivery", ZG_SERVICE_HELLO);
+    if (zg_definition_serves(definition, ZG_SERVICE_VARIABLES))
+        need_service(checking, definition->services_place, "the service variables", ZG_SERVICE_DELIVERY);
     if (definition->variables->len > 0)
-        need_service(checking, definition->variables_place, "variables", "variables");
+        need_service(checking, definition->variables_place, "variables", ZG_SERVICE_VARIABLES);
     if (definition->line.keepalive_ns > 0)
-        need_service(checking, definition->line.keepalive_place, "keepalive", "hello");
+        need_service(checking, definition->line.keepalive_place, "keepalive", ZG_SERVICE_HELLO);
     if (definition->console == ZG_CONSOLE_FRAMED)
-        need_service(checking, definition->console_place, "console: framed", "console");
+        need_service(checking, definition->console_place, "console: framed", ZG_SERVICE_CONSOLE);
     if (definition->console == ZG_CONSOLE_INTERLEAVED && !zg_framing_opens(&definition->framing))
         zgi_error(checking->diagnostics, definition->console_place,
                   "console: interleaved needs a framing with an opening delimiter; expected console: framed");

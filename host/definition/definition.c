@@ -55,14 +55,6 @@ const char *zg_role_name(enum zg_role role)
 const char *const zg_service_names[] = { "hello",   "echo",     "counters", "variables",
                                          "console", "delivery", "traffic",  NULL };
 
-bool zg_definition_serves(const struct zg_definition *definition, const char *service)
-{
-    for (unsigned i = 0; zg_service_names[i]; i++)
-        if (strcmp(zg_service_names[i], service) == 0)
-            return definition->services >> i & 1;
-    return false;
-}
-
 bool zg_message_is_ticketed(const struct zg_message *message)
 {
     return message->acknowledged || message->reply || message->is_reply;

@@ -185,16 +185,28 @@ struct zg_definition {
     GPtrArray *records;   /* struct zg_record, each after those that it contains */
     GPtrArray *messages;  /* struct zg_message, as written, then those of the services */
     GPtrArray *variables; /* struct zg_variable, as written */
-    unsigned services;    /* one bit for each enabled service, in the order of zg_service_names */
+    unsigned services;    /* one bit for each enabled service, by enum zg_service */
     enum zg_console console;
     struct zg_place version_place, frame_place, services_place, variables_place, console_place;
 };
 
-/* The names of the services, in their order, NULL-terminated. */
+/* The services, and their names in the same order, NULL-terminated. */
+enum zg_service {
+    ZG_SERVICE_HELLO,
+    ZG_SERVICE_ECHO,
+    ZG_SERVICE_COUNTERS,
+    ZG_SERVICE_VARIABLES,
+    ZG_SERVICE_CONSOLE,
+    ZG_SERVICE_DELIVERY,
+    ZG_SERVICE_TRAFFIC
+};
 extern const char *const zg_service_names[];
 
-/* Whether a service is enabled, by name. */
-bool zg_definition_serves(const struct zg_definition *definition, const char *service);
+/* Whether a service is enabled. */
+static inline bool zg_definition_serves(const struct zg_definition *definition, enum zg_service service)
+{
+    return definition->services >> service & 1;
+}
 
 /* Whether a message carries a ticket: it is acknowledged, a request, or a reply. */
 bool zg_message_is_ticketed(const struct zg_message *message);

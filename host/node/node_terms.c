@@ -37,7 +37,7 @@ int zg_node_announce(struct zg_node *node, uint16_t boot)
 {
     const struct zg_plan_message *message = zg_plan_by_name(node->plan, "hello");
 
-    if (!zg_definition_serves(node->plan->definition, "hello"))
+    if (!zg_definition_serves(node->plan->definition, ZG_SERVICE_HELLO))
         return ZG_EUNKNOWN;
     struct zg_value *values = hello_values(node->plan, message);
     values[4].raw.u = boot;

@@ -59,18 +59,18 @@ struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side)
     const unsigned around = plan->header.size + plan->check.size;
     struct zg_plan_end end = { .shared = plan->destination_bits > 0 && plan->source_bits > 0,
                                .addressed = plan->destination_bits > 0 || plan->source_bits > 0,
-                               .hello = zg_definition_serves(definition, "hello"),
-                               .delivery = zg_definition_serves(definition, "delivery"),
-                               .variables = zg_definition_serves(definition, "variables"),
-                               .console = zg_definition_serves(definition, "console"),
-                               .traffic = zg_definition_serves(definition, "traffic"),
+                               .hello = zg_definition_serves(definition, ZG_SERVICE_HELLO),
+                               .delivery = zg_definition_serves(definition, ZG_SERVICE_DELIVERY),
+                               .variables = zg_definition_serves(definition, ZG_SERVICE_VARIABLES),
+                               .console = zg_definition_serves(definition, ZG_SERVICE_CONSOLE),
+                               .traffic = zg_definition_serves(definition, ZG_SERVICE_TRAFFIC),
                                .interleaved = definition->console == ZG_CONSOLE_INTERLEAVED };
 
     end.has_many = end.shared && side == ZG_SIDE_HOST;
     end.reports_changes = end.hello || definition->line.link_timeout_ns > 0;
     end.late = plan->send_gap_ns > 0 &&
-               (zg_definition_serves(definition, "echo") ||
-                (side == ZG_SIDE_DEVICE && (zg_definition_serves(definition, "counters") || end.traffic)));
+               (zg_definition_serves(definition, ZG_SERVICE_ECHO) ||
+                (side == ZG_SIDE_DEVICE && (zg_definition_serves(definition, ZG_SERVICE_COUNTERS) || end.traffic)));
     if (!end.delivery)
         return end;
     const struct tickets ours = tickets_of(plan, side), theirs = tickets_of(plan, zg_receivers(side));

@@ -324,7 +324,7 @@ uint64_t zg_plan_answer_us(const struct zg_plan *plan)
 uint64_t zg_plan_hello_wait_us(const struct zg_plan *plan)
 {
     const struct zg_plan_message *hello =
-        zg_definition_serves(plan->definition, "hello") ? zg_plan_by_name(plan, "hello") : NULL;
+        zg_definition_serves(plan->definition, ZG_SERVICE_HELLO) ? zg_plan_by_name(plan, "hello") : NULL;
 
     if (!hello)
         return 0;

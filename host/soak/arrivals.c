@@ -22,7 +22,10 @@ enum zg_flow zgi_flow_of(const struct zgi_end *end, uint32_t id)
 
 bool zgi_equals_sent(struct zgi_soak *soak, enum zg_flow flow, uint32_t number, const uint8_t *payload, size_t length)
 {
-    return zgi_soak_make(soak, flow, number, soak->expected) == length && memcmp(soak->expected, payload, length) == 0;
+    size_t sent;
+    const uint8_t *expected = zgi_soak_payload(soak, flow, number, &sent);
+
+    return sent == length && memcmp(expected, payload, length) == 0;
 }
 
 uint32_t zgi_number_of(const struct zgi_soak *soak, enum zg_flow flow, const uint8_t *payload)

@@ -26,8 +26,7 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
     soak->journal = settings->journal;
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
         zg_ledger_begin(soak->ledger, (enum zg_flow)flow, settings->first_number[flow]);
-    soak->payload = g_malloc(plan->max_payload);
-    soak->expected = g_malloc(plan->max_payload);
+    soak->payloads = zgi_payloads_new(plan);
     g_queue_init(&soak->replies);
     for (unsigned i = 0; i < 2; i++) {
         soak->ends[i] = (struct zgi_end){ .soak = soak, .is_host = i == HOST, .waiting = G_QUEUE_INIT };
@@ -51,8 +50,7 @@ void zgi_soak_clear(struct zgi_soak *soak)
     zg_ledger_free(soak->ledger);
     zgi_listening_free(soak->listening);
     g_queue_clear(&soak->replies);
-    g_free(soak->payload);
-    g_free(soak->expected);
+    zgi_payloads_free(soak->payloads);
 }
 
 void zgi_soak_close_stretches(struct zgi_soak *soak)

@@ -5,6 +5,7 @@
 
 #include "node/node.h"
 #include "soak/counts.h"
+#include "soak/payload.h"
 #include "soak/soak.h"
 
 enum { DEVICE, HOST };
@@ -53,8 +54,7 @@ struct zgi_soak {
     bool awaits_stream;              /* until it says so, it may still send that of an earlier run */
     struct zgi_counted noted;        /* in the journal so far */
     uint64_t note_due_ns;            /* when the journal is brought up to date next */
-    uint8_t *payload;
-    uint8_t *expected;
+    struct zgi_payloads *payloads;
     /* Takes what arrives: zgi_take() and the others of arrivals.h. */
     int (*take)(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *payload, size_t length);
     /* Takes a frame of the definition's own messages that a real device sent; NULL on the simulated line. */
@@ -73,9 +73,6 @@ extern const struct zg_node_calls zgi_soak_node_calls;
 
 /* Sends what is due of a flow, so that it uses `share` of the line; at most `most` frames now. */
 void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share, unsigned most);
-
-/* Makes a frame's payload; returns its length. */
-size_t zgi_soak_make(const struct zgi_soak *soak, enum zg_flow flow, uint32_t number, uint8_t *payload);
 
 /* Sends the echoes that the device has still to answer, and frames whose silence is over. */
 void zgi_soak_send_replies(struct zgi_soak *soak);

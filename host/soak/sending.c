@@ -87,7 +87,8 @@ static void send(struct zgi_soak *soak, enum zg_flow flow, uint32_t number)
 {
     struct zgi_end *end = sender_of(soak, flow);
     const bool is_answer = flow == ZG_FLOW_ECHO_BACK;
-    const size_t length = zgi_soak_make(soak, flow, number, soak->payload);
+    size_t length;
+    const uint8_t *payload = zgi_soak_payload(soak, flow, number, &length);
     const struct zg_ledger_entry entry = { .sent_ns = soak->now_ns,
                                            .due_ns = is_answer ? soak->now_ns : (uint64_t)soak->due_ns[flow],
                                            .order = is_answer ? soak->answers++ : number,
@@ -99,9 +100,9 @@ static void send(struct zgi_soak *soak, enum zg_flow flow, uint32_t number)
         soak->result->held_ns = soak->now_ns - entry.due_ns;
     zgi_stretch_sent(soak->ends[zg_flow_is_back(flow) ? HOST : DEVICE].stretch, entry.position);
     zg_ledger_sent(soak->ledger, flow, number, &entry);
-    send_frame(end, id_of(soak, flow), soak->payload, length, false);
+    send_frame(end, id_of(soak, flow), payload, length, false);
     if (zg_strikes(&end->repeats, faults_of(end)->repeat)) {
-        send_frame(end, id_of(soak, flow), soak->payload, length, true);
+        send_frame(end, id_of(soak, flow), payload, length, true);
         soak->result->injected++;
     }
 }
@@ -109,11 +110,12 @@ static void send(struct zgi_soak *soak, enum zg_flow flow, uint32_t number)
 /* Sends a frame that is in no ledger: random bytes with the stream's id. */
 static void send_stray(struct zgi_soak *soak, enum zg_flow flow)
 {
-    size_t length = soak->plan->max_payload;
+    const size_t length = soak->plan->max_payload;
+    g_autofree uint8_t *payload = g_malloc(length);
 
     for (size_t i = 0; i < length; i++)
-        soak->payload[i] = (uint8_t)zg_random_next(&sender_of(soak, flow)->strays.random);
-    send_frame(sender_of(soak, flow), soak->ids.stream, soak->payload, length, false);
+        payload[i] = (uint8_t)zg_random_next(&sender_of(soak, flow)->strays.random);
+    send_frame(sender_of(soak, flow), soak->ids.stream, payload, length, false);
     soak->result->injected++;
 }
 

@@ -315,8 +315,8 @@ static bool choose_traffic(struct zgi_live *live, GError **error)
 {
     const struct zg_definition *definition = live->soak.plan->definition;
     const struct zg_soak_settings *settings = live->soak.settings;
-    const unsigned has = (zg_definition_serves(definition, "echo") ? ZG_SOAK_ECHO : 0U) |
-                         (zg_definition_serves(definition, "traffic") ? ZG_SOAK_STREAM : 0U);
+    const unsigned has = (zg_definition_serves(definition, ZG_SERVICE_ECHO) ? ZG_SOAK_ECHO : 0U) |
+                         (zg_definition_serves(definition, ZG_SERVICE_TRAFFIC) ? ZG_SOAK_STREAM : 0U);
     const bool is_numbered = live->soak.plan->sequence_bits > 0;
     const unsigned wanted = settings->traffic ? settings->traffic : has == 0 && is_numbered ? ZG_SOAK_LISTEN : has;
     struct zg_soak_result *result = live->soak.result;
@@ -331,7 +331,7 @@ static bool choose_traffic(struct zgi_live *live, GError **error)
         live->soak.listening = zgi_listening_new(live->soak.ledger, live->soak.plan->sequence_bits);
         return true;
     }
-    if (wanted == 0 || (wanted & ~has) != 0 || !zg_definition_serves(definition, "counters")) {
+    if (wanted == 0 || (wanted & ~has) != 0 || !zg_definition_serves(definition, ZG_SERVICE_COUNTERS)) {
         g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN,
                     "the soak of a real link needs a device that answers: add `services: [%s, counters]` to the "
                     "definition, and build the device from it",
@@ -354,7 +354,7 @@ static bool find_services(struct zgi_live *live, GError **error)
 
     live->request = zg_plan_by_name(soak->plan, "counters_request");
     live->reply = zg_plan_by_name(soak->plan, "counters");
-    if (zg_definition_serves(soak->plan->definition, "hello"))
+    if (zg_definition_serves(soak->plan->definition, ZG_SERVICE_HELLO))
         live->hello = zg_plan_by_name(soak->plan, "hello");
     if (!choose_traffic(live, error))
         return false;

@@ -118,10 +118,11 @@ static bool like_one_sent(struct zgi_stretch *stretch, const uint8_t *payload, s
         if (!came && !(soak->take_own && flow == ZG_FLOW_ECHO_OUT)) /* a real device's answer says the same */
             continue;
         for (uint32_t back = MIN((uint32_t)RECENT, next); back > 0; back--) {
-            const size_t sent = zgi_soak_make(soak, (enum zg_flow)flow, next - back, soak->expected);
-            if (zgi_similar(soak->expected, sent, payload, length))
+            size_t sent;
+            const uint8_t *expected = zgi_soak_payload(soak, (enum zg_flow)flow, next - back, &sent);
+            if (zgi_similar(expected, sent, payload, length))
                 return true;
-            g_byte_array_append(stretch->recent, soak->expected, (guint)sent);
+            g_byte_array_append(stretch->recent, expected, (guint)sent);
         }
     }
     return zgi_is_made_of(stretch->recent->data, stretch->recent->len, payload, length);

@@ -37,7 +37,7 @@ static bool has_one_size(const struct zg_plan *plan)
 /* Whether the service traffic defines the payloads of this flow. */
 static bool is_of_service(const struct zg_plan *plan, enum zg_flow flow)
 {
-    return flow >= ZG_FLOW_STREAM_OUT && zg_definition_serves(plan->definition, "traffic");
+    return flow >= ZG_FLOW_STREAM_OUT && zg_definition_serves(plan->definition, ZG_SERVICE_TRAFFIC);
 }
 
 static unsigned place_of(const struct zg_plan *plan, enum zg_flow flow, unsigned byte)

@@ -42,6 +42,31 @@ bool zg_strikes(struct zg_strikes *kind, double probability)
     return true;
 }
 
+/* Passes trials in which it does not strike. */
+static void pass(struct zg_strikes *kind, uint64_t trials)
+{
+    if (kind->left != UINT64_MAX)
+        kind->left -= trials;
+}
+
+static uint64_t least(uint64_t a, uint64_t b)
+{
+    return a < b ? a : b;
+}
+
+size_t zg_damage_spare(struct zg_damage *damage, size_t count)
+{
+    const uint64_t spared = least(least(damage->flips.left / 8, damage->drops.left),
+                                  least(damage->twices.left, least(damage->inserts.left, count)));
+
+    pass(&damage->flips, 8 * spared);
+    pass(&damage->drops, spared);
+    pass(&damage->twices, spared);
+    pass(&damage->inserts, spared);
+    damage->totals.sent += spared;
+    return (size_t)spared;
+}
+
 unsigned zg_damage_byte(struct zg_damage *damage, uint8_t byte, uint8_t left[ZG_DAMAGE_MOST])
 {
     unsigned count = 0;

@@ -6,6 +6,7 @@
 #define ZEUGMA_SIM_DAMAGE_H
 
 #include <stdbool.h>
+#include <stddef.h>
 #include <stdint.h>
 
 #include "sim/random.h"
@@ -50,6 +51,9 @@ struct zg_damage {
 
 /* Different `purpose` numbers, such as one for each direction, give unrelated sequences of one seed. */
 struct zg_damage zg_damage_seeded(const struct zg_sim_faults *faults, uint64_t seed, uint64_t purpose);
+
+/* How many of the next `count` bytes pass as they are, before one that a fault strikes. They count as sent. */
+size_t zg_damage_spare(struct zg_damage *damage, size_t count);
 
 /* What becomes of a byte: none to this many. */
 enum { ZG_DAMAGE_MOST = 3 };

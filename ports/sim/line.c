@@ -8,9 +8,10 @@
 /* Internally time is in picoseconds, so that bits of any baud rate add up without drift. */
 #define PS_PER_NS UINT64_C(1000)
 
+/* Bytes on the way, one after the other at the line's speed. */
 struct flight {
-    uint64_t arrives_ps;
-    uint8_t byte;
+    uint64_t arrives_ps;  /* the first of those that have not; */
+    uint64_t first, last; /* counts of the bytes since the beginning */
 };
 
 /* What one end sends and the other receives. */
@@ -19,11 +20,14 @@ struct direction {
     struct zg_link *from;
     struct zg_link *to;
     struct zg_damage damage;
-    bool running;           /* the transmitter has more to send */
-    uint64_t free_ps;       /* when it can take the next byte */
-    struct flight *flights; /* a queue: bytes on the way, in the order of arrival */
-    size_t flights_size;    /* a power of two */
-    size_t first, last;     /* counts; flights in the queue == last - first */
+    bool running;               /* the transmitter has more to send */
+    uint64_t free_ps;           /* when it can take the next byte */
+    uint8_t *bytes;             /* on the way, in the order of arrival; byte n at n % bytes_size */
+    size_t bytes_size;          /* a power of two */
+    uint64_t arrived, departed; /* counts; bytes on the way == departed - arrived */
+    struct flight *flights;     /* a queue of them, */
+    size_t flights_size;        /* a power of two */
+    size_t first, last;         /* counts; flights in the queue == last - first */
 };
 
 struct zg_sim_line {
@@ -78,8 +82,10 @@ void zg_sim_line_free(struct zg_sim_line *line)
 {
     if (!line)
         return;
-    free(line->directions[0].flights);
-    free(line->directions[1].flights);
+    for (unsigned end = 0; end < 2; end++) {
+        free(line->directions[end].flights);
+        free(line->directions[end].bytes);
+    }
     free(line);
 }
 
@@ -94,13 +100,19 @@ void zg_sim_attach(struct zg_sim_line *line, unsigned end, struct zg_link *link)
     line->directions[1 - end].to = link;
 }
 
-static void grow(struct direction *direction)
+static void *allocate(size_t size)
+{
+    void *memory = malloc(size);
+    if (!memory)
+        abort();
+    return memory;
+}
+
+static void grow_flights(struct direction *direction)
 {
     size_t size = direction->flights_size ? 2 * direction->flights_size : 64;
-    struct flight *flights = malloc(size * sizeof *flights);
+    struct flight *flights = allocate(size * sizeof *flights);
 
-    if (!flights)
-        abort();
     for (size_t i = direction->first; i != direction->last; i++)
         flights[i & (size - 1)] = direction->flights[i & (direction->flights_size - 1)];
     free(direction->flights);
@@ -108,46 +120,130 @@ static void grow(struct direction *direction)
     direction->flights_size = size;
 }
 
-static void depart(struct direction *direction, uint8_t byte, uint64_t arrives_ps)
+static void grow_bytes(struct direction *direction)
 {
-    if (direction->last - direction->first == direction->flights_size)
-        grow(direction);
-    direction->flights[direction->last++ & (direction->flights_size - 1)] = (struct flight){ arrives_ps, byte };
+    size_t size = direction->bytes_size ? 2 * direction->bytes_size : 1024;
+    uint8_t *bytes = allocate(size);
+
+    for (uint64_t i = direction->arrived; i != direction->departed; i++)
+        bytes[i & (size - 1)] = direction->bytes[i & (direction->bytes_size - 1)];
+    free(direction->bytes);
+    direction->bytes = bytes;
+    direction->bytes_size = size;
 }
 
-static void carry(struct direction *direction, uint8_t byte)
+/* The byte after the newest flight's last one: at this time it continues the flight. */
+static bool continues(const struct direction *direction, uint64_t arrives_ps)
 {
-    uint64_t arrives_ps = direction->free_ps + direction->damage.faults.latency_ns * PS_PER_NS;
-    uint8_t left[ZG_DAMAGE_MOST];
-    unsigned count = zg_damage_byte(&direction->damage, byte, left);
-
-    for (unsigned i = 0; i < count; i++)
-        depart(direction, left[i], arrives_ps);
+    if (direction->first == direction->last)
+        return false;
+    const struct flight *newest = &direction->flights[(direction->last - 1) & (direction->flights_size - 1)];
+    return arrives_ps == newest->arrives_ps + (newest->last - newest->first) * direction->line->byte_ps;
 }
 
+/* Bytes leave, the first of which arrives then, each of the others a byte time later. */
+static void depart(struct direction *direction, const uint8_t *bytes, size_t count, uint64_t arrives_ps)
+{
+    while (direction->departed - direction->arrived + count > direction->bytes_size)
+        grow_bytes(direction);
+    for (size_t done = 0, span; done < count; done += span) {
+        const size_t at = (direction->departed + done) & (direction->bytes_size - 1);
+        span = direction->bytes_size - at < count - done ? direction->bytes_size - at : count - done;
+        memcpy(direction->bytes + at, bytes + done, span);
+    }
+    if (!continues(direction, arrives_ps)) {
+        if (direction->last - direction->first == direction->flights_size)
+            grow_flights(direction);
+        direction->flights[direction->last++ & (direction->flights_size - 1)] =
+            (struct flight){ arrives_ps, direction->departed, direction->departed };
+    }
+    direction->departed += count;
+    direction->flights[(direction->last - 1) & (direction->flights_size - 1)].last = direction->departed;
+}
+
+/* Sends bytes that the transmitter has had: stretches that no fault strikes, and single bytes that one does. */
+static void carry(struct direction *direction, const uint8_t *bytes, size_t count)
+{
+    const uint64_t byte_ps = direction->line->byte_ps, latency_ps = direction->damage.faults.latency_ns * PS_PER_NS;
+
+    while (count > 0) {
+        const size_t spared = zg_damage_spare(&direction->damage, count);
+        if (spared > 0)
+            depart(direction, bytes, spared, direction->free_ps + byte_ps + latency_ps);
+        direction->free_ps += spared * byte_ps;
+        bytes += spared;
+        count -= spared;
+        if (count == 0)
+            return;
+        uint8_t left[ZG_DAMAGE_MOST];
+        const unsigned rest = zg_damage_byte(&direction->damage, *bytes++, left);
+        direction->free_ps += byte_ps;
+        count--;
+        for (unsigned i = 0; i < rest; i++) /* two of them arrive at once */
+            depart(direction, &left[i], 1, direction->free_ps + latency_ps);
+    }
+}
+
+/* As the interrupts of a transmitter, which take the oldest bytes of its ring whenever the line is free. */
 static void transmit(struct direction *direction, uint64_t until_ps)
 {
-    uint8_t byte;
+    const uint64_t byte_ps = direction->line->byte_ps;
 
     while (direction->running && direction->free_ps < until_ps) {
-        direction->running = zg_link_transmit_isr(direction->from, &byte);
-        if (!direction->running)
-            return;
-        direction->free_ps += direction->line->byte_ps;
-        carry(direction, byte);
+        const uint64_t due = (until_ps - direction->free_ps + byte_ps - 1) / byte_ps;
+        const uint8_t *span;
+        size_t count = zg_ring_span(&direction->from->transmit, &span);
+        if (count > due)
+            count = (size_t)due;
+        direction->running = count > 0;
+        carry(direction, span, count);
+        zg_ring_release(&direction->from->transmit, (zg_index)count);
+    }
+}
+
+/* As the interrupts of a receiver: its ring takes what it has room for. A framing by silence wants the time of each. */
+static void receive(struct direction *direction, const uint8_t *bytes, size_t count, uint64_t arrives_ps)
+{
+    struct zg_link *to = direction->to;
+    uint8_t *span;
+
+    while (count > 0 && !to->gaps) {
+        size_t fits = zg_ring_free_span(&to->receive, &span);
+        if (fits == 0)
+            break;
+        fits = fits < count ? fits : count;
+        memcpy(span, bytes, fits);
+        zg_ring_publish(&to->receive, (zg_index)fits);
+        bytes += fits;
+        count -= fits;
+        arrives_ps += fits * direction->line->byte_ps;
+    }
+    for (; count > 0; count--, arrives_ps += direction->line->byte_ps) {
+        direction->line->now_ps = arrives_ps; /* an interrupt may read the clock */
+        zg_link_receive_isr(to, *bytes++, 0);
     }
 }
 
 static void arrive(struct direction *direction, uint64_t until_ps)
 {
+    const uint64_t byte_ps = direction->line->byte_ps;
+
     while (direction->first != direction->last) {
-        const struct flight *flight = &direction->flights[direction->first & (direction->flights_size - 1)];
+        struct flight *flight = &direction->flights[direction->first & (direction->flights_size - 1)];
         if (flight->arrives_ps > until_ps)
             return;
-        direction->line->now_ps = flight->arrives_ps; /* an interrupt may read the clock */
-        zg_link_receive_isr(direction->to, flight->byte, 0);
-        direction->damage.totals.arrived++;
-        direction->first++;
+        uint64_t due = (until_ps - flight->arrives_ps) / byte_ps + 1;
+        const size_t at = flight->first & (direction->bytes_size - 1);
+        if (due > flight->last - flight->first)
+            due = flight->last - flight->first;
+        if (due > direction->bytes_size - at)
+            due = direction->bytes_size - at;
+        receive(direction, direction->bytes + at, (size_t)due, flight->arrives_ps);
+        direction->damage.totals.arrived += due;
+        direction->arrived += due;
+        flight->first += due;
+        flight->arrives_ps += due * byte_ps;
+        direction->first += flight->first == flight->last;
     }
 }
 

@@ -23,11 +23,11 @@ uint64_t zg_random_next(struct zg_random *random)
 
 uint64_t zg_random_below(struct zg_random *random, uint64_t bound)
 {
-    uint64_t fair = UINT64_MAX - UINT64_MAX % bound; /* numbers from here on would favour small results */
-    uint64_t value;
-    do
+    uint64_t value = zg_random_next(random);
+
+    /* Numbers beyond the last multiple of the bound would favour small results. */
+    while (value > UINT64_MAX - bound && value >= UINT64_MAX - UINT64_MAX % bound)
         value = zg_random_next(random);
-    while (value >= fair);
     return value % bound;
 }
 

@@ -32,7 +32,7 @@ static unsigned ring_room(const struct zgi_c *c)
         if ((item->message->from & c->side) && !item->message->service)
             own = MAX(own, item->frame_most);
     }
-    const bool answers = answer && zg_definition_serves(c->plan->definition, "echo");
+    const bool answers = answer && zg_definition_serves(c->plan->definition, ZG_SERVICE_ECHO);
     return MAX(c->plan->max_frame, answers ? answer->frame_most + own : 2);
 }
 
@@ -436,8 +436,8 @@ static void print_contract(const struct zgi_c *c, GString *text)
 static bool answers_by_itself(const struct zgi_c *c)
 {
     const struct zg_definition *definition = c->plan->definition;
-    return zg_definition_serves(definition, "echo") || c->end.traffic ||
-           (zg_definition_serves(definition, "counters") && c->side == ZG_SIDE_DEVICE);
+    return zg_definition_serves(definition, ZG_SERVICE_ECHO) || c->end.traffic ||
+           (zg_definition_serves(definition, ZG_SERVICE_COUNTERS) && c->side == ZG_SIDE_DEVICE);
 }
 
 void zgi_c_node_code(const struct zgi_c *c, GString *text)

@@ -383,8 +383,8 @@ void zgi_c_services(const struct zgi_c *c, GString *text)
                 "@p_@s_session *with = @p_@s_session_with(node, frame->peer);\n\n    if (with)\n        "
                 "zgi_refuse_unknown(&with->hello, &with->delivery, payload, length);\n    return ZG_EUNKNOWN;\n}\n\n");
     }
-    if (zg_definition_serves(definition, "echo"))
+    if (zg_definition_serves(definition, ZG_SERVICE_ECHO))
         print_echo(c, text);
-    if (zg_definition_serves(definition, "counters") && c->side == ZG_SIDE_DEVICE)
+    if (zg_definition_serves(definition, ZG_SERVICE_COUNTERS) && c->side == ZG_SIDE_DEVICE)
         print_counters(c, text);
 }

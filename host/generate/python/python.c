@@ -418,7 +418,7 @@ static void print_host(GString *text, const struct zg_plan *plan)
         g_autofree char *name = zg_python_name(services[i]);
         g_string_append_printf(text, "_%s = %s\n", upper, item && item->message->service ? name : "None");
     }
-    if (zg_definition_serves(plan->definition, "traffic"))
+    if (zg_definition_serves(plan->definition, ZG_SERVICE_TRAFFIC))
         g_string_append_printf(text, "\n\n%s", zgi_embedded_text("python/traffic.py"));
     g_string_append(text, zgi_embedded_text("python/host.py"));
 }
