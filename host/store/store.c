@@ -346,7 +346,7 @@ static bool go_on(struct zg_store *store, const struct zg_store_run *run, GError
         g_set_error(error, ZG_STORE_ERROR, 0, "%s: %s", store->file, sqlite3_errmsg(store->database));
         return false;
     }
-    if (store->ran_s >= run->planned_s) {
+    if (store->ran_s > run->planned_s - 1e-3) { /* parts of a second add up with rounding */
         g_set_error(error, ZG_STORE_ERROR, 1,
                     "%s: this run has %g s already, of %g in all; --for takes the length of all parts together",
                     store->file, store->ran_s, run->planned_s);

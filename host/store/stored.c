@@ -138,7 +138,8 @@ static bool read_seconds(sqlite3 *database, struct zg_stored *stored)
     }
     if (any)
         end_second(stored, &second);
-    g_array_set_size(stored->times, MIN(stored->times->len, (guint)stored->ran_s)); /* the last one is not over */
+    g_array_set_size(stored->times,
+                     MIN(stored->times->len, (guint)(stored->ran_s + 1e-3))); /* the last one is not over */
     return row && sqlite3_finalize(row) == SQLITE_OK;
 }
 
@@ -224,7 +225,7 @@ static bool read_all(sqlite3 *database, struct zg_stored *stored)
     stored->sums.traffic = ZG_SOAK_ECHO | ZG_SOAK_STREAM;
     stored->sums.adds_up = true;
     /* One that did not come to its planned end, or not in one go, is judged as one that may end at any time. */
-    stored->sums.any_time = stored->parts > 1 || stored->ran_s < stored->planned_s;
+    stored->sums.any_time = stored->parts > 1 || stored->ran_s < stored->planned_s - 1e-3;
     const bool fine = read_seconds(database, stored) && read_events(database, stored) &&
                       read_requirements(database, stored) && read_counters(database, stored);
     if (fine && stored->result && stored->parts == 1)

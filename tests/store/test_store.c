@@ -153,7 +153,7 @@ static void trouble_is_told_and_nothing_is_lost(void **state)
     g_autofree char *store = in_folder("full.store"), *text = in_folder("text"), *folder = in_folder("none/x.store");
     (void)state;
     /* a file that may not grow */
-    g_autofree char *limited = g_strdup_printf("/bin/sh -c 'ulimit -f 600; exec " TEST_ZEUGMA " soak " LOOM
+    g_autofree char *limited = g_strdup_printf("/bin/sh -c 'ulimit -f 6000; exec " TEST_ZEUGMA " soak " LOOM
                                                " sim: --for 240h --faults ber=1e-5 --store %s'",
                                                store);
     struct process soak = test_start_program(limited);
