@@ -23,6 +23,7 @@ static char *ask(const char *file, const char *sql)
     sqlite3_stmt *row;
 
     assert_int_equal(sqlite3_open_v2(file, &database, SQLITE_OPEN_READWRITE, NULL), SQLITE_OK);
+    assert_int_equal(sqlite3_busy_timeout(database, 5000), SQLITE_OK); /* while it is being made */
     if (sqlite3_prepare_v2(database, sql, -1, &row, NULL) != SQLITE_OK)
         fail_msg("%s: %s", sql, sqlite3_errmsg(database));
     char *text = sqlite3_step(row) == SQLITE_ROW ? g_strdup((const char *)sqlite3_column_text(row, 0)) : NULL;
