@@ -32,14 +32,18 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
         cli_error(verb, "--faults: %s", error->message);
         return false;
     }
-    if (zg_faults_need_sim(&faults)) {
-        cli_error(verb,
-                  "--faults: here bytes can be damaged: ber, drop, double, insert; latency, repeat, swap and stray are "
-                  "for zeugma soak sim:");
+    if (!zg_faults_possible(&faults, ZG_FAULTS_AT_DEVICE)) {
+        g_autofree char *good = zg_faults_names(ZG_FAULTS_AT_DEVICE, true),
+                        *others = zg_faults_names(ZG_FAULTS_AT_DEVICE, false);
+        cli_error(verb, "--faults: a simulated device can make %s; %s are for zeugma soak sim:", good, others);
         return false;
     }
     sim->out = faults.way[0].line;
     sim->in = faults.way[1].line;
+    sim->restarts = (struct zg_spell){ .rate = faults.way[1].restart };
+    sim->blackouts = faults.way[1].blackout;
+    sim->masks = faults.way[1].mask;
+    sim->fifo = (unsigned)faults.way[1].fifo;
     return cli_time(verb, "restart", options->restart, &sim->restart_ns) &&
            cli_time(verb, "for", options->duration, duration_ns);
 }
@@ -126,8 +130,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "on", 0, 0, G_OPTION_ARG_STRING, &options.on,
           "Where the device is: pty:PATH, unix:PATH, tcp:, udp:, serial:, rfc2217:", "LINK" },
         { "baud", 0, 0, G_OPTION_ARG_INT64, &options.baud, "Speed of its UART; default: the definition's", "N" },
-        { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults, "What happens to bytes: ber, drop, double, insert",
-          "LIST" },
+        { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults,
+          "What goes wrong: ber=1e-5, drop, double, insert, burst, cut, ...; restart, blackout, mask", "LIST" },
         { "restart", 0, 0, G_OPTION_ARG_STRING, &options.restart, "Restart repeatedly after this time", "TIME" },
         { "busy", 0, 0, G_OPTION_ARG_NONE, &options.busy, "Send as fast as the line allows", NULL },
         { "address", 0, 0, G_OPTION_ARG_INT, &options.address, "Of the device on a shared line; default 1", "N" },

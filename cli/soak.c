@@ -36,6 +36,36 @@ static bool read_word(const struct cli_verb *verb, const char *option, const cha
     return false;
 }
 
+/* Faults as such have values, or are two words. */
+static bool is_faults_file(const char *text)
+{
+    return !strchr(text, '=') && g_file_test(text, G_FILE_TEST_IS_REGULAR);
+}
+
+/* Reads faults with times from a file; NULL in `times` if the option is none. */
+static bool read_fault_times(const struct cli_verb *verb, const char *text, struct zg_fault_times **times)
+{
+    g_autofree char *content = NULL;
+    g_autoptr(GError) error = NULL;
+    gsize length;
+
+    *times = NULL;
+    if (!text || !is_faults_file(text))
+        return true;
+    if (!g_file_get_contents(text, &content, &length, &error)) {
+        cli_error(verb, "--faults: %s", error->message);
+        return false;
+    }
+    struct zg_diagnostics *diagnostics = zg_diagnostics_new(text);
+    *times = zg_fault_times_read(content, length, diagnostics);
+    for (unsigned i = 0; i < zg_diagnostics_count(diagnostics); i++) {
+        g_autofree char *line = zg_diagnostics_line(diagnostics, i);
+        cli_error(verb, "--faults: %s", line);
+    }
+    zg_diagnostics_free(diagnostics);
+    return *times != NULL;
+}
+
 static bool read_settings(const struct cli_verb *verb, const struct options *options, struct zg_soak_settings *settings)
 {
     g_autoptr(GError) error = NULL;
@@ -71,11 +101,11 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
             cli_error(verb, "--stop-on: %s", error->message);
             return false;
         }
-    if (options->faults && !zg_faults_parse(options->faults, &settings->faults, &error)) {
-        cli_error(verb, "--faults: %s", error->message);
-        return false;
-    }
-    return true;
+    if (!options->faults || is_faults_file(options->faults) ||
+        zg_faults_parse(options->faults, &settings->faults, &error))
+        return true;
+    cli_error(verb, "--faults: %s", error->message);
+    return false;
 }
 
 /* The requirements as an array of struct zg_soak_requirement. NULL: a message was printed. */
@@ -127,10 +157,10 @@ static bool is_for_real(const struct cli_verb *verb, const struct options *optio
                         "--require \"slow answer <= RATE\"");
         return false;
     }
-    if (!zg_faults_need_sim(faults))
+    if (zg_faults_possible(faults, ZG_FAULTS_HERE))
         return true;
-    cli_error(verb, "--faults: on a real link bytes can be damaged: ber, drop, double, insert; latency, repeat, swap "
-                    "and stray need sim:");
+    g_autofree char *good = zg_faults_names(ZG_FAULTS_HERE, true), *others = zg_faults_names(ZG_FAULTS_HERE, false);
+    cli_error(verb, "--faults: at this end of a real link bytes can be damaged: %s; %s need sim:", good, others);
     return false;
 }
 
@@ -181,6 +211,7 @@ static bool fit_together(const struct cli_verb *verb, const struct options *opti
 static int run_with(const struct cli_verb *verb, char **argv, const struct options *options)
 {
     struct zg_soak_settings settings;
+    struct zg_fault_times *fault_times;
     struct zg_address address;
     g_autoptr(GError) error = NULL;
     struct cli_definition loaded;
@@ -202,7 +233,14 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
     }
     settings.link = address.kind == ZG_ADDRESS_SIM ? NULL : &address;
     int status = CLI_USAGE;
-    if (address.kind == ZG_ADDRESS_FILE)
+    if (!read_fault_times(verb, options->faults, &fault_times)) {
+        zg_address_clear(&address);
+        return CLI_NO;
+    }
+    settings.fault_times = fault_times;
+    if (fault_times && settings.link)
+        cli_error(verb, "--faults: faults with times need sim:");
+    else if (address.kind == ZG_ADDRESS_FILE)
         cli_error(verb, "%s: a capture can only be read; soak a real link, or sim:", address.text);
     else if (!settings.link && (options->traffic || options->way))
         cli_error(verb, "--%s: sim: always has all traffic", options->traffic ? "traffic" : "way");
@@ -223,6 +261,7 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         cli_definition_clear(&loaded);
     }
     zg_address_clear(&address);
+    zg_fault_times_free(fault_times);
     return status;
 }
 
@@ -236,8 +275,9 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration,
           "How long frames are sent: 500us, 20ms, 10s, 10min, 24h; default 10s", "TIME" },
         { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults,
-          "What goes wrong: ber, drop, double, insert, latency; repeat, swap, stray (shares of frames); each way, or "
-          "after out: or back: that one",
+          "What goes wrong: ber=1e-5,drop=1e-6, burst, hum, cut, jitter, swap, restart, mask, ... (docs/soak.md); each "
+          "way, "
+          "or after out: or back: that one; or a file that says when",
           "LIST" },
         { "seed", 0, 0, G_OPTION_ARG_INT64, &options.seed, "The same seed gives the same run; default 1", "N" },
         { "load", 0, 0, G_OPTION_ARG_DOUBLE, &options.load, "Share of the line's capacity to use each way; default 0.5",

@@ -19,11 +19,13 @@ struct zg_simulated {
     uint64_t host_baud; /* if it differs from the device's; otherwise 0 */
     struct zg_resampler out_line, in_line;
     uint64_t now_ns;
-    uint64_t boots_ns;    /* when it is ready again */
-    uint64_t free_ns;     /* until when the last byte sent occupies the line */
-    uint64_t in_ns;       /* the same for the last byte received */
-    GByteArray *incoming; /* on the line, not received yet */
-    GByteArray *outgoing; /* sent, not passed on yet */
+    uint64_t boots_ns; /* when it is ready again */
+    uint64_t free_ns;  /* until when the last byte sent occupies the line */
+    uint64_t in_ns;    /* the same for the last byte received */
+    struct zg_spells restarts, blackouts, masks;
+    struct zg_sim_uart uart; /* what it receives passes through it while it is in a plight */
+    GByteArray *incoming;    /* on the line, not received yet */
+    GByteArray *outgoing;    /* sent, not passed on yet */
     uint64_t byte_ns;
     struct zgi_program program;
     struct zg_simulated_totals before; /* of earlier runs */
@@ -100,7 +102,7 @@ static void transmit(struct zg_simulated *device)
 
     while (device->free_ns + device->byte_ns <= device->now_ns &&
            zg_link_transmit_isr(zg_node_link(device->node), &byte)) {
-        const unsigned rest = zg_damage_byte(&device->out, byte, damaged);
+        const unsigned rest = zg_damage_byte(&device->out, device->now_ns, byte, damaged);
         for (unsigned i = 0; i < rest; i++)
             pass(device, &device->out_line, damaged[i], left);
         device->free_ns += device->byte_ns;
@@ -117,6 +119,20 @@ static void begin_sending(struct zg_simulated *device)
         device->free_ns = MAX(device->free_ns, device->now_ns);
 }
 
+/* Whether its loop stands still, or its interrupts are masked, at this moment. What has waited in its ring, or in its
+ * UART, comes first afterwards. */
+static bool is_in_plight(struct zg_simulated *device)
+{
+    const bool still = zg_spells_on(&device->blackouts, device->now_ns),
+               masked = zg_spells_on(&device->masks, device->now_ns);
+
+    if (device->node && device->uart.masked != masked)
+        zg_sim_uart_mask(&device->uart, zg_node_link(device->node), masked);
+    if (device->node && !still && !masked && zg_ring_used(&zg_node_link(device->node)->receive) > 0)
+        zg_node_poll(device->node);
+    return still || masked;
+}
+
 /* Receives the bytes that have come by `now_ns`, at the line's speed, however fast the link delivered them, and each at
  * its own time. What leaves until then leaves first. */
 static void receive(struct zg_simulated *device, uint64_t now_ns)
@@ -125,14 +141,18 @@ static void receive(struct zg_simulated *device, uint64_t now_ns)
     guint due = 0;
 
     for (; due < device->incoming->len && device->in_ns + device->byte_ns <= now_ns; due++) {
-        const unsigned rest = zg_damage_byte(&device->in, device->incoming->data[due], damaged);
+        const unsigned rest = zg_damage_byte(&device->in, device->now_ns, device->incoming->data[due], damaged);
         device->in_ns += device->byte_ns;
         device->now_ns = MAX(device->now_ns, device->in_ns);
-        if (device->node)
+        const bool in_plight = is_in_plight(device);
+        if (device->node && !device->uart.masked)
             transmit(device);
         begin_sending(device);
         for (unsigned k = 0; k < rest && device->node; k++)
-            zg_node_receive(device->node, &damaged[k], 1);
+            if (in_plight || device->uart.flag)
+                zg_sim_uart_take(&device->uart, zg_node_link(device->node), damaged[k]);
+            else
+                zg_node_receive(device->node, &damaged[k], 1);
     }
     if (due > 0)
         g_byte_array_remove_range(device->incoming, 0, due);
@@ -152,6 +172,8 @@ static void boot(struct zg_simulated *device)
     const struct zg_plan *plan = device->plan;
 
     device->free_ns = device->now_ns;
+    device->uart =
+        (struct zg_sim_uart){ .depth = device->settings.fifo > 0 ? device->settings.fifo : ZG_SIM_UART_DEPTH };
     device->node = zg_node_new(plan, ZG_SIDE_DEVICE, (size_t)4 * plan->max_frame, &port, device, &zgi_program_calls,
                                &device->program);
     if (device->settings.address != 0)
@@ -179,6 +201,8 @@ static void run(struct zg_simulated *device, uint64_t now_ns)
     device->now_ns = now_ns;
     device->free_ns = MAX(device->free_ns, now_ns - MIN(now_ns, (uint64_t)HELD_UP_NS));
     begin_sending(device);
+    if (zg_spells_on(&device->restarts, now_ns))
+        zg_simulated_restart(device);
     if (device->node && (device->program.restart || (again_ns > 0 && now_ns - device->program.begun_ns >= again_ns)))
         zg_simulated_restart(device);
     if (device->boots_ns > 0 && device->node) {
@@ -190,9 +214,12 @@ static void run(struct zg_simulated *device, uint64_t now_ns)
     device->boots_ns = 0;
     if (!device->node)
         boot(device);
-    zg_node_poll(device->node);
-    zgi_program_run(&device->program);
-    transmit(device);
+    if (!is_in_plight(device)) {
+        zg_node_poll(device->node);
+        zgi_program_run(&device->program);
+    }
+    if (!device->uart.masked)
+        transmit(device);
 }
 
 void zg_simulated_run(struct zg_simulated *device, uint64_t now_ns, GByteArray *left)
@@ -230,6 +257,9 @@ struct zg_simulated *zg_simulated_new(const struct zg_plan *plan, const struct z
     device->random = zg_random_seeded(settings->seed ^ (uint64_t)g_get_real_time(), 0);
     device->out = zg_damage_seeded(&settings->out, settings->seed, 1);
     device->in = zg_damage_seeded(&settings->in, settings->seed, 2);
+    device->restarts = zg_spells_seeded(settings->seed, 3, 0, &settings->restarts, true, now_ns);
+    device->blackouts = zg_spells_seeded(settings->seed, 3, 1, &settings->blackouts, true, now_ns);
+    device->masks = zg_spells_seeded(settings->seed, 3, 2, &settings->masks, true, now_ns);
     device->incoming = g_byte_array_new();
     device->outgoing = g_byte_array_new();
     zgi_program_init(&device->program, plan, settings->seed, settings->busy, &device->now_ns);

@@ -8,15 +8,19 @@
 
 #include "node/node.h"
 #include "sim/damage.h"
+#include "sim/uart.h"
 
 struct zg_simulated_settings {
-    uint64_t seed;            /* of values and faults */
-    uint64_t baud;            /* of its line; 0: the definition's */
-    struct zg_sim_faults out; /* in what it sends */
-    struct zg_sim_faults in;  /* in what it receives; latency is ignored in both */
-    zg_header_number address; /* on a shared line; 0: 1 */
-    bool busy;                /* sends as much as the line carries, whatever the periods */
-    uint64_t restart_ns;      /* restarts repeatedly after this time; 0: never */
+    uint64_t seed;                    /* of values and faults */
+    uint64_t baud;                    /* of its line; 0: the definition's */
+    struct zg_sim_faults out;         /* in what it sends */
+    struct zg_sim_faults in;          /* in what it receives; latency is ignored in both */
+    zg_header_number address;         /* on a shared line; 0: 1 */
+    bool busy;                        /* sends as much as the line carries, whatever the periods */
+    struct zg_spell restarts;         /* at random; their length is not used */
+    struct zg_spell blackouts, masks; /* its loop stands still; its interrupts are masked: all of the same length */
+    unsigned fifo;                    /* room in its UART while they are; 0: ZG_SIM_UART_DEPTH */
+    uint64_t restart_ns;              /* restarts repeatedly after this time; 0: never */
 };
 
 /* The bytes and frames of all its runs. */

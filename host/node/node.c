@@ -151,11 +151,12 @@ uint32_t zg_node_sequence(const struct zg_node *node)
     return node->any.link.sequence;
 }
 
-int zg_node_send_again(struct zg_node *node, uint32_t id, const uint8_t *payload, size_t length)
+int zg_node_send_again(struct zg_node *node, uint32_t back, uint32_t id, const uint8_t *payload, size_t length)
 {
-    node->any.link.sequence--;
-    int error = zg_any_link_send(&node->any, id, payload, length);
-    if (error)
-        node->any.link.sequence++;
+    const zg_header_number next = node->any.link.sequence;
+
+    node->any.link.sequence = (zg_header_number)(next - back);
+    const int error = zg_any_link_send(&node->any, id, payload, length);
+    node->any.link.sequence = next;
     return error;
 }

@@ -97,8 +97,8 @@ bool zg_node_has_room(const struct zg_node *node, unsigned count);
 /* The sequence number of the next frame (all 32 bits of the counter). */
 uint32_t zg_node_sequence(const struct zg_node *node);
 
-/* Sends a frame like zg_any_link_send(), under the sequence number of the frame before, as if a sender's buffer went
- * out twice. */
-int zg_node_send_again(struct zg_node *node, uint32_t id, const uint8_t *payload, size_t length);
+/* Sends a frame like zg_any_link_send(), under the sequence number of the frame `back` before the next one, as if a
+ * sender's buffer went out again. */
+int zg_node_send_again(struct zg_node *node, uint32_t back, uint32_t id, const uint8_t *payload, size_t length);
 
 #endif

@@ -103,7 +103,13 @@ int zgi_take(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *p
 static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     struct zgi_end *end = data;
-    return end->soak->take(end, frame, payload, length);
+
+    if (length == 0 || !zg_strikes(&end->behinds))
+        return end->soak->take(end, frame, payload, length);
+    g_autofree uint8_t *damaged = g_memdup2(payload, length); /* in the receiver's memory, after the check */
+    const uint64_t bit = zg_random_below(&end->behinds.random, 8 * length);
+    damaged[bit / 8] ^= (uint8_t)(1U << bit % 8);
+    return end->soak->take(end, frame, damaged, length);
 }
 
 static void left(void *data, const struct zg_header *header, const uint8_t *payload, size_t length)

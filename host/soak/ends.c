@@ -17,6 +17,7 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
                     "a soak needs three ids that no message uses; widen the header's id, u%u", plan->id_bits);
         return false;
     }
+    soak->faults = settings->faults;
     soak->stream_seed = settings->seed;
     soak->result = g_new0(struct zg_soak_result, 1);
     soak->result->adds_up = soak->result->device_counted = true;
@@ -24,6 +25,8 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
     soak->result->any_time = settings->until != NULL || settings->part > 0;
     soak->ledger = zg_ledger_new(ZGI_SOAK_WINDOW, settings->journal, settings->link != NULL);
     soak->journal = settings->journal;
+    if (settings->watch)
+        zg_ledger_watch(soak->ledger, settings->watch->fate, settings->watch->data);
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
         zg_ledger_begin(soak->ledger, (enum zg_flow)flow, settings->first_number[flow]);
     soak->payloads = zgi_payloads_new(plan);
@@ -32,12 +35,39 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
         soak->ends[i] = (struct zgi_end){ .soak = soak, .is_host = i == HOST, .waiting = G_QUEUE_INIT };
         struct zgi_end *end = &soak->ends[i];
         const struct zg_way_faults *faults = &settings->faults.way[i];
+        const uint64_t chance = zg_soak_chance(settings);
         end->stretch = zgi_stretch_new(end);
-        end->repeats = zg_strikes_seeded(zg_soak_chance(settings), i, 8, faults->repeat);
-        end->swaps = zg_strikes_seeded(zg_soak_chance(settings), i, 9, faults->swap);
-        end->strays = zg_strikes_seeded(zg_soak_chance(settings), i, 10, faults->stray);
+        end->repeats = zg_strikes_seeded(chance, i, 8, faults->repeat);
+        end->swaps = zg_strikes_seeded(chance, i, 9, faults->swap);
+        end->strays = zg_strikes_seeded(chance, i, 10, faults->stray);
+        end->stales = zg_strikes_seeded(chance, i, 11, faults->stale);
+        end->behinds = zg_strikes_seeded(chance, i, 12, settings->faults.way[!i].behind);
     }
     return true;
+}
+
+void zgi_soak_change_faults(struct zgi_soak *soak, const struct zg_faults *faults)
+{
+    soak->faults = *faults;
+    for (unsigned i = 0; i < 2; i++) {
+        struct zgi_end *end = &soak->ends[i];
+        zg_strikes_change(&end->repeats, faults->way[i].repeat);
+        zg_strikes_change(&end->swaps, faults->way[i].swap);
+        zg_strikes_change(&end->strays, faults->way[i].stray);
+        zg_strikes_change(&end->stales, faults->way[i].stale);
+        zg_strikes_change(&end->behinds, faults->way[!i].behind);
+    }
+}
+
+struct zg_counters zgi_soak_counters(const struct zgi_soak *soak, unsigned end)
+{
+    struct zg_counters counters = zg_node_link(soak->ends[end].node)->counters;
+    uint32_t *sum = (uint32_t *)(void *)&counters; /* all of its members are counters */
+    const uint32_t *before = (const uint32_t *)(const void *)&soak->before[end];
+
+    for (unsigned i = 0; i < ZG_COUNTERS; i++)
+        sum[i] += before[i];
+    return counters;
 }
 
 void zgi_soak_clear(struct zgi_soak *soak)

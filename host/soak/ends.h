@@ -19,9 +19,10 @@ struct zgi_end {
     struct zg_node *node; /* NULL: this end is a real device */
     bool is_host;
     GQueue waiting; /* struct waiting: frames to be sent once the line was silent for the gap */
-    struct zg_strikes repeats, swaps, strays; /* of what it sends */
-    uint32_t position;                        /* of the next frame that it sends */
-    struct zgi_stretch *stretch;              /* what has arrived at it since the last intact frame */
+    struct zg_strikes repeats, swaps, strays, stales; /* of what it sends */
+    struct zg_strikes behinds;                        /* of what it delivers */
+    uint32_t position;                                /* of the next frame that it sends */
+    struct zgi_stretch *stretch;                      /* what has arrived at it since the last intact frame */
 };
 
 /* Counts of both ends, device (0) and host (1). */
@@ -33,6 +34,8 @@ struct zgi_soak {
     const struct zg_plan *plan;
     const struct zg_soak_settings *settings;
     struct zg_soak_result *result;
+    struct zg_faults faults;      /* in force now */
+    struct zg_counters before[2]; /* of the links that ends had before they restarted */
     struct zg_ledger *ledger;
     struct zg_journal *journal; /* may be NULL */
     struct zg_traffic_ids ids;
@@ -55,6 +58,10 @@ struct zgi_soak {
     struct zgi_counted noted;        /* in the journal so far */
     uint64_t note_due_ns;            /* when the journal is brought up to date next */
     struct zgi_payloads *payloads;
+    /* Bytes that an end has sent or will send from its transmit ring; only on the simulated line. */
+    uint64_t (*sent)(struct zgi_end *end);
+    /* The last `count` bytes in an end's transmit ring never leave; only on the simulated line. */
+    void (*shorten)(struct zgi_end *end, size_t count);
     /* Takes what arrives: zgi_take() and the others of arrivals.h. */
     int (*take)(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *payload, size_t length);
     /* Takes a frame of the definition's own messages that a real device sent; NULL on the simulated line. */
@@ -64,6 +71,12 @@ struct zgi_soak {
 /* Checks that the definition can carry soak frames, and prepares everything except the nodes. */
 bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const struct zg_soak_settings *settings,
                     GError **error);
+
+/* Other faults from now on. */
+void zgi_soak_change_faults(struct zgi_soak *soak, const struct zg_faults *faults);
+
+/* Counters of an end's links, with those before it restarted. */
+struct zg_counters zgi_soak_counters(const struct zgi_soak *soak, unsigned end);
 
 /* Frees everything except the result. */
 void zgi_soak_clear(struct zgi_soak *soak);

@@ -18,6 +18,8 @@ struct zg_ledger {
     unsigned window;
     struct zg_journal *journal;
     bool real;
+    void (*fate)(void *data, enum zg_flow flow, uint32_t number, enum zg_class class_, int count);
+    void *data;
     struct flow flows[ZG_FLOWS];
     struct zg_ledger_sums sums;
     uint64_t lost_before; /* of the stream out, according to a real device */
@@ -100,29 +102,43 @@ static bool is_known_singly(const struct zg_ledger *ledger, unsigned flow)
     return !(ledger->real && flow == ZG_FLOW_STREAM_OUT);
 }
 
-static void note(const struct zg_ledger *ledger, enum zg_flow flow, const struct zg_ledger_entry *entry,
-                 enum zg_class class_, int count)
+static void note(const struct zg_ledger *ledger, enum zg_flow flow, const struct slot *slot, enum zg_class class_,
+                 int count)
 {
     if (is_known_singly(ledger, flow))
-        zg_journal_count(ledger->journal, entry->due_ns, flow, class_, count);
+        zg_journal_count(ledger->journal, slot->entry.due_ns, flow, class_, count);
+    if (ledger->fate)
+        ledger->fate(ledger->data, flow, slot->number, class_, count);
+}
+
+void zg_ledger_watch(struct zg_ledger *ledger,
+                     void (*fate)(void *data, enum zg_flow flow, uint32_t number, enum zg_class class_, int count),
+                     void *data)
+{
+    ledger->fate = fate;
+    ledger->data = data;
 }
 
 /* Counts an entry as lost, or takes that back. The journal does not know which way an echo of a real link was lost. */
-static void set_lost(struct zg_ledger *ledger, enum zg_flow flow, struct zg_ledger_entry *entry, bool lost)
+static void set_lost(struct zg_ledger *ledger, enum zg_flow flow, struct slot *slot, bool lost)
 {
-    const enum zg_class class_ = zg_flow_is_back(flow) ? ZG_CLASS_LOST_BACK : ZG_CLASS_LOST_OUT;
+    struct zg_ledger_entry *entry = &slot->entry;
+    const enum zg_class class_ = entry->restart          ? ZG_CLASS_LOST_RESTART
+                                 : zg_flow_is_back(flow) ? ZG_CLASS_LOST_BACK
+                                                         : ZG_CLASS_LOST_OUT;
+    const bool either = ledger->real && class_ == ZG_CLASS_LOST_OUT && flow == ZG_FLOW_ECHO_OUT;
 
     if (entry->lost == lost)
         return;
     entry->lost = lost;
     ledger->sums.entries[flow][class_] += lost ? 1 : UINT64_MAX;
-    note(ledger, flow, entry, ledger->real && flow == ZG_FLOW_ECHO_OUT ? ZG_CLASS_LOST_EITHER : class_, lost ? 1 : -1);
+    note(ledger, flow, slot, either ? ZG_CLASS_LOST_EITHER : class_, lost ? 1 : -1);
 }
 
 static void close_slot(struct zg_ledger *ledger, enum zg_flow flow, struct slot *slot)
 {
     if (slot->used && !slot->entry.arrived)
-        set_lost(ledger, flow, &slot->entry, true);
+        set_lost(ledger, flow, slot, true);
     slot->used = false;
 }
 
@@ -163,7 +179,7 @@ enum zg_class zg_ledger_arrived(struct zg_ledger *ledger, enum zg_flow flow, uin
     enum zg_class class_ = ZG_CLASS_DELIVERED;
 
     g_assert(slot);
-    set_lost(ledger, flow, &slot->entry, false);
+    set_lost(ledger, flow, slot, false);
     if (slot->entry.arrived)
         class_ = ZG_CLASS_REPEATED;
     else if (slot->entry.order + 1 < of->highest)
@@ -172,7 +188,7 @@ enum zg_class zg_ledger_arrived(struct zg_ledger *ledger, enum zg_flow flow, uin
         class_ = ZG_CLASS_LATE;
     if (class_ != ZG_CLASS_REPEATED) {
         ledger->sums.entries[flow][class_]++;
-        note(ledger, flow, &slot->entry, class_, 1);
+        note(ledger, flow, slot, class_, 1);
     } else {
         zg_journal_other(ledger->journal, now_ns, zg_flow_is_back(flow), class_, 1);
     }
@@ -191,7 +207,7 @@ void zg_ledger_settle(struct zg_ledger *ledger, uint64_t before_ns)
             if (slot && !slot->entry.arrived && slot->entry.sent_ns >= before_ns)
                 break;
             if (slot && !slot->entry.arrived)
-                set_lost(ledger, (enum zg_flow)i, &slot->entry, true);
+                set_lost(ledger, (enum zg_flow)i, slot, true);
         }
     }
 }
@@ -240,6 +256,20 @@ void zg_ledger_close(struct zg_ledger *ledger)
             close_slot(ledger, (enum zg_flow)flow, &ledger->flows[flow].slots[i]);
 }
 
+void zg_ledger_restart(struct zg_ledger *ledger, uint64_t from_ns)
+{
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
+        for (unsigned i = 0; i < ledger->window; i++) {
+            struct slot *slot = &ledger->flows[flow].slots[i];
+            const bool was_lost = slot->entry.lost;
+            if (!slot->used || slot->entry.arrived || slot->entry.sent_ns < from_ns)
+                continue;
+            set_lost(ledger, (enum zg_flow)flow, slot, false);
+            slot->entry.restart = true;
+            set_lost(ledger, (enum zg_flow)flow, slot, was_lost);
+        }
+}
+
 void zg_ledger_close_since(struct zg_ledger *ledger, uint64_t from_ns, enum zg_class newer, enum zg_class older)
 {
     uint64_t *entries = ledger->sums.entries[ZG_FLOW_ECHO_OUT];
@@ -249,9 +279,9 @@ void zg_ledger_close_since(struct zg_ledger *ledger, uint64_t from_ns, enum zg_c
         if (!slot->used || slot->entry.arrived)
             continue;
         const enum zg_class class_ = slot->entry.sent_ns >= from_ns ? newer : older;
-        set_lost(ledger, ZG_FLOW_ECHO_OUT, &slot->entry, false);
+        set_lost(ledger, ZG_FLOW_ECHO_OUT, slot, false);
         entries[class_]++;
-        note(ledger, ZG_FLOW_ECHO_OUT, &slot->entry, class_, 1);
+        note(ledger, ZG_FLOW_ECHO_OUT, slot, class_, 1);
         slot->used = false;
     }
     entries[older] += entries[ZG_CLASS_LOST_OUT];

@@ -49,6 +49,11 @@ struct zg_ledger;
 struct zg_journal;
 
 struct zg_ledger *zg_ledger_new(unsigned window, struct zg_journal *journal, bool real);
+
+/* Tells someone about each frame: its class is this (count 1), or no longer (-1). */
+void zg_ledger_watch(struct zg_ledger *ledger,
+                     void (*fate)(void *data, enum zg_flow flow, uint32_t number, enum zg_class class_, int count),
+                     void *data);
 void zg_ledger_free(struct zg_ledger *ledger);
 
 /* The number of the flow's first frame; without this 0. */
@@ -66,7 +71,8 @@ struct zg_ledger_entry {
     uint32_t sequence; /* the header's; 0 without */
     uint32_t bytes;    /* of the payload */
     bool arrived;
-    bool lost; /* counted as such so far */
+    bool lost;    /* counted as such so far */
+    bool restart; /* an end that restarted may have had it in its memory */
 };
 
 /* Notes that the flow's next frame was sent. For an echo back, numbers are those of the requests and may skip. */
@@ -106,6 +112,9 @@ void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out, uint32_
  * of which it has sent `sent` in all; those of the stream out that are missing beyond `lost` end as `others`. */
 void zg_ledger_close_streams(struct zg_ledger *ledger, uint64_t taken, uint64_t lost, enum zg_class others,
                              uint64_t sent);
+
+/* Frames of all flows sent at or after `from_ns` that do not arrive any more were lost in a restart. */
+void zg_ledger_restart(struct zg_ledger *ledger, uint64_t from_ns);
 
 /* Closes open echoes: those sent at or after `from_ns` as `newer`; earlier ones, including those that fell out of the
  * window, as `older`. */

@@ -24,7 +24,7 @@ static unsigned damage(const struct zgi_live *live, struct zg_damage *direction,
                        uint8_t left[ZG_DAMAGE_MOST])
 {
     if (live->damaging)
-        return zg_damage_byte(direction, byte, left);
+        return zg_damage_byte(direction, live->soak.now_ns - live->begin_ns, byte, left);
     direction->totals.sent++;
     left[0] = byte;
     return 1;

@@ -13,7 +13,8 @@ static void note_counts(struct zgi_soak *soak, const struct zg_sim_totals *line[
         soak->noted.carried[i] = line[i]->sent;
         if (!soak->ends[i].node)
             continue;
-        const uint64_t failed = zgi_candidates_failed(&zg_node_link(soak->ends[i].node)->counters);
+        const uint64_t failed = zgi_candidates_failed(&zg_node_link(soak->ends[i].node)->counters) +
+                                zgi_candidates_failed(&soak->before[i]);
         zg_journal_other(soak->journal, soak->now_ns, i == HOST, ZG_CLASS_DETECTED,
                          (uint32_t)(failed - soak->noted.failed[i]));
         soak->noted.failed[i] = failed;

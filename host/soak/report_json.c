@@ -4,6 +4,8 @@
 
 static void faults_to_json(struct zg_json *json, const struct zg_way_faults *faults)
 {
+    g_autofree char *list = zg_faults_text(faults);
+
     zg_json_double(json, "ber", faults->line.bit_error_rate);
     zg_json_double(json, "drop", faults->line.drop);
     zg_json_double(json, "double", faults->line.twice);
@@ -12,6 +14,7 @@ static void faults_to_json(struct zg_json *json, const struct zg_way_faults *fau
     zg_json_double(json, "repeat", faults->repeat);
     zg_json_double(json, "swap", faults->swap);
     zg_json_double(json, "stray", faults->stray);
+    zg_json_string(json, "all", list);
 }
 
 /* The members of an object. The planned length, which a run that goes on may change, is only there if it is asked for.

@@ -29,15 +29,10 @@ static void append_traffic(GString *text, const struct zg_soak_result *result)
 
 static void append_faults(GString *text, const char *way, const struct zg_way_faults *faults, bool is_real)
 {
-    g_autofree char *latency = zgi_time_text(faults->line.latency_ns);
+    g_autofree char *list = zg_faults_text(faults);
 
-    g_string_append_printf(text, "faults %s%s: bit errors %g, bytes dropped %g, doubled %g, inserted %g",
-                           is_real ? "at this end, " : "", way, faults->line.bit_error_rate, faults->line.drop,
-                           faults->line.twice, faults->line.insert);
-    if (!is_real)
-        g_string_append_printf(text, ", latency %s; frames repeated %g, swapped %g, stray %g", latency, faults->repeat,
-                               faults->swap, faults->stray);
-    g_string_append_c(text, '\n');
+    g_string_append_printf(text, "faults %s%s: %s\n", is_real ? "at this end, " : "", way,
+                           list[0] != '\0' ? list : "none");
 }
 
 static void append_settings(GString *text, const struct zg_soak_report *report)
@@ -64,6 +59,8 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
                       : i == 0                   ? "back"
                                                  : "out",
                       &faults->way[i], settings->link != NULL);
+    if (settings->fault_times)
+        g_string_append(text, "and those of a file, at their times\n");
     if (!settings->link)
         g_string_append_printf(text, "a frame is late after %s one way, ", late);
     if (report->result->traffic & ZG_SOAK_LISTEN)

@@ -6,6 +6,8 @@
 
 #include "soak/stretch.h"
 
+enum { STALE_MOST = 16 /* frames back */ };
+
 static uint32_t id_of(const struct zgi_soak *soak, enum zg_flow flow)
 {
     return flow == ZG_FLOW_ECHO_OUT    ? soak->ids.echo_request
@@ -20,48 +22,71 @@ static struct zgi_end *sender_of(struct zgi_soak *soak, enum zg_flow flow)
 
 static const struct zg_way_faults *faults_of(const struct zgi_end *end)
 {
-    return &end->soak->settings->faults.way[end->is_host ? HOST : DEVICE];
+    return &end->soak->faults.way[end->is_host ? HOST : DEVICE];
 }
 
-/* A frame that waits for the silence due before it. */
-struct waiting {
+/* A frame to be sent. */
+struct outgoing {
+    enum zg_flow flow;
+    uint32_t number;
+    bool extra; /* besides those of the ledger */
     uint32_t id;
-    bool again; /* under the number of the frame before */
+    uint32_t back; /* under the number of the frame so many before; 0: its own */
     size_t length;
+};
+
+/* One that waits for the silence due before it. */
+struct waiting {
+    struct outgoing frame;
     uint8_t payload[];
 };
 
-static int put_on_line(struct zgi_end *end, uint32_t id, const uint8_t *payload, size_t length, bool again)
+static int put_on_line(struct zgi_end *end, const struct outgoing *frame, const uint8_t *payload)
 {
-    return again ? zg_node_send_again(end->node, id, payload, length)
-                 : zg_any_link_send(zg_node_any_link(end->node), id, payload, length);
+    struct zgi_soak *soak = end->soak;
+    const struct zg_soak_watch *watch = soak->settings->watch;
+    const uint32_t *out = &zg_node_link(end->node)->counters.bytes_out, before = *out;
+    const uint64_t cap = faults_of(end)->cap, from = watch ? soak->sent(end) : 0;
+    const int error = frame->back > 0
+                          ? zg_node_send_again(end->node, frame->back, frame->id, payload, frame->length)
+                          : zg_any_link_send(zg_node_any_link(end->node), frame->id, payload, frame->length);
+
+    if (error)
+        return error;
+    if (watch)
+        watch->frame(watch->data, end->is_host ? HOST : DEVICE, frame->flow, frame->number, frame->extra, from,
+                     soak->sent(end));
+    if (cap > 0 && *out - before > cap)
+        soak->shorten(end, (size_t)(*out - before - cap));
+    return 0;
 }
 
 void zgi_soak_send_waiting(struct zgi_end *end)
 {
     while (!g_queue_is_empty(&end->waiting)) {
-        struct waiting *first = g_queue_peek_head(&end->waiting);
-        if (put_on_line(end, first->id, first->payload, first->length, first->again) != 0)
+        const struct waiting *first = g_queue_peek_head(&end->waiting);
+        if (put_on_line(end, &first->frame, first->payload) != 0)
             return;
         g_free(g_queue_pop_head(&end->waiting));
     }
 }
 
 /* Sends a frame, or queues it after those that wait. The transmit ring has room. */
-static void send_frame(struct zgi_end *end, uint32_t id, const uint8_t *payload, size_t length, bool again)
+static void send_frame(struct zgi_end *end, const struct outgoing *frame, const uint8_t *payload)
 {
     struct zgi_soak *soak = end->soak;
     const uint32_t *out = &zg_node_link(end->node)->counters.bytes_out, before = *out;
+    const size_t length = frame->length;
 
     soak->spent_ns += (double)soak->plan->send_gap_ns;
-    if (g_queue_is_empty(&end->waiting) && put_on_line(end, id, payload, length, again) == 0) {
+    if (g_queue_is_empty(&end->waiting) && put_on_line(end, frame, payload) == 0) {
         soak->spent_ns += (double)(*out - before) * (double)soak->byte_ns;
         return;
     }
-    struct waiting *frame = g_malloc(sizeof *frame + length);
-    *frame = (struct waiting){ id, again, length };
-    memcpy(frame->payload, payload, length);
-    g_queue_push_tail(&end->waiting, frame);
+    struct waiting *waiting = g_malloc(sizeof *waiting + length);
+    waiting->frame = *frame;
+    memcpy(waiting->payload, payload, length);
+    g_queue_push_tail(&end->waiting, waiting);
     soak->spent_ns +=
         (double)soak->byte_ns * zg_framing_least(&soak->plan->definition->framing,
                                                  soak->plan->max_content - soak->plan->max_payload + (unsigned)length);
@@ -73,7 +98,7 @@ static uint32_t next_sequence(const struct zgi_end *end)
     uint32_t sequence = zg_node_sequence(end->node);
 
     for (const GList *at = end->waiting.head; at; at = at->next)
-        sequence += !((const struct waiting *)at->data)->again;
+        sequence += ((const struct waiting *)at->data)->frame.back == 0;
     return sequence;
 }
 
@@ -100,9 +125,12 @@ static void send(struct zgi_soak *soak, enum zg_flow flow, uint32_t number)
         soak->result->held_ns = soak->now_ns - entry.due_ns;
     zgi_stretch_sent(soak->ends[zg_flow_is_back(flow) ? HOST : DEVICE].stretch, entry.position);
     zg_ledger_sent(soak->ledger, flow, number, &entry);
-    send_frame(end, id_of(soak, flow), payload, length, false);
-    if (zg_strikes(&end->repeats, faults_of(end)->repeat)) {
-        send_frame(end, id_of(soak, flow), payload, length, true);
+    struct outgoing frame = { .flow = flow, .number = number, .id = id_of(soak, flow), .length = length };
+    send_frame(end, &frame, payload);
+    if (zg_strikes(&end->repeats)) {
+        frame.extra = true;
+        frame.back = 1;
+        send_frame(end, &frame, payload);
         soak->result->injected++;
     }
 }
@@ -115,7 +143,29 @@ static void send_stray(struct zgi_soak *soak, enum zg_flow flow)
 
     for (size_t i = 0; i < length; i++)
         payload[i] = (uint8_t)zg_random_next(&sender_of(soak, flow)->strays.random);
-    send_frame(sender_of(soak, flow), soak->ids.stream, payload, length, false);
+    const struct outgoing frame = { .flow = flow, .extra = true, .id = soak->ids.stream, .length = length };
+    send_frame(sender_of(soak, flow), &frame, payload);
+    soak->result->injected++;
+}
+
+/* Sends an older frame of a flow once more, under its old number. */
+static void send_stale(struct zgi_soak *soak, enum zg_flow flow, uint32_t newest)
+{
+    struct zgi_end *end = sender_of(soak, flow);
+    const uint32_t number = newest - 1 - (uint32_t)zg_random_below(&end->stales.random, STALE_MOST);
+    const struct zg_ledger_entry *entry = zg_ledger_find(soak->ledger, flow, number);
+    size_t length;
+
+    if (!entry)
+        return; /* there was none, at the beginning */
+    const uint8_t *payload = zgi_soak_payload(soak, flow, number, &length);
+    const struct outgoing frame = { .flow = flow,
+                                    .number = number,
+                                    .extra = true,
+                                    .id = id_of(soak, flow),
+                                    .back = next_sequence(end) - entry->sequence,
+                                    .length = length };
+    send_frame(end, &frame, payload);
     soak->result->injected++;
 }
 
@@ -125,16 +175,18 @@ static bool send_next(struct zgi_soak *soak, enum zg_flow flow)
     struct zgi_end *end = sender_of(soak, flow);
     uint32_t number = zg_ledger_next(soak->ledger, flow);
 
-    if (!has_room(end, 5)) /* two, each repeated, and a stray one */
+    if (!has_room(end, 6)) /* two, each repeated, a stale one and a stray one */
         return false;
-    if (zg_strikes(&end->swaps, faults_of(end)->swap)) {
+    if (zg_strikes(&end->swaps)) {
         send(soak, flow, number + 1);
         send(soak, flow, number);
         zg_ledger_skip_to(soak->ledger, flow, number + 2);
     } else {
         send(soak, flow, number);
     }
-    if (zg_strikes(&end->strays, faults_of(end)->stray))
+    if (zg_strikes(&end->stales))
+        send_stale(soak, flow, number);
+    if (zg_strikes(&end->strays))
         send_stray(soak, flow);
     return true;
 }
@@ -165,9 +217,12 @@ bool zgi_soak_is_idle(const struct zgi_soak *soak)
 
 void zgi_soak_send_replies(struct zgi_soak *soak)
 {
-    while (!g_queue_is_empty(&soak->replies) && has_room(&soak->ends[DEVICE], 3)) {
-        send(soak, ZG_FLOW_ECHO_BACK, GPOINTER_TO_UINT(g_queue_pop_head(&soak->replies)));
-        if (zg_strikes(&soak->ends[DEVICE].strays, faults_of(&soak->ends[DEVICE])->stray))
+    while (!g_queue_is_empty(&soak->replies) && has_room(&soak->ends[DEVICE], 4)) {
+        const uint32_t number = GPOINTER_TO_UINT(g_queue_pop_head(&soak->replies));
+        send(soak, ZG_FLOW_ECHO_BACK, number);
+        if (zg_strikes(&soak->ends[DEVICE].stales))
+            send_stale(soak, ZG_FLOW_ECHO_BACK, number);
+        if (zg_strikes(&soak->ends[DEVICE].strays))
             send_stray(soak, ZG_FLOW_ECHO_BACK);
     }
 }

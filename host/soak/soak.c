@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* The soak over the simulated line. */
 #include "soak/arrivals.h"
+#include "soak/sim.h"
 
 enum {
     STEP_BYTES = 20, /* byte times between two turns of the loops */
@@ -8,26 +9,34 @@ enum {
     DRAIN_MOST = 20 /* limit for draining, in multiples of the sending time */
 };
 
-struct sim_soak {
-    struct zgi_soak soak;
-    struct zg_sim_line *line;
-};
-
-static void send_all(struct zgi_soak *soak)
+/* What an end sends on its own, while its loop runs. */
+static void send_all(struct zgi_sim *sim)
 {
-    double load = soak->settings->load;
+    struct zgi_soak *soak = &sim->soak;
+    const double load = soak->settings->load, share = soak->ids.echo ? load / 2 : load;
 
-    if (soak->ids.echo) {
-        zgi_soak_send_due(soak, ZG_FLOW_ECHO_OUT, load / 2, UINT_MAX);
-        zgi_soak_send_due(soak, ZG_FLOW_STREAM_OUT, load / 2, UINT_MAX);
-        zgi_soak_send_due(soak, ZG_FLOW_STREAM_BACK, load / 2, UINT_MAX);
-    } else {
-        zgi_soak_send_due(soak, ZG_FLOW_STREAM_OUT, load, UINT_MAX);
-        zgi_soak_send_due(soak, ZG_FLOW_STREAM_BACK, load, UINT_MAX);
+    if (!zgi_sim_stands_still(sim, HOST)) {
+        if (soak->ids.echo)
+            zgi_soak_send_due(soak, ZG_FLOW_ECHO_OUT, share, UINT_MAX);
+        zgi_soak_send_due(soak, ZG_FLOW_STREAM_OUT, share, UINT_MAX);
     }
+    if (!zgi_sim_stands_still(sim, DEVICE))
+        zgi_soak_send_due(soak, ZG_FLOW_STREAM_BACK, share, UINT_MAX);
 }
 
-static void begin(struct sim_soak *sim)
+static void touched_of_device(void *data, uint64_t place, unsigned touches)
+{
+    const struct zg_soak_watch *watch = data;
+    watch->touched(watch->data, DEVICE, place, touches);
+}
+
+static void touched_of_host(void *data, uint64_t place, unsigned touches)
+{
+    const struct zg_soak_watch *watch = data;
+    watch->touched(watch->data, HOST, place, touches);
+}
+
+static void begin(struct zgi_sim *sim)
 {
     struct zgi_soak *soak = &sim->soak;
     const struct zg_line *physical = &soak->plan->definition->line;
@@ -43,28 +52,32 @@ static void begin(struct sim_soak *sim)
     soak->take = zgi_take;
     sim->line = zg_sim_line_new(&line);
     soak->byte_ns = zg_sim_byte_ns(sim->line);
-    for (unsigned i = 0; i < 2; i++) {
-        struct zgi_end *end = &soak->ends[i];
-        end->node = zg_node_new(soak->plan, 0, (size_t)8 * soak->plan->max_frame + (size_t)8 * STEP_BYTES, &zg_sim_port,
-                                zg_sim_context(sim->line, i), &zgi_soak_node_calls, end);
-        zg_sim_attach(sim->line, i, zg_node_link(end->node));
-    }
+    soak->sent = zgi_sim_sent;
+    soak->shorten = zgi_sim_shorten;
+    for (unsigned i = 0; i < 2 && settings->watch; i++)
+        zg_sim_watch(sim->line, i, i == HOST ? touched_of_host : touched_of_device, (void *)settings->watch);
+    zgi_sim_begin_plights(sim);
+    for (unsigned i = 0; i < 2; i++)
+        zgi_sim_boot(sim, i);
 }
 
-static void step(struct sim_soak *sim, uint64_t until_ns)
+static void step(struct zgi_sim *sim, uint64_t until_ns)
 {
     struct zgi_soak *soak = &sim->soak;
 
-    zg_sim_advance(sim->line, until_ns);
+    zgi_sim_advance(sim, until_ns);
     soak->now_ns = until_ns;
-    zg_any_link_poll(zg_node_any_link(soak->ends[DEVICE].node));
-    zg_any_link_poll(zg_node_any_link(soak->ends[HOST].node));
-    zgi_soak_send_waiting(&soak->ends[DEVICE]);
-    zgi_soak_send_waiting(&soak->ends[HOST]);
-    zgi_soak_send_replies(soak);
+    for (unsigned i = 0; i < 2; i++) {
+        if (zgi_sim_stands_still(sim, i))
+            continue;
+        zg_any_link_poll(zg_node_any_link(soak->ends[i].node));
+        zgi_soak_send_waiting(&soak->ends[i]);
+    }
+    if (!zgi_sim_stands_still(sim, DEVICE))
+        zgi_soak_send_replies(soak);
 }
 
-static void run(struct sim_soak *sim, zg_soak_progress progress, void *data)
+static void run(struct zgi_sim *sim, zg_soak_progress progress, void *data)
 {
     struct zgi_soak *soak = &sim->soak;
     struct zg_soak_result *result = soak->result;
@@ -75,7 +88,7 @@ static void run(struct sim_soak *sim, zg_soak_progress progress, void *data)
     result->poll_ns = step_ns;
     zg_journal_begin(soak->journal, 0, soak->settings->first_second, false);
     while (result->ran_ns < end_ns && zgi_soak_goes_on(soak)) {
-        send_all(soak);
+        send_all(sim);
         result->ran_ns = MIN(result->ran_ns + step_ns, end_ns);
         step(sim, result->ran_ns);
         if (zgi_soak_note(soak, line) && progress)
@@ -98,9 +111,10 @@ static void run(struct sim_soak *sim, zg_soak_progress progress, void *data)
     }
 }
 
-static void balance(struct zgi_soak *soak)
+static void balance(const struct zgi_sim *sim)
 {
-    struct zg_soak_result *result = soak->result;
+    struct zg_soak_result *result = sim->soak.result;
+    const struct zgi_erased *one = &sim->erased[DEVICE], *other = &sim->erased[HOST];
     const struct zg_ledger_sums *sums = &result->sums;
     const struct zg_counters *device = &result->counters[DEVICE], *host = &result->counters[HOST];
     uint64_t sent = 0, entries = 0, passed = 0, detected = 0;
@@ -115,23 +129,27 @@ static void balance(struct zgi_soak *soak)
             *(i == ZG_CLASS_DETECTED ? &detected : &passed) += sums->arrivals[end][i];
     zgi_soak_balance(result, "frames in the ledger", sent, "the sum of their classes", entries);
     zgi_soak_balance(result, "frames in the ledger and from faults", sent + result->injected,
-                     "frames that both links sent", (uint64_t)device->frames_out + host->frames_out);
+                     "frames that both links sent",
+                     (uint64_t)device->frames_out + host->frames_out + one->frames + other->frames);
     zgi_soak_balance(result, "arrivals that passed the check", passed, "frames that both links accepted",
                      (uint64_t)device->frames_in + host->frames_in);
     zgi_soak_balance(result, "arrivals found damaged", detected, "candidates that both links failed",
                      zgi_candidates_failed(device) + zgi_candidates_failed(host));
     zgi_soak_balance(result, "bytes that both links received", (uint64_t)device->bytes_in + host->bytes_in,
                      "the sum of what they were",
-                     zgi_bytes_accounted(soak->ends[DEVICE].node) + zgi_bytes_accounted(soak->ends[HOST].node));
+                     zgi_bytes_accounted(sim->soak.ends[DEVICE].node) + zgi_bytes_accounted(sim->soak.ends[HOST].node) +
+                         one->accounted + other->accounted);
     zgi_soak_balance(result, "bytes that both links sent", (uint64_t)device->bytes_out + host->bytes_out,
-                     "bytes that the line carried", result->line[DEVICE].sent + result->line[HOST].sent);
+                     "bytes that the line carried",
+                     result->line[DEVICE].sent + result->line[HOST].sent + one->to_send + other->to_send);
     zgi_soak_balance(result, "carried, after drops and additions",
                      zgi_bytes_passed(&result->line[DEVICE]) + zgi_bytes_passed(&result->line[HOST]),
                      "bytes received and dropped by full rings",
-                     (uint64_t)device->bytes_in + device->bytes_dropped + host->bytes_in + host->bytes_dropped);
+                     (uint64_t)device->bytes_in + device->bytes_dropped + host->bytes_in + host->bytes_dropped +
+                         one->received + other->received + result->overrun[DEVICE] + result->overrun[HOST]);
 }
 
-static void end(struct sim_soak *sim)
+static void end(struct zgi_sim *sim)
 {
     struct zgi_soak *soak = &sim->soak;
     struct zg_soak_result *result = soak->result;
@@ -140,13 +158,14 @@ static void end(struct sim_soak *sim)
     zgi_soak_close_stretches(soak);
     zg_journal_close(soak->journal, result->ran_ns);
     for (unsigned i = 0; i < 2; i++) {
-        result->counters[i] = zg_node_link(soak->ends[i].node)->counters;
+        result->counters[i] = zgi_soak_counters(soak, i);
+        result->overrun[i] = zg_sim_overrun(sim->line, i);
         result->line[i] = *zg_sim_totals(sim->line, i);
         zg_ledger_other(soak->ledger, i == HOST, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[i]));
         zg_ledger_other(soak->ledger, i == HOST, ZG_CLASS_ACCEPTED, result->counters[i].not_for_us); /* none was sent */
     }
     result->sums = *zg_ledger_sums(soak->ledger);
-    balance(soak);
+    balance(sim);
     zgi_soak_clear(soak);
     zg_sim_line_free(sim->line);
 }
@@ -154,7 +173,7 @@ static void end(struct sim_soak *sim)
 struct zg_soak_result *zg_soak_run(const struct zg_plan *plan, const struct zg_soak_settings *settings,
                                    zg_soak_progress progress, void *data, GError **error)
 {
-    struct sim_soak sim;
+    struct zgi_sim sim = { .line = NULL };
 
     if (!zgi_soak_begin(&sim.soak, plan, settings, error))
         return NULL;

@@ -24,11 +24,24 @@ enum zg_soak_traffic { ZG_SOAK_ECHO = 1, ZG_SOAK_STREAM = 2, ZG_SOAK_LISTEN = 4 
 
 struct zg_soak_requirement;
 
+/* What a soak on the simulated line tells those who check it, frame by frame. */
+struct zg_soak_watch {
+    void *data;
+    /* An end, the device (0) or the host (1), sends bytes from..to, counted over all that it sends, as a frame of this
+     * flow and number; `extra` if it is none of the ledger's: repeated, stale or stray. */
+    void (*frame)(void *data, unsigned end, enum zg_flow flow, uint32_t number, bool extra, uint64_t from, uint64_t to);
+    /* Something, enum zg_touch or'd, happened to a byte of an end. */
+    void (*touched)(void *data, unsigned end, uint64_t place, unsigned touches);
+    /* A frame's class is this (count 1), or no longer (-1). */
+    void (*fate)(void *data, enum zg_flow flow, uint32_t number, enum zg_class class_, int count);
+};
+
 struct zg_soak_settings {
     uint64_t duration_ns; /* virtual time in which frames are sent */
     uint64_t seed;
     struct zg_faults faults;
-    double load;           /* share of each direction's capacity to use, above 0, up to 0.95 */
+    const struct zg_fault_times *fault_times; /* more of them, at times; NULL: none. On sim: only */
+    double load;                              /* share of each direction's capacity to use, above 0, up to 0.95 */
     uint64_t late_ns;      /* a frame that takes longer, one way, is late; only the simulated line shows that */
     uint64_t slow_ns;      /* an answer that takes longer, there and back, is slow */
     uint32_t clock_us;     /* what both ends' clocks show at the start */
@@ -36,8 +49,9 @@ struct zg_soak_settings {
     uint32_t first_second; /* of this part, */
     uint32_t first_number[ZG_FLOWS];         /* and its frames' first numbers */
     const struct zg_soak_requirement *until; /* the run ends once this is shown, or its contrary; NULL: none */
-    unsigned stop_on;           /* enum zg_class or ZG_STOP_ON_RESTART as bits: the run ends with the first of these */
-    struct zg_journal *journal; /* notes what happens when; NULL: nobody asks */
+    unsigned stop_on; /* enum zg_class or ZG_STOP_ON_RESTART as bits: the run ends with the first of these */
+    const struct zg_soak_watch *watch; /* on sim:; NULL: nobody checks */
+    struct zg_journal *journal;        /* notes what happens when; NULL: nobody asks */
     /* of a real link */
     const struct zg_address *link; /* NULL: the simulated line */
     const char *capture;           /* a file for everything that passes; NULL: none */
@@ -87,6 +101,7 @@ struct zg_soak_result {
     uint64_t injected;              /* extra frames from the faults repeat and stray */
     struct zg_counters counters[2]; /* of the device's link (0) and the host's (1) */
     struct zg_sim_totals line[2];   /* of what the device sent (0), the host (1) */
+    uint64_t overrun[2];            /* on sim: bytes that the UART of the device (0), the host (1) had no room for */
     struct zg_spread round_trip;    /* of echoes that came back intact, from when they were sent */
     struct zg_spread from_due;      /* the same from when they were due by the load, if a full link held them back */
     uint64_t slow;                  /* answers that took longer than the limit */

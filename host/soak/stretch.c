@@ -65,12 +65,19 @@ static bool any_missing(struct zgi_stretch *stretch, uint32_t position)
     return false;
 }
 
+static uint64_t trouble_in(const struct zg_counters *counters, bool with_lost)
+{
+    return zgi_candidates_failed(counters) + counters->bytes_noise + counters->bytes_dropped + counters->not_for_us +
+           (with_lost ? counters->lost : 0);
+}
+
 static uint64_t trouble_of(const struct zgi_stretch *stretch)
 {
-    const struct zg_counters *counters = &zg_node_link(stretch->end->node)->counters;
+    const struct zgi_soak *soak = stretch->end->soak;
+    const bool is_real = soak->take_own != NULL;
 
-    return zgi_candidates_failed(counters) + counters->bytes_noise + counters->bytes_dropped + counters->not_for_us +
-           (stretch->end->soak->take_own ? counters->lost : 0);
+    return trouble_in(&zg_node_link(stretch->end->node)->counters, is_real) +
+           trouble_in(&soak->before[stretch->end->is_host], is_real);
 }
 
 /* Ends the stretch before this position. */

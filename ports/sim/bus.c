@@ -118,7 +118,7 @@ static void finish_byte(struct zg_sim_bus *bus, struct end *end)
 {
     uint8_t byte = end->spoiled ? (uint8_t)(end->byte ^ zg_random_next(&bus->chance)) : end->byte;
     uint8_t left[ZG_DAMAGE_MOST];
-    unsigned count = zg_damage_byte(&end->damage, byte, left);
+    unsigned count = zg_damage_byte(&end->damage, bus->now_ps / PS_PER_NS, byte, left);
 
     end->sending = false;
     for (unsigned i = 0; i < ZG_SIM_BUS_ENDS; i++) {

@@ -9,7 +9,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include "sim/random.h"
+#include "sim/spells.h"
 
 /* What goes wrong in one direction. */
 struct zg_sim_faults {
@@ -18,6 +18,17 @@ struct zg_sim_faults {
     double twice;          /* share of bytes that arrive twice */
     double insert;         /* bytes that nobody sent, for each byte sent */
     uint64_t latency_ns;   /* from the end of a byte's stop bit to its arrival */
+    uint64_t jitter_ns;    /* bytes arrive together, whenever so much time has passed; 0: each by itself */
+    struct zg_spell burst; /* in which there are more bit errors: */
+    double burst_bit_error_rate;
+    struct zg_spell cut;  /* all the same length: the line is dead; */
+    struct zg_spell hold; /* or held low, which arrives as one byte 0x00 */
+    double hum_hz;        /* a period, in whose first part there are more bit errors; 0: none */
+    uint64_t hum_width_ns;
+    double hum_bit_error_rate;
+    bool strip;      /* bit 7 of each byte is cleared, */
+    bool invert;     /* all bits are inverted, */
+    uint8_t eat[32]; /* these bytes vanish: bit n of byte b stands for 8 b + n */
 };
 
 /* What happened to the bytes that one end sent. */
@@ -33,6 +44,7 @@ struct zg_sim_totals {
 /* When a kind of fault strikes, by a generator of its own. */
 struct zg_strikes {
     struct zg_random random;
+    double probability;
     uint64_t left; /* private: trials until the next one; UINT64_MAX: there is none */
 };
 
@@ -40,23 +52,47 @@ struct zg_strikes {
 struct zg_strikes zg_strikes_seeded(uint64_t seed, uint64_t purpose, unsigned kind, double probability);
 
 /* Whether it strikes in this trial. */
-bool zg_strikes(struct zg_strikes *kind, double probability);
+bool zg_strikes(struct zg_strikes *kind);
+
+/* Another probability from now on. */
+void zg_strikes_change(struct zg_strikes *kind, double probability);
+
+/* What may happen to a byte, or'd. */
+enum zg_touch {
+    ZG_TOUCH_CHANGED = 1,
+    ZG_TOUCH_DROPPED = 2,
+    ZG_TOUCH_DOUBLED = 4,
+    ZG_TOUCH_INSERTED = 8 /* after it */
+};
 
 struct zg_damage {
     struct zg_sim_faults faults;
     struct zg_sim_totals totals; /* read only, except `arrived`, which the caller counts */
+    /* Called for each byte to which something happens, with its place among all that were sent. NULL: nobody asks. */
+    void (*touched)(void *data, uint64_t place, unsigned touches);
+    void *data;
     /* private */
-    struct zg_strikes flips, drops, twices, inserts;
+    struct zg_strikes flips, drops, twices, inserts, burst_flips, hum_flips;
+    struct zg_spells bursts, cuts, holds;
+    bool is_timed, is_bytewise; /* whether faults depend on time; on the bytes themselves */
+    uint64_t told_ns;           /* until when the line is held low, if that has arrived */
 };
 
 /* Different `purpose` numbers, such as one for each direction, give unrelated sequences of one seed. */
 struct zg_damage zg_damage_seeded(const struct zg_sim_faults *faults, uint64_t seed, uint64_t purpose);
 
-/* How many of the next `count` bytes pass as they are, before one that a fault strikes. They count as sent. */
-size_t zg_damage_spare(struct zg_damage *damage, size_t count);
+/* Other faults from now on. Those that stay the same go on as they were. */
+void zg_damage_change(struct zg_damage *damage, const struct zg_sim_faults *faults, uint64_t now_ns);
 
-/* What becomes of a byte: none to this many. */
+/* How many of the next bytes, the first of which is sent now and each of the others `byte_ps` picoseconds later, pass
+ * as they are before one that a fault may strike. They count as sent. */
+size_t zg_damage_spare(struct zg_damage *damage, uint64_t now_ns, uint64_t byte_ps, const uint8_t *bytes, size_t count);
+
+/* What becomes of a byte that is sent now: none to this many. */
 enum { ZG_DAMAGE_MOST = 3 };
-unsigned zg_damage_byte(struct zg_damage *damage, uint8_t byte, uint8_t left[ZG_DAMAGE_MOST]);
+unsigned zg_damage_byte(struct zg_damage *damage, uint64_t now_ns, uint8_t byte, uint8_t left[ZG_DAMAGE_MOST]);
+
+/* A byte never leaves, though it was to be sent. */
+void zg_damage_omit(struct zg_damage *damage);
 
 #endif

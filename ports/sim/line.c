@@ -11,8 +11,16 @@
 /* Bytes on the way, one after the other at the line's speed. */
 struct flight {
     uint64_t arrives_ps;  /* the first of those that have not; */
+    uint64_t each_ps;     /* each of the others so much later; */
     uint64_t first, last; /* counts of the bytes since the beginning */
 };
+
+/* Bytes that never leave, by the count of bytes sent. */
+struct omission {
+    uint64_t from, to;
+};
+
+enum { OMISSIONS = 64 /* at most in a transmit ring */ };
 
 /* What one end sends and the other receives. */
 struct direction {
@@ -20,6 +28,8 @@ struct direction {
     struct zg_link *from;
     struct zg_link *to;
     struct zg_damage damage;
+    struct zg_sim_uart uart;    /* of the receiver */
+    bool masked;                /* the sender's interrupts are */
     bool running;               /* the transmitter has more to send */
     uint64_t free_ps;           /* when it can take the next byte */
     uint8_t *bytes;             /* on the way, in the order of arrival; byte n at n % bytes_size */
@@ -27,7 +37,9 @@ struct direction {
     uint64_t arrived, departed; /* counts; bytes on the way == departed - arrived */
     struct flight *flights;     /* a queue of them, */
     size_t flights_size;        /* a power of two */
-    size_t first, last;         /* counts; flights in the queue == last - first */
+    struct omission omissions[OMISSIONS];
+    uint64_t omissions_first, omissions_last; /* counts */
+    size_t first, last;                       /* counts; flights in the queue == last - first */
 };
 
 struct zg_sim_line {
@@ -73,6 +85,7 @@ struct zg_sim_line *zg_sim_line_new(const struct zg_sim_settings *settings)
     for (unsigned end = 0; end < 2; end++) {
         struct direction *direction = &line->directions[end];
         direction->line = line;
+        direction->uart.depth = ZG_SIM_UART_DEPTH;
         direction->damage = zg_damage_seeded(&settings->faults[end], settings->seed, end);
     }
     return line;
@@ -132,17 +145,18 @@ static void grow_bytes(struct direction *direction)
     direction->bytes_size = size;
 }
 
-/* The byte after the newest flight's last one: at this time it continues the flight. */
-static bool continues(const struct direction *direction, uint64_t arrives_ps)
+/* Whether bytes that arrive so continue the newest flight. */
+static bool continues(const struct direction *direction, uint64_t arrives_ps, uint64_t each_ps)
 {
     if (direction->first == direction->last)
         return false;
     const struct flight *newest = &direction->flights[(direction->last - 1) & (direction->flights_size - 1)];
-    return arrives_ps == newest->arrives_ps + (newest->last - newest->first) * direction->line->byte_ps;
+    return newest->each_ps == each_ps && arrives_ps == newest->arrives_ps + (newest->last - newest->first) * each_ps;
 }
 
-/* Bytes leave, the first of which arrives then, each of the others a byte time later. */
-static void depart(struct direction *direction, const uint8_t *bytes, size_t count, uint64_t arrives_ps)
+/* Bytes leave, the first of which arrives then, each of the others so much later. */
+static void depart(struct direction *direction, const uint8_t *bytes, size_t count, uint64_t arrives_ps,
+                   uint64_t each_ps)
 {
     while (direction->departed - direction->arrived + count > direction->bytes_size)
         grow_bytes(direction);
@@ -151,37 +165,78 @@ static void depart(struct direction *direction, const uint8_t *bytes, size_t cou
         span = direction->bytes_size - at < count - done ? direction->bytes_size - at : count - done;
         memcpy(direction->bytes + at, bytes + done, span);
     }
-    if (!continues(direction, arrives_ps)) {
+    if (!continues(direction, arrives_ps, each_ps)) {
         if (direction->last - direction->first == direction->flights_size)
             grow_flights(direction);
         direction->flights[direction->last++ & (direction->flights_size - 1)] =
-            (struct flight){ arrives_ps, direction->departed, direction->departed };
+            (struct flight){ arrives_ps, each_ps, direction->departed, direction->departed };
     }
     direction->departed += count;
     direction->flights[(direction->last - 1) & (direction->flights_size - 1)].last = direction->departed;
 }
 
+/* Bytes of which the last bit of the first one is sent then. With jitter they come when the next lump does. */
+static void launch(struct direction *direction, const uint8_t *bytes, size_t count, uint64_t sent_ps)
+{
+    const struct zg_sim_faults *faults = &direction->damage.faults;
+    const uint64_t byte_ps = direction->line->byte_ps, lump_ps = faults->jitter_ns * PS_PER_NS;
+    const uint64_t latency_ps = faults->latency_ns * PS_PER_NS;
+
+    if (lump_ps == 0) {
+        depart(direction, bytes, count, sent_ps + latency_ps, byte_ps);
+        return;
+    }
+    while (count > 0) {
+        const uint64_t lump_end_ps = (sent_ps / lump_ps + 1) * lump_ps;
+        uint64_t together = (lump_end_ps - sent_ps + byte_ps - 1) / byte_ps;
+        together = together < count ? together : count;
+        depart(direction, bytes, (size_t)together, lump_end_ps + latency_ps, 0);
+        sent_ps += together * byte_ps;
+        bytes += together;
+        count -= (size_t)together;
+    }
+}
+
 /* Sends bytes that the transmitter has had: stretches that no fault strikes, and single bytes that one does. */
 static void carry(struct direction *direction, const uint8_t *bytes, size_t count)
 {
-    const uint64_t byte_ps = direction->line->byte_ps, latency_ps = direction->damage.faults.latency_ns * PS_PER_NS;
+    const uint64_t byte_ps = direction->line->byte_ps;
 
     while (count > 0) {
-        const size_t spared = zg_damage_spare(&direction->damage, count);
+        const uint64_t now_ns = direction->free_ps / PS_PER_NS;
+        const size_t spared = zg_damage_spare(&direction->damage, now_ns, byte_ps, bytes, count);
         if (spared > 0)
-            depart(direction, bytes, spared, direction->free_ps + byte_ps + latency_ps);
+            launch(direction, bytes, spared, direction->free_ps + byte_ps);
         direction->free_ps += spared * byte_ps;
         bytes += spared;
         count -= spared;
         if (count == 0)
             return;
         uint8_t left[ZG_DAMAGE_MOST];
-        const unsigned rest = zg_damage_byte(&direction->damage, *bytes++, left);
+        const unsigned rest = zg_damage_byte(&direction->damage, direction->free_ps / PS_PER_NS, *bytes++, left);
         direction->free_ps += byte_ps;
         count--;
         for (unsigned i = 0; i < rest; i++) /* two of them arrive at once */
-            depart(direction, &left[i], 1, direction->free_ps + latency_ps);
+            launch(direction, &left[i], 1, direction->free_ps);
     }
+}
+
+/* Takes bytes away that never leave; or bounds `count` to those before the next ones, and returns false. */
+static bool omit(struct direction *direction, size_t *count)
+{
+    const struct omission *next = &direction->omissions[direction->omissions_first % OMISSIONS];
+    const uint64_t sent = direction->damage.totals.sent;
+
+    if (sent < next->from) {
+        *count = *count < next->from - sent ? *count : (size_t)(next->from - sent);
+        return false;
+    }
+    const size_t rest = *count < next->to - sent ? *count : (size_t)(next->to - sent);
+    for (size_t i = 0; i < rest; i++)
+        zg_damage_omit(&direction->damage);
+    zg_ring_release(&direction->from->transmit, (zg_index)rest);
+    direction->omissions_first += sent + rest == next->to;
+    return true;
 }
 
 /* As the interrupts of a transmitter, which take the oldest bytes of its ring whenever the line is free. */
@@ -189,6 +244,11 @@ static void transmit(struct direction *direction, uint64_t until_ps)
 {
     const uint64_t byte_ps = direction->line->byte_ps;
 
+    if (direction->masked) { /* the next byte waits for its interrupt */
+        if (direction->free_ps < until_ps)
+            direction->free_ps = until_ps;
+        return;
+    }
     while (direction->running && direction->free_ps < until_ps) {
         const uint64_t due = (until_ps - direction->free_ps + byte_ps - 1) / byte_ps;
         const uint8_t *span;
@@ -196,18 +256,21 @@ static void transmit(struct direction *direction, uint64_t until_ps)
         if (count > due)
             count = (size_t)due;
         direction->running = count > 0;
+        if (direction->omissions_first != direction->omissions_last && omit(direction, &count))
+            continue;
         carry(direction, span, count);
         zg_ring_release(&direction->from->transmit, (zg_index)count);
     }
 }
 
 /* As the interrupts of a receiver: its ring takes what it has room for. A framing by silence wants the time of each. */
-static void receive(struct direction *direction, const uint8_t *bytes, size_t count, uint64_t arrives_ps)
+static void receive(struct direction *direction, const uint8_t *bytes, size_t count, const struct flight *flight)
 {
     struct zg_link *to = direction->to;
+    uint64_t arrives_ps = flight->arrives_ps;
     uint8_t *span;
 
-    while (count > 0 && !to->gaps) {
+    while (count > 0 && !to->gaps && !direction->uart.masked) {
         size_t fits = zg_ring_free_span(&to->receive, &span);
         if (fits == 0)
             break;
@@ -216,33 +279,31 @@ static void receive(struct direction *direction, const uint8_t *bytes, size_t co
         zg_ring_publish(&to->receive, (zg_index)fits);
         bytes += fits;
         count -= fits;
-        arrives_ps += fits * direction->line->byte_ps;
+        arrives_ps += fits * flight->each_ps;
     }
-    for (; count > 0; count--, arrives_ps += direction->line->byte_ps) {
+    for (; count > 0; count--, arrives_ps += flight->each_ps) {
         direction->line->now_ps = arrives_ps; /* an interrupt may read the clock */
-        zg_link_receive_isr(to, *bytes++, 0);
+        zg_sim_uart_take(&direction->uart, to, *bytes++);
     }
 }
 
 static void arrive(struct direction *direction, uint64_t until_ps)
 {
-    const uint64_t byte_ps = direction->line->byte_ps;
-
     while (direction->first != direction->last) {
         struct flight *flight = &direction->flights[direction->first & (direction->flights_size - 1)];
         if (flight->arrives_ps > until_ps)
             return;
-        uint64_t due = (until_ps - flight->arrives_ps) / byte_ps + 1;
+        uint64_t due = flight->each_ps > 0 ? (until_ps - flight->arrives_ps) / flight->each_ps + 1 : UINT64_MAX;
         const size_t at = flight->first & (direction->bytes_size - 1);
         if (due > flight->last - flight->first)
             due = flight->last - flight->first;
         if (due > direction->bytes_size - at)
             due = direction->bytes_size - at;
-        receive(direction, direction->bytes + at, (size_t)due, flight->arrives_ps);
+        receive(direction, direction->bytes + at, (size_t)due, flight);
         direction->damage.totals.arrived += due;
         direction->arrived += due;
         flight->first += due;
-        flight->arrives_ps += due * byte_ps;
+        flight->arrives_ps += due * flight->each_ps;
         direction->first += flight->first == flight->last;
     }
 }
@@ -256,6 +317,52 @@ void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns)
         arrive(&line->directions[end], until_ps);
     }
     line->now_ps = until_ps;
+}
+
+void zg_sim_watch(struct zg_sim_line *line, unsigned end, void (*touched)(void *data, uint64_t place, unsigned touches),
+                  void *data)
+{
+    line->directions[end].damage.touched = touched;
+    line->directions[end].damage.data = data;
+}
+
+void zg_sim_change(struct zg_sim_line *line, unsigned end, const struct zg_sim_faults *faults)
+{
+    zg_damage_change(&line->directions[end].damage, faults, line->now_ps / PS_PER_NS);
+}
+
+void zg_sim_mask(struct zg_sim_line *line, unsigned end, unsigned depth, bool masked)
+{
+    struct direction *in = &line->directions[1 - end];
+
+    in->uart.depth = depth;
+    zg_sim_uart_mask(&in->uart, in->to, masked);
+    line->directions[end].masked = masked;
+}
+
+uint64_t zg_sim_overrun(const struct zg_sim_line *line, unsigned end)
+{
+    return line->directions[1 - end].uart.overrun;
+}
+
+unsigned zg_sim_stop(struct zg_sim_line *line, unsigned end)
+{
+    struct direction *out = &line->directions[end], *in = &line->directions[1 - end];
+    const unsigned used = in->uart.used;
+
+    out->running = false;
+    out->omissions_first = out->omissions_last;
+    in->uart.used = 0;
+    return used;
+}
+
+void zg_sim_omit_last(struct zg_sim_line *line, unsigned end, size_t count)
+{
+    struct direction *out = &line->directions[end];
+    const uint64_t to = out->damage.totals.sent + zg_ring_used(&out->from->transmit);
+
+    if (out->omissions_last - out->omissions_first < OMISSIONS)
+        out->omissions[out->omissions_last++ % OMISSIONS] = (struct omission){ to - count, to };
 }
 
 uint64_t zg_sim_now(const struct zg_sim_line *line)

@@ -10,6 +10,7 @@
 #include <stdint.h>
 
 #include "sim/damage.h"
+#include "sim/uart.h"
 #include "zeugma/link.h"
 
 struct zg_sim_settings {
@@ -32,6 +33,26 @@ void zg_sim_attach(struct zg_sim_line *line, unsigned end, struct zg_link *link)
 
 /* Advances time to `until_ns`: bytes leave and arrive as by interrupts. Poll the links between such steps. */
 void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns);
+
+/* Calls a function for each byte of one end to which something happens, as struct zg_damage has it. */
+void zg_sim_watch(struct zg_sim_line *line, unsigned end, void (*touched)(void *data, uint64_t place, unsigned touches),
+                  void *data);
+
+/* Other faults, from now on, in what one end sends. */
+void zg_sim_change(struct zg_sim_line *line, unsigned end, const struct zg_sim_faults *faults);
+
+/* Masks one end's interrupts, or no longer: nothing is sent meanwhile, and what arrives waits in the UART's buffer of
+ * `depth` bytes, up to ZG_SIM_UART_MOST; beyond that it is overrun, which is flagged. Bytes lost so. */
+void zg_sim_mask(struct zg_sim_line *line, unsigned end, unsigned depth, bool masked);
+uint64_t zg_sim_overrun(const struct zg_sim_line *line, unsigned end);
+
+/* One end restarts: its transmitter and its UART's buffer are empty. Attach its new link. Returns how many bytes were
+ * in the buffer. */
+unsigned zg_sim_stop(struct zg_sim_line *line, unsigned end);
+
+/* The last `count` bytes that are in an end's transmit ring now never leave, as if a driver had cut a write short. They
+ * count as dropped. */
+void zg_sim_omit_last(struct zg_sim_line *line, unsigned end, size_t count);
 
 uint64_t zg_sim_now(const struct zg_sim_line *line);
 uint64_t zg_sim_byte_ns(const struct zg_sim_line *line);
