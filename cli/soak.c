@@ -3,17 +3,18 @@
 
 #include "live.h"
 #include "soak/report.h"
-#include "soak_run.h"
+#include "soak_many.h"
 
 enum { OPEN_USUAL = G_MININT }; /* as many echoes as suit the line */
 
 /* The command line, as written. */
 struct options {
-    char *duration, *faults, *late, *slow, *capture, *traffic, *way, *until, *at_most, *store, *marks_file, *on_event;
-    char **requirements, **claims, **stop_on, **marks;
+    char *duration, *faults, *late, *slow, *capture, *traffic, *way, *until, *at_most, *store, *marks_file, *on_event,
+        *bisect, *limit, *warm_up, *gap;
+    char **requirements, **claims, **stop_on, **marks, **sweep;
     double load, confidence;
     gint64 seed;
-    gint open, to;
+    gint open, to, repeat, size;
     gboolean as_json, goes_on;
 };
 
@@ -79,8 +80,15 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
     if (!cli_time(verb, "for", options->duration, &settings->duration_ns) ||
         !cli_time(verb, "at-most", options->at_most, &settings->duration_ns) ||
         !cli_time(verb, "late", options->late, &settings->late_ns) ||
-        !cli_time(verb, "slow", options->slow, &settings->slow_ns))
+        !cli_time(verb, "slow", options->slow, &settings->slow_ns) ||
+        !cli_time(verb, "gap", options->gap, &settings->gap_ns) ||
+        !cli_time(verb, "warm-up", options->warm_up, &settings->warm_up_ns))
         return false;
+    if (options->size < 0 || options->size > 65535) {
+        cli_error(verb, "--size: expected a number of bytes from 1 to 65535, found %d", options->size);
+        return false;
+    }
+    settings->size = (unsigned)options->size;
     if (!(options->load > 0 && options->load <= 0.95)) {
         cli_error(verb, "--load: expected a share of the line above 0, up to 0.95, found %g", options->load);
         return false;
@@ -174,13 +182,186 @@ static void print_claims(const struct zg_plan *plan, const struct zg_soak_settin
     }
 }
 
-static int start(const struct cli_verb *verb, const struct zg_plan *plan, const struct zg_soak_settings *settings,
-                 const GArray *requirements, const struct options *options, const char *definition)
+static void clear_axis(void *data)
 {
+    zg_sweep_axis_clear(data);
+}
+
+/* The axes as an array of struct zg_sweep_axis. NULL: a message was printed. */
+static GArray *read_axes(const struct cli_verb *verb, const struct options *options, bool is_real)
+{
+    g_autoptr(GArray) axes = g_array_new(FALSE, FALSE, sizeof(struct zg_sweep_axis));
+    char *bisect[] = { options->bisect, NULL };
+
+    g_array_set_clear_func(axes, clear_axis);
+    for (char **text = options->bisect ? bisect : options->sweep; text && *text; text++) {
+        struct zg_sweep_axis axis;
+        g_autoptr(GError) error = NULL;
+        if (!zg_sweep_axis_parse(*text, !options->bisect, is_real, &axis, &error)) {
+            cli_error(verb, "--%s: %s", options->bisect ? "bisect" : "sweep", error->message);
+            return NULL;
+        }
+        g_array_append_val(axes, axis);
+    }
+    if (axes->len <= ZG_SWEEP_AXES)
+        return g_steal_pointer(&axes);
+    cli_error(verb, "--sweep: expected at most %d", ZG_SWEEP_AXES);
+    return NULL;
+}
+
+/* What one command asks for: a soak, many, or a search. */
+static int start(struct cli_soak_run *run, const struct options *options, const struct zg_address *links,
+                 unsigned count)
+{
+    g_autoptr(GArray) axes = read_axes(run->verb, options, run->settings.link != NULL);
+
+    if (!axes)
+        return CLI_USAGE;
+    if (options->bisect) {
+        char *texts[] = { options->limit, NULL };
+        g_autoptr(GArray) limit = read_requirements(run->verb, "limit", texts, options->confidence);
+        return limit ? cli_soak_search(run, &g_array_index(axes, struct zg_sweep_axis, 0),
+                                       &g_array_index(limit, struct zg_soak_requirement, 0))
+                     : CLI_USAGE;
+    }
+    if (count > 1)
+        return cli_soak_links(run, links, count);
+    if (axes->len > 0 || options->repeat > 1)
+        return cli_soak_sweep(run, (const struct zg_sweep_axis *)(const void *)axes->data, axes->len,
+                              (unsigned)MAX(options->repeat, 1));
+    return cli_soak_run(run);
+}
+
+/* Options that need each other, or exclude each other. */
+static bool fit_together(const struct cli_verb *verb, const struct options *options, unsigned count)
+{
+    if (options->until && (!options->at_most || options->duration))
+        cli_error(verb, "--until: say how long at most: --at-most 24h, instead of --for");
+    else if (options->at_most && !options->until)
+        cli_error(verb, "--at-most: belongs to --until \"lost <= 1e-6\"; otherwise --for says how long");
+    else if (options->goes_on && !options->store)
+        cli_error(verb, "--continue: goes on with the newest run of a store: --store FILE");
+    else if ((options->bisect == NULL) != (options->limit == NULL))
+        cli_error(verb, "--bisect NAME=FROM..TO and --limit \"lost <= 1e-4\" belong together");
+    else if (options->bisect && options->sweep)
+        cli_error(verb, "--bisect: leave --sweep out");
+    else if (options->repeat < 0 || options->repeat > ZG_SWEEP_POINTS)
+        cli_error(verb, "--repeat: expected a number from 1 to %d, found %d", ZG_SWEEP_POINTS, options->repeat);
+    else if ((options->sweep || options->bisect || options->repeat > 1 || count > 1) &&
+             (options->store || options->marks || options->marks_file || options->on_event || options->capture))
+        cli_error(verb, "--store, --capture, --mark, --marks and --on-event are for a single soak");
+    else if ((options->sweep || options->bisect || options->repeat > 1) && count > 1)
+        cli_error(verb, "several links run once, without --sweep, --bisect and --repeat");
+    else
+        return true;
+    return false;
+}
+
+/* What the command line asks for, read. */
+struct asked {
+    struct zg_soak_settings settings;
+    GArray *requirements, *claims, *until; /* of struct zg_soak_requirement */
+    GArray *links;                         /* of struct zg_address */
+    struct zg_fault_times *fault_times;
+};
+
+static void clear_link(void *data)
+{
+    zg_address_clear(data);
+}
+
+static void clear_asked(struct asked *asked)
+{
+    g_clear_pointer(&asked->requirements, g_array_unref);
+    g_clear_pointer(&asked->claims, g_array_unref);
+    g_clear_pointer(&asked->until, g_array_unref);
+    g_clear_pointer(&asked->links, g_array_unref);
+    zg_fault_times_free(asked->fault_times);
+}
+
+static bool read_links(const struct cli_verb *verb, char **texts, GArray **links)
+{
+    *links = g_array_new(FALSE, FALSE, sizeof(struct zg_address));
+    g_array_set_clear_func(*links, clear_link);
+    for (; *texts; texts++) {
+        g_autoptr(GError) error = NULL;
+        struct zg_address address;
+        if (!zg_address_parse(*texts, &address, &error)) {
+            cli_error(verb, "%s", error->message);
+            return false;
+        }
+        g_array_append_val(*links, address);
+    }
+    return true;
+}
+
+/* Whether these links can be soaked as is asked. */
+static bool check_links(const struct cli_verb *verb, const struct options *options, const struct asked *asked)
+{
+    const bool is_real = asked->settings.link != NULL;
+
+    for (guint i = 0; i < asked->links->len; i++) {
+        const struct zg_address *link = &g_array_index(asked->links, struct zg_address, i);
+        if (link->kind == ZG_ADDRESS_FILE)
+            cli_error(verb, "%s: a capture can only be read; soak a real link, or sim:", link->text);
+        else if (asked->links->len > 1 && link->kind == ZG_ADDRESS_SIM)
+            cli_error(verb, "several links are real ones; sim: runs by itself");
+        else
+            continue;
+        return false;
+    }
+    if (is_real && asked->fault_times)
+        cli_error(verb, "--faults: faults with times need sim:");
+    else if (!is_real && (options->traffic || options->way))
+        cli_error(verb, "--%s: sim: always has all traffic", options->traffic ? "traffic" : "way");
+    else if (!is_real && options->capture)
+        cli_error(verb, "--capture: nothing to capture on the simulated line, which does not run in real time");
+    else if (!is_real && options->warm_up)
+        cli_error(verb, "--warm-up: nothing on the simulated line gets warm");
+    else
+        return !is_real || is_for_real(verb, options, &asked->settings.faults, asked->requirements);
+    return false;
+}
+
+static bool read_asked(const struct cli_verb *verb, char **argv, const struct options *options, struct asked *asked)
+{
+    char *until[] = { options->until, NULL };
+
+    if (!fit_together(verb, options, g_strv_length(argv + 2)) || !read_settings(verb, options, &asked->settings))
+        return false;
+    asked->requirements = read_requirements(verb, "require", options->requirements, options->confidence);
+    asked->claims = asked->requirements ? read_requirements(verb, "claim", options->claims, options->confidence) : NULL;
+    asked->until = asked->claims ? read_requirements(verb, "until", until, options->confidence) : NULL;
+    if (!asked->until || !read_links(verb, argv + 2, &asked->links) ||
+        !read_fault_times(verb, options->faults, &asked->fault_times))
+        return false;
+    const struct zg_address *first = &g_array_index(asked->links, struct zg_address, 0);
+    asked->settings.link = first->kind == ZG_ADDRESS_SIM ? NULL : first;
+    asked->settings.fault_times = asked->fault_times;
+    if (asked->until->len > 0)
+        asked->settings.until = &g_array_index(asked->until, struct zg_soak_requirement, 0);
+    return check_links(verb, options, asked);
+}
+
+static int run_loaded(const struct cli_verb *verb, const struct zg_plan *plan, const char *definition,
+                      const struct options *options, struct asked *asked)
+{
+    struct zg_soak_settings *settings = &asked->settings;
+
+    if (!options->late)
+        settings->late_ns = zg_soak_usual_late_ns(plan);
+    if (!options->slow)
+        settings->slow_ns = 2 * zg_soak_usual_late_ns(plan);
+    if (asked->claims->len > 0) {
+        print_claims(plan, settings, asked->claims);
+        return CLI_YES;
+    }
+    if (!is_addressed(verb, plan, settings))
+        return CLI_NO;
     struct cli_soak_run run = { .verb = verb,
                                 .plan = plan,
                                 .settings = *settings,
-                                .requirements = requirements,
+                                .requirements = asked->requirements,
                                 .rules = options->requirements,
                                 .as_json = options->as_json,
                                 .definition = definition,
@@ -189,79 +370,23 @@ static int start(const struct cli_verb *verb, const struct zg_plan *plan, const 
                                 .marks = options->marks,
                                 .marks_file = options->marks_file,
                                 .on_event = options->on_event };
-
-    return cli_soak_run(&run);
-}
-
-/* Options that need each other, or exclude each other. */
-static bool fit_together(const struct cli_verb *verb, const struct options *options)
-{
-    if (options->until && (!options->at_most || options->duration))
-        cli_error(verb, "--until: say how long at most: --at-most 24h, instead of --for");
-    else if (options->at_most && !options->until)
-        cli_error(verb, "--at-most: belongs to --until \"lost <= 1e-6\"; otherwise --for says how long");
-    else if (options->goes_on && !options->store)
-        cli_error(verb, "--continue: goes on with the newest run of a store: --store FILE");
-    else
-        return true;
-    return false;
+    return start(&run, options, (const struct zg_address *)(const void *)asked->links->data, asked->links->len);
 }
 
 /* Runs the parsed command line. Settings are checked first, before anything is loaded. */
 static int run_with(const struct cli_verb *verb, char **argv, const struct options *options)
 {
-    struct zg_soak_settings settings;
-    struct zg_fault_times *fault_times;
-    struct zg_address address;
-    g_autoptr(GError) error = NULL;
+    struct asked asked = { .links = NULL };
     struct cli_definition loaded;
-
-    if (!fit_together(verb, options) || !read_settings(verb, options, &settings))
-        return CLI_USAGE;
-    g_autoptr(GArray) requirements = read_requirements(verb, "require", options->requirements, options->confidence);
-    g_autoptr(GArray) claims =
-        requirements ? read_requirements(verb, "claim", options->claims, options->confidence) : NULL;
-    char *until_text[] = { options->until, NULL };
-    g_autoptr(GArray) until = claims ? read_requirements(verb, "until", until_text, options->confidence) : NULL;
-    if (!until)
-        return CLI_USAGE;
-    if (until->len > 0)
-        settings.until = &g_array_index(until, struct zg_soak_requirement, 0);
-    if (!zg_address_parse(argv[2], &address, &error)) {
-        cli_error(verb, "%s", error->message);
-        return CLI_USAGE;
-    }
-    settings.link = address.kind == ZG_ADDRESS_SIM ? NULL : &address;
     int status = CLI_USAGE;
-    if (!read_fault_times(verb, options->faults, &fault_times)) {
-        zg_address_clear(&address);
-        return CLI_NO;
-    }
-    settings.fault_times = fault_times;
-    if (fault_times && settings.link)
-        cli_error(verb, "--faults: faults with times need sim:");
-    else if (address.kind == ZG_ADDRESS_FILE)
-        cli_error(verb, "%s: a capture can only be read; soak a real link, or sim:", address.text);
-    else if (!settings.link && (options->traffic || options->way))
-        cli_error(verb, "--%s: sim: always has all traffic", options->traffic ? "traffic" : "way");
-    else if (!settings.link && settings.capture)
-        cli_error(verb, "--capture: nothing to capture on the simulated line, which does not run in real time");
-    else if (!settings.link || is_for_real(verb, options, &settings.faults, requirements)) {
+
+    if (read_asked(verb, argv, options, &asked)) {
         status = cli_load(verb, argv[1], false, &loaded);
-        if (status == CLI_YES && !options->late)
-            settings.late_ns = zg_soak_usual_late_ns(loaded.plan);
-        if (status == CLI_YES && !options->slow)
-            settings.slow_ns = 2 * zg_soak_usual_late_ns(loaded.plan);
-        if (status == CLI_YES && claims->len > 0)
-            print_claims(loaded.plan, &settings, claims);
-        else if (status == CLI_YES && !is_addressed(verb, loaded.plan, &settings))
-            status = CLI_NO;
-        else if (status == CLI_YES)
-            status = start(verb, loaded.plan, &settings, requirements, options, argv[1]);
+        if (status == CLI_YES)
+            status = run_loaded(verb, loaded.plan, argv[1], options, &asked);
         cli_definition_clear(&loaded);
     }
-    zg_address_clear(&address);
-    zg_fault_times_free(fault_times);
+    clear_asked(&asked);
     return status;
 }
 
@@ -297,6 +422,18 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
           "An answer that takes longer, there and back, is slow; default twice that", "TIME" },
         { "require", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.requirements,
           "Fail unless shown: \"lost <= 1e-6\", \"lost = 0\"; repeatable", "RULE" },
+        { "warm-up", 0, 0, G_OPTION_ARG_STRING, &options.warm_up,
+          "On a real link: for so long before, frames are sent that are not counted", "TIME" },
+        { "size", 0, 0, G_OPTION_ARG_INT, &options.size, "Of each payload; default all sizes", "BYTES" },
+        { "gap", 0, 0, G_OPTION_ARG_STRING, &options.gap, "After each frame, besides what the load leaves", "TIME" },
+        { "sweep", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.sweep,
+          "A soak for each value: size=1..64/8, load, open, gap, baud=-6%..6%/13; on sim: faults; repeatable",
+          "NAME=FROM..TO/STEPS" },
+        { "repeat", 0, 0, G_OPTION_ARG_INT, &options.repeat, "The same so many times, each with other random numbers",
+          "N" },
+        { "bisect", 0, 0, G_OPTION_ARG_STRING, &options.bisect, "Look for the value at which --limit no longer holds",
+          "NAME=FROM..TO" },
+        { "limit", 0, 0, G_OPTION_ARG_STRING, &options.limit, "What is to hold: \"lost <= 1e-4\"", "RULE" },
         { "until", 0, 0, G_OPTION_ARG_STRING, &options.until,
           "Go on until this is shown, or its contrary, but no longer than --at-most: \"lost <= 1e-6\"", "RULE" },
         { "at-most", 0, 0, G_OPTION_ARG_STRING, &options.at_most, "How long --until goes on", "TIME" },
@@ -321,7 +458,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         G_OPTION_ENTRY_NULL
     };
 
-    if (!cli_parse(verb, entries, &argc, &argv, 2, 2))
+    if (!cli_parse(verb, entries, &argc, &argv, 2, 16))
         return CLI_USAGE;
     int status = run_with(verb, argv, &options);
     g_free(options.duration);
@@ -336,6 +473,11 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_free(options.store);
     g_free(options.marks_file);
     g_free(options.on_event);
+    g_free(options.bisect);
+    g_free(options.limit);
+    g_free(options.warm_up);
+    g_free(options.gap);
+    g_strfreev(options.sweep);
     g_strfreev(options.stop_on);
     g_strfreev(options.marks);
     g_strfreev(options.requirements);
@@ -344,6 +486,6 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
 }
 
 const struct cli_verb cli_soak = {
-    "soak", "DEF LINK", "Sends numbered traffic and accounts for every frame",
+    "soak", "DEF LINK...", "Sends numbered traffic and accounts for every frame",
     "zeugma soak examples/loom/loom.yaml sim: --for 10min --faults ber=1e-5,drop=1e-6 --seed 7", run
 };

@@ -343,6 +343,12 @@ bool zg_faults_set(struct zg_faults *faults, const char *name, double value, GEr
     return true;
 }
 
+bool zg_faults_is_time(const char *name)
+{
+    const struct fault *fault = find(name, NULL);
+    return fault && fault->parts[0].part == TIME;
+}
+
 /* --- faults with times */
 
 /* An item of the list. */

@@ -58,6 +58,9 @@ bool zg_faults_parse(const char *text, struct zg_faults *faults, GError **error)
  * means is up to the fault: a share, times a second, nanoseconds. */
 bool zg_faults_set(struct zg_faults *faults, const char *name, double value, GError **error);
 
+/* Whether the value of a fault is one time. */
+bool zg_faults_is_time(const char *name);
+
 /* --- faults with times */
 
 /* Opaque; free with zg_fault_times_free(). */

@@ -43,7 +43,9 @@ static uint32_t period_us(const struct zgi_live *live)
     const struct zg_plan *plan = live->soak.plan;
     const double share = plan->turn_ns > 0 ? zgi_live_share(live) / 2 : zgi_live_share(live);
 
-    return (uint32_t)(zg_soak_frame_ns(plan) / share / 1000) + 1;
+    return (uint32_t)((zg_soak_frame_ns(plan, live->soak.settings) / share + (double)live->soak.settings->gap_ns) /
+                      1000) +
+           1;
 }
 
 bool zgi_live_ask_traffic(struct zgi_live *live, uint32_t count, unsigned way)
@@ -53,7 +55,7 @@ bool zgi_live_ask_traffic(struct zgi_live *live, uint32_t count, unsigned way)
 
     values[0].raw.u = (uint32_t)live->soak.stream_seed;
     values[1].raw.u = count;
-    values[2].raw.u = zg_traffic_size(live->soak.plan);
+    values[2].raw.u = zg_traffic_size(live->soak.plan, live->soak.settings->size);
     values[3].raw.u = period_us(live);
     values[4].raw.u = way;
     const bool is_sent = zg_node_send_plain(live->soak.ends[HOST].node, request, values) == 0;

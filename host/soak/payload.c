@@ -56,9 +56,9 @@ const uint8_t *zgi_soak_payload(const struct zgi_soak *soak, enum zg_flow flow, 
     if (is_stream)
         forget_streams(payloads, soak->stream_seed);
     if (slot->length == 0 || slot->number != number)
-        *slot = (struct slot){ number, (uint32_t)zg_traffic_make(soak->plan,
-                                                                 is_stream ? soak->stream_seed : soak->settings->seed,
-                                                                 flow, number - soak->stream_first[flow], bytes) };
+        *slot = (struct slot){ number, (uint32_t)zg_traffic_make(
+                                           soak->plan, is_stream ? soak->stream_seed : soak->settings->seed,
+                                           soak->settings->size, flow, number - soak->stream_first[flow], bytes) };
     *length = slot->length;
     return bytes;
 }

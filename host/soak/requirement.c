@@ -175,14 +175,16 @@ enum zg_soak_verdict zg_soak_judge(const struct zg_soak_result *result, const st
     return judge_rate(rate, requirement->limit, sureness, result->any_time);
 }
 
-double zg_soak_frame_ns(const struct zg_plan *plan)
+double zg_soak_frame_ns(const struct zg_plan *plan, const struct zg_soak_settings *settings)
 {
     const unsigned around = plan->max_content - plan->max_payload, most = plan->max_payload;
-    const bool one_size = zg_traffic_size(plan) != ZG_TRAFFIC_OWN_SIZES;
-    const unsigned content = around + (one_size ? most : (most + zg_traffic_number_size(plan)) / 2);
+    const bool all_sizes = zg_traffic_size(plan, settings->size) == ZG_TRAFFIC_OWN_SIZES;
+    const unsigned usual = settings->size > 0 ? MIN(settings->size, most) : most;
+    const unsigned content = around + (all_sizes ? (most + zg_traffic_number_size(plan)) / 2 : usual);
+    const double rate = settings->baud > 0 ? (double)plan->definition->line.baud / (double)settings->baud : 1;
 
     return (double)zg_framing_least(&plan->definition->framing, content) *
-               (double)zg_line_byte_ns(&plan->definition->line) +
+               (double)zg_line_byte_ns(&plan->definition->line) * rate +
            (double)plan->send_gap_ns;
 }
 
@@ -198,5 +200,6 @@ double zg_soak_time_for_ns(const struct zg_plan *plan, const struct zg_soak_sett
     const double share = trials == ANSWERS ? settings->link ? 2 : 4 : trials == SENT_OUT || trials == SENT_BACK ? 2 : 1;
     const double ways = plan->turn_ns > 0 ? 1 : 2;
 
-    return (double)frames * share * zg_soak_frame_ns(plan) / (settings->load * ways);
+    return (double)frames * share * (zg_soak_frame_ns(plan, settings) / settings->load + (double)settings->gap_ns) /
+           ways;
 }

@@ -201,7 +201,7 @@ void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share, u
         soak->spent_ns = 0;
         if (!send_next(soak, flow))
             return;
-        soak->due_ns[flow] += soak->spent_ns / of_line;
+        soak->due_ns[flow] += soak->spent_ns / of_line + (double)soak->settings->gap_ns;
     }
 }
 

@@ -41,7 +41,7 @@ static void begin(struct zgi_sim *sim)
     struct zgi_soak *soak = &sim->soak;
     const struct zg_line *physical = &soak->plan->definition->line;
     const struct zg_soak_settings *settings = soak->settings;
-    const struct zg_sim_settings line = { .baud = (uint32_t)physical->baud,
+    const struct zg_sim_settings line = { .baud = (uint32_t)(settings->baud > 0 ? settings->baud : physical->baud),
                                           .half_bits = zg_line_half_bits(physical),
                                           .faults = { settings->faults.way[DEVICE].line,
                                                       settings->faults.way[HOST].line },

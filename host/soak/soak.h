@@ -38,6 +38,7 @@ struct zg_soak_watch {
 
 struct zg_soak_settings {
     uint64_t duration_ns; /* virtual time in which frames are sent */
+    uint64_t warm_up_ns;  /* on a real link: in which they are sent before, and not counted */
     uint64_t seed;
     struct zg_faults faults;
     const struct zg_fault_times *fault_times; /* more of them, at times; NULL: none. On sim: only */
@@ -46,6 +47,9 @@ struct zg_soak_settings {
     uint64_t slow_ns;      /* an answer that takes longer, there and back, is slow */
     uint32_t clock_us;     /* what both ends' clocks show at the start */
     unsigned part;         /* of a run that was interrupted and goes on: 1, 2, ...; 0: it begins */
+    unsigned size;         /* of each payload, bytes; 0: of all sizes */
+    uint64_t gap_ns;       /* besides what the load leaves, after each frame */
+    uint64_t baud;         /* of the line; 0: the definition's */
     uint32_t first_second; /* of this part, */
     uint32_t first_number[ZG_FLOWS];         /* and its frames' first numbers */
     const struct zg_soak_requirement *until; /* the run ends once this is shown, or its contrary; NULL: none */
@@ -144,7 +148,7 @@ struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct
                                         zg_soak_progress progress, void *data, GError **error);
 
 /* The time that a frame of the middle size takes on the line, with the silence before it. */
-double zg_soak_frame_ns(const struct zg_plan *plan);
+double zg_soak_frame_ns(const struct zg_plan *plan, const struct zg_soak_settings *settings);
 
 /* The shortest possible round trip of an echo on a line that keeps its rate: the time of the bytes alone. */
 uint64_t zg_soak_least_trip_ns(const struct zg_plan *plan);

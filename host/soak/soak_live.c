@@ -190,7 +190,7 @@ static void run(struct zgi_live *live, zg_soak_progress progress, void *data)
     result->real = true;
     result->poll_ns = ZGI_LIVE_STEP_NS;
     live->begin_ns = live->heard_ns = begin_ns;
-    const double three_ns = 3 * zg_soak_frame_ns(soak->plan) / zgi_live_share(live);
+    const double three_ns = 3 * zg_soak_frame_ns(soak->plan, soak->settings) / zgi_live_share(live);
     live->outage_ns =
         soak->listening ? UINT64_MAX : MAX(soak->settings->slow_ns, (uint64_t)three_ns) + (uint64_t)OUTAGE_NS;
     soak->due_ns[ZG_FLOW_ECHO_OUT] = soak->due_ns[ZG_FLOW_STREAM_OUT] = (double)begin_ns;
@@ -370,24 +370,24 @@ static bool find_services(struct zgi_live *live, GError **error)
     return true;
 }
 
-static bool begin(struct zgi_live *live, GError **error)
+static bool begin(struct zgi_live *live, struct zg_wire *wire, GError **error)
 {
     struct zgi_soak *soak = &live->soak;
     const struct zg_soak_settings *settings = soak->settings;
     struct zgi_end *host = &soak->ends[HOST];
 
+    live->to_write = g_byte_array_new();
     if (!find_services(live, error))
         return false;
-    const struct zg_wire_settings wire = { .plan = soak->plan, .capture = settings->capture };
-    live->wire = zg_wire_open(settings->link, &wire, error);
-    if (!live->wire)
-        return false;
+    live->wire = wire;
+    soak->now_ns = zg_wire_now_ns(wire);
     live->out = zg_damage_seeded(&settings->faults.way[HOST].line, zg_soak_chance(settings), HOST);
     live->back = zg_damage_seeded(&settings->faults.way[DEVICE].line, zg_soak_chance(settings), DEVICE);
-    live->to_write = g_byte_array_new();
     soak->take_own = take_own;
     soak->take = soak->listening ? zgi_take_listening : zgi_take_from_device;
     soak->byte_ns = zg_line_byte_ns(&soak->plan->definition->line);
+    if (settings->baud > 0)
+        soak->byte_ns = soak->byte_ns * soak->plan->definition->line.baud / settings->baud;
     host->node =
         zg_node_new(soak->plan, 0, (size_t)8 * soak->plan->max_frame, &zgi_live_port, live, &zgi_soak_node_calls, host);
     zg_link_set_addresses(zg_node_link(host->node), 0, (zg_header_number)settings->to);
@@ -395,15 +395,16 @@ static bool begin(struct zgi_live *live, GError **error)
     return true;
 }
 
-struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct zg_soak_settings *settings,
-                                        zg_soak_progress progress, void *data, GError **error)
+static struct zg_soak_result *run_on(struct zg_wire *wire, const struct zg_plan *plan,
+                                     const struct zg_soak_settings *settings, zg_soak_progress progress, void *data,
+                                     GError **error)
 {
     struct zgi_live live = { .wire = NULL };
     struct zg_soak_result *result = NULL;
 
     if (!zgi_soak_begin(&live.soak, plan, settings, error))
         return NULL;
-    if (begin(&live, error)) {
+    if (begin(&live, wire, error)) {
         const bool listens = live.soak.listening != NULL;
         if (!listens)
             announce(&live);
@@ -417,16 +418,62 @@ struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct
                 note_end(&live);
             end(&live);
         }
-        g_byte_array_unref(live.to_write);
         if (live.error)
             g_propagate_error(error, live.error);
         else
             result = g_steal_pointer(&live.soak.result);
     }
-    g_autoptr(GError) incomplete = NULL;
-    if (!zg_wire_close(live.wire, &incomplete) && result && result->ended[0] == '\0') /* its capture is incomplete */
-        g_snprintf(result->ended, sizeof result->ended, "at the end: %s", incomplete->message);
+    g_byte_array_unref(live.to_write);
     zgi_soak_clear(&live.soak);
     g_free(live.soak.result);
+    return result;
+}
+
+/* Whether the definition can be soaked so, before anything is opened. */
+static bool suits(const struct zg_plan *plan, const struct zg_soak_settings *settings, GError **error)
+{
+    struct zg_soak_settings without = *settings;
+    struct zgi_live live = { .wire = NULL };
+
+    without.journal = NULL;
+    if (!zgi_soak_begin(&live.soak, plan, &without, error))
+        return false;
+    const bool fine = find_services(&live, error);
+    zgi_soak_clear(&live.soak);
+    g_free(live.soak.result);
+    return fine;
+}
+
+/* The port stays open for both, because opening one may reset the device. */
+static struct zg_soak_result *warm_up_and_run(struct zg_wire *wire, const struct zg_plan *plan,
+                                              const struct zg_soak_settings *settings, zg_soak_progress progress,
+                                              void *data, GError **error)
+{
+    struct zg_soak_settings before = *settings;
+
+    before.duration_ns = settings->warm_up_ns;
+    before.journal = NULL;
+    before.until = NULL;
+    before.stop_on = 0;
+    if (settings->warm_up_ns > 0) {
+        g_autofree struct zg_soak_result *warm = run_on(wire, plan, &before, progress, data, error);
+        if (!warm || warm->stopped || warm->ended[0] != '\0')
+            return g_steal_pointer(&warm);
+    }
+    return run_on(wire, plan, settings, progress, data, error);
+}
+
+struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct zg_soak_settings *settings,
+                                        zg_soak_progress progress, void *data, GError **error)
+{
+    const struct zg_wire_settings opening = { .plan = plan, .capture = settings->capture };
+    struct zg_wire *wire = suits(plan, settings, error) ? zg_wire_open(settings->link, &opening, error) : NULL;
+
+    if (!wire)
+        return NULL;
+    struct zg_soak_result *result = warm_up_and_run(wire, plan, settings, progress, data, error);
+    g_autoptr(GError) incomplete = NULL;
+    if (!zg_wire_close(wire, &incomplete) && result && result->ended[0] == '\0') /* its capture is incomplete */
+        g_snprintf(result->ended, sizeof result->ended, "at the end: %s", incomplete->message);
     return result;
 }

@@ -45,7 +45,8 @@ static unsigned place_of(const struct zg_plan *plan, enum zg_flow flow, unsigned
     return is_of_service(plan, flow) && plan->definition->big_endian ? 3 - byte : byte;
 }
 
-size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, enum zg_flow flow, uint32_t number, uint8_t *payload)
+size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, unsigned size, enum zg_flow flow, uint32_t number,
+                       uint8_t *payload)
 {
     enum zg_flow source = flow == ZG_FLOW_ECHO_BACK ? ZG_FLOW_ECHO_OUT : flow;
     struct zg_random random = zg_random_seeded(seed, (uint64_t)(source + 16) << 32 | number);
@@ -55,12 +56,14 @@ size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, enum zg_flow f
 
     if (has_one_size(plan))
         length = most;
+    else if (size > 0)
+        length = MIN(MAX(size, least), most);
     size_t rest = length - least;
 
     for (unsigned i = 0; i < least; i++)
         payload[place_of(plan, flow, i)] = (uint8_t)(number >> 8 * i);
     if (is_of_service(plan, flow))
-        return least + zg_traffic_data((uint32_t)seed, number, zg_flow_is_back(flow), zg_traffic_size(plan),
+        return least + zg_traffic_data((uint32_t)seed, number, zg_flow_is_back(flow), zg_traffic_size(plan, size),
                                        most - least, payload + least);
     switch (zg_random_below(&random, 8)) {
     case 0: memset(payload + least, 0x00, rest); break;
@@ -75,8 +78,12 @@ unsigned zg_traffic_number_size(const struct zg_plan *plan)
     return MIN(plan->max_payload, 4U);
 }
 
-uint16_t zg_traffic_size(const struct zg_plan *plan)
+uint16_t zg_traffic_size(const struct zg_plan *plan, unsigned size)
 {
+    const unsigned number = ZGI_TRAFFIC_NUMBER;
+
+    if (size > 0 && !has_one_size(plan))
+        return (uint16_t)(MIN(MAX(size, number), plan->max_payload) - number);
     return has_one_size(plan) ? (uint16_t)(plan->max_payload - ZGI_TRAFFIC_NUMBER) : ZG_TRAFFIC_OWN_SIZES;
 }
 

@@ -18,13 +18,14 @@ bool zg_flow_is_back(enum zg_flow flow);
  * the definition does. Small payloads hold only its low bytes: this many, 1 to 4. */
 unsigned zg_traffic_number_size(const struct zg_plan *plan);
 
-/* Makes payload `number` of a flow. Its length is from that of the number to max_payload bytes; or always max_payload,
- * if the framing has frames of one size and no length. After the number, the seed decides: random bytes, all zeros or
- * all ones. An echo back has the payload of its echo out. Returns the length. */
-size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, enum zg_flow flow, uint32_t number, uint8_t *payload);
+/* Makes payload `number` of a flow. Its length is `size`, or if that is 0 from that of the number to max_payload bytes;
+ * or always max_payload, if the framing has frames of one size and no length. After the number, the seed decides:
+ * random bytes, all zeros or all ones. An echo back has the payload of its echo out. Returns the length. */
+size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, unsigned size, enum zg_flow flow, uint32_t number,
+                       uint8_t *payload);
 
 /* The `size` of a traffic_request by which the device makes the same. */
-uint16_t zg_traffic_size(const struct zg_plan *plan);
+uint16_t zg_traffic_size(const struct zg_plan *plan, unsigned size);
 
 /* The number of a payload: of those with its bytes the one nearest to `next`, the flow's next number. The payload must
  * contain these bytes. */
