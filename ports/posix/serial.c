@@ -32,6 +32,19 @@ static unsigned control_flags(const struct zg_serial_settings *settings)
     return flags;
 }
 
+/* The speed that a PC's own UART runs at: its driver keeps the one asked for, and divides its clock by the nearest whole
+ * number. Others, which may have finer divisors, say what they made of it. */
+static unsigned long speed_of(int fd, unsigned long said)
+{
+    struct serial_struct serial;
+
+    if (ioctl(fd, TIOCGSERIAL, &serial) != 0 || serial.io_type != SERIAL_IO_PORT || serial.port == 0 ||
+        serial.baud_base <= 0 || said == 0)
+        return said;
+    const unsigned long base = (unsigned long)serial.baud_base, divisor = (base + said / 2) / said;
+    return base / (divisor > 0 ? divisor : 1);
+}
+
 /* Bytes with parity or framing errors come in unchanged, as from a microcontroller's UART. */
 static int apply(int fd, const struct zg_serial_settings *settings, unsigned long *made)
 {
@@ -47,7 +60,7 @@ static int apply(int fd, const struct zg_serial_settings *settings, unsigned lon
     wanted.c_cc[VTIME] = 0;
     if (ioctl(fd, TCSETS2, &wanted) != 0 || ioctl(fd, TCGETS2, &got) != 0)
         return -errno;
-    *made = got.c_ospeed;
+    *made = speed_of(fd, got.c_ospeed);
     const unsigned kept = CSIZE | CSTOPB | PARENB | PARODD | CMSPAR | CRTSCTS;
     return (got.c_cflag & kept) == (wanted.c_cflag & kept) ? 0 : -EINVAL;
 }
