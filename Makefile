@@ -1,6 +1,6 @@
 # A thin front: make demo, make test. Everything else is CMake's (see CMakePresets.json).
 .POSIX:
-.PHONY: all demo demo-tide-mast demo-carillon test bench boards bench-boards program release sanitizers packages format clean
+.PHONY: all demo demo-tide-mast demo-carillon test bench boards bench-boards kernel program release sanitizers packages format clean
 
 all: release
 
@@ -46,6 +46,12 @@ boards: release
 
 bench-boards: release
 	@python3 bench/boards/bench_boards.py build/release
+
+# SECONDS: how long its long soaks last. About two minutes; not part of the tests.
+SECONDS = 20
+kernel: release
+	@tools/install-packages.sh kernel
+	@python3 tests/kernel/kernel.py . build/release $(SECONDS)
 
 format:
 	@git ls-files '*.c' '*.h' | xargs clang-format -i

@@ -15,7 +15,7 @@ struct options {
     double load, confidence;
     gint64 seed;
     gint open, to, repeat, size;
-    gboolean as_json, goes_on;
+    gboolean as_json, goes_on, loopback, prove;
 };
 
 /* A word, whose place in the list, from 1, is its value. */
@@ -89,6 +89,7 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
         return false;
     }
     settings->size = (unsigned)options->size;
+    settings->prove = options->prove;
     if (!(options->load > 0 && options->load <= 0.95)) {
         cli_error(verb, "--load: expected a share of the line above 0, up to 0.95, found %g", options->load);
         return false;
@@ -104,6 +105,8 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
     if (!read_word(verb, "traffic", options->traffic, traffic_words, &settings->traffic) ||
         !read_word(verb, "way", options->way, way_words, &settings->way))
         return false;
+    if (options->loopback)
+        settings->traffic = ZG_SOAK_LOOPBACK;
     for (char **word = options->stop_on; word && *word; word++)
         if (!zg_soak_stop_on(*word, &settings->stop_on, &error)) {
             cli_error(verb, "--stop-on: %s", error->message);
@@ -316,6 +319,10 @@ static bool check_links(const struct cli_verb *verb, const struct options *optio
         cli_error(verb, "--%s: sim: always has all traffic", options->traffic ? "traffic" : "way");
     else if (!is_real && options->capture)
         cli_error(verb, "--capture: nothing to capture on the simulated line, which does not run in real time");
+    else if (!is_real && (options->loopback || options->prove))
+        cli_error(verb, "--%s: is for a real link", options->loopback ? "loopback" : "prove-ledger");
+    else if (options->loopback && (options->traffic || options->way || options->prove))
+        cli_error(verb, "--loopback: leave --traffic, --way and --prove-ledger out; there is no device");
     else if (!is_real && options->warm_up)
         cli_error(verb, "--warm-up: nothing on the simulated line gets warm");
     else
@@ -422,6 +429,10 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
           "An answer that takes longer, there and back, is slow; default twice that", "TIME" },
         { "require", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.requirements,
           "Fail unless shown: \"lost <= 1e-6\", \"lost = 0\"; repeatable", "RULE" },
+        { "loopback", 0, 0, G_OPTION_ARG_NONE, &options.loopback,
+          "A wire from TX to RX takes the device's place: what host and adapter do by themselves", NULL },
+        { "prove-ledger", 0, 0, G_OPTION_ARG_NONE, &options.prove,
+          "On a real link: damage some echoes at this end first, and see whether the ledger finds them all", NULL },
         { "warm-up", 0, 0, G_OPTION_ARG_STRING, &options.warm_up,
           "On a real link: for so long before, frames are sent that are not counted", "TIME" },
         { "size", 0, 0, G_OPTION_ARG_INT, &options.size, "Of each payload; default all sizes", "BYTES" },

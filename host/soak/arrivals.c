@@ -100,6 +100,25 @@ int zgi_take(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *p
     return flow == ZG_FLOWS && !zg_plan_by_id(end->soak->plan, frame->header.id) ? ZG_EUNKNOWN : 0;
 }
 
+int zgi_take_loopback(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *payload, size_t length)
+{
+    struct zgi_soak *soak = end->soak;
+    const bool is_ours = !soak->ids.echo || frame->header.id == soak->ids.stream;
+    const enum zg_flow flow = is_ours ? ZG_FLOW_STREAM_OUT : ZG_FLOWS;
+    const struct zg_ledger_entry *entry = zgi_entry_of(soak, flow, &frame->header, payload, length);
+
+    if (!entry) {
+        take_other(end, payload, length);
+        return 0;
+    }
+    if (!entry->arrived) {
+        zg_spread_add(&soak->result->round_trip, soak->now_ns - entry->sent_ns);
+        zg_spread_add(&soak->result->from_due, soak->now_ns - entry->due_ns);
+    }
+    take_sent(end, flow, zgi_number_of(soak, flow, payload), entry);
+    return 0;
+}
+
 static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     struct zgi_end *end = data;

@@ -13,6 +13,9 @@ int zgi_take(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *p
 int zgi_take_from_device(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *payload, size_t length);
 int zgi_take_listening(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *payload, size_t length);
 
+/* Its own, by a wire from TX to RX. */
+int zgi_take_loopback(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *payload, size_t length);
+
 /* The flow that an id belongs to at this end. ZG_FLOWS: none. */
 enum zg_flow zgi_flow_of(const struct zgi_end *end, uint32_t id);
 

@@ -23,7 +23,8 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
     soak->result->adds_up = soak->result->device_counted = true;
     soak->result->echo = soak->ids.echo;
     soak->result->any_time = settings->until != NULL || settings->part > 0;
-    soak->ledger = zg_ledger_new(ZGI_SOAK_WINDOW, settings->journal, settings->link != NULL);
+    soak->ledger = zg_ledger_new(ZGI_SOAK_WINDOW, settings->journal,
+                                 settings->link != NULL && settings->traffic != ZG_SOAK_LOOPBACK);
     soak->journal = settings->journal;
     if (settings->watch)
         zg_ledger_watch(soak->ledger, settings->watch->fate, settings->watch->data);

@@ -176,6 +176,8 @@ static void device_to_json(struct zg_json *json, const struct zg_soak_report *re
         zg_json_string(json, NULL, "echo");
     if (result->traffic & ZG_SOAK_LISTEN)
         zg_json_string(json, NULL, "listen");
+    if (result->traffic & ZG_SOAK_LOOPBACK)
+        zg_json_string(json, NULL, "loopback");
     for (unsigned end = 0; end < 2; end++)
         if (result->streams[end])
             zg_json_string(json, NULL, end == 0 ? "stream_back" : "stream_out");
@@ -227,6 +229,20 @@ static void requirements_to_json(struct zg_json *json, const struct zg_soak_repo
     zg_json_close(json, ']');
 }
 
+static void proof_to_json(struct zg_json *json, const struct zg_soak_proof *proof)
+{
+    zg_json_open(json, "proof", '{');
+    zg_json_unsigned(json, "sent", proof->sent);
+    zg_json_unsigned(json, "hit", proof->hit);
+    zg_json_unsigned(json, "seen", proof->seen);
+    zg_json_unsigned(json, "harmless", proof->harmless);
+    zg_json_unsigned(json, "missed", proof->missed);
+    zg_json_unsigned(json, "hit_back", proof->hit_back);
+    zg_json_unsigned(json, "damages", proof->damages);
+    zg_json_bool(json, "holds", proof->holds);
+    zg_json_close(json, '}');
+}
+
 char *zg_soak_report_json(const struct zg_soak_report *report)
 {
     const struct zg_soak_result *result = report->result;
@@ -250,6 +266,8 @@ char *zg_soak_report_json(const struct zg_soak_report *report)
     zg_json_unsigned(&json, "injected", result->injected);
     arrived_to_json(&json, result);
     zg_json_bool(&json, "adds_up", result->adds_up);
+    if (result->proof.sent > 0)
+        proof_to_json(&json, &result->proof);
     balances_to_json(&json, result);
     rates_to_json(&json, result);
     spread_to_json(&json, "round_trip_seconds", &result->round_trip);

@@ -10,6 +10,11 @@ static void append_traffic(GString *text, const struct zg_soak_result *result)
 {
     const bool echo = result->traffic & ZG_SOAK_ECHO, out = result->streams[1], back = result->streams[0];
 
+    if (result->traffic == ZG_SOAK_LOOPBACK) {
+        g_string_append(
+            text, "traffic: loopback, what this end sends comes back by a wire from TX to RX; there is no device\n");
+        return;
+    }
     if (result->traffic & ZG_SOAK_LISTEN) {
         g_string_append(
             text, "traffic: listen, this end sends nothing; what is lost is told by the numbers in the headers, and\n"
@@ -33,6 +38,19 @@ static void append_faults(GString *text, const char *way, const struct zg_way_fa
 
     g_string_append_printf(text, "faults %s%s: %s\n", is_real ? "at this end, " : "", way,
                            list[0] != '\0' ? list : "none");
+}
+
+/* That the ledger sees what is done to its frames. */
+static void append_proof(GString *text, const struct zg_soak_proof *proof)
+{
+    g_string_append_printf(
+        text,
+        "the ledger was tried before: of %" G_GUINT64_FORMAT " echoes %" G_GUINT64_FORMAT
+        " were damaged here when they left, %" G_GUINT64_FORMAT " of these are missing in it, %" G_GUINT64_FORMAT
+        " were hit\nwithout harm and %" G_GUINT64_FORMAT " are said to be delivered; %" G_GUINT64_FORMAT
+        " bytes were damaged when they arrived, and it found %" G_GUINT64_FORMAT " damages: %s\n",
+        proof->sent, proof->hit, proof->seen, proof->harmless, proof->missed, proof->hit_back, proof->damages,
+        proof->holds ? "it sees them" : "IT CANNOT BE RELIED ON");
 }
 
 static void append_settings(GString *text, const struct zg_soak_report *report)
@@ -74,6 +92,8 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
                                report->result->stopped ? "; stopped early" : "");
     if (settings->link)
         append_traffic(text, report->result);
+    if (report->result->proof.sent > 0)
+        append_proof(text, &report->result->proof);
 }
 
 /* What happened to a real link during the run, with times. */
@@ -122,7 +142,7 @@ static void append_counters(GString *text, const struct zg_soak_result *result)
                            ZGI_COLUMN, "host");
     for (unsigned i = 0; i < ZG_COUNTERS; i++) {
         uint32_t device = zg_counters_get(&result->counters[0], i), host = zg_counters_get(&result->counters[1], i);
-        if (!result->device_counted && i == 0)
+        if (!result->device_counted && i == 0 && result->traffic != ZG_SOAK_LOOPBACK)
             g_string_append(text, "  those of the device are unknown\n");
         if (g_strv_contains(plain, zg_counter_names[i]) || (device == 0 && host == 0))
             continue;
@@ -167,7 +187,7 @@ static void append_line(GString *text, const struct zg_soak_report *report)
                                result->refused);
     if (spread->count == 0)
         return;
-    zgi_table_spread(text, "echo round trip", spread);
+    zgi_table_spread(text, result->traffic == ZG_SOAK_LOOPBACK ? "round trip" : "echo round trip", spread);
     zgi_table_spread(text, "from when it was due by the load", &result->from_due);
     if (result->held_ns > settings->slow_ns) {
         g_autofree char *held = zgi_time_text(result->held_ns);

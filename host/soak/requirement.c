@@ -72,6 +72,7 @@ bool zg_soak_rate_at(const struct zg_soak_result *result, unsigned index, struct
     const struct zg_ledger_sums *sums = &result->sums;
     const enum trials trials = rates[index].trials;
     const unsigned classes = rates[index].classes;
+    const bool has_device = result->real && result->traffic != ZG_SOAK_LOOPBACK;
 
     *rate = (struct zg_soak_rate){ .key = rates[index].key, .of = rates[index].of, .on = rates[index].on };
     rate->errors = classes & of_arrivals ? count_arrived(sums, classes) : count_entries(sums, trials, classes);
@@ -84,8 +85,8 @@ bool zg_soak_rate_at(const struct zg_soak_result *result, unsigned index, struct
         break;
     case DAMAGED: /* of a real device's receiver only its counters are known, not which frames they were about */
         rate->errors = result->damages[1] + (result->real ? 0 : result->damages[0]);
-        rate->trials = count_sent(sums, result->real ? SENT_BACK : SENT);
-        rate->of = result->real ? "frames sent back" : rate->of;
+        rate->trials = count_sent(sums, has_device ? SENT_BACK : SENT);
+        rate->of = has_device ? "frames sent back" : rate->of;
         break;
     default: rate->trials = count_sent(sums, trials); break;
     }

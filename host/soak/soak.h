@@ -20,7 +20,12 @@ enum zg_soak_error {
 };
 
 /* What is sent on a real link. */
-enum zg_soak_traffic { ZG_SOAK_ECHO = 1, ZG_SOAK_STREAM = 2, ZG_SOAK_LISTEN = 4 /* nothing: others do */ };
+enum zg_soak_traffic {
+    ZG_SOAK_ECHO = 1,
+    ZG_SOAK_STREAM = 2,
+    ZG_SOAK_LISTEN = 4,  /* nothing: others do */
+    ZG_SOAK_LOOPBACK = 8 /* a stream that comes back by a wire from TX to RX */
+};
 
 struct zg_soak_requirement;
 
@@ -46,6 +51,7 @@ struct zg_soak_settings {
     uint64_t late_ns;      /* a frame that takes longer, one way, is late; only the simulated line shows that */
     uint64_t slow_ns;      /* an answer that takes longer, there and back, is slow */
     uint32_t clock_us;     /* what both ends' clocks show at the start */
+    bool prove;            /* of a real link: damage known echoes first, see struct zg_soak_proof */
     unsigned part;         /* of a run that was interrupted and goes on: 1, 2, ...; 0: it begins */
     unsigned size;         /* of each payload, bytes; 0: of all sizes */
     uint64_t gap_ns;       /* besides what the load leaves, after each frame */
@@ -93,6 +99,18 @@ enum { ZG_STOP_ON_RESTART = ZG_CLASSES /* besides the classes */ };
 
 enum { ZG_SOAK_BALANCES = 7, ZG_SOAK_RESTARTS = 16 };
 
+/* What came of damaging known echoes at this end of a real link, before the soak itself. */
+struct zg_soak_proof {
+    uint64_t sent;     /* echoes */
+    uint64_t hit;      /* of them, when they left */
+    uint64_t seen;     /* of those hit: not delivered, according to the ledger */
+    uint64_t harmless; /* delivered, and hit only where it does no harm */
+    uint64_t missed;   /* delivered, although harm was done to them: the ledger is wrong */
+    uint64_t hit_back; /* bytes that were hit when they arrived */
+    uint64_t damages;  /* stretches with damage that the ledger found then */
+    bool holds;        /* none was missed, and there were enough */
+};
+
 struct zg_soak_result {
     uint64_t ran_ns;  /* virtual time in which frames were sent */
     uint64_t poll_ns; /* virtual time between two turns of each end's loop */
@@ -116,6 +134,7 @@ struct zg_soak_result {
     bool adds_up; /* all balances hold */
     /* of a real link */
     bool real;
+    struct zg_soak_proof proof;    /* all 0: it was not asked for */
     unsigned traffic;              /* that there was, enum zg_soak_traffic */
     bool streams[2];               /* the device's (0), the host's (1) */
     uint64_t guessed;              /* frames lost whose number came round: known by the sender's usual rate only */

@@ -6,6 +6,7 @@
 #include "soak/arrivals.h"
 #include "soak/listening.h"
 #include "soak/live.h"
+#include "soak/proof.h"
 
 enum {
     HELD_BACK_US = 250000, /* bytes, by the operating system */
@@ -109,9 +110,11 @@ static void send_all(struct zgi_live *live)
 static bool all_came(const struct zgi_live *live)
 {
     const struct zg_ledger_sums *sums = zg_ledger_sums(live->soak.ledger);
-    const uint64_t *came = sums->entries[ZG_FLOW_ECHO_BACK];
+    const bool loops = live->soak.result->traffic == ZG_SOAK_LOOPBACK;
+    const uint64_t *came = sums->entries[loops ? ZG_FLOW_STREAM_OUT : ZG_FLOW_ECHO_BACK];
 
-    return sums->sent[ZG_FLOW_ECHO_OUT] == came[ZG_CLASS_DELIVERED] + came[ZG_CLASS_LATE] + came[ZG_CLASS_OUT_OF_ORDER];
+    return sums->sent[loops ? ZG_FLOW_STREAM_OUT : ZG_FLOW_ECHO_OUT] ==
+           came[ZG_CLASS_DELIVERED] + came[ZG_CLASS_LATE] + came[ZG_CLASS_OUT_OF_ORDER];
 }
 
 /* The time since echoes began, in words. */
@@ -195,7 +198,7 @@ static void run(struct zgi_live *live, zg_soak_progress progress, void *data)
         soak->listening ? UINT64_MAX : MAX(soak->settings->slow_ns, (uint64_t)three_ns) + (uint64_t)OUTAGE_NS;
     soak->due_ns[ZG_FLOW_ECHO_OUT] = soak->due_ns[ZG_FLOW_STREAM_OUT] = (double)begin_ns;
     live->report_due_ns = begin_ns;
-    zg_journal_begin(soak->journal, begin_ns, soak->settings->first_second, true);
+    zg_journal_begin(soak->journal, begin_ns, soak->settings->first_second, result->traffic != ZG_SOAK_LOOPBACK);
     while (result->ran_ns < length_ns && zgi_soak_goes_on(soak) && !live->error) {
         send_all(live);
         const bool is_time = turn(live);
@@ -307,6 +310,10 @@ static void end(struct zgi_live *live)
     zg_ledger_other(soak->ledger, true, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[HOST]));
     zg_ledger_other(soak->ledger, true, ZG_CLASS_UNEXPECTED, result->counters[HOST].not_for_us);
     result->sums = *zg_ledger_sums(soak->ledger);
+    for (unsigned i = 0; i < ZG_CLASSES && result->traffic == ZG_SOAK_LOOPBACK; i++) { /* its far end is this one */
+        result->sums.arrivals[HOST][i] += result->sums.arrivals[DEVICE][i];
+        result->sums.arrivals[DEVICE][i] = 0;
+    }
     balance(live);
 }
 
@@ -321,6 +328,11 @@ static bool choose_traffic(struct zgi_live *live, GError **error)
     const unsigned wanted = settings->traffic ? settings->traffic : has == 0 && is_numbered ? ZG_SOAK_LISTEN : has;
     struct zg_soak_result *result = live->soak.result;
 
+    if (wanted == ZG_SOAK_LOOPBACK) {
+        result->traffic = wanted;
+        result->streams[HOST] = true;
+        return true;
+    }
     if (wanted == ZG_SOAK_LISTEN && !is_numbered) {
         g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN,
                     "listening needs numbers by which losses are found: the header has no sequence");
@@ -370,6 +382,25 @@ static bool find_services(struct zgi_live *live, GError **error)
     return true;
 }
 
+/* Bytes that this end has sent or will send. */
+static uint64_t sent_by_host(struct zgi_end *end)
+{
+    const struct zgi_live *live = (struct zgi_live *)(void *)end->soak; /* its first member */
+    return live->out.totals.sent + zg_ring_used(&zg_node_link(end->node)->transmit);
+}
+
+static void touched_out(void *data, uint64_t place, unsigned touches)
+{
+    const struct zg_soak_watch *watch = data;
+    watch->touched(watch->data, HOST, place, touches);
+}
+
+static void touched_back(void *data, uint64_t place, unsigned touches)
+{
+    const struct zg_soak_watch *watch = data;
+    watch->touched(watch->data, DEVICE, place, touches);
+}
+
 static bool begin(struct zgi_live *live, struct zg_wire *wire, GError **error)
 {
     struct zgi_soak *soak = &live->soak;
@@ -384,13 +415,22 @@ static bool begin(struct zgi_live *live, struct zg_wire *wire, GError **error)
     live->out = zg_damage_seeded(&settings->faults.way[HOST].line, zg_soak_chance(settings), HOST);
     live->back = zg_damage_seeded(&settings->faults.way[DEVICE].line, zg_soak_chance(settings), DEVICE);
     soak->take_own = take_own;
-    soak->take = soak->listening ? zgi_take_listening : zgi_take_from_device;
+    soak->take = soak->listening                             ? zgi_take_listening
+                 : soak->result->traffic == ZG_SOAK_LOOPBACK ? zgi_take_loopback
+                                                             : zgi_take_from_device;
+    soak->sent = sent_by_host;
+    if (settings->watch) {
+        live->out.touched = touched_out;
+        live->back.touched = touched_back;
+        live->out.data = live->back.data = (void *)settings->watch;
+    }
     soak->byte_ns = zg_line_byte_ns(&soak->plan->definition->line);
     if (settings->baud > 0)
         soak->byte_ns = soak->byte_ns * soak->plan->definition->line.baud / settings->baud;
     host->node =
         zg_node_new(soak->plan, 0, (size_t)8 * soak->plan->max_frame, &zgi_live_port, live, &zgi_soak_node_calls, host);
-    zg_link_set_addresses(zg_node_link(host->node), 0, (zg_header_number)settings->to);
+    zg_link_set_addresses(zg_node_link(host->node), 0,
+                          soak->result->traffic == ZG_SOAK_LOOPBACK ? 0 : (zg_header_number)settings->to);
     zg_node_allow_silence(host->node, HELD_BACK_US);
     return true;
 }
@@ -405,15 +445,15 @@ static struct zg_soak_result *run_on(struct zg_wire *wire, const struct zg_plan 
     if (!zgi_soak_begin(&live.soak, plan, settings, error))
         return NULL;
     if (begin(&live, wire, error)) {
-        const bool listens = live.soak.listening != NULL;
-        if (!listens)
+        const bool alone = live.soak.listening != NULL || live.soak.result->traffic == ZG_SOAK_LOOPBACK;
+        if (!alone)
             announce(&live);
         else
             live.damaging = true;
-        if (listens || (zgi_live_read_counters(&live, &live.readings[0]) && zgi_live_begin_streams(&live))) {
+        if (alone || (zgi_live_read_counters(&live, &live.readings[0]) && zgi_live_begin_streams(&live))) {
             run(&live, progress, data);
             live.soak.result->device_counted =
-                !listens && zgi_live_end_streams(&live) && zgi_live_read_counters(&live, &live.readings[1]);
+                !alone && zgi_live_end_streams(&live) && zgi_live_read_counters(&live, &live.readings[1]);
             if (live.error)
                 note_end(&live);
             end(&live);
@@ -455,12 +495,27 @@ static struct zg_soak_result *warm_up_and_run(struct zg_wire *wire, const struct
     before.journal = NULL;
     before.until = NULL;
     before.stop_on = 0;
+    struct zg_soak_proof proof = { .sent = 0 };
+
+    if (settings->prove) {
+        struct zgi_proof *proving = zgi_proof_new();
+        const struct zg_soak_settings harmful = zgi_proof_settings(proving, plan, settings);
+        g_autofree struct zg_soak_result *proved = run_on(wire, plan, &harmful, progress, data, error);
+        proof = zgi_proof_end(proving, proved);
+        if (!proved || proved->stopped || proved->ended[0] != '\0')
+            return g_steal_pointer(&proved);
+    }
     if (settings->warm_up_ns > 0) {
         g_autofree struct zg_soak_result *warm = run_on(wire, plan, &before, progress, data, error);
         if (!warm || warm->stopped || warm->ended[0] != '\0')
             return g_steal_pointer(&warm);
     }
-    return run_on(wire, plan, settings, progress, data, error);
+    struct zg_soak_result *result = run_on(wire, plan, settings, progress, data, error);
+    if (result && settings->prove) {
+        result->proof = proof;
+        result->adds_up = result->adds_up && proof.holds;
+    }
+    return result;
 }
 
 struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct zg_soak_settings *settings,

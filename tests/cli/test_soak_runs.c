@@ -1,0 +1,110 @@
+/* SPDX-License-Identifier: MIT */
+/* Runs of the soak on real links: loopback, the proof of the ledger, warm-up, several links, ends that depend on what
+ * was seen. */
+#include "processes.h"
+
+#include <string.h>
+#include <sys/socket.h>
+#include <unistd.h>
+
+#define LOOM TEST_SOURCE "/examples/loom/loom.yaml"
+
+/* The value of a number in JSON, from a place on. */
+static double number(const char *json, const char *place, const char *key)
+{
+    const char *from = strstr(json, place), *at = from ? strstr(from, key) : NULL;
+
+    if (!at)
+        fail_msg("no %s after %s in %s", key, place, json);
+    return g_ascii_strtod(strchr(at, ':') + 1, NULL);
+}
+
+/* A wire from TX to RX. */
+static void *send_back(void *data)
+{
+    const int link = accept(GPOINTER_TO_INT(data), NULL, NULL);
+    uint8_t bytes[4096];
+
+    for (ssize_t count; (count = read(link, bytes, sizeof bytes)) > 0;)
+        if (write(link, bytes, (size_t)count) != count)
+            break;
+    close(link);
+    return NULL;
+}
+
+static void loopback_is_the_floor(void **state)
+{
+    unsigned port;
+    const int listener = test_bind_anywhere(SOCK_STREAM, &port);
+    (void)state;
+    assert_int_equal(listen(listener, 1), 0);
+    GThread *wire = g_thread_new("wire", send_back, GINT_TO_POINTER(listener));
+    g_autofree char *arguments =
+        g_strdup_printf("soak " LOOM " tcp:127.0.0.1:%u --loopback --for 2s --faults ber=3e-5 --json", port);
+    g_autofree char *text = test_run(0, arguments);
+    g_thread_join(wire);
+    close(listener);
+    test_assert_in(text, "\"adds_up\": true");
+    assert_true(number(text, "\"stream_out\": {", "\"sent\"") > 500);
+    assert_in_range((uint64_t)number(text, "\"stream_out\": {", "\"lost_out\""), 5, 300);
+    test_assert_run(2, "soak " LOOM " sim: --loopback", "is for a real link");
+}
+
+/* The ledger finds what was damaged; the real soak comes after it, and after a warm-up that is not counted. */
+static void the_ledger_is_proven(void **state)
+{
+    struct process device = test_start_device("pty:p", "");
+    g_autofree char *text =
+        test_run(0, "soak " LOOM " serial:p --prove-ledger --warm-up 1s --for 1s --load 0.3 --json");
+    (void)state;
+    test_end(&device);
+    assert_true(number(text, "\"proof\": {", "\"hit\"") >= 10);
+    assert_int_equal(number(text, "\"proof\": {", "\"missed\""), 0);
+    test_assert_in(text, "\"holds\": true");
+    assert_true(number(text, "\"line\": {", "\"flipped_bits\"") == 0); /* nothing of the proof is left, */
+    assert_true(number(text, "\"sent\": {", "\"sent\"") < 700);        /* nor of the warm-up */
+}
+
+/* Two devices at once; one whose loop and interrupts stand still now and then, which its counters and the store show.
+ */
+static void several_links_have_one_verdict(void **state)
+{
+    struct process sound = test_start_device("unix:u", "");
+    struct process troubled = test_start_device("pty:q", "--faults blackout=1/400ms,mask=5/5ms");
+    struct process soak = test_start("soak " LOOM " unix:u serial:q --for 4s --load 0.2 --require \"lost <= 1e-2\"");
+    (void)state;
+    assert_int_equal(test_finish(&soak, 0), 1);
+    test_assert_in(soak.text->str, "verdict of all: 1 of 2 links passed");
+    test_assert_in(soak.text->str, "line_overrun");
+    test_clear(&soak);
+    g_free(test_run(0, "soak " LOOM " serial:q --for 4s --load 0.2 --slow 100ms --store outage.store"));
+    g_autofree char *events = test_run(0, "report outage.store --csv event");
+    test_assert_in(events, "outage,nothing came for 0.");
+    test_end(&sound);
+    test_end(&troubled);
+}
+
+static void runs_end_by_what_they_show(void **state)
+{
+    (void)state;
+    g_autofree char *met = test_run(0, "soak " LOOM " sim: --until \"lost <= 1e-3\" --at-most 1h --json");
+    test_assert_in(met, "\"reached\": true");
+    assert_true(number(met, "{", "\"ran_seconds\"") < 10);
+    g_autofree char *failed = test_run(0, "soak " LOOM " sim: --faults ber=1e-4 --until \"lost <= 1e-3\" --at-most 1h");
+    test_assert_in(failed, "failed:    lost <= 0.001, because at 95 % confidence, at any time, it is at least");
+    g_autofree char *neither = test_run(0, "soak " LOOM " sim: --until \"lost <= 1e-6\" --at-most 2s");
+    test_assert_in(neither, "without showing that or the contrary");
+    g_autofree char *stopped = test_run(0, "soak " LOOM " sim: --for 1h --faults ber=1e-5 --stop-on damaged_detected");
+    test_assert_in(stopped, "it ended with the first: damaged, detected");
+    test_assert_run(2, "soak " LOOM " sim: --until \"lost <= 1e-6\"", "--at-most 24h");
+    test_assert_run(2, "soak " LOOM " sim: --stop-on lsot", "did you mean \"lost\"");
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { cmocka_unit_test_teardown(loopback_is_the_floor, test_kill_running),
+                                        cmocka_unit_test_teardown(the_ledger_is_proven, test_kill_running),
+                                        cmocka_unit_test_teardown(several_links_have_one_verdict, test_kill_running),
+                                        cmocka_unit_test_teardown(runs_end_by_what_they_show, test_kill_running) };
+    return test_run_processes(tests, G_N_ELEMENTS(tests));
+}
