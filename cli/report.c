@@ -41,7 +41,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
                                  "N" },
                                { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON document", NULL },
                                { "csv", 0, 0, G_OPTION_ARG_STRING, &options.table,
-                                 "Print a table as comma-separated values: run, second, event, counters", "TABLE" },
+                                 "Print a table as comma-separated values: run, second, event, stretch, counters", "TABLE" },
                                G_OPTION_ENTRY_NULL };
 
     if (!cli_parse(verb, entries, &argc, &argv, 1, 1))

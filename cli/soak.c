@@ -14,7 +14,7 @@ struct options {
     char **requirements, **claims, **stop_on, **marks, **sweep;
     double load, confidence;
     gint64 seed;
-    gint open, to, repeat, size;
+    gint open, to, repeat, size, stretches;
     gboolean as_json, goes_on, loopback, prove;
 };
 
@@ -242,6 +242,8 @@ static bool fit_together(const struct cli_verb *verb, const struct options *opti
         cli_error(verb, "--until: say how long at most: --at-most 24h, instead of --for");
     else if (options->at_most && !options->until)
         cli_error(verb, "--at-most: belongs to --until \"lost <= 1e-6\"; otherwise --for says how long");
+    else if (options->stretches < 0 || (options->stretches > 0 && !options->store))
+        cli_error(verb, "--stretches: expected a number from 1 on, beside --store");
     else if (options->goes_on && !options->store)
         cli_error(verb, "--continue: goes on with the newest run of a store: --store FILE");
     else if ((options->bisect == NULL) != (options->limit == NULL))
@@ -374,6 +376,7 @@ static int run_loaded(const struct cli_verb *verb, const struct zg_plan *plan, c
                                 .definition = definition,
                                 .store = options->store,
                                 .goes_on = options->goes_on,
+                                .stretches = (uint32_t)options->stretches,
                                 .marks = options->marks,
                                 .marks_file = options->marks_file,
                                 .on_event = options->on_event };
@@ -452,6 +455,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
           "End with the first: lost, damaged_detected, unexpected, restart, ...; repeatable", "CLASS" },
         { "store", 0, 0, G_OPTION_ARG_FILENAME, &options.store,
           "Keep all that happens in this file, second by second; zeugma report shows it", "FILE" },
+        { "stretches", 0, 0, G_OPTION_ARG_INT, &options.stretches,
+          "Of how many damages the store keeps the bytes before it takes fewer; default 100000", "N" },
         { "continue", 0, 0, G_OPTION_ARG_NONE, &options.goes_on, "Go on with the newest such run of the store", NULL },
         { "mark", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.marks,
           "A mark that the key 1 sets while it runs, the next one the key 2, ...; repeatable", "TEXT" },

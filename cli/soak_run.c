@@ -202,7 +202,8 @@ static bool open_store(struct cli_soak_run *run, struct progress *progress, GErr
                                         .link = run->settings.link ? run->settings.link->text : "sim:",
                                         .settings = settings,
                                         .requirements = rules,
-                                        .planned_s = (double)*length_ns * 1e-9 };
+                                        .planned_s = (double)*length_ns * 1e-9,
+                                        .stretches = run->stretches };
     progress->store = zg_store_begin(run->store, &about, run->goes_on, error);
     if (!progress->store)
         return false;

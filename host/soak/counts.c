@@ -6,11 +6,15 @@ uint64_t zgi_candidates_failed(const struct zg_counters *counters)
     return (uint64_t)counters->failed_check + counters->malformed + counters->too_long + counters->timed_out;
 }
 
+uint64_t zgi_bytes_judged(const struct zg_counters *counters)
+{
+    return (uint64_t)counters->bytes_of_frames + counters->bytes_failed + counters->bytes_noise +
+           counters->bytes_console + counters->bytes_idle;
+}
+
 uint64_t zgi_bytes_accounted(struct zg_node *node)
 {
-    const struct zg_counters *c = &zg_node_link(node)->counters;
-    return (uint64_t)c->bytes_of_frames + c->bytes_failed + c->bytes_noise + c->bytes_console + c->bytes_idle +
-           zg_any_link_pending(zg_node_any_link(node));
+    return zgi_bytes_judged(&zg_node_link(node)->counters) + zg_any_link_pending(zg_node_any_link(node));
 }
 
 uint64_t zgi_bytes_passed(const struct zg_sim_totals *totals)

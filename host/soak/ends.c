@@ -38,6 +38,8 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
         const struct zg_way_faults *faults = &settings->faults.way[i];
         const uint64_t chance = zg_soak_chance(settings);
         end->stretch = zgi_stretch_new(end);
+        if (zg_journal_keeps(settings->journal))
+            end->came = zgi_tape_new();
         end->repeats = zg_strikes_seeded(chance, i, 8, faults->repeat);
         end->swaps = zg_strikes_seeded(chance, i, 9, faults->swap);
         end->strays = zg_strikes_seeded(chance, i, 10, faults->stray);
@@ -77,6 +79,9 @@ void zgi_soak_clear(struct zgi_soak *soak)
         zg_node_free(soak->ends[i].node);
         g_queue_clear_full(&soak->ends[i].waiting, g_free);
         zgi_stretch_free(soak->ends[i].stretch);
+        zgi_tape_free(soak->ends[i].went);
+        zgi_tape_free(soak->ends[i].came);
+        g_free(soak->ends[i].ends);
     }
     zg_ledger_free(soak->ledger);
     zgi_listening_free(soak->listening);

@@ -7,6 +7,7 @@
 #include "soak/counts.h"
 #include "soak/payload.h"
 #include "soak/soak.h"
+#include "soak/tape.h"
 
 enum { DEVICE, HOST };
 
@@ -22,7 +23,9 @@ struct zgi_end {
     struct zg_strikes repeats, swaps, strays, stales; /* of what it sends */
     struct zg_strikes behinds;                        /* of what it delivers */
     uint32_t position;                                /* of the next frame that it sends */
-    struct zgi_stretch *stretch;                      /* what has arrived at it since the last intact frame */
+    struct zgi_tape *went, *came;                     /* bytes that left it, that arrived at it; NULL: nobody asks */
+    uint64_t *ends;              /* of its frames, in bytes that left it, by position; NULL: not known */
+    struct zgi_stretch *stretch; /* what has arrived at it since the last intact frame */
 };
 
 /* Counts of both ends, device (0) and host (1). */
@@ -35,6 +38,7 @@ struct zgi_soak {
     const struct zg_soak_settings *settings;
     struct zg_soak_result *result;
     struct zg_faults faults;      /* in force now */
+    uint64_t erased[2];           /* bytes that had arrived at ends, and were not judged yet, when they restarted */
     struct zg_counters before[2]; /* of the links that ends had before they restarted */
     struct zg_ledger *ledger;
     struct zg_journal *journal; /* may be NULL */

@@ -9,7 +9,7 @@ struct zg_journal {
     GPtrArray *seconds;         /* of struct zg_second, without gaps */
     uint32_t first;             /* the time of the first of them */
     uint32_t final;             /* seconds before this one are final */
-    GArray *events, *times;
+    GArray *events, *times, *stretches;
 };
 
 const char *zg_event_name(enum zg_event_kind kind)
@@ -27,6 +27,21 @@ static void free_second(void *data)
     g_free(second);
 }
 
+static void clear_stretch(void *data)
+{
+    struct zg_damage_found *stretch = data;
+
+    g_clear_pointer(&stretch->sent, g_bytes_unref);
+    g_clear_pointer(&stretch->arrived, g_bytes_unref);
+}
+
+static GArray *new_stretches(void)
+{
+    GArray *stretches = g_array_new(FALSE, FALSE, sizeof(struct zg_damage_found));
+    g_array_set_clear_func(stretches, clear_stretch);
+    return stretches;
+}
+
 static void clear_event(void *data)
 {
     g_free(((struct zg_event *)data)->text);
@@ -40,6 +55,7 @@ struct zg_journal *zg_journal_new(bool keeps)
     journal->seconds = g_ptr_array_new_with_free_func(free_second);
     journal->events = g_array_new(FALSE, FALSE, sizeof(struct zg_event));
     g_array_set_clear_func(journal->events, clear_event);
+    journal->stretches = new_stretches();
     journal->times = g_array_new(FALSE, FALSE, sizeof(struct zg_time_row));
     return journal;
 }
@@ -51,6 +67,7 @@ void zg_journal_free(struct zg_journal *journal)
     g_ptr_array_unref(journal->seconds);
     g_array_unref(journal->events);
     g_array_unref(journal->times);
+    g_array_unref(journal->stretches);
     g_free(journal);
 }
 
@@ -168,6 +185,30 @@ void zg_journal_event(struct zg_journal *journal, uint64_t at_ns, enum zg_event_
     const struct zg_event event = { since_zero(journal, at_ns), kind, g_strdup_vprintf(format, arguments) };
     va_end(arguments);
     g_array_append_val(journal->events, event);
+}
+
+bool zg_journal_keeps(const struct zg_journal *journal)
+{
+    return journal && journal->keeps;
+}
+
+void zg_journal_stretch(struct zg_journal *journal, struct zg_damage_found *stretch)
+{
+    if (!zg_journal_keeps(journal)) {
+        clear_stretch(stretch);
+        return;
+    }
+    stretch->from_ns = since_zero(journal, stretch->from_ns);
+    stretch->to_ns = since_zero(journal, stretch->to_ns);
+    g_array_append_val(journal->stretches, *stretch);
+}
+
+GArray *zg_journal_take_stretches(struct zg_journal *journal)
+{
+    GArray *taken = journal->stretches;
+
+    journal->stretches = new_stretches();
+    return taken;
 }
 
 void zg_journal_mark(struct zg_journal *journal, uint64_t since_begin_ns, const char *text)

@@ -58,6 +58,16 @@ struct zg_event {
     char *text;
 };
 
+/* A stretch with damage: from the end of an intact frame to that of the next one. */
+struct zg_damage_found {
+    bool at_host;            /* where it arrived: on the way back; otherwise out */
+    uint64_t from_ns, to_ns; /* when these two frames arrived, since second 0 began */
+    uint32_t first;  /* of the frames sent that way, from 0, the first after the former; unknown of a real device */
+    uint32_t frames; /* sent between the two; 0: unknown */
+    uint32_t rejected, accepted, unexpected; /* pieces that were rejected; frames that passed the check */
+    GBytes *sent, *arrived; /* the bytes, with those of the second frame, at most 4096; NULL: not known, or not kept */
+};
+
 /* A second as the analysis of time needs it. Frames out and back that are known one way, and echoes of a real link,
  * which are known there and back only. */
 enum zg_path { ZG_PATH_OUT, ZG_PATH_BACK, ZG_PATH_TRIP, ZG_PATHS };
@@ -88,6 +98,10 @@ void zg_journal_held(struct zg_journal *journal, uint64_t from_ns, uint64_t to_n
 void zg_journal_event(struct zg_journal *journal, uint64_t at_ns, enum zg_event_kind kind, const char *format, ...)
     G_GNUC_PRINTF(4, 5);
 
+/* Keeps a stretch, whose bytes it takes over; frees them if nobody will take it. Times are as in the other calls. */
+void zg_journal_stretch(struct zg_journal *journal, struct zg_damage_found *stretch);
+bool zg_journal_keeps(const struct zg_journal *journal);
+
 /* The user's mark, at a time since this part of the run began. */
 void zg_journal_mark(struct zg_journal *journal, uint64_t since_begin_ns, const char *text);
 
@@ -109,6 +123,9 @@ void zg_journal_take(struct zg_journal *journal, zg_journal_taker take, void *da
 
 /* The newest second that is not forgotten, or NULL. */
 const struct zg_second *zg_journal_at(const struct zg_journal *journal, uint32_t at);
+
+/* The stretches since the last call, of struct zg_damage_found. Free with g_array_unref(). */
+GArray *zg_journal_take_stretches(struct zg_journal *journal);
 
 /* Events so far, of struct zg_event; and final seconds, of struct zg_time_row, from the first on. */
 const GArray *zg_journal_events(const struct zg_journal *journal);

@@ -62,6 +62,7 @@ static void read_due(struct zgi_live *live)
         live->heard_ns = live->soak.now_ns;
     for (size_t i = 0; i < passage.count; i++) {
         unsigned rest = damage(live, &live->back, passage.bytes[i], left);
+        zgi_tape_add(live->soak.ends[HOST].came, left, rest);
         for (unsigned k = 0; k < rest; k++)
             zg_any_link_receive(zg_node_any_link(live->soak.ends[HOST].node), &left[k], 1);
     }

@@ -31,7 +31,8 @@ struct outgoing {
     uint32_t number;
     bool extra; /* besides those of the ledger */
     uint32_t id;
-    uint32_t back; /* under the number of the frame so many before; 0: its own */
+    uint32_t back;     /* under the number of the frame so many before; 0: its own */
+    uint32_t position; /* among those of the ledger */
     size_t length;
 };
 
@@ -56,6 +57,8 @@ static int put_on_line(struct zgi_end *end, const struct outgoing *frame, const 
     if (watch)
         watch->frame(watch->data, end->is_host ? HOST : DEVICE, frame->flow, frame->number, frame->extra, from,
                      soak->sent(end));
+    if (end->ends && !frame->extra)
+        end->ends[frame->position % ZGI_SOAK_WINDOW] = soak->sent(end);
     if (cap > 0 && *out - before > cap)
         soak->shorten(end, (size_t)(*out - before - cap));
     return 0;
@@ -125,7 +128,9 @@ static void send(struct zgi_soak *soak, enum zg_flow flow, uint32_t number)
         soak->result->held_ns = soak->now_ns - entry.due_ns;
     zgi_stretch_sent(soak->ends[zg_flow_is_back(flow) ? HOST : DEVICE].stretch, entry.position);
     zg_ledger_sent(soak->ledger, flow, number, &entry);
-    struct outgoing frame = { .flow = flow, .number = number, .id = id_of(soak, flow), .length = length };
+    struct outgoing frame = {
+        .flow = flow, .number = number, .id = id_of(soak, flow), .position = entry.position, .length = length
+    };
     send_frame(end, &frame, payload);
     if (zg_strikes(&end->repeats)) {
         frame.extra = true;

@@ -89,6 +89,7 @@ static void restart(struct zgi_sim *sim, unsigned i, uint64_t now_ns)
                              soak->faults.way[!i].line.latency_ns;
 
     erased->to_send += zg_ring_used(&link->transmit);
+    soak->erased[i] += zg_ring_used(&link->receive) + zg_any_link_pending(zg_node_any_link(end->node));
     erased->received += zg_ring_used(&link->receive) + zg_sim_stop(sim->line, i);
     erased->frames += end->waiting.length;
     erased->accounted += zgi_bytes_accounted(end->node);

@@ -24,6 +24,16 @@ static void send_all(struct zgi_sim *sim)
         zgi_soak_send_due(soak, ZG_FLOW_STREAM_BACK, share, UINT_MAX);
 }
 
+static void put_on_tape(void *data, const uint8_t *bytes, size_t count)
+{
+    zgi_tape_add(((struct zgi_end *)data)->went, bytes, count);
+}
+
+static void take_on_tape(void *data, const uint8_t *bytes, size_t count)
+{
+    zgi_tape_add(((struct zgi_end *)data)->came, bytes, count);
+}
+
 static void touched_of_device(void *data, uint64_t place, unsigned touches)
 {
     const struct zg_soak_watch *watch = data;
@@ -56,6 +66,12 @@ static void begin(struct zgi_sim *sim)
     soak->shorten = zgi_sim_shorten;
     for (unsigned i = 0; i < 2 && settings->watch; i++)
         zg_sim_watch(sim->line, i, i == HOST ? touched_of_host : touched_of_device, (void *)settings->watch);
+    for (unsigned i = 0; i < 2 && soak->ends[i].came; i++) {
+        const struct zg_sim_ears ears = { put_on_tape, take_on_tape, &soak->ends[i] };
+        soak->ends[i].went = zgi_tape_new();
+        soak->ends[i].ends = g_new0(uint64_t, ZGI_SOAK_WINDOW);
+        zg_sim_listen(sim->line, i, &ears);
+    }
     zgi_sim_begin_plights(sim);
     for (unsigned i = 0; i < 2; i++)
         zgi_sim_boot(sim, i);

@@ -18,6 +18,10 @@ struct zgi_stretch {
     uint32_t brief;    /* are too short to tell, */
     uint32_t other;    /* resemble none */
     uint64_t trouble;  /* counted by the link up to then */
+    uint64_t failed;   /* candidates, by then */
+    uint64_t since_ns; /* when that frame came, */
+    uint64_t taken;    /* and how many bytes the link had accounted for */
+    uint64_t sent;     /* where it ended in what the other end sent */
     uint8_t came[WINDOW / 8];
     GByteArray *recent;
 };
@@ -80,6 +84,45 @@ static uint64_t trouble_of(const struct zgi_stretch *stretch)
            trouble_in(&soak->before[stretch->end->is_host], is_real);
 }
 
+/* Bytes that the end's links have accounted for. */
+static uint64_t taken_by(const struct zgi_stretch *stretch)
+{
+    const struct zgi_soak *soak = stretch->end->soak;
+    return zgi_bytes_judged(&zg_node_link(stretch->end->node)->counters) +
+           zgi_bytes_judged(&soak->before[stretch->end->is_host]) + soak->erased[stretch->end->is_host];
+}
+
+/* Notes the stretch in the journal, with its bytes, and begins the next one at the end of the frame with this position.
+ */
+static void note_stretch(struct zgi_stretch *stretch, uint32_t position, bool damaged, uint32_t accepted,
+                         uint32_t unexpected)
+{
+    struct zgi_soak *soak = stretch->end->soak;
+    const struct zgi_end *other = &soak->ends[stretch->end->is_host ? DEVICE : HOST];
+    const uint64_t taken = taken_by(stretch), sent = other->ends ? other->ends[position % WINDOW] : 0;
+    const uint64_t failed = zgi_candidates_failed(&zg_node_link(stretch->end->node)->counters);
+
+    if (damaged) {
+        struct zg_damage_found found = { .at_host = stretch->end->is_host,
+                                         .from_ns = stretch->since_ns,
+                                         .to_ns = soak->now_ns,
+                                         .first = other->ends ? stretch->next : 0,
+                                         .frames = other->ends && position - stretch->next <= INT32_MAX
+                                                       ? position - stretch->next
+                                                       : 0,
+                                         .rejected = (uint32_t)(failed - MIN(failed, stretch->failed)),
+                                         .accepted = accepted,
+                                         .unexpected = unexpected,
+                                         .sent = other->went ? zgi_tape_cut(other->went, stretch->sent, sent) : NULL,
+                                         .arrived = zgi_tape_cut(stretch->end->came, stretch->taken, taken) };
+        zg_journal_stretch(soak->journal, &found);
+    }
+    stretch->since_ns = soak->now_ns;
+    stretch->taken = taken;
+    stretch->sent = MAX(sent, stretch->sent);
+    stretch->failed = failed;
+}
+
 /* Ends the stretch before this position. */
 static void end_stretch(struct zgi_stretch *stretch, uint32_t position)
 {
@@ -101,6 +144,8 @@ static void end_stretch(struct zgi_stretch *stretch, uint32_t position)
         soak->result->damages[is_host]++;
         zg_journal_damage(soak->journal, soak->now_ns, is_host);
     }
+    if (stretch->end->came)
+        note_stretch(stretch, position, damaged || accepted > 0, accepted, unknown - accepted);
     stretch->like_one = stretch->brief = stretch->other = 0;
     stretch->trouble = trouble;
 }

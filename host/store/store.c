@@ -26,9 +26,10 @@ struct row {
 
 /* What is written in one transaction. */
 struct batch {
-    GArray *rows;     /* of struct row */
-    GArray *events;   /* of struct zg_event */
-    GArray *counters; /* of struct counted */
+    GArray *rows;      /* of struct row */
+    GArray *events;    /* of struct zg_event */
+    GArray *stretches; /* of struct zg_damage_found */
+    GArray *counters;  /* of struct counted */
     double ran_s;
     char *ended, *result; /* NULL: nothing new */
     bool is_last;
@@ -44,7 +45,7 @@ struct zg_store {
     char *file;
     int guard; /* keeps other soaks out, not readers; closed after the database, whose locks would go with it */
     sqlite3 *database;
-    sqlite3_stmt *put_second, *put_event, *put_counter, *put_run, *begin, *commit, *rollback;
+    sqlite3_stmt *put_second, *put_event, *put_stretch, *put_counter, *put_run, *begin, *commit, *rollback;
     int64_t run;
     uint32_t seconds, sent[ZG_FLOWS];
     unsigned parts;
@@ -53,7 +54,9 @@ struct zg_store {
     double ran_s;        /* in which it ran */
     GThreadPool *writer; /* of one thread: batches in order */
     struct batch *next;
-    guint events; /* of the journal, taken so far */
+    guint events;               /* of the journal, taken so far */
+    uint32_t whole_most, whole; /* stretches with bytes: about so many before fewer are kept; kept since then */
+    uint32_t one_in;            /* seconds whose stretches are kept whole */
     GMutex lock;
     char *trouble;
 };
@@ -86,6 +89,7 @@ static void batch_free(struct batch *batch)
 {
     g_array_unref(batch->rows);
     g_array_unref(batch->events);
+    g_clear_pointer(&batch->stretches, g_array_unref);
     g_array_unref(batch->counters);
     g_free(batch->ended);
     g_free(batch->result);
@@ -154,6 +158,51 @@ static bool write_event(struct zg_store *store, const struct zg_event *event)
     return done(store->put_event);
 }
 
+static void bind_bytes(sqlite3_stmt *statement, int at, GBytes *bytes)
+{
+    gsize length;
+    const void *data = bytes ? g_bytes_get_data(bytes, &length) : NULL;
+
+    if (bytes)
+        (void)sqlite3_bind_blob(statement, at, data ? data : "", data ? (int)length : 0, SQLITE_TRANSIENT);
+}
+
+/* More than so many would fill the disk on a bad line: then only those of every second second are kept whole, of every
+ * fourth, and so on. */
+static bool is_kept_whole(struct zg_store *store, const struct zg_damage_found *stretch)
+{
+    if (stretch->from_ns / ZG_SECOND_NS % store->one_in != 0)
+        return false;
+    if (++store->whole >= store->whole_most) {
+        store->whole = store->whole_most / 2;
+        store->one_in *= 2;
+    }
+    return true;
+}
+
+static bool write_stretch(struct zg_store *store, const struct zg_damage_found *stretch)
+{
+    sqlite3_stmt *put = store->put_stretch;
+
+    (void)sqlite3_clear_bindings(put);
+    (void)sqlite3_bind_int64(put, 1, store->run);
+    (void)sqlite3_bind_double(put, 2, (double)stretch->from_ns * 1e-9);
+    (void)sqlite3_bind_double(put, 3, (double)stretch->to_ns * 1e-9);
+    bind_text(put, 4, stretch->at_host ? "back" : "out");
+    if (stretch->frames > 0) {
+        (void)sqlite3_bind_int64(put, 5, stretch->first);
+        (void)sqlite3_bind_int64(put, 6, stretch->frames);
+    }
+    (void)sqlite3_bind_int64(put, 7, stretch->rejected);
+    (void)sqlite3_bind_int64(put, 8, stretch->accepted);
+    (void)sqlite3_bind_int64(put, 9, stretch->unexpected);
+    if (is_kept_whole(store, stretch)) {
+        bind_bytes(put, 10, stretch->sent);
+        bind_bytes(put, 11, stretch->arrived);
+    }
+    return done(put);
+}
+
 static bool write_counters(struct zg_store *store, const struct counted *counted)
 {
     bool fine = true;
@@ -187,6 +236,8 @@ static bool write_all(struct zg_store *store, const struct batch *batch)
         fine = write_row(store, &g_array_index(batch->rows, struct row, i));
     for (guint i = 0; i < batch->events->len && fine; i++)
         fine = write_event(store, &g_array_index(batch->events, struct zg_event, i));
+    for (guint i = 0; batch->stretches && i < batch->stretches->len && fine; i++)
+        fine = write_stretch(store, &g_array_index(batch->stretches, struct zg_damage_found, i));
     for (guint i = 0; i < batch->counters->len && fine; i++)
         fine = write_counters(store, &g_array_index(batch->counters, struct counted, i));
     return fine && write_run(store, batch) && done(store->commit);
@@ -243,13 +294,17 @@ static bool prepare(struct zg_store *store)
     g_string_append_c(second, ')');
     store->put_second = zgi_store_prepare(store->database, second->str);
     store->put_event = zgi_store_prepare(store->database, "INSERT INTO event VALUES (?, ?, ?, ?, ?)");
+    store->put_stretch = zgi_store_prepare(
+        store->database, "INSERT INTO stretch (run, from_seconds, to_seconds, way, first, frames, rejected, "
+                         "accepted, unexpected, sent, arrived) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
     store->put_counter = zgi_store_prepare(store->database, "INSERT OR REPLACE INTO counters VALUES (?, ?, ?, ?, ?)");
     store->put_run =
         zgi_store_prepare(store->database, "UPDATE run SET ran_seconds = ?2, ended = ?3, result = ?4 WHERE run = ?1");
     store->begin = zgi_store_prepare(store->database, "BEGIN IMMEDIATE");
     store->commit = zgi_store_prepare(store->database, "COMMIT");
     store->rollback = zgi_store_prepare(store->database, "ROLLBACK");
-    return store->put_second && store->put_event && store->put_counter && store->put_run && store->rollback;
+    return store->put_second && store->put_event && store->put_stretch && store->put_counter && store->put_run &&
+           store->rollback;
 }
 
 static bool insert_run(struct zg_store *store, const struct zg_store_run *run)
@@ -373,8 +428,8 @@ static bool go_on(struct zg_store *store, const struct zg_store_run *run, GError
 
 static void store_free(struct zg_store *store)
 {
-    sqlite3_stmt *const statements[] = { store->put_second, store->put_event, store->put_counter, store->put_run,
-                                         store->begin,      store->commit,    store->rollback };
+    sqlite3_stmt *const statements[] = { store->put_second, store->put_event, store->put_stretch, store->put_counter,
+                                         store->put_run,    store->begin,     store->commit,      store->rollback };
 
     for (size_t i = 0; i < G_N_ELEMENTS(statements); i++)
         sqlite3_finalize(statements[i]);
@@ -429,6 +484,8 @@ struct zg_store *zg_store_begin(const char *file, const struct zg_store_run *run
     store->file = g_strdup(file);
     store->begun_us = g_get_real_time();
     store->next = batch_new();
+    store->whole_most = run->stretches > 0 ? run->stretches : 100000;
+    store->one_in = 1;
     g_mutex_init(&store->lock);
     if (!begin(store, run, goes_on, error)) {
         store_free(store);
@@ -515,6 +572,7 @@ static void take_all(struct zg_store *store, struct zg_journal *journal)
     const GArray *events = zg_journal_events(journal);
 
     zg_journal_take(journal, take_second, store);
+    store->next->stretches = zg_journal_take_stretches(journal);
     for (; store->events < events->len; store->events++) {
         struct zg_event event = g_array_index(events, struct zg_event, store->events);
         event.text = g_strdup(event.text);

@@ -21,6 +21,8 @@ struct zg_store_run {
     const char *settings;     /* a JSON object, and */
     const char *requirements; /* an array of them */
     double planned_s;
+    uint32_t
+        stretches; /* of so many at first the bytes are kept, then of those of fewer and fewer seconds; 0: 100,000 */
 };
 
 /* Opaque; a file open for writing, with a run in progress. Written by a thread of its own. */

@@ -352,10 +352,11 @@ static char *csv_of(sqlite3 *database, const char *table, int64_t run)
 
 char *zg_stored_csv(const char *file, int64_t run, const char *table, GError **error)
 {
-    static const char *const tables[] = { "run", "second", "event", "counters", NULL };
+    static const char *const tables[] = { "run", "second", "event", "stretch", "counters", NULL };
 
     if (!g_strv_contains(tables, table)) {
-        g_set_error(error, ZG_STORE_ERROR, 1, "expected one of run, second, event, counters, found \"%s\"", table);
+        g_set_error(error, ZG_STORE_ERROR, 1, "expected one of run, second, event, stretch, counters, found \"%s\"",
+                    table);
         return NULL;
     }
     sqlite3 *database = open_to_read(file, error);

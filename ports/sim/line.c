@@ -25,6 +25,7 @@ enum { OMISSIONS = 64 /* at most in a transmit ring */ };
 /* What one end sends and the other receives. */
 struct direction {
     struct zg_sim_line *line;
+    const struct zg_sim_ears *sender, *receiver;
     struct zg_link *from;
     struct zg_link *to;
     struct zg_damage damage;
@@ -48,6 +49,7 @@ struct zg_sim_line {
     uint32_t clock_us;
     struct zg_random boots;
     struct direction directions[2];
+    struct zg_sim_ears ears[2]; /* at each end */
 };
 
 static uint32_t now_us(void *context)
@@ -85,6 +87,8 @@ struct zg_sim_line *zg_sim_line_new(const struct zg_sim_settings *settings)
     for (unsigned end = 0; end < 2; end++) {
         struct direction *direction = &line->directions[end];
         direction->line = line;
+        direction->sender = &line->ears[end];
+        direction->receiver = &line->ears[1 - end];
         direction->uart.depth = ZG_SIM_UART_DEPTH;
         direction->damage = zg_damage_seeded(&settings->faults[end], settings->seed, end);
     }
@@ -222,7 +226,7 @@ static void carry(struct direction *direction, const uint8_t *bytes, size_t coun
 }
 
 /* Takes bytes away that never leave; or bounds `count` to those before the next ones, and returns false. */
-static bool omit(struct direction *direction, size_t *count)
+static bool omit(struct direction *direction, const uint8_t *span, size_t *count)
 {
     const struct omission *next = &direction->omissions[direction->omissions_first % OMISSIONS];
     const uint64_t sent = direction->damage.totals.sent;
@@ -232,6 +236,8 @@ static bool omit(struct direction *direction, size_t *count)
         return false;
     }
     const size_t rest = *count < next->to - sent ? *count : (size_t)(next->to - sent);
+    if (direction->sender->sent)
+        direction->sender->sent(direction->sender->data, span, rest);
     for (size_t i = 0; i < rest; i++)
         zg_damage_omit(&direction->damage);
     zg_ring_release(&direction->from->transmit, (zg_index)rest);
@@ -256,8 +262,10 @@ static void transmit(struct direction *direction, uint64_t until_ps)
         if (count > due)
             count = (size_t)due;
         direction->running = count > 0;
-        if (direction->omissions_first != direction->omissions_last && omit(direction, &count))
+        if (direction->omissions_first != direction->omissions_last && omit(direction, span, &count))
             continue;
+        if (direction->sender->sent)
+            direction->sender->sent(direction->sender->data, span, count);
         carry(direction, span, count);
         zg_ring_release(&direction->from->transmit, (zg_index)count);
     }
@@ -277,13 +285,19 @@ static void receive(struct direction *direction, const uint8_t *bytes, size_t co
         fits = fits < count ? fits : count;
         memcpy(span, bytes, fits);
         zg_ring_publish(&to->receive, (zg_index)fits);
+        if (direction->receiver->received)
+            direction->receiver->received(direction->receiver->data, bytes, fits);
         bytes += fits;
         count -= fits;
         arrives_ps += fits * flight->each_ps;
     }
     for (; count > 0; count--, arrives_ps += flight->each_ps) {
+        const uint32_t before = to->counters.bytes_dropped;
         direction->line->now_ps = arrives_ps; /* an interrupt may read the clock */
-        zg_sim_uart_take(&direction->uart, to, *bytes++);
+        zg_sim_uart_take(&direction->uart, to, *bytes);
+        if (direction->receiver->received && !direction->uart.masked && before == to->counters.bytes_dropped)
+            direction->receiver->received(direction->receiver->data, bytes, 1);
+        bytes++;
     }
 }
 
@@ -319,6 +333,11 @@ void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns)
     line->now_ps = until_ps;
 }
 
+void zg_sim_listen(struct zg_sim_line *line, unsigned end, const struct zg_sim_ears *ears)
+{
+    line->ears[end] = *ears;
+}
+
 void zg_sim_watch(struct zg_sim_line *line, unsigned end, void (*touched)(void *data, uint64_t place, unsigned touches),
                   void *data)
 {
@@ -336,6 +355,10 @@ void zg_sim_mask(struct zg_sim_line *line, unsigned end, unsigned depth, bool ma
     struct direction *in = &line->directions[1 - end];
 
     in->uart.depth = depth;
+    if (!masked && in->receiver->received) /* those that have waited; if the ring is full, the last of them are lost */
+        in->receiver->received(in->receiver->data, in->uart.bytes,
+                               in->uart.used < zg_ring_room(&in->to->receive) ? in->uart.used
+                                                                              : zg_ring_room(&in->to->receive));
     zg_sim_uart_mask(&in->uart, in->to, masked);
     line->directions[end].masked = masked;
 }

@@ -34,6 +34,15 @@ void zg_sim_attach(struct zg_sim_line *line, unsigned end, struct zg_link *link)
 /* Advances time to `until_ns`: bytes leave and arrive as by interrupts. Poll the links between such steps. */
 void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns);
 
+/* Calls functions with the bytes that leave one end, before anything happens to them, and with those that the ring of
+ * its link took. Either may be NULL. */
+struct zg_sim_ears {
+    void (*sent)(void *data, const uint8_t *bytes, size_t count);
+    void (*received)(void *data, const uint8_t *bytes, size_t count);
+    void *data;
+};
+void zg_sim_listen(struct zg_sim_line *line, unsigned end, const struct zg_sim_ears *ears);
+
 /* Calls a function for each byte of one end to which something happens, as struct zg_damage has it. */
 void zg_sim_watch(struct zg_sim_line *line, unsigned end, void (*touched)(void *data, uint64_t place, unsigned touches),
                   void *data);

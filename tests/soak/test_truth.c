@@ -306,13 +306,60 @@ static void faults_at_times(void **state)
     test_plan_clear(&plan);
 }
 
+/* What lies in the stretches is what the faults did: all of it, and nothing else. */
+static void stretches_hold_the_damage(void **state)
+{
+    static const char *const faults[] = { "ber=1e-4", "drop=2e-4", "insert=2e-4", "double=2e-4",
+                                          "out:restart=0.5,mask=2/4ms,blackout=1/100ms back:ber=1e-4,restart=0.3" };
+    struct test_plan plan = test_plan_of(test_small_definition);
+    (void)state;
+    for (size_t i = 0; i < G_N_ELEMENTS(faults); i++) {
+        struct zg_soak_settings settings = zg_soak_defaults();
+        uint64_t flipped = 0, lengths[2] = { 0, 0 }, equal = 0, damages[2] = { 0, 0 };
+        settings.duration_ns = UINT64_C(30000000000);
+        settings.journal = zg_journal_new(true);
+        assert_true(zg_faults_parse(faults[i], &settings.faults, NULL));
+        g_autofree struct zg_soak_result *result = zg_soak_run(plan.plan, &settings, NULL, NULL, NULL);
+        g_autoptr(GArray) stretches = zg_journal_take_stretches(settings.journal);
+        for (guint k = 0; k < stretches->len; k++) {
+            const struct zg_damage_found *found = &g_array_index(stretches, struct zg_damage_found, k);
+            gsize sent_length, came_length;
+            damages[found->at_host]++;
+            assert_true(found->from_ns <= found->to_ns);
+            assert_true(found->sent && found->arrived);
+            const uint8_t *sent = g_bytes_get_data(found->sent, &sent_length),
+                          *came = g_bytes_get_data(found->arrived, &came_length);
+            lengths[0] += sent_length;
+            lengths[1] += came_length;
+            equal += g_bytes_equal(found->sent, found->arrived) ? 1 : 0;
+            for (gsize b = 0; b < MIN(sent_length, came_length) && i == 0; b++)
+                flipped += (uint64_t)__builtin_popcount(sent[b] ^ came[b]);
+        }
+        assert_int_equal(damages[0], result->damages[0]);
+        assert_int_equal(damages[1], result->damages[1]);
+        assert_true(stretches->len > 20);
+        const struct zg_sim_totals *line = result->line;
+        if (i < 4) /* an end mark that is doubled or inserted between two frames does no harm, and is in no stretch */
+            assert_int_equal(equal, 0);
+        if (i == 0)
+            assert_int_equal(flipped, line[0].flipped_bits + line[1].flipped_bits);
+        else if (i == 1)
+            assert_int_equal(lengths[0] - lengths[1], line[0].dropped + line[1].dropped);
+        else if (i < 4)
+            assert_in_range(lengths[1] - lengths[0],
+                            (line[0].inserted + line[1].inserted + line[0].doubled + line[1].doubled) * 9 / 10,
+                            line[0].inserted + line[1].inserted + line[0].doubled + line[1].doubled);
+        zg_journal_free(settings.journal);
+    }
+    test_plan_clear(&plan);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(losses_are_of_what_was_touched),
-        cmocka_unit_test(faults_of_ends_are_counted),
-        cmocka_unit_test(spells_come_as_often_as_they_should),
-        cmocka_unit_test(faults_at_times),
+        cmocka_unit_test(losses_are_of_what_was_touched),      cmocka_unit_test(faults_of_ends_are_counted),
+        cmocka_unit_test(spells_come_as_often_as_they_should), cmocka_unit_test(faults_at_times),
+        cmocka_unit_test(stretches_hold_the_damage),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -121,14 +121,21 @@ static void it_holds_what_the_report_says(void **state)
         assert_int_equal(number(store, stored), number(store, reported));
     }
     assert_true(number(store, "SELECT sum(out_of_order) FROM second") > 10);
+    assert_int_equal(number(store, "SELECT count(*) FROM stretch"), number(store, "SELECT sum(damages) FROM second"));
+    assert_int_equal(number(store, "SELECT count(*) FROM stretch WHERE sent IS NULL OR arrived IS NULL"), 0);
     assert_int_equal(number(store, "SELECT result = json(result) OR json_valid(result) FROM run"), 1);
     g_autofree char *again = g_strdup_printf("report %s --json", store), *report = test_run(0, again);
     const char *ours = strstr(json, "\"sent\": {"), *theirs = strstr(report, "\"sent\": {");
     const char *ours_end = strstr(ours, "\"stream_back\""), *theirs_end = strstr(theirs, "\"stream_back\"");
     assert_int_equal(ours_end - ours, theirs_end - theirs);
     assert_memory_equal(ours, theirs, (size_t)(ours_end - ours));
-    g_autofree char *table = g_strdup_printf("report %s --csv second", store), *rows = test_run(0, table);
-    assert_int_equal(test_lines_with(rows, "\r") - 1, number(store, "SELECT count(*) FROM second"));
+    g_autofree char *few =
+        g_strdup_printf("soak " LOOM " sim: --for 100s --faults ber=1e-4 --stretches 100 --store %s", store);
+    g_free(test_run(0, few));
+    assert_in_range(number(store, "SELECT count(*) FROM stretch WHERE run = 2 AND sent IS NOT NULL"), 100, 700);
+    assert_true(number(store, "SELECT count(*) FROM stretch WHERE run = 2") > 1000);
+    g_autofree char *table = g_strdup_printf("report %s --run 1 --csv second", store), *rows = test_run(0, table);
+    assert_int_equal(test_lines_with(rows, "\r") - 1, number(store, "SELECT count(*) FROM second WHERE run = 1"));
 }
 
 static void marks_and_events_are_kept(void **state)
@@ -221,7 +228,7 @@ static void the_queries_of_the_page_work(void **state)
         assert_true(shell.text->len > 0);
         test_clear(&shell);
     }
-    assert_int_equal(count, 5);
+    assert_int_equal(count, 6);
 }
 
 int main(void)
