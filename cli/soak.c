@@ -10,16 +10,17 @@ enum { OPEN_USUAL = G_MININT }; /* as many echoes as suit the line */
 /* The command line, as written. */
 struct options {
     char *duration, *faults, *late, *slow, *capture, *traffic, *way, *until, *at_most, *store, *marks_file, *on_event,
-        *bisect, *limit, *warm_up, *gap;
-    char **requirements, **claims, **stop_on, **marks, **sweep;
+        *bisect, *limit, *warm_up, *gap, *every;
+    char **requirements, **claims, **stop_on, **marks, **sweep, **send;
     double load, confidence;
     gint64 seed;
     gint open, to, repeat, size, stretches;
-    gboolean as_json, goes_on, loopback, prove;
+    gboolean as_json, goes_on, loopback, prove, random_values;
 };
 
 /* A word, whose place in the list, from 1, is its value. */
-static const char *const traffic_words[] = { "echo", "stream", "both", "listen", NULL };
+static const char *const traffic_words[] = { "echo", "stream", "both", "listen", "own", NULL };
+enum { OWN_WORD = 5 };
 static const char *const way_words[] = { "back", "out", "both", NULL };
 
 static bool read_word(const struct cli_verb *verb, const char *option, const char *text, const char *const *words,
@@ -107,6 +108,8 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
         return false;
     if (options->loopback)
         settings->traffic = ZG_SOAK_LOOPBACK;
+    if (settings->traffic == OWN_WORD)
+        settings->traffic = ZG_SOAK_OWN;
     for (char **word = options->stop_on; word && *word; word++)
         if (!zg_soak_stop_on(*word, &settings->stop_on, &error)) {
             cli_error(verb, "--stop-on: %s", error->message);
@@ -244,6 +247,14 @@ static bool fit_together(const struct cli_verb *verb, const struct options *opti
         cli_error(verb, "--at-most: belongs to --until \"lost <= 1e-6\"; otherwise --for says how long");
     else if (options->stretches < 0 || (options->stretches > 0 && !options->store))
         cli_error(verb, "--stretches: expected a number from 1 on, beside --store");
+    else if ((options->send || options->random_values || options->every) && g_strcmp0(options->traffic, "own") != 0)
+        cli_error(verb, "--send, --random-values and --every belong to --traffic own");
+    else if (g_strcmp0(options->traffic, "own") == 0 &&
+             (options->faults || options->sweep || options->bisect || options->way || options->prove || count > 1 ||
+              options->size > 0 || options->goes_on))
+        cli_error(
+            verb,
+            "--traffic own: one LINK, without --faults, --way, --size, --sweep, --bisect, --prove-ledger, --continue");
     else if (options->goes_on && !options->store)
         cli_error(verb, "--continue: goes on with the newest run of a store: --store FILE");
     else if ((options->bisect == NULL) != (options->limit == NULL))
@@ -268,6 +279,7 @@ struct asked {
     GArray *requirements, *claims, *until; /* of struct zg_soak_requirement */
     GArray *links;                         /* of struct zg_address */
     struct zg_fault_times *fault_times;
+    struct zg_own *own; /* NULL: other traffic */
 };
 
 static void clear_link(void *data)
@@ -282,6 +294,7 @@ static void clear_asked(struct asked *asked)
     g_clear_pointer(&asked->until, g_array_unref);
     g_clear_pointer(&asked->links, g_array_unref);
     zg_fault_times_free(asked->fault_times);
+    zg_own_free(asked->own);
 }
 
 static bool read_links(const struct cli_verb *verb, char **texts, GArray **links)
@@ -352,6 +365,37 @@ static bool read_asked(const struct cli_verb *verb, char **argv, const struct op
     return check_links(verb, options, asked);
 }
 
+/* What of the definition's own messages is sent. */
+static bool read_own(const struct cli_verb *verb, const struct zg_plan *plan, const struct options *options,
+                     struct asked *asked)
+{
+    uint64_t period_ns = 0;
+
+    if (!options->send && !options->random_values) {
+        cli_error(verb,
+                  "--traffic own: say what may be sent: --send NAME={...}, --send NAME.FIELD=A..B; or --random-values, "
+                  "which may move a real machine");
+        return false;
+    }
+    if (!cli_time(verb, "every", options->every, &period_ns))
+        return false;
+    asked->own = asked->settings.own = zg_own_new(plan);
+    zg_own_set_period(asked->own, period_ns);
+    if (options->random_values)
+        zg_own_add_all(asked->own);
+    for (char **text = options->send; text && *text; text++) {
+        g_autoptr(GError) error = NULL;
+        if (!zg_own_add(asked->own, *text, &error)) {
+            cli_error(verb, "--send: %s", error->message);
+            return false;
+        }
+    }
+    if (zg_own_count(asked->own) > 0)
+        return true;
+    cli_error(verb, "--random-values: the host sends no message of this definition");
+    return false;
+}
+
 static int run_loaded(const struct cli_verb *verb, const struct zg_plan *plan, const char *definition,
                       const struct options *options, struct asked *asked)
 {
@@ -361,6 +405,8 @@ static int run_loaded(const struct cli_verb *verb, const struct zg_plan *plan, c
         settings->late_ns = zg_soak_usual_late_ns(plan);
     if (!options->slow)
         settings->slow_ns = 2 * zg_soak_usual_late_ns(plan);
+    if (settings->traffic == ZG_SOAK_OWN && !read_own(verb, plan, options, asked))
+        return CLI_USAGE;
     if (asked->claims->len > 0) {
         print_claims(plan, settings, asked->claims);
         return CLI_YES;
@@ -418,8 +464,15 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "load", 0, 0, G_OPTION_ARG_DOUBLE, &options.load, "Share of the line's capacity to use each way; default 0.5",
           "SHARE" },
         { "traffic", 0, 0, G_OPTION_ARG_STRING, &options.traffic,
-          "On a real link: echo, stream, both or listen (sends nothing); default what the definition's services allow",
+          "On a real link: echo, stream, both, listen (sends nothing) or own (messages of the definition); default "
+          "what the definition's services allow",
           "KIND" },
+        { "send", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.send,
+          "With own: what is sent: NAME, NAME={...}, NAME.FIELD=A..B; repeatable", "MESSAGE" },
+        { "every", 0, 0, G_OPTION_ARG_STRING, &options.every,
+          "With own: the period of each message; default its own, or 100ms", "TIME" },
+        { "random-values", 0, 0, G_OPTION_ARG_NONE, &options.random_values,
+          "With own: send all messages, with any valid values", NULL },
         { "way", 0, 0, G_OPTION_ARG_STRING, &options.way,
           "Which end sends a stream: out (this one), back or both; default both", "WAY" },
         { "open", 0, 0, G_OPTION_ARG_INT, &options.open,
@@ -493,6 +546,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_free(options.limit);
     g_free(options.warm_up);
     g_free(options.gap);
+    g_free(options.every);
+    g_strfreev(options.send);
     g_strfreev(options.sweep);
     g_strfreev(options.stop_on);
     g_strfreev(options.marks);

@@ -293,6 +293,14 @@ static int finish(struct progress *progress, const struct zg_soak_result *result
     return result->ended[0] != '\0' || !is_stored ? CLI_TROUBLE : status;
 }
 
+typedef struct zg_soak_result *soak_function(const struct zg_plan *plan, const struct zg_soak_settings *settings,
+                                             zg_soak_progress progress, void *data, GError **error);
+
+static soak_function *run_of(const struct zg_soak_settings *settings)
+{
+    return settings->own ? zg_soak_run_own : settings->link ? zg_soak_run_live : zg_soak_run;
+}
+
 static int run_soak(struct cli_soak_run *run, struct progress *progress)
 {
     g_autoptr(GError) error = NULL;
@@ -301,7 +309,7 @@ static int run_soak(struct cli_soak_run *run, struct progress *progress)
     progress->shown_us = progress->begun_us + (progress->is_terminal ? 500000 : LINE_US);
     cli_catch_signals();
     g_autofree struct zg_soak_result *result =
-        (run->settings.link ? zg_soak_run_live : zg_soak_run)(run->plan, &run->settings, go_on, progress, &error);
+        run_of(&run->settings)(run->plan, &run->settings, go_on, progress, &error);
     clear_view(progress);
     if (result)
         return finish(progress, result);

@@ -178,6 +178,8 @@ static void device_to_json(struct zg_json *json, const struct zg_soak_report *re
         zg_json_string(json, NULL, "listen");
     if (result->traffic & ZG_SOAK_LOOPBACK)
         zg_json_string(json, NULL, "loopback");
+    if (result->traffic & ZG_SOAK_OWN)
+        zg_json_string(json, NULL, "own");
     for (unsigned end = 0; end < 2; end++)
         if (result->streams[end])
             zg_json_string(json, NULL, end == 0 ? "stream_back" : "stream_out");

@@ -39,13 +39,20 @@ static bool is_shown(const struct zg_soak_result *result, enum zg_class class_)
     return occurred;
 }
 
+/* With the definition's own messages the flows are others. */
+static const char *title_of(const struct zg_soak_result *result, unsigned flow)
+{
+    static const char *const own[ZG_FLOWS] = { "answered", "-", "unanswered", "from device" };
+    return result->traffic == ZG_SOAK_OWN ? own[flow] : zg_flow_name((enum zg_flow)flow);
+}
+
 void zgi_table_sent(GString *text, const struct zg_soak_result *result)
 {
     uint64_t total = 0;
 
     g_string_append_printf(text, "\n  %-*s", ZGI_NAME_WIDTH, "frames sent");
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
-        g_string_append_printf(text, "%*s", ZGI_COLUMN, zg_flow_name((enum zg_flow)flow));
+        g_string_append_printf(text, "%*s", ZGI_COLUMN, title_of(result, flow));
     g_string_append_printf(text, "%*s\n", ZGI_COLUMN, "all");
     for (unsigned i = 0; i < ZG_CLASSES; i++) {
         uint64_t all = 0;

@@ -10,6 +10,12 @@ static void append_traffic(GString *text, const struct zg_soak_result *result)
 {
     const bool echo = result->traffic & ZG_SOAK_ECHO, out = result->streams[1], back = result->streams[0];
 
+    if (result->traffic == ZG_SOAK_OWN) {
+        g_string_append(text, "traffic: own messages of the definition; an answer or an acknowledgement tells that one "
+                              "arrived, where there\n"
+                              "is none nothing does; what the device sends is told by the numbers in its headers\n");
+        return;
+    }
     if (result->traffic == ZG_SOAK_LOOPBACK) {
         g_string_append(
             text, "traffic: loopback, what this end sends comes back by a wire from TX to RX; there is no device\n");
@@ -71,7 +77,7 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
                            definition->protocol, definition->major, definition->minor, link, device, ran,
                            settings->link ? "" : " of virtual time", definition->line.baud, 100 * settings->load,
                            settings->seed);
-    for (unsigned i = zg_faults_are_even(faults) ? 1 : 2; i-- > 0;)
+    for (unsigned i = settings->own ? 0 : zg_faults_are_even(faults) ? 1 : 2; i-- > 0;)
         append_faults(text,
                       zg_faults_are_even(faults) ? "each way"
                       : i == 0                   ? "back"
@@ -142,7 +148,7 @@ static void append_counters(GString *text, const struct zg_soak_result *result)
                            ZGI_COLUMN, "host");
     for (unsigned i = 0; i < ZG_COUNTERS; i++) {
         uint32_t device = zg_counters_get(&result->counters[0], i), host = zg_counters_get(&result->counters[1], i);
-        if (!result->device_counted && i == 0 && result->traffic != ZG_SOAK_LOOPBACK)
+        if (!result->device_counted && i == 0 && result->traffic != ZG_SOAK_LOOPBACK && result->traffic != ZG_SOAK_OWN)
             g_string_append(text, "  those of the device are unknown\n");
         if (g_strv_contains(plain, zg_counter_names[i]) || (device == 0 && host == 0))
             continue;
@@ -187,7 +193,11 @@ static void append_line(GString *text, const struct zg_soak_report *report)
                                result->refused);
     if (spread->count == 0)
         return;
-    zgi_table_spread(text, result->traffic == ZG_SOAK_LOOPBACK ? "round trip" : "echo round trip", spread);
+    zgi_table_spread(text,
+                     result->traffic == ZG_SOAK_LOOPBACK ? "round trip"
+                     : result->traffic == ZG_SOAK_OWN    ? "from message to answer"
+                                                         : "echo round trip",
+                     spread);
     zgi_table_spread(text, "from when it was due by the load", &result->from_due);
     if (result->held_ns > settings->slow_ns) {
         g_autofree char *held = zgi_time_text(result->held_ns);

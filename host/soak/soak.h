@@ -9,6 +9,7 @@
 #include "link/address.h"
 #include "soak/faults.h"
 #include "soak/journal.h"
+#include "soak/own.h"
 #include "soak/statistics.h"
 #include "zeugma/counters.h"
 
@@ -23,8 +24,9 @@ enum zg_soak_error {
 enum zg_soak_traffic {
     ZG_SOAK_ECHO = 1,
     ZG_SOAK_STREAM = 2,
-    ZG_SOAK_LISTEN = 4,  /* nothing: others do */
-    ZG_SOAK_LOOPBACK = 8 /* a stream that comes back by a wire from TX to RX */
+    ZG_SOAK_LISTEN = 4,   /* nothing: others do */
+    ZG_SOAK_LOOPBACK = 8, /* a stream that comes back by a wire from TX to RX */
+    ZG_SOAK_OWN = 16      /* the definition's own messages */
 };
 
 struct zg_soak_requirement;
@@ -58,6 +60,7 @@ struct zg_soak_settings {
     uint64_t baud;         /* of the line; 0: the definition's */
     uint32_t first_second; /* of this part, */
     uint32_t first_number[ZG_FLOWS];         /* and its frames' first numbers */
+    struct zg_own *own;                      /* what is sent with ZG_SOAK_OWN */
     const struct zg_soak_requirement *until; /* the run ends once this is shown, or its contrary; NULL: none */
     unsigned stop_on; /* enum zg_class or ZG_STOP_ON_RESTART as bits: the run ends with the first of these */
     const struct zg_soak_watch *watch; /* on sim:; NULL: nobody checks */
@@ -165,6 +168,12 @@ struct zg_soak_result *zg_soak_run(const struct zg_plan *plan, const struct zg_s
  * silent, the soak ends early: what was measured counts, and `ended` says why. Fails if nobody answers at the start. */
 struct zg_soak_result *zg_soak_run_live(const struct zg_plan *plan, const struct zg_soak_settings *settings,
                                         zg_soak_progress progress, void *data, GError **error);
+
+/* The same with the definition's own messages, settings->own: messages with an answer are accounted for singly, as
+ * echoes out; those without are only counted, as a stream out; what the device sends is told by the numbers in its
+ * headers, as a stream back. Sizes, load and faults are not used. */
+struct zg_soak_result *zg_soak_run_own(const struct zg_plan *plan, const struct zg_soak_settings *settings,
+                                       zg_soak_progress progress, void *data, GError **error);
 
 /* The time that a frame of the middle size takes on the line, with the silence before it. */
 double zg_soak_frame_ns(const struct zg_plan *plan, const struct zg_soak_settings *settings);

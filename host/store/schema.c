@@ -69,8 +69,7 @@ const char zgi_store_schema[] = "CREATE TABLE run (\n"
                                 "  arrived BLOB,\n"
                                 "  name TEXT\n"
                                 ");\n"
-                                "CREATE INDEX stretch_of_run ON stretch (run, from_seconds);\n"
-                                "CREATE TABLE counters (\n"
+                                                            "CREATE TABLE counters (\n"
                                 "  run INTEGER NOT NULL REFERENCES run,\n"
                                 "  at_seconds REAL NOT NULL,\n"
                                 "  end TEXT NOT NULL CHECK (end IN ('device', 'host')),\n"
@@ -178,8 +177,9 @@ GByteArray *zgi_latency_pack(const GArray *counts)
     g_array_sort(sorted, by_bin);
     for (guint i = 0; i < sorted->len; i++) {
         const struct zg_latency_count *count = &g_array_index(sorted, struct zg_latency_count, i);
-        put_leb(bytes, count->bin - before);
-        put_leb(bytes, count->count);
+        put_leb(bytes, (count->bin - before) << 1 | (count->count > 1));
+        if (count->count > 1)
+            put_leb(bytes, count->count);
         before = count->bin;
     }
     return bytes;
@@ -192,9 +192,10 @@ bool zgi_latency_unpack(const uint8_t *bytes, size_t length, GArray *counts)
 
     while (at < end) {
         uint32_t distance;
-        if (!get_leb(&at, end, &distance) || !get_leb(&at, end, &next.count))
+        next.count = 1;
+        if (!get_leb(&at, end, &distance) || ((distance & 1U) != 0 && !get_leb(&at, end, &next.count)))
             return false;
-        next.bin += distance;
+        next.bin += distance >> 1;
         g_array_append_val(counts, next);
     }
     return true;

@@ -84,6 +84,34 @@ static void several_links_have_one_verdict(void **state)
     test_end(&troubled);
 }
 
+/* Messages of the definition: what is answered has arrived; losses back show by the numbers; values are as was asked.
+ */
+static void own_messages_are_accounted_for(void **state)
+{
+    struct process device = test_start_device("pty:o", "--faults \"back:ber=2e-4\"");
+    g_autofree char *text =
+        test_run(0, "soak " LOOM " serial:o --traffic own --send 'load_row={\"row\": 1, \"lift\": 7}' "
+                    "--send load_row.row=10..12 --every 10ms --for 3s --json --capture own.capture");
+    (void)state;
+    assert_in_range((uint64_t)number(text, "\"echo_out\": {", "\"sent\""), 200, 301);
+    /* some are sent again; on a busy machine one may be given up, and is then in the class of those */
+    const double sent = number(text, "\"echo_out\": {", "\"sent\""),
+                 came = number(text, "\"echo_out\": {", "\"delivered\"");
+    assert_true(came > 0.9 * sent && came + number(text, "\"echo_out\": {", "\"lost_either\"") == sent);
+    assert_true(number(text, "\"stream_back\": {", "\"lost_back\"") >= 3);
+    assert_true(number(text, "\"damages\": {", "\"count\"") >= 3);
+    test_assert_in(text, "\"adds_up\": true");
+    g_autofree char *seen = test_run(0, "watch " LOOM " file:own.capture --only load_row");
+    assert_true(test_lines_with(seen, "row=11  lift=7") > 50 && test_lines_with(seen, "row=12  lift=7") > 50);
+    assert_int_equal(test_lines_with(seen, "row=1 "), 0);
+    test_assert_run(2, "soak " LOOM " serial:o --traffic own", "--random-values");
+    test_assert_run(2, "soak " LOOM " serial:o --traffic own --send load_rwo", "did you mean \"load_row\"");
+    test_assert_run(3, "soak " LOOM " serial:o --traffic own --send load_row.row=1..2",
+                    "the field \"lift\" is missing");
+    test_assert_run(2, "soak " LOOM " serial:o --send load_row", "belong to --traffic own");
+    test_end(&device);
+}
+
 static void runs_end_by_what_they_show(void **state)
 {
     (void)state;
@@ -105,6 +133,7 @@ int main(void)
     const struct CMUnitTest tests[] = { cmocka_unit_test_teardown(loopback_is_the_floor, test_kill_running),
                                         cmocka_unit_test_teardown(the_ledger_is_proven, test_kill_running),
                                         cmocka_unit_test_teardown(several_links_have_one_verdict, test_kill_running),
+                                        cmocka_unit_test_teardown(own_messages_are_accounted_for, test_kill_running),
                                         cmocka_unit_test_teardown(runs_end_by_what_they_show, test_kill_running) };
     return test_run_processes(tests, G_N_ELEMENTS(tests));
 }

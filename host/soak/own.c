@@ -1,0 +1,213 @@
+/* SPDX-License-Identifier: MIT */
+#include "soak/own.h"
+
+#include <json-glib/json-glib.h>
+#include <string.h>
+
+#include "codec/from_json.h"
+#include "definition/words.h"
+#include "device/plausible.h"
+
+/* A field whose value is drawn. */
+struct range {
+    char *field;
+    double from, to;
+    bool whole;
+};
+
+/* A kind of message. */
+struct kind {
+    const struct zg_plan_message *message;
+    char *fixed;    /* the JSON of the values that stay, "{}" if none were given */
+    GArray *ranges; /* of struct range */
+    bool random;    /* any valid values */
+    uint64_t count;
+    struct zg_value *values;
+};
+
+struct zg_own {
+    const struct zg_plan *plan;
+    GArray *kinds;
+    uint64_t period_ns;
+};
+
+static void clear_range(void *data)
+{
+    g_free(((struct range *)data)->field);
+}
+
+static void clear_kind(void *data)
+{
+    struct kind *kind = data;
+
+    g_free(kind->fixed);
+    g_array_unref(kind->ranges);
+    zg_values_free(&kind->message->payload, kind->values);
+}
+
+struct zg_own *zg_own_new(const struct zg_plan *plan)
+{
+    struct zg_own *own = g_new0(struct zg_own, 1);
+
+    own->plan = plan;
+    own->kinds = g_array_new(FALSE, FALSE, sizeof(struct kind));
+    g_array_set_clear_func(own->kinds, clear_kind);
+    return own;
+}
+
+void zg_own_free(struct zg_own *own)
+{
+    if (!own)
+        return;
+    g_array_unref(own->kinds);
+    g_free(own);
+}
+
+static bool is_sent_by_host(const struct zg_plan_message *message)
+{
+    return (message->message->from & ZG_SIDE_HOST) && !message->message->is_reply && !message->message->service;
+}
+
+/* The kind of a message, which is there from now on. */
+static struct kind *kind_of(struct zg_own *own, const struct zg_plan_message *message)
+{
+    for (guint i = 0; i < own->kinds->len; i++)
+        if (g_array_index(own->kinds, struct kind, i).message == message)
+            return &g_array_index(own->kinds, struct kind, i);
+    struct kind kind = { .message = message,
+                         .fixed = g_strdup("{}"),
+                         .ranges = g_array_new(FALSE, FALSE, sizeof(struct range)),
+                         .values = zg_values_new(&message->payload) };
+    g_array_set_clear_func(kind.ranges, clear_range);
+    g_array_append_val(own->kinds, kind);
+    return &g_array_index(own->kinds, struct kind, own->kinds->len - 1);
+}
+
+static const struct zg_plan_message *find(const struct zg_own *own, const char *name, GError **error)
+{
+    const struct zg_plan_message *message = zg_plan_by_name(own->plan, name);
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+
+    if (message && is_sent_by_host(message))
+        return message;
+    if (message) {
+        g_set_error(error, ZG_OWN_ERROR, 0, "%s is not for the host to send by itself", name);
+        return NULL;
+    }
+    for (guint i = 0; i < own->plan->messages->len; i++) {
+        const struct zg_plan_message *other = &g_array_index(own->plan->messages, struct zg_plan_message, i);
+        if (is_sent_by_host(other))
+            g_ptr_array_add(names, (gpointer)other->message->name);
+    }
+    g_ptr_array_add(names, NULL);
+    g_autofree char *hint = zg_word_hint(name, (const char *const *)names->pdata);
+    g_set_error(error, ZG_OWN_ERROR, 0, "unknown message \"%s\"%s", name, hint);
+    return NULL;
+}
+
+/* range = number ".." number */
+static bool read_range(const char *text, struct range *range)
+{
+    g_auto(GStrv) ends = g_strsplit(text, "..", 2);
+    char *end_from = NULL, *end_to = NULL;
+
+    if (!ends[0] || !ends[1])
+        return false;
+    range->from = g_ascii_strtod(ends[0], &end_from);
+    range->to = g_ascii_strtod(ends[1], &end_to);
+    range->whole = !strpbrk(text, "eE") && !strchr(ends[0], '.') && !strchr(ends[1], '.');
+    return end_from != ends[0] && *end_from == '\0' && end_to != ends[1] && *end_to == '\0' && range->from <= range->to;
+}
+
+/* send = name [ "=" json ] | name "." field "=" range */
+bool zg_own_add(struct zg_own *own, const char *text, GError **error)
+{
+    g_auto(GStrv) sides = g_strsplit(text, "=", 2);
+    char *dot = sides[0] ? strchr(sides[0], '.') : NULL;
+
+    if (dot)
+        *dot = '\0';
+    const struct zg_plan_message *message = find(own, sides[0] ? sides[0] : "", error);
+    if (!message)
+        return false;
+    struct kind *kind = kind_of(own, message);
+    if (dot) {
+        struct range range = { .field = NULL };
+        if (!sides[1] || !read_range(sides[1], &range)) {
+            g_set_error(error, ZG_OWN_ERROR, 0, "\"%s\": expected NAME.FIELD=A..B, such as %s.%s=0..100", text,
+                        sides[0], dot + 1);
+            return false;
+        }
+        range.field = g_strdup(dot + 1);
+        g_array_append_val(kind->ranges, range);
+        return true;
+    }
+    g_free(kind->fixed);
+    kind->fixed = g_strdup(sides[1] ? sides[1] : "{}");
+    return true;
+}
+
+void zg_own_add_all(struct zg_own *own)
+{
+    for (guint i = 0; i < own->plan->messages->len; i++) {
+        const struct zg_plan_message *message = &g_array_index(own->plan->messages, struct zg_plan_message, i);
+        if (is_sent_by_host(message))
+            kind_of(own, message)->random = true;
+    }
+}
+
+void zg_own_set_period(struct zg_own *own, uint64_t period_ns)
+{
+    own->period_ns = period_ns;
+}
+
+unsigned zg_own_count(const struct zg_own *own)
+{
+    return own->kinds->len;
+}
+
+const struct zg_plan_message *zg_own_message(const struct zg_own *own, unsigned index)
+{
+    return g_array_index(own->kinds, struct kind, index).message;
+}
+
+uint64_t zg_own_period_ns(const struct zg_own *own, unsigned index)
+{
+    const uint64_t every_ns = zg_own_message(own, index)->message->every_ns;
+    return own->period_ns > 0 ? own->period_ns : every_ns > 0 ? every_ns : UINT64_C(100000000);
+}
+
+/* The JSON of the next values. */
+static char *compose(const struct kind *kind, struct zg_random *random, GError **error)
+{
+    g_autoptr(JsonParser) parser = json_parser_new();
+
+    if (!json_parser_load_from_data(parser, kind->fixed, -1, error))
+        return NULL;
+    JsonNode *root = json_parser_get_root(parser);
+    if (!root || !JSON_NODE_HOLDS_OBJECT(root)) /* what reads it says what is wrong */
+        return g_strdup(kind->fixed);
+    for (guint i = 0; i < kind->ranges->len; i++) {
+        const struct range *range = &g_array_index(kind->ranges, struct range, i);
+        const double unit = (double)(zg_random_next(random) >> 11) * 0x1p-53, width = range->to - range->from;
+        if (range->whole)
+            json_object_set_int_member(json_node_get_object(root), range->field,
+                                       (gint64)range->from + (gint64)(unit * (width + 1)));
+        else
+            json_object_set_double_member(json_node_get_object(root), range->field, range->from + unit * width);
+    }
+    return json_to_string(root, FALSE);
+}
+
+const struct zg_value *zg_own_values(struct zg_own *own, unsigned index, struct zg_random *random, GError **error)
+{
+    struct kind *kind = &g_array_index(own->kinds, struct kind, index);
+
+    if (kind->random) {
+        zg_plausible_fill(&kind->message->payload, (double)zg_random_below(random, 1000000), kind->count++,
+                          zg_random_next(random), kind->values);
+        return kind->values;
+    }
+    g_autofree char *json = compose(kind, random, error);
+    return json && zg_values_from_json(kind->message, json, kind->values, error) ? kind->values : NULL;
+}
