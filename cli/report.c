@@ -58,4 +58,4 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
 }
 
 const struct cli_verb cli_report = { "report", "STORE", "Shows a run that a soak has stored",
-                                     "zeugma report build/demo/night.store", run };
+                                     "zeugma report night.store", run };

@@ -54,6 +54,8 @@ picture layout 100x46 2 "zeugma layout $loom | head -42"
 picture examples 120x32 8 loom_sim tide_mast_sim carillon_sim
 picture soak-ledger 132x54 8 "zeugma soak $loom sim: --for 10min --faults ber=1e-5,drop=1e-6 --seed 7 | head -50"
 picture soak-verdict 132x44 8 "zeugma soak $loom sim: --for 10min --faults ber=1e-5,drop=1e-6 --seed 7 --require 'lost <= 1e-2' --require 'damaged_accepted <= 1e-4' | tail -40"
+rm -f /tmp/night.store
+picture report 120x54 16 "zeugma soak $loom sim: --for 1h --faults 'burst=0.02/20ms/1e-2 out:cut=0.001/12s,restart=0.002' --store /tmp/night.store --require 'lost <= 1e-2' >/dev/null 2>&1; zeugma report /tmp/night.store | cut -c1-118 | head -46"
 picture watch-table 110x36 8 "zeugma watch $loom sim: --table --answer --mark 'tension > 200'"
 served --faults ber=6e-4 --seed 4
 sleep 2
@@ -74,3 +76,5 @@ if is_wanted first-soak; then
     until [ -e /tmp/gauge/gauge.tty ]; do sleep 0.1; done
 fi
 picture first-soak 128x54 24 "cd /tmp/gauge && zeugma soak gauge.yaml serial:gauge.tty --for 10s --require 'lost <= 1e-2' | tail -50"
+served --faults "ber=2e-5,blackout=0.1/400ms"
+picture soak-running 110x28 45 "zeugma soak $loom serial:/tmp/loom --for 60s --load 0.2 --mark 'door open' --store /tmp/running.store"

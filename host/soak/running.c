@@ -158,7 +158,7 @@ char *zg_soak_running_view(const struct zg_soak_running *running)
     g_autofree char *length = clock_text((double)running->settings->duration_ns * 1e-9);
     g_autofree char *left = running->left_s >= 0 ? clock_text(running->left_s) : g_strdup("?");
 
-    g_string_append_printf(text, "soak of %s on %.40s: %s of %s, %s left\n\n", running->plan->definition->protocol,
+    g_string_append_printf(text, "soak of %s on %.40s, %s of %s, %s left\n\n", running->plan->definition->protocol,
                            link_of(running), ran, length, left);
     append_flows(text, so_far);
     g_string_append_c(text, '\n');

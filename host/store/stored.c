@@ -58,6 +58,22 @@ static bool read_run(sqlite3 *database, int64_t run, struct zg_stored *stored)
     return found;
 }
 
+/* The settings on one line, with those faults that there were. */
+static bool read_settings(sqlite3 *database, struct zg_stored *stored)
+{
+    sqlite3_stmt *row =
+        about(database,
+              "SELECT group_concat(replace(replace(substr(fullkey, 3), '.all', ''), '\"', '') || ' ' || atom, ', ') "
+              "FROM run, "
+              "json_tree(run.settings) WHERE run = ? AND atom IS NOT NULL AND atom != '' AND (path = '$' AND "
+              "key != 'link' OR key = 'all')",
+              stored->run);
+
+    if (row && sqlite3_step(row) == SQLITE_ROW)
+        stored->settings_text = text_at(row, 0);
+    return row && sqlite3_finalize(row) == SQLITE_OK;
+}
+
 static enum zg_flow flow_of(const char *way, const char *flow)
 {
     unsigned found = 0;
@@ -226,8 +242,9 @@ static bool read_all(sqlite3 *database, struct zg_stored *stored)
     stored->sums.adds_up = true;
     /* One that did not come to its planned end, or not in one go, is judged as one that may end at any time. */
     stored->sums.any_time = stored->parts > 1 || stored->ran_s < stored->planned_s - 1e-3;
-    const bool fine = read_seconds(database, stored) && read_events(database, stored) &&
-                      read_requirements(database, stored) && read_counters(database, stored);
+    const bool fine = read_settings(database, stored) && read_seconds(database, stored) &&
+                      read_events(database, stored) && read_requirements(database, stored) &&
+                      read_counters(database, stored);
     if (fine && stored->result && stored->parts == 1)
         read_sums(database, stored);
     return fine;
@@ -274,8 +291,8 @@ struct zg_stored *zg_stored_read(const char *file, int64_t run, GError **error)
 
 void zg_stored_free(struct zg_stored *stored)
 {
-    char *const texts[] = { stored->begun,    stored->tool, stored->protocol, stored->link,
-                            stored->settings, stored->host, stored->ended,    stored->result };
+    char *const texts[] = { stored->begun, stored->tool,  stored->protocol, stored->link,         stored->settings,
+                            stored->host,  stored->ended, stored->result,   stored->settings_text };
 
     for (size_t i = 0; i < G_N_ELEMENTS(texts); i++)
         g_free(texts[i]);

@@ -15,8 +15,9 @@ struct zg_stored_counter {
 struct zg_stored {
     int64_t run;
     char *begun, *tool, *protocol, *link, *settings, *host;
-    char *ended;  /* NULL: it is in progress, or was cut off */
-    char *result; /* the JSON document of a run that ended, or NULL */
+    char *ended;         /* NULL: it is in progress, or was cut off */
+    char *settings_text; /* "seed 1, load 0.5, ..." */
+    char *result;        /* the JSON document of a run that ended, or NULL */
     uint32_t fingerprint;
     double planned_s, ran_s;
     unsigned parts;

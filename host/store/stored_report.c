@@ -24,7 +24,8 @@ static void append_head(GString *text, const struct zg_stored *stored)
                            stored->protocol, stored->fingerprint, stored->link);
     g_string_append_printf(text, "begun %s by %s on %s; %.0f of %.0f s%s\n", stored->begun, stored->tool, stored->host,
                            stored->ran_s, stored->planned_s, parts);
-    g_string_append_printf(text, "settings %s\nended: %s\n", stored->settings, state);
+    g_string_append_printf(text, "%s\nended: %s\n", stored->settings_text ? stored->settings_text : stored->settings,
+                           state);
 }
 
 static void append_events(GString *text, const GArray *events)
