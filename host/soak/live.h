@@ -92,4 +92,12 @@ bool zgi_live_end_streams(struct zgi_live *live);
  * after a restart it is somewhat old. */
 void zgi_live_close_streams(struct zgi_live *live, enum zg_class others);
 
+/* --- the end */
+
+/* Notes that the device restarted; whether it said so, or only its counters show it. */
+void zgi_live_note_restart(struct zgi_live *live, bool said);
+
+/* Closes the ledger by what the device counted, if that is known, and sees whether all adds up. */
+void zgi_live_end(struct zgi_live *live);
+
 #endif

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "codec/describe.h"
 #include "soak/report.h"
+#include "soak/report_members.h"
 
 static void faults_to_json(struct zg_json *json, const struct zg_way_faults *faults)
 {
@@ -60,21 +61,6 @@ char *zg_soak_settings_json(const struct zg_plan *plan, const struct zg_soak_set
     return zg_json_end(&json);
 }
 
-static void sent_to_json(struct zg_json *json, const struct zg_soak_result *result)
-{
-    static const char *const keys[ZG_FLOWS] = { "echo_out", "echo_back", "stream_out", "stream_back" };
-
-    zg_json_open(json, "sent", '{');
-    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
-        zg_json_open(json, keys[flow], '{');
-        zg_json_unsigned(json, "sent", result->sums.sent[flow]);
-        for (unsigned i = 0; i < ZG_CLASSES && zg_class_is_of_entries((enum zg_class)i); i++)
-            zg_json_unsigned(json, zg_class_key((enum zg_class)i), result->sums.entries[flow][i]);
-        zg_json_close(json, '}');
-    }
-    zg_json_close(json, '}');
-}
-
 static void arrived_to_json(struct zg_json *json, const struct zg_soak_result *result)
 {
     static const char *const keys[2] = { "device", "host" };
@@ -87,27 +73,6 @@ static void arrived_to_json(struct zg_json *json, const struct zg_soak_result *r
                 zg_json_unsigned(json, zg_class_key((enum zg_class)i), result->sums.arrivals[end][i]);
         zg_json_close(json, '}');
     }
-    zg_json_close(json, '}');
-}
-
-static void rate_to_json(struct zg_json *json, const char *key, const struct zg_soak_rate *rate)
-{
-    zg_json_open(json, key, '{');
-    zg_json_unsigned(json, "count", rate->errors);
-    zg_json_unsigned(json, "of", rate->trials);
-    zg_json_double(json, "low", rate->low);
-    zg_json_double(json, "high", rate->high);
-    zg_json_close(json, '}');
-}
-
-static void rates_to_json(struct zg_json *json, const struct zg_soak_result *result)
-{
-    struct zg_soak_rate rate;
-
-    zg_json_open(json, "rates", '{');
-    for (unsigned i = 0; zg_soak_rate_at(result, i, &rate); i++)
-        if (rate.on != ZG_SOAK_ON_SIM || !result->real)
-            rate_to_json(json, rate.key, &rate);
     zg_json_close(json, '}');
 }
 
@@ -213,24 +178,6 @@ static void spread_to_json(struct zg_json *json, const char *key, const struct z
     zg_json_close(json, '}');
 }
 
-static void requirements_to_json(struct zg_json *json, const struct zg_soak_report *report)
-{
-    static const char *const verdicts[] = { "met", "failed", "not shown" };
-
-    zg_json_open(json, "requirements", '[');
-    for (unsigned i = 0; i < report->requirements_count; i++) {
-        struct zg_soak_rate rate;
-        enum zg_soak_verdict verdict = zg_soak_judge(report->result, &report->requirements[i], &rate);
-        zg_json_open(json, NULL, '{');
-        zg_json_string(json, "rate", rate.key);
-        zg_json_double(json, "limit", report->requirements[i].limit);
-        zg_json_double(json, "confidence", report->requirements[i].confidence);
-        zg_json_string(json, "verdict", verdicts[verdict]);
-        zg_json_close(json, '}');
-    }
-    zg_json_close(json, ']');
-}
-
 static void proof_to_json(struct zg_json *json, const struct zg_soak_proof *proof)
 {
     zg_json_open(json, "proof", '{');
@@ -264,21 +211,21 @@ char *zg_soak_report_json(const struct zg_soak_report *report)
         zg_json_bool(&json, "reached", result->reached);
     if (result->stopped_on > 0)
         zg_json_string(&json, "stopped_on", zg_soak_stop_name(result->stopped_on - 1));
-    sent_to_json(&json, result);
+    zgi_members_sent(&json, result);
     zg_json_unsigned(&json, "injected", result->injected);
     arrived_to_json(&json, result);
     zg_json_bool(&json, "adds_up", result->adds_up);
     if (result->proof.sent > 0)
         proof_to_json(&json, &result->proof);
     balances_to_json(&json, result);
-    rates_to_json(&json, result);
+    zgi_members_rates(&json, result);
     spread_to_json(&json, "round_trip_seconds", &result->round_trip);
     spread_to_json(&json, "round_trip_from_due_seconds", &result->from_due);
     zg_json_double(&json, "held_seconds", (double)result->held_ns * 1e-9);
     line_to_json(&json, result);
     device_to_json(&json, report);
     counters_to_json(&json, result);
-    requirements_to_json(&json, report);
+    zgi_members_verdicts(&json, result, report->requirements, report->requirements_count);
     zg_json_bool(&json, "passed", zg_soak_passed(report));
     zg_json_close(&json, '}');
     return zg_json_end(&json);

@@ -20,6 +20,7 @@ struct own_soak {
     struct zgi_listening *listening; /* NULL: the header has no numbers */
     struct zg_random random;
     uint64_t begin_ns, now_ns;
+    uint64_t frames; /* that came */
     uint64_t failed; /* candidates of what the device sent */
     bool in_damage;
     GArray *due;            /* of uint64_t: when each kind is sent next */
@@ -84,6 +85,7 @@ static void take_stretch(void *data, uint64_t at_ns, bool out, const struct zg_s
 
     if (out)
         return;
+    soak->frames += stretch->kind == ZG_STRETCH_FRAME;
     if (stretch->kind == ZG_STRETCH_FRAME && soak->listening)
         soak->result->guessed += zgi_listening_take(soak->listening, &stretch->header, at_ns);
     /* Pieces with no frame between them are one damage. */
@@ -193,6 +195,7 @@ static void end(struct own_soak *soak)
     struct zg_soak_result *result = soak->result;
     struct zg_ledger_sums *sums = &result->sums;
 
+    zg_session_end(soak->session);
     zg_ledger_close(soak->ledger);
     zg_journal_close(soak->settings->journal, result->ran_ns);
     *sums = *zg_ledger_sums(soak->ledger);
@@ -216,7 +219,7 @@ static void end(struct own_soak *soak)
         came += i == ZG_CLASS_DETECTED ? 0 : sums->arrivals[1][i];
     zgi_soak_balance(result, "messages in the ledger", sent, "the sum of their classes", entries);
     if (soak->listening)
-        zgi_soak_balance(result, "frames from the device", came, "frames that our link accepted", host->frames_in);
+        zgi_soak_balance(result, "frames from the device", came, "frames that were read", soak->frames);
     result->any_time = result->stopped || soak->settings->until != NULL;
 }
 

@@ -1,10 +1,9 @@
 /* SPDX-License-Identifier: MIT */
 /* The points of a sweep, written out. */
 #include "codec/json.h"
+#include "soak/report_members.h"
 #include "soak/report_tables.h"
 #include "soak/sweep.h"
-
-static const char *const verdicts[] = { "met", "failed", "not shown" };
 
 /* Rates that the table shows. */
 static const char *const shown[] = { "lost", "damages", "damaged_accepted" };
@@ -69,7 +68,7 @@ static void append_point(GString *text, const struct zg_sweep *sweep, const GArr
     g_string_append_printf(text, "%12s", result->from_due.count > 0 ? most : "-");
     for (unsigned i = 0; i < requirements_count; i++)
         g_string_append_printf(text, "  %-*s", (int)strlen(requirements[i].key),
-                               verdicts[zg_soak_judge(result, &requirements[i], &rate)]);
+                               zgi_verdict_words[zg_soak_judge(result, &requirements[i], &rate)]);
     if (!result->adds_up)
         g_string_append(text, "  does not add up");
     if (result->ended[0] != '\0')
@@ -118,21 +117,12 @@ char *zg_sweep_json(const struct zg_sweep *sweep, const GArray *points, const st
         if (point->result) {
             zg_json_bool(&json, "adds_up", point->result->adds_up);
             zg_json_bool(&json, "stopped", point->result->stopped);
-            zg_json_open(&json, "rates", '{');
-            for (unsigned k = 0; zg_soak_rate_at(point->result, k, &rate); k++) {
-                zg_json_open(&json, rate.key, '{');
-                zg_json_unsigned(&json, "count", rate.errors);
-                zg_json_unsigned(&json, "of", rate.trials);
-                zg_json_double(&json, "low", rate.low);
-                zg_json_double(&json, "high", rate.high);
-                zg_json_close(&json, '}');
-            }
-            zg_json_close(&json, '}');
+            zgi_members_rates(&json, point->result);
             zg_json_double(&json, "p99_from_due_seconds", (double)zg_spread_at(&point->result->from_due, 0.99) * 1e-9);
             zg_json_open(&json, "verdicts", '{');
             for (unsigned k = 0; k < requirements_count; k++)
                 zg_json_string(&json, requirements[k].key,
-                               verdicts[zg_soak_judge(point->result, &requirements[k], &rate)]);
+                               zgi_verdict_words[zg_soak_judge(point->result, &requirements[k], &rate)]);
             zg_json_close(&json, '}');
         }
         zg_json_close(&json, '}');

@@ -2,6 +2,7 @@
 /* A run of a store, written out. */
 #include "codec/json.h"
 #include "soak/availability.h"
+#include "soak/report_members.h"
 #include "soak/report_tables.h"
 #include "store/stored.h"
 
@@ -122,34 +123,6 @@ char *zg_stored_text(const struct zg_stored *stored)
 
 /* --- JSON */
 
-static void sums_to_json(struct zg_json *json, const struct zg_soak_result *sums)
-{
-    static const char *const flows[ZG_FLOWS] = { "echo_out", "echo_back", "stream_out", "stream_back" };
-    struct zg_soak_rate rate;
-
-    zg_json_open(json, "sent", '{');
-    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
-        zg_json_open(json, flows[flow], '{');
-        zg_json_unsigned(json, "sent", sums->sums.sent[flow]);
-        for (unsigned i = 0; i < ZG_ENTRY_CLASSES; i++)
-            zg_json_unsigned(json, zg_class_key((enum zg_class)i), sums->sums.entries[flow][i]);
-        zg_json_close(json, '}');
-    }
-    zg_json_close(json, '}');
-    zg_json_open(json, "rates", '{');
-    for (unsigned i = 0; zg_soak_rate_at(sums, i, &rate); i++) {
-        if (rate.on == (sums->real ? ZG_SOAK_ON_SIM : ZG_SOAK_ON_REAL))
-            continue;
-        zg_json_open(json, rate.key, '{');
-        zg_json_unsigned(json, "count", rate.errors);
-        zg_json_unsigned(json, "of", rate.trials);
-        zg_json_double(json, "low", rate.low);
-        zg_json_double(json, "high", rate.high);
-        zg_json_close(json, '}');
-    }
-    zg_json_close(json, '}');
-}
-
 static void availability_to_json(struct zg_json *json, const char *key, const struct zg_availability *found)
 {
     if (found->interval_s == 0)
@@ -185,28 +158,6 @@ static void time_to_json(struct zg_json *json, const GArray *times)
     zg_json_close(json, '}');
 }
 
-static void verdicts_to_json(struct zg_json *json, const struct zg_stored *stored)
-{
-    static const char *const verdicts[] = { "met", "failed", "not shown" };
-
-    zg_json_open(json, "requirements", '[');
-    for (guint i = 0; i < stored->requirements->len; i++) {
-        const struct zg_soak_requirement *requirement =
-            &g_array_index(stored->requirements, struct zg_soak_requirement, i);
-        struct zg_soak_rate rate;
-        const enum zg_soak_verdict verdict = zg_soak_judge(&stored->sums, requirement, &rate);
-        zg_json_open(json, NULL, '{');
-        zg_json_string(json, "rate", requirement->key);
-        zg_json_double(json, "limit", requirement->limit);
-        zg_json_double(json, "confidence", requirement->confidence);
-        zg_json_string(json, "verdict", verdicts[verdict]);
-        zg_json_close(json, '}');
-    }
-    zg_json_close(json, ']');
-    zg_json_bool(json, "passed", zg_stored_passed(stored));
-    zg_json_bool(json, "at_any_time", stored->sums.any_time);
-}
-
 char *zg_stored_json(const struct zg_stored *stored)
 {
     struct zg_json json;
@@ -225,7 +176,8 @@ char *zg_stored_json(const struct zg_stored *stored)
     zg_json_unsigned(&json, "parts", stored->parts);
     if (stored->ended)
         zg_json_string(&json, "ended", stored->ended);
-    sums_to_json(&json, &stored->sums);
+    zgi_members_sent(&json, &stored->sums);
+    zgi_members_rates(&json, &stored->sums);
     time_to_json(&json, stored->times);
     zg_json_open(&json, "events", '[');
     for (guint i = 0; i < stored->events->len; i++) {
@@ -237,7 +189,11 @@ char *zg_stored_json(const struct zg_stored *stored)
         zg_json_close(&json, '}');
     }
     zg_json_close(&json, ']');
-    verdicts_to_json(&json, stored);
+    zgi_members_verdicts(&json, &stored->sums,
+                         (const struct zg_soak_requirement *)(const void *)stored->requirements->data,
+                         stored->requirements->len);
+    zg_json_bool(&json, "passed", zg_stored_passed(stored));
+    zg_json_bool(&json, "at_any_time", stored->sums.any_time);
     zg_json_close(&json, '}');
     return zg_json_end(&json);
 }
