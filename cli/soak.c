@@ -100,6 +100,7 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct cli_s
         status = cli_load(verb, argv[1], false, &loaded);
         if (status == CLI_YES)
             status = run_loaded(verb, loaded.plan, argv[1], options, &asked);
+        g_clear_pointer(&asked.own, zg_own_free); /* it is of the definition */
         cli_definition_clear(&loaded);
     }
     cli_soak_clear(&asked);
