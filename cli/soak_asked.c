@@ -191,6 +191,8 @@ static bool fit_together(const struct cli_verb *verb, const struct cli_soak_opti
         cli_error(
             verb,
             "--traffic own: one LINK, without --faults, --way, --size, --sweep, --bisect, --prove-ledger, --continue");
+    else if (options->way && (g_strcmp0(options->traffic, "echo") == 0 || g_strcmp0(options->traffic, "listen") == 0))
+        cli_error(verb, "--way: is for streams; leave it out with --traffic %s", options->traffic);
     else if (options->goes_on && !options->store)
         cli_error(verb, "--continue: goes on with the newest run of a store: --store FILE");
     else if ((options->bisect == NULL) != (options->limit == NULL))

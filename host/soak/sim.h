@@ -8,7 +8,7 @@
 /* What happens to an end: it restarts, its loop stands still, its interrupts are masked. */
 struct zgi_plight {
     struct zg_spells restarts, blackouts, masks;
-    bool masked;
+    bool masked, stands_still; /* at present */
 };
 
 /* What a restart erased at an end. */
@@ -23,7 +23,8 @@ struct zgi_sim {
     struct zg_sim_line *line;
     struct zgi_plight plights[2];
     struct zgi_erased erased[2];
-    uint64_t change_ns; /* when the faults change next */
+    uint64_t change_ns;  /* when the faults change next */
+    uint64_t happens_ns; /* when anything of all this happens next; not before */
 };
 
 /* Makes an end's node. */
@@ -34,9 +35,6 @@ void zgi_sim_begin_plights(struct zgi_sim *sim);
 
 /* Advances the line, with all that happens to the ends and changes until then. */
 void zgi_sim_advance(struct zgi_sim *sim, uint64_t until_ns);
-
-/* Whether an end's loop stands still. */
-bool zgi_sim_stands_still(struct zgi_sim *sim, unsigned end);
 
 /* Bytes that an end has sent or will send from its transmit ring; the last `count` in there never leave. */
 uint64_t zgi_sim_sent(struct zgi_end *end);

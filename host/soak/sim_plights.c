@@ -46,11 +46,6 @@ void zgi_sim_begin_plights(struct zgi_sim *sim)
     }
 }
 
-bool zgi_sim_stands_still(struct zgi_sim *sim, unsigned end)
-{
-    return zg_spells_on(&sim->plights[end].blackouts, sim->soak.now_ns);
-}
-
 /* The faults of the file change. */
 static void change(struct zgi_sim *sim, uint64_t now_ns)
 {
@@ -121,23 +116,26 @@ static uint64_t happen(struct zgi_sim *sim, uint64_t now_ns)
     for (unsigned i = 0; i < 2; i++) {
         struct zgi_plight *plight = &sim->plights[i];
         const bool masked = zg_spells_on(&plight->masks, now_ns);
+        plight->stands_still = zg_spells_on(&plight->blackouts, now_ns);
         if (masked != plight->masked)
             mask(sim, i, masked);
         if (zg_spells_on(&plight->restarts, now_ns)) /* for a moment */
             restart(sim, i, now_ns);
-        next_ns = MIN(next_ns,
-                      MIN(zg_spells_change_ns(&plight->masks, now_ns), zg_spells_change_ns(&plight->restarts, now_ns)));
+        next_ns = MIN(next_ns, zg_spells_change_ns(&plight->masks, now_ns));
+        next_ns = MIN(next_ns, zg_spells_change_ns(&plight->blackouts, now_ns));
+        next_ns = MIN(next_ns, zg_spells_change_ns(&plight->restarts, now_ns));
     }
     return next_ns;
 }
 
 void zgi_sim_advance(struct zgi_sim *sim, uint64_t until_ns)
 {
-    for (uint64_t now_ns = zg_sim_now(sim->line); now_ns < until_ns;) {
-        const uint64_t next_ns = happen(sim, now_ns);
-        now_ns = MIN(until_ns, MAX(next_ns, now_ns + 1));
+    while (sim->happens_ns < until_ns) {
+        const uint64_t now_ns = sim->happens_ns;
         zg_sim_advance(sim->line, now_ns);
+        sim->happens_ns = MAX(happen(sim, now_ns), now_ns + 1);
     }
+    zg_sim_advance(sim->line, until_ns);
 }
 
 uint64_t zgi_sim_sent(struct zgi_end *end)

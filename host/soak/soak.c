@@ -15,12 +15,12 @@ static void send_all(struct zgi_sim *sim)
     struct zgi_soak *soak = &sim->soak;
     const double load = soak->settings->load, share = soak->ids.echo ? load / 2 : load;
 
-    if (!zgi_sim_stands_still(sim, HOST)) {
+    if (!sim->plights[HOST].stands_still) {
         if (soak->ids.echo)
             zgi_soak_send_due(soak, ZG_FLOW_ECHO_OUT, share, UINT_MAX);
         zgi_soak_send_due(soak, ZG_FLOW_STREAM_OUT, share, UINT_MAX);
     }
-    if (!zgi_sim_stands_still(sim, DEVICE))
+    if (!sim->plights[DEVICE].stands_still)
         zgi_soak_send_due(soak, ZG_FLOW_STREAM_BACK, share, UINT_MAX);
 }
 
@@ -84,12 +84,12 @@ static void step(struct zgi_sim *sim, uint64_t until_ns)
     zgi_sim_advance(sim, until_ns);
     soak->now_ns = until_ns;
     for (unsigned i = 0; i < 2; i++) {
-        if (zgi_sim_stands_still(sim, i))
+        if (sim->plights[i].stands_still)
             continue;
         zg_any_link_poll(zg_node_any_link(soak->ends[i].node));
         zgi_soak_send_waiting(&soak->ends[i]);
     }
-    if (!zgi_sim_stands_still(sim, DEVICE))
+    if (!sim->plights[DEVICE].stands_still)
         zgi_soak_send_replies(soak);
 }
 

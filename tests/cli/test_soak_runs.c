@@ -125,6 +125,7 @@ static void runs_end_by_what_they_show(void **state)
     g_autofree char *stopped = test_run(0, "soak " LOOM " sim: --for 1h --faults ber=1e-5 --stop-on damaged_detected");
     test_assert_in(stopped, "it ended with the first: damaged, detected");
     test_assert_run(2, "soak " LOOM " sim: --until \"lost <= 1e-6\"", "--at-most 24h");
+    test_assert_run(2, "soak " LOOM " unix:u --traffic echo --way out", "--way: is for streams");
     test_assert_run(2, "soak " LOOM " sim: --stop-on lsot", "did you mean \"lost\"");
 }
 
