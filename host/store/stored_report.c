@@ -1,12 +1,15 @@
 /* SPDX-License-Identifier: MIT */
 /* A run of a store, written out. */
+#include <math.h>
+#include <string.h>
+
 #include "codec/json.h"
 #include "soak/availability.h"
 #include "soak/report_members.h"
 #include "soak/report_tables.h"
 #include "store/stored.h"
 
-enum { WORST_MOST = 5, EVENTS_MOST = 40 };
+enum { WORST_MOST = 5, EVENTS_MOST = 40, BINS = 5 };
 
 /* What became of the run. */
 static char *state_of(const struct zg_stored *stored)
@@ -72,6 +75,96 @@ static void append_worst(GString *text, const GArray *times)
                                lost[i], i + 1 == count ? "\n" : "");
 }
 
+/* A mark that is a value, "NAME=NUMBER". */
+static bool read_value(const struct zg_event *event, char **name, double *value)
+{
+    const char *equals = event->kind == ZG_EVENT_MARK ? strrchr(event->text, '=') : NULL;
+    char *end = NULL;
+
+    if (!equals || equals == event->text)
+        return false;
+    *value = g_ascii_strtod(equals + 1, &end);
+    if (end == equals + 1 || *end != '\0' || !isfinite(*value))
+        return false;
+    *name = g_strndup(event->text, (gsize)(equals - event->text));
+    return true;
+}
+
+/* The value in force in each second: that of the newest mark of this name; NaN before the first. Free with g_free(). */
+static double *values_of(const struct zg_stored *stored, const char *wanted, double *least, double *most)
+{
+    double *values = g_new(double, stored->times->len + 1), value = NAN;
+    guint next = 0;
+
+    *least = INFINITY;
+    *most = -INFINITY;
+    for (guint at = 0; at < stored->times->len; at++) {
+        for (; next < stored->events->len; next++) {
+            const struct zg_event *event = &g_array_index(stored->events, struct zg_event, next);
+            g_autofree char *name = NULL;
+            double one;
+            if (event->at_ns >= ((uint64_t)at + 1) * ZG_SECOND_NS)
+                break;
+            if (read_value(event, &name, &one) && strcmp(name, wanted) == 0)
+                value = one;
+        }
+        values[at] = value;
+        *least = fmin(*least, value);
+        *most = fmax(*most, value);
+    }
+    return values;
+}
+
+static void append_bin(GString *text, const GArray *times, const double *values, double from, double to, bool is_last)
+{
+    uint64_t sent = 0, bad = 0, seconds = 0;
+    double low, high;
+
+    for (guint at = 0; at < times->len; at++) {
+        const struct zg_time_row *row = &g_array_index(times, struct zg_time_row, at);
+        if (row->held || !(values[at] >= from && (values[at] < to || is_last)))
+            continue;
+        seconds++;
+        for (unsigned path = 0; path < ZG_PATHS; path++) {
+            sent += row->sent[path];
+            bad += row->bad[path];
+        }
+    }
+    g_autofree char *name = g_strdup_printf("%.4g to %.4g", from, to);
+    zgi_row_start(text, name);
+    zgi_cell(text, seconds);
+    zgi_cell(text, sent);
+    zgi_cell(text, bad);
+    zg_rate_bounds(bad, sent, 0.95, &low, &high);
+    if (sent > 0)
+        g_string_append_printf(text, "   %.2e to %.2e of frames sent\n", low, high);
+    else
+        g_string_append(text, "   no frames\n");
+}
+
+/* What was lost while a value, such as a temperature, was in each fifth of its range. */
+static void append_by_value(GString *text, const struct zg_stored *stored)
+{
+    g_autoptr(GHashTable) seen = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    for (guint i = 0; i < stored->events->len; i++) {
+        char *name;
+        double value, least, most;
+        if (!read_value(&g_array_index(stored->events, struct zg_event, i), &name, &value) ||
+            !g_hash_table_add(seen, name)) /* which takes the name in any case */
+            continue;
+        g_autofree double *values = values_of(stored, name, &least, &most);
+        const unsigned bins = most > least ? BINS : most == least ? 1 : 0;
+        g_autofree char *title = g_strdup_printf("by %s", name);
+        if (bins > 0)
+            g_string_append_printf(text, "\n  %-*s%*s%*s%*s   %s\n", ZGI_NAME_WIDTH, title, ZGI_COLUMN, "seconds",
+                                   ZGI_COLUMN, "sent", ZGI_COLUMN, "lost", "95 % bounds (exact)");
+        for (unsigned bin = 0; bin < bins; bin++)
+            append_bin(text, stored->times, values, least + (most - least) * bin / bins,
+                       least + (most - least) * (bin + 1) / bins, bin + 1 == bins);
+    }
+}
+
 static void append_counters(GString *text, const GArray *counters)
 {
     if (counters->len > 0)
@@ -116,6 +209,7 @@ char *zg_stored_text(const struct zg_stored *stored)
         if (stored->one_way[flow].count > 0)
             zgi_table_spread(text, what, &stored->one_way[flow]);
     }
+    append_by_value(text, stored);
     append_counters(text, stored->counters);
     append_verdict(text, stored);
     return g_string_free(text, FALSE);

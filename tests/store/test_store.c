@@ -146,11 +146,19 @@ static void marks_and_events_are_kept(void **state)
                         "'echo \"$1 $2\" >>%s' --store %s",
                         table, told, store);
     (void)state;
-    assert_true(g_file_set_contents(table, "time,heat\n2.5,21\nnonsense\n7,\"30\n99,40\n", -1, NULL));
+    assert_true(g_file_set_contents(table, "time,heat\n2.5,21\nnonsense\n7,30\n99,40\n", -1, NULL));
     g_autofree char *text = test_run(0, arguments);
     test_assert_in(text, "--marks: 1 lines");
     assert_int_equal(number(store, "SELECT count(*) FROM event WHERE kind = 'mark'"), 2); /* 99 s is after the end */
     assert_int_equal(number(store, "SELECT at_seconds = 2.5 AND text = 'heat=21' FROM event"), 1);
+    /* 2 to 6 s at 21, 7 to 9 s at 30: what was lost is told by fifths of the range */
+    g_autofree char *reporting = g_strdup_printf("report %s", store), *report = test_run(0, reporting);
+    test_assert_in(report, "by heat");
+    assert_int_equal(test_lines_with(report, "no frames"), 3);
+    g_autofree char *cool = g_strdup_printf("  %-24s%13d ", "21 to 22.8", 5),
+                    *hot = g_strdup_printf("  %-24s%13d ", "28.2 to 30", 3);
+    test_assert_in(report, cool);
+    test_assert_in(report, hot);
     g_autofree char *lines = NULL;
     assert_true(g_file_get_contents(told, &lines, NULL, NULL));
     assert_true(g_str_has_prefix(lines, "damage 0.") || g_str_has_prefix(lines, "lost 0."));
