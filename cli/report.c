@@ -37,12 +37,13 @@ static int report(const struct cli_verb *verb, const char *file, const struct op
 static int run(const struct cli_verb *verb, int argc, char **argv)
 {
     struct options options = { .run = 0 };
-    GOptionEntry entries[] = { { "run", 0, 0, G_OPTION_ARG_INT64, &options.run, "Number of the run; default the newest",
-                                 "N" },
-                               { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON document", NULL },
-                               { "csv", 0, 0, G_OPTION_ARG_STRING, &options.table,
-                                 "Print a table as comma-separated values: run, second, event, stretch, counters", "TABLE" },
-                               G_OPTION_ENTRY_NULL };
+    GOptionEntry entries[] = {
+        { "run", 0, 0, G_OPTION_ARG_INT64, &options.run, "Number of the run; default the newest", "N" },
+        { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON document", NULL },
+        { "csv", 0, 0, G_OPTION_ARG_STRING, &options.table,
+          "Print a table as comma-separated values: run, second, event, stretch, counters", "TABLE" },
+        G_OPTION_ENTRY_NULL
+    };
 
     if (!cli_parse(verb, entries, &argc, &argv, 1, 1))
         return CLI_USAGE;

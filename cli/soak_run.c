@@ -120,8 +120,7 @@ static void tell_events(struct progress *progress, const struct zg_soak_result *
     if (!progress->run->on_event)
         return;
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
-        for (unsigned i = ZG_CLASS_LOST_OUT; i < ZG_CLASS_CUT_OFF; i++)
-            lost += so_far->sums.entries[flow][i];
+        lost += zg_ledger_lost(&so_far->sums, (enum zg_flow)flow);
     const uint64_t damages = so_far->damages[0] + so_far->damages[1];
     if (damages > progress->damages)
         tell(progress, "damage", now_s, "a stretch with damage arrived");

@@ -73,15 +73,8 @@ static void take_sent(struct zgi_end *end, enum zg_flow flow, uint32_t number, c
         g_queue_push_tail(&soak->replies, GUINT_TO_POINTER(number));
     } else if (flow == ZG_FLOW_ECHO_BACK) {
         const struct zg_ledger_entry *request = zg_ledger_find(soak->ledger, ZG_FLOW_ECHO_OUT, number);
-        if (request) {
-            zg_spread_add(&soak->result->round_trip, now - request->sent_ns);
-            zg_spread_add(&soak->result->from_due, now - request->due_ns);
-            zg_journal_latency(soak->journal, request->due_ns, flow, now - request->due_ns);
-            if (now - request->sent_ns > soak->settings->slow_ns) {
-                soak->result->slow++;
-                zg_journal_slow(soak->journal, request->due_ns);
-            }
-        }
+        if (request)
+            zgi_note_trip(soak->result, soak->settings, flow, request, now);
         if (now - soak->answered_ns > soak->settings->slow_ns)
             soak->silent_from_ns = soak->answered_ns;
         soak->answered_ns = now;
@@ -111,10 +104,8 @@ int zgi_take_loopback(struct zgi_end *end, const struct zg_frame *frame, const u
         take_other(end, payload, length);
         return 0;
     }
-    if (!entry->arrived) {
-        zg_spread_add(&soak->result->round_trip, soak->now_ns - entry->sent_ns);
-        zg_spread_add(&soak->result->from_due, soak->now_ns - entry->due_ns);
-    }
+    if (!entry->arrived)
+        zgi_note_trip(soak->result, soak->settings, flow, entry, soak->now_ns);
     take_sent(end, flow, zgi_number_of(soak, flow, payload), entry);
     return 0;
 }

@@ -103,6 +103,19 @@ void zgi_soak_balance(struct zg_soak_result *result, const char *left_name, uint
     result->adds_up = result->adds_up && (uint32_t)left == (uint32_t)right; /* the links' counters wrap */
 }
 
+uint64_t zgi_soak_balance_entries(struct zg_soak_result *result, const char *name)
+{
+    uint64_t sent = 0, entries = 0;
+
+    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
+        sent += result->sums.sent[flow];
+        for (unsigned i = 0; i < ZG_ENTRY_CLASSES; i++)
+            entries += result->sums.entries[flow][i];
+    }
+    zgi_soak_balance(result, name, sent, "the sum of their classes", entries);
+    return sent;
+}
+
 uint64_t zg_soak_least_trip_ns(const struct zg_plan *plan)
 {
     const unsigned content = plan->max_content - plan->max_payload + zg_traffic_number_size(plan);

@@ -100,10 +100,28 @@ bool zgi_soak_is_idle(const struct zgi_soak *soak);
 /* Ten times a second: notes in the journal what happened until now, counts frames as lost that have not come in time,
  * and sees whether the soak is to end. False: it is not time for that. */
 bool zgi_soak_note(struct zgi_soak *soak, const struct zg_sim_totals *line[2]);
-bool zgi_soak_goes_on(const struct zgi_soak *soak);
+bool zgi_soak_goes_on(struct zg_soak_result *result);
+
+/* The parts of this that need no ends: whether it is time, and when it is next; the ledger's, where `failed` candidates
+ * have arrived so far. */
+bool zgi_soak_is_time(uint64_t now_ns, uint64_t *due_ns);
+void zgi_soak_settle(struct zg_ledger *ledger, const struct zg_soak_settings *settings, struct zg_soak_result *result,
+                     uint64_t now_ns, uint64_t patience_ns, uint64_t failed);
+
+/* An end restarted, in a run that began at `begin_ns`; whether it said so. */
+void zgi_note_restart(struct zg_soak_result *result, struct zg_journal *journal, uint64_t begin_ns, uint64_t now_ns,
+                      bool said, const char *text);
+
+/* What was sent with this entry came back, or was answered; the journal has it with this flow. */
+void zgi_note_trip(struct zg_soak_result *result, const struct zg_soak_settings *settings, enum zg_flow flow,
+                   const struct zg_ledger_entry *entry, uint64_t now_ns);
 
 /* The end of the soak ends the stretches in progress. */
 void zgi_soak_close_stretches(struct zgi_soak *soak);
+
+/* The ledger's own balance: the entries, by this name, and the sum of their classes. Returns how many entries there
+ * are. */
+uint64_t zgi_soak_balance_entries(struct zg_soak_result *result, const char *name);
 
 /* Adds two counts that must be equal. */
 void zgi_soak_balance(struct zg_soak_result *result, const char *left_name, uint64_t left, const char *right_name,

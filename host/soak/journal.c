@@ -47,14 +47,21 @@ static void clear_event(void *data)
     g_free(((struct zg_event *)data)->text);
 }
 
+GArray *zg_events_new(void)
+{
+    GArray *events = g_array_new(FALSE, FALSE, sizeof(struct zg_event));
+
+    g_array_set_clear_func(events, clear_event);
+    return events;
+}
+
 struct zg_journal *zg_journal_new(bool keeps)
 {
     struct zg_journal *journal = g_new0(struct zg_journal, 1);
 
     journal->keeps = keeps;
     journal->seconds = g_ptr_array_new_with_free_func(free_second);
-    journal->events = g_array_new(FALSE, FALSE, sizeof(struct zg_event));
-    g_array_set_clear_func(journal->events, clear_event);
+    journal->events = zg_events_new();
     journal->stretches = new_stretches();
     journal->times = g_array_new(FALSE, FALSE, sizeof(struct zg_time_row));
     return journal;
@@ -141,10 +148,10 @@ void zg_journal_latency(struct zg_journal *journal, uint64_t due_ns, enum zg_flo
     g_array_append_val(of->latency, one);
 }
 
-void zg_journal_slow(struct zg_journal *journal, uint64_t due_ns)
+void zg_journal_slow(struct zg_journal *journal, uint64_t due_ns, enum zg_flow flow)
 {
     if (journal)
-        second_of(journal, due_ns)->flows[ZG_FLOW_ECHO_BACK].slow++;
+        second_of(journal, due_ns)->flows[flow].slow++;
 }
 
 void zg_journal_damage(struct zg_journal *journal, uint64_t at_ns, bool at_host)

@@ -52,6 +52,9 @@ enum zg_event_kind {
 /* "restart", ... */
 const char *zg_event_name(enum zg_event_kind kind);
 
+/* An empty array of struct zg_event, which it clears. Free with g_array_unref(). */
+GArray *zg_events_new(void);
+
 struct zg_event {
     uint64_t at_ns; /* since second 0 began */
     enum zg_event_kind kind;
@@ -90,7 +93,7 @@ void zg_journal_free(struct zg_journal *journal);
 void zg_journal_count(struct zg_journal *journal, uint64_t at_ns, enum zg_flow flow, enum zg_class class_, int count);
 void zg_journal_sent(struct zg_journal *journal, uint64_t due_ns, enum zg_flow flow, size_t bytes);
 void zg_journal_latency(struct zg_journal *journal, uint64_t due_ns, enum zg_flow flow, uint64_t latency_ns);
-void zg_journal_slow(struct zg_journal *journal, uint64_t due_ns);
+void zg_journal_slow(struct zg_journal *journal, uint64_t due_ns, enum zg_flow flow);
 void zg_journal_damage(struct zg_journal *journal, uint64_t at_ns, bool at_host);
 void zg_journal_other(struct zg_journal *journal, uint64_t at_ns, bool at_host, enum zg_class class_, uint32_t count);
 void zg_journal_carried(struct zg_journal *journal, uint64_t at_ns, bool by_host, uint64_t bytes);

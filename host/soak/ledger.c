@@ -64,6 +64,15 @@ bool zg_class_is_of_arrivals(enum zg_class class_)
     return class_ <= ZG_CLASS_OUT_OF_ORDER || class_ >= ZG_CLASS_REPEATED;
 }
 
+uint64_t zg_ledger_lost(const struct zg_ledger_sums *sums, enum zg_flow flow)
+{
+    uint64_t count = 0;
+
+    for (unsigned i = ZG_CLASS_LOST_OUT; i < ZG_CLASS_CUT_OFF; i++)
+        count += sums->entries[flow][i];
+    return count;
+}
+
 struct zg_ledger *zg_ledger_new(unsigned window, struct zg_journal *journal, bool real)
 {
     struct zg_ledger *ledger = g_new0(struct zg_ledger, 1);

@@ -42,6 +42,9 @@ struct zg_ledger_sums {
     uint64_t arrivals[2][ZG_CLASSES]; /* at the device (0), at the host (1) */
 };
 
+/* Frames of a flow that are counted as lost, in whatever class, or were never answered. */
+uint64_t zg_ledger_lost(const struct zg_ledger_sums *sums, enum zg_flow flow);
+
 /* Opaque; free with zg_ledger_free(). Remembers the newest `window` frames of each flow; an older one that is still
  * missing is lost. What happens is noted in the journal too, which may be NULL. On a `real` link echoes are known there
  * and back only, and of the stream out only counts. */

@@ -5,15 +5,8 @@
 
 void zgi_live_note_restart(struct zgi_live *live, bool said)
 {
-    struct zg_soak_result *result = live->soak.result;
-
-    if (result->restarts < ZG_SOAK_RESTARTS) {
-        result->restarted_ns[result->restarts] = live->soak.now_ns - live->begin_ns;
-        result->restart_said[result->restarts] = said;
-    }
-    zg_journal_event(live->soak.journal, live->soak.now_ns, ZG_EVENT_RESTART, "%s",
+    zgi_note_restart(live->soak.result, live->soak.journal, live->begin_ns, live->soak.now_ns, said,
                      said ? "the device restarted" : "the device restarted, as its counters show");
-    result->restarts++;
 }
 
 static void balance(struct zgi_live *live)
@@ -22,16 +15,11 @@ static void balance(struct zgi_live *live)
     const struct zg_ledger_sums *sums = &result->sums;
     const struct zg_counters *host = &result->counters[HOST];
     const struct zgi_reading *first = &live->readings[0], *last = &live->readings[1];
-    uint64_t sent = 0, entries = 0, took = result->own;
+    uint64_t took = result->own;
 
-    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
-        sent += sums->sent[flow];
-        for (unsigned i = 0; i < ZG_CLASSES; i++)
-            entries += sums->entries[flow][i];
-    }
     for (unsigned i = 0; i < ZG_CLASSES; i++)
         took += i == ZG_CLASS_DETECTED ? 0 : sums->arrivals[HOST][i];
-    zgi_soak_balance(result, "frames in the ledger", sent, "the sum of their classes", entries);
+    (void)zgi_soak_balance_entries(result, "frames in the ledger");
     zgi_soak_balance(result, "echoes, stream, requests, hello",
                      sums->sent[ZG_FLOW_ECHO_OUT] + sums->sent[ZG_FLOW_STREAM_OUT] + live->asked,
                      "frames that our link sent", (uint64_t)host->frames_out + live->soak.ends[HOST].waiting.length);

@@ -22,48 +22,82 @@ static void note_counts(struct zgi_soak *soak, const struct zg_sim_totals *line[
 }
 
 /* Whether a class at which the soak is to stop has come. */
-static void look_for_stop(struct zgi_soak *soak)
+static void look_for_stop(struct zg_soak_result *result, unsigned stop_on, uint64_t failed)
 {
-    const struct zg_ledger_sums *sums = &soak->result->sums;
+    const struct zg_ledger_sums *sums = &result->sums;
 
     for (unsigned i = 0; i < ZG_CLASSES; i++) {
         uint64_t count = sums->arrivals[0][i] + sums->arrivals[1][i];
         for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
             count += sums->entries[flow][i];
         if (i == ZG_CLASS_DETECTED)
-            count += soak->noted.failed[0] + soak->noted.failed[1];
-        if ((soak->settings->stop_on >> i & 1) && count > 0 && soak->result->stopped_on == 0)
-            soak->result->stopped_on = (int)i + 1;
+            count += failed;
+        if ((stop_on >> i & 1) && count > 0 && result->stopped_on == 0)
+            result->stopped_on = (int)i + 1;
     }
-    if ((soak->settings->stop_on >> ZG_STOP_ON_RESTART & 1) && soak->result->restarts > 0)
-        soak->result->stopped_on = ZG_STOP_ON_RESTART + 1;
+    if ((stop_on >> ZG_STOP_ON_RESTART & 1) && result->restarts > 0)
+        result->stopped_on = ZG_STOP_ON_RESTART + 1;
+}
+
+bool zgi_soak_is_time(uint64_t now_ns, uint64_t *due_ns)
+{
+    if (now_ns < *due_ns)
+        return false;
+    *due_ns = now_ns + NOTE_NS;
+    return true;
+}
+
+void zgi_soak_settle(struct zg_ledger *ledger, const struct zg_soak_settings *settings, struct zg_soak_result *result,
+                     uint64_t now_ns, uint64_t patience_ns, uint64_t failed)
+{
+    struct zg_soak_rate rate;
+
+    zg_ledger_settle(ledger, now_ns - MIN(now_ns, patience_ns));
+    zg_journal_settle(settings->journal, MIN(zg_ledger_oldest_due_ns(ledger), now_ns - MIN(now_ns, (uint64_t)NOTE_NS)));
+    result->sums = *zg_ledger_sums(ledger);
+    if (settings->until && zg_soak_judge(result, settings->until, &rate) != ZG_SOAK_NOT_SHOWN)
+        result->reached = true;
+    if (settings->stop_on != 0)
+        look_for_stop(result, settings->stop_on, failed);
 }
 
 bool zgi_soak_note(struct zgi_soak *soak, const struct zg_sim_totals *line[2])
 {
     const struct zg_soak_settings *settings = soak->settings;
-    const uint64_t patience_ns = 2 * MAX(settings->late_ns, settings->slow_ns);
-    struct zg_soak_rate rate;
 
-    if (soak->now_ns < soak->note_due_ns)
+    if (!zgi_soak_is_time(soak->now_ns, &soak->note_due_ns))
         return false;
-    soak->note_due_ns = soak->now_ns + NOTE_NS;
     note_counts(soak, line);
-    zg_ledger_settle(soak->ledger, soak->now_ns - MIN(soak->now_ns, patience_ns));
-    zg_journal_settle(soak->journal,
-                      MIN(zg_ledger_oldest_due_ns(soak->ledger), soak->now_ns - MIN(soak->now_ns, NOTE_NS)));
-    soak->result->sums = *zg_ledger_sums(soak->ledger);
-    if (settings->until && zg_soak_judge(soak->result, settings->until, &rate) != ZG_SOAK_NOT_SHOWN)
-        soak->result->reached = true;
-    if (settings->stop_on != 0)
-        look_for_stop(soak);
+    zgi_soak_settle(soak->ledger, settings, soak->result, soak->now_ns, 2 * MAX(settings->late_ns, settings->slow_ns),
+                    soak->noted.failed[0] + soak->noted.failed[1]);
     return true;
 }
 
-bool zgi_soak_goes_on(const struct zgi_soak *soak)
+bool zgi_soak_goes_on(struct zg_soak_result *result)
 {
-    struct zg_soak_result *result = soak->result;
-
     result->any_time = result->any_time || result->stopped || result->stopped_on > 0;
     return !result->stopped && !result->reached && result->stopped_on == 0;
+}
+
+void zgi_note_restart(struct zg_soak_result *result, struct zg_journal *journal, uint64_t begin_ns, uint64_t now_ns,
+                      bool said, const char *text)
+{
+    if (result->restarts < ZG_SOAK_RESTARTS) {
+        result->restarted_ns[result->restarts] = now_ns - begin_ns;
+        result->restart_said[result->restarts] = said;
+    }
+    result->restarts++;
+    zg_journal_event(journal, now_ns, ZG_EVENT_RESTART, "%s", text);
+}
+
+void zgi_note_trip(struct zg_soak_result *result, const struct zg_soak_settings *settings, enum zg_flow flow,
+                   const struct zg_ledger_entry *entry, uint64_t now_ns)
+{
+    zg_spread_add(&result->round_trip, now_ns - entry->sent_ns);
+    zg_spread_add(&result->from_due, now_ns - entry->due_ns);
+    zg_journal_latency(settings->journal, entry->due_ns, flow, now_ns - entry->due_ns);
+    if (now_ns - entry->sent_ns <= settings->slow_ns)
+        return;
+    result->slow++;
+    zg_journal_slow(settings->journal, entry->due_ns, flow);
 }

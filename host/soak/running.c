@@ -11,16 +11,6 @@ static uint64_t came(const struct zg_soak_result *result, unsigned flow)
     return entries[ZG_CLASS_DELIVERED] + entries[ZG_CLASS_LATE] + entries[ZG_CLASS_OUT_OF_ORDER];
 }
 
-static uint64_t lost(const struct zg_soak_result *result, unsigned flow)
-{
-    const uint64_t *entries = result->sums.entries[flow];
-    uint64_t count = 0;
-
-    for (unsigned i = ZG_CLASS_LOST_OUT; i < ZG_CLASS_CUT_OFF; i++)
-        count += entries[i];
-    return count;
-}
-
 static char *clock_text(double seconds)
 {
     const uint64_t s = (uint64_t)MAX(seconds, 0);
@@ -45,7 +35,7 @@ char *zg_soak_running_line(const struct zg_soak_running *running)
 
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
         sent += so_far->sums.sent[flow];
-        missing += lost(so_far, flow);
+        missing += zg_ledger_lost(&so_far->sums, (enum zg_flow)flow);
     }
     g_string_append_printf(text,
                            "%3.0f %%, %s left: %" G_GUINT64_FORMAT " frames sent, %" G_GUINT64_FORMAT
@@ -67,13 +57,14 @@ static void append_flows(GString *text, const struct zg_soak_result *so_far)
     g_string_append_printf(text, "  %-12s%*s%*s%*s%*s\n", "", ZGI_COLUMN, "sent", ZGI_COLUMN, "came", ZGI_COLUMN,
                            "lost", ZGI_COLUMN, "under way");
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
-        const uint64_t sent = so_far->sums.sent[flow], done = came(so_far, flow) + lost(so_far, flow);
+        const uint64_t sent = so_far->sums.sent[flow],
+                       done = came(so_far, flow) + zg_ledger_lost(&so_far->sums, (enum zg_flow)flow);
         if (sent == 0)
             continue;
         g_string_append_printf(text, "  %-12s", zg_flow_name((enum zg_flow)flow));
         zgi_cell(text, sent);
         zgi_cell(text, came(so_far, flow));
-        zgi_cell(text, lost(so_far, flow));
+        zgi_cell(text, zg_ledger_lost(&so_far->sums, (enum zg_flow)flow));
         zgi_cell(text, sent - MIN(sent, done));
         g_string_append_c(text, '\n');
     }

@@ -95,12 +95,7 @@ static void restart(struct zgi_sim *sim, unsigned i, uint64_t now_ns)
         g_queue_clear(&soak->replies);
     zgi_sim_boot(sim, i);
     zg_ledger_restart(soak->ledger, now_ns - MIN(now_ns, held_ns));
-    if (soak->result->restarts < ZG_SOAK_RESTARTS) {
-        soak->result->restarted_ns[soak->result->restarts] = now_ns;
-        soak->result->restart_said[soak->result->restarts] = true;
-    }
-    soak->result->restarts++;
-    zg_journal_event(soak->journal, now_ns, ZG_EVENT_RESTART,
+    zgi_note_restart(soak->result, soak->journal, 0, now_ns, true,
                      i == DEVICE ? "the device restarted" : "the host restarted");
 }
 

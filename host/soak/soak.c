@@ -103,7 +103,7 @@ static void run(struct zgi_sim *sim, zg_soak_progress progress, void *data)
 
     result->poll_ns = step_ns;
     zg_journal_begin(soak->journal, 0, soak->settings->first_second, false);
-    while (result->ran_ns < end_ns && zgi_soak_goes_on(soak)) {
+    while (result->ran_ns < end_ns && zgi_soak_goes_on(result)) {
         send_all(sim);
         result->ran_ns = MIN(result->ran_ns + step_ns, end_ns);
         step(sim, result->ran_ns);
@@ -133,17 +133,12 @@ static void balance(const struct zgi_sim *sim)
     const struct zgi_erased *one = &sim->erased[DEVICE], *other = &sim->erased[HOST];
     const struct zg_ledger_sums *sums = &result->sums;
     const struct zg_counters *device = &result->counters[DEVICE], *host = &result->counters[HOST];
-    uint64_t sent = 0, entries = 0, passed = 0, detected = 0;
+    uint64_t passed = 0, detected = 0;
 
-    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
-        sent += sums->sent[flow];
-        for (unsigned i = 0; i < ZG_CLASSES; i++)
-            entries += sums->entries[flow][i];
-    }
     for (unsigned end = 0; end < 2; end++)
         for (unsigned i = 0; i < ZG_CLASSES; i++)
             *(i == ZG_CLASS_DETECTED ? &detected : &passed) += sums->arrivals[end][i];
-    zgi_soak_balance(result, "frames in the ledger", sent, "the sum of their classes", entries);
+    const uint64_t sent = zgi_soak_balance_entries(result, "frames in the ledger");
     zgi_soak_balance(result, "frames in the ledger and from faults", sent + result->injected,
                      "frames that both links sent",
                      (uint64_t)device->frames_out + host->frames_out + one->frames + other->frames);

@@ -186,7 +186,7 @@ static void run(struct zgi_live *live, zg_soak_progress progress, void *data)
     soak->due_ns[ZG_FLOW_ECHO_OUT] = soak->due_ns[ZG_FLOW_STREAM_OUT] = (double)begin_ns;
     live->report_due_ns = begin_ns;
     zg_journal_begin(soak->journal, begin_ns, soak->settings->first_second, result->traffic != ZG_SOAK_LOOPBACK);
-    while (result->ran_ns < length_ns && zgi_soak_goes_on(soak) && !live->error) {
+    while (result->ran_ns < length_ns && zgi_soak_goes_on(result) && !live->error) {
         send_all(live);
         const bool is_time = turn(live);
         result->ran_ns = MIN(soak->now_ns - begin_ns, length_ns);

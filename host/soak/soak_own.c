@@ -8,7 +8,7 @@
 #include "soak/listening.h"
 #include "zeugma/error.h"
 
-enum { WINDOW = 65536, TICKETS = 256, STEP_NS = 1000000, NOTE_NS = 100000000 };
+enum { WINDOW = 65536, TICKETS = 256, STEP_NS = 1000000 };
 
 struct own_soak {
     const struct zg_plan *plan;
@@ -43,14 +43,7 @@ static void settled(void *data, zg_header_number peer, const struct zg_plan_mess
     const struct zg_ledger_entry *entry = zg_ledger_find(soak->ledger, ZG_FLOW_ECHO_OUT, number);
     if (!entry || entry->arrived || how == ZG_SETTLED_NO_ANSWER || how == ZG_SETTLED_RESTART)
         return; /* nobody knows which way it was lost */
-    const uint64_t trip_ns = soak->now_ns - entry->sent_ns, due_ns = soak->now_ns - entry->due_ns;
-    zg_spread_add(&soak->result->round_trip, trip_ns);
-    zg_spread_add(&soak->result->from_due, due_ns);
-    zg_journal_latency(soak->settings->journal, entry->due_ns, ZG_FLOW_ECHO_BACK, due_ns);
-    if (trip_ns > soak->settings->slow_ns) {
-        soak->result->slow++;
-        zg_journal_slow(soak->settings->journal, entry->due_ns);
-    }
+    zgi_note_trip(soak->result, soak->settings, ZG_FLOW_ECHO_BACK, entry, soak->now_ns);
     (void)zg_ledger_arrived(soak->ledger, ZG_FLOW_ECHO_OUT, number, soak->now_ns, UINT64_MAX);
 }
 
@@ -68,14 +61,9 @@ static void changed(void *data, zg_header_number address, enum zg_link_event eve
     struct own_soak *soak = data;
 
     (void)address;
-    if (event != ZG_LINK_RESTARTED)
-        return;
-    if (soak->result->restarts < ZG_SOAK_RESTARTS) {
-        soak->result->restarted_ns[soak->result->restarts] = soak->now_ns - soak->begin_ns;
-        soak->result->restart_said[soak->result->restarts] = true;
-    }
-    soak->result->restarts++;
-    zg_journal_event(soak->settings->journal, soak->now_ns, ZG_EVENT_RESTART, "the device restarted");
+    if (event == ZG_LINK_RESTARTED)
+        zgi_note_restart(soak->result, soak->settings->journal, soak->begin_ns, soak->now_ns, true,
+                         "the device restarted");
 }
 
 /* A stretch passed: what the device sends is told by its numbers. */
@@ -146,21 +134,6 @@ static bool step(struct own_soak *soak, GError **error)
     return fine;
 }
 
-/* Ten times a second: what can be counted as lost, and whether it is to end. */
-static void note(struct own_soak *soak, uint64_t *note_due_ns)
-{
-    const uint64_t patience_ns = 4 * soak->settings->slow_ns;
-    struct zg_soak_rate rate;
-
-    *note_due_ns = soak->now_ns + NOTE_NS;
-    zg_ledger_settle(soak->ledger, soak->now_ns - MIN(soak->now_ns, patience_ns));
-    zg_journal_settle(soak->settings->journal,
-                      MIN(zg_ledger_oldest_due_ns(soak->ledger), soak->now_ns - MIN(soak->now_ns, (uint64_t)NOTE_NS)));
-    soak->result->sums = *zg_ledger_sums(soak->ledger);
-    if (soak->settings->until && zg_soak_judge(soak->result, soak->settings->until, &rate) != ZG_SOAK_NOT_SHOWN)
-        soak->result->reached = true;
-}
-
 static bool run(struct own_soak *soak, zg_soak_progress progress, void *data, GError **error)
 {
     struct zg_soak_result *result = soak->result;
@@ -172,14 +145,14 @@ static bool run(struct own_soak *soak, zg_soak_progress progress, void *data, GE
     zg_journal_begin(soak->settings->journal, soak->begin_ns, 0, true);
     for (unsigned i = 0; i < zg_own_count(soak->settings->own); i++)
         g_array_append_val(soak->due, soak->begin_ns);
-    while (fine && result->ran_ns < length_ns && !result->stopped && !result->reached) {
+    while (fine && result->ran_ns < length_ns && zgi_soak_goes_on(result)) {
         for (unsigned i = 0; i < soak->due->len && fine; i++)
             fine = send_due(soak, i, error);
         fine = fine && step(soak, error);
         result->ran_ns = MIN(soak->now_ns - soak->begin_ns, length_ns);
-        if (soak->now_ns < note_due_ns)
+        if (!zgi_soak_is_time(soak->now_ns, &note_due_ns))
             continue;
-        note(soak, &note_due_ns);
+        zgi_soak_settle(soak->ledger, soak->settings, result, soak->now_ns, 4 * soak->settings->slow_ns, soak->failed);
         if (progress)
             result->stopped = !progress((double)result->ran_ns / (double)length_ns, result, data);
     }
@@ -209,18 +182,13 @@ static void end(struct own_soak *soak)
     result->line[1].sent = host->bytes_out;
     result->line[0].sent = (uint64_t)host->bytes_in + host->bytes_dropped;
     sums->arrivals[1][ZG_CLASS_DETECTED] = zgi_candidates_failed(host);
-    uint64_t sent = 0, entries = 0, came = 0;
-    for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
-        sent += sums->sent[flow];
-        for (unsigned i = 0; i < ZG_ENTRY_CLASSES; i++)
-            entries += sums->entries[flow][i];
-    }
+    uint64_t came = 0;
     for (unsigned i = 0; i < ZG_CLASSES; i++)
         came += i == ZG_CLASS_DETECTED ? 0 : sums->arrivals[1][i];
-    zgi_soak_balance(result, "messages in the ledger", sent, "the sum of their classes", entries);
+    (void)zgi_soak_balance_entries(result, "messages in the ledger");
     if (soak->listening)
         zgi_soak_balance(result, "frames from the device", came, "frames that were read", soak->frames);
-    result->any_time = result->stopped || soak->settings->until != NULL;
+    result->any_time = result->any_time || result->stopped || soak->settings->until != NULL;
 }
 
 struct zg_soak_result *zg_soak_run_own(const struct zg_plan *plan, const struct zg_soak_settings *settings,

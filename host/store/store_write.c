@@ -7,19 +7,13 @@ static void clear_row(void *data)
     g_clear_pointer(&((struct row *)data)->latency, g_byte_array_unref);
 }
 
-static void clear_event(void *data)
-{
-    g_free(((struct zg_event *)data)->text);
-}
-
 struct batch *zgi_batch_new(void)
 {
     struct batch *batch = g_new0(struct batch, 1);
 
     batch->rows = g_array_new(FALSE, FALSE, sizeof(struct row));
     g_array_set_clear_func(batch->rows, clear_row);
-    batch->events = g_array_new(FALSE, FALSE, sizeof(struct zg_event));
-    g_array_set_clear_func(batch->events, clear_event);
+    batch->events = zg_events_new();
     batch->counters = g_array_new(FALSE, FALSE, sizeof(struct counted));
     return batch;
 }

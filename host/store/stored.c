@@ -5,11 +5,6 @@
 
 #include "store/schema.h"
 
-static void clear_event(void *data)
-{
-    g_free(((struct zg_event *)data)->text);
-}
-
 static void clear_counter(void *data)
 {
     g_free(((struct zg_stored_counter *)data)->end);
@@ -269,8 +264,7 @@ struct zg_stored *zg_stored_read(const char *file, int64_t run, GError **error)
         return NULL;
     struct zg_stored *stored = g_new0(struct zg_stored, 1);
     stored->times = g_array_new(FALSE, FALSE, sizeof(struct zg_time_row));
-    stored->events = g_array_new(FALSE, FALSE, sizeof(struct zg_event));
-    g_array_set_clear_func(stored->events, clear_event);
+    stored->events = zg_events_new();
     stored->requirements = g_array_new(FALSE, FALSE, sizeof(struct zg_soak_requirement));
     stored->counters = g_array_new(FALSE, FALSE, sizeof(struct zg_stored_counter));
     g_array_set_clear_func(stored->counters, clear_counter);

@@ -40,13 +40,14 @@ static void loopback_is_the_floor(void **state)
     assert_int_equal(listen(listener, 1), 0);
     GThread *wire = g_thread_new("wire", send_back, GINT_TO_POINTER(listener));
     g_autofree char *arguments =
-        g_strdup_printf("soak " LOOM " tcp:127.0.0.1:%u --loopback --for 2s --faults ber=3e-5 --json", port);
+        g_strdup_printf("soak " LOOM " tcp:127.0.0.1:%u --loopback --for 2s --faults ber=3e-5 --slow 1us --json", port);
     g_autofree char *text = test_run(0, arguments);
     g_thread_join(wire);
     close(listener);
     test_assert_in(text, "\"adds_up\": true");
     assert_true(number(text, "\"stream_out\": {", "\"sent\"") > 500);
     assert_in_range((uint64_t)number(text, "\"stream_out\": {", "\"lost_out\""), 5, 300);
+    assert_true(number(text, "\"slow_answer\": {", "\"count\"") > 400); /* all take longer than 1 us */
     test_assert_run(2, "soak " LOOM " sim: --loopback", "is for a real link");
 }
 
@@ -101,6 +102,10 @@ static void own_messages_are_accounted_for(void **state)
     assert_true(number(text, "\"stream_back\": {", "\"lost_back\"") >= 3);
     assert_true(number(text, "\"damages\": {", "\"count\"") >= 3);
     test_assert_in(text, "\"adds_up\": true");
+    g_autofree char *first =
+        test_run(0, "soak " LOOM " serial:o --traffic own --send 'load_row={\"row\": 1, \"lift\": 7}' "
+                    "--for 60s --stop-on lost --json");
+    test_assert_in(first, "\"stopped_on\": \"lost");
     g_autofree char *seen = test_run(0, "watch " LOOM " file:own.capture");
     assert_true(test_lines_with(seen, "row=11  lift=7") > 50 && test_lines_with(seen, "row=12  lift=7") > 50);
     assert_int_equal(test_lines_with(seen, "row=1 "), 0);
