@@ -58,5 +58,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     return cli_finish(verb, status);
 }
 
-const struct cli_verb cli_report = { "report", "STORE", "Shows a run that a soak has stored",
-                                     "zeugma report night.store", run };
+const struct cli_verb cli_report = {
+    "report", "STORE", "Shows a run that a soak has stored",
+    "zeugma soak examples/loom/loom.yaml sim: --store /tmp/loom.store && zeugma report /tmp/loom.store", run
+};

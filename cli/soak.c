@@ -117,9 +117,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "for", 0, 0, G_OPTION_ARG_STRING, &options.duration,
           "How long frames are sent: 500us, 20ms, 10s, 10min, 24h; default 10s", "TIME" },
         { "faults", 0, 0, G_OPTION_ARG_STRING, &options.faults,
-          "What goes wrong: ber=1e-5,drop=1e-6, burst, hum, cut, jitter, swap, restart, mask, ... (docs/soak.md); each "
-          "way, "
-          "or after out: or back: that one; or a file that says when",
+          "What goes wrong: ber=1e-5,drop=1e-6, burst, hum, cut, jitter, swap, restart, mask, ... (docs/soak.md); "
+          "each way, or after out: or back: that one; or a file that says when",
           "LIST" },
         { "seed", 0, 0, G_OPTION_ARG_INT64, &options.seed, "The same seed gives the same run; default 1", "N" },
         { "load", 0, 0, G_OPTION_ARG_DOUBLE, &options.load, "Share of the line's capacity to use each way; default 0.5",

@@ -204,26 +204,36 @@ static bool go_on(double done, const struct zg_soak_result *so_far, void *data)
     return !g_atomic_int_get(&running->stopped);
 }
 
+/* Runs a soak with these values in the settings, `times` as long, and with random streams of its own. */
+static struct zg_soak_result *run_at(const struct zg_plan *plan, const struct zg_soak_settings *usual,
+                                     const struct zg_sweep_axis *axes, unsigned count, const double *values,
+                                     unsigned part, unsigned times, struct running *running, GError **error)
+{
+    struct zg_soak_settings settings = *usual;
+    struct zg_address address = { .kind = ZG_ADDRESS_SIM };
+
+    if (usual->link)
+        address = *usual->link;
+    settings.link = usual->link ? &address : NULL;
+    settings.duration_ns *= times;
+    settings.part = part;
+    for (unsigned i = 0; i < count; i++)
+        if (!apply(&axes[i], values[i], plan, &settings, &address, error))
+            return NULL;
+    return (settings.link ? zg_soak_run_live : zg_soak_run)(plan, &settings, go_on, running, error);
+}
+
 static void run_point(void *data, void *user)
 {
     struct running *running = user;
     const unsigned index = GPOINTER_TO_UINT(data) - 1;
     const struct zg_sweep *sweep = running->sweep;
     struct zg_sweep_point *point = &g_array_index(running->points, struct zg_sweep_point, index);
-    struct zg_soak_settings settings = *sweep->settings;
-    struct zg_address address = { .kind = ZG_ADDRESS_SIM };
 
     if (g_atomic_int_get(&running->stopped))
         return;
-    if (sweep->settings->link)
-        address = *sweep->settings->link;
-    settings.link = sweep->settings->link ? &address : NULL;
-    settings.part = sweep->settings->part + index;
-    for (unsigned i = 0; i < sweep->axes_count && !point->error; i++)
-        (void)apply(&sweep->axes[i], point->values[i], sweep->plan, &settings, &address, &point->error);
-    if (!point->error)
-        point->result =
-            (settings.link ? zg_soak_run_live : zg_soak_run)(sweep->plan, &settings, go_on, running, &point->error);
+    point->result = run_at(sweep->plan, sweep->settings, sweep->axes, sweep->axes_count, point->values,
+                           sweep->settings->part + index, 1, running, &point->error);
     if (point->result)
         point->result->any_time = point->result->stopped; /* its part is a random stream, not what went before */
     g_atomic_int_inc(&running->done);
@@ -275,19 +285,9 @@ static bool holds_at(const struct zg_plan *plan, const struct zg_soak_settings *
                      struct zg_search *search, struct running *running)
 {
     for (unsigned times = 1;; times *= 2) {
-        struct zg_soak_settings now = *settings;
-        struct zg_address address = { .kind = ZG_ADDRESS_SIM };
         struct zg_soak_rate rate;
-
-        if (settings->link)
-            address = *settings->link;
-        now.link = settings->link ? &address : NULL;
-        now.duration_ns *= times;
-        now.part += ++search->runs;
-        if (!apply(axis, value, plan, &now, &address, &search->error))
-            return false;
         g_autofree struct zg_soak_result *result =
-            (now.link ? zg_soak_run_live : zg_soak_run)(plan, &now, go_on, running, &search->error);
+            run_at(plan, settings, axis, 1, &value, settings->part + ++search->runs, times, running, &search->error);
         if (!result || result->stopped) {
             search->stopped = true;
             return false;
