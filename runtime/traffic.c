@@ -119,3 +119,52 @@ int zgi_traffic_take(struct zg_traffic *traffic, bool is_device, size_t max_payl
     counts[ZG_TRAFFIC_TAKEN]++;
     return 0;
 }
+
+#if ZG_TRAFFIC_DAMAGE
+
+void zgi_traffic_hear(struct zg_traffic *traffic, const uint8_t *bytes, size_t count, const struct zg_found *found,
+                      size_t pending, uint32_t now)
+{
+    struct zg_traffic_damage *const damage = &traffic->damage;
+    const bool is_frame = found->outcome == ZG_OUTCOME_FRAME || found->outcome == ZG_OUTCOME_VERSION;
+
+    if (damage->hearing >= ZG_TRAFFIC_HEARD || (damage->hearing == ZG_TRAFFIC_AWAITS_FRAME && !is_frame))
+        return;
+    for (size_t i = 0; i < count && damage->size < UINT16_MAX; i++) {
+        if (damage->size < ZG_TRAFFIC_DAMAGE_MOST)
+            damage->bytes[damage->size] = bytes[i];
+        damage->size++;
+    }
+    if (is_frame && damage->hearing == ZG_TRAFFIC_HEARS_DAMAGE) {
+        damage->expected = traffic->counts[ZG_TRAFFIC_EXPECTED];
+        if (damage->size < UINT16_MAX)
+            damage->size = (uint16_t)(damage->size - (found->wire + pending));
+        damage->hearing = ZG_TRAFFIC_HEARD;
+    } else if (is_frame) { /* where bytes behind it were taken already, the next stretch would lack its beginning */
+        damage->size = 0;
+        damage->hearing = pending == 0 ? ZG_TRAFFIC_HEARS : ZG_TRAFFIC_AWAITS_FRAME;
+    } else if (damage->hearing == ZG_TRAFFIC_HEARS && found->outcome == ZG_OUTCOME_IDLE) {
+        damage->size = (uint16_t)(damage->size - found->wire);
+    } else if (damage->hearing == ZG_TRAFFIC_HEARS && found->outcome != ZG_OUTCOME_OPEN) {
+        damage->hearing = ZG_TRAFFIC_HEARS_DAMAGE;
+        damage->at_us = now;
+    }
+}
+
+size_t zgi_traffic_tell(const struct zg_traffic *traffic, size_t max_payload, bool big_endian, uint8_t *payload)
+{
+    const struct zg_traffic_damage *const damage = &traffic->damage;
+    const size_t room = max_payload < ZGI_TRAFFIC_DAMAGE ? max_payload - (ZGI_TRAFFIC_DAMAGE - ZG_TRAFFIC_DAMAGE_MOST)
+                                                         : ZG_TRAFFIC_DAMAGE_MOST;
+    const uint8_t kept = (uint8_t)(damage->size < room ? damage->size : room);
+
+    zg_put_u32(payload, damage->at_us, big_endian);
+    zg_put_u32(payload + 4, damage->expected, big_endian);
+    payload[8] = (uint8_t)(big_endian ? damage->size >> 8 : damage->size);
+    payload[9] = (uint8_t)(big_endian ? damage->size : damage->size >> 8);
+    payload[10] = kept;
+    memcpy(payload + 11, damage->bytes, kept);
+    return 11 + (size_t)kept;
+}
+
+#endif

@@ -1,6 +1,6 @@
 #!/bin/sh
-# On each emulated board runs the port test, then boots the loom's device and soaks its UART, first as it is, then with
-# bytes damaged on the way: boards.sh BUILD_FOLDER. The boards' time is that of their own instructions, so that a busy machine
+# On each emulated board runs the port test, whose device is then soaked with echoes and streams; then boots the loom's
+# device and soaks its UART with echoes, first as it is, then with bytes damaged on the way: boards.sh BUILD_FOLDER. The boards' time is that of their own instructions, so that a busy machine
 # stops their clocks, too.
 set -eu
 build=$(cd "$1" && pwd)
@@ -54,21 +54,25 @@ if faulty:
 else:
     hold(dropped > 0 or lost == 0 and detected == 0, "frames were lost or damaged")
 trip = r["round_trip_seconds"]
+streams = [sent[way]["sent"] for way in ("stream_out", "stream_back")]
+if r["protocol"] == "port_test":
+    hold(min(streams) > 50, "hardly any frame of a stream passed")
 print("  %-9s %5d echoes, %d lost, %d damaged pieces found, %d damaged accepted; %d bytes out, %d dropped, %d back; "
-      "half back within %.1f ms" % ("damaged" if faulty else "clean", sent["echo_out"]["sent"], lost, detected,
-      rates["damaged_accepted"]["count"], bytes_["written"], dropped, bytes_["read"], trip["p50"] * 1e3))
+      "half back within %.1f ms; streams of %d and %d frames" % ("damaged" if faulty else "clean", sent["echo_out"]["sent"], lost, detected,
+      rates["damaged_accepted"]["count"], bytes_["written"], dropped, bytes_["read"], trip["p50"] * 1e3, *streams))
 for text in problems: print("  FAILED: " + text)
-enough = sent["echo_out"]["sent"] > 200 and r["own_frames"] > 2 and (detected > 10 and lost > 0 if faulty else dropped == 0)
+enough = sent["echo_out"]["sent"] > 100 and r["own_frames"] > 2 and (detected > 10 and lost > 0 if faulty else dropped == 0)
 sys.exit(1 if problems else 0 if enough else 2)
 '
 
-soak() { # board, clean or damaged, options
-    board=$1
-    what=$2
-    shift 2
+soak() { # example, board, clean or damaged, options
+    example=$1
+    board=$2
+    what=$3
+    shift 3
     for seconds in 3 15 15; do # on a slow machine little passes in the first three
-        boot loom "$board"
-        "$build/bin/zeugma" soak "$project/examples/loom/loom.yaml" "unix:$work/uart" --for ${seconds}s --load 0.4 \
+        boot "$example" "$board"
+        "$build/bin/zeugma" soak "$project/examples/$example/$example.yaml" "unix:$work/uart" --for ${seconds}s --load 0.4 \
             --open 1 --json "$@" >"$work/result.json" || { cat "$work/result.json" "$work/log"; exit 1; }
         stop
         verdict=0
@@ -89,7 +93,9 @@ for board in cortex_m3 avr; do
     echo "port test on ports/$board"
     port_test $board port_test
     [ $board = cortex_m3 ] || port_test $board port_test_own
+    soak port_test $board clean --slow 1s
+    soak port_test $board damaged --slow 50ms --faults ber=1e-4,drop=1e-4
     echo "loom on ports/$board, 500000 baud"
-    soak $board clean --slow 1s
-    soak $board damaged --slow 50ms --faults ber=1e-4,drop=1e-4
+    soak loom $board clean --slow 1s
+    soak loom $board damaged --slow 50ms --faults ber=1e-4,drop=1e-4
 done

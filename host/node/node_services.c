@@ -312,6 +312,12 @@ struct zg_text_sorter *zgi_services_console(void *owner)
     return &((struct zg_node *)owner)->services.sorter;
 }
 
+void zgi_services_hear(void *owner, const uint8_t *bytes, size_t count, const struct zg_found *found, size_t pending)
+{
+    struct zg_node *node = owner;
+    zgi_traffic_hear(&node->services.traffic, bytes, count, found, pending, zgi_now(&node->any.link));
+}
+
 /* --- the loop */
 
 void zg_node_poll(struct zg_node *node)
@@ -333,6 +339,10 @@ void zg_node_poll(struct zg_node *node)
     if (services->side == ZG_SIDE_DEVICE && services->value)
         zgi_streams_poll(&node->any.link, (zg_header_number)services->value->message->id, services->streams,
                          ZG_DEVICE_STREAMS, services->content, now);
+    if (node->protocol.hear)
+        zgi_traffic_poll_damage(&node->any.link, services->content, &services->traffic,
+                                (zg_header_number)services->traffic_damage->message->id,
+                                node->plan->definition->big_endian);
     if (services->traffic_frame)
         zgi_traffic_poll(&node->any.link, services->content, &services->traffic, services->side == ZG_SIDE_DEVICE,
                          (zg_header_number)services->traffic_frame->message->id, node->plan->definition->big_endian,

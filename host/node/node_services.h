@@ -39,8 +39,8 @@ struct zgi_services {
     struct zg_text_sorter sorter;
     uint8_t *sorter_raw;
     const struct zg_plan_message *hello, *echo_request, *echo_reply, *counters_request, *counters, *read, *write,
-        *stream, *value, *console, *acknowledge, *refused, *traffic_request, *traffic_frame,
-        *traffic_report; /* NULL: the definition does not have it */
+        *stream, *value, *console, *acknowledge, *refused, *traffic_request, *traffic_frame, *traffic_report,
+        *traffic_damage; /* NULL: the definition does not have it */
 };
 
 struct zg_node {
@@ -71,13 +71,14 @@ struct zgi_session *zgi_session_to(struct zg_node *node, zg_header_number addres
 struct zgi_session *zgi_session_begin(struct zg_node *node);
 void zgi_session_free(void *session);
 
-/* What the link calls, with the node as owner (zg_protocol.deliver, changed and console; zg_delivery_terms.settled; the
- * text of an interleaved console). */
+/* What the link calls, with the node as owner (zg_protocol.deliver, changed, console and hear;
+ * zg_delivery_terms.settled; the text of an interleaved console). */
 int zgi_services_deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length);
 void zgi_services_changed(void *owner, struct zg_peer *peer, enum zg_link_event event);
 void zgi_services_settled(void *owner, const struct zg_peer *peer, uint8_t kind, const uint8_t *payload,
                           uint16_t length, enum zg_settled how);
 void zgi_services_take_text(void *owner, const uint8_t *bytes, size_t size);
 struct zg_text_sorter *zgi_services_console(void *owner);
+void zgi_services_hear(void *owner, const uint8_t *bytes, size_t count, const struct zg_found *found, size_t pending);
 
 #endif

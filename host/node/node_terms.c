@@ -133,6 +133,7 @@ void zgi_services_prepare(struct zg_node *node, enum zg_side side)
     services->traffic_request = service_message(node, "traffic_request");
     services->traffic_frame = service_message(node, "traffic");
     services->traffic_report = service_message(node, "traffic_report");
+    services->traffic_damage = service_message(node, "traffic_damage");
     node->protocol.deliver = zgi_services_deliver;
     if (services->end.reports_changes)
         node->protocol.changed = zgi_services_changed;
@@ -142,6 +143,8 @@ void zgi_services_prepare(struct zg_node *node, enum zg_side side)
         make_delivery(node);
     if (services->end.interleaved)
         node->protocol.console = zgi_services_console;
+    if (services->traffic_damage && services->side == ZG_SIDE_DEVICE)
+        node->protocol.hear = zgi_services_hear;
 }
 
 void zgi_services_begin(struct zg_node *node)

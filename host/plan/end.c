@@ -100,8 +100,10 @@ bool zg_side_answers(enum zg_side side, const struct zg_message *message)
 
 bool zg_message_is_answer(const struct zg_message *message)
 {
-    static const char *const answers[] = { "hello",          "echo_reply", "counters",       "acknowledge", "refused",
-                                           "variable_value", "traffic",    "traffic_report", NULL };
+    static const char *const answers[] = { "hello",       "echo_reply",     "counters",
+                                           "acknowledge", "refused",        "variable_value",
+                                           "traffic",     "traffic_report", "traffic_damage",
+                                           NULL };
     return message->service && g_strv_contains(answers, message->name);
 }
 

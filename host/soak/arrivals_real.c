@@ -53,9 +53,12 @@ static void note_missing(struct zgi_soak *soak, uint32_t number, uint32_t next)
         zg_journal_count(soak->journal, soak->now_ns, ZG_FLOW_STREAM_BACK, ZG_CLASSES, -1);
         zg_journal_count(soak->journal, soak->now_ns, ZG_FLOW_STREAM_BACK, ZG_CLASS_LOST_BACK, -1);
     } else if (number > next) {
+        const enum zg_class class_ = soak->after_outage ? ZG_CLASS_LOST_OUTAGE : ZG_CLASS_LOST_BACK;
+        soak->lost_in_outages[HOST] += soak->after_outage ? number - next : 0;
         zg_journal_count(soak->journal, soak->now_ns, ZG_FLOW_STREAM_BACK, ZG_CLASSES, (int)(number - next));
-        zg_journal_count(soak->journal, soak->now_ns, ZG_FLOW_STREAM_BACK, ZG_CLASS_LOST_BACK, (int)(number - next));
+        zg_journal_count(soak->journal, soak->now_ns, ZG_FLOW_STREAM_BACK, class_, (int)(number - next));
     }
+    soak->after_outage = false;
 }
 
 /* A real device sent a frame of its stream; its entry begins with that, in the order of the numbers. */

@@ -59,6 +59,8 @@ struct zgi_soak {
     struct zgi_listening *listening; /* NULL: this end sends */
     bool streams_back;               /* a real device sends a stream; */
     bool awaits_stream;              /* until it says so, it may still send that of an earlier run */
+    bool after_outage;               /* none of it has come since; */
+    uint64_t lost_in_outages[2];     /* of the streams out and back of a real link */
     struct zgi_counted noted;        /* in the journal so far */
     uint64_t note_due_ns;            /* when the journal is brought up to date next */
     struct zgi_payloads *payloads;

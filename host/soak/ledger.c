@@ -36,6 +36,7 @@ static const struct {
     [ZG_CLASS_LOST_BACK] = { "lost on the way back", "lost_back" },
     [ZG_CLASS_LOST_EITHER] = { "lost, one way or the other", "lost_either" },
     [ZG_CLASS_LOST_RESTART] = { "lost in a restart", "lost_restart" },
+    [ZG_CLASS_LOST_OUTAGE] = { "lost in an outage", "lost_outage" },
     [ZG_CLASS_UNANSWERED] = { "not answered", "unanswered" },
     [ZG_CLASS_CUT_OFF] = { "cut off, not known", "cut_off" },
     [ZG_CLASS_REPEATED] = { "repeated", "repeated" },
@@ -132,7 +133,7 @@ void zg_ledger_watch(struct zg_ledger *ledger,
 static void set_lost(struct zg_ledger *ledger, enum zg_flow flow, struct slot *slot, bool lost)
 {
     struct zg_ledger_entry *entry = &slot->entry;
-    const enum zg_class class_ = entry->restart          ? ZG_CLASS_LOST_RESTART
+    const enum zg_class class_ = entry->lost_in != 0     ? (enum zg_class)entry->lost_in
                                  : zg_flow_is_back(flow) ? ZG_CLASS_LOST_BACK
                                                          : ZG_CLASS_LOST_OUT;
     const bool either = ledger->real && class_ == ZG_CLASS_LOST_OUT && flow == ZG_FLOW_ECHO_OUT;
@@ -265,7 +266,7 @@ void zg_ledger_close(struct zg_ledger *ledger)
             close_slot(ledger, (enum zg_flow)flow, &ledger->flows[flow].slots[i]);
 }
 
-void zg_ledger_restart(struct zg_ledger *ledger, uint64_t from_ns)
+void zg_ledger_lost_in(struct zg_ledger *ledger, enum zg_class class_, uint64_t from_ns)
 {
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
         for (unsigned i = 0; i < ledger->window; i++) {
@@ -274,7 +275,7 @@ void zg_ledger_restart(struct zg_ledger *ledger, uint64_t from_ns)
             if (!slot->used || slot->entry.arrived || slot->entry.sent_ns < from_ns)
                 continue;
             set_lost(ledger, (enum zg_flow)flow, slot, false);
-            slot->entry.restart = true;
+            slot->entry.lost_in = (uint8_t)class_;
             set_lost(ledger, (enum zg_flow)flow, slot, was_lost);
         }
 }
@@ -302,18 +303,23 @@ void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out, uint32_
     struct zg_ledger_sums *sums = &ledger->sums;
 
     zg_ledger_close(ledger);
-    uint64_t *lost = &sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_LOST_OUT];
-    const uint64_t reached = *lost - MIN(*lost, lost_out), answered = MIN(reached, lost_back);
+    uint64_t *entries = sums->entries[ZG_FLOW_ECHO_OUT], *lost = &entries[ZG_CLASS_LOST_OUT];
+    const uint32_t perhaps = (uint32_t)entries[ZG_CLASS_LOST_OUTAGE], perhaps_out = MIN(perhaps, lost_out),
+                   perhaps_back = MIN(perhaps, lost_back);
+    const uint64_t reached = *lost - MIN(*lost, lost_out - perhaps_out),
+                   answered = MIN(reached, lost_back - perhaps_back),
+                   either = MIN(reached - answered, perhaps_out + perhaps_back);
     *lost -= reached;
-    sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_UNANSWERED] += reached - answered;
-    sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_DELIVERED] += answered;
-    sums->arrivals[0][ZG_CLASS_DELIVERED] += reached;
+    entries[ZG_CLASS_LOST_EITHER] += either;
+    entries[ZG_CLASS_UNANSWERED] += reached - answered - either;
+    entries[ZG_CLASS_DELIVERED] += answered;
+    sums->arrivals[0][ZG_CLASS_DELIVERED] += reached - either;
     sums->sent[ZG_FLOW_ECHO_BACK] += answered;
     sums->entries[ZG_FLOW_ECHO_BACK][ZG_CLASS_LOST_BACK] += answered;
 }
 
 void zg_ledger_close_streams(struct zg_ledger *ledger, uint64_t taken, uint64_t lost, enum zg_class others,
-                             uint64_t sent)
+                             uint64_t sent, const uint64_t in_outages[2])
 {
     struct zg_ledger_sums *sums = &ledger->sums;
     uint64_t *out = sums->entries[ZG_FLOW_STREAM_OUT], open = sums->sent[ZG_FLOW_STREAM_OUT];
@@ -328,10 +334,15 @@ void zg_ledger_close_streams(struct zg_ledger *ledger, uint64_t taken, uint64_t 
     out[ZG_CLASS_DELIVERED] += taken;
     out[ZG_CLASS_LOST_OUT] += lost;
     out[others] += open - taken - lost;
+    const uint64_t in_these = MIN(lost, in_outages[0]);
+    out[ZG_CLASS_LOST_OUT] -= in_these;
+    out[ZG_CLASS_LOST_OUTAGE] += in_these;
     ledger->lost_before = out[ZG_CLASS_LOST_OUT];
     sums->arrivals[0][ZG_CLASS_DELIVERED] += taken;
     if (sent > sums->sent[ZG_FLOW_STREAM_BACK]) {
-        sums->entries[ZG_FLOW_STREAM_BACK][ZG_CLASS_LOST_BACK] += sent - sums->sent[ZG_FLOW_STREAM_BACK];
+        const uint64_t missing = sent - sums->sent[ZG_FLOW_STREAM_BACK], outage = MIN(missing, in_outages[1]);
+        sums->entries[ZG_FLOW_STREAM_BACK][ZG_CLASS_LOST_BACK] += missing - outage;
+        sums->entries[ZG_FLOW_STREAM_BACK][ZG_CLASS_LOST_OUTAGE] += outage;
         sums->sent[ZG_FLOW_STREAM_BACK] = sent;
     }
 }

@@ -18,6 +18,7 @@ enum zg_class {
     ZG_CLASS_LOST_EITHER,  /* it or its answer did not arrive; a restart erased the device's counters, which would show
                               which */
     ZG_CLASS_LOST_RESTART, /* sent about when the device restarted, and never answered */
+    ZG_CLASS_LOST_OUTAGE,  /* sent while nothing came from a real device, and never answered */
     ZG_CLASS_UNANSWERED,   /* arrived, but the device sent no answer, usually for want of room */
     ZG_CLASS_CUT_OFF,      /* not answered, or not in a report yet, when the link ended or the device restarted */
     ZG_CLASS_REPEATED,     /* arrived again */
@@ -74,8 +75,8 @@ struct zg_ledger_entry {
     uint32_t sequence; /* the header's; 0 without */
     uint32_t bytes;    /* of the payload */
     bool arrived;
-    bool lost;    /* counted as such so far */
-    bool restart; /* an end that restarted may have had it in its memory */
+    bool lost;       /* counted as such so far */
+    uint8_t lost_in; /* LOST_RESTART: an end that restarted may have had it in its memory; LOST_OUTAGE; 0 */
 };
 
 /* Notes that the flow's next frame was sent. For an echo back, numbers are those of the requests and may skip. */
@@ -108,16 +109,19 @@ void zg_ledger_other(struct zg_ledger *ledger, bool at_host, enum zg_class class
 void zg_ledger_close(struct zg_ledger *ledger);
 
 /* The same if only answers are seen: of the echoes without one, `lost_out` did not reach the device, the answers of
- * `lost_back` of the others were lost on the way back, and those of the rest were never sent. */
+ * `lost_back` of the others were lost on the way back, and those of the rest were never sent. As many of the former two
+ * as were lost in outages may be these; of as many it stays unknown which way they were lost. */
 void zg_ledger_close_echoes(struct zg_ledger *ledger, uint32_t lost_out, uint32_t lost_back);
 
 /* Closes what is open of the stream out, of which the device has taken `taken` frames in all, and of the stream back,
- * of which it has sent `sent` in all; those of the stream out that are missing beyond `lost` end as `others`. */
+ * of which it has sent `sent` in all; those of the stream out that are missing beyond `lost` end as `others`. Of those
+ * lost, out and back, `in_outages` were lost in these. */
 void zg_ledger_close_streams(struct zg_ledger *ledger, uint64_t taken, uint64_t lost, enum zg_class others,
-                             uint64_t sent);
+                             uint64_t sent, const uint64_t in_outages[2]);
 
-/* Frames of all flows sent at or after `from_ns` that do not arrive any more were lost in a restart. */
-void zg_ledger_restart(struct zg_ledger *ledger, uint64_t from_ns);
+/* Frames of all flows sent at or after `from_ns` and so far that do not arrive any more were lost in a restart, or in
+ * an outage. */
+void zg_ledger_lost_in(struct zg_ledger *ledger, enum zg_class class_, uint64_t from_ns);
 
 /* Closes open echoes: those sent at or after `from_ns` as `newer`; earlier ones, including those that fell out of the
  * window, as `older`. */

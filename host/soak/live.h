@@ -11,7 +11,8 @@
 
 enum {
     ZGI_LIVE_STEP_NS = 1000000,
-    ZGI_LIVE_ASK_TIMES = 6 /* for an answer, a second apart */
+    ZGI_LIVE_HELD_UP_NS = 20000000, /* this program: a turn of its loop took longer than that */
+    ZGI_LIVE_ASK_TIMES = 6          /* for an answer, a second apart */
 };
 
 /* The counters that the device reported, and this end's own counts at the moments when the device sent those they are
@@ -38,7 +39,7 @@ struct zgi_live {
     uint32_t oldest;                          /* the oldest echo that may still be open */
     const struct zg_plan_message *request, *reply;
     const struct zg_plan_message *hello; /* NULL: the definition has none */
-    const struct zg_plan_message *traffic_request, *traffic_report;
+    const struct zg_plan_message *traffic_request, *traffic_report, *traffic_damage;
     uint32_t report[ZG_TRAFFIC_COUNTS]; /* the newest of the device's stream */
     unsigned reports;                   /* of this run */
     uint64_t report_due_ns;             /* when it is asked for the next */
@@ -48,7 +49,9 @@ struct zgi_live {
     uint64_t begin_ns, heard_ns;        /* when echoes began; when bytes last came */
     uint64_t last_answer_ns;            /* of the run before a restart */
     uint64_t outage_ns;                 /* a silence that is one */
-    uint64_t followed_ns;               /* the time of the last restart */
+    uint64_t read_ns, silent_ns; /* when the wire was last read; for how long it was, and nothing came, until then */
+    uint32_t outage_until;       /* of the stream out, frames numbered before this were sent in an outage, or earlier */
+    uint64_t followed_ns;        /* the time of the last restart */
     GError *error;
 };
 
@@ -80,6 +83,9 @@ double zgi_live_share(const struct zgi_live *live);
 /* Takes a report of the device. */
 void zgi_live_note_report(struct zgi_live *live, const struct zg_value *values);
 
+/* Takes what it says of damage; notes the stretch in the journal. */
+void zgi_live_note_damage(struct zgi_live *live, const struct zg_value *values);
+
 /* Sends a request to the device's end of the streams. False: not now. */
 bool zgi_live_ask_traffic(struct zgi_live *live, uint32_t count, unsigned way);
 
@@ -96,6 +102,9 @@ void zgi_live_close_streams(struct zgi_live *live, enum zg_class others);
 
 /* Notes that the device restarted; whether it said so, or only its counters show it. */
 void zgi_live_note_restart(struct zgi_live *live, bool said);
+
+/* Something came after a silence that is an outage. */
+void zgi_live_note_outage(struct zgi_live *live);
 
 /* Closes the ledger by what the device counted, if that is known, and sees whether all adds up. */
 void zgi_live_end(struct zgi_live *live);

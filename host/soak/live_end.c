@@ -9,6 +9,18 @@ void zgi_live_note_restart(struct zgi_live *live, bool said)
                      said ? "the device restarted" : "the device restarted, as its counters show");
 }
 
+void zgi_live_note_outage(struct zgi_live *live)
+{
+    struct zgi_soak *soak = &live->soak;
+    const uint64_t from_ns = live->heard_ns, slow_ns = soak->settings->slow_ns;
+
+    zg_journal_event(soak->journal, from_ns, ZG_EVENT_OUTAGE, "nothing came for %.3f s",
+                     (double)(soak->now_ns - from_ns) * 1e-9);
+    zg_ledger_lost_in(soak->ledger, ZG_CLASS_LOST_OUTAGE, from_ns - MIN(from_ns, slow_ns));
+    soak->after_outage = true;
+    live->outage_until = zg_ledger_next(soak->ledger, ZG_FLOW_STREAM_OUT) - soak->stream_first[ZG_FLOW_STREAM_OUT];
+}
+
 static void balance(struct zgi_live *live)
 {
     struct zg_soak_result *result = live->soak.result;
@@ -68,9 +80,10 @@ static void close_by_counters(struct zgi_live *live)
     const struct zg_ledger_sums *sums = zg_ledger_sums(soak->ledger);
     const uint32_t out = (uint32_t)(last->frames_out - first->frames_out) - result->counters[DEVICE].frames_in;
     const uint32_t back = result->counters[DEVICE].frames_out - (uint32_t)(last->frames_in - first->frames_in);
-    const uint64_t lost = sums->entries[ZG_FLOW_STREAM_OUT][ZG_CLASS_LOST_OUT];
+    const uint64_t *streams[2] = { sums->entries[ZG_FLOW_STREAM_OUT], sums->entries[ZG_FLOW_STREAM_BACK] };
+    const uint64_t lost = streams[0][ZG_CLASS_LOST_OUT] + streams[0][ZG_CLASS_LOST_OUTAGE];
     const uint32_t stream_out = (uint32_t)(lost - MIN(lost, live->report[ZG_TRAFFIC_WRONG])),
-                   stream_back = (uint32_t)sums->entries[ZG_FLOW_STREAM_BACK][ZG_CLASS_LOST_BACK];
+                   stream_back = (uint32_t)(streams[1][ZG_CLASS_LOST_BACK] + streams[1][ZG_CLASS_LOST_OUTAGE]);
     zg_ledger_close_echoes(soak->ledger, out - MIN(out, stream_out), back - MIN(back, stream_back));
     zg_ledger_other(soak->ledger, false, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[DEVICE]));
 }

@@ -39,6 +39,7 @@ static void write_due(struct zgi_live *live)
     while (live->free_ns <= now && zg_link_transmit_isr(zgi_live_link(live), &byte)) {
         uint64_t count = 0;
         do {
+            zgi_tape_add(live->soak.ends[HOST].went, &byte, 1);
             g_byte_array_append(live->to_write, left, damage(live, &live->out, byte, left));
             count++;
         } while (zg_link_transmit_isr(zgi_live_link(live), &byte));
@@ -47,6 +48,19 @@ static void write_due(struct zgi_live *live)
     if (live->to_write->len > 0 && !live->error)
         (void)zg_wire_write(live->wire, live->to_write->data, live->to_write->len, &live->error);
     g_byte_array_set_size(live->to_write, 0);
+}
+
+/* The wire was read, and something came, or nothing. Time in which this program stood still is no silence. */
+static void note_silence(struct zgi_live *live, bool came)
+{
+    live->silent_ns += MIN(live->soak.now_ns - live->read_ns, (uint64_t)ZGI_LIVE_HELD_UP_NS);
+    live->read_ns = live->soak.now_ns;
+    if (!came)
+        return;
+    if (live->silent_ns > live->outage_ns)
+        zgi_live_note_outage(live);
+    live->heard_ns = live->soak.now_ns;
+    live->silent_ns = 0;
 }
 
 /* Reads byte by byte, so that counts taken at the end of a frame include no later byte. */
@@ -58,8 +72,7 @@ static void read_due(struct zgi_live *live)
     if (live->error || !zg_wire_read(live->wire, &passage, &live->error))
         return;
     live->soak.now_ns = zg_wire_now_ns(live->wire); /* writing may have taken a while */
-    if (passage.count > 0)
-        live->heard_ns = live->soak.now_ns;
+    note_silence(live, passage.count > 0);
     for (size_t i = 0; i < passage.count; i++) {
         unsigned rest = damage(live, &live->back, passage.bytes[i], left);
         zgi_tape_add(live->soak.ends[HOST].came, left, rest);

@@ -14,8 +14,11 @@ static void note_report(struct zgi_live *live, const struct zg_value *values)
 
     for (unsigned i = 0; i < ZG_TRAFFIC_COUNTS; i++)
         more[i] = (uint32_t)values[i].raw.u - live->report[i];
+    const bool in_outage = live->report[ZG_TRAFFIC_EXPECTED] < live->outage_until;
+    soak->lost_in_outages[DEVICE] += in_outage ? more[ZG_TRAFFIC_SKIPPED] : 0;
     zg_journal_count(soak->journal, soak->now_ns, ZG_FLOW_STREAM_OUT, ZG_CLASS_DELIVERED, (int)more[ZG_TRAFFIC_TAKEN]);
-    zg_journal_count(soak->journal, soak->now_ns, ZG_FLOW_STREAM_OUT, ZG_CLASS_LOST_OUT, (int)more[ZG_TRAFFIC_SKIPPED]);
+    zg_journal_count(soak->journal, soak->now_ns, ZG_FLOW_STREAM_OUT,
+                     in_outage ? ZG_CLASS_LOST_OUTAGE : ZG_CLASS_LOST_OUT, (int)more[ZG_TRAFFIC_SKIPPED]);
     zg_journal_other(soak->journal, soak->now_ns, false, ZG_CLASS_REPEATED, more[ZG_TRAFFIC_REPEATED]);
     zg_journal_other(soak->journal, soak->now_ns, false, ZG_CLASS_ACCEPTED, more[ZG_TRAFFIC_WRONG]);
 }
@@ -94,7 +97,10 @@ bool zgi_live_begin_streams(struct zgi_live *live)
         soak->stream_first[flow] = zg_ledger_next(soak->ledger, (enum zg_flow)flow);
     live->stream_arrived = zg_ledger_sums(soak->ledger)->sent[ZG_FLOW_STREAM_BACK];
     memset(live->report, 0, sizeof live->report);
+    live->outage_until = 0;
+    memset(soak->lost_in_outages, 0, sizeof soak->lost_in_outages);
     soak->awaits_stream = soak->streams_back;
+    soak->after_outage = false;
     if (!await_report(live, ZG_TRAFFIC_NO_END, live->soak.settings->way))
         return false;
     soak->awaits_stream = false;
@@ -110,7 +116,7 @@ void zgi_live_close_streams(struct zgi_live *live, enum zg_class others)
     if (!(live->soak.result->traffic & ZG_SOAK_STREAM))
         return;
     zg_ledger_close_streams(ledger, report[ZG_TRAFFIC_TAKEN], is_last ? UINT64_MAX : report[ZG_TRAFFIC_SKIPPED], others,
-                            live->stream_arrived + report[ZG_TRAFFIC_SENT]);
+                            live->stream_arrived + report[ZG_TRAFFIC_SENT], live->soak.lost_in_outages);
     zg_ledger_other(ledger, false, ZG_CLASS_REPEATED, report[ZG_TRAFFIC_REPEATED]);
     zg_ledger_other(ledger, false, ZG_CLASS_ACCEPTED, report[ZG_TRAFFIC_WRONG]);
     live->soak.result->refused += report[ZG_TRAFFIC_REFUSED];

@@ -19,11 +19,12 @@ static const struct {
 } rates[] = {
     { "lost", "frames sent", SENT,
       1U << ZG_CLASS_LOST_OUT | 1U << ZG_CLASS_LOST_BACK | 1U << ZG_CLASS_LOST_EITHER | 1U << ZG_CLASS_LOST_RESTART |
-          1U << ZG_CLASS_UNANSWERED,
+          1U << ZG_CLASS_LOST_OUTAGE | 1U << ZG_CLASS_UNANSWERED,
       ZG_SOAK_ON_ANY },
     { "lost_out", "frames sent out", SENT_OUT, 1U << ZG_CLASS_LOST_OUT, ZG_SOAK_ON_ANY },
     { "lost_back", "frames sent back", SENT_BACK, 1U << ZG_CLASS_LOST_BACK, ZG_SOAK_ON_ANY },
     { "lost_restart", "frames sent", SENT, 1U << ZG_CLASS_LOST_RESTART, ZG_SOAK_ON_ANY },
+    { "lost_outage", "frames sent", SENT, 1U << ZG_CLASS_LOST_OUTAGE, ZG_SOAK_ON_REAL },
     { "unanswered", "frames sent out", SENT_OUT, 1U << ZG_CLASS_UNANSWERED, ZG_SOAK_ON_REAL },
     { "late", "frames delivered", DELIVERED, 1U << ZG_CLASS_LATE, ZG_SOAK_ON_SIM },
     { "slow_answer", "answers", ANSWERS, 0, ZG_SOAK_ON_ANY },

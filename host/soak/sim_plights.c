@@ -94,7 +94,7 @@ static void restart(struct zgi_sim *sim, unsigned i, uint64_t now_ns)
     if (i == DEVICE)
         g_queue_clear(&soak->replies);
     zgi_sim_boot(sim, i);
-    zg_ledger_restart(soak->ledger, now_ns - MIN(now_ns, held_ns));
+    zg_ledger_lost_in(soak->ledger, ZG_CLASS_LOST_RESTART, now_ns - MIN(now_ns, held_ns));
     zgi_note_restart(soak->result, soak->journal, 0, now_ns, true,
                      i == DEVICE ? "the device restarted" : "the host restarted");
 }

@@ -10,8 +10,7 @@
 
 enum {
     HELD_BACK_US = 250000, /* bytes, by the operating system */
-    OUTAGE_NS = 100000000, /* nothing comes for that longer than a slow answer, or three frames, take */
-    HELD_UP_NS = 20000000  /* this program: a turn of its loop took longer than that */
+    OUTAGE_NS = 100000000  /* nothing comes for that longer than a slow answer, or three frames, take */
 };
 
 /* The device says who it is: again after a restart. */
@@ -39,7 +38,8 @@ static void take_own(struct zgi_soak *soak, const struct zg_frame *frame, const 
     const struct zg_plan_message *message = zg_plan_by_id(soak->plan, frame->header.id);
 
     soak->result->own++;
-    if (message != live->reply && message != live->hello && message != live->traffic_report)
+    if (message != live->reply && message != live->hello && message != live->traffic_report &&
+        message != live->traffic_damage)
         return;
     struct zg_value *values = zg_values_new(&message->payload);
     if (zg_payload_unpack(message, payload, length, &header, values, &ignored)) {
@@ -47,6 +47,8 @@ static void take_own(struct zgi_soak *soak, const struct zg_frame *frame, const 
             zgi_live_note_counters(live, frame, payload, length, values);
         else if (message == live->traffic_report)
             zgi_live_note_report(live, values);
+        else if (message == live->traffic_damage)
+            zgi_live_note_damage(live, values);
         else
             note_hello(live, values);
     }
@@ -158,14 +160,12 @@ static bool turn(struct zgi_live *live)
 {
     struct zgi_soak *soak = &live->soak;
     const struct zg_sim_totals *line[2] = { &live->back.totals, &live->out.totals };
-    const uint64_t before_ns = soak->now_ns, heard_ns = live->heard_ns;
+    const uint64_t before_ns = soak->now_ns;
 
     zgi_live_pump(live, before_ns + ZGI_LIVE_STEP_NS, NULL, 0);
-    if (soak->now_ns - before_ns > HELD_UP_NS) /* whatever took its time: the system, or those who asked to be called */
+    if (soak->now_ns - before_ns >
+        ZGI_LIVE_HELD_UP_NS) /* whatever took its time: the system, or those who asked to be called */
         zg_journal_held(soak->journal, before_ns, soak->now_ns);
-    if (live->heard_ns - heard_ns > live->outage_ns && !live->error)
-        zg_journal_event(soak->journal, heard_ns, ZG_EVENT_OUTAGE, "nothing came for %.3f s",
-                         (double)(live->heard_ns - heard_ns) * 1e-9);
     if (live->restarted && !live->error)
         follow_restart(live);
     return zgi_soak_note(soak, line);
@@ -180,6 +180,7 @@ static void run(struct zgi_live *live, zg_soak_progress progress, void *data)
     result->real = true;
     result->poll_ns = ZGI_LIVE_STEP_NS;
     live->begin_ns = live->heard_ns = begin_ns;
+    live->silent_ns = 0;
     const double three_ns = 3 * zg_soak_frame_ns(soak->plan, soak->settings) / zgi_live_share(live);
     live->outage_ns =
         soak->listening ? UINT64_MAX : MAX(soak->settings->slow_ns, (uint64_t)three_ns) + (uint64_t)OUTAGE_NS;
@@ -198,6 +199,7 @@ static void run(struct zgi_live *live, zg_soak_progress progress, void *data)
     while (soak->now_ns < until_ns && !all_came(live) && !live->error && !soak->listening) {
         (void)turn(live);
     }
+    live->outage_ns = UINT64_MAX; /* from here on the device sends when it is asked */
 }
 
 /* What is wanted, or what the device has. */
@@ -260,6 +262,7 @@ static bool find_services(struct zgi_live *live, GError **error)
     if (soak->result->traffic & ZG_SOAK_STREAM) {
         live->traffic_request = zg_plan_by_name(soak->plan, "traffic_request");
         live->traffic_report = zg_plan_by_name(soak->plan, "traffic_report");
+        live->traffic_damage = zg_plan_by_name(soak->plan, "traffic_damage");
         soak->ids.stream = (uint32_t)zg_plan_by_name(soak->plan, "traffic")->message->id;
     }
     return true;
@@ -294,7 +297,8 @@ static bool begin(struct zgi_live *live, struct zg_wire *wire, GError **error)
     if (!find_services(live, error))
         return false;
     live->wire = wire;
-    soak->now_ns = zg_wire_now_ns(wire);
+    soak->now_ns = live->read_ns = zg_wire_now_ns(wire);
+    live->outage_ns = UINT64_MAX;
     live->out = zg_damage_seeded(&settings->faults.way[HOST].line, zg_soak_chance(settings), HOST);
     live->back = zg_damage_seeded(&settings->faults.way[DEVICE].line, zg_soak_chance(settings), DEVICE);
     soak->take_own = take_own;
@@ -312,6 +316,10 @@ static bool begin(struct zgi_live *live, struct zg_wire *wire, GError **error)
         soak->byte_ns = soak->byte_ns * soak->plan->definition->line.baud / settings->baud;
     host->node =
         zg_node_new(soak->plan, 0, (size_t)8 * soak->plan->max_frame, &zgi_live_port, live, &zgi_soak_node_calls, host);
+    if (host->came && soak->result->streams[HOST]) { /* the device may tell of damage */
+        host->went = zgi_tape_new();
+        host->ends = g_new0(uint64_t, ZGI_SOAK_WINDOW);
+    }
     zg_link_set_addresses(zg_node_link(host->node), 0,
                           soak->result->traffic == ZG_SOAK_LOOPBACK ? 0 : (zg_header_number)settings->to);
     zg_node_allow_silence(host->node, HELD_BACK_US);

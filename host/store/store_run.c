@@ -98,7 +98,7 @@ static bool close_open(struct zg_store *store)
 {
     g_autofree char *sql = g_strdup_printf(
         "UPDATE second SET cut_off = sent - delivered - late - out_of_order - lost_out - lost_back - lost_either - "
-        "lost_restart - unanswered WHERE run = %" G_GINT64_FORMAT " AND flow != 'any'",
+        "lost_restart - lost_outage - unanswered WHERE run = %" G_GINT64_FORMAT " AND flow != 'any'",
         store->run);
     return zgi_store_sql(store->database, sql);
 }

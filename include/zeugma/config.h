@@ -94,6 +94,12 @@ typedef uint32_t zg_header_number;
 #endif
 ZG_ASSERT(ZG_CRC_TABLE == 0 || ZG_CRC_TABLE == 4 || ZG_CRC_TABLE == 8, "ZG_CRC_TABLE is 0, 4 or 8");
 
+/* Whether a device's service traffic keeps the first bytes that arrived damaged, for the host's soak: 0 or 1. It takes
+ * some 60 bytes of RAM. */
+#ifndef ZG_TRAFFIC_DAMAGE
+#define ZG_TRAFFIC_DAMAGE 1
+#endif
+
 /* For a generated host's end with COBS and content of at most 253 bytes. 1: bytes are gathered and decoded at the end
  * of each frame, as on a device: least flash and time on small processors. 0: they are decoded as they come. */
 #ifndef ZG_COBS_IN_PLACE

@@ -46,6 +46,7 @@ struct zg_frame {
 struct zg_hello_terms;
 struct zg_delivery_terms;
 struct zg_text_sorter;
+struct zg_found;
 
 struct zg_protocol {
     const struct zg_framing *framing;
@@ -82,6 +83,9 @@ struct zg_protocol {
     const struct zg_delivery_terms *delivery; /* zeugma/delivery.h; NULL: no such service */
     /* Where console text shares the line: what separates it from frames (zeugma/text.h). Otherwise NULL. */
     struct zg_text_sorter *(*console)(void *owner);
+    /* Is told of the bytes as they are taken, with what ended at the last of them, and how many taken before have not
+     * ended. Frames that came whole may be left out, but for the last. NULL: not wanted. */
+    void (*hear)(void *owner, const uint8_t *bytes, size_t count, const struct zg_found *found, size_t pending);
 };
 
 /* The largest content of a frame, bytes. */

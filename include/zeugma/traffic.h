@@ -11,6 +11,7 @@
 #include <stdint.h>
 
 #include "zeugma/protocol.h"
+#include "zeugma/receiver.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -34,6 +35,24 @@ enum { ZG_TRAFFIC_DEVICE_SENDS = 1, ZG_TRAFFIC_HOST_SENDS = 2 };
 #define ZG_TRAFFIC_NO_END UINT32_C(0xFFFFFFFF)
 #define ZG_TRAFFIC_OWN_SIZES UINT16_C(0xFFFF)
 
+/* What arrived at a device between two intact frames, and was part of none: noise and failed candidates. */
+enum zg_traffic_hearing {
+    ZG_TRAFFIC_AWAITS_FRAME, /* nothing is kept before an intact frame has come */
+    ZG_TRAFFIC_HEARS,
+    ZG_TRAFFIC_HEARS_DAMAGE,
+    ZG_TRAFFIC_HEARD, /* the next intact frame has come: it is kept until the host asks for a report, */
+    ZG_TRAFFIC_TELLS  /* and told after that */
+};
+
+enum { ZG_TRAFFIC_DAMAGE_MOST = 48 };
+
+struct zg_traffic_damage {
+    uint32_t at_us, expected;
+    uint16_t size; /* bytes, of which the first are kept; 65535: or more */
+    uint8_t hearing;
+    uint8_t bytes[ZG_TRAFFIC_DAMAGE_MOST];
+};
+
 /* One end's part. Zero-initialise it. */
 struct zg_traffic {
     uint32_t counts[ZG_TRAFFIC_COUNTS]; /* read only */
@@ -44,6 +63,9 @@ struct zg_traffic {
     uint16_t size;
     zg_header_number to;
     bool begun, expects;
+#if ZG_TRAFFIC_DAMAGE
+    struct zg_traffic_damage damage;
+#endif
 };
 
 /* Makes the data of a frame: bytes that follow from the seed, the number and the sender; of eight frames, one is all
@@ -65,6 +87,16 @@ size_t zgi_traffic_report(const struct zg_traffic *traffic, bool big_endian, uin
  * number. */
 int zgi_traffic_take(struct zg_traffic *traffic, bool is_device, size_t max_payload, bool big_endian,
                      const uint8_t *payload, size_t length, uint8_t *room);
+
+#if ZG_TRAFFIC_DAMAGE
+/* A device's receiver took bytes, at whose end something ended. `pending`: bytes taken, but not ended yet. */
+void zgi_traffic_hear(struct zg_traffic *traffic, const uint8_t *bytes, size_t count, const struct zg_found *found,
+                      size_t pending, uint32_t now);
+
+/* The payload that tells of damage. Returns its length. */
+enum { ZGI_TRAFFIC_DAMAGE = 11 + ZG_TRAFFIC_DAMAGE_MOST };
+size_t zgi_traffic_tell(const struct zg_traffic *traffic, size_t max_payload, bool big_endian, uint8_t *payload);
+#endif
 
 #ifdef __cplusplus
 }

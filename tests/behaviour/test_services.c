@@ -12,7 +12,9 @@
 
 static struct test_plan plan;
 static struct loom_host host;
-static GString *told; /* what the host and the device's application were told */
+static GString *told;      /* what the host and the device's application were told */
+static GByteArray *passed; /* bytes that reached the device, */
+static guint hit;          /* of which this one is inverted on the way */
 
 /* --- a device of either kind */
 
@@ -172,17 +174,40 @@ static void on_report(void *context, const struct loom_traffic_report *message, 
                            host.traffic.counts[ZG_TRAFFIC_SKIPPED]);
 }
 
+/* Where the bytes are among those that reached the device. */
+static void on_damage(void *context, const struct loom_traffic_damage *message, const struct zg_frame *frame)
+{
+    guint at = 0;
+    (void)context;
+    (void)frame;
+    assert_int_equal(message->data_count, MIN(message->size, 48));
+    while (memcmp(passed->data + at, message->data, message->data_count) != 0) {
+        at++;
+        assert_true(at + message->data_count <= passed->len);
+    }
+    g_string_append_printf(told, "damage of %u bytes from %u on, when %u was due\n", message->size, at,
+                           message->expected);
+    assert_in_range(hit, at, at + message->size - 1);
+    assert_int_equal(passed->data[at - 1], 0);
+    assert_int_equal(passed->data[at + message->size - 1], 0);
+    assert_in_range(message->size, 20, 70);
+    assert_in_range(message->expected, 1, host.traffic.counts[ZG_TRAFFIC_SENT] - 1);
+}
+
 /* Milliseconds pass in steps of `step`, after each of which both ends are polled; all bytes reach the other end at
  * once. */
 static void run(unsigned ms, unsigned step)
 {
     uint8_t byte;
 
-    for (unsigned passed = 0; passed < ms; passed += step) {
+    for (unsigned gone = 0; gone < ms; gone += step) {
         test_clock_us += step * 1000;
         loom_host_poll(&host);
-        while (loom_host_transmit_isr(&host, &byte))
+        while (loom_host_transmit_isr(&host, &byte)) {
+            byte = passed->len == hit ? (uint8_t)~byte : byte;
+            g_byte_array_append(passed, &byte, 1);
             zg_link_receive_isr(device_link(), byte, 0);
+        }
         device_poll();
         while (zg_link_transmit_isr(device_link(), &byte))
             loom_host_receive_isr(&host, byte, 0);
@@ -195,6 +220,7 @@ static void begin_both(bool is_driven)
     static const struct loom_host_handlers handlers = { .echo_reply = on_echo,
                                                         .counters = on_counters,
                                                         .traffic_report = on_report,
+                                                        .traffic_damage = on_damage,
                                                         .variable_value = on_value,
                                                         .variable_read_settled = on_read,
                                                         .variable_write_settled = on_write,
@@ -202,6 +228,8 @@ static void begin_both(bool is_driven)
 
     test_clock_us = UINT32_C(0) - 300000; /* the clock wraps meanwhile */
     told = g_string_new(NULL);
+    passed = g_byte_array_new();
+    hit = G_MAXUINT;
     begin_device(is_driven);
     assert_int_equal(loom_host_init(&host, &port, NULL, &handlers, NULL), 0);
     run(50, 1);
@@ -210,6 +238,7 @@ static void begin_both(bool is_driven)
 static char *end_both(void)
 {
     zg_node_free(driven);
+    g_byte_array_unref(passed);
     return g_string_free(told, FALSE);
 }
 
@@ -368,6 +397,28 @@ static void test_inside(void **state)
     }
 }
 
+/* What arrived damaged is told after the next report, once, as it came. */
+static void test_damage(void **state)
+{
+    (void)state;
+    for (unsigned is_driven = 0; is_driven < 2; is_driven++) {
+        begin_both(is_driven);
+        play_line("traffic 9 1000 20 2000 2");
+        for (unsigned times = 1; times <= 2; times++) {
+            run(9, 1);
+            hit = passed->len + 12;
+            run(11, 1);
+            play_line("traffic 9 0 0 0 0");
+            run(2, 1);
+            play_line("traffic 9 0 0 0 0");
+            assert_int_equal(device_link()->counters.bytes_failed > 0, 1);
+        }
+        g_autofree char *text = end_both();
+        g_auto(GStrv) damages = g_strsplit(text, "damage of ", -1);
+        assert_int_equal(g_strv_length(damages) - 1, 2);
+    }
+}
+
 static int set_up(void **state)
 {
     g_autofree char *definition = NULL;
@@ -386,6 +437,7 @@ static int tear_down(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_same), cmocka_unit_test(test_inside) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_same), cmocka_unit_test(test_inside),
+                                        cmocka_unit_test(test_damage) };
     return cmocka_run_group_tests(tests, set_up, tear_down);
 }

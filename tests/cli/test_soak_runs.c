@@ -7,6 +7,7 @@
 #include <sys/socket.h>
 #include <unistd.h>
 
+#define GAUGE TEST_SOURCE "/tests/kernel/gauge.yaml"
 #define LOOM TEST_SOURCE "/examples/loom/loom.yaml"
 
 /* The value of a number in JSON, from a place on. */
@@ -78,11 +79,27 @@ static void several_links_have_one_verdict(void **state)
     test_assert_in(soak.text->str, "verdict of all: 1 of 2 links passed");
     test_assert_in(soak.text->str, "line_overrun");
     test_clear(&soak);
-    g_free(test_run(0, "soak " LOOM " serial:q --for 4s --load 0.2 --slow 100ms --store outage.store"));
-    g_autofree char *events = test_run(0, "report outage.store --csv event");
-    test_assert_in(events, "outage,nothing came for 0.");
     test_end(&sound);
     test_end(&troubled);
+}
+
+/* What is sent to a device that stands still is lost in an outage, which the store has with its time. */
+static void outages_have_their_losses(void **state)
+{
+    struct process device = test_start("sim " GAUGE " --on pty:r --faults blackout=1/500ms");
+    (void)state;
+    test_await(&device, "Ctrl-C ends it");
+    g_autofree char *text =
+        test_run(0, "soak " GAUGE " serial:r --traffic both --for 5s --slow 100ms --store outage.store --json");
+    test_assert_in(text, "\"adds_up\": true");
+    for (unsigned i = 0; i < 2; i++) {
+        const char *flow = i == 0 ? "\"echo_out\": {" : "\"stream_out\": {";
+        const double outages = number(text, flow, "\"lost_outage\"");
+        assert_true(outages > 10 && outages > 5 * number(text, flow, "\"lost_out\""));
+    }
+    g_autofree char *events = test_run(0, "report outage.store --csv event");
+    test_assert_in(events, "outage,nothing came for 0.");
+    test_end(&device);
 }
 
 /* Messages of the definition: what is answered has arrived; losses back show by the numbers; values are as was asked.
@@ -139,6 +156,7 @@ int main(void)
     const struct CMUnitTest tests[] = { cmocka_unit_test_teardown(loopback_is_the_floor, test_kill_running),
                                         cmocka_unit_test_teardown(the_ledger_is_proven, test_kill_running),
                                         cmocka_unit_test_teardown(several_links_have_one_verdict, test_kill_running),
+                                        cmocka_unit_test_teardown(outages_have_their_losses, test_kill_running),
                                         cmocka_unit_test_teardown(own_messages_are_accounted_for, test_kill_running),
                                         cmocka_unit_test_teardown(runs_end_by_what_they_show, test_kill_running) };
     return test_run_processes(tests, G_N_ELEMENTS(tests));

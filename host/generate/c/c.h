@@ -99,6 +99,10 @@ const char *zgi_c_late_arguments(const struct zgi_c *c);
 /* The service traffic: what an end does; the host's function that begins it. */
 void zgi_c_traffic_code(const struct zgi_c *c, GString *text);
 void zgi_c_traffic_host(const struct zgi_c *c, GString *text, bool prototypes);
+
+/* Whether this end keeps what arrives damaged, for a traffic_damage. */
+bool zgi_c_hears_damage(const struct zgi_c *c);
+
 void zgi_c_variables_type(const struct zgi_c *c, GString *text);
 void zgi_c_variables_declarations(const struct zgi_c *c, GString *text);
 void zgi_c_variables_code(const struct zgi_c *c, GString *text);

@@ -301,6 +301,11 @@ static void print_protocol(const struct zgi_c *c, GString *text)
     zgi_c_member(text, "hello", "%s", hello);
     zgi_c_member(text, "delivery", "%s", delivery);
     zgi_c_member(text, "console", "%s", console);
+    if (zgi_c_hears_damage(c))
+        zgi_c_emit(c, text, NULL,
+                   "#if ZG_TRAFFIC_DAMAGE\n    @p_@s_hear, /* hear */\n#else\n    NULL, /* hear */\n#endif\n");
+    else
+        zgi_c_member(text, "hear", "NULL");
     g_string_append(text, "};\n\n");
 }
 
@@ -457,6 +462,11 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
                    "    struct @p_@s *node = (struct @p_@s *)owner;\n\n    if (node->handlers->console_text)\n"
                    "        node->handlers->console_text(node->context, (const char *)bytes, size);\n}\n\n");
     zgi_c_session_terms(c, text);
+    if (zgi_c_hears_damage(c))
+        zgi_c_emit(
+            c, text, NULL,
+            "#if ZG_TRAFFIC_DAMAGE\nstatic void @p_@s_hear(void *owner, const uint8_t *bytes, size_t count, const "
+            "struct zg_found *found, size_t pending);\n#endif\n\n");
     print_protocol(c, text);
     g_string_append(text, "#include \"zeugma/detail/link_body.h\"\n");
     if (c->end.hello)

@@ -7,6 +7,11 @@ static const char *byte_order(const struct zgi_c *c)
     return c->plan->definition->big_endian ? "true" : "false";
 }
 
+bool zgi_c_hears_damage(const struct zgi_c *c)
+{
+    return c->end.traffic && c->side == ZG_SIDE_DEVICE;
+}
+
 void zgi_c_traffic_host(const struct zgi_c *c, GString *text, bool prototypes)
 {
     if (!c->end.traffic || c->side != ZG_SIDE_HOST)
@@ -61,9 +66,22 @@ void zgi_c_traffic_code(const struct zgi_c *c, GString *text)
                "size_t length)\n{\n    uint8_t room[@P_MAX_PAYLOAD];\n\n    (void)frame;\n    return "
                "zgi_traffic_take(&node->traffic, ");
     print_end(c, text, "@P_MAX_PAYLOAD", "payload, length, room");
+    if (zgi_c_hears_damage(c))
+        zgi_c_emit(
+            c, text, NULL,
+            "#if ZG_TRAFFIC_DAMAGE\nstatic void @p_@s_hear(void *owner, const uint8_t *bytes, size_t count, const "
+            "struct zg_found *found, size_t pending)\n{\n    struct @p_@s *node = (struct @p_@s *)owner;\n\n"
+            "    zgi_traffic_hear(&node->traffic, bytes, count, found, pending, zgi_now(&node->link));\n}\n"
+            "#endif\n\n");
     zgi_c_emit(c, text, NULL,
                "static void @p_@s_poll_traffic(struct @p_@s *node)\n{\n"
-               "    uint8_t content[@P_HEADER_SIZE + @P_MAX_PAYLOAD + @P_CHECK_SIZE];\n\n"
-               "    zgi_traffic_poll(&node->link, content, &node->traffic, ");
+               "    uint8_t content[@P_HEADER_SIZE + @P_MAX_PAYLOAD + @P_CHECK_SIZE];\n\n");
+    if (zgi_c_hears_damage(c)) {
+        zgi_c_emit(c, text, NULL,
+                   "#if ZG_TRAFFIC_DAMAGE\n    zgi_traffic_poll_damage(&node->link, content, &node->traffic, "
+                   "@P_TRAFFIC_DAMAGE_ID, ");
+        g_string_append_printf(text, "%s);\n#endif\n", byte_order(c));
+    }
+    zgi_c_emit(c, text, NULL, "    zgi_traffic_poll(&node->link, content, &node->traffic, ");
     print_end(c, text, "@P_TRAFFIC_ID", "zgi_now(&node->link)");
 }

@@ -52,6 +52,16 @@ static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_fra
         zgi_count(ZGI_RECEIVER(link), counter, (zgi_amount)result);
 }
 
+/* Bytes of a candidate, or of noise, that has not ended yet. */
+static inline size_t zgi_pending(const struct zg_link *link)
+{
+#if ZGI_IN_PLACE
+    return link->gathered;
+#else
+    return ZGI_RECEIVER(link)->decoder.pending;
+#endif
+}
+
 #if ZGI_WHOLE_FRAMES && !ZGI_IN_PLACE
 
 /* Takes frames that are complete in `bytes`, which stay valid. Returns how many bytes they took. */
@@ -69,6 +79,9 @@ static ZGI_QUICK size_t zgi_take_whole(struct zg_link *link, const struct zg_pro
         zgi_hand_on(link, found.outcome == ZG_OUTCOME_VERSION, &frame, found.payload, found.length, now);
         taken += size;
     }
+    found = (struct zg_found){ .outcome = ZG_OUTCOME_FRAME };
+    if (taken > 0 && protocol->hear)
+        protocol->hear(ZGI_OWNER(ZGI_RECEIVER(link)), NULL, 0, &found, 0);
     return taken;
 }
 
@@ -100,6 +113,8 @@ static ZGI_QUICK zgi_span zgi_take_some(struct zg_link *link, bool silent, const
 
     if (protocol->console)
         zg_text_sorter_take(protocol->console(ZGI_OWNER(ZGI_RECEIVER(link))), &link->counters, bytes, taken, &found);
+    if (protocol->hear)
+        protocol->hear(ZGI_OWNER(ZGI_RECEIVER(link)), bytes, taken, &found, zgi_pending(link));
     if (from_ring)
         zg_ring_release(&link->receive, (zg_index)taken);
     const bool foreign = found.outcome == ZG_OUTCOME_VERSION && protocol->version_bits > 0;
@@ -247,14 +262,4 @@ static inline void zgi_link_poll(struct zg_link *link)
     zgi_take_received(link, now);
     zgi_watch_peers(link, now);
     (void)zgi_may_begin(link, 0); /* notes when the transmit ring became empty */
-}
-
-/* Bytes of a candidate, or of noise, that has not ended yet. */
-static inline size_t zgi_pending(const struct zg_link *link)
-{
-#if ZGI_IN_PLACE
-    return link->gathered;
-#else
-    return ZGI_RECEIVER(link)->decoder.pending;
-#endif
 }

@@ -165,6 +165,7 @@ ZG_ASSERT(offsetof(ZGI_END, link) == 0 && sizeof(((ZGI_END *)0)->link) == sizeof
 #define zgi_ticketed ZGI_NAME(ticketed)
 #define zgi_traffic_asked ZGI_NAME(traffic_asked)
 #define zgi_traffic_poll ZGI_NAME(traffic_poll)
+#define zgi_traffic_poll_damage ZGI_NAME(traffic_poll_damage)
 #define zgi_variable_access ZGI_NAME(variable_access)
 #define zgi_variable_answer ZGI_NAME(variable_answer)
 #define zgi_variable_asked ZGI_NAME(variable_asked)

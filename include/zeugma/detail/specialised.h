@@ -128,6 +128,7 @@
 #undef zgi_ticketed
 #undef zgi_traffic_asked
 #undef zgi_traffic_poll
+#undef zgi_traffic_poll_damage
 #undef zgi_variable_access
 #undef zgi_variable_answer
 #undef zgi_variable_asked

@@ -16,8 +16,29 @@ static inline int zgi_traffic_asked(struct zg_link *link, struct zg_late *late, 
     if (!zgi_is_late(link, late))
         (void)zgi_answer(link, late, content, to, report_id,
                          zgi_traffic_report(traffic, big_endian, content + ZGI_PROTOCOL_OF(link)->header_size));
+#if ZG_TRAFFIC_DAMAGE
+    if (traffic->damage.hearing == ZG_TRAFFIC_HEARD)
+        traffic->damage.hearing = ZG_TRAFFIC_TELLS;
+#endif
     return (int)(length - ZGI_TRAFFIC_REQUEST);
 }
+
+#if ZG_TRAFFIC_DAMAGE
+/* Tells the host of what arrived damaged, after a report. */
+static inline void zgi_traffic_poll_damage(struct zg_link *link, uint8_t *content, struct zg_traffic *traffic,
+                                           zg_header_number id, bool big_endian)
+{
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+
+    if (traffic->damage.hearing != ZG_TRAFFIC_TELLS || !zgi_may_begin(link, traffic->to))
+        return;
+    const size_t length = zgi_traffic_tell(traffic, protocol->max_payload, big_endian, content + protocol->header_size);
+    if (zgi_link_send(link, traffic->to, id, content, NULL, length) != 0)
+        return;
+    traffic->damage.size = 0;
+    traffic->damage.hearing = ZG_TRAFFIC_AWAITS_FRAME;
+}
+#endif
 
 /* Sends what is due; with a period of 0, what the ring takes. One that is due while the ring is full is refused. */
 static inline void zgi_traffic_poll(struct zg_link *link, uint8_t *content, struct zg_traffic *traffic, bool is_device,
