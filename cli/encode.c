@@ -39,6 +39,13 @@ static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char 
     g_autofree uint8_t *payload = g_malloc0(length + 1);
     if (good)
         zg_payload_pack(message, &header, values, payload);
+    const struct zg_plan_message *mistaken = good ? zg_plan_mistaken(plan, message, payload, length) : NULL;
+    if (mistaken) {
+        g_set_error(&error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE,
+                    "%s: this payload begins with a tag of %s, for which a receiver would take it",
+                    message->message->name, mistaken->message->name);
+        good = false;
+    }
     if (!good) {
         cli_error(verb, "%s", error->message);
     } else if (output == FRAME_EXPLAINED) {

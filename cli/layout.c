@@ -23,37 +23,44 @@ static void print_line(unsigned name_width, const char *bytes, const char *bits,
     cli_print("%s\n", g_strchomp(line->str));
 }
 
-/* The byte map of a block that follows so many bytes of ticket and base, after a blank line. */
-static void print_map(const struct zg_block *block, unsigned tickets)
+/* The byte map of a block that follows so many bytes, after a blank line. */
+static void print_map(const struct zg_block *block, unsigned front)
 {
     g_autoptr(GString) map = g_string_new(NULL);
 
-    zg_place_map(map, block, tickets);
+    zg_place_map(map, block, front);
     if (map->len > 0)
         cli_print("\n%s", map->str);
 }
 
-/* A block that follows so many bytes of ticket and base. */
-static void print_block(const struct zg_block *block, unsigned name_width, unsigned tickets)
+/* A block that follows a tag, or so many bytes of ticket and base. */
+static void print_block(const struct zg_block *block, unsigned name_width, unsigned tickets, const struct zg_tag *tag)
 {
-    if (block->steps->len + tickets == 0) {
+    const unsigned front = tag ? tag->size : tickets;
+
+    if (block->steps->len + front == 0) {
         cli_print("  nothing\n");
         return;
     }
     print_line(name_width, "bytes", "bits", "name", "type", "unit", "range");
+    if (tag) {
+        g_autofree char *bytes = tag->size > 1 ? g_strdup_printf("0-%u", tag->size - 1) : g_strdup("0");
+        g_autofree char *shown = zg_place_tag(tag);
+        print_line(name_width, bytes, "", "(tag)", "", NULL, shown);
+    }
     if (tickets > 0)
         print_line(name_width, "0", "", "(ticket)", "u8", NULL, "");
     if (tickets > 1)
         print_line(name_width, "1", "", "(base)", "u8", NULL, "");
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
-        g_autofree char *bytes = zg_place_bytes(block, i, tickets);
+        g_autofree char *bytes = zg_place_bytes(block, i, front);
         g_autofree char *bits = zg_place_bits(step);
         g_autofree char *type = zg_place_type(step);
         g_autofree char *range = zg_place_range(step);
         print_line(name_width, bytes, bits, step->name, type, step->field ? step->field->unit : NULL, range);
     }
-    print_map(block, tickets);
+    print_map(block, front);
 }
 
 static size_t widest_of(const struct zg_block *block, size_t width)
@@ -118,7 +125,7 @@ static void print_message(const struct zg_plan *plan, const struct zg_plan_messa
     cli_print(", from %s%s%s\n", zg_side_name(message->from), message->summary ? ": " : "",
               message->summary ? message->summary : "");
     print_delivery(message);
-    print_block(&item->payload, name_width, item->tickets);
+    print_block(&item->payload, name_width, item->tickets, zg_plan_tag(item));
     cli_print("\n");
     if (item->payload_least == item->payload_most)
         cli_print("  payload %u of at most %u bytes; frame ", item->payload_least, plan->max_payload);
@@ -181,7 +188,7 @@ static void print_text(const struct zg_plan *plan, const struct zg_plan_message 
               definition->check.name ? definition->check.name : "CRC by parameters",
               plan->check.big_endian ? "big" : "little", plan->max_frame);
     cli_print("\nheader, %u byte%s\n", plan->header.size, plan->header.size == 1 ? "" : "s");
-    print_block(&plan->header, width, 0);
+    print_block(&plan->header, width, 0, NULL);
     for (unsigned i = 0; i < plan->records->len; i++) {
         const struct zg_block *record = g_ptr_array_index(plan->records, i);
         cli_print("\nrecord %s, ", record->name);
@@ -189,7 +196,7 @@ static void print_text(const struct zg_plan *plan, const struct zg_plan_message 
             cli_print("%u bytes\n", record->size);
         else
             cli_print("%u to %u bytes\n", record->size, record->most_size);
-        print_block(record, width, 0);
+        print_block(record, width, 0, NULL);
     }
     for (unsigned i = 0; i < plan->messages->len; i++)
         if (!only || only == zg_plan_message_at(plan, i))
@@ -278,6 +285,14 @@ static void message_to_json(struct zg_json *json, const struct zg_plan *plan, co
     zg_json_open(json, NULL, '{');
     zg_json_string(json, "message", item->message->name);
     zg_json_unsigned(json, "id", item->message->id);
+    if (item->message->tags->len > 0) {
+        zg_json_open(json, "tags", '[');
+        for (unsigned i = 0; i < item->message->tags->len; i++) {
+            const struct zg_tag *tag = g_ptr_array_index(item->message->tags, i);
+            zg_json_hex(json, NULL, tag->bytes, tag->size);
+        }
+        zg_json_close(json, ']');
+    }
     zg_json_string(json, "from", zg_side_name(item->message->from));
     if (item->message->summary)
         zg_json_string(json, "summary", item->message->summary);

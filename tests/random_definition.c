@@ -103,19 +103,20 @@ static char *random_definition(struct zg_random *random)
     unsigned records = (unsigned)zg_random_below(random, 4);
     unsigned messages = 1 + (unsigned)zg_random_below(random, 5);
     bool services = zg_random_one_in(random, 3);
+    bool tagged = !services && zg_random_one_in(random, 4); /* instead of an id */
     const char *addresses =
         !counted && zg_random_one_in(random, 3) ? "destination: u3, source: { type: u13, order: big }, " : "";
 
     g_string_append_printf(
         text,
         "frame:\n  framing: %s\n  max_payload: 60000\n  byte_order: %s\n  check: %s\n"
-        "  header: [version: u%u, %s%sid: { type: u%u, order: big }, %ssequence: u%u%s]\n",
+        "  header: [version: u%u, %s%s%s: { type: u%u, order: big }, %ssequence: u%u%s]\n",
         framings[zg_random_below(random, G_N_ELEMENTS(framings) - !counted)],
         zg_random_one_in(random, 2) ? "big" : "little", checks[zg_random_below(random, G_N_ELEMENTS(checks))],
         1 + (unsigned)zg_random_below(random, 9),
         zg_random_one_in(random, 2) ? "const: { type: u11, value: 0x5A5 }, minor: u3, " : "", addresses,
-        5 + (unsigned)zg_random_below(random, 18), counted ? lengths[zg_random_below(random, 3)] : "",
-        1 + (unsigned)zg_random_below(random, 32),
+        tagged ? "reserved" : "id", 5 + (unsigned)zg_random_below(random, 18),
+        counted ? lengths[zg_random_below(random, 3)] : "", 1 + (unsigned)zg_random_below(random, 32),
         zg_random_one_in(random, 3) ? ", reserved: u5, const: { type: u16, value: 7, order: big }" : "");
     g_string_append(text, "enums:\n");
     for (unsigned i = 1; i < enums; i++)
@@ -129,7 +130,11 @@ static char *random_definition(struct zg_random *random)
         unsigned fields = (unsigned)zg_random_below(random, 9);
         unsigned newer = fields > 0 ? (unsigned)zg_random_below(random, 3) : 0;
         bool open_ended = fields + newer > 0 && zg_random_one_in(random, 3);
-        g_string_append_printf(text, "  m%u:\n    id: %u\n    from: %s%s\n    fields:%s\n", i, i,
+        g_autofree char *told = !tagged ? g_strdup_printf("id: %u", i)
+                                : zg_random_one_in(random, 2)
+                                    ? g_strdup_printf("tag: \"M%u\"", i)
+                                    : g_strdup_printf("tags: [[0x4D, %u, 0], 0x%X0]", i, i + 1);
+        g_string_append_printf(text, "  m%u:\n    %s\n    from: %s%s\n    fields:%s\n", i, told,
                                i == 0 || zg_random_one_in(random, 3) ? "both" /* m0 answers the requests */
                                : zg_random_one_in(random, 2)         ? "device"
                                                                      : "host",

@@ -115,9 +115,49 @@ static void compare_frame(struct zgi_comparison *comparison)
 
 /* --- messages */
 
-static const struct zg_plan_message *by_id(const struct zg_plan *plan, const struct zg_plan_message *item)
+/* The message of another plan that is told like this one: by its id, or by the tag that it is sent with. */
+static const struct zg_plan_message *told_like(const struct zg_plan *plan, const struct zg_plan_message *item)
 {
-    return plan->id_bits > 0 ? zg_plan_by_id(plan, item->message->id) : NULL;
+    const struct zg_tag *tag = zg_plan_tag(item);
+    const struct zg_plan_message *other =
+        zg_plan_told(plan, item->message->from, item->message->id, tag ? tag->bytes : NULL, tag ? tag->size : 0);
+
+    return other && (plan->id_bits > 0 || other->message->tags->len > 0) ? other : NULL;
+}
+
+/* Whether a message is known by the tag, or the lack of one, with which the other is sent. */
+static bool knows(const struct zg_plan_message *item, const struct zg_plan_message *sent)
+{
+    const struct zg_tag *tag = zg_plan_tag(sent);
+    const struct zg_tag *own = tag ? zg_message_tag(item->message, tag->bytes, tag->size) : NULL;
+
+    return tag ? own && own->size == tag->size : item->message->tags->len == 0;
+}
+
+/* "id 7", or "the tag of pick". Free with g_free(). */
+static char *told_by(const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    return plan->id_bits > 0 ? g_strdup_printf("id %" G_GUINT64_FORMAT, item->message->id)
+                             : g_strdup_printf("the tag of %s", item->message->name);
+}
+
+static void compare_tags(struct zgi_comparison *comparison, const struct zg_plan_message *before,
+                         const struct zg_plan_message *after)
+{
+    const struct zg_message *old = before->message, *new = after->message;
+    const bool old_knows = knows(before, after), new_knows = knows(after, before);
+
+    if (comparison->before->id_bits > 0 || comparison->after->id_bits > 0)
+        return;
+    if (!old_knows && !new_knows)
+        zgi_changed(comparison, ZG_BREAKING, 0, old->place, new->place,
+                    "%s begins with another tag; the other end does not know it", new->name);
+    else if (!old_knows)
+        zgi_changed(comparison, ZG_COMPATIBLE, zg_receivers(new->from), old->place, new->place,
+                    "%s is sent with a tag that an old end does not know", new->name);
+    else if (!new_knows)
+        zgi_changed(comparison, ZG_COMPATIBLE, new->from, old->place, new->place,
+                    "%s was sent with a tag that a new end does not know", new->name);
 }
 
 static void compare_senders(struct zgi_comparison *comparison, const struct zg_message *before,
@@ -176,6 +216,7 @@ static void compare_messages(struct zgi_comparison *comparison, const struct zg_
         zgi_changed(comparison, ZG_BREAKING, 0, old->id_place, new->id_place,
                     "id %" G_GUINT64_FORMAT " of %s became %" G_GUINT64_FORMAT "; the other end does not know it",
                     old->id, new->name, new->id);
+    compare_tags(comparison, before, after);
     compare_senders(comparison, old, new);
     compare_tickets(comparison, before, after);
     compare_sizes(comparison, before, after);
@@ -208,10 +249,10 @@ static void compare_renamed(struct zgi_comparison *comparison, const struct zg_p
     compare_messages(&trial, before, after);
     g_autoptr(GPtrArray) found = comparison_end(&trial);
     if (zg_compare_verdict(found, &first) == ZG_BREAKING) {
+        g_autofree char *what = told_by(comparison->after, after);
         zgi_changed(comparison, ZG_BREAKING, 0, before->message->id_place, after->message->id_place,
-                    "id %" G_GUINT64_FORMAT
-                    " was %s and is %s, whose fields differ; each end mistakes one for the other",
-                    after->message->id, before->message->name, after->message->name);
+                    "%s was %s and is %s, whose fields differ; each end mistakes one for the other", what,
+                    before->message->name, after->message->name);
         return;
     }
     for (unsigned i = 0; i < found->len; i++) {
@@ -224,7 +265,7 @@ static const struct zg_plan_message *partner_of(const struct zgi_comparison *com
                                                 const struct zg_plan_message *after)
 {
     const struct zg_plan_message *named = zg_plan_by_name(comparison->before, after->message->name);
-    const struct zg_plan_message *same_id = by_id(comparison->before, after);
+    const struct zg_plan_message *same_id = told_like(comparison->before, after);
 
     if (named || !same_id || zg_plan_by_name(comparison->after, same_id->message->name))
         return named;
@@ -239,7 +280,7 @@ static void compare_all_messages(struct zgi_comparison *comparison)
     for (unsigned i = 0; i < after->messages->len; i++) {
         const struct zg_plan_message *new = zg_plan_message_at(after, i);
         const struct zg_plan_message *old = partner_of(comparison, new);
-        const struct zg_plan_message *other = by_id(before, new);
+        const struct zg_plan_message *other = told_like(before, new);
         if (old) {
             g_hash_table_add(kept, (gpointer)old);
             if (strcmp(old->message->name, new->message->name) == 0)
@@ -247,9 +288,10 @@ static void compare_all_messages(struct zgi_comparison *comparison)
             else
                 compare_renamed(comparison, old, new);
         } else if (other) {
+            g_autofree char *what = told_by(after, new);
             zgi_changed(comparison, ZG_BREAKING, 0, other->message->id_place, new->message->id_place,
-                        "id %" G_GUINT64_FORMAT " was %s and is %s; each end mistakes one for the other",
-                        new->message->id, other->message->name, new->message->name);
+                        "%s was %s and is %s; each end mistakes one for the other", what, other->message->name,
+                        new->message->name);
         } else {
             zgi_changed(comparison, ZG_COMPATIBLE, zg_receivers(new->message->from), nowhere, new->message->place,
                         "the message %s is new; an end with the old definition drops it", new->message->name);

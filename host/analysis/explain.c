@@ -69,7 +69,7 @@ static void explain_fields(struct explaining *frame, size_t at)
 static void explain_content(struct explaining *frame)
 {
     const struct zg_plan *plan = frame->plan;
-    unsigned fields = plan->header.size + frame->item->tickets;
+    unsigned fields = plan->header.size + frame->item->front;
     size_t filled = plan->header.size + frame->payload;
     size_t content = MAX(filled + plan->check.size, plan->filled);
 
@@ -81,7 +81,7 @@ static void explain_content(struct explaining *frame)
                 append_role(frame, text, step, i == step->byte + step->bit / 8);
         }
         if (i >= plan->header.size && i < fields)
-            g_string_append(text, i == plan->header.size ? "ticket" : "base");
+            g_string_append(text, zg_plan_tag(frame->item) ? "tag" : i == plan->header.size ? "ticket" : "base");
         if (i >= content - plan->check.size)
             g_string_append_printf(text, "check, byte %zu", i - (content - plan->check.size));
         else if (i >= filled)

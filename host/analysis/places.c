@@ -193,6 +193,20 @@ void zg_place_map(GString *text, const struct zg_block *block, unsigned before)
     }
 }
 
+char *zg_place_tag(const struct zg_tag *tag)
+{
+    GString *text = g_string_new(NULL);
+    bool is_text = true;
+
+    for (unsigned i = 0; i < tag->size; i++)
+        is_text = is_text && g_ascii_isprint((char)tag->bytes[i]);
+    for (unsigned i = 0; i < tag->size; i++)
+        g_string_append_printf(text, is_text ? "%c" : i > 0 ? " %02X" : "%02X", tag->bytes[i]);
+    if (is_text)
+        g_string_append_c(g_string_prepend_c(text, '"'), '"');
+    return g_string_free(text, FALSE);
+}
+
 char *zg_place_scale(const struct zg_field *field)
 {
     g_autoptr(GString) text = g_string_new(NULL);

@@ -36,6 +36,9 @@ void zg_place_map(GString *text, const struct zg_block *block, unsigned before);
 /* How the raw value becomes the physical one: " * 1/100 - 40"; "" if they are the same. */
 char *zg_place_scale(const struct zg_field *field);
 
+/* A tag in quotes if it is text, otherwise its bytes: "\"T=\"", "2E 01". */
+char *zg_place_tag(const struct zg_tag *tag);
+
 /* A time in a suitable unit: "80 ms", "340 us". */
 char *zg_time_text(double seconds);
 

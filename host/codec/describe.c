@@ -35,7 +35,7 @@ static enum zg_side sender_of(const struct zg_plan *plan, const struct zg_stretc
 {
     if (plan->source_bits > 0)
         return stretch->header.source == 0 ? ZG_SIDE_HOST : ZG_SIDE_DEVICE;
-    return stretch->message->message->from;
+    return stretch->also ? ZG_SIDE_BOTH : stretch->message->message->from;
 }
 
 static void header_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch, struct zg_json *json)
@@ -112,6 +112,11 @@ static void append_json(const struct zg_plan *plan, const struct zg_stretch *str
     if (stretch->kind == ZG_STRETCH_FRAME) {
         zg_json_string(&json, "message", stretch->message->message->name);
         zg_json_string(&json, "from", zg_side_name(sender_of(plan, stretch)));
+        if (stretch->also) {
+            zg_json_open(&json, "also", '[');
+            zg_json_string(&json, NULL, stretch->also->message->name);
+            zg_json_close(&json, ']');
+        }
         header_to_json(plan, stretch, &json);
         fields_to_json(stretch, &json);
         if (stretch->ignored > 0)
@@ -227,6 +232,8 @@ char *zg_stretch_to_line(const struct zg_plan *plan, const struct zg_stretch *st
             g_string_append_printf(text, " to %u", stretch->header.destination);
         if (stretch->message->tickets > 0)
             g_string_append_printf(text, " ticket %-3u", stretch->header.ticket);
+        if (stretch->also)
+            g_string_append_printf(text, " (or %s)", stretch->also->message->name);
         g_string_append_c(text, ' ');
         fields_to_text(stretch, text);
         if (stretch->ignored > 0)

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "codec/frame_reader.h"
 
+#include "codec/choice.h"
 #include "zeugma/receiver.h"
 #include "zeugma/sequence.h"
 #include "zeugma/text.h"
@@ -26,7 +27,8 @@ struct zg_frame_reader {
     guint noise;             /* bytes of noise at the beginning of `raw` */
     uint64_t offset;         /* of raw's first byte */
     uint64_t since;          /* bytes since the last frame that were no frame */
-    int before;              /* the byte before raw; -1: none */
+    struct zg_chooser chooser;
+    int before; /* the byte before raw; -1: none */
     uint8_t *memory;
     struct zg_value **values; /* for each message, reused */
 };
@@ -184,15 +186,20 @@ static struct zg_value *values_of(const struct zg_frame_reader *reader, const st
 static void read_message(struct zg_frame_reader *reader, const struct zg_found *found, struct zg_stretch *stretch)
 {
     struct zg_counters *counters = &reader->counters;
+    const struct zg_choice choice =
+        zg_choose(&reader->chooser, reader->plan, found->payload, found->length, &stretch->header, reader->values);
 
-    if (!stretch->message) {
+    stretch->message = choice.message;
+    stretch->also = choice.also;
+    stretch->ignored = choice.ignored;
+    if (!choice.message) {
         counters->unknown_id++;
-        undelivered(stretch, "unknown id");
-    } else if (!zg_payload_unpack(stretch->message, found->payload, found->length, &stretch->header,
-                                  values_of(reader, stretch->message), &stretch->ignored)) {
+        undelivered(stretch, reader->plan->id_bits > 0 ? "unknown id" : "no known tag");
+    } else if (!choice.sound) {
         counters->bad_payload++;
         undelivered(stretch, "bad payload");
     } else {
+        zg_chooser_note(&reader->chooser, &choice);
         stretch->values = values_of(reader, stretch->message);
         if (reader->plan->filled > 0 && !reader->protocol.length_ends)
             stretch->ignored = 0; /* zero bytes before the check */
@@ -240,7 +247,6 @@ static void take_frame(struct zg_frame_reader *reader, const struct zg_found *fo
 {
     struct zg_stretch stretch = { .kind = ZG_STRETCH_FRAME, .header = reader->header };
 
-    stretch.message = zg_plan_by_id(reader->plan, stretch.header.id);
     if (found->outcome == ZG_OUTCOME_VERSION)
         undelivered(&stretch, "other version");
     else

@@ -24,6 +24,7 @@ struct zg_stretch {
     uint64_t after;                        /* of a frame: bytes since the last frame that were no frame */
     struct zg_header header;               /* not if skipped */
     const struct zg_plan_message *message; /* of a frame */
+    const struct zg_plan_message *also;    /* the other side's, which it may be as well; or NULL */
     const struct zg_value *values;         /* of a frame, one for each step */
     size_t ignored;                        /* bytes after the last known field */
     bool checked;                          /* skipped because of its check: expected and found are set */

@@ -442,15 +442,16 @@ bool zg_block_permits(const struct zg_block *block, const struct zg_value *value
 
 size_t zg_payload_size(const struct zg_plan_message *message, const struct zg_value *values)
 {
-    return message->tickets + zg_block_size(&message->payload, values);
+    return message->front + zg_block_size(&message->payload, values);
 }
 
 void zg_payload_pack(const struct zg_plan_message *message, const struct zg_header *header,
                      const struct zg_value *values, uint8_t *at)
 {
     const uint8_t tickets[2] = { header->ticket, header->base };
-    memcpy(at, tickets, message->tickets);
-    zg_block_pack(&message->payload, values, at + message->tickets);
+    const struct zg_tag *tag = zg_plan_tag(message);
+    memcpy(at, tag ? tag->bytes : tickets, message->front);
+    zg_block_pack(&message->payload, values, at + message->front);
 }
 
 bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at, size_t length,
@@ -458,6 +459,10 @@ bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at,
 {
     unsigned tickets = message->tickets;
 
+    if (message->message->tags->len > 0) {
+        const struct zg_tag *tag = zg_message_tag(message->message, at, length);
+        return tag && zg_block_unpack(&message->payload, at + tag->size, length - tag->size, values, ignored);
+    }
     if (length < tickets)
         return false;
     header->ticket = tickets > 0 ? at[0] : 0;

@@ -60,6 +60,18 @@ bool zg_message_is_ticketed(const struct zg_message *message)
     return message->acknowledged || message->reply || message->is_reply;
 }
 
+const struct zg_tag *zg_message_tag(const struct zg_message *message, const uint8_t *payload, size_t length)
+{
+    const struct zg_tag *best = NULL;
+
+    for (unsigned i = 0; i < message->tags->len; i++) {
+        const struct zg_tag *tag = g_ptr_array_index(message->tags, i);
+        if (tag->size <= length && memcmp(tag->bytes, payload, tag->size) == 0 && (!best || tag->size > best->size))
+            best = tag;
+    }
+    return best;
+}
+
 bool zg_message_asks_service(const struct zg_message *message)
 {
     return message->service &&

@@ -96,11 +96,21 @@ struct zg_record {
     struct zg_place place;
 };
 
+/* Bytes at the front of a payload. */
+enum { ZG_TAG_MAX = 16 };
+
+struct zg_tag {
+    unsigned size;
+    uint8_t bytes[ZG_TAG_MAX];
+    struct zg_place place;
+};
+
 struct zg_message {
     char *name;
     char *summary;
     uint64_t id;
     bool identified; /* an id is given */
+    GPtrArray *tags; /* struct zg_tag: without an id in the header, what tells the message; the first is sent */
     enum zg_side from;
     uint64_t every_ns; /* nominal period; 0: none given */
     GPtrArray *fields; /* struct zg_field */
@@ -210,6 +220,9 @@ static inline bool zg_definition_serves(const struct zg_definition *definition, 
 
 /* Whether a message carries a ticket: it is acknowledged, a request, or a reply. */
 bool zg_message_is_ticketed(const struct zg_message *message);
+
+/* The longest tag of a message with which a payload begins, or NULL. */
+const struct zg_tag *zg_message_tag(const struct zg_message *message, const uint8_t *payload, size_t length);
 
 /* Whether a message asks a service for an answer without a ticket. */
 bool zg_message_asks_service(const struct zg_message *message);

@@ -40,19 +40,7 @@ static void read_escape_control(struct zgi_reader *reader, const struct zgi_entr
 
 static void read_mark(struct zgi_reader *reader, const struct zgi_entry *entry, struct zg_mark *mark)
 {
-    g_autofree char *expected =
-        g_strdup_printf("a list of up to %d bytes for %s, [0xA5, 0x5A]", ZG_MARK_MAX, entry->key);
-    g_autoptr(GPtrArray) items = zgi_items(reader, entry->value, expected);
-
-    if (items && items->len > ZG_MARK_MAX)
-        zgi_error(reader->diagnostics, zgi_place(entry->value), "%s has %u bytes; at most %d are possible", entry->key,
-                  items->len, ZG_MARK_MAX);
-    mark->size = 0;
-    for (unsigned i = 0; items && i < MIN(items->len, ZG_MARK_MAX); i++) {
-        uint64_t byte;
-        if (zgi_read_unsigned(reader, g_ptr_array_index(items, i), "a byte", 0, 255, &byte))
-            mark->bytes[mark->size++] = (uint8_t)byte;
-    }
+    (void)zgi_read_bytes(reader, entry->value, entry->key, ZG_MARK_MAX, mark->bytes, &mark->size);
 }
 
 static void read_start(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)

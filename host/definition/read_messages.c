@@ -17,6 +17,29 @@ static void read_id(struct zgi_reader *reader, const struct zgi_entry *entry, vo
     message->identified = zgi_read_unsigned(reader, entry->value, "an id", 0, UINT32_MAX, &message->id);
 }
 
+static void add_tag(struct zgi_reader *reader, yaml_node_t *node, struct zg_message *message)
+{
+    struct zg_tag *tag = g_new0(struct zg_tag, 1);
+
+    tag->place = zgi_place(node);
+    if (zgi_read_bytes(reader, node, "a tag", ZG_TAG_MAX, tag->bytes, &tag->size) && tag->size == 0)
+        zgi_error(reader->diagnostics, tag->place, "a tag has one byte or more; without one, leave the key out");
+    g_ptr_array_add(message->tags, tag);
+}
+
+static void read_tag(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    add_tag(reader, entry->value, ((struct message_reading *)into)->message);
+}
+
+static void read_tags(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    g_autoptr(GPtrArray) items = zgi_items(reader, entry->value, "a list of tags, [\"T=\", \"t=\"]");
+
+    for (unsigned i = 0; items && i < items->len; i++)
+        add_tag(reader, g_ptr_array_index(items, i), ((struct message_reading *)into)->message);
+}
+
 static void read_from(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     static const char *const sides[] = { "device", "host", "both", NULL };
@@ -110,6 +133,9 @@ static void read_message_order(struct zgi_reader *reader, const struct zgi_entry
 
 const struct zgi_key zgi_message_keys[] = {
     { "id", false, read_id, "natural", "Number of the message in the header" },
+    { "tag", false, read_tag, "tag",
+      "Without an id in the header: bytes at the payload's front that tell the message" },
+    { "tags", false, read_tags, "tags", "Several such tags, of which the first is sent" },
     { "from", true, read_from, "side", "Who sends it: device, host or both" },
     { "every", false, read_every, "every", "Nominal period, for the budget: a time, or on_change" },
     { "summary", false, read_message_summary, "text", "What the message is for" },
@@ -131,6 +157,7 @@ static void message_free(gpointer data)
     g_free(message->summary);
     g_free(message->reply);
     g_ptr_array_unref(message->fields);
+    g_ptr_array_unref(message->tags);
     g_free(message);
 }
 
@@ -160,7 +187,7 @@ static void check_id(struct zgi_reader *reader, const struct zg_definition *defi
                   message->id, message->name, role->bits, UINT64_MAX >> (64 - role->bits));
     for (unsigned i = 0; i < definition->messages->len; i++) {
         const struct zg_message *other = g_ptr_array_index(definition->messages, i);
-        if (!other->identified || other->id != message->id)
+        if (!other->identified || other->id != message->id || (other->from & message->from) == 0)
             continue;
         bool second = !is_before(message->id_place, other->id_place);
         const struct zg_message *first = second ? other : message;
@@ -169,6 +196,55 @@ static void check_id(struct zgi_reader *reader, const struct zg_definition *defi
         zgi_error(reader->diagnostics, second ? message->id_place : other->id_place,
                   "id %" G_GUINT64_FORMAT "%s%s is already taken by %s%s (%s)", message->id, *name ? " of " : "", name,
                   first->name, first->service ? " of the services" : "", where);
+    }
+}
+
+/* Whether two tags are the same bytes. */
+static bool same_tag(const struct zg_tag *a, const struct zg_tag *b)
+{
+    return a->size == b->size && memcmp(a->bytes, b->bytes, a->size) == 0;
+}
+
+/* Reports a tag of a message that another one of the same sender has. */
+static void check_tags_against(struct zgi_reader *reader, const struct zg_message *message,
+                               const struct zg_message *other)
+{
+    for (unsigned i = 0; i < message->tags->len; i++)
+        for (unsigned k = 0; k < (other == message ? i : other->tags->len); k++) {
+            const struct zg_tag *tag = g_ptr_array_index(message->tags, i), *taken = g_ptr_array_index(other->tags, k);
+            g_autofree char *where = zgi_where(reader, taken->place);
+            if (same_tag(tag, taken))
+                zgi_error(reader->diagnostics, tag->place, "the tag of %s is already taken by %s (%s)", message->name,
+                          other->name, where);
+        }
+}
+
+/* Without an id, the messages of a sender are told apart by their tags; one may lack a tag: it is what begins with none
+ * of the others'. */
+static void check_tags(struct zgi_reader *reader, const struct zg_definition *definition, unsigned index)
+{
+    const struct zg_message *message = g_ptr_array_index(definition->messages, index);
+
+    if (zgi_role(definition, ZG_ROLE_ID)) {
+        if (message->tags->len > 0)
+            zgi_error(reader->diagnostics, ((struct zg_tag *)g_ptr_array_index(message->tags, 0))->place,
+                      "the header's id tells %s; expected no tag, or a header without id", message->name);
+        return;
+    }
+    check_tags_against(reader, message, message);
+    for (unsigned i = 0; i < index; i++) {
+        const struct zg_message *other = g_ptr_array_index(definition->messages, i);
+        if ((other->from & message->from) == 0)
+            continue;
+        check_tags_against(reader, message, other);
+        if (message->tags->len > 0 || other->tags->len > 0)
+            continue;
+        g_autofree char *where = zgi_where(reader, other->place);
+        zgi_error(
+            reader->diagnostics, message->place,
+            "nothing tells %s from %s (%s): the header has no id, and neither has a tag; expected header: [id: u8, "
+            "...], or tag: \"...\"",
+            message->name, other->name, where);
     }
 }
 
@@ -201,6 +277,7 @@ struct zg_message *zgi_read_message(struct zgi_reader *reader, const struct zgi_
     message->id_place = entry->place;
     message->from = ZG_SIDE_DEVICE;
     message->fields = zgi_fields_new();
+    message->tags = g_ptr_array_new_with_free_func(g_free);
     message->timeout_ns = 100000000;
     message->retries = 3;
     message->window = 4;
@@ -233,10 +310,8 @@ void zgi_read_messages(struct zgi_reader *reader, const struct zgi_entry *entry,
         return;
     if (definition->messages->len == 0)
         zgi_error(reader->diagnostics, zgi_place(entry->value), "there are no messages; expected at least one");
-    else if (definition->messages->len > 1 && !zgi_role(definition, ZG_ROLE_ID) && !definition->header_in_doubt)
-        zgi_error(reader->diagnostics, definition->frame_place,
-                  "the header lacks the role id, without which %u messages cannot be distinguished",
-                  definition->messages->len);
+    for (unsigned i = 0; i < definition->messages->len && !definition->header_in_doubt; i++)
+        check_tags(reader, definition, i);
 }
 
 GPtrArray *zgi_messages_new(void)

@@ -323,6 +323,65 @@ bool zgi_read_choice(struct zgi_reader *reader, yaml_node_t *node, const char *w
     return false;
 }
 
+/* Text in quotes as bytes, which are the same in every encoding. */
+static bool bytes_of_text(struct zgi_reader *reader, const yaml_node_t *node, const char *what, unsigned most,
+                          uint8_t *bytes, unsigned *count)
+{
+    const uint8_t *text = node->data.scalar.value;
+    const size_t length = node->data.scalar.length;
+
+    for (size_t i = 0; i < length; i++) {
+        if (text[i] < 0x80)
+            continue;
+        g_autoptr(GString) list = g_string_new(NULL);
+        for (size_t k = 0; k < MIN(length, 8); k++)
+            g_string_append_printf(list, "%s0x%02X", k > 0 ? ", " : "", text[k]);
+        zgi_error(reader->diagnostics, zgi_place(node),
+                  "%s holds a character beyond ASCII, whose bytes depend on the encoding; write the bytes, in UTF-8 "
+                  "[%s%s]",
+                  what, list->str, length > 8 ? ", ..." : "");
+        return false;
+    }
+    *count = (unsigned)MIN(length, most);
+    memcpy(bytes, text, *count);
+    if (length > most)
+        zgi_error(reader->diagnostics, zgi_place(node), "%s has %zu bytes; at most %u are possible", what, length,
+                  most);
+    return length <= most;
+}
+
+bool zgi_read_bytes(struct zgi_reader *reader, yaml_node_t *node, const char *what, unsigned most, uint8_t *bytes,
+                    unsigned *count)
+{
+    uint64_t byte;
+
+    *count = 0;
+    if (node->type == YAML_SCALAR_NODE && node->data.scalar.style != YAML_PLAIN_SCALAR_STYLE)
+        return bytes_of_text(reader, node, what, most, bytes, count);
+    if (node->type == YAML_SCALAR_NODE) {
+        g_autofree char *expected = g_strdup_printf("%s as text in quotes, as a byte or as [0xA5, 0x5A],", what);
+        if (!zgi_read_unsigned(reader, node, expected, 0, 255, &byte))
+            return false;
+        bytes[(*count)++] = (uint8_t)byte;
+        return true;
+    }
+    g_autofree char *expected = g_strdup_printf("%s as text in quotes, as a byte or as a list, [0xA5, 0x5A]", what);
+    g_autoptr(GPtrArray) items = zgi_items(reader, node, expected);
+    if (!items)
+        return false;
+    if (items->len > most)
+        zgi_error(reader->diagnostics, zgi_place(node), "%s has %u bytes; at most %u are possible", what, items->len,
+                  most);
+    bool good = items->len <= most;
+    for (unsigned i = 0; i < MIN(items->len, most); i++) {
+        const bool read = zgi_read_unsigned(reader, g_ptr_array_index(items, i), "a byte", 0, 255, &byte);
+        if (read)
+            bytes[(*count)++] = (uint8_t)byte;
+        good = good && read;
+    }
+    return good;
+}
+
 char *zgi_read_text(struct zgi_reader *reader, yaml_node_t *node, const char *what)
 {
     g_autofree char *expected = g_strdup_printf("text for %s", what);

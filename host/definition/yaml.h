@@ -70,6 +70,11 @@ bool zgi_read_time(struct zgi_reader *reader, yaml_node_t *node, const char *wha
 bool zgi_read_choice(struct zgi_reader *reader, yaml_node_t *node, const char *what, const char *const *words,
                      unsigned *index);
 
+/* A few bytes: text in quotes, one integer, or a list of integers. False, with a diagnostic: something else, or more
+ * than `most` of them. `what` names them. */
+bool zgi_read_bytes(struct zgi_reader *reader, yaml_node_t *node, const char *what, unsigned most, uint8_t *bytes,
+                    unsigned *count);
+
 /* Free text; NULL, with a diagnostic, if the node is something else. Free with g_free(). */
 char *zgi_read_text(struct zgi_reader *reader, yaml_node_t *node, const char *what);
 

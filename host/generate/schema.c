@@ -220,6 +220,24 @@ static void print_checks(struct zg_json *json)
     any_of(json, "check", "check_name", "check_mapping");
 }
 
+/* A few bytes: text in quotes, one integer, or a list of them. */
+static void print_bytes(struct zg_json *json, const char *shape, unsigned most)
+{
+    g_autofree char *list = g_strconcat(shape, "_list", NULL), *text = g_strconcat(shape, "_text", NULL);
+
+    print_list(json, list, "byte", 0, most);
+    zg_json_open(json, text, '{');
+    zg_json_open(json, "type", '[');
+    zg_json_string(json, NULL, "string");
+    zg_json_string(json, NULL, "integer");
+    zg_json_close(json, ']');
+    zg_json_unsigned(json, "maxLength", most);
+    zg_json_unsigned(json, "minimum", 0);
+    zg_json_unsigned(json, "maximum", 255);
+    zg_json_close(json, '}');
+    any_of(json, shape, list, text);
+}
+
 static void print_others(struct zg_json *json)
 {
     zg_json_open(json, "bool", '{');
@@ -246,7 +264,9 @@ static void print_others(struct zg_json *json)
     any_of(json, "field", "type", "field_mapping");
     any_of(json, "enum_value", "integer", "value_mapping");
     any_of(json, "services", "service_list", "services_mapping");
-    print_list(json, "mark", "byte", 0, ZG_MARK_MAX);
+    print_bytes(json, "mark", ZG_MARK_MAX);
+    print_bytes(json, "tag", ZG_TAG_MAX);
+    print_list(json, "tags", "tag", 1, 0);
     print_list(json, "range", "number", 2, 2);
     print_words(json, "service", zg_service_names);
     print_list(json, "service_list", "service", 0, 0);

@@ -19,14 +19,14 @@ static void hand_on(struct zg_node *node, const struct zg_frame *frame, const st
         node->calls->take(node->data, frame, message, values);
 }
 
-/* Unpacks what follows the tickets. Returns how many bytes are left over, or ZG_ESIZE. */
+/* Unpacks a payload. Returns how many bytes are left over, or ZG_ESIZE. */
 static int unpack(const struct zg_node *node, const struct zg_plan_message *message, const uint8_t *payload,
                   size_t length, struct zg_value *values)
 {
+    struct zg_header tickets;
     size_t ignored;
 
-    if (length < message->tickets ||
-        !zg_block_unpack(&message->payload, payload + message->tickets, length - message->tickets, values, &ignored))
+    if (!zg_payload_unpack(message, payload, length, &tickets, values, &ignored))
         return ZG_ESIZE;
     return node->plan->filled > 0 && !node->protocol.length_ends ? 0 : (int)ignored;
 }
@@ -275,9 +275,10 @@ static int take_message(struct zg_node *node, struct zg_frame *frame, const stru
 int zgi_services_deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     struct zg_node *node = owner;
-    const struct zg_plan_message *message = zg_plan_by_id(node->plan, frame->header.id);
+    const struct zg_plan_message *message =
+        zg_plan_told(node->plan, zg_receivers(node->services.side), frame->header.id, payload, length);
 
-    if (!message || !(message->message->from & zg_receivers(node->services.side)))
+    if (!message)
         return take_unknown(node, frame, payload, length);
     struct zg_value *values = zg_values_new(&message->payload);
     int result = take_message(node, frame, message, payload, length, values);

@@ -11,13 +11,18 @@ static const char *order(bool big_endian)
     return big_endian ? "big" : "little";
 }
 
+static void append_hex(GString *text, const uint8_t *bytes, unsigned size)
+{
+    for (unsigned i = 0; i < size; i++)
+        g_string_append_printf(text, "%02x", bytes[i]);
+}
+
 static void append_mark(GString *text, const char *name, const struct zg_mark *mark)
 {
     if (mark->size == 0)
         return;
     g_string_append_printf(text, " %s ", name);
-    for (unsigned i = 0; i < mark->size; i++)
-        g_string_append_printf(text, "%02x", mark->bytes[i]);
+    append_hex(text, mark->bytes, mark->size);
 }
 
 static void append_framing(GString *text, const struct zg_plan *plan)
@@ -120,7 +125,8 @@ static int by_number(const void *a, const void *b)
 static int by_id(const void *a, const void *b)
 {
     const struct zg_message *const *first = a, *const *second = b;
-    return ((*first)->id > (*second)->id) - ((*first)->id < (*second)->id);
+    const int ids = ((*first)->id > (*second)->id) - ((*first)->id < (*second)->id);
+    return ids != 0 ? ids : strcmp((*first)->name, (*second)->name);
 }
 
 static int by_index(const void *a, const void *b)
@@ -170,6 +176,11 @@ static void append_messages(GString *text, const struct zg_definition *definitio
         const struct zg_message *message = g_ptr_array_index(messages, i);
         g_string_append_printf(text, "message %" G_GUINT64_FORMAT " %s from %s", message->id, message->name,
                                zg_side_name(message->from));
+        for (unsigned k = 0; k < message->tags->len; k++) {
+            const struct zg_tag *tag = g_ptr_array_index(message->tags, k);
+            g_string_append(text, k == 0 ? " tag " : ",");
+            append_hex(text, tag->bytes, tag->size);
+        }
         if (message->reply)
             g_string_append_printf(text, " reply %s", message->reply);
         if (message->acknowledged)

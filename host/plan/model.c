@@ -13,12 +13,42 @@ const struct zg_plan_variable *zg_plan_variable_at(const struct zg_plan *plan, u
     return &g_array_index(plan->variables, struct zg_plan_variable, index);
 }
 
-const struct zg_plan_message *zg_plan_by_id(const struct zg_plan *plan, uint64_t id)
+const struct zg_plan_message *zg_plan_told(const struct zg_plan *plan, enum zg_side from, uint64_t id,
+                                           const uint8_t *payload, size_t length)
 {
-    for (unsigned i = 0; i < plan->messages->len; i++)
-        if (plan->id_bits == 0 || zg_plan_message_at(plan, i)->message->id == id)
-            return zg_plan_message_at(plan, i);
-    return NULL;
+    const struct zg_plan_message *best = NULL;
+    unsigned size = 0;
+
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        if ((item->message->from & from) == 0)
+            continue;
+        if (plan->id_bits > 0 && item->message->id == id)
+            return item;
+        if (plan->id_bits > 0)
+            continue;
+        const struct zg_tag *tag = zg_message_tag(item->message, payload, length);
+        if (tag ? tag->size > size : item->message->tags->len == 0 && !best) {
+            best = item;
+            size = tag ? tag->size : 0;
+        }
+    }
+    return best;
+}
+
+const struct zg_plan_message *zg_plan_mistaken(const struct zg_plan *plan, const struct zg_plan_message *item,
+                                               const uint8_t *payload, size_t length)
+{
+    const struct zg_plan_message *told = NULL;
+
+    if (plan->id_bits == 0 && item->message->tags->len == 0)
+        told = zg_plan_told(plan, item->message->from, 0, payload, length);
+    return told == item ? NULL : told;
+}
+
+const struct zg_tag *zg_plan_tag(const struct zg_plan_message *item)
+{
+    return item->message->tags->len > 0 ? g_ptr_array_index(item->message->tags, 0) : NULL;
 }
 
 const struct zg_plan_message *zg_plan_by_name(const struct zg_plan *plan, const char *name)

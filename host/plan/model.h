@@ -15,8 +15,9 @@ enum { ZG_DEVICE_STREAMS = 4 };
 struct zg_plan_message {
     const struct zg_message *message;
     unsigned tickets;        /* before the fields: 0, 1 (ticket) or 2 (ticket and base) */
+    unsigned front;          /* bytes before the fields, as it is sent: those, or its tag */
     struct zg_block payload; /* the fields */
-    unsigned payload_least;  /* tickets included */
+    unsigned payload_least;  /* with the front */
     unsigned payload_most;
     unsigned content;     /* header, payload, check */
     unsigned frame_least; /* bytes on the wire, delimiter included */
@@ -77,8 +78,20 @@ struct zg_plan {
 const struct zg_plan_message *zg_plan_message_at(const struct zg_plan *plan, unsigned index);
 const struct zg_plan_variable *zg_plan_variable_at(const struct zg_plan *plan, unsigned index);
 
-/* The message with an id (if the header has no id, the only message), or with a name. NULL: none. */
-const struct zg_plan_message *zg_plan_by_id(const struct zg_plan *plan, uint64_t id);
+/* The message that a frame is, of those that `from` may send: told by its id, or without one in the header by the front
+ * of its payload: the one with the longest tag that fits, or else the one without a tag. If both sides may have sent
+ * it, and both have such a message, the first. NULL: none. */
+const struct zg_plan_message *zg_plan_told(const struct zg_plan *plan, enum zg_side from, uint64_t id,
+                                           const uint8_t *payload, size_t length);
+
+/* The other message for which a receiver would take a payload without a tag, because it begins with one; NULL: none. */
+const struct zg_plan_message *zg_plan_mistaken(const struct zg_plan *plan, const struct zg_plan_message *item,
+                                               const uint8_t *payload, size_t length);
+
+/* The tag that a message is sent with, or NULL. */
+const struct zg_tag *zg_plan_tag(const struct zg_plan_message *item);
+
+/* A message by name. NULL: none. */
 const struct zg_plan_message *zg_plan_by_name(const struct zg_plan *plan, const char *name);
 
 /* The header's step of the role length; NULL: there is none. */

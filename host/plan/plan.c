@@ -136,7 +136,7 @@ static void plan_length(struct zg_plan *plan, struct zg_diagnostics *diagnostics
 
 /* The bytes that an open-ended field may fill. Without a limit, the user's have none, and the services' what the
  * largest other message or variable takes. */
-static unsigned open_room(const struct zg_plan *plan, const struct zg_message *message, unsigned tickets)
+static unsigned open_room(const struct zg_plan *plan, const struct zg_message *message, unsigned front)
 {
     unsigned room = zgi_payload_room(plan);
 
@@ -145,7 +145,7 @@ static unsigned open_room(const struct zg_plan *plan, const struct zg_message *m
         for (unsigned i = 0; i < plan->variables->len; i++)
             room = MAX(room, 2 + zg_plan_variable_at(plan, i)->block.most_size);
     }
-    return room > tickets ? room - tickets : 0;
+    return room > front ? room - front : 0;
 }
 
 /* An open-ended field of a service shrinks to fit. So does the name in hello, the only one with a count. */
@@ -170,14 +170,21 @@ static void plan_payload(const struct zg_plan *plan, struct zg_plan_message *ite
     struct zgi_cursor cursor = { 0 };
 
     item->tickets = zg_message_is_ticketed(message) ? message->kept ? 2 : 1 : 0;
-    unsigned room = open_room(plan, message, item->tickets);
+    unsigned least = item->tickets, most = item->tickets;
+    for (unsigned i = 0; i < message->tags->len; i++) {
+        const struct zg_tag *tag = g_ptr_array_index(message->tags, i);
+        least = i == 0 ? tag->size : MIN(least, tag->size);
+        most = MAX(most, tag->size);
+    }
+    item->front = zg_plan_tag(item) ? zg_plan_tag(item)->size : item->tickets;
+    unsigned room = open_room(plan, message, most);
     block->name = message->name;
     zgi_place_fields(plan, message->fields, room, block, &cursor, diagnostics);
     if (message->service && zgi_payload_room(plan) > 0)
         shrink_to_fit(block, room);
     warn_of_waste(&cursor, message->name, message->place, diagnostics);
-    item->payload_least = item->tickets + block->size;
-    item->payload_most = item->tickets + block->most_size;
+    item->payload_least = least + block->size;
+    item->payload_most = most + block->most_size;
     for (unsigned i = 0; i < message->fields->len; i++) {
         const struct zg_field *field = g_ptr_array_index(message->fields, i);
         if (field->type.extent == ZG_EXTENT_REST && zgi_payload_room(plan) == 0 && !message->service)

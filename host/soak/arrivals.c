@@ -90,7 +90,10 @@ int zgi_take(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *p
         take_sent(end, flow, zgi_number_of(end->soak, flow, payload), entry);
     else
         take_other(end, payload, length);
-    return flow == ZG_FLOWS && !zg_plan_by_id(end->soak->plan, frame->header.id) ? ZG_EUNKNOWN : 0;
+    return flow == ZG_FLOWS && !zg_plan_told(end->soak->plan, end->is_host ? ZG_SIDE_DEVICE : ZG_SIDE_HOST,
+                                             frame->header.id, payload, length)
+               ? ZG_EUNKNOWN
+               : 0;
 }
 
 int zgi_take_loopback(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *payload, size_t length)

@@ -103,9 +103,6 @@ void zgi_live_close_streams(struct zgi_live *live, enum zg_class others);
 /* Notes that the device restarted; whether it said so, or only its counters show it. */
 void zgi_live_note_restart(struct zgi_live *live, bool said);
 
-/* Something came after a silence that is an outage. */
-void zgi_live_note_outage(struct zgi_live *live);
-
 /* Closes the ledger by what the device counted, if that is known, and sees whether all adds up. */
 void zgi_live_end(struct zgi_live *live);
 

@@ -9,18 +9,6 @@ void zgi_live_note_restart(struct zgi_live *live, bool said)
                      said ? "the device restarted" : "the device restarted, as its counters show");
 }
 
-void zgi_live_note_outage(struct zgi_live *live)
-{
-    struct zgi_soak *soak = &live->soak;
-    const uint64_t from_ns = live->heard_ns, slow_ns = soak->settings->slow_ns;
-
-    zg_journal_event(soak->journal, from_ns, ZG_EVENT_OUTAGE, "nothing came for %.3f s",
-                     (double)(soak->now_ns - from_ns) * 1e-9);
-    zg_ledger_lost_in(soak->ledger, ZG_CLASS_LOST_OUTAGE, from_ns - MIN(from_ns, slow_ns));
-    soak->after_outage = true;
-    live->outage_until = zg_ledger_next(soak->ledger, ZG_FLOW_STREAM_OUT) - soak->stream_first[ZG_FLOW_STREAM_OUT];
-}
-
 static void balance(struct zgi_live *live)
 {
     struct zg_soak_result *result = live->soak.result;

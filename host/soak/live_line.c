@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* The bytes of a real link, at the line's speed, and damaged if that is wanted. */
+#include "soak/journal.h"
 #include "soak/live.h"
 
 struct zg_link *zgi_live_link(struct zgi_live *live)
@@ -50,6 +51,19 @@ static void write_due(struct zgi_live *live)
     g_byte_array_set_size(live->to_write, 0);
 }
 
+/* Something came after a silence that is an outage. */
+static void note_outage(struct zgi_live *live)
+{
+    struct zgi_soak *soak = &live->soak;
+    const uint64_t from_ns = live->heard_ns, slow_ns = soak->settings->slow_ns;
+
+    zg_journal_event(soak->journal, from_ns, ZG_EVENT_OUTAGE, "nothing came for %.3f s",
+                     (double)(soak->now_ns - from_ns) * 1e-9);
+    zg_ledger_lost_in(soak->ledger, ZG_CLASS_LOST_OUTAGE, from_ns - MIN(from_ns, slow_ns));
+    soak->after_outage = true;
+    live->outage_until = zg_ledger_next(soak->ledger, ZG_FLOW_STREAM_OUT) - soak->stream_first[ZG_FLOW_STREAM_OUT];
+}
+
 /* The wire was read, and something came, or nothing. Time in which this program stood still is no silence. */
 static void note_silence(struct zgi_live *live, bool came)
 {
@@ -58,7 +72,7 @@ static void note_silence(struct zgi_live *live, bool came)
     if (!came)
         return;
     if (live->silent_ns > live->outage_ns)
-        zgi_live_note_outage(live);
+        note_outage(live);
     live->heard_ns = live->soak.now_ns;
     live->silent_ns = 0;
 }

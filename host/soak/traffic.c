@@ -108,7 +108,7 @@ static bool is_free(const struct zg_plan *plan, const uint32_t *taken, unsigned 
     for (unsigned i = 0; i < count; i++)
         if (taken[i] == id)
             return false;
-    return zg_plan_by_id(plan, id) == NULL;
+    return zg_plan_told(plan, ZG_SIDE_BOTH, id, NULL, 0) == NULL;
 }
 
 bool zg_traffic_choose_ids(const struct zg_plan *plan, struct zg_traffic_ids *ids)

@@ -51,19 +51,21 @@ static const char driver[] =
     "    data = bytes.fromhex(data)\n"
     "    if word == 'stream':\n"
     "        r, frames = p.Receiver(), []\n"
+    "        name = lambda f: type(f.message).__name__\n"
     "        while data:\n"
     "            n = random.randint(1, 50)\n"
-    "            frames += ['%d:%s:%s' % (f.message.ID, ','.join(str(f.header.get(k, 0)) for k in ('source', "
+    "            frames += ['%s:%s:%s' % (name(f), ','.join(str(f.header.get(k, 0)) for k in ('source', "
     "'destination', 'ticket', 'base')), dump(f.message, '')) for f in r.feed(data[:n])]\n"
     "            data = data[n:]\n"
-    "        frames += ['%d:%s:%s' % (f.message.ID, ','.join(str(f.header.get(k, 0)) for k in ('source', "
+    "        frames += ['%s:%s:%s' % (name(f), ','.join(str(f.header.get(k, 0)) for k in ('source', "
     "'destination', 'ticket', 'base')), dump(f.message, '')) for f in r.pause()]\n"
     "        print(' '.join(frames))\n"
     "        print(' '.join('%s=%d' % (k, r.counters[k]) for k in ('frames_in', 'failed_check', 'other_version', "
     "'unknown_id', 'bad_payload', 'malformed', 'too_long', 'timed_out', 'bytes_in', 'bytes_of_frames', 'bytes_failed', "
     "'bytes_noise', 'bytes_idle')))\n"
     "        continue\n"
-    "    try: m = (p.VARIABLES[int(word[1:])] if word[0] == 'v' else p.MESSAGES[int(word)]).unpack(data)\n"
+    "    try: m = (p.VARIABLES[int(word[1:])] if word[0] == 'v' else "
+    "list(p.MESSAGES.values())[int(word)]).unpack(data)\n"
     "    except p.ProtocolError: print('refused'); continue\n"
     "    try: packed = m.pack().hex()\n"
     "    except p.RangeError: packed = 'out of range'\n"
@@ -75,14 +77,15 @@ static void append_hex(GString *text, const uint8_t *bytes, size_t length)
         g_string_append_printf(text, "%02x", bytes[i]);
 }
 
-/* One payload: a line of input, and the line expected in return. */
-static void expect(const struct zg_block *block, const char *word, const uint8_t *bytes, size_t length, GString *input,
-                   GString *wanted)
+/* One payload, after its tag: a line of input, and the line expected in return. */
+static void expect(const struct zg_block *block, const struct zg_tag *tag, const char *word, const uint8_t *bytes,
+                   size_t length, GString *input, GString *wanted)
 {
     struct zg_value *values = zg_values_new(block);
     size_t ignored;
 
     g_string_append_printf(input, "%s ", word);
+    append_hex(input, tag ? tag->bytes : NULL, tag ? tag->size : 0);
     append_hex(input, bytes, length);
     g_string_append_c(input, '\n');
     if (!zg_block_unpack(block, bytes, length, values, &ignored)) {
@@ -94,6 +97,7 @@ static void expect(const struct zg_block *block, const char *word, const uint8_t
             size_t size = zg_block_size(block, values);
             g_autofree uint8_t *packed = g_malloc(size + 1);
             zg_block_pack(block, values, packed);
+            append_hex(wanted, tag ? tag->bytes : NULL, tag ? tag->size : 0);
             append_hex(wanted, packed, size);
         } else {
             g_string_append(wanted, "out of range");
@@ -103,9 +107,9 @@ static void expect(const struct zg_block *block, const char *word, const uint8_t
     zg_values_free(block, values);
 }
 
-/* `word` is a message's id, or "v" and a variable's index. */
-static void expect_block(struct zg_random *random, const struct zg_block *block, const char *word, GString *input,
-                         GString *wanted)
+/* `word` is a message's index, or "v" and a variable's index. */
+static void expect_block(struct zg_random *random, const struct zg_block *block, const struct zg_tag *tag,
+                         const char *word, GString *input, GString *wanted)
 {
     for (unsigned round = 0; round < ROUNDS; round++) {
         struct zg_value *values = zg_values_new(block);
@@ -113,11 +117,11 @@ static void expect_block(struct zg_random *random, const struct zg_block *block,
         size_t length = zg_block_size(block, values);
         g_autofree uint8_t *bytes = g_malloc0(length + 8);
         zg_block_pack(block, values, bytes);
-        expect(block, word, bytes, length, input, wanted);
-        expect(block, word, bytes, zg_random_below(random, length + 1), input, wanted);
+        expect(block, tag, word, bytes, length, input, wanted);
+        expect(block, tag, word, bytes, zg_random_below(random, length + 1), input, wanted);
         for (unsigned i = 0; i < 4 && length > 0; i++)
             bytes[zg_random_below(random, length)] = (uint8_t)zg_random_next(random);
-        expect(block, word, bytes, length + zg_random_below(random, 9), input, wanted);
+        expect(block, tag, word, bytes, length + zg_random_below(random, 9), input, wanted);
         zg_values_free(block, values);
     }
 }
@@ -128,9 +132,9 @@ static void note_stretch(const struct zg_stretch *stretch, void *data)
     GString *frames = data;
     if (stretch->kind != ZG_STRETCH_FRAME)
         return;
-    g_string_append_printf(frames, "%s%" G_GUINT64_FORMAT ":%u,%u,%u,%u:", frames->len ? " " : "",
-                           stretch->message->message->id, stretch->header.source, stretch->header.destination,
-                           stretch->header.ticket, stretch->header.base);
+    g_autofree char *name = zg_python_name(stretch->message->message->name);
+    g_string_append_printf(frames, "%s%s:%u,%u,%u,%u:", frames->len ? " " : "", name, stretch->header.source,
+                           stretch->header.destination, stretch->header.ticket, stretch->header.base);
     test_dump(frames, &stretch->message->payload, stretch->values);
 }
 
@@ -190,13 +194,13 @@ static void test_random_definitions(void **state)
         int status = 0;
         for (unsigned k = 0; k < plan.plan->messages->len; k++) {
             const struct zg_plan_message *item = zg_plan_message_at(plan.plan, k);
-            g_autofree char *word = g_strdup_printf("%" G_GUINT64_FORMAT, item->message->id);
-            expect_block(&random, &item->payload, word, input, wanted);
+            g_autofree char *word = g_strdup_printf("%u", k);
+            expect_block(&random, &item->payload, zg_plan_tag(item), word, input, wanted);
         }
         for (unsigned k = 0; k < plan.plan->variables->len; k++) {
             const struct zg_plan_variable *item = zg_plan_variable_at(plan.plan, k);
             g_autofree char *word = g_strdup_printf("v%u", item->variable->index);
-            expect_block(&random, &item->block, word, input, wanted);
+            expect_block(&random, &item->block, NULL, word, input, wanted);
         }
         for (unsigned k = 0; k < 3; k++)
             expect_stream(&random, plan.plan, input, wanted);

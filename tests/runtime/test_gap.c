@@ -34,7 +34,7 @@ static void test_receiving(void **state)
         struct zg_link *link = zg_node_link(node);
         g_autoptr(GArray) wanted = g_array_new(FALSE, FALSE, 4);
         uint32_t fed = 0, unpolled = 0, too_long = 0, failed = 0;
-            test_clock_us = (uint32_t)zg_random_next(&random) | (round % 2 ? 0xFFFF0000U : 0); /* often about to wrap */
+        test_clock_us = (uint32_t)zg_random_next(&random) | (round % 2 ? 0xFFFF0000U : 0); /* often about to wrap */
         for (uint32_t number = 0; number < 60; number++) {
             const struct zg_header header = { .id = 1 };
             uint8_t payload[20] = { 0 };

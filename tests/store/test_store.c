@@ -9,7 +9,8 @@
 
 #define LOOM TEST_SOURCE "/examples/loom/loom.yaml"
 #define CLASSES                                                                                                        \
-    "delivered + late + out_of_order + lost_out + lost_back + lost_either + lost_restart + lost_outage + unanswered + cut_off"
+    "delivered + late + out_of_order + lost_out + lost_back + lost_either + lost_restart + lost_outage + unanswered "  \
+    "+ cut_off"
 
 static char *in_folder(const char *name)
 {

@@ -23,7 +23,8 @@ static char *printed(enum zg_depth depth, bool unicode, bool coloured)
 {
     struct zg_selection *selection = zg_selection_new(view_plan.plan);
     assert_true(zg_selection_mark(selection, "rpm > 1000", NULL));
-    struct printing printing = { zg_lines_new(view_plan.plan, selection, unicode, coloured), depth, g_string_new(NULL) };
+    struct printing printing = { zg_lines_new(view_plan.plan, selection, unicode, coloured), depth,
+                                 g_string_new(NULL) };
 
     view_show(view_plan.plan, "heat", "{\"t\":850,\"lid\":\"shut\"}", 3, print, &printing);
     view_show(view_plan.plan, "fan", "{\"rpm\":900,\"t\":4,\"note\":\"a\\u001bb\"}", 3, print, &printing);

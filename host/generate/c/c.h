@@ -78,6 +78,13 @@ void zgi_c_physical_code(const struct zgi_c *c, GString *text);
 void zgi_c_words_header(const struct zgi_c *c, GString *text);
 void zgi_c_words_code(const struct zgi_c *c, GString *text);
 
+/* The line "if ..." or "else if ..." that asks whether `bytes`, of which there are `length`, begin with a tag. */
+void zgi_c_print_tag(GString *text, const char *lead, const struct zg_tag *tag, const char *bytes);
+
+/* Statements that look for a message's tags in `bytes`, of which there are `length`: where one is, `found` and its
+ * size. The longest first. */
+void zgi_c_tags(GString *text, const struct zg_message *message, const char *bytes, const char *found);
+
 /* Parts of an end. A message for which zg_side_tickets() holds has a kind, its index among those. */
 void zgi_c_session_type(const struct zgi_c *c, GString *text);
 void zgi_c_session_terms(const struct zgi_c *c, GString *text);

@@ -13,15 +13,62 @@ static bool shares_room(const struct zg_block *block)
     return varies && zg_block_step(block, count - 1)->type.extent == ZG_EXTENT_REST;
 }
 
+static int longer_first(const void *a, const void *b)
+{
+    const struct zg_tag *const *first = a, *const *second = b;
+    return (int)(*second)->size - (int)(*first)->size;
+}
+
+void zgi_c_print_tag(GString *text, const char *lead, const struct zg_tag *tag, const char *bytes)
+{
+    g_string_append_printf(text, "    %s (length >= %u", lead, tag->size);
+    for (unsigned k = 0; k < tag->size; k++)
+        g_string_append_printf(text, " && %s[%u] == 0x%02X", bytes, k, tag->bytes[k]);
+    g_string_append(text, ")\n");
+}
+
+void zgi_c_tags(GString *text, const struct zg_message *message, const char *bytes, const char *found)
+{
+    g_autoptr(GPtrArray) tags = g_ptr_array_new();
+
+    for (unsigned i = 0; i < message->tags->len; i++)
+        g_ptr_array_add(tags, g_ptr_array_index(message->tags, i));
+    g_ptr_array_sort(tags, longer_first);
+    for (unsigned i = 0; i < tags->len; i++) {
+        const struct zg_tag *tag = g_ptr_array_index(tags, i);
+        zgi_c_print_tag(text, i == 0 ? "if" : "else if", tag, bytes);
+        g_string_append_printf(text, "        %s%u;\n", found, tag->size);
+    }
+}
+
+/* A payload without a tag must not begin with one of another message. */
+static void print_mistaken(const struct zgi_c *c, GString *text, const struct zg_message *message)
+{
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_message *other = zg_plan_message_at(c->plan, i)->message;
+        for (unsigned k = 0; k < other->tags->len && (other->from & message->from); k++) {
+            const struct zg_tag *tag = g_ptr_array_index(other->tags, k);
+            g_string_append_printf(text, "    if (*size >= %u", tag->size);
+            for (unsigned at = 0; at < tag->size; at++)
+                g_string_append_printf(text, " && out[%u] == 0x%02X", at, tag->bytes[at]);
+            g_string_append_printf(text, ") /* it begins like %s */\n        return ZG_ERANGE;\n", other->name);
+        }
+    }
+}
+
 /* The public functions of a message or variable, which use those of its block. */
-static void print_functions(const struct zgi_c *c, GString *text, const struct zg_block *block)
+static void print_functions(const struct zgi_c *c, GString *text, const struct zg_block *block,
+                            const struct zg_message *message)
 {
     const char *name = block->name;
-    g_autofree char *size =
-        block->size != block->most_size ? g_strdup("@p_zgi_size_@n(message)") : g_strdup_printf("%u", block->size);
-    g_autofree char *limit = shares_room(block)
-                                 ? g_strdup_printf("    if (*size > %u)\n        return ZG_ERANGE;\n", block->most_size)
-                                 : g_strdup("");
+    const struct zg_tag *tag = message && message->tags->len > 0 ? g_ptr_array_index(message->tags, 0) : NULL;
+    const unsigned front = tag ? tag->size : 0;
+    g_autofree char *size = block->size == block->most_size ? g_strdup_printf("%u", front + block->size)
+                            : front > 0                     ? g_strdup_printf("%u + @p_zgi_size_@n(message)", front)
+                                                            : g_strdup("@p_zgi_size_@n(message)");
+    g_autofree char *limit = shares_room(block) ? g_strdup_printf("    if (*size > %u)\n        return ZG_ERANGE;\n",
+                                                                  front + block->most_size)
+                                                : g_strdup("");
 
     zgi_c_emit(c, text, name,
                "int @p_@n_check(const struct @p_@n *message)\n{\n    return @p_zgi_check_@n(message);\n}\n\n"
@@ -30,11 +77,27 @@ static void print_functions(const struct zgi_c *c, GString *text, const struct z
                "    if (error)\n        return error;\n    *size = ");
     zgi_c_emit(c, text, name, size);
     g_string_append_printf(text, ";\n%s", limit);
+    zgi_c_emit(c, text, name, "    if (room < *size)\n        return ZG_EROOM;\n");
+    for (unsigned i = 0; i < front; i++)
+        g_string_append_printf(text, "    out[%u] = 0x%02X;\n", i, tag->bytes[i]);
+    g_autofree char *fields = front > 0 ? g_strdup_printf("out + %u", front) : g_strdup("out");
+    zgi_c_emit(c, text, name, "    (void)@p_zgi_put_@n(message, ");
+    zgi_c_emit(c, text, name, fields);
+    zgi_c_emit(c, text, name, ");\n");
+    if (message && c->plan->id_bits == 0 && !tag)
+        print_mistaken(c, text, message);
     zgi_c_emit(c, text, name,
-               "    if (room < *size)\n        return ZG_EROOM;\n"
-               "    (void)@p_zgi_put_@n(message, out);\n    return 0;\n}\n\n"
-               "int @p_@n_unpack(struct @p_@n *message, const uint8_t *in, size_t length, size_t *ignored)\n{\n"
-               "    const uint8_t *end = @p_zgi_get_@n(message, in, in + length);\n\n"
+               "    return 0;\n}\n\n"
+               "int @p_@n_unpack(struct @p_@n *message, const uint8_t *in, size_t length, size_t *ignored)\n{\n");
+    if (tag) {
+        g_string_append(text, "    size_t front = 0;\n    const uint8_t *end;\n\n");
+        zgi_c_tags(text, message, "in", "front = ");
+        g_string_append(text, "    if (front == 0)\n        return ZG_EFORM;\n");
+        zgi_c_emit(c, text, name, "    end = @p_zgi_get_@n(message, in + front, in + length);\n");
+    } else {
+        zgi_c_emit(c, text, name, "    const uint8_t *end = @p_zgi_get_@n(message, in, in + length);\n\n");
+    }
+    zgi_c_emit(c, text, name,
                "    if (!end)\n        return ZG_ESIZE;\n    if (ignored)\n"
                "        *ignored = (size_t)(in + length - end);\n    return 0;\n}\n\n");
 }
@@ -111,10 +174,11 @@ static void print_private(const struct zgi_c *c, GString *text, const struct zg_
     zgi_c_block_get(c, text, block);
 }
 
-static void print_block(const struct zgi_c *c, GString *text, const struct zg_block *block)
+static void print_block(const struct zgi_c *c, GString *text, const struct zg_block *block,
+                        const struct zg_message *message)
 {
     print_private(c, text, block);
-    print_functions(c, text, block);
+    print_functions(c, text, block, message);
 }
 
 void zgi_c_code(const struct zgi_c *c, GString *text)
@@ -128,7 +192,7 @@ void zgi_c_code(const struct zgi_c *c, GString *text)
             print_private(c, text, record);
     }
     for (unsigned i = 0; i < plan->messages->len; i++)
-        print_block(c, text, &zg_plan_message_at(plan, i)->payload);
+        print_block(c, text, &zg_plan_message_at(plan, i)->payload, zg_plan_message_at(plan, i)->message);
     for (unsigned i = 0; i < plan->variables->len; i++)
-        print_block(c, text, &zg_plan_variable_at(plan, i)->block);
+        print_block(c, text, &zg_plan_variable_at(plan, i)->block, NULL);
 }

@@ -8,6 +8,24 @@ static void print_prototype(const struct zgi_c *c, GString *text, const struct z
                            enumeration->name, end);
 }
 
+/* The message at an index, and the other side's with the same id. */
+static void print_names_of_id(const struct zgi_c *c, GString *text, unsigned index)
+{
+    const struct zg_message *message = zg_plan_message_at(c->plan, index)->message;
+    g_autofree char *name = zgi_c_constant(c, message->name, "ID");
+    g_autoptr(GString) names = g_string_new(message->name);
+
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_message *other = zg_plan_message_at(c->plan, i)->message;
+        if (other->id != message->id || i == index)
+            continue;
+        if (i < index)
+            return; /* named with that one */
+        g_string_append_printf(names, " or %s", other->name);
+    }
+    g_string_append_printf(text, "    case %s: return \"%s\";\n", name, names->str);
+}
+
 void zgi_c_words_header(const struct zgi_c *c, GString *text)
 {
     const struct zg_definition *definition = c->plan->definition;
@@ -39,11 +57,13 @@ void zgi_c_words_code(const struct zgi_c *c, GString *text)
         }
         g_string_append(text, "    default: return \"?\";\n    }\n}\n\n");
     }
-    g_string_append_printf(text, "const char *%s_message_text(uint32_t id)\n{\n    switch (id) {\n", c->prefix);
-    for (unsigned i = 0; i < plan->messages->len; i++) {
-        const char *message = zg_plan_message_at(plan, i)->message->name;
-        g_autofree char *name = zgi_c_constant(c, message, "ID");
-        g_string_append_printf(text, "    case %s: return \"%s\";\n", name, message);
+    g_string_append_printf(text, "const char *%s_message_text(uint32_t id)\n{\n", c->prefix);
+    if (plan->id_bits == 0 && plan->messages->len > 1) {
+        g_string_append(text, "    (void)id; /* a header without id tells no message */\n    return \"?\";\n}\n");
+        return;
     }
+    g_string_append(text, "    switch (id) {\n");
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        print_names_of_id(c, text, i);
     g_string_append(text, "    default: return \"?\";\n    }\n}\n");
 }

@@ -282,18 +282,25 @@ static char *field_meaning(const struct zg_plan *plan, const struct zg_step *ste
     return g_string_free(text, FALSE);
 }
 
+/* The fields of a block that follows a tag, or so many bytes of ticket and base. */
 static void print_fields(struct zgi_document *document, const struct zg_plan *plan, const struct zg_block *block,
-                         unsigned tickets)
+                         unsigned tickets, const struct zg_tag *tag)
 {
+    const unsigned front = tag ? tag->size : tickets;
     static const char *const headings[] = { "byte", "bits",  "field",   "type", "physical value",
                                             "unit", "range", "meaning", NULL };
 
-    if (block->steps->len + tickets == 0) {
+    if (block->steps->len + front == 0) {
         zgi_document_paragraph(document, "It has no fields.");
         return;
     }
-    zgi_document_map(document, block, tickets);
+    zgi_document_map(document, block, front);
     zgi_document_table(document, headings);
+    if (tag) {
+        g_autofree char *bytes = tag->size > 1 ? g_strdup_printf("0-%u", tag->size - 1) : g_strdup("0");
+        g_autofree char *shown = zg_place_tag(tag);
+        zgi_document_row(document, bytes, "", "(tag)", "", "", "", shown, "tells the message", NULL);
+    }
     if (tickets > 0)
         zgi_document_row(document, "0", "", "(ticket)", "u8", "", "", "",
                          "counted by the sender; in a reply, that of its request", NULL);
@@ -302,7 +309,7 @@ static void print_fields(struct zgi_document *document, const struct zg_plan *pl
                          "the oldest ticket that the sender still offers", NULL);
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
-        g_autofree char *bytes = zg_place_bytes(block, i, tickets);
+        g_autofree char *bytes = zg_place_bytes(block, i, front);
         g_autofree char *bits = zg_place_bits(step);
         g_autofree char *type = zg_place_type(step);
         g_autofree char *scale = zg_place_scale(step->field);
@@ -330,7 +337,7 @@ static void print_types(struct zgi_document *document, const struct zg_plan *pla
         g_autofree char *size = span(record->size, record->most_size);
         g_autofree char *heading = g_strdup_printf("%s, record, %s bytes", record->name, size);
         zgi_document_heading(document, 3, id, heading);
-        print_fields(document, plan, record, 0);
+        print_fields(document, plan, record, 0, NULL);
     }
 }
 
@@ -350,6 +357,19 @@ static void print_delivery(struct zgi_document *document, const struct zg_messag
                                "unanswered at a time%s. A receiver takes each ticket once.",
                                timeout, message->retries, message->window,
                                message->kept ? ", and they are taken in order" : "");
+}
+
+/* The tags besides that with which a message is sent. */
+static void print_tags(struct zgi_document *document, const struct zg_message *message)
+{
+    g_autoptr(GString) text = g_string_new(NULL);
+
+    for (unsigned i = 1; i < message->tags->len; i++) {
+        g_autofree char *tag = zg_place_tag(g_ptr_array_index(message->tags, i));
+        g_string_append_printf(text, "%s`%s`", i > 1 ? ", " : "", tag);
+    }
+    if (text->len > 0)
+        zgi_document_paragraph(document, "A receiver also takes it with the tag %s.", text->str);
 }
 
 static void print_message(struct zgi_document *document, const struct zg_plan *plan, const struct zg_plan_message *item)
@@ -375,7 +395,8 @@ static void print_message(struct zgi_document *document, const struct zg_plan *p
                                                              : "the host",
                            message->every_ns > 0 ? " every " : "", message->every_ns > 0 ? period : "", payload, frame);
     print_delivery(document, message);
-    print_fields(document, plan, &item->payload, item->tickets);
+    print_tags(document, message);
+    print_fields(document, plan, &item->payload, item->tickets, zg_plan_tag(item));
     zgi_docs_example(document, plan, item);
 }
 

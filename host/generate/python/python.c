@@ -12,7 +12,7 @@
 /* A field's name, with "_" appended if a message has a function of that name. */
 static char *attribute(const char *name)
 {
-    static const char *const own[] = { "check",       "pack",     "unpack", "ID",     "SENDER",
+    static const char *const own[] = { "check",       "pack",     "unpack", "ID",     "TAGS", "SENDER",
                                        "TICKET_SIZE", "DELIVERY", "INDEX",  "ACCESS", NULL };
     return g_strconcat(name, g_strv_contains(own, name) ? "_" : "", NULL);
 }
@@ -270,6 +270,21 @@ static void print_delivery(GString *text, const struct zg_message *message)
                            reply ? reply : "None", reply ? "\"" : "");
 }
 
+static void print_tags(GString *text, const struct zg_message *message)
+{
+    if (message->tags->len > 0)
+        g_string_append(text, "    TAGS: ClassVar[tuple] = (");
+    for (unsigned i = 0; i < message->tags->len; i++) {
+        const struct zg_tag *tag = g_ptr_array_index(message->tags, i);
+        g_string_append_printf(text, "%sb\"", i > 0 ? " " : "");
+        for (unsigned k = 0; k < tag->size; k++)
+            g_string_append_printf(text, "\\x%02x", tag->bytes[k]);
+        g_string_append(text, "\",");
+    }
+    if (message->tags->len > 0)
+        g_string_append(text, ")\n");
+}
+
 static void print_message(GString *text, const struct zg_plan_message *item)
 {
     g_autofree char *name = zg_python_name(item->message->name);
@@ -281,6 +296,7 @@ static void print_message(GString *text, const struct zg_plan_message *item)
         print_field(text, zg_block_step(&item->payload, i));
     g_string_append_printf(text, "    ID: ClassVar[int] = %" G_GUINT64_FORMAT "\n    SENDER: ClassVar[str] = \"%s\"\n",
                            item->message->id, zg_side_name(item->message->from));
+    print_tags(text, item->message);
     if (item->tickets > 0)
         g_string_append_printf(text, "    TICKET_SIZE: ClassVar[int] = %u\n", item->tickets);
     if (item->tickets > 0 && !item->message->is_reply)
@@ -454,9 +470,11 @@ GPtrArray *zg_generate_python(const struct zg_plan *plan)
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(plan, i)->message;
         g_autofree char *name = zg_python_name(message->name);
-        g_string_append_printf(text, "    %" G_GUINT64_FORMAT ": %s,\n", message->id, name);
+        g_string_append_printf(text, "    \"%s\": %s,\n", message->name, name);
     }
-    g_string_append(text, "}\n\nVARIABLES = {\n");
+    g_string_append(text,
+                    "}\n_BY_ID = {sender: {kind.ID: kind for kind in MESSAGES.values() if kind.SENDER in (sender, "
+                    "\"both\")} for sender in (\"device\", \"host\")}\n\nVARIABLES = {\n");
     for (unsigned i = 0; i < plan->variables->len; i++) {
         const struct zg_plan_variable *item = zg_plan_variable_at(plan, i);
         g_autofree char *name = zg_python_name(item->name);

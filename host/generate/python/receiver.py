@@ -63,8 +63,21 @@ def _text_run(data):
         return error.start, cut and error.reason == "unexpected end of data"
 
 
+def _told(header, payload, sender):
+    """The class of what `sender` sent, by the header's id, or without one by the longest tag with which the payload begins; None: it
+    sends no such message."""
+    if "id" in header:
+        return _BY_ID[sender].get(header["id"])
+    best, size = None, -1
+    for kind in MESSAGES.values():
+        for tag in kind.TAGS or (b"",) if kind.SENDER in (sender, "both") else ():
+            if len(tag) > size and payload.startswith(tag):
+                best, size = kind, len(tag)
+    return best
+
+
 class Receiver:
-    """Finds frames in a stream. feed() takes bytes as they come; pause() says that the line fell silent, or the stream ended; counters
+    """Finds frames in a stream; what both sides may send is taken for the device's. feed() takes bytes as they come; pause() says that the line fell silent, or the stream ended; counters
     say what became of the bytes, except those of an open candidate. Where a console shares the line, text() is called with its bytes."""
 
     def __init__(self):
@@ -155,7 +168,7 @@ class Receiver:
         return _unpack_header(content[:covered]), "malformed"
 
     def _deliver(self, header, payload):
-        kind = MESSAGES.get(header["id"]) if "id" in header else next(iter(MESSAGES.values()))
+        kind = _told(header, payload, "device") or _told(header, payload, "host")
         self.counters["frames_in"] += 1
         if FILLED and "length" in header:
             payload = payload[:header["length"]]

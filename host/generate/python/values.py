@@ -318,14 +318,15 @@ class _Message(_Block):
     """A message, or a variable, which has no id."""
 
     ID: ClassVar[int] = 0
+    TAGS: ClassVar[tuple] = ()  # without an id in the header: what a payload begins with, the first as it is sent
     SENDER: ClassVar[str] = ""
     TICKET_SIZE: ClassVar[int] = 0  # bytes in front of the fields
     DELIVERY: ClassVar = None
 
     def pack(self) -> bytes:
-        """The payload after its ticket. Raises RangeError if a field is outside its type or range."""
+        """The payload after its ticket, with its tag. Raises RangeError if a field is outside its type or range."""
         self.check()
-        payload = bytes(self._pack(bytearray()))
+        payload = b"".join(self.TAGS[:1]) + bytes(self._pack(bytearray()))
         if self.TICKET_SIZE + len(payload) > MAX_PAYLOAD:
             raise RangeError("%s: the payload takes %d bytes; the frame has room for %d"
                              % (type(self).__name__, self.TICKET_SIZE + len(payload), MAX_PAYLOAD))
@@ -333,9 +334,12 @@ class _Message(_Block):
 
     @classmethod
     def unpack(cls, payload: bytes):
-        """A message from its payload after the ticket. Fields that an older sender lacks take their defaults; bytes after the last
+        """A message from its payload after the ticket, with its tag. Fields that an older sender lacks take their defaults; bytes after the last
         known field are ignored. Raises ProtocolError if the payload does not fit."""
-        return cls._unpack(payload, 0, len(payload), True)[0]
+        tags = [len(tag) for tag in cls.TAGS if payload.startswith(tag)]
+        if cls.TAGS and not tags:
+            raise ProtocolError("%s begins with another tag" % cls.__name__)
+        return cls._unpack(payload, max(tags, default=0), len(payload), True)[0]
 
 
 def _reversed(value, bits):

@@ -79,9 +79,11 @@ static ZGI_QUICK size_t zgi_take_whole(struct zg_link *link, const struct zg_pro
         zgi_hand_on(link, found.outcome == ZG_OUTCOME_VERSION, &frame, found.payload, found.length, now);
         taken += size;
     }
-    found = (struct zg_found){ .outcome = ZG_OUTCOME_FRAME };
-    if (taken > 0 && protocol->hear)
+    if (taken > 0 && protocol->hear) {
+        found.outcome = ZG_OUTCOME_FRAME;
+        found.wire = 0;
         protocol->hear(ZGI_OWNER(ZGI_RECEIVER(link)), NULL, 0, &found, 0);
+    }
     return taken;
 }
 

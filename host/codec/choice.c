@@ -1,0 +1,73 @@
+/* SPDX-License-Identifier: MIT */
+#include "codec/choice.h"
+
+enum { SOUND = 1, WHOLE = 2, TOLD = 4, FITS = 8 };
+
+/* How well a frame fits a message, as a number to compare; 0: not at all. */
+static unsigned rank(const struct zg_plan *plan, const struct zg_plan_message *item, const uint8_t *payload,
+                     size_t length, struct zg_header *header, struct zg_value *values, size_t *ignored)
+{
+    if (!zg_payload_unpack(item, payload, length, header, values, ignored))
+        return 0;
+    const bool is_told = plan->id_bits > 0 || item->message->tags->len > 0;
+    return SOUND | (*ignored == 0 ? WHOLE : 0U) | (is_told ? TOLD : 0U) |
+           (zg_block_permits(&item->payload, values, NULL) ? FITS : 0U);
+}
+
+static unsigned index_of(enum zg_side side)
+{
+    return side == ZG_SIDE_HOST;
+}
+
+/* Whether a side has asked for this message and not got it yet. */
+static bool is_awaited(const struct zg_chooser *chooser, const struct zg_plan_message *item, enum zg_side from)
+{
+    const struct zg_message *open = chooser->open[index_of(zg_receivers(from))];
+    return open && g_strcmp0(open->reply, item->message->name) == 0;
+}
+
+struct zg_choice zg_choose(const struct zg_chooser *chooser, const struct zg_plan *plan, const uint8_t *payload,
+                           size_t length, struct zg_header *header, struct zg_value *const *values)
+{
+    static const enum zg_side sides[2] = { ZG_SIDE_DEVICE, ZG_SIDE_HOST };
+    const struct zg_plan_message *first = zg_plan_message_at(plan, 0), *items[2];
+    unsigned ranks[2] = { 0, 0 };
+    size_t ignored[2] = { 0, 0 };
+    unsigned best = 0;
+
+    for (unsigned i = 0; i < 2; i++)
+        items[i] = zg_plan_told(plan, sides[i], header->id, payload, length);
+    if (items[0] == items[1] || !items[0])
+        best = items[0] ? 0 : 1;
+    for (unsigned i = 0; i < 2; i++)
+        if (items[i] && (i == 0 || items[i] != items[0]))
+            ranks[i] = rank(plan, items[i], payload, length, header, values[items[i] - first], &ignored[i]);
+    const bool both = items[0] && items[1] && items[0] != items[1];
+    if (both && ranks[0] != ranks[1])
+        best = ranks[1] > ranks[0];
+    else if (both && is_awaited(chooser, items[0], sides[0]) != is_awaited(chooser, items[1], sides[1]))
+        best = is_awaited(chooser, items[1], sides[1]);
+    else if (both)
+        best = items[1] < items[0];
+    if (both && best == 0) /* the tickets are those of the message tried last */
+        (void)zg_payload_unpack(items[0], payload, length, header, values[items[0] - first], &ignored[0]);
+    return (struct zg_choice){ .message = items[best],
+                               .also = both && ranks[0] == ranks[1] && ranks[0] > 0 ? items[!best] : NULL,
+                               .sound = ranks[best] > 0,
+                               .ignored = ignored[best] };
+}
+
+void zg_chooser_note(struct zg_chooser *chooser, const struct zg_choice *choice)
+{
+    const struct zg_message *message = choice->message->message;
+
+    for (unsigned i = 0; i < 2; i++) {
+        const enum zg_side from = i == 0 ? ZG_SIDE_DEVICE : ZG_SIDE_HOST;
+        if ((message->from & from) == 0)
+            continue;
+        if (is_awaited(chooser, choice->message, from))
+            chooser->open[index_of(zg_receivers(from))] = NULL;
+        if (message->reply)
+            chooser->open[index_of(from)] = message;
+    }
+}
