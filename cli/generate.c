@@ -23,6 +23,7 @@ static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_pla
 {
     g_auto(GStrv) words = g_strsplit(list, ",", -1);
     g_autoptr(GPtrArray) files = zgi_generated_new();
+    g_autoptr(GError) error = NULL;
 
     for (char **word = words; *word; word++) {
         const struct zg_target *target = NULL;
@@ -32,6 +33,10 @@ static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_pla
         if (!target) {
             g_autofree char *names = target_names();
             cli_error(verb, "unknown target \"%s\"; expected %s", *word, names);
+            return NULL;
+        }
+        if (!zg_target_knows(target->name, plan, &error)) {
+            cli_error(verb, "%s", error->message);
             return NULL;
         }
         g_ptr_array_extend_and_steal(files, target->print(plan, sides));

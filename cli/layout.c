@@ -63,6 +63,28 @@ static void print_block(const struct zg_block *block, unsigned name_width, unsig
     print_map(block, front);
 }
 
+/* How the fields of a text layout are written. */
+static void print_written(const struct zg_plan_message *item, unsigned name_width)
+{
+    const struct zg_block *block = &item->payload;
+    g_autofree char *drawing = zg_text_drawing(item);
+
+    cli_print("  %s\n", drawing);
+    if (block->steps->len > 0)
+        print_line(name_width, "where", "characters", "name", "type", "unit", "range");
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        unsigned least, most;
+        zg_text_value_lengths(step, item->message->layout.kind, &least, &most);
+        g_autofree char *where = zg_text_place(item, i);
+        g_autofree char *characters =
+            least == most ? g_strdup_printf("%u", most) : g_strdup_printf("%u to %u", least, most);
+        g_autofree char *type = zg_place_type(step);
+        g_autofree char *range = zg_place_range(step);
+        print_line(name_width, where, characters, step->name, type, step->field->unit, range);
+    }
+}
+
 static size_t widest_of(const struct zg_block *block, size_t width)
 {
     for (unsigned i = 0; i < block->steps->len; i++)
@@ -87,6 +109,14 @@ static void print_gain(const struct zg_plan_message *item)
 {
     unsigned pairs, bare, bits = item->payload.bits;
     double own = bits / 8.0, beside = item->frame_most - own;
+
+    if (item->text) {
+        if (item->payload.size == item->payload.most_size)
+            cli_print("  in binary the fields take %u bytes\n", item->payload.size);
+        else
+            cli_print("  in binary the fields take %u to %u bytes\n", item->payload.size, item->payload.most_size);
+        return;
+    }
 
     zg_text_lengths(item, &pairs, &bare);
     if (bits > 0)
@@ -125,7 +155,10 @@ static void print_message(const struct zg_plan *plan, const struct zg_plan_messa
     cli_print(", from %s%s%s\n", zg_side_name(message->from), message->summary ? ": " : "",
               message->summary ? message->summary : "");
     print_delivery(message);
-    print_block(&item->payload, name_width, item->tickets, zg_plan_tag(item));
+    if (item->text)
+        print_written(item, name_width);
+    else
+        print_block(&item->payload, name_width, item->tickets, zg_plan_tag(item));
     cli_print("\n");
     if (item->payload_least == item->payload_most)
         cli_print("  payload %u of at most %u bytes; frame ", item->payload_least, plan->max_payload);
@@ -278,6 +311,32 @@ static void delivery_to_json(struct zg_json *json, const struct zg_plan_message 
     zg_json_unsigned(json, "window", message->window);
 }
 
+/* The fields of a text layout. */
+static void text_to_json(struct zg_json *json, const struct zg_plan_message *item)
+{
+    g_autofree char *drawing = zg_text_drawing(item);
+
+    zg_json_string(json, "layout", zg_layout_name(item->message->layout.kind));
+    zg_json_string(json, "text", drawing);
+    zg_json_open(json, "fields", '[');
+    for (unsigned i = 0; i < item->payload.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&item->payload, i);
+        g_autofree char *type = zg_type_name(step->type);
+        unsigned least, most;
+        zg_text_value_lengths(step, item->message->layout.kind, &least, &most);
+        zg_json_open(json, NULL, '{');
+        zg_json_string(json, "name", step->name);
+        zg_json_string(json, "type", type);
+        zg_json_unsigned(json, "characters_least", least);
+        zg_json_unsigned(json, "characters_most", most);
+        zg_json_bool(json, "optional", step->field->optional);
+        zg_json_close(json, '}');
+    }
+    zg_json_close(json, ']');
+    zg_json_unsigned(json, "binary_least_bytes", item->payload.size);
+    zg_json_unsigned(json, "binary_most_bytes", item->payload.most_size);
+}
+
 static void message_to_json(struct zg_json *json, const struct zg_plan *plan, const struct zg_plan_message *item)
 {
     unsigned pairs, bare;
@@ -297,7 +356,10 @@ static void message_to_json(struct zg_json *json, const struct zg_plan *plan, co
     if (item->message->summary)
         zg_json_string(json, "summary", item->message->summary);
     delivery_to_json(json, item);
-    block_to_json(json, "fields", &item->payload);
+    if (item->text)
+        text_to_json(json, item);
+    else
+        block_to_json(json, "fields", &item->payload);
     zg_json_unsigned(json, "payload_least_bytes", item->payload_least);
     zg_json_unsigned(json, "payload_most_bytes", item->payload_most);
     zg_json_unsigned(json, "frame_least_bytes", item->frame_least);

@@ -29,6 +29,8 @@ static bool end_opens(const struct zg_marks *marks)
 /* Whether this byte never appears unescaped in the content. */
 static bool is_special(const struct zg_marks *marks, uint8_t byte)
 {
+    if (marks->plain)
+        return false;
     if (byte == marks->escape || marks->doubled)
         return byte == marks->escape;
     return is_in(marks->start, marks->start_size, byte) || is_in(marks->end, marks->end_size, byte);
@@ -120,6 +122,16 @@ static enum zg_framing_event add(const struct zg_marks *marks, struct zg_decoder
     return ZG_FRAMING_MORE;
 }
 
+/* The end mark is complete: so is the frame, unless it is empty. */
+static enum zg_framing_event close(const struct zg_marks *marks, struct zg_decoder *decoder)
+{
+    decoder->total = decoder->seen + marks->end_size;
+    decoder->state = ZGI_CONSUMED;
+    if (end_opens(marks) && decoder->length == 0)
+        return ZG_FRAMING_IDLE;
+    return ZG_FRAMING_CONTENT;
+}
+
 /* At a byte that never appears unescaped in the content, and is no escape: the end mark, or else the candidate failed.
  */
 static enum zg_framing_event take_end(const struct zg_marks *marks, struct zg_decoder *decoder, struct zgi_input *input)
@@ -132,11 +144,27 @@ static enum zg_framing_event take_end(const struct zg_marks *marks, struct zg_de
         if (byte != marks->end[i])
             return fail(marks, decoder, decoder->seen + i + 1, ZG_FRAMING_MALFORMED);
     }
-    decoder->total = decoder->seen + marks->end_size;
-    decoder->state = ZGI_CONSUMED;
-    if (end_opens(marks) && decoder->length == 0)
-        return ZG_FRAMING_IDLE;
-    return ZG_FRAMING_CONTENT;
+    return close(marks, decoder);
+}
+
+/* Plain marks: the end mark where it stands whole, or else one byte of content. */
+static bool take_plain(const struct zg_marks *marks, struct zg_decoder *decoder, struct zgi_input *input,
+                       enum zg_framing_event *event)
+{
+    uint8_t byte, first = 0;
+
+    for (uint8_t i = 0; i < marks->end_size; i++) {
+        if (!peek(decoder, input, i, &byte))
+            return false;
+        if (i == 0)
+            first = byte;
+        if (byte != marks->end[i]) {
+            *event = add(marks, decoder, first, 1);
+            return true;
+        }
+    }
+    *event = close(marks, decoder);
+    return true;
 }
 
 /* One byte of content, plain or escaped, or the end. False, with *event ZG_FRAMING_MORE: more bytes are needed. */
@@ -145,6 +173,8 @@ static bool take(const struct zg_marks *marks, struct zg_decoder *decoder, struc
 {
     uint8_t byte, next;
 
+    if (marks->plain)
+        return take_plain(marks, decoder, input, event);
     if (!peek(decoder, input, 0, &byte))
         return false;
     if (!is_special(marks, byte)) {

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "analysis/compare_blocks.h"
+#include "analysis/compare_texts.h"
 
 static const struct zg_place nowhere = { 0, 0 };
 
@@ -57,7 +58,8 @@ static bool same_framing(const struct zg_plan *before, const struct zg_plan *aft
     return a->kind == b->kind && same_mark(&a->start, &b->start) && same_mark(&a->end, &b->end) &&
            a->marking == b->marking && a->escape == b->escape &&
            (a->marking != ZG_MARKING_ESCAPED || a->escape_xor == b->escape_xor) && a->size == b->size &&
-           before->gap_ns == after->gap_ns && (!zg_framing_is_plain(a) || before->max_content == after->max_content);
+           before->gap_ns == after->gap_ns && before->sized == after->sized &&
+           (!before->sized || before->max_content == after->max_content);
 }
 
 static void compare_framing(struct zgi_comparison *comparison)
@@ -220,8 +222,11 @@ static void compare_messages(struct zgi_comparison *comparison, const struct zg_
     compare_senders(comparison, old, new);
     compare_tickets(comparison, before, after);
     compare_sizes(comparison, before, after);
-    zgi_compare_blocks(comparison, new->name, &before->payload, &after->payload, (enum zg_side)(old->from | new->from),
-                       old->place, new->place);
+    if (before->text || after->text)
+        zgi_compare_texts(comparison, before, after);
+    else
+        zgi_compare_blocks(comparison, new->name, &before->payload, &after->payload,
+                           (enum zg_side)(old->from | new->from), old->place, new->place);
 }
 
 static struct zgi_comparison comparison_new(const struct zg_plan *before, const struct zg_plan *after)

@@ -4,6 +4,7 @@
 #include "codec/as_text.h"
 #include "codec/frame.h"
 #include "codec/payload.h"
+#include "codec/text.h"
 
 /* A frame being explained. */
 struct explaining {
@@ -49,7 +50,10 @@ static void explain_fields(struct explaining *frame, size_t at)
     const struct zg_block *block = &frame->item->payload;
     g_autofree struct zg_span *spans = g_new(struct zg_span, block->steps->len + 1);
 
-    zg_block_spans(block, frame->values, spans);
+    if (frame->item->text)
+        zg_text_spans(frame->item, frame->values, spans);
+    else
+        zg_block_spans(block, frame->values, spans);
     for (unsigned k = 0; k < block->steps->len; k++) {
         const struct zg_step *step = zg_block_step(block, k);
         const char *unit = step->field->unit;
@@ -89,6 +93,11 @@ static void explain_content(struct explaining *frame)
         g_ptr_array_add(frame->meanings, g_strdup(text->str));
     }
     explain_fields(frame, fields);
+    for (size_t i = fields; frame->item->text && i < filled; i++)
+        if (*(char *)frame->meanings->pdata[i] == '\0') {
+            g_free(frame->meanings->pdata[i]);
+            frame->meanings->pdata[i] = g_strdup("of the layout");
+        }
 }
 
 static void add(struct explaining *frame, bool carries, uint8_t content, char *what)

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "codec/as_text.h"
+#include "definition/words.h"
 
 static unsigned raw_length(const struct zg_step *step, union zg_raw raw)
 {
@@ -67,4 +68,52 @@ void zg_text_lengths(const struct zg_plan_message *message, unsigned *pairs, uns
 {
     *pairs = block_length(&message->payload, true) + 1;
     *bare = block_length(&message->payload, false) + 1;
+}
+
+char *zg_text_drawing(const struct zg_plan_message *item)
+{
+    const struct zg_text *text = item->text;
+    const struct zg_layout *layout = text->layout;
+    const bool is_json = layout->kind == ZG_LAYOUT_JSON, is_pairs = layout->kind == ZG_LAYOUT_PAIRS;
+    const struct zg_tag *tag = text->skipped == 0 ? zg_plan_tag(item) : NULL;
+    g_autoptr(GString) drawn = g_string_new_len(tag ? (const char *)tag->bytes : "", tag ? (gssize)tag->size : 0);
+
+    g_string_append(drawn, is_json ? "{" : "");
+
+    for (unsigned i = 0; i < text->parts->len; i++) {
+        const struct zg_text_part *part = zg_text_part(text, i);
+        if (i > 0 && (is_json || is_pairs))
+            g_string_append(drawn, is_json ? "," : layout->between);
+        g_string_append_printf(drawn, is_json ? "\"%s\":" : "%s", part->literal);
+        g_string_append(drawn, is_pairs ? layout->assign : "");
+        if (part->constant)
+            g_string_append_printf(drawn, is_json && !part->constant->is_number ? "\"%s\"" : "%s",
+                                   part->constant->text);
+        else if (part->step >= 0)
+            g_string_append_printf(drawn, "<%s>", zg_block_step(&item->payload, (unsigned)part->step)->name);
+    }
+    g_string_append(drawn, is_json ? "}" : "");
+    return zg_shown(drawn->str, -1, false);
+}
+
+char *zg_text_place(const struct zg_plan_message *item, unsigned step)
+{
+    unsigned at = item->front - (unsigned)item->text->skipped;
+
+    if (item->text->layout->kind != ZG_LAYOUT_PATTERN)
+        return g_strdup("");
+    for (unsigned i = 0; i < item->text->parts->len; i++) {
+        const struct zg_text_part *part = zg_text_part(item->text, i);
+        unsigned least, most;
+        at += (unsigned)part->size;
+        if (part->step < 0)
+            break;
+        zg_text_value_lengths(zg_block_step(&item->payload, (unsigned)part->step), ZG_LAYOUT_PATTERN, &least, &most);
+        if ((unsigned)part->step == step)
+            return least == most ? g_strdup_printf("%u-%u", at, at + MAX(most, 1) - 1) : g_strdup_printf("%u..", at);
+        if (least != most)
+            break;
+        at += most;
+    }
+    return g_strdup("");
 }

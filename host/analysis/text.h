@@ -10,4 +10,11 @@
  * shortest digits. */
 void zg_text_lengths(const struct zg_plan_message *message, unsigned *pairs, unsigned *bare);
 
+/* A message's text layout with the fields' names in angle brackets: "T=<temp>,L=<light>". Free with g_free(). */
+char *zg_text_drawing(const struct zg_plan_message *item);
+
+/* Where a field's characters are: "2-9"; "2.." if their number varies; "" if it depends on values before it. Free with
+ * g_free(). */
+char *zg_text_place(const struct zg_plan_message *item, unsigned step);
+
 #endif

@@ -70,7 +70,8 @@ static void value_to_json(const struct zg_step *step, const struct zg_value *val
 void zg_block_to_json(const struct zg_block *block, const struct zg_value *values, struct zg_json *json)
 {
     for (unsigned i = 0; i < block->steps->len; i++)
-        value_to_json(zg_block_step(block, i), &values[i], json);
+        if (!values[i].absent)
+            value_to_json(zg_block_step(block, i), &values[i], json);
 }
 
 static void flags_to_text(const struct zg_step *step, uint64_t bits, GString *text)
@@ -123,7 +124,9 @@ static void item_to_text(const struct zg_step *step, const struct zg_value *valu
     g_string_append_c(text, '{');
     for (unsigned i = 0; i < step->record->steps->len; i++) {
         const struct zg_step *inner = zg_block_step(step->record, i);
-        g_string_append_printf(text, "%s%s=", i > 0 ? " " : "", inner->name);
+        if (value->items[i].absent)
+            continue;
+        g_string_append_printf(text, "%s%s=", text->str[text->len - 1] == '{' ? "" : " ", inner->name);
         zg_value_to_text(inner, &value->items[i], text);
     }
     g_string_append_c(text, '}');

@@ -9,9 +9,48 @@ static unsigned rank(const struct zg_plan *plan, const struct zg_plan_message *i
 {
     if (!zg_payload_unpack(item, payload, length, header, values, ignored))
         return 0;
-    const bool is_told = plan->id_bits > 0 || item->message->tags->len > 0;
+    const bool is_told = plan->id_bits > 0 || item->message->tags->len > 0 || item->message->constants->len > 0;
     return SOUND | (*ignored == 0 ? WHOLE : 0U) | (is_told ? TOLD : 0U) |
            (zg_block_permits(&item->payload, values, NULL) ? FITS : 0U);
+}
+
+/* Messages of these sides that have neither id nor tag. */
+static unsigned bare_messages(const struct zg_plan *plan, enum zg_side from)
+{
+    unsigned count = 0;
+
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(plan, i)->message;
+        count += (message->from & from) != 0 && message->tags->len == 0;
+    }
+    return count;
+}
+
+const struct zg_plan_message *zg_told(const struct zg_plan *plan, enum zg_side from, uint64_t id,
+                                      const uint8_t *payload, size_t length)
+{
+    const struct zg_plan_message *told = zg_plan_told(plan, from, id, payload, length);
+    unsigned best = 0;
+    size_t least = SIZE_MAX;
+
+    if (!told || plan->id_bits > 0 || told->message->tags->len > 0 || bare_messages(plan, from) < 2)
+        return told;
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        struct zg_header header;
+        size_t ignored;
+        if ((item->message->from & from) == 0 || item->message->tags->len > 0)
+            continue;
+        struct zg_value *values = zg_values_new(&item->payload);
+        const unsigned fit = rank(plan, item, payload, length, &header, values, &ignored);
+        zg_values_free(&item->payload, values);
+        if (fit > best || (fit > 0 && fit == best && ignored < least)) {
+            best = fit;
+            least = ignored;
+            told = item;
+        }
+    }
+    return told;
 }
 
 static unsigned index_of(enum zg_side side)
@@ -36,7 +75,7 @@ struct zg_choice zg_choose(const struct zg_chooser *chooser, const struct zg_pla
     unsigned best = 0;
 
     for (unsigned i = 0; i < 2; i++)
-        items[i] = zg_plan_told(plan, sides[i], header->id, payload, length);
+        items[i] = zg_told(plan, sides[i], header->id, payload, length);
     if (items[0] == items[1] || !items[0])
         best = items[0] ? 0 : 1;
     for (unsigned i = 0; i < 2; i++)

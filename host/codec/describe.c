@@ -159,11 +159,14 @@ static void fields_to_text(const struct zg_stretch *stretch, GString *text)
 {
     const struct zg_block *block = &stretch->message->payload;
     g_autoptr(GPtrArray) paths = g_ptr_array_new_with_free_func(g_free);
+    const gsize before = text->len;
 
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         const char *unit = step->field->unit;
-        g_string_append_printf(text, "%s%s=", i > 0 ? "  " : "", step->name);
+        if (stretch->values[i].absent)
+            continue;
+        g_string_append_printf(text, "%s%s=", text->len > before ? "  " : "", step->name);
         zg_value_to_text(step, &stretch->values[i], text);
         if (unit)
             g_string_append_printf(text, " %s", unit);

@@ -258,8 +258,6 @@ static void take_frame(struct zg_frame_reader *reader, const struct zg_found *fo
 /* Why a candidate was no frame. */
 static const char *reason(const struct zg_frame_reader *reader, enum zg_outcome outcome)
 {
-    const struct zg_framing_choice *framing = &reader->plan->definition->framing;
-
     switch (outcome) {
     case ZG_OUTCOME_FAILED_CHECK: return "check failed";
     case ZG_OUTCOME_SHORT: return "too short";
@@ -268,9 +266,9 @@ static const char *reason(const struct zg_frame_reader *reader, enum zg_outcome 
     case ZG_OUTCOME_CUT: return "cut short";
     default: break;
     }
-    if (framing->kind == ZG_FRAMING_LENGTH)
+    if (reader->plan->definition->framing.kind == ZG_FRAMING_LENGTH)
         return "impossible length";
-    return zg_framing_is_plain(framing) ? "no end mark" : "malformed stuffing";
+    return reader->plan->sized ? "no end mark" : "malformed stuffing";
 }
 
 /* A failed candidate that is text. If it was longer than the longest frame, a character may be cut at its end. */

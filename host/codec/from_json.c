@@ -7,6 +7,7 @@
 
 #include "codec/hex.h"
 #include "codec/json.h"
+#include "codec/text.h"
 #include "definition/words.h"
 
 /* What is opened in a text but never closed; NULL: nothing. Free with g_free(). */
@@ -365,6 +366,9 @@ static bool block_from_json(const char *path, const struct zg_block *block, Json
         JsonNode *node = json_object_get_member(object, step->name);
         g_autofree char *inner = g_strconcat(path, ".", step->name, NULL);
         wrong = NULL;
+        values[i].absent = !node && step->field->optional;
+        if (values[i].absent)
+            continue;
         if (!node)
             wrong =
                 g_error_new(ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s: the field \"%s\" is missing", path, step->name);
@@ -384,6 +388,11 @@ bool zg_values_from_json(const struct zg_plan_message *message, const char *text
     if (!parser || !block_from_json(message->message->name, &message->payload,
                                     json_node_get_object(json_parser_get_root(parser)), values, error))
         return false;
+    g_autoptr(GString) unused = g_string_new(NULL);
+    if (message->text && !zg_text_write(message, values, unused, error)) {
+        g_prefix_error(error, "%s.", message->message->name);
+        return false;
+    }
     const size_t size = zg_payload_size(message, values);
     return size <= message->payload_most ||
            value_error(message->message->name, error, "the payload takes %zu bytes; the frame has room for %u", size,

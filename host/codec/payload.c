@@ -3,446 +3,15 @@
 
 #include <string.h>
 
-#include "zeugma/bytes.h"
+#include "codec/text.h"
 #include "zeugma/error.h"
-#include "zeugma/leb.h"
-
-/* --- values */
-
-static void clear_items(const struct zg_step *step, struct zg_value *value)
-{
-    for (unsigned i = 0; value->items && i < value->count && step->record && zg_step_is_array(step); i++)
-        zg_values_free(step->record, value->items[i].items);
-    if (step->record && !zg_step_is_array(step))
-        zg_values_free(step->record, value->items);
-    else
-        g_free(value->items);
-    g_free(value->bytes);
-}
-
-void zg_value_resize(const struct zg_step *step, struct zg_value *value, unsigned count)
-{
-    g_assert(count <= step->most);
-    if (zg_step_is_string(step)) {
-        value->bytes = g_realloc(value->bytes, count + 1U);
-        if (count > value->count)
-            memset(value->bytes + value->count, 0, count - value->count);
-        value->bytes[count] = 0;
-        value->count = count;
-        return;
-    }
-    for (unsigned i = count; i < value->count && step->record; i++)
-        zg_values_free(step->record, value->items[i].items);
-    value->items = g_renew(struct zg_value, value->items, count + 1U);
-    for (unsigned i = value->count; i < count; i++)
-        value->items[i] = (struct zg_value){ .items = step->record ? zg_values_new(step->record) : NULL };
-    value->count = count;
-}
-
-/* How many elements or bytes a step has initially: all, if their number is fixed, except for text, which ends at its
- * first zero. */
-static unsigned count_at_first(const struct zg_step *step)
-{
-    return step->type.extent == ZG_EXTENT_FIXED && step->type.kind != ZG_KIND_TEXT ? step->most : 0;
-}
-
-struct zg_value *zg_values_new(const struct zg_block *block)
-{
-    struct zg_value *values = g_new0(struct zg_value, block->steps->len + 1U);
-
-    for (unsigned i = 0; i < block->steps->len; i++) {
-        const struct zg_step *step = zg_block_step(block, i);
-        if (zg_step_is_string(step) || zg_step_is_array(step))
-            zg_value_resize(step, &values[i], count_at_first(step));
-        else if (step->record)
-            values[i].items = zg_values_new(step->record);
-    }
-    return values;
-}
-
-void zg_values_free(const struct zg_block *block, struct zg_value *values)
-{
-    for (unsigned i = 0; values && i < block->steps->len; i++)
-        clear_items(zg_block_step(block, i), &values[i]);
-    g_free(values);
-}
-
-/* --- single numbers */
-
-static uint64_t bits_of(const struct zg_step *step, union zg_raw raw)
-{
-    switch (step->type.kind) {
-    case ZG_KIND_SIGNED: return (uint64_t)raw.i;
-    case ZG_KIND_BOOL: return raw.b;
-    case ZG_KIND_FLOAT: return step->type.bits == 64 ? zg_bits_of_f64(raw.f) : zg_bits_of_f32((float)raw.f);
-    default: return raw.u;
-    }
-}
-
-static union zg_raw raw_of(const struct zg_step *step, uint64_t bits)
-{
-    switch (step->type.kind) {
-    case ZG_KIND_SIGNED: return (union zg_raw){ .i = zg_signed64(bits, step->type.bits) };
-    case ZG_KIND_BOOL: return (union zg_raw){ .u = bits & 1 };
-    case ZG_KIND_FLOAT:
-        return (union zg_raw){ .f = step->type.bits == 64 ? zg_f64_of_bits(bits)
-                                                          : (double)zg_f32_of_bits((uint32_t)bits) };
-    default: return (union zg_raw){ .u = bits };
-    }
-}
-
-static void store(const struct zg_step *step, unsigned element, uint64_t bits, uint8_t *at)
-{
-    struct zg_piece pieces[ZG_PIECES];
-    unsigned count = zg_step_pieces(step, element, pieces);
-
-    for (unsigned i = 0; i < count; i++) {
-        const struct zg_piece *piece = &pieces[i];
-        unsigned part = (unsigned)(bits >> piece->shift) & ((1U << piece->bits) - 1U);
-        at[piece->byte] = (uint8_t)(at[piece->byte] | part << piece->low);
-    }
-}
-
-/* --- LEB128, as in DWARF 5, 7.6: seven bits a byte, lowest first, the top bit set on all but the last */
-
-static uint8_t *put_leb(const struct zg_step *step, union zg_raw raw, uint8_t *at)
-{
-    if (step->type.kind == ZG_KIND_LEB_UNSIGNED)
-        return at + zg_uleb_put(raw.u, at);
-    return at + zg_sleb_put(raw.i, at);
-}
-
-/* Reads one number. NULL: it is cut short, longer than necessary, or too wide. */
-static const uint8_t *get_leb(const struct zg_step *step, const uint8_t *at, const uint8_t *end, union zg_raw *raw)
-{
-    size_t length = (size_t)(end - at);
-    int taken = step->type.kind == ZG_KIND_LEB_UNSIGNED ? zg_uleb_get(at, length, step->type.bits, &raw->u)
-                                                        : zg_sleb_get(at, length, step->type.bits, &raw->i);
-    return taken < 0 ? NULL : at + taken;
-}
-
-/* --- blocks */
-
-static uint8_t *pack_block(const struct zg_block *block, const struct zg_value *values, uint8_t *at);
-
-static uint8_t *pack_elements(const struct zg_step *step, const struct zg_value *items, unsigned count, uint8_t *at)
-{
-    for (unsigned i = 0; i < count; i++)
-        at = step->record ? pack_block(step->record, items[i].items, at) : put_leb(step, items[i].raw, at);
-    return at;
-}
-
-static void put_count(const struct zg_step *step, unsigned count, uint8_t *at)
-{
-    if (step->count_size == 1)
-        at[0] = (uint8_t)count;
-    if (step->count_size != 2)
-        return;
-    at[step->count_big_endian ? 1 : 0] = (uint8_t)count;
-    at[step->count_big_endian ? 0 : 1] = (uint8_t)(count >> 8);
-}
-
-/* Writes a step whose place counts from `base`, and returns its end. The bytes of a run that it shares are zero or hold
- * its neighbours. */
-static uint8_t *pack_step(const struct zg_step *step, const struct zg_value *value, uint8_t *base)
-{
-    uint8_t *at = base + step->byte;
-    bool own_place = zg_step_is_open_count(step);
-
-    put_count(step, value->count, at);
-    at += step->count_size;
-    if (zg_step_is_string(step)) {
-        if (value->count > 0)
-            memcpy(at, value->bytes, value->count);
-        return at + (step->type.extent == ZG_EXTENT_FIXED ? step->most : value->count);
-    }
-    if (step->record || zg_step_is_leb(step))
-        return step->record && !zg_step_is_array(step) ? pack_block(step->record, value->items, at)
-               : zg_step_is_array(step)                ? pack_elements(step, value->items, value->count, at)
-                                                       : put_leb(step, value->raw, at);
-    if (!zg_step_is_array(step))
-        store(step, 0, bits_of(step, value->raw), base);
-    for (unsigned i = 0; zg_step_is_array(step) && i < value->count; i++)
-        store(step, i, bits_of(step, value->items[i].raw), own_place ? at : base);
-    return at + (own_place ? (value->count * step->bits + 7) / 8 : 0);
-}
-
-/* The bytes from `at` on are zero. */
-static uint8_t *pack_block(const struct zg_block *block, const struct zg_value *values, uint8_t *at)
-{
-    uint8_t *base = at, *end = at;
-
-    for (unsigned i = 0; i < block->steps->len; i++) {
-        const struct zg_step *step = zg_block_step(block, i);
-        if (step->newer)
-            base = end;
-        uint8_t *step_end = pack_step(step, &values[i], base);
-        if (step->varies)
-            base = end = step_end;
-        else
-            end = base + zg_step_end(step);
-    }
-    return end;
-}
-
-static size_t element_size(const struct zg_step *step, const struct zg_value *item)
-{
-    uint8_t bytes[10];
-    return step->record ? zg_block_size(step->record, item->items) : (size_t)(put_leb(step, item->raw, bytes) - bytes);
-}
-
-static size_t step_size(const struct zg_step *step, const struct zg_value *value)
-{
-    size_t size = step->count_size;
-
-    if (!step->varies)
-        return step->most_size;
-    if (zg_step_is_string(step))
-        return size + value->count;
-    if (!zg_step_is_array(step))
-        return element_size(step, value);
-    if (!step->record && !zg_step_is_leb(step))
-        return size + (value->count * step->bits + 7) / 8;
-    for (unsigned i = 0; i < value->count; i++)
-        size += element_size(step, &value->items[i]);
-    return size;
-}
-
-size_t zg_block_size(const struct zg_block *block, const struct zg_value *values)
-{
-    size_t size = 0;
-    for (unsigned i = 0; i < block->steps->len; i++)
-        size += step_size(zg_block_step(block, i), &values[i]);
-    return size;
-}
-
-void zg_block_fit(const struct zg_block *block, struct zg_value *values)
-{
-    const unsigned count = block->steps->len;
-    const struct zg_step *last = count > 0 ? zg_block_step(block, count - 1) : NULL;
-
-    while (last && last->type.extent == ZG_EXTENT_REST && values[count - 1].count > 0 &&
-           zg_block_size(block, values) > block->most_size)
-        zg_value_resize(last, &values[count - 1], values[count - 1].count - 1);
-}
-
-void zg_block_pack(const struct zg_block *block, const struct zg_value *values, uint8_t *at)
-{
-    memset(at, 0, zg_block_size(block, values));
-    pack_block(block, values, at);
-}
-
-void zg_block_spans(const struct zg_block *block, const struct zg_value *values, struct zg_span *spans)
-{
-    size_t base = 0, end = 0;
-
-    for (unsigned i = 0; i < block->steps->len; i++) {
-        const struct zg_step *step = zg_block_step(block, i);
-        if (step->newer)
-            base = end;
-        spans[i].first = base + step->byte + (step->varies ? 0 : step->bit / 8);
-        end = step->varies ? base + step->byte + step_size(step, &values[i]) : base + zg_step_end(step);
-        spans[i].size = end - spans[i].first;
-        if (step->varies)
-            base = end;
-    }
-}
-
-static const uint8_t *unpack_block(const struct zg_block *block, const uint8_t *at, const uint8_t *end,
-                                   struct zg_value *values, bool may_be_older);
-
-static const uint8_t *unpack_elements(const struct zg_step *step, struct zg_value *value, const uint8_t *at,
-                                      const uint8_t *end)
-{
-    bool to_end = step->type.extent == ZG_EXTENT_REST;
-
-    for (unsigned i = 0; at && (to_end ? at < end : i < value->count); i++) {
-        if (to_end && i >= step->most)
-            return NULL;
-        if (to_end)
-            zg_value_resize(step, value, i + 1);
-        struct zg_value *item = &value->items[i];
-        at =
-            step->record ? unpack_block(step->record, at, end, item->items, false) : get_leb(step, at, end, &item->raw);
-    }
-    return at;
-}
-
-static unsigned get_count(const struct zg_step *step, const uint8_t *at)
-{
-    if (step->count_size == 1)
-        return at[0];
-    return step->count_big_endian ? (unsigned)at[0] << 8 | at[1] : (unsigned)at[1] << 8 | at[0];
-}
-
-/* How many elements or bytes a step has, if `length` bytes follow its count. False: more than it may have. */
-static bool element_count(const struct zg_step *step, const uint8_t *at, size_t length, unsigned *count)
-{
-    *count = step->most;
-    if (step->type.extent == ZG_EXTENT_COUNTED)
-        *count = get_count(step, at);
-    else if (step->type.extent == ZG_EXTENT_REST && step->bits > 0 && length % (step->bits / 8) != 0)
-        return false;
-    else if (step->type.extent == ZG_EXTENT_REST && step->bits > 0)
-        *count = (unsigned)MIN(length / (step->bits / 8), UINT_MAX);
-    return *count <= step->most;
-}
-
-static const uint8_t *unpack_string(const struct zg_step *step, struct zg_value *value, const uint8_t *at,
-                                    unsigned count)
-{
-    const uint8_t *end = at + count;
-
-    if (step->type.kind == ZG_KIND_TEXT && step->type.extent == ZG_EXTENT_FIXED)
-        while (count > 0 && at[count - 1] == 0)
-            count--;
-    zg_value_resize(step, value, 0);
-    zg_value_resize(step, value, count);
-    if (count > 0)
-        memcpy(value->bytes, at, count);
-    if (step->type.kind == ZG_KIND_TEXT && count > 0 && !g_utf8_validate_len((const char *)at, count, NULL)) {
-        /* g_utf8_validate_len() refuses U+0000, which is a character like any other here */
-        for (unsigned from = 0, to = 0; from < count; from = ++to) {
-            while (to < count && at[to] != 0)
-                to++;
-            if (to > from && !g_utf8_validate_len((const char *)at + from, to - from, NULL))
-                return NULL;
-        }
-    }
-    return end;
-}
-
-/* Reads a step whose place counts from `base`, and returns its end, or NULL. */
-static const uint8_t *unpack_step(const struct zg_step *step, struct zg_value *value, const uint8_t *base,
-                                  const uint8_t *end)
-{
-    const uint8_t *at = base + step->byte;
-    bool own_place = zg_step_is_open_count(step);
-    unsigned count;
-
-    if (end - base < (ptrdiff_t)zg_step_end(step) - (ptrdiff_t)(step->varies ? step->most_size - step->least_size : 0))
-        return NULL;
-    const uint8_t *first = at + step->count_size;
-    if (!element_count(step, at, (size_t)(end - first), &count))
-        return NULL;
-    if (own_place && step->bits > 0 && (size_t)(end - first) < ((size_t)count * step->bits + 7) / 8)
-        return NULL;
-    if (zg_step_is_string(step))
-        return unpack_string(step, value, first, count);
-    if (step->record && !zg_step_is_array(step))
-        return unpack_block(step->record, first, end, value->items, false);
-    if (!zg_step_is_array(step) && zg_step_is_leb(step))
-        return get_leb(step, first, end, &value->raw);
-    if (!zg_step_is_array(step)) {
-        value->raw = raw_of(step, zg_step_load(step, 0, base));
-        return first;
-    }
-    zg_value_resize(step, value, step->type.extent == ZG_EXTENT_REST && step->bits == 0 ? 0 : count);
-    if (step->record || zg_step_is_leb(step))
-        return unpack_elements(step, value, first, end);
-    for (unsigned i = 0; i < count; i++)
-        value->items[i].raw = raw_of(step, zg_step_load(step, i, own_place ? first : base));
-    return own_place ? first + (count * step->bits + 7) / 8 : first;
-}
-
-static void take_default(const struct zg_step *step, struct zg_value *value)
-{
-    value->raw = step->fallback;
-    if (zg_step_is_string(step) || zg_step_is_array(step)) {
-        zg_value_resize(step, value, 0);
-        zg_value_resize(step, value, count_at_first(step));
-    } else if (step->record) {
-        zg_values_free(step->record, value->items);
-        value->items = zg_values_new(step->record);
-    }
-}
-
-static const uint8_t *unpack_block(const struct zg_block *block, const uint8_t *at, const uint8_t *end,
-                                   struct zg_value *values, bool may_be_older)
-{
-    const uint8_t *base = at, *taken = at;
-    bool missing = false;
-
-    for (unsigned i = 0; i < block->steps->len; i++) {
-        const struct zg_step *step = zg_block_step(block, i);
-        missing = missing || (may_be_older && step->newer && taken == end);
-        if (missing) {
-            take_default(step, &values[i]);
-            continue;
-        }
-        if (step->newer)
-            base = taken;
-        const uint8_t *step_end = unpack_step(step, &values[i], base, end);
-        if (!step_end)
-            return NULL;
-        if (step->varies)
-            base = taken = step_end;
-        else
-            taken = base + zg_step_end(step);
-    }
-    return taken;
-}
-
-bool zg_block_unpack(const struct zg_block *block, const uint8_t *at, size_t length, struct zg_value *values,
-                     size_t *ignored)
-{
-    static const uint8_t nothing = 0;
-    const uint8_t *from = length > 0 ? at : &nothing; /* an empty payload may have no address */
-    const uint8_t *end = unpack_block(block, from, from + length, values, true);
-
-    *ignored = end ? length - (size_t)(end - from) : 0;
-    return end != NULL;
-}
-
-/* --- ranges */
-
-static bool check_block(const struct zg_block *block, const struct zg_value *values, const char *before,
-                        GPtrArray *paths);
-
-static bool check_item(const struct zg_step *step, const struct zg_value *item, char *path, GPtrArray *paths)
-{
-    bool within = step->record ? true : zg_step_permits(step, item->raw);
-
-    if (step->record) {
-        g_autofree char *inner = g_strconcat(path, ".", NULL);
-        within = check_block(step->record, item->items, inner, paths);
-        g_free(path);
-    } else if (!within && paths) {
-        g_ptr_array_add(paths, path);
-    } else {
-        g_free(path);
-    }
-    return within;
-}
-
-static bool check_block(const struct zg_block *block, const struct zg_value *values, const char *before,
-                        GPtrArray *paths)
-{
-    bool within = true;
-
-    for (unsigned i = 0; i < block->steps->len; i++) {
-        const struct zg_step *step = zg_block_step(block, i);
-        if (zg_step_is_string(step))
-            continue;
-        if (!zg_step_is_array(step))
-            within = check_item(step, &values[i], g_strconcat(before, step->name, NULL), paths) && within;
-        for (unsigned k = 0; zg_step_is_array(step) && k < values[i].count; k++)
-            within = check_item(step, &values[i].items[k], g_strdup_printf("%s%s[%u]", before, step->name, k), paths) &&
-                     within;
-    }
-    return within;
-}
-
-bool zg_block_permits(const struct zg_block *block, const struct zg_value *values, GPtrArray *paths)
-{
-    return check_block(block, values, "", paths);
-}
-
-/* --- headers */
 
 size_t zg_payload_size(const struct zg_plan_message *message, const struct zg_value *values)
 {
-    return message->front + zg_block_size(&message->payload, values);
+    if (!message->text)
+        return message->front + zg_block_size(&message->payload, values);
+    g_autoptr(GString) text = g_string_new(NULL);
+    return zg_text_write(message, values, text, NULL) ? message->front + text->len : SIZE_MAX;
 }
 
 void zg_payload_pack(const struct zg_plan_message *message, const struct zg_header *header,
@@ -451,7 +20,20 @@ void zg_payload_pack(const struct zg_plan_message *message, const struct zg_head
     const uint8_t tickets[2] = { header->ticket, header->base };
     const struct zg_tag *tag = zg_plan_tag(message);
     memcpy(at, tag ? tag->bytes : tickets, message->front);
+    if (message->text) {
+        g_autoptr(GString) text = g_string_new(NULL);
+        if (zg_text_write(message, values, text, NULL))
+            memcpy(at + message->front, text->str, text->len);
+        return;
+    }
     zg_block_pack(&message->payload, values, at + message->front);
+}
+
+static bool unpack_fields(const struct zg_plan_message *message, const uint8_t *at, size_t length,
+                          struct zg_value *values, size_t *ignored)
+{
+    return message->text ? zg_text_read(message, (const char *)at, length, values, ignored)
+                         : zg_block_unpack(&message->payload, at, length, values, ignored);
 }
 
 bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at, size_t length,
@@ -461,7 +43,7 @@ bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at,
 
     if (message->message->tags->len > 0) {
         const struct zg_tag *tag = zg_message_tag(message->message, at, length);
-        return tag && zg_block_unpack(&message->payload, at + tag->size, length - tag->size, values, ignored);
+        return tag && unpack_fields(message, at + tag->size, length - tag->size, values, ignored);
     }
     if (length < tickets)
         return false;
@@ -469,7 +51,7 @@ bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at,
     header->base = tickets > 1 ? at[1] : 0;
     if (tickets > 0) /* `at` may be NULL if there are no bytes */
         at += tickets;
-    return zg_block_unpack(&message->payload, at, length - tickets, values, ignored);
+    return unpack_fields(message, at, length - tickets, values, ignored);
 }
 
 void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, size_t payload, uint8_t *at)
@@ -482,7 +64,7 @@ void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, 
     memset(at, 0, plan->header.size);
     for (unsigned i = 0; i < plan->header.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&plan->header, i);
-        store(step, 0, step->role->role == ZG_ROLE_CONST ? step->role->value : roles[step->role->role], at);
+        zgi_step_store(step, 0, step->role->role == ZG_ROLE_CONST ? step->role->value : roles[step->role->role], at);
     }
 }
 

@@ -11,6 +11,9 @@ void zg_definition_free(struct zg_definition *definition)
     g_free(definition->protocol);
     g_free(definition->summary);
     g_free(definition->check.name);
+    g_free(definition->layout.pattern);
+    g_free(definition->layout.assign);
+    g_free(definition->layout.between);
     g_ptr_array_unref(definition->header);
     g_ptr_array_unref(definition->messages);
     g_ptr_array_unref(definition->variables);
@@ -66,7 +69,8 @@ const struct zg_tag *zg_message_tag(const struct zg_message *message, const uint
 
     for (unsigned i = 0; i < message->tags->len; i++) {
         const struct zg_tag *tag = g_ptr_array_index(message->tags, i);
-        if (tag->size <= length && memcmp(tag->bytes, payload, tag->size) == 0 && (!best || tag->size > best->size))
+        if ((tag->whole ? tag->size == length : tag->size <= length) && memcmp(tag->bytes, payload, tag->size) == 0 &&
+            (!best || tag->size > best->size))
             best = tag;
     }
     return best;

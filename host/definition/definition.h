@@ -53,6 +53,7 @@ union zg_raw {
 struct zg_enum_value {
     char *name;
     char *summary; /* or NULL */
+    char *text;    /* how it is written in text layouts; NULL: as its name */
     union zg_raw raw;
     struct zg_place place;
 };
@@ -69,6 +70,45 @@ struct zg_enum {
 
 enum zg_side { ZG_SIDE_DEVICE = 1, ZG_SIDE_HOST = 2, ZG_SIDE_BOTH = 3 };
 
+/* How a value is written in a text layout (`as`). */
+struct zg_form {
+    unsigned base;  /* 2, 10 or 16 */
+    unsigned width; /* characters, exactly; 0: as many as it takes */
+    int decimals;   /* -1: not given */
+    int exponent;   /* digits behind the point of a number with an exponent; -1: without one */
+    char pad;       /* what fills the width up: '0' or ' ' */
+    char point;     /* '.' or ',' */
+    char quote;     /* around text; 0: none */
+    bool sign;      /* a plus too */
+    int lower;      /* digits beyond 9: 1 lower case, 0 upper case, -1 not given */
+    bool raw;       /* not the physical value */
+    bool number;    /* not the names of an enum or flags */
+    bool names;     /* not the number of flags */
+    bool base64;    /* bytes */
+    bool string;    /* in json, a number within quotes */
+    char *prefix, *on, *off, *between, *absent; /* or NULL */
+    struct zg_place place;                      /* line 0: none of these is given */
+};
+
+enum zg_layout_kind { ZG_LAYOUT_BINARY, ZG_LAYOUT_PATTERN, ZG_LAYOUT_PAIRS, ZG_LAYOUT_JSON };
+
+/* How a message's fields are arranged. */
+struct zg_layout {
+    enum zg_layout_kind kind;
+    char *pattern;          /* literals and {names} */
+    char *assign, *between; /* of pairs: between name and value, between pairs */
+    struct zg_place place;  /* line 0: not given */
+};
+
+/* A pair or member that is always the same, and no field. */
+struct zg_constant {
+    char *name; /* on the wire */
+    char *text; /* of a string, or the digits of a number */
+    bool is_number;
+    unsigned before; /* how many fields come before it */
+    struct zg_place place;
+};
+
 struct zg_field {
     char *name;
     char *summary;
@@ -81,6 +121,11 @@ struct zg_field {
     bool ranged;
     mpq_t low; /* physical limits, both inclusive */
     mpq_t high;
+    char *key;     /* its name in pairs and json; NULL: its name */
+    bool optional; /* may be absent, in text layouts */
+    int decimals;  /* of scale and offset as they are written; -1: a fraction */
+    struct zg_form form;
+    struct zg_place optional_place;
     unsigned since;     /* minor version that introduced it; 0: from the start */
     char *default_text; /* of a missing field, as written; NULL: raw zero */
     struct zg_place place;
@@ -97,10 +142,11 @@ struct zg_record {
 };
 
 /* Bytes at the front of a payload. */
-enum { ZG_TAG_MAX = 16 };
+enum { ZG_TAG_MAX = 64 };
 
 struct zg_tag {
     unsigned size;
+    bool whole; /* it is the whole payload */
     uint8_t bytes[ZG_TAG_MAX];
     struct zg_place place;
 };
@@ -112,8 +158,10 @@ struct zg_message {
     bool identified; /* an id is given */
     GPtrArray *tags; /* struct zg_tag: without an id in the header, what tells the message; the first is sent */
     enum zg_side from;
-    uint64_t every_ns; /* nominal period; 0: none given */
-    GPtrArray *fields; /* struct zg_field */
+    uint64_t every_ns;    /* nominal period; 0: none given */
+    GPtrArray *fields;    /* struct zg_field */
+    GPtrArray *constants; /* struct zg_constant, of pairs and json */
+    struct zg_layout layout;
     bool service;      /* belongs to a service, not to the definition's own messages */
     char *reply;       /* the name of the message that answers it, which makes it a request; or NULL */
     bool is_reply;     /* a request names it as its reply */
@@ -185,8 +233,9 @@ struct zg_definition {
     unsigned minor;
     struct zg_line line;
     bool big_endian;
-    GPtrArray *header;    /* struct zg_header_role */
-    bool header_in_doubt; /* part of it could not be read */
+    struct zg_layout layout; /* of messages that have none of their own */
+    GPtrArray *header;       /* struct zg_header_role */
+    bool header_in_doubt;    /* part of it could not be read */
     struct zg_framing_choice framing;
     struct zg_check_choice check;
     uint64_t max_payload; /* 0: as large as the largest message */
@@ -258,6 +307,12 @@ const char *zg_enum_name(const struct zg_enum *enumeration, union zg_raw raw);
 
 /* Who receives what the sides `from` send. */
 enum zg_side zg_receivers(enum zg_side from);
+
+/* "binary", "pattern", "pairs", "json". */
+const char *zg_layout_name(enum zg_layout_kind kind);
+
+/* What a field is called in pairs and json. */
+const char *zg_field_key(const struct zg_field *field);
 
 /* "device", "host" or "both". */
 const char *zg_side_name(enum zg_side side);

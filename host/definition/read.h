@@ -9,7 +9,8 @@
 /* The keys of each mapping. The tables end with a row without a name. */
 extern const struct zgi_key zgi_definition_keys[], zgi_field_keys[], zgi_variable_keys[], zgi_line_keys[],
     zgi_framing_keys[], zgi_named_check_keys[], zgi_crc_keys[], zgi_frame_keys[], zgi_role_keys[], zgi_length_keys[],
-    zgi_const_keys[], zgi_message_keys[], zgi_services_keys[], zgi_value_keys[], zgi_enum_keys[], zgi_flags_keys[];
+    zgi_const_keys[], zgi_message_keys[], zgi_services_keys[], zgi_value_keys[], zgi_enum_keys[], zgi_flags_keys[],
+    zgi_form_keys[], zgi_layout_keys[], zgi_pairs_keys[], zgi_constant_keys[];
 
 /* Each takes the definition as `into`. */
 void zgi_read_line(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
@@ -46,10 +47,24 @@ bool zgi_read_integer_type(struct zgi_reader *reader, yaml_node_t *node, struct 
 /* A built-in type without extent. */
 bool zgi_builtin_type(const char *word, struct zg_type *type);
 
-/* Reads a mapping of fields into an array of struct zg_field. */
+/* Reads a mapping of fields into an array of struct zg_field. Those with `const` are put into `constants`, unless it is
+ * NULL and they are errors. */
 void zgi_read_fields(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
-                     GPtrArray *fields);
+                     GPtrArray *fields, GPtrArray *constants);
 GPtrArray *zgi_fields_new(void);
+
+/* A layout; `whole`: of all messages, which none but pattern can be. */
+void zgi_read_layout(struct zgi_reader *reader, yaml_node_t *node, bool whole, struct zg_layout *layout);
+void zgi_layout_clear(struct zg_layout *layout);
+
+/* How a value is written. */
+struct zg_form zgi_form_new(void);
+void zgi_read_form(struct zgi_reader *reader, const struct zgi_entry *entry, struct zg_form *form);
+void zgi_form_clear(struct zg_form *form);
+
+/* Gives a message that has no layout of its own that of all; without an id in the header, gives one with a pattern the
+ * tag with which it begins. Reports what its layout does not allow. */
+void zgi_settle_layout(struct zgi_reader *reader, const struct zg_definition *definition, struct zg_message *message);
 
 /* A time of at most 30 min, which its key names. */
 void zgi_read_clocked_time(struct zgi_reader *reader, const struct zgi_entry *entry, uint64_t *nanoseconds);

@@ -10,6 +10,7 @@ struct field_reading {
     const struct zg_definition *definition;
     struct zg_field *field;
     bool typed;
+    int decimals; /* of scale and offset */
     struct zg_place scale_place, range_place;
 };
 
@@ -30,12 +31,25 @@ static bool read_number(struct zgi_reader *reader, yaml_node_t *node, const char
     return false;
 }
 
+/* How many decimals a scale or offset is written with; a fraction, or a number with an exponent, says none. */
+static void note_decimals(const yaml_node_t *node, struct field_reading *reading)
+{
+    const char *text = node->type == YAML_SCALAR_NODE ? (const char *)node->data.scalar.value : "";
+    const char *point = strchr(text, '.');
+
+    if (strpbrk(text, "/") || (strpbrk(text, "eE") && !g_str_has_prefix(text, "0x")))
+        reading->decimals = -1;
+    else if (reading->decimals >= 0 && point)
+        reading->decimals = MAX(reading->decimals, (int)strspn(point + 1, "0123456789"));
+}
+
 static void read_scale(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     struct field_reading *reading = into;
     struct zg_field *field = reading->field;
 
     reading->scale_place = entry->place;
+    note_decimals(entry->value, reading);
     if (read_number(reader, entry->value, "a scale: a decimal number or a fraction, 0.01 or 1/64", true,
                     field->scale) &&
         mpq_sgn(field->scale) == 0) {
@@ -48,6 +62,7 @@ static void read_offset(struct zgi_reader *reader, const struct zgi_entry *entry
 {
     struct field_reading *reading = into;
     reading->scale_place = entry->place;
+    note_decimals(entry->value, reading);
     read_number(reader, entry->value, "an offset: a decimal number", false, reading->field->offset);
 }
 
@@ -116,6 +131,27 @@ static void read_default(struct zgi_reader *reader, const struct zgi_entry *entr
     zgi_keep_text(reader, entry, &reading->field->default_text);
 }
 
+static void read_key(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_field *field = ((struct field_reading *)into)->field;
+
+    g_free(field->key);
+    field->key = zgi_read_text(reader, entry->value, entry->key);
+}
+
+static void read_optional(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_field *field = ((struct field_reading *)into)->field;
+
+    field->optional_place = entry->place;
+    zgi_read_bool(reader, entry->value, "optional", &field->optional);
+}
+
+static void read_as(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_form(reader, entry, &((struct field_reading *)into)->field->form);
+}
+
 const struct zgi_key zgi_field_keys[] = {
     { "type", true, read_field_type, "type",
       "u1 to u64, i2 to i64, bool, f32, f64, uleb32, text[N], bytes[..N], an enum, flags, a record, or an array of "
@@ -130,6 +166,48 @@ const struct zgi_key zgi_field_keys[] = {
     { "since", false, read_since, "version", "Version of the protocol that introduced the field" },
     { "default", false, read_default, "default",
       "Physical value of the field in payloads of older senders; default raw zero" },
+    { "key", false, read_key, "any_text", "In pairs and json: its name on the wire; default the field's" },
+    { "optional", false, read_optional, "bool", "In text layouts: it may be absent; default false" },
+    { "as", false, read_as, "form", "In text layouts: how the value is written" },
+    { 0 }
+};
+
+/* Text in quotes, or a plain integer. */
+static void read_const(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_constant *constant = into;
+    bool negative;
+    uint64_t magnitude;
+
+    constant->text = zgi_read_text(reader, entry->value, "const");
+    constant->is_number =
+        entry->value->type == YAML_SCALAR_NODE && entry->value->data.scalar.style == YAML_PLAIN_SCALAR_STYLE;
+    if (constant->is_number && constant->text && !zgi_parse_integer(constant->text, &negative, &magnitude))
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "expected text in quotes or an integer, found \"%s\"",
+                  constant->text);
+}
+
+static void read_const_key(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_constant *constant = into;
+
+    g_free(constant->name);
+    constant->name = zgi_read_text(reader, entry->value, entry->key);
+}
+
+static void skip_summary(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    (void)reader; /* for readers of the file */
+    (void)entry;
+    (void)into;
+}
+
+/* A pair or member that is always the same. */
+const struct zgi_key zgi_constant_keys[] = {
+    { "const", true, read_const, "default",
+      "In pairs and json: always this text in quotes, or this integer; no field" },
+    { "key", false, read_const_key, "any_text", "Its name on the wire; default this name" },
+    { "summary", false, skip_summary, "text", "What it is for" },
     { 0 }
 };
 
@@ -177,6 +255,7 @@ static void check_field(struct zgi_reader *reader, struct field_reading *reading
     g_autofree char *type = zg_type_name(field->type);
 
     field->scaled = mpq_cmp_ui(field->scale, 1, 1) != 0 || mpq_sgn(field->offset) != 0;
+    field->decimals = reading->decimals;
     if (field->scaled && !integer)
         zgi_error(reader->diagnostics, reading->scale_place, "scale and offset are for integer types; %s is %s",
                   field->name, type);
@@ -188,9 +267,6 @@ static void check_field(struct zgi_reader *reader, struct field_reading *reading
     if (field->default_text && (field->type.extent != ZG_EXTENT_ONE || field->type.kind == ZG_KIND_RECORD))
         zgi_error(reader->diagnostics, field->default_place,
                   "only a single value has a default; %s is %s and is empty or 0", field->name, type);
-    if (field->default_text && field->since == 0)
-        zgi_error(reader->diagnostics, field->default_place, "a default is for a field with `since`; %s is always sent",
-                  field->name);
 }
 
 static void field_free(gpointer data)
@@ -200,6 +276,8 @@ static void field_free(gpointer data)
     g_free(field->summary);
     g_free(field->unit);
     g_free(field->default_text);
+    g_free(field->key);
+    zgi_form_clear(&field->form);
     mpq_clears(field->scale, field->offset, field->low, field->high, NULL);
     g_free(field);
 }
@@ -212,7 +290,7 @@ GPtrArray *zgi_fields_new(void)
 /* Where fields are being read into. */
 struct fields_reading {
     const struct zg_definition *definition;
-    GPtrArray *fields;
+    GPtrArray *fields, *constants; /* the latter may be NULL */
 };
 
 /* A field before its keys are read. */
@@ -226,12 +304,33 @@ static struct zg_field *new_field(const struct zgi_entry *entry, const struct zg
     field->place = entry->place;
     field->big_endian = definition->big_endian;
     field->type = (struct zg_type){ .kind = ZG_KIND_UNSIGNED, .bits = 8 };
+    field->form = zgi_form_new();
     return field;
+}
+
+/* A field without a value of its own. */
+static void read_constant(struct zgi_reader *reader, const struct zgi_entry *entry, const struct fields_reading *fields)
+{
+    struct zg_constant *constant = g_new0(struct zg_constant, 1);
+
+    g_ptr_array_add(fields->constants, constant);
+    constant->place = entry->place;
+    constant->before = fields->fields->len;
+    constant->name = g_strdup(entry->key);
+    zgi_read_mapping(reader, entry->value, entry->place, "the field", zgi_constant_keys, constant);
 }
 
 static void read_field(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     const struct fields_reading *fields = into;
+
+    if (zgi_lookup(reader, entry->value, "const")) {
+        if (fields->constants)
+            read_constant(reader, entry, fields);
+        else
+            zgi_error(reader->diagnostics, entry->place, "only a message has fields with const");
+        return;
+    }
     struct zg_field *field = new_field(entry, fields->definition);
     struct field_reading reading = { .definition = fields->definition, .field = field };
 
@@ -246,9 +345,9 @@ static void read_field(struct zgi_reader *reader, const struct zgi_entry *entry,
 }
 
 void zgi_read_fields(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
-                     GPtrArray *fields)
+                     GPtrArray *fields, GPtrArray *constants)
 {
-    struct fields_reading reading = { definition, fields };
+    struct fields_reading reading = { definition, fields, constants };
     zgi_entries(reader, node, "a mapping of fields ({} for none)", read_field, &reading);
 }
 
@@ -383,7 +482,7 @@ static void fill_record(struct zgi_reader *reader, yaml_node_t *node, const stru
 {
     if (!node)
         return;
-    zgi_read_fields(reader, node, definition, record->fields);
+    zgi_read_fields(reader, node, definition, record->fields, NULL);
     for (unsigned i = 0; i < record->fields->len; i++) {
         const struct zg_field *field = g_ptr_array_index(record->fields, i);
         if (field->type.extent == ZG_EXTENT_REST)

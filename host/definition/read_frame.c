@@ -126,6 +126,11 @@ static void read_max_frame(struct zgi_reader *reader, const struct zgi_entry *en
                       &((struct zg_definition *)into)->max_frame);
 }
 
+static void read_frame_layout(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_layout(reader, entry->value, true, &((struct zg_definition *)into)->layout);
+}
+
 const struct zgi_key zgi_frame_keys[] = {
     { "framing", true, zgi_read_framing, "framing",
       "How frames are separated: cobs, slip, hdlc, length, marks, fixed or gap" },
@@ -134,6 +139,8 @@ const struct zgi_key zgi_frame_keys[] = {
     { "check", true, zgi_read_check, "check", "Check after the payload: a name, or the parameters of a CRC" },
     { "max_payload", false, read_max_payload, "max_payload",
       "Bytes before stuffing that every message must fit; absent: the largest message's" },
+    { "layout", false, read_frame_layout, "whole_layout",
+      "How the fields of all messages without a layout of their own are arranged" },
     { "max_frame", false, read_max_frame, "max_frame", "Bytes on the wire, with the worst stuffing; absent: no limit" },
     { 0 }
 };

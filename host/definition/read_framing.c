@@ -229,9 +229,6 @@ static void check_choice(struct zgi_reader *reader, const struct zg_framing_choi
         check_escape(reader, choice);
     else if (choice->marking == ZG_MARKING_DOUBLED)
         check_double(reader, choice);
-    else if (choice->start.size == 0)
-        zgi_error(reader->diagnostics, choice->place,
-                  "marks without escape or double need start bytes; the end alone could occur in the content");
 }
 
 void zgi_read_framing(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)

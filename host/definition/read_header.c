@@ -135,3 +135,13 @@ void zgi_read_header(struct zgi_reader *reader, const struct zgi_entry *entry, v
         zgi_entries(reader, g_ptr_array_index(items, i), "a header role with its type, id: u8", read_role, into);
     definition->header_in_doubt = zg_diagnostics_errors(reader->diagnostics) > errors;
 }
+
+const struct zg_header_role *zgi_role(const struct zg_definition *definition, enum zg_role role)
+{
+    for (unsigned i = 0; i < definition->header->len; i++) {
+        const struct zg_header_role *item = g_ptr_array_index(definition->header, i);
+        if (item->role == role)
+            return item;
+    }
+    return NULL;
+}

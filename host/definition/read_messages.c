@@ -70,7 +70,12 @@ static void read_message_summary(struct zgi_reader *reader, const struct zgi_ent
 static void read_fields(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     struct message_reading *reading = into;
-    zgi_read_fields(reader, entry->value, reading->definition, reading->message->fields);
+    zgi_read_fields(reader, entry->value, reading->definition, reading->message->fields, reading->message->constants);
+}
+
+static void read_message_layout(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_layout(reader, entry->value, false, &((struct message_reading *)into)->message->layout);
 }
 
 static void read_reply(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
@@ -139,6 +144,8 @@ const struct zgi_key zgi_message_keys[] = {
     { "from", true, read_from, "side", "Who sends it: device, host or both" },
     { "every", false, read_every, "every", "Nominal period, for the budget: a time, or on_change" },
     { "summary", false, read_message_summary, "text", "What the message is for" },
+    { "layout", false, read_message_layout, "layout",
+      "How the fields are arranged: binary (default), json, { pattern: ... } or { pairs: ... }" },
     { "fields", true, read_fields, "fields", "Its fields, by name, in the order of the payload" },
     { "reply", false, read_reply, "name", "The message that answers it, which makes it a request" },
     { "timeout", false, read_timeout, "positive_time", "Time for the answer before it is sent again; default 100 ms" },
@@ -150,6 +157,14 @@ const struct zgi_key zgi_message_keys[] = {
     { 0 }
 };
 
+static void constant_free(gpointer data)
+{
+    struct zg_constant *constant = data;
+    g_free(constant->name);
+    g_free(constant->text);
+    g_free(constant);
+}
+
 static void message_free(gpointer data)
 {
     struct zg_message *message = data;
@@ -158,17 +173,9 @@ static void message_free(gpointer data)
     g_free(message->reply);
     g_ptr_array_unref(message->fields);
     g_ptr_array_unref(message->tags);
+    g_ptr_array_unref(message->constants);
+    zgi_layout_clear(&message->layout);
     g_free(message);
-}
-
-const struct zg_header_role *zgi_role(const struct zg_definition *definition, enum zg_role role)
-{
-    for (unsigned i = 0; i < definition->header->len; i++) {
-        const struct zg_header_role *item = g_ptr_array_index(definition->header, i);
-        if (item->role == role)
-            return item;
-    }
-    return NULL;
 }
 
 static bool is_before(struct zg_place a, struct zg_place b)
@@ -219,6 +226,12 @@ static void check_tags_against(struct zgi_reader *reader, const struct zg_messag
         }
 }
 
+/* Whether a payload itself shows that it is this message: by a tag, by a constant, or by its keys in json. */
+static bool is_told(const struct zg_message *message)
+{
+    return message->tags->len > 0 || message->constants->len > 0 || message->layout.kind == ZG_LAYOUT_JSON;
+}
+
 /* Without an id, the messages of a sender are told apart by their tags; one may lack a tag: it is what begins with none
  * of the others'. */
 static void check_tags(struct zgi_reader *reader, const struct zg_definition *definition, unsigned index)
@@ -237,7 +250,7 @@ static void check_tags(struct zgi_reader *reader, const struct zg_definition *de
         if ((other->from & message->from) == 0)
             continue;
         check_tags_against(reader, message, other);
-        if (message->tags->len > 0 || other->tags->len > 0)
+        if (is_told(message) || is_told(other))
             continue;
         g_autofree char *where = zgi_where(reader, other->place);
         zgi_error(
@@ -278,6 +291,7 @@ struct zg_message *zgi_read_message(struct zgi_reader *reader, const struct zgi_
     message->from = ZG_SIDE_DEVICE;
     message->fields = zgi_fields_new();
     message->tags = g_ptr_array_new_with_free_func(g_free);
+    message->constants = g_ptr_array_new_with_free_func(constant_free);
     message->timeout_ns = 100000000;
     message->retries = 3;
     message->window = 4;
@@ -310,6 +324,8 @@ void zgi_read_messages(struct zgi_reader *reader, const struct zgi_entry *entry,
         return;
     if (definition->messages->len == 0)
         zgi_error(reader->diagnostics, zgi_place(entry->value), "there are no messages; expected at least one");
+    for (unsigned i = 0; i < definition->messages->len; i++)
+        zgi_settle_layout(reader, definition, g_ptr_array_index(definition->messages, i));
     for (unsigned i = 0; i < definition->messages->len && !definition->header_in_doubt; i++)
         check_tags(reader, definition, i);
 }

@@ -103,10 +103,22 @@ static void read_value_summary(struct zgi_reader *reader, const struct zgi_entry
     zgi_keep_text(reader, entry, &((struct value_reading *)into)->value->summary);
 }
 
-const struct zgi_key zgi_value_keys[] = { { "value", true, read_value_value, "integer",
-                                            "Number of the value, or of the bit" },
-                                          { "summary", false, read_value_summary, "text", "What it means" },
-                                          { 0 } };
+static void read_value_text(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_enum_value *value = ((struct value_reading *)into)->value;
+
+    g_free(value->text);
+    value->text = zgi_read_text(reader, entry->value, entry->key);
+    if (value->text && *value->text == '\0')
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "the text of %s is empty", value->name);
+}
+
+const struct zgi_key zgi_value_keys[] = {
+    { "value", true, read_value_value, "integer", "Number of the value, or of the bit" },
+    { "text", false, read_value_text, "any_text", "How it is written in text layouts; default its name" },
+    { "summary", false, read_value_summary, "text", "What it means" },
+    { 0 }
+};
 
 static void check_value_unique(struct zgi_reader *reader, const struct zg_enum *enumeration,
                                const struct zg_enum_value *value)
@@ -145,6 +157,7 @@ static void value_free(gpointer data)
     struct zg_enum_value *value = data;
     g_free(value->name);
     g_free(value->summary);
+    g_free(value->text);
     g_free(value);
 }
 

@@ -10,7 +10,8 @@
 enum zg_generate_error {
     ZG_GENERATE_ERROR_FOREIGN, /* a file of that name exists that was not generated, or was edited since */
     ZG_GENERATE_ERROR_NAME,    /* a generated file and a runtime file have the same name */
-    ZG_GENERATE_ERROR_WRITE
+    ZG_GENERATE_ERROR_WRITE,
+    ZG_GENERATE_ERROR_LAYOUT /* a message has a layout that the target does not know */
 };
 
 struct zg_generated {
@@ -32,6 +33,9 @@ GPtrArray *zg_generate_vectors(const struct zg_plan *plan);
 
 /* PROTOCOL.md and PROTOCOL.html, one self-contained page: a specification of the protocol. */
 GPtrArray *zg_generate_docs(const struct zg_plan *plan);
+
+/* Whether a target can print a plan; if not, an error: so far C and Python know no text layouts. */
+bool zg_target_knows(const char *name, const struct zg_plan *plan, GError **error);
 
 /* All of these, by the names that a user gives: "c", "python", "docs", "vectors". */
 struct zg_target {

@@ -24,6 +24,10 @@ static const struct {
     { "variable", zgi_variable_keys },
     { "services_mapping", zgi_services_keys },
     { "value_mapping", zgi_value_keys },
+    { "form_mapping", zgi_form_keys },
+    { "layout_mapping", zgi_layout_keys },
+    { "pairs", zgi_pairs_keys },
+    { "constant", zgi_constant_keys },
     { "enum", zgi_enum_keys },
     { "flags", zgi_flags_keys },
 };
@@ -52,6 +56,13 @@ static const struct {
                 { "side", { "device", "host", "both" } },
                 { "delivery", { "acknowledged" } },
                 { "kept", { "kept" } },
+                { "layout_word", { "binary", "json" } },
+                { "form_word", { "raw", "number", "names", "base64" } },
+                { "base", { "2", "10", "16" } },
+                { "pad", { "0", " " } },
+                { "point", { ".", "," } },
+                { "quote", { "\"", "'" } },
+                { "case", { "upper", "lower" } },
                 { "console", { "framed", "interleaved" } } };
 
 #define NATURAL "(0[xX][0-9A-Fa-f]+(_[0-9A-Fa-f]+)*|0[bB][01]+(_[01]+)*|[0-9]+(_[0-9]+)*)"
@@ -67,6 +78,7 @@ static const struct {
     bool natural; /* numbers must not be negative */
 } scalars[] = {
     { "text", { "string", "number", "boolean" }, ".", false },
+    { "any_text", { "string", "number", "boolean" }, "", false },
     { "name", { "string", "boolean" }, "^[A-Za-z][A-Za-z0-9_]*$", false },
     { "version", { "number", "string" }, "^[0-9]{1,3}\\.[0-9]{1,3}$", true },
     { "natural", { "integer", "string" }, "^" NATURAL "$", true },
@@ -88,7 +100,8 @@ static const struct {
     uint64_t least, most;
 } limited[] = { { "baud", 50, 100000000 },   { "crc_width", 3, 64 }, { "max_payload", 1, 65535 },
                 { "max_frame", 1, 1000000 }, { "index", 0, 255 },    { "retries", 0, 255 },
-                { "window", 1, 8 },          { "byte", 0, 255 } };
+                { "window", 1, 8 },          { "width", 1, 255 },    { "decimals", 0, 9 },
+                { "exponent", 0, 17 },       { "byte", 0, 255 } };
 
 static void refer(struct zg_json *json, const char *key, const char *shape)
 {
@@ -261,7 +274,11 @@ static void print_others(struct zg_json *json)
     zg_json_string(json, "pattern", "[1-9]");
     zg_json_close(json, '}');
     any_of(json, "framing", "framing_kind", "framing_mapping");
-    any_of(json, "field", "type", "field_mapping");
+    any_of(json, "field_or_constant", "field_mapping", "constant");
+    any_of(json, "field", "type", "field_or_constant");
+    any_of(json, "form", "form_word", "form_mapping");
+    any_of(json, "layout", "layout_word", "layout_mapping");
+    any_of(json, "whole_layout", "layout_word", "layout_mapping");
     any_of(json, "enum_value", "integer", "value_mapping");
     any_of(json, "services", "service_list", "services_mapping");
     print_bytes(json, "mark", ZG_MARK_MAX);

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "generate/generate.h"
 
+#include <string.h>
+
 static GPtrArray *print_python(const struct zg_plan *plan, enum zg_side sides)
 {
     (void)sides;
@@ -23,3 +25,18 @@ const struct zg_target zg_targets[] = {
     { "c", zg_generate_c }, { "python", print_python }, { "docs", print_docs }, { "vectors", print_vectors }
 };
 const unsigned zg_targets_length = G_N_ELEMENTS(zg_targets);
+
+bool zg_target_knows(const char *name, const struct zg_plan *plan, GError **error)
+{
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        if (!item->text || (strcmp(name, "c") != 0 && strcmp(name, "python") != 0))
+            continue;
+        g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_LAYOUT,
+                    "%s has the layout %s, for which there is no generator for %s yet; encode, decode, watch, send and "
+                    "sim know it",
+                    item->message->name, zg_layout_name(item->message->layout.kind), name);
+        return false;
+    }
+    return true;
+}

@@ -58,7 +58,8 @@ int zg_node_send(struct zg_node *node, zg_header_number to, const struct zg_plan
     if (message->tickets > 0)
         return send_ticketed(node, to, message, values, size, ticket);
     zg_payload_pack(message, &none, values, payload_of(node));
-    if (zg_plan_mistaken(node->plan, message, payload_of(node), size))
+    if (zg_plan_mistaken(node->plan, message, payload_of(node), size) ||
+        !zg_plan_carries(node->plan, payload_of(node), size))
         return ZG_ERANGE;
     int error = send_content(node, to, message, size);
     if (!error && zg_message_asks_service(message->message))

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "node/node_services.h"
 
+#include "codec/choice.h"
 #include "node/services_code.h"
 #include "zeugma/variable.h"
 
@@ -276,7 +277,7 @@ int zgi_services_deliver(void *owner, struct zg_frame *frame, const uint8_t *pay
 {
     struct zg_node *node = owner;
     const struct zg_plan_message *message =
-        zg_plan_told(node->plan, zg_receivers(node->services.side), frame->header.id, payload, length);
+        zg_told(node->plan, zg_receivers(node->services.side), frame->header.id, payload, length);
 
     if (!message)
         return take_unknown(node, frame, payload, length);

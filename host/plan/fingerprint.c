@@ -98,10 +98,74 @@ static void append_field(GString *text, const struct zg_field *field)
     g_string_append_c(text, '\n');
 }
 
+/* Characters that are written, as hex digits, so that they cannot be taken for others. */
+static void append_written(GString *text, const char *name, const char *written)
+{
+    if (!written)
+        return;
+    g_string_append_printf(text, " %s ", name);
+    append_hex(text, (const uint8_t *)written, (unsigned)strlen(written));
+}
+
+/* How a value is written: what differs from the usual. */
+static void append_form(GString *text, const struct zg_field *field)
+{
+    const struct zg_form *form = &field->form;
+    const struct {
+        const char *name;
+        bool said;
+    } words[] = { { "raw", form->raw },          { "number", form->number },    { "names", form->names },
+                  { "base64", form->base64 },    { "string", form->string },    { "sign", form->sign },
+                  { "lower", form->lower == 1 }, { "upper", form->lower == 0 }, { "optional", field->optional } };
+
+    if (form->base != 10)
+        g_string_append_printf(text, " base %u", form->base);
+    if (form->width > 0)
+        g_string_append_printf(text, " width %u pad %02x", form->width, (uint8_t)form->pad);
+    if (form->decimals >= 0)
+        g_string_append_printf(text, " decimals %d", form->decimals);
+    if (form->exponent >= 0)
+        g_string_append_printf(text, " exponent %d", form->exponent);
+    if (form->point != '.')
+        g_string_append_printf(text, " point %02x", (uint8_t)form->point);
+    if (form->quote)
+        g_string_append_printf(text, " quote %02x", (uint8_t)form->quote);
+    append_written(text, "key", field->key);
+    append_written(text, "prefix", form->prefix);
+    append_written(text, "true", form->on);
+    append_written(text, "false", form->off);
+    append_written(text, "between", form->between);
+    append_written(text, "absent", form->absent);
+    for (size_t i = 0; i < G_N_ELEMENTS(words); i++)
+        if (words[i].said)
+            g_string_append_printf(text, " %s", words[i].name);
+}
+
 static void append_fields(GString *text, const GPtrArray *fields)
 {
-    for (unsigned i = 0; i < fields->len; i++)
+    for (unsigned i = 0; i < fields->len; i++) {
         append_field(text, g_ptr_array_index(fields, i));
+        g_string_truncate(text, text->len - 1);
+        append_form(text, g_ptr_array_index(fields, i));
+        g_string_append_c(text, '\n');
+    }
+}
+
+static void append_layout(GString *text, const struct zg_message *message)
+{
+    const struct zg_layout *layout = &message->layout;
+
+    if (layout->kind == ZG_LAYOUT_BINARY)
+        return;
+    g_string_append_printf(text, " layout %s", zg_layout_name(layout->kind));
+    append_written(text, "pattern", layout->pattern);
+    append_written(text, "assign", layout->assign);
+    append_written(text, "between", layout->between);
+    for (unsigned i = 0; i < message->constants->len; i++) {
+        const struct zg_constant *constant = g_ptr_array_index(message->constants, i);
+        append_written(text, constant->is_number ? "number" : "const", constant->name);
+        append_written(text, "is", constant->text);
+    }
 }
 
 static int by_name(const void *a, const void *b)
@@ -158,7 +222,9 @@ static void append_types(GString *text, const struct zg_definition *definition)
                                item->type.kind == ZG_KIND_SIGNED ? 'i' : 'u', item->type.bits);
         for (unsigned v = 0; v < values->len; v++) {
             const struct zg_enum_value *value = g_ptr_array_index(values, v);
-            g_string_append_printf(text, "  %" G_GINT64_FORMAT " %s\n", value->raw.i, value->name);
+            g_string_append_printf(text, "  %" G_GINT64_FORMAT " %s", value->raw.i, value->name);
+            append_written(text, "text", value->text);
+            g_string_append_c(text, '\n');
         }
     }
     for (unsigned i = 0; i < records->len; i++) {
@@ -181,6 +247,7 @@ static void append_messages(GString *text, const struct zg_definition *definitio
             g_string_append(text, k == 0 ? " tag " : ",");
             append_hex(text, tag->bytes, tag->size);
         }
+        append_layout(text, message);
         if (message->reply)
             g_string_append_printf(text, " reply %s", message->reply);
         if (message->acknowledged)

@@ -12,6 +12,11 @@ bool zg_framing_is_plain(const struct zg_framing_choice *framing)
     return framing->kind == ZG_FRAMING_MARKS && framing->marking == ZG_MARKING_PLAIN;
 }
 
+bool zg_framing_is_sized(const struct zg_framing_choice *framing, bool one_size)
+{
+    return zg_framing_is_plain(framing) && one_size && framing->start.size > 0;
+}
+
 bool zg_framing_is_short_cobs(const struct zg_framing_choice *framing, unsigned content)
 {
     return framing->kind == ZG_FRAMING_COBS && !framing->lead && content < 254;
@@ -40,11 +45,11 @@ unsigned zg_framing_most(const struct zg_framing_choice *framing, unsigned conte
     }
 }
 
-unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned content)
+unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned content, bool one_size)
 {
     switch (framing->kind) {
     case ZG_FRAMING_MARKS:
-        if (!zg_framing_is_plain(framing))
+        if (!zg_framing_is_sized(framing, one_size))
             return ZG_MARKS_ROOM(content, framing->start.size, framing->end.size); /* fall through */
     case ZG_FRAMING_LENGTH:
     case ZG_FRAMING_FIXED: return ZG_SIZED_ROOM(content, framing->start.size, framing->end.size);
@@ -90,7 +95,8 @@ static void init_marks(struct zg_framer *framer, const struct zg_framing_choice 
                                        .end_size = (uint8_t)choice->end.size,
                                        .doubled = choice->marking == ZG_MARKING_DOUBLED,
                                        .escape = choice->escape,
-                                       .escape_xor = choice->escape_xor };
+                                       .escape_xor = choice->escape_xor,
+                                       .plain = choice->marking == ZG_MARKING_PLAIN };
     memcpy(framer->marks.start, choice->start.bytes, ZG_MARK_MAX);
     memcpy(framer->marks.end, choice->end.bytes, ZG_MARK_MAX);
     framer->framing = like;
@@ -108,7 +114,7 @@ void zgi_framer_init(struct zg_framer *framer, const struct zg_framing_choice *c
     case ZG_FRAMING_HDLC: *framing = choice->escape_control ? zg_hdlc_control : zg_hdlc; break;
     case ZG_FRAMING_GAP: *framing = zg_gap; break;
     case ZG_FRAMING_MARKS:
-        if (!zg_framing_is_plain(choice)) {
+        if (!zg_framing_is_sized(choice, sizes->one_size)) {
             init_marks(framer, choice);
             break;
         } /* fall through */

@@ -13,6 +13,7 @@ struct zg_content_sizes {
     unsigned most;
     unsigned around; /* header and check together */
     unsigned max_payload;
+    bool one_size;                /* all contents are as large */
     const struct zg_step *length; /* of the header, if the framing depends on its length; otherwise NULL */
     unsigned length_more;         /* what that counts besides the payload */
 };
@@ -20,14 +21,18 @@ struct zg_content_sizes {
 /* Must not be moved or copied: framing points into it. */
 struct zg_framer {
     struct zg_framing framing;
-    struct zg_sized sized; /* of length, fixed, and marks without escape */
-    struct zg_marks marks; /* of marks with an escape */
+    struct zg_sized sized; /* of length, fixed, and plain marks around contents of one size */
+    struct zg_marks marks; /* of other marks */
     struct zg_content_sizes sizes;
 };
 
 /* Prepares a framer. The step of the length must outlive it. */
 void zgi_framer_init(struct zg_framer *framer, const struct zg_framing_choice *choice,
                      const struct zg_content_sizes *sizes);
+
+/* Whether contents between plain marks all have one size, so that the end mark counts only where it must stand;
+ * otherwise none holds the end mark, and it is searched. */
+bool zg_framing_is_sized(const struct zg_framing_choice *framing, bool one_size);
 
 /* Whether the content is sent between marks unchanged. */
 bool zg_framing_is_plain(const struct zg_framing_choice *framing);
@@ -41,6 +46,6 @@ unsigned zg_framing_least(const struct zg_framing_choice *framing, unsigned cont
 unsigned zg_framing_most(const struct zg_framing_choice *framing, unsigned content);
 
 /* Bytes of memory that the decoder needs for contents up to `content` bytes. */
-unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned content);
+unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned content, bool one_size);
 
 #endif

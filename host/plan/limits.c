@@ -2,6 +2,7 @@
 /* What must fit: payloads, frames, variables. And whether the check is strong enough. */
 #include "plan/limits.h"
 
+#include "plan/searched.h"
 #include "zeugma/protocol.h"
 
 enum { PC_GAP_MS = 2 };
@@ -102,21 +103,6 @@ static void check_fixed(const struct zg_plan *plan, const struct zg_plan_message
                   name);
 }
 
-/* Marks may also occur in the content, so they count only where they must be. */
-static void check_plain_marks(const struct zg_plan *plan, const struct zg_plan_message *item,
-                              struct zg_diagnostics *diagnostics)
-{
-    const struct zg_plan_message *first = zg_plan_message_at(plan, 0);
-    static const char *const why = "marks without escape or double need frames of one size";
-
-    if (item->payload_least != item->payload_most)
-        zgi_error(diagnostics, item->message->place, "%s; the payload of %s takes %u to %u bytes", why,
-                  item->message->name, item->payload_least, MIN(item->payload_most, (unsigned)ZGI_UNREACHABLE));
-    else if (item->payload_most != first->payload_most && first->payload_least == first->payload_most)
-        zgi_error(diagnostics, item->message->place, "%s; the payload of %s takes %u bytes, that of %s %u", why,
-                  item->message->name, item->payload_most, first->message->name, first->payload_most);
-}
-
 /* Whether the framing can carry every message. */
 static void check_framing(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
@@ -124,9 +110,9 @@ static void check_framing(const struct zg_plan *plan, struct zg_diagnostics *dia
         const struct zg_plan_message *item = zg_plan_message_at(plan, i);
         if (plan->filled > 0)
             check_fixed(plan, item, diagnostics);
-        else if (zg_framing_is_plain(&plan->definition->framing))
-            check_plain_marks(plan, item, diagnostics);
     }
+    if (plan->searched)
+        zgi_check_searched(plan, diagnostics);
 }
 
 /* Warns if two flipped bits can leave the check unchanged. It detects all such errors only up to a length, the order of

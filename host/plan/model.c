@@ -43,7 +43,22 @@ const struct zg_plan_message *zg_plan_mistaken(const struct zg_plan *plan, const
 
     if (plan->id_bits == 0 && item->message->tags->len == 0)
         told = zg_plan_told(plan, item->message->from, 0, payload, length);
-    return told == item ? NULL : told;
+    return told && told != item && told->message->tags->len > 0 ? told : NULL;
+}
+
+bool zg_plan_carries(const struct zg_plan *plan, const uint8_t *payload, size_t length)
+{
+    const struct zg_mark *end = &plan->definition->framing.end;
+
+    for (size_t at = 0; plan->searched && at < length; at++) {
+        size_t same = 0;
+        while (same < end->size &&
+               end->bytes[same] == (at + same < length ? payload[at + same] : end->bytes[at + same - length]))
+            same++;
+        if (same == end->size)
+            return false;
+    }
+    return true;
 }
 
 const struct zg_tag *zg_plan_tag(const struct zg_plan_message *item)

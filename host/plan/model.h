@@ -6,6 +6,7 @@
 #include "plan/checker.h"
 #include "plan/framer.h"
 #include "plan/steps.h"
+#include "plan/text.h"
 #include "zeugma/protocol.h"
 
 /* Variables that a device can stream at the same time; generated code may be compiled with another number. */
@@ -17,6 +18,7 @@ struct zg_plan_message {
     unsigned tickets;        /* before the fields: 0, 1 (ticket) or 2 (ticket and base) */
     unsigned front;          /* bytes before the fields, as it is sent: those, or its tag */
     struct zg_block payload; /* the fields */
+    struct zg_text *text;    /* how they are written in a text layout; NULL: binary */
     unsigned payload_least;  /* with the front */
     unsigned payload_most;
     unsigned content;     /* header, payload, check */
@@ -59,6 +61,8 @@ struct zg_plan {
     unsigned max_content;
     unsigned max_frame;    /* bytes on the wire of the largest frame that max_payload allows */
     unsigned receive_room; /* bytes of memory that the framing's decoder takes */
+    bool sized;            /* plain marks around contents of one size; the end mark counts only where it must stand */
+    bool searched;         /* plain marks around contents that never hold the end mark */
     unsigned filled; /* content shorter than this is filled up with zero bytes before the check, bytes; 0: it is not */
     uint64_t gap_ns; /* silence that ends a frame, with the framing gap; otherwise 0 */
     uint64_t send_gap_ns;   /* least silence before a frame that is sent */
@@ -87,6 +91,9 @@ const struct zg_plan_message *zg_plan_told(const struct zg_plan *plan, enum zg_s
 /* The other message for which a receiver would take a payload without a tag, because it begins with one; NULL: none. */
 const struct zg_plan_message *zg_plan_mistaken(const struct zg_plan *plan, const struct zg_plan_message *item,
                                                const uint8_t *payload, size_t length);
+
+/* Whether the end mark, where it is searched, stands only behind a payload. */
+bool zg_plan_carries(const struct zg_plan *plan, const uint8_t *payload, size_t length);
 
 /* The tag that a message is sent with, or NULL. */
 const struct zg_tag *zg_plan_tag(const struct zg_plan_message *item);

@@ -6,7 +6,8 @@
 #include "definition/words.h"
 #include "plan/physical.h"
 
-double zg_nearest_double(const mpq_t value)
+/* The nearest binary number with so many bits, the last of which weighs at least 2^least; ties to even. */
+static double nearest(const mpq_t value, long bits, long least)
 {
     mpz_t quotient, rest, divisor;
     int sign = mpq_sgn(value);
@@ -27,7 +28,7 @@ double zg_nearest_double(const mpq_t value)
     if (mpz_cmp(quotient, scaled) < 0)
         exponent--;
     mpz_abs(quotient, mpq_numref(value));
-    long lowest = MAX(exponent - 52, -1074); /* the weight of the last bit of a double of this size */
+    long lowest = MAX(exponent - bits + 1, least); /* the weight of the last bit of a number of this size */
     if (lowest < 0)
         mpz_mul_2exp(quotient, quotient, (mp_bitcnt_t)-lowest);
     else
@@ -40,6 +41,17 @@ double zg_nearest_double(const mpq_t value)
     double result = ldexp(mpz_get_d(quotient), (int)CLAMP(lowest, -2000, 2000));
     mpz_clears(quotient, rest, divisor, scaled, NULL);
     return sign < 0 ? -result : result;
+}
+
+double zg_nearest_double(const mpq_t value)
+{
+    return nearest(value, 53, -1074);
+}
+
+double zg_nearest_float(const mpq_t value)
+{
+    const double number = nearest(value, 24, -149);
+    return fabs(number) > (double)G_MAXFLOAT ? copysign(HUGE_VAL, number) : number;
 }
 
 static void set_raw(mpq_t value, enum zg_kind kind, union zg_raw raw)
@@ -58,6 +70,16 @@ static void exact_physical(const struct zg_step *step, union zg_raw raw, mpq_t p
         mpq_mul(physical, physical, step->field->scale);
         mpq_add(physical, physical, step->field->offset);
     }
+}
+
+void zg_step_exact(const struct zg_step *step, union zg_raw raw, mpq_t physical)
+{
+    exact_physical(step, raw, physical);
+}
+
+void zg_step_exact_raw(const struct zg_step *step, union zg_raw raw, mpq_t value)
+{
+    set_raw(value, step->type.kind, raw);
 }
 
 double zg_step_physical(const struct zg_step *step, union zg_raw raw)
@@ -93,8 +115,7 @@ bool zg_step_permits(const struct zg_step *step, union zg_raw raw)
                                    : raw.u >= step->low.u && raw.u <= step->high.u;
 }
 
-/* number = the integer nearest to value, ties away from zero */
-static void round_away(mpz_t number, const mpq_t value)
+void zg_round_away(mpz_t number, const mpq_t value)
 {
     mpz_t twice;
     mpz_init(twice);
@@ -159,7 +180,7 @@ bool zg_step_raw(const struct zg_step *step, const mpq_t physical, union zg_raw 
         mpq_sub(exact, exact, step->field->offset);
         mpq_div(exact, exact, step->field->scale);
     }
-    round_away(number, exact);
+    zg_round_away(number, exact);
     good = raw_of(number, step->type.kind, raw) && zg_step_permits(step, *raw);
     if (good && mpz_cmp_ui(mpq_denref(exact), 1) != 0) { /* judged by the given value, not by the rounded one */
         double given = zg_nearest_double(physical);
@@ -168,6 +189,39 @@ bool zg_step_raw(const struct zg_step *step, const mpq_t physical, union zg_raw 
     mpq_clear(exact);
     mpz_clear(number);
     return good || is_limit(step, physical, raw);
+}
+
+/* Whether a whole number is within the step's type, whatever its range. */
+static bool is_within_type(const struct zg_step *step, union zg_raw raw)
+{
+    const unsigned bits = step->type.bits;
+
+    if (!zg_step_is_signed(step))
+        return raw.u <= UINT64_MAX >> (64 - bits);
+    return raw.i <= (int64_t)(UINT64_MAX >> (65 - bits)) && raw.i >= -(int64_t)(UINT64_MAX >> (65 - bits)) - 1;
+}
+
+bool zg_step_nearest(const struct zg_step *step, const mpq_t value, bool is_raw, union zg_raw *raw)
+{
+    mpq_t exact;
+    mpz_t number;
+
+    if (step->type.kind == ZG_KIND_FLOAT) {
+        raw->f = step->type.bits == 64 ? zg_nearest_double(value) : zg_nearest_float(value);
+        return isfinite(raw->f);
+    }
+    mpq_init(exact);
+    mpz_init(number);
+    mpq_set(exact, value);
+    if (step->field && step->field->scaled && !is_raw) {
+        mpq_sub(exact, exact, step->field->offset);
+        mpq_div(exact, exact, step->field->scale);
+    }
+    zg_round_away(number, exact);
+    const bool good = raw_of(number, step->type.kind, raw) && is_within_type(step, *raw);
+    mpq_clear(exact);
+    mpz_clear(number);
+    return good;
 }
 
 /* Moves a raw limit to the first raw value within a physical one. */

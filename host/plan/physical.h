@@ -24,7 +24,19 @@ double zg_step_rounded(const struct zg_step *step, double value);
 /* Whether a raw value is within the step's limits. NaN is within the limits of a float without a range. */
 bool zg_step_permits(const struct zg_step *step, union zg_raw raw);
 
-/* The double nearest to an exact number, ties to even. */
+/* The double, or the 32-bit float, nearest to an exact number, ties to even. */
 double zg_nearest_double(const mpq_t value);
+double zg_nearest_float(const mpq_t value);
+
+/* The integer nearest to an exact number, ties away from zero. */
+void zg_round_away(mpz_t number, const mpq_t value);
+
+/* A raw value's exact physical value; the raw value itself. */
+void zg_step_exact(const struct zg_step *step, union zg_raw raw, mpq_t physical);
+void zg_step_exact_raw(const struct zg_step *step, union zg_raw raw, mpq_t value);
+
+/* The raw value nearest to an exact physical one, or `is_raw` to the raw one itself, whatever the range. False: it is
+ * outside the type. */
+bool zg_step_nearest(const struct zg_step *step, const mpq_t value, bool is_raw, union zg_raw *raw);
 
 #endif

@@ -182,9 +182,12 @@ static void plan_payload(const struct zg_plan *plan, struct zg_plan_message *ite
     zgi_place_fields(plan, message->fields, room, block, &cursor, diagnostics);
     if (message->service && zgi_payload_room(plan) > 0)
         shrink_to_fit(block, room);
-    warn_of_waste(&cursor, message->name, message->place, diagnostics);
-    item->payload_least = least + block->size;
-    item->payload_most = most + block->most_size;
+    if (message->layout.kind == ZG_LAYOUT_BINARY)
+        warn_of_waste(&cursor, message->name, message->place, diagnostics);
+    if (message->layout.kind != ZG_LAYOUT_BINARY)
+        item->text = zgi_text_new(message, block, diagnostics);
+    item->payload_least = least + (item->text ? item->text->least : block->size);
+    item->payload_most = most + (item->text ? item->text->most : block->most_size);
     for (unsigned i = 0; i < message->fields->len; i++) {
         const struct zg_field *field = g_ptr_array_index(message->fields, i);
         if (field->type.extent == ZG_EXTENT_REST && zgi_payload_room(plan) == 0 && !message->service)
@@ -208,6 +211,17 @@ static void plan_messages(struct zg_plan *plan, struct zg_diagnostics *diagnosti
         plan->max_payload = MAX(plan->max_payload, MAX(item.payload_most, 1));
         g_array_append_val(plan->messages, item);
     }
+}
+
+/* Whether all payloads have the same size. */
+static bool has_one_size(const struct zg_plan *plan)
+{
+    const unsigned size = zg_plan_message_at(plan, 0)->payload_most;
+
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        if (zg_plan_message_at(plan, i)->payload_least != size || zg_plan_message_at(plan, i)->payload_most != size)
+            return false;
+    return true;
 }
 
 static void plan_variables(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
@@ -242,7 +256,7 @@ static void plan_framing(struct zg_plan *plan)
 
     plan->max_content = plan->filled > 0 ? plan->filled : plan->header.size + plan->max_payload + plan->check.size;
     plan->max_frame = zg_framing_most(framing, plan->max_content);
-    plan->receive_room = zg_framing_room(framing, plan->max_content);
+    plan->receive_room = zg_framing_room(framing, plan->max_content, plan->sized);
     if (framing->kind == ZG_FRAMING_GAP)
         plan->gap_ns = framing->gap_millichars > 0 ? characters_ns(line, framing->gap_millichars) : framing->gap_ns;
     uint64_t silence_ns = MAX(plan->gap_ns, line->gap_ns);
@@ -253,6 +267,7 @@ static void plan_framing(struct zg_plan *plan)
     const struct zg_content_sizes sizes = { .most = plan->max_content,
                                             .around = plan->header.size + plan->check.size,
                                             .max_payload = plan->max_payload,
+                                            .one_size = plan->sized,
                                             .length = zg_plan_length(plan),
                                             .length_more = plan->length_more };
     zgi_framer_init(&plan->framer, framing, &sizes);
@@ -276,8 +291,10 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
     plan_records(plan, diagnostics);
     plan_variables(plan, diagnostics);
     plan_messages(plan, diagnostics);
+    plan->sized = zg_framing_is_sized(&definition->framing, has_one_size(plan));
+    plan->searched = zg_framing_is_plain(&definition->framing) && !plan->sized;
     zgi_plan_limits(plan, diagnostics);
-    if (zg_framing_is_plain(&definition->framing)) /* all frames have the same size */
+    if (plan->sized)
         plan->max_payload = zg_plan_message_at(plan, 0)->payload_most;
     else if (plan->filled > 0)
         plan->max_payload = zgi_payload_room(plan);
@@ -297,8 +314,10 @@ void zg_plan_free(struct zg_plan *plan)
 {
     if (!plan)
         return;
-    for (unsigned i = 0; i < plan->messages->len; i++)
+    for (unsigned i = 0; i < plan->messages->len; i++) {
         g_array_unref(zg_plan_message_at(plan, i)->payload.steps);
+        zgi_text_free(zg_plan_message_at(plan, i)->text);
+    }
     for (unsigned i = 0; i < plan->variables->len; i++) {
         const struct zg_plan_variable *item = zg_plan_variable_at(plan, i);
         g_array_unref(item->block.steps);

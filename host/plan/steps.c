@@ -2,6 +2,8 @@
 /* What a step is, and in which bits of which bytes its values are. */
 #include "plan/steps.h"
 
+#include "zeugma/bytes.h"
+
 bool zg_step_is_bitwise(const struct zg_step *step)
 {
     return step->bits % 8 != 0;
@@ -95,6 +97,19 @@ uint64_t zg_step_load(const struct zg_step *step, unsigned element, const uint8_
         bits |= part << piece->shift;
     }
     return bits;
+}
+
+union zg_raw zg_step_of_bits(const struct zg_step *step, uint64_t bits)
+{
+    switch (step->type.kind) {
+    case ZG_KIND_SIGNED:
+    case ZG_KIND_LEB_SIGNED: return (union zg_raw){ .i = zg_signed64(bits, step->type.bits) };
+    case ZG_KIND_BOOL: return (union zg_raw){ .u = bits & 1 };
+    case ZG_KIND_FLOAT:
+        return (union zg_raw){ .f = step->type.bits == 64 ? zg_f64_of_bits(bits)
+                                                          : (double)zg_f32_of_bits((uint32_t)bits) };
+    default: return (union zg_raw){ .u = bits };
+    }
 }
 
 const struct zg_step *zg_block_step(const struct zg_block *block, unsigned index)

@@ -61,6 +61,9 @@ unsigned zg_step_pieces(const struct zg_step *step, unsigned element, struct zg_
 /* The bits of such an element, at most 64, combined from its pieces. `at` is where step->byte counts from. */
 uint64_t zg_step_load(const struct zg_step *step, unsigned element, const uint8_t *at);
 
+/* The value of a step's type that these bits are. */
+union zg_raw zg_step_of_bits(const struct zg_step *step, uint64_t bits);
+
 /* The byte after a step at its longest, counted like step->byte. */
 unsigned zg_step_end(const struct zg_step *step);
 

@@ -31,7 +31,7 @@ static void fill(struct zg_random *random, uint8_t *at, size_t length)
 /* Whether all payloads have the largest size: the framing has frames of one size, and the header no length. */
 static bool has_one_size(const struct zg_plan *plan)
 {
-    return zg_framing_is_plain(&plan->definition->framing) || (plan->filled > 0 && plan->length_bits == 0);
+    return plan->sized || (plan->filled > 0 && plan->length_bits == 0);
 }
 
 /* Whether the service traffic defines the payloads of this flow. */

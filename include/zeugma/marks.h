@@ -2,9 +2,10 @@
 /*
  * Frames between a start and an end mark, whose bytes are kept out of the content: each byte of the marks, and the
  * escape, is sent as the escape followed by byte XOR escape_xor; or one byte, which begins both marks, is sent twice.
- * Without a start mark, or if both are the same byte, an end mark opens the next frame. The decoder's memory is
- * ZG_MARKS_ROOM(largest content, start bytes, end bytes): the content, and a frame as it is on the wire. Marks without
- * an escape: zeugma/sized.h.
+ * Plain marks stand around a content that never holds the end mark, such as text. Without a start mark, or if both are
+ * the same byte, an end mark opens the next frame. The decoder's memory is
+ * ZG_MARKS_ROOM(largest content, start bytes, end bytes): the content, and a frame as it is on the wire. Marks around
+ * contents of one size, which may hold anything: zeugma/sized.h.
  */
 #ifndef ZEUGMA_MARKS_H
 #define ZEUGMA_MARKS_H
@@ -27,6 +28,7 @@ struct zg_marks {
     bool doubled;       /* in the content, `escape` is sent twice */
     uint8_t escape;     /* not doubled: the byte before an image */
     uint8_t escape_xor; /* image = byte XOR escape_xor */
+    bool plain;         /* no byte is escaped or doubled: the content never holds the end mark */
 };
 
 /* An initialiser: the framing with `options`, a struct zg_marks. */

@@ -161,6 +161,46 @@ static void check_frame(const char *definition, const char *block)
     test_plan_clear(&plan);
 }
 
+/* "MESSAGE JSON = TEXT", "MESSAGE JSON refused: WHY", "MESSAGE TEXT : JSON" or "refused"; the text is the whole
+ * payload, with \\n for a line's end. */
+static void check_texts(const char *definition, const char *block)
+{
+    g_autofree char *text = completed(definition);
+    struct test_plan plan = test_plan_of(text);
+    g_auto(GStrv) lines = g_strsplit(block, "\n", -1);
+
+    for (char **line = lines; **line; line++) {
+        g_auto(GStrv) words = g_strsplit(*line, " ", 2);
+        const struct zg_plan_message *item = zg_plan_by_name(plan.plan, words[0]);
+        const char *made = strstr(words[1], "} = "), *refused = strstr(words[1], "} refused: "), *read = NULL;
+        assert_non_null(item);
+        for (const char *at = words[1]; (at = strstr(at, " : ")); at++)
+            read = at; /* the last */
+        g_autoptr(GString) hex = g_string_new(NULL);
+        g_autofree char *left = made || !read ? g_strdup(made ? made + 4 : words[1])
+                                              : g_strndup(words[1], (gsize)(read - words[1]));
+        g_autofree char *plain = g_strcompress(left);
+        for (size_t i = 0; plain[i]; i++)
+            g_string_append_printf(hex, "%02x", (uint8_t)plain[i]);
+        g_autofree char *json = g_strndup(words[1], made      ? (gsize)(made + 1 - words[1])
+                                                    : refused ? (gsize)(refused + 1 - words[1])
+                                                              : 0);
+        if (made) {
+            check_packing(item, json, hex->str);
+        } else if (refused) {
+            struct zg_value *values = zg_values_new(&item->payload);
+            g_autoptr(GError) error = NULL;
+            assert_false(zg_values_from_json(item, json, values, &error));
+            assert_string_equal(error->message, refused + 11);
+            zg_values_free(&item->payload, values);
+        } else {
+            assert_non_null(read);
+            check_unpacking(item, hex->str, read + 3);
+        }
+    }
+    test_plan_clear(&plan);
+}
+
 struct counted {
     unsigned examples, payloads, frames;
 };
@@ -178,6 +218,11 @@ static struct counted check_page(const char *path)
         g_autofree char *kind = g_strndup(parts[i], (gsize)(body - 1 - parts[i]));
         if (strcmp(kind, "payload") == 0) {
             check_payloads(definition, body);
+            counted.payloads++;
+            continue;
+        }
+        if (strcmp(kind, "text") == 0) {
+            check_texts(definition, body);
             counted.payloads++;
             continue;
         }

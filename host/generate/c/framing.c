@@ -24,7 +24,7 @@ const char *zgi_c_framing_header(const struct zgi_c *c)
     case ZG_FRAMING_SLIP:
     case ZG_FRAMING_HDLC: return "escaped";
     case ZG_FRAMING_GAP: return "gap";
-    case ZG_FRAMING_MARKS: return zg_framing_is_plain(framing) ? "sized" : "marks";
+    case ZG_FRAMING_MARKS: return c->plan->sized ? "sized" : "marks";
     default: return "sized";
     }
 }
@@ -77,13 +77,13 @@ void zgi_c_framing(const struct zgi_c *c, GString *text)
     if (framing->kind == ZG_FRAMING_LENGTH)
         print_measure(c, text);
     g_string_append_printf(text, "/* %s */\n", described);
-    if (framing->kind == ZG_FRAMING_MARKS && !zg_framing_is_plain(framing))
+    if (framing->kind == ZG_FRAMING_MARKS && !plan->sized)
         g_string_append_printf(text,
-                               "static const struct zg_marks %s_marks = { %u, %u, %s, %s, %s, 0x%02XU, 0x%02XU };\n"
+                               "static const struct zg_marks %s_marks = { %u, %u, %s, %s, %s, 0x%02XU, 0x%02XU, %s };\n"
                                "static const struct zg_framing %s_framing = ZG_MARKS(&%s_marks);\n\n",
                                c->prefix, framing->start.size, framing->end.size, start, end,
                                framing->marking == ZG_MARKING_DOUBLED ? "true" : "false", framing->escape,
-                               framing->escape_xor, c->prefix, c->prefix);
+                               framing->escape_xor, plan->searched ? "true" : "false", c->prefix, c->prefix);
     else
         g_string_append_printf(text,
                                "static const struct zg_sized %s_sized = { %s%s, NULL, %u, %u, %u, %u, %s, %s };\n"

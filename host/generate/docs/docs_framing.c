@@ -127,7 +127,7 @@ void zgi_docs_framing(struct zgi_document *document, const struct zg_plan *plan)
             plan->max_frame, (double)plan->gap_ns / 1000);
         break;
     default:
-        if (framing->kind == ZG_FRAMING_MARKS && !zg_framing_is_plain(framing))
+        if (framing->kind == ZG_FRAMING_MARKS && !plan->sized)
             print_marks(document, plan);
         else
             print_sized(document, plan);

@@ -2,7 +2,7 @@
 
 _END_OPENS = not START or (START == END and len(START) == 1)
 _OPENING = END if _END_OPENS else START
-_SPECIAL = {ESCAPE} if DOUBLED else {ESCAPE, *START, *END}
+_SPECIAL = set() if PLAIN else {ESCAPE} if DOUBLED else {ESCAPE, *START, *END}
 
 
 def stuff(content: bytes) -> bytes:
@@ -47,6 +47,9 @@ class _Finder(_Scanned):
         event = None
         while event is None and self._seen < len(self._window):
             byte, ahead = self._window[self._seen], self._window[self._seen + 1:self._seen + 2]
+            found = bytes(self._window[self._seen:self._seen + len(END)]) if PLAIN else b""
+            if PLAIN and END.startswith(found):  # the end mark, or what may become one
+                return self._read_end()
             if byte not in _SPECIAL:
                 event = self._add(byte, 1)
             elif byte == ESCAPE and not ahead:

@@ -335,11 +335,13 @@ static void print_framing(GString *text, const struct zg_plan *plan)
     print_mark(text, "START", &framing->start);
     print_mark(text, "END", &framing->end);
     print_mark(text, "CHECK_PREFIX", plan->definition->check.covers == ZG_COVERS_ALL ? &framing->start : &none);
-    if (framing->kind == ZG_FRAMING_LENGTH || framing->kind == ZG_FRAMING_FIXED || zg_framing_is_plain(framing))
+    if (framing->kind == ZG_FRAMING_LENGTH || framing->kind == ZG_FRAMING_FIXED || plan->sized)
         g_string_append_printf(text, "_LENGTH_END = %u  # bytes of the header up to the length's last\n",
                                (unsigned)plan->framer.sized.head);
-    if (framing->marking != ZG_MARKING_PLAIN)
-        g_string_append_printf(text, "DOUBLED = %s\nESCAPE = 0x%02X\nESCAPE_XOR = 0x%02X\n",
+    if (plan->searched)
+        g_string_append(text, "PLAIN = True\nDOUBLED = False\nESCAPE = None\nESCAPE_XOR = 0\n");
+    else if (framing->marking != ZG_MARKING_PLAIN)
+        g_string_append_printf(text, "PLAIN = False\nDOUBLED = %s\nESCAPE = 0x%02X\nESCAPE_XOR = 0x%02X\n",
                                framing->marking == ZG_MARKING_DOUBLED ? "True" : "False", framing->escape,
                                framing->escape_xor);
 }
@@ -391,7 +393,7 @@ static void print_support(GString *text, const struct zg_plan *plan)
     const struct zg_framing_choice *framing = &plan->definition->framing;
     const char *parts[] = { "values", finders[framing->kind][0], finders[framing->kind][1], "receiver" };
 
-    if (zg_framing_is_plain(framing))
+    if (plan->sized)
         parts[2] = "sized";
     for (unsigned i = 0; i < G_N_ELEMENTS(parts); i++) {
         g_autofree char *path = parts[i] ? g_strdup_printf("python/%s.py", parts[i]) : NULL;

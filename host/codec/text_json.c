@@ -1,0 +1,513 @@
+/* SPDX-License-Identifier: MIT */
+/* Payloads that are a JSON object, RFC 8259. */
+#include "codec/text_json.h"
+
+#include <string.h>
+
+#include "codec/text_element.h"
+#include "plan/spelling.h"
+
+enum { DEEPEST = 8 /* nesting of a value that is skipped */ };
+
+/* --- written */
+
+static void put_quoted(const char *bytes, size_t count, GString *out)
+{
+    static const char from[] = "\"\\\b\f\n\r\t", to[] = "\"\\bfnrt";
+
+    g_string_append_c(out, '"');
+    for (size_t i = 0; i < count; i++) {
+        const char *escape = bytes[i] ? strchr(from, bytes[i]) : NULL;
+        if (escape)
+            g_string_append_printf(out, "\\%c", to[escape - from]);
+        else if ((uint8_t)bytes[i] < 0x20)
+            g_string_append_printf(out, "\\u%04x", (uint8_t)bytes[i]);
+        else
+            g_string_append_c(out, bytes[i]);
+    }
+    g_string_append_c(out, '"');
+}
+
+static void put_flags(const struct zg_step *step, union zg_raw raw, GString *out)
+{
+    bool first = true;
+
+    g_string_append_c(out, '[');
+    for (uint64_t bit = 0; bit < step->type.bits; bit++) {
+        if (!(raw.u >> bit & 1))
+            continue;
+        const char *name = zg_text_of_value(step->type.enumeration, (union zg_raw){ .u = bit });
+        g_string_append(out, first ? "" : ",");
+        if (name)
+            put_quoted(name, strlen(name), out);
+        else
+            g_string_append_printf(out, "%" G_GUINT64_FORMAT, bit);
+        first = false;
+    }
+    g_string_append_c(out, ']');
+}
+
+static bool put_object(const struct zg_text *text, const struct zg_block *block, const struct zg_value *values,
+                       GString *out, struct zg_span *spans, GError **error);
+
+static bool put_number(const struct zg_step *step, const struct zg_value *value, GString *out, GError **error)
+{
+    const char *quote = zg_text_is_quoted(step) ? "\"" : "";
+
+    g_string_append(out, quote);
+    if (!zgi_text_put_number(step, value->raw, out, error))
+        return false;
+    g_string_append(out, quote);
+    return true;
+}
+
+static bool put_element(const struct zg_step *step, const struct zg_value *value, GString *out, GError **error)
+{
+    const struct zg_form *form = &step->field->form;
+    const bool is_number = zg_text_is_number(step, ZG_LAYOUT_JSON);
+
+    if (step->record)
+        return put_object(NULL, step->record, value->items, out, NULL, error);
+    if (is_number)
+        return put_number(step, value, out, error);
+    if (step->type.kind == ZG_KIND_BOOL && !form->on && !form->off) {
+        g_string_append(out, value->raw.b ? "true" : "false");
+        return true;
+    }
+    if (step->type.enumeration && step->type.enumeration->flags) {
+        put_flags(step, value->raw, out);
+        return true;
+    }
+    if (step->type.enumeration && !zg_text_of_value(step->type.enumeration, value->raw))
+        return put_number(step, value, out, error);
+    if (step->type.kind == ZG_KIND_TEXT) {
+        put_quoted((const char *)value->bytes, value->count, out);
+        return true;
+    }
+    g_autoptr(GString) inside = g_string_new(NULL);
+    if (!zgi_text_put_element(step, value, inside, error))
+        return false;
+    put_quoted(inside->str, inside->len, out);
+    return true;
+}
+
+static bool put_value(const struct zg_step *step, const struct zg_value *value, GString *out, GError **error)
+{
+    if (!zg_step_is_array(step))
+        return put_element(step, value, out, error);
+    g_string_append_c(out, '[');
+    for (unsigned i = 0; i < value->count; i++) {
+        g_string_append(out, i > 0 ? "," : "");
+        if (!put_element(step, &value->items[i], out, error))
+            return false;
+    }
+    g_string_append_c(out, ']');
+    return true;
+}
+
+static void put_key(const char *key, GString *out)
+{
+    g_string_append(out, out->str[out->len - 1] == '{' ? "" : ",");
+    put_quoted(key, strlen(key), out);
+    g_string_append_c(out, ':');
+}
+
+static void put_constant(const struct zg_constant *constant, GString *out)
+{
+    put_key(constant->name, out);
+    if (constant->is_number)
+        g_string_append(out, constant->text);
+    else
+        put_quoted(constant->text, strlen(constant->text), out);
+}
+
+/* The members of a message, with its constants, or of a record. */
+static bool put_object(const struct zg_text *text, const struct zg_block *block, const struct zg_value *values,
+                       GString *out, struct zg_span *spans, GError **error)
+{
+    const unsigned count = text ? text->parts->len : block->steps->len;
+
+    g_string_append_c(out, '{');
+    for (unsigned i = 0; i < count; i++) {
+        const struct zg_text_part *part = text ? zg_text_part(text, i) : NULL;
+        if (part && part->constant) {
+            put_constant(part->constant, out);
+            continue;
+        }
+        const unsigned index = part ? (unsigned)part->step : i;
+        const struct zg_step *step = zg_block_step(block, index);
+        if (values[index].absent)
+            continue;
+        put_key(zg_field_key(step->field), out);
+        const size_t from = out->len;
+        if (!put_value(step, &values[index], out, error))
+            return false;
+        if (spans)
+            spans[index] = (struct zg_span){ from, out->len - from };
+    }
+    g_string_append_c(out, '}');
+    return true;
+}
+
+bool zgi_json_write(const struct zg_text *text, const struct zg_block *block, const struct zg_value *values,
+                    GString *out, struct zg_span *spans, GError **error)
+{
+    return put_object(text, block, values, out, spans, error);
+}
+
+/* --- read */
+
+/* What is left of a text. */
+struct cursor {
+    const char *at, *end;
+};
+
+static void skip_space(struct cursor *cursor)
+{
+    while (cursor->at < cursor->end && strchr(" \t\n\r", *cursor->at) && *cursor->at)
+        cursor->at++;
+}
+
+/* Takes a character, behind white space. */
+static bool take(struct cursor *cursor, char wanted)
+{
+    skip_space(cursor);
+    if (cursor->at == cursor->end || *cursor->at != wanted)
+        return false;
+    cursor->at++;
+    return true;
+}
+
+static char peek(struct cursor *cursor)
+{
+    skip_space(cursor);
+    return cursor->at < cursor->end ? *cursor->at : '\0';
+}
+
+static bool take_word(struct cursor *cursor, const char *word)
+{
+    const size_t size = strlen(word);
+
+    if ((size_t)(cursor->end - cursor->at) < size || memcmp(cursor->at, word, size) != 0)
+        return false;
+    cursor->at += size;
+    return true;
+}
+
+static bool take_hex(struct cursor *cursor, gunichar *unit)
+{
+    *unit = 0;
+    for (unsigned i = 0; i < 4; i++) {
+        const int digit = cursor->at < cursor->end ? g_ascii_xdigit_value(*cursor->at++) : -1;
+        if (digit < 0)
+            return false;
+        *unit = *unit << 4 | (gunichar)digit;
+    }
+    return true;
+}
+
+/* \uXXXX, which may be the first half of a pair. A half alone is no character. */
+static bool take_unicode(struct cursor *cursor, GString *out)
+{
+    gunichar first, second;
+
+    if (!take_hex(cursor, &first))
+        return false;
+    if (first >= 0xD800 && first < 0xDC00) {
+        if (!take_word(cursor, "\\u") || !take_hex(cursor, &second) || second < 0xDC00 || second > 0xDFFF)
+            return false;
+        first = 0x10000 + ((first - 0xD800) << 10 | (second - 0xDC00));
+    } else if (first >= 0xDC00 && first <= 0xDFFF) {
+        return false;
+    }
+    if (first == 0)
+        g_string_append_c(out, '\0');
+    else
+        g_string_append_unichar(out, first);
+    return true;
+}
+
+static bool take_escape(struct cursor *cursor, GString *out)
+{
+    static const char from[] = "\"\\/bfnrt", to[] = "\"\\/\b\f\n\r\t";
+    const char c = cursor->at < cursor->end ? *cursor->at++ : '\0';
+    const char *escape = c ? strchr(from, c) : NULL;
+
+    if (c == 'u')
+        return take_unicode(cursor, out);
+    if (escape)
+        g_string_append_c(out, to[escape - from]);
+    return escape != NULL;
+}
+
+/* A string, without quotes and escapes. */
+static bool take_string(struct cursor *cursor, GString *out)
+{
+    g_string_truncate(out, 0);
+    if (!take(cursor, '"'))
+        return false;
+    while (cursor->at < cursor->end) {
+        const char c = *cursor->at++;
+        if (c == '"')
+            return zg_is_utf8((const uint8_t *)out->str, out->len);
+        if ((uint8_t)c < 0x20 || (c == '\\' && !take_escape(cursor, out)))
+            return false;
+        if (c != '\\')
+            g_string_append_c(out, c);
+    }
+    return false;
+}
+
+static const char *digits(struct cursor *cursor)
+{
+    const char *from = cursor->at;
+
+    while (cursor->at < cursor->end && g_ascii_isdigit(*cursor->at))
+        cursor->at++;
+    return cursor->at > from ? from : NULL;
+}
+
+/* A number's characters, as the grammar has them. */
+static bool take_number(struct cursor *cursor, const char **number, size_t *size)
+{
+    skip_space(cursor);
+    *number = cursor->at;
+    if (cursor->at < cursor->end && *cursor->at == '-')
+        cursor->at++;
+    const char *whole = digits(cursor);
+    if (!whole || (*whole == '0' && cursor->at - whole > 1))
+        return false;
+    if (cursor->at < cursor->end && *cursor->at == '.') {
+        cursor->at++;
+        if (!digits(cursor))
+            return false;
+    }
+    if (cursor->at < cursor->end && (*cursor->at == 'e' || *cursor->at == 'E')) {
+        cursor->at++;
+        if (cursor->at < cursor->end && (*cursor->at == '+' || *cursor->at == '-'))
+            cursor->at++;
+        if (!digits(cursor))
+            return false;
+    }
+    *size = (size_t)(cursor->at - *number);
+    return true;
+}
+
+/* Any value, whose meaning is not known. */
+static bool skip_value(struct cursor *cursor, unsigned depth)
+{
+    g_autoptr(GString) text = g_string_new(NULL);
+    const char first = peek(cursor);
+    const char *number;
+    size_t size;
+
+    if (first == '"')
+        return take_string(cursor, text);
+    if (first == 't' || first == 'f' || first == 'n')
+        return take_word(cursor, "true") || take_word(cursor, "false") || take_word(cursor, "null");
+    if (first != '{' && first != '[')
+        return take_number(cursor, &number, &size);
+    if (depth == DEEPEST)
+        return false;
+    const char last = first == '{' ? '}' : ']';
+    cursor->at++;
+    if (peek(cursor) == last)
+        return take(cursor, last);
+    do {
+        if (first == '{' && (!take_string(cursor, text) || !take(cursor, ':')))
+            return false;
+        if (!skip_value(cursor, depth + 1))
+            return false;
+    } while (take(cursor, ','));
+    return take(cursor, last);
+}
+
+static bool take_object(struct cursor *cursor, const struct zg_text *text, const struct zg_block *block,
+                        struct zg_value *values, size_t *ignored);
+
+static bool take_plain_number(const struct zg_step *step, struct cursor *cursor, union zg_raw *raw)
+{
+    const char *number;
+    size_t size;
+    return take_number(cursor, &number, &size) && zg_unspell(step, number, size, raw);
+}
+
+/* Names and bit numbers. */
+static bool take_flags(const struct zg_step *step, struct cursor *cursor, union zg_raw *raw)
+{
+    g_autoptr(GString) text = g_string_new(NULL);
+    const char *number;
+    size_t size;
+
+    raw->u = 0;
+    if (!take(cursor, '['))
+        return false;
+    if (peek(cursor) == ']')
+        return take(cursor, ']');
+    do {
+        struct zg_value one = { .absent = false };
+        const bool is_name = peek(cursor) == '"';
+        if (is_name ? !take_string(cursor, text) : !take_number(cursor, &number, &size))
+            return false;
+        const bool good = is_name ? zgi_text_take_flag(step, text->str, text->len, &one.raw)
+                                  : zgi_text_take_flag(step, number, size, &one.raw);
+        if (!good || (raw->u & one.raw.u) != 0)
+            return false;
+        raw->u |= one.raw.u;
+    } while (take(cursor, ','));
+    return take(cursor, ']');
+}
+
+static bool take_element(const struct zg_step *step, struct cursor *cursor, struct zg_value *value, size_t *ignored)
+{
+    const struct zg_form *form = &step->field->form;
+    const char first = peek(cursor);
+    g_autoptr(GString) text = g_string_new(NULL);
+
+    if (step->record)
+        return take_object(cursor, NULL, step->record, value->items, ignored);
+    if (zg_text_is_number(step, ZG_LAYOUT_JSON) && !zg_text_is_quoted(step))
+        return take_plain_number(step, cursor, &value->raw);
+    if (step->type.kind == ZG_KIND_BOOL && !form->on && !form->off) {
+        value->raw = (union zg_raw){ .u = 0 };
+        value->raw.b = first == 't';
+        return take_word(cursor, "true") || take_word(cursor, "false");
+    }
+    if (step->type.enumeration && step->type.enumeration->flags && !form->number)
+        return take_flags(step, cursor, &value->raw);
+    if (step->type.enumeration && !form->number && first != '"')
+        return !zg_text_is_quoted(step) && take_plain_number(step, cursor, &value->raw);
+    if (!take_string(cursor, text))
+        return false;
+    if (zg_text_is_number(step, ZG_LAYOUT_JSON))
+        return zg_unspell(step, text->str, text->len, &value->raw);
+    return zgi_text_take_element(step, text->str, text->len, value);
+}
+
+static bool take_array(const struct zg_step *step, struct cursor *cursor, struct zg_value *value, size_t *ignored)
+{
+    const bool is_fixed = step->type.extent == ZG_EXTENT_FIXED;
+    unsigned count = 0;
+
+    zg_value_resize(step, value, is_fixed ? step->most : 0);
+    if (!take(cursor, '['))
+        return false;
+    if (peek(cursor) == ']')
+        return take(cursor, ']') && !is_fixed;
+    do {
+        if (count == step->most)
+            return false;
+        if (!is_fixed)
+            zg_value_resize(step, value, count + 1);
+        if (!take_element(step, cursor, &value->items[count++], ignored))
+            return false;
+    } while (take(cursor, ','));
+    return take(cursor, ']') && (!is_fixed || count == step->most);
+}
+
+/* The member with a key: the index of a step, or a constant. False: it is unknown. */
+static bool member_of(const struct zg_text *text, const struct zg_block *block, const GString *key, unsigned *index,
+                      const struct zg_constant **constant)
+{
+    *constant = NULL;
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const char *name = zg_field_key(zg_block_step(block, i)->field);
+        *index = i;
+        if (strlen(name) == key->len && memcmp(name, key->str, key->len) == 0)
+            return true;
+    }
+    for (unsigned i = 0; text && i < text->parts->len; i++) {
+        const struct zg_text_part *part = zg_text_part(text, i);
+        *index = block->steps->len + i;
+        *constant = part->constant;
+        if (part->constant && part->size == key->len && memcmp(part->literal, key->str, key->len) == 0)
+            return true;
+    }
+    return false;
+}
+
+static bool take_constant(struct cursor *cursor, const struct zg_constant *constant)
+{
+    g_autoptr(GString) text = g_string_new(NULL);
+    const char *number;
+    size_t size;
+
+    if (!constant->is_number)
+        return take_string(cursor, text) && text->len == strlen(constant->text) &&
+               memcmp(text->str, constant->text, text->len) == 0;
+    return take_number(cursor, &number, &size) && zgi_text_is_constant(constant, number, size);
+}
+
+/* A member's value, or null. `*there`: it is not null. */
+static bool take_member(struct cursor *cursor, const struct zg_block *block, unsigned index,
+                        const struct zg_constant *constant, struct zg_value *values, bool *there, size_t *ignored)
+{
+    *there = true;
+    if (constant)
+        return take_constant(cursor, constant);
+    const struct zg_step *step = zg_block_step(block, index);
+    values[index].absent = false;
+    if (peek(cursor) == 'n') {
+        *there = false;
+        return take_word(cursor, "null");
+    }
+    return zg_step_is_array(step) ? take_array(step, cursor, &values[index], ignored)
+                                  : take_element(step, cursor, &values[index], ignored);
+}
+
+/* What was not there takes its default, or is absent. */
+static bool take_missing(const struct zg_text *text, const struct zg_block *block, const bool *there,
+                         struct zg_value *values)
+{
+    for (unsigned i = 0; i < block->steps->len; i++)
+        if (!there[i] && !zgi_text_take_missing(zg_block_step(block, i), &values[i]))
+            return false;
+    for (unsigned i = 0; text && i < text->parts->len; i++)
+        if (zg_text_part(text, i)->constant && !there[block->steps->len + i])
+            return false;
+    return true;
+}
+
+static bool take_object(struct cursor *cursor, const struct zg_text *text, const struct zg_block *block,
+                        struct zg_value *values, size_t *ignored)
+{
+    const unsigned places = block->steps->len + (text ? text->parts->len : 0);
+    g_autofree bool *seen = g_new0(bool, places + 1), *there = g_new0(bool, places + 1);
+    g_autoptr(GString) key = g_string_new(NULL);
+
+    if (!take(cursor, '{'))
+        return false;
+    if (peek(cursor) == '}') {
+        (void)take(cursor, '}');
+        return take_missing(text, block, there, values);
+    }
+    do {
+        const struct zg_constant *constant;
+        unsigned index;
+        skip_space(cursor);
+        const char *from = cursor->at;
+        if (!take_string(cursor, key) || !take(cursor, ':'))
+            return false;
+        if (!member_of(text, block, key, &index, &constant)) {
+            if (!skip_value(cursor, 0))
+                return false;
+            *ignored += (size_t)(cursor->at - from);
+            continue;
+        }
+        if (seen[index] || !take_member(cursor, block, index, constant, values, &there[index], ignored))
+            return false;
+        seen[index] = true;
+    } while (take(cursor, ','));
+    return take(cursor, '}') && take_missing(text, block, there, values);
+}
+
+bool zgi_json_read(const struct zg_text *text, const struct zg_block *block, const char *from, size_t length,
+                   struct zg_value *values, size_t *ignored)
+{
+    struct cursor cursor = { from, from + length };
+
+    if (!take_object(&cursor, text, block, values, ignored))
+        return false;
+    skip_space(&cursor);
+    return cursor.at == cursor.end;
+}

@@ -1,0 +1,206 @@
+/* SPDX-License-Identifier: MIT */
+#include "plan/searched.h"
+
+#include <string.h>
+
+#include "plan/spelling.h"
+
+/* A part of a message being looked at. */
+struct looking {
+    const struct zg_plan *plan;
+    const struct zg_plan_message *item;
+    struct zg_diagnostics *diagnostics;
+};
+
+static const struct zg_mark *end_of(const struct looking *looking)
+{
+    return &looking->plan->definition->framing.end;
+}
+
+/* Reports a part that could hold a byte of the mark, or all of it. */
+static void report(const struct looking *looking, struct zg_place place, const char *part, const char *what)
+{
+    g_autoptr(GString) mark = g_string_new(NULL);
+
+    for (unsigned i = 0; i < end_of(looking)->size; i++)
+        g_string_append_printf(mark, "%s0x%02X", i > 0 ? ", " : "", end_of(looking)->bytes[i]);
+    zgi_error(looking->diagnostics, place,
+              "%s of %s can hold %sthe end mark [%s], which would end the frame there; expected escape or double, "
+              "another mark, or start bytes and frames of one size",
+              part, looking->item->message->name, what, mark->str);
+}
+
+/* Whether a byte of the mark lies within these limits. */
+static bool has_byte(const struct looking *looking, uint64_t low, uint64_t high)
+{
+    const struct zg_mark *end = end_of(looking);
+
+    for (unsigned i = 0; i < end->size; i++)
+        if (end->bytes[i] >= low && end->bytes[i] <= high)
+            return true;
+    return false;
+}
+
+/* Whether a byte of the mark could be one of UTF-8. */
+static bool has_text_byte(const struct looking *looking)
+{
+    return has_byte(looking, 0, 0xBF) || has_byte(looking, 0xC2, 0xF4);
+}
+
+/* Whether any byte of whole numbers from `low` to `high` could be one of the mark. */
+static bool has_number_byte(const struct looking *looking, uint64_t low, uint64_t high, unsigned bytes)
+{
+    if (high < 256)
+        return has_byte(looking, low, high) || (bytes > 1 && has_byte(looking, 0, 0));
+    return has_byte(looking, 0, 255);
+}
+
+static bool step_may_hold(const struct looking *looking, const struct zg_step *step);
+
+static bool block_may_hold(const struct looking *looking, const struct zg_block *block)
+{
+    for (unsigned i = 0; i < block->steps->len; i++)
+        if (step_may_hold(looking, zg_block_step(block, i)))
+            return true;
+    return false;
+}
+
+static bool step_may_hold(const struct looking *looking, const struct zg_step *step)
+{
+    if (step->count_size > 0 && has_number_byte(looking, 0, step->most, step->count_size))
+        return true;
+    if (step->record)
+        return block_may_hold(looking, step->record);
+    if (step->type.kind == ZG_KIND_TEXT)
+        return has_text_byte(looking) && step->type.extent == ZG_EXTENT_FIXED && has_byte(looking, 0, 0);
+    if (zg_step_is_string(step) || zg_step_is_bitwise(step) || zg_step_is_signed(step) ||
+        !zg_type_is_integer(step->type) || zg_step_is_leb(step))
+        return has_byte(looking, 0, 255);
+    return has_number_byte(looking, step->low.u, step->high.u, step->bits / 8);
+}
+
+/* --- what a text layout writes */
+
+static bool holds_mark(const struct looking *looking, const char *text)
+{
+    const struct zg_mark *end = end_of(looking);
+    const size_t length = text ? strlen(text) : 0;
+
+    for (size_t at = 0; at + end->size <= length; at++)
+        if (memcmp(text + at, end->bytes, end->size) == 0)
+            return true;
+    return false;
+}
+
+/* Whether the mark could be written with these characters. */
+static bool is_made_of(const struct looking *looking, const char *characters)
+{
+    const struct zg_mark *end = end_of(looking);
+
+    for (unsigned i = 0; i < end->size; i++)
+        if (!end->bytes[i] || !strchr(characters, end->bytes[i]))
+            return false;
+    return true;
+}
+
+static bool words_may_hold(const struct looking *looking, const struct zg_step *step)
+{
+    const struct zg_form *form = &step->field->form;
+    const struct zg_enum *enumeration = step->type.enumeration;
+
+    for (unsigned i = 0; enumeration && i < enumeration->values->len; i++) {
+        const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
+        if (holds_mark(looking, value->text ? value->text : value->name))
+            return true;
+    }
+    return holds_mark(looking, form->on) || holds_mark(looking, form->off) || holds_mark(looking, form->absent) ||
+           holds_mark(looking, form->prefix) || holds_mark(looking, form->between);
+}
+
+static bool characters_may_hold(const struct looking *looking, const struct zg_step *step, enum zg_layout_kind kind)
+{
+    if (words_may_hold(looking, step))
+        return true;
+    if (zg_text_is_number(step, kind))
+        return is_made_of(looking, "0123456789+-.,eEabcdefABCDEF ");
+    if (step->type.kind == ZG_KIND_BYTES)
+        return is_made_of(looking, step->field->form.base64
+                                       ? "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/="
+                                       : "0123456789abcdefABCDEF");
+    return false; /* text that holds it is refused when it is sent */
+}
+
+static void check_text(const struct looking *looking)
+{
+    const struct zg_text *text = looking->item->text;
+    const struct zg_layout *layout = text->layout;
+
+    if (holds_mark(looking, layout->assign) || holds_mark(looking, layout->between))
+        report(looking, layout->place, "a separator", "");
+    for (unsigned i = 0; i < text->parts->len; i++) {
+        const struct zg_text_part *part = zg_text_part(text, i);
+        const struct zg_step *step =
+            part->step >= 0 ? zg_block_step(&looking->item->payload, (unsigned)part->step) : NULL;
+        if (holds_mark(looking, part->literal))
+            report(looking, layout->place, layout->kind == ZG_LAYOUT_PATTERN ? "the text" : "a key", "");
+        if (part->constant && holds_mark(looking, part->constant->text))
+            report(looking, part->constant->place, part->constant->name, "");
+        if (step && characters_may_hold(looking, step, layout->kind))
+            report(looking, step->field->place, step->name, "");
+    }
+}
+
+/* --- the whole content */
+
+static void check_header(const struct looking *looking)
+{
+    const struct zg_block *header = &looking->plan->header;
+
+    for (unsigned i = 0; i < header->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(header, i);
+        const uint64_t value = step->role->role == ZG_ROLE_CONST ? step->role->value : looking->item->message->id;
+        const bool is_known = step->role->role == ZG_ROLE_CONST || step->role->role == ZG_ROLE_ID;
+        bool may = !is_known || zg_step_is_bitwise(step);
+        for (unsigned k = 0; !may && k < step->bits / 8; k++)
+            may = has_byte(looking, value >> (8 * k) & 0xFF, value >> (8 * k) & 0xFF);
+        if (may) {
+            g_autofree char *part = g_strdup_printf("the header's %s in frames", step->name);
+            report(looking, step->role->place, part, "a byte of ");
+        }
+    }
+}
+
+static void check_tags(const struct looking *looking)
+{
+    for (unsigned i = 0; i < looking->item->message->tags->len; i++) {
+        const struct zg_tag *tag = g_ptr_array_index(looking->item->message->tags, i);
+        g_autofree char *text = g_strndup((const char *)tag->bytes, tag->size);
+        if (holds_mark(looking, text))
+            report(looking, tag->place, "the tag", "");
+    }
+}
+
+static void check_message(const struct looking *looking)
+{
+    const struct zg_block *block = &looking->item->payload;
+
+    check_header(looking);
+    check_tags(looking);
+    if (looking->item->text)
+        check_text(looking);
+    for (unsigned i = 0; !looking->item->text && i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        if (step_may_hold(looking, step))
+            report(looking, step->field->place, step->name, "a byte of ");
+    }
+    if (looking->plan->check.size > 0 && looking->item == zg_plan_message_at(looking->plan, 0))
+        report(looking, looking->plan->definition->check.place, "the check in frames", "a byte of ");
+}
+
+void zgi_check_searched(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
+{
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct looking looking = { plan, zg_plan_message_at(plan, i), diagnostics };
+        check_message(&looking);
+    }
+}

@@ -1,0 +1,204 @@
+/* SPDX-License-Identifier: MIT */
+/* Text layouts: what is written is read again, whatever the values; what is read of other texts is written as it would
+ * be sent, and that is read alike; numbers are those of the C library where it is exact. */
+#include <json-glib/json-glib.h>
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "codec/text.h"
+#include "plan/spelling.h"
+#include "random_frames.h"
+#include "random_text.h"
+#include "support.h"
+
+enum { DEFINITIONS = 150, VALUES = 40, DAMAGES = 30 };
+
+static GString *written(const struct zg_plan_message *item, const struct zg_value *values, GError **error)
+{
+    g_autoptr(GString) text = g_string_new(NULL);
+    return zg_text_write(item, values, text, error) ? g_steal_pointer(&text) : NULL;
+}
+
+/* Reads a text. If it fits, its values are written, and read again as the same. */
+static bool holds(const struct zg_plan_message *item, const char *text, size_t length)
+{
+    struct zg_value *values = zg_values_new(&item->payload), *again = zg_values_new(&item->payload);
+    size_t ignored;
+    const bool good = zg_text_read(item, text, length, values, &ignored);
+    g_autoptr(GString) first = good ? written(item, values, NULL) : NULL;
+
+    if (first) { /* what has no width may be too long for one, or a text may hold what ends it */
+        if (!zg_text_read(item, first->str, first->len, again, &ignored) || ignored > 0)
+            fail_msg("%s, read as %s from %.*s, is not read again", first->str,
+                     item->message->layout.pattern ? item->message->layout.pattern : "members", (int)length, text);
+        g_autoptr(GString) second = written(item, again, NULL);
+        assert_non_null(second);
+        assert_true(g_string_equal(first, second));
+    }
+    zg_values_free(&item->payload, values);
+    zg_values_free(&item->payload, again);
+    return good;
+}
+
+static void damage(struct zg_random *random, const struct zg_plan_message *item, const char *text)
+{
+    static const char letters[] = "0123456789+-.,;:=eE{}[]\"'\\ux \t\n|<>ABZ";
+
+    for (unsigned i = 0; i < DAMAGES; i++) {
+        g_autoptr(GString) other = g_string_new(text);
+        const gssize at = (gssize)zg_random_below(random, other->len + 1);
+        const char letter = letters[zg_random_below(random, sizeof letters)];
+        switch (zg_random_below(random, 4)) {
+        case 0: g_string_insert_c(other, at, letter); break;
+        case 1: g_string_truncate(other, (gsize)at); break;
+        case 2: g_string_erase(other, at, at < (gssize)other->len ? 1 : 0); break;
+        default:
+            if (at < (gssize)other->len)
+                other->str[at] = letter;
+        }
+        (void)holds(item, other->str, other->len);
+    }
+}
+
+static void test_random_texts(void **state)
+{
+    struct zg_random random = zg_random_seeded(21, 0);
+    (void)state;
+    for (unsigned i = 0; i < test_rounds(DEFINITIONS); i++) {
+        g_autofree char *definition = test_random_text_definition(&random);
+        struct test_plan plan = test_plan_of(definition);
+        for (unsigned k = 0; k < VALUES; k++) {
+            const struct zg_plan_message *item =
+                zg_plan_message_at(plan.plan, (unsigned)zg_random_below(&random, plan.plan->messages->len));
+            struct zg_value *values = zg_values_new(&item->payload);
+            g_autoptr(GError) error = NULL;
+            test_random_text_values(&random, &item->payload, values);
+            g_autoptr(GString) text = written(item, values, &error);
+            if (!text) {
+                if (!strstr(error->message, "separates") && !strstr(error->message, "not finite"))
+                    fail_msg("%s in\n%s", error->message, definition);
+                zg_values_free(&item->payload, values);
+                continue;
+            }
+            if (text->len < item->text->least || text->len > item->text->most)
+                fail_msg("%s of %zu is not within %u to %u in\n%.1500s", text->str, text->len, item->text->least,
+                         item->text->most, definition);
+            if (!holds(item, text->str, text->len))
+                fail_msg("%s is not read by\n%s", text->str, definition);
+            if (item->message->layout.kind == ZG_LAYOUT_JSON) {
+                g_autoptr(JsonParser) parser = json_parser_new();
+                assert_true(json_parser_load_from_data(parser, text->str, -1, NULL));
+            }
+            damage(&random, item, text->str);
+            zg_values_free(&item->payload, values);
+        }
+        test_plan_clear(&plan);
+    }
+}
+
+/* Whether a number lies in the middle between two of so many decimals. */
+static bool is_tie(const char *format, double value, unsigned decimals)
+{
+    char digits[500];
+
+    g_snprintf(digits, sizeof digits, format, value); /* exactly */
+    const char *rest = strchr(digits, '.') + 1 + decimals;
+    return rest[0] == '5' && strspn(rest + 1, "0") >= 59 - decimals;
+}
+
+/* Floats against the C library's exact printing, which rounds ties to even: those are left out. */
+static void test_floats(void **state)
+{
+    static const char definition[] =
+        "zeugma: 1\nprotocol: f\nversion: 1.0\nframe: { framing: slip, check: none, max_payload: 400 }\nmessages:\n"
+        "  m: { tag: \"a\", from: device, layout: json, fields: { d: { type: f64, as: { decimals: 3 } }, "
+        "e: { type: f64, as: { exponent: 5 } }, s: { type: f32, as: { exponent: 8 } } } }\n";
+    struct test_plan plan = test_plan_of(definition);
+    const struct zg_block *block = &zg_plan_message_at(plan.plan, 0)->payload;
+    struct zg_random random = zg_random_seeded(22, 0);
+    (void)state;
+    for (unsigned i = 0; i < 20000; i++) {
+        const double value = ((double)zg_random_below(&random, 1U << 30) - (1 << 29)) *
+                             pow(10, (double)zg_random_below(&random, 40) - 30);
+        char wanted[64];
+        for (unsigned k = 0; k < 3; k++) {
+            const struct zg_step *step = zg_block_step(block, k);
+            g_autoptr(GString) text = g_string_new(NULL);
+            union zg_raw raw = { .f = k == 2 ? (double)(float)value : value }, again;
+            if (!zg_spell(step, raw, text)) {
+                assert_true(k == 0 && fabs(value) * 1000 >= 1.8e19);
+                continue;
+            }
+            g_snprintf(wanted, sizeof wanted, k == 0 ? "%.3f" : k == 1 ? "%.5E" : "%.8E", raw.f);
+            if (k == 0 && strtod(wanted, NULL) == 0 && wanted[0] == '-')
+                memmove(wanted, wanted + 1, strlen(wanted));
+            if (is_tie(k == 0 ? "%.60f" : "%.60E", raw.f, k == 0 ? 3 : k == 1 ? 5 : 8))
+                continue;
+            assert_string_equal(text->str, wanted);
+            assert_true(zg_unspell(step, text->str, text->len, &again));
+            assert_true(k == 2 ? (float)again.f == strtof(wanted, NULL) : again.f == strtod(wanted, NULL));
+            if (k == 2) /* nine digits give a float back */
+                assert_true((float)again.f == (float)raw.f);
+        }
+    }
+    test_plan_clear(&plan);
+}
+
+/* Numbers meant to do harm: as long as a payload, beyond all bounds, nested. */
+static void test_hostile(void **state)
+{
+    static const char definition[] = "zeugma: 1\nprotocol: h\nversion: 1.0\nframe: { framing: slip, check: none, "
+                                     "max_payload: 60000, layout: json }\n"
+                                     "messages:\n  m: { from: device, fields: { a: { type: i32, optional: true }, t: { "
+                                     "type: \"text[..40]\", optional: "
+                                     "true } } }\n";
+    struct test_plan plan = test_plan_of(definition);
+    const struct zg_plan_message *item = zg_plan_message_at(plan.plan, 0);
+    g_autofree char *zeros = g_strnfill(50000, '0'), *nines = g_strnfill(50000, '9'), *deep = g_strnfill(20000, '[');
+    const struct {
+        char *text;
+        bool good;
+    } rows[] = {
+        { g_strdup_printf("{\"a\":1.%s}", zeros), true },
+        { g_strdup_printf("{\"a\":1e-%s}", nines), true },
+        { g_strdup_printf("{\"a\":%s}", nines), false },
+        { g_strdup_printf("{\"a\":1e%s}", nines), false },
+        { g_strdup_printf("{\"a\":0.%s1e50001}", zeros), true },
+        { g_strdup("{\"a\":1e400}"), false },
+        { g_strdup_printf("{\"x\":%s}", deep), false },
+        { g_strdup("{\"x\":[[[[[[[[1]]]]]]]]}"), true },
+        { g_strdup("{\"x\":[[[[[[[[[1]]]]]]]]]}"), false },
+        { g_strdup("{\"t\":\"\\ud83d\"}"), false },
+        { g_strdup("{\"t\":\"\\ude00\"}"), false },
+        { g_strdup("{\"t\":\"\\ud83d\\ude00\"}"), true },
+        { g_strdup("{\"t\":\"\\u0000a\"}"), true },
+        { g_strdup("{\"t\":\"\xC3\"}"), false },
+        { g_strdup("{\"t\":\"a\tb\"}"), false },
+        { g_strdup("{\"a\":01}"), false },
+        { g_strdup("{\"a\":+1}"), false },
+        { g_strdup("{\"a\":1,}"), false },
+        { g_strdup("{\"a\":null,\"a\":1}"), false },
+        { g_strdup("{\"a\":1} x"), false },
+        { g_strdup(""), false },
+        { g_strdup("{"), false },
+        { g_strdup(" { } "), true },
+        { g_strdup("{\"a\":-2147483648}"), true },
+        { g_strdup("{\"a\":2147483647.5}"), false },
+        { g_strdup("{\"a\":2147483647.4}"), true },
+    };
+    (void)state;
+    for (size_t i = 0; i < G_N_ELEMENTS(rows); i++) {
+        if (holds(item, rows[i].text, strlen(rows[i].text)) != rows[i].good)
+            fail_msg("%.60s", rows[i].text);
+        g_free(rows[i].text);
+    }
+    test_plan_clear(&plan);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_texts), cmocka_unit_test(test_floats),
+                                        cmocka_unit_test(test_hostile) };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

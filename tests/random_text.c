@@ -1,0 +1,194 @@
+/* SPDX-License-Identifier: MIT */
+#include "random_text.h"
+
+#include <math.h>
+#include <string.h>
+
+#include "random_frames.h"
+#include "support.h"
+
+enum kind { PATTERN, PAIRS, JSON };
+
+static const char *one_of(struct zg_random *random, const char *const *words, size_t count)
+{
+    return words[zg_random_below(random, count)];
+}
+
+/* How a whole number is written. A width is wide enough for all of its type. */
+static void number_form(struct zg_random *random, GString *text, unsigned bits, bool is_scaled)
+{
+    static const char *const prefixes[] = { "", ", prefix: \"0x\"", ", prefix: \"#\"" };
+    static const char *const pads[] = { "", ", pad: \"0\"" };
+
+    switch (zg_random_below(random, 7)) {
+    case 0:
+        g_string_append_printf(text, ", as: { base: 16%s, case: %s }", one_of(random, prefixes, 3),
+                               zg_random_one_in(random, 2) ? "lower" : "upper");
+        break;
+    case 1: g_string_append_printf(text, ", as: { base: 2, width: %u, pad: \"0\" }", bits); break;
+    case 2: g_string_append_printf(text, ", as: { width: 26%s, sign: always }", one_of(random, pads, 2)); break;
+    case 3: g_string_append(text, is_scaled ? ", as: raw" : ", as: { sign: always }"); break;
+    case 4: g_string_append(text, is_scaled ? ", as: { decimals: 4 }" : ", as: { decimals: 1 }"); break;
+    default: break;
+    }
+}
+
+static void number_field(struct zg_random *random, GString *text, enum kind kind)
+{
+    static const char *const scales[] = { "0.01", "0.1", "0.5", "-0.001", "25" };
+    const unsigned bits = 2 + (unsigned)zg_random_below(random, 31);
+    const bool is_scaled = zg_random_one_in(random, 2);
+    const bool is_list = zg_random_one_in(random, 5);
+
+    g_string_append_printf(text, "type: \"%c%u%s\"", zg_random_one_in(random, 2) ? 'u' : 'i', bits,
+                           !is_list                      ? ""
+                           : zg_random_one_in(random, 2) ? "[3]"
+                                                         : "[..4]");
+    if (is_scaled)
+        g_string_append_printf(text, ", scale: %s, offset: %d", scales[zg_random_below(random, 5)],
+                               (int)zg_random_below(random, 100) - 50);
+    if (!is_list)
+        number_form(random, text, bits, is_scaled);
+    else if (kind != JSON)
+        g_string_append(text, ", as: { between: \"/\" }");
+}
+
+static void field(struct zg_random *random, GString *text, unsigned number, enum kind kind)
+{
+    static const char *const floats[] = { "decimals: 3", "exponent: 6", "exponent: 0", "decimals: 0" };
+    const bool is_text = kind != PATTERN || number == 99;
+
+    g_string_append_printf(text, "      f%u: { ", number);
+    switch (zg_random_below(random, 8)) {
+    case 0:
+        g_string_append_printf(text, "type: f%u, as: { %s }", zg_random_one_in(random, 2) ? 32 : 64,
+                               one_of(random, floats, 4));
+        break;
+    case 1:
+        g_string_append(text, zg_random_one_in(random, 2) ? "type: bool, as: { true: \"ON\", false: \"OFF\" }"
+                                                          : "type: bool");
+        break;
+    case 2: g_string_append(text, zg_random_one_in(random, 3) ? "type: e1, as: number" : "type: e1"); break;
+    case 3:
+        g_string_append(text,
+                        zg_random_one_in(random, 2) ? "type: e0" : "type: e0, as: { names: true, between: \"+\" }");
+        break;
+    case 4:
+        g_string_append(text, zg_random_one_in(random, 2) ? "type: \"bytes[..6]\"" : "type: \"bytes[5]\", as: base64");
+        break;
+    case 5:
+        if (is_text)
+            g_string_append(text, kind == PAIRS && zg_random_one_in(random, 2)
+                                      ? "type: \"text[..9]\", as: { quote: '\"' }"
+                                      : "type: \"text[..9]\"");
+        else
+            g_string_append(text, "type: \"text[..9]\", as: { width: 12 }");
+        break;
+    default: number_field(random, text, kind); break;
+    }
+    if (zg_random_one_in(random, 4))
+        g_string_append(text, ", optional: true");
+    if (kind != PATTERN && zg_random_one_in(random, 4))
+        g_string_append_printf(text, ", key: \"K %u\"", number);
+    g_string_append(text, " }\n");
+}
+
+static void layout(struct zg_random *random, GString *text, enum kind kind, unsigned number, unsigned fields)
+{
+    static const char *const between[] = { ",", "; ", " kg ", "|", "<>" };
+
+    if (kind == JSON) {
+        g_string_append(text, "    layout: json\n");
+    } else if (kind == PAIRS) {
+        g_string_append_printf(text, "    tag: \"P%u \"\n    layout: { pairs: { assign: \"%s\", between: \"%s\" } }\n",
+                               number, zg_random_one_in(random, 2) ? "=" : ": ", between[zg_random_below(random, 2)]);
+    } else {
+        g_string_append_printf(text, "    layout: { pattern: \"M%u ", number);
+        for (unsigned i = 0; i < fields; i++)
+            g_string_append_printf(text, "{f%u}%s", i, one_of(random, between, 5));
+        g_string_append(text, zg_random_one_in(random, 2) ? "{{}}\" }\n" : "\" }\n");
+    }
+}
+
+static char *random_definition(struct zg_random *random)
+{
+    GString *text =
+        g_string_new("zeugma: 1\nprotocol: random\nversion: 1.3\n"
+                     "frame: { framing: { kind: marks, end: \"\\r\\n\" }, check: none, max_payload: 2000 }\n"
+                     "enums:\n  e1: { type: u9, values: { zero: 0, one: { value: 1, text: \"Un\" }, five: 5 } }\n"
+                     "flags:\n  e0: { type: u7, bits: { first: 0, third: { value: 2, text: \"3rd\" } } }\n"
+                     "records:\n  r0: { x: { type: i16, scale: 0.1 }, y: { type: bool, key: yes } }\n"
+                     "messages:\n");
+    const unsigned messages = 1 + (unsigned)zg_random_below(random, 4);
+
+    for (unsigned i = 0; i < messages; i++) {
+        const enum kind kind = (enum kind)zg_random_below(random, 3);
+        const unsigned fields = (unsigned)zg_random_below(random, 6);
+        g_string_append_printf(text, "  m%u:\n    from: device\n", i);
+        layout(random, text, kind, i, fields);
+        g_string_append(text, kind == JSON || fields > 0 ? "    fields:\n" : "    fields: {}\n");
+        if (kind == JSON)
+            g_string_append_printf(text, "      what: { const: \"m%u\" }\n      version: { const: %u }\n", i, i);
+        for (unsigned k = 0; k < fields; k++)
+            field(random, text, k, kind);
+        if (kind == JSON && zg_random_one_in(random, 2))
+            g_string_append(text, "      rest: { type: \"r0[..3]\" }\n");
+    }
+    return g_string_free(text, FALSE);
+}
+
+char *test_random_text_definition(struct zg_random *random)
+{
+    for (;;) {
+        char *text = random_definition(random);
+        struct zg_diagnostics *diagnostics = zg_diagnostics_new("random");
+        struct zg_definition *definition = zg_definition_parse("random", text, strlen(text), diagnostics);
+        struct zg_plan *plan = definition ? zg_plan_new(definition, diagnostics) : NULL;
+        const bool sound = plan != NULL;
+        for (unsigned i = 0; i < zg_diagnostics_count(diagnostics); i++)
+            if (zg_diagnostics_get(diagnostics, i)->severity == ZG_SEVERITY_ERROR &&
+                !strstr(zg_diagnostics_get(diagnostics, i)->message, "alike"))
+                fail_msg("%s\n%s", zg_diagnostics_get(diagnostics, i)->message, text);
+        zg_plan_free(plan);
+        zg_definition_free(definition);
+        zg_diagnostics_free(diagnostics);
+        if (sound)
+            return text;
+        g_free(text);
+    }
+}
+
+/* Numbers that can be written: finite, and below 2^64 in units of the last decimal. */
+static void make_writable(struct zg_random *random, const struct zg_step *step, struct zg_value *value)
+{
+    if (step->record)
+        test_random_text_values(random, step->record, value->items);
+    if (step->type.kind != ZG_KIND_FLOAT)
+        return;
+    if (!isfinite(value->raw.f) || (step->field->form.decimals >= 0 && fabs(value->raw.f) > 1e12))
+        value->raw.f = (double)(float)((double)zg_random_below(random, 2000000) / 7 - 1e5);
+}
+
+static void make_printable(struct zg_random *random, struct zg_value *value)
+{
+    for (unsigned i = 0; i < value->count; i++)
+        value->bytes[i] = (uint8_t)(zg_random_one_in(random, 5) ? ' ' : 'a' + zg_random_below(random, 26));
+    if (value->count > 0)
+        value->bytes[value->count - 1] = 'z';
+}
+
+void test_random_text_values(struct zg_random *random, const struct zg_block *block, struct zg_value *values)
+{
+    test_random_values(random, block, values);
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        values[i].absent = step->field->optional && zg_random_one_in(random, 3);
+        if (step->type.kind == ZG_KIND_TEXT)
+            make_printable(random, &values[i]);
+        else if (zg_step_is_array(step))
+            for (unsigned k = 0; k < values[i].count; k++)
+                make_writable(random, step, &values[i].items[k]);
+        else if (!zg_step_is_string(step))
+            make_writable(random, step, &values[i]);
+    }
+}
