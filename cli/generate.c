@@ -17,14 +17,15 @@ static char *target_names(void)
     return g_strjoinv(", ", (char **)names->pdata);
 }
 
-/* The files of all targets in a list, "c,python". NULL: a message was printed. */
+/* The files of all targets in a list, "c,python". NULL: a message was printed, exit with `*state`. */
 static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_plan *plan, const char *list,
-                                enum zg_side sides)
+                                enum zg_side sides, int *state)
 {
     g_auto(GStrv) words = g_strsplit(list, ",", -1);
     g_autoptr(GPtrArray) files = zgi_generated_new();
     g_autoptr(GError) error = NULL;
 
+    *state = CLI_USAGE;
     for (char **word = words; *word; word++) {
         const struct zg_target *target = NULL;
         for (unsigned i = 0; i < zg_targets_length; i++)
@@ -37,6 +38,7 @@ static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_pla
         }
         if (!zg_target_knows(target->name, plan, &error)) {
             cli_error(verb, "%s", error->message);
+            *state = CLI_NO;
             return NULL;
         }
         g_ptr_array_extend_and_steal(files, target->print(plan, sides));
@@ -47,11 +49,12 @@ static GPtrArray *print_targets(const struct cli_verb *verb, const struct zg_pla
 static int generate(const struct cli_verb *verb, const struct zg_plan *plan, const char *list, enum zg_side sides,
                     const char *folder, bool bundle, bool force)
 {
-    g_autoptr(GPtrArray) files = print_targets(verb, plan, list, sides);
+    int state;
+    g_autoptr(GPtrArray) files = print_targets(verb, plan, list, sides, &state);
     g_autoptr(GError) error = NULL;
 
     if (!files)
-        return CLI_USAGE;
+        return state;
     if (bundle && !zg_generate_bundle(files, &error)) {
         cli_error(verb, "%s", error->message);
         return CLI_NO;

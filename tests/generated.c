@@ -50,6 +50,10 @@ static void glue_dump(GString *code, const struct zg_block *block)
         bool counted = step->type.extent == ZG_EXTENT_COUNTED || step->type.extent == ZG_EXTENT_REST;
         g_autofree char *count =
             counted ? g_strdup_printf("m->%s_count", step->name) : g_strdup_printf("%u", step->most);
+        if (step->field->optional)
+            g_string_append_printf(code,
+                                   "    if (!m->has_%s) {\n        add(\"%%s%s is absent;\", before);\n    } else {\n",
+                                   step->name, step->name);
         if (step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES) {
             g_string_append_printf(code,
                                    "    add(\"%%s%s=\", before);\n    for (i = 0; i < %s; i++)\n        add(\"%%02x\", "
@@ -68,6 +72,8 @@ static void glue_dump(GString *code, const struct zg_block *block)
             glue_leaf(code, step, block->name);
             g_string_append(code, "    }\n");
         }
+        if (step->field->optional)
+            g_string_append(code, "    }\n");
     }
     g_string_append(code, "}\n");
 }

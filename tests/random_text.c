@@ -53,13 +53,13 @@ static void number_field(struct zg_random *random, GString *text, enum kind kind
         g_string_append(text, ", as: { between: \"/\" }");
 }
 
-static void field(struct zg_random *random, GString *text, unsigned number, enum kind kind)
+static void field(struct zg_random *random, GString *text, unsigned number, enum kind kind, bool floats_too)
 {
     static const char *const floats[] = { "decimals: 3", "exponent: 6", "exponent: 0", "decimals: 0" };
     const bool is_text = kind != PATTERN || number == 99;
 
     g_string_append_printf(text, "      f%u: { ", number);
-    switch (zg_random_below(random, 8)) {
+    switch (floats_too ? zg_random_below(random, 8) : 1 + zg_random_below(random, 7)) {
     case 0:
         g_string_append_printf(text, "type: f%u, as: { %s }", zg_random_one_in(random, 2) ? 32 : 64,
                                one_of(random, floats, 4));
@@ -110,7 +110,7 @@ static void layout(struct zg_random *random, GString *text, enum kind kind, unsi
     }
 }
 
-static char *random_definition(struct zg_random *random)
+static char *random_definition(struct zg_random *random, bool integers_only)
 {
     GString *text =
         g_string_new("zeugma: 1\nprotocol: random\nversion: 1.3\n"
@@ -122,7 +122,7 @@ static char *random_definition(struct zg_random *random)
     const unsigned messages = 1 + (unsigned)zg_random_below(random, 4);
 
     for (unsigned i = 0; i < messages; i++) {
-        const enum kind kind = (enum kind)zg_random_below(random, 3);
+        const enum kind kind = (enum kind)zg_random_below(random, integers_only ? JSON : JSON + 1);
         const unsigned fields = (unsigned)zg_random_below(random, 6);
         g_string_append_printf(text, "  m%u:\n    from: device\n", i);
         layout(random, text, kind, i, fields);
@@ -130,17 +130,17 @@ static char *random_definition(struct zg_random *random)
         if (kind == JSON)
             g_string_append_printf(text, "      what: { const: \"m%u\" }\n      version: { const: %u }\n", i, i);
         for (unsigned k = 0; k < fields; k++)
-            field(random, text, k, kind);
+            field(random, text, k, kind, !integers_only);
         if (kind == JSON && zg_random_one_in(random, 2))
             g_string_append(text, "      rest: { type: \"r0[..3]\" }\n");
     }
     return g_string_free(text, FALSE);
 }
 
-char *test_random_text_definition(struct zg_random *random)
+char *test_random_text_definition(struct zg_random *random, bool integers_only)
 {
     for (;;) {
-        char *text = random_definition(random);
+        char *text = random_definition(random, integers_only);
         struct zg_diagnostics *diagnostics = zg_diagnostics_new("random");
         struct zg_definition *definition = zg_definition_parse("random", text, strlen(text), diagnostics);
         struct zg_plan *plan = definition ? zg_plan_new(definition, diagnostics) : NULL;
@@ -191,4 +191,22 @@ void test_random_text_values(struct zg_random *random, const struct zg_block *bl
         else if (!zg_step_is_string(step))
             make_writable(random, step, &values[i]);
     }
+}
+
+GString *test_damaged_text(struct zg_random *random, const GString *text)
+{
+    static const char letters[] = "0123456789+-.,;:=eE{}[]\"'\\ux \t\n|<>ABZ";
+    GString *other = g_string_new_len(text->str, (gssize)text->len);
+    const gssize at = (gssize)zg_random_below(random, other->len + 1);
+    const char letter = letters[zg_random_below(random, sizeof letters)];
+
+    switch (zg_random_below(random, 4)) {
+    case 0: g_string_insert_c(other, at, letter); break;
+    case 1: g_string_truncate(other, (gsize)at); break;
+    case 2: g_string_erase(other, at, at < (gssize)other->len ? 1 : 0); break;
+    default:
+        if (at < (gssize)other->len)
+            other->str[at] = letter;
+    }
+    return other;
 }

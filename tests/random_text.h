@@ -6,10 +6,13 @@
 #include "codec/payload.h"
 #include "sim/random.h"
 
-/* A sound definition with patterns, pairs and json; free with g_free(). */
-char *test_random_text_definition(struct zg_random *random);
+/* A sound definition with patterns, pairs and, unless it has integers only, json and floats; free with g_free(). */
+char *test_random_text_definition(struct zg_random *random, bool integers_only);
 
 /* Random values that a text layout can write, some of the optional ones absent. */
 void test_random_text_values(struct zg_random *random, const struct zg_block *block, struct zg_value *values);
+
+/* A copy of a text with a character replaced, put in or left out, or cut; free with g_string_free(). */
+GString *test_damaged_text(struct zg_random *random, const GString *text);
 
 #endif

@@ -101,6 +101,10 @@ static void dump_block(GString *text, const struct zg_block *block, const struct
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         g_autofree char *path = g_strconcat(before, step->name, NULL);
+        if (values[i].absent) {
+            g_string_append_printf(text, "%s is absent;", path);
+            continue;
+        }
         if (step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES) {
             g_string_append_printf(text, "%s=", path);
             unsigned shown =

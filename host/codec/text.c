@@ -252,12 +252,13 @@ static bool write_pairs(const struct zg_plan_message *message, const struct zg_v
     return true;
 }
 
-/* Whether the texts among values are the same. */
+/* Whether the same values are absent, and the texts among the others are the same. */
 static bool same_texts(const struct zg_block *block, const struct zg_value *a, const struct zg_value *b)
 {
     for (unsigned i = 0; i < block->steps->len; i++)
-        if (zg_block_step(block, i)->type.kind == ZG_KIND_TEXT && !a[i].absent &&
-            (b[i].absent || a[i].count != b[i].count || memcmp(a[i].bytes, b[i].bytes, a[i].count) != 0))
+        if (a[i].absent != b[i].absent ||
+            (zg_block_step(block, i)->type.kind == ZG_KIND_TEXT && !a[i].absent &&
+             (a[i].count != b[i].count || memcmp(a[i].bytes, b[i].bytes, a[i].count) != 0)))
             return false;
     return true;
 }
@@ -279,20 +280,11 @@ static bool reads_back(const struct zg_plan_message *message, const struct zg_va
     }
     zg_values_free(&message->payload, again);
     if (!good)
-        g_set_error(
-            error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE,
-            "%s: a receiver would not read these values again: a text holds what separates it from what follows",
-            message->message->name);
+        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE,
+                    "%s: a receiver would not read these values again: one looks absent, or a text holds what "
+                    "separates it from what follows",
+                    message->message->name);
     return good;
-}
-
-/* Whether a message has text, which may hold anything. */
-static bool has_text(const struct zg_block *block)
-{
-    for (unsigned i = 0; i < block->steps->len; i++)
-        if (zg_block_step(block, i)->type.kind == ZG_KIND_TEXT)
-            return true;
-    return false;
 }
 
 bool zg_text_write(const struct zg_plan_message *message, const struct zg_value *values, GString *text, GError **error)
@@ -304,7 +296,7 @@ bool zg_text_write(const struct zg_plan_message *message, const struct zg_value 
         return zgi_json_write(message->text, &message->payload, values, text, NULL, error);
     if (!(kind == ZG_LAYOUT_PATTERN ? write_pattern : write_pairs)(message, values, text, NULL, error))
         return false;
-    return !has_text(&message->payload) || reads_back(message, values, text, from, error);
+    return !message->text->misleads || reads_back(message, values, text, from, error);
 }
 
 void zg_text_spans(const struct zg_plan_message *message, const struct zg_value *values, struct zg_span *spans)

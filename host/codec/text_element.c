@@ -138,6 +138,12 @@ static bool is(const char *text, size_t length, const char *whole)
 
 /* --- single elements, each all of a text */
 
+/* Whether text has its width, if it has one. */
+static bool has_width(const struct zg_step *step, size_t length)
+{
+    return step->field->form.width == 0 || length == step->field->form.width;
+}
+
 /* Text that was filled up to its width, without the blanks behind. */
 static size_t without_fill(const struct zg_step *step, const char *text, size_t length)
 {
@@ -203,6 +209,8 @@ static bool take_quoted(const struct zg_step *step, const char *text, size_t len
 
 static bool take_string(const struct zg_step *step, const char *text, size_t length, struct zg_value *value)
 {
+    if (!has_width(step, length))
+        return false;
     length = without_fill(step, text, length);
     if (step->type.kind == ZG_KIND_TEXT)
         return step->field->form.quote ? take_quoted(step, text, length, value)
@@ -276,12 +284,15 @@ bool zgi_text_take_element(const struct zg_step *step, const char *text, size_t 
         return take_string(step, text, length, value);
     if (zg_text_is_number(step, ZG_LAYOUT_PAIRS))
         return zg_unspell(step, text, length, &value->raw);
+    const size_t whole = length;
     length = without_fill(step, text, length);
+    if (!has_width(step, whole))
+        return false;
     if (step->type.kind == ZG_KIND_BOOL)
         return take_bool(step, text, length, &value->raw);
     if (step->type.enumeration->flags)
         return take_flags(step, text, length, &value->raw);
-    return value_of(step, text, length, &value->raw) || zg_unspell(step, text, length, &value->raw);
+    return value_of(step, text, length, &value->raw) || zg_unspell(step, text, whole, &value->raw);
 }
 
 bool zgi_text_is_constant(const struct zg_constant *constant, const char *text, size_t length)

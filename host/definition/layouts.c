@@ -59,6 +59,8 @@ static void check_text_field(struct zgi_reader *reader, const struct zg_message 
         zgi_error(reader->diagnostics, form->place, "text in json is a string, without a width or quotes of its own");
     else if (message->layout.kind == ZG_LAYOUT_JSON && form->width > 0 && !is_whole && !is_float && !form->number)
         zgi_error(reader->diagnostics, form->place, "in json only a number has a width; %s is none", field->name);
+    if (form->quote && form->width > 0)
+        zgi_error(reader->diagnostics, form->place, "quote and width exclude each other; expected one of them");
     if (form->exponent >= 0 && !is_float)
         zgi_error(reader->diagnostics, form->place, "only a float has an exponent; %s is none", field->name);
     if (form->exponent >= 0 && form->decimals >= 0)

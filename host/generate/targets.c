@@ -3,6 +3,8 @@
 
 #include <string.h>
 
+#include "generate/c/written.h"
+
 static GPtrArray *print_python(const struct zg_plan *plan, enum zg_side sides)
 {
     (void)sides;
@@ -28,15 +30,15 @@ const unsigned zg_targets_length = G_N_ELEMENTS(zg_targets);
 
 bool zg_target_knows(const char *name, const struct zg_plan *plan, GError **error)
 {
-    for (unsigned i = 0; i < plan->messages->len; i++) {
-        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        if (!item->text || (strcmp(name, "c") != 0 && strcmp(name, "python") != 0))
-            continue;
+    const char *why = NULL;
+
+    if (strcmp(name, "c") == 0)
+        (void)zgi_c_knows_texts(plan, &why);
+    for (unsigned i = 0; i < plan->messages->len && strcmp(name, "python") == 0; i++)
+        if (zg_plan_message_at(plan, i)->text)
+            why = "text layouts";
+    if (why)
         g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_LAYOUT,
-                    "%s has the layout %s, for which there is no generator for %s yet; encode, decode, watch, send and "
-                    "sim know it",
-                    item->message->name, zg_layout_name(item->message->layout.kind), name);
-        return false;
-    }
-    return true;
+                    "%s does not know %s yet; encode, decode, watch, send and sim do", name, why);
+    return !why;
 }

@@ -109,8 +109,18 @@ static void fill_step(const struct zg_step *step, struct zg_value *value, enum p
 
 static void fill(const struct zg_block *block, struct zg_value *values, enum pattern pattern, uint64_t *state)
 {
-    for (unsigned i = 0; i < block->steps->len; i++)
+    for (unsigned i = 0; i < block->steps->len; i++) {
         fill_step(zg_block_step(block, i), &values[i], pattern, state);
+        values[i].absent = zg_block_step(block, i)->field->optional && (pattern == LEAST || pattern == FIRST_MIXED);
+    }
+}
+
+/* Letters only, which separate nothing in a text layout. */
+static void spell_plainly(const struct zg_block *block, struct zg_value *values)
+{
+    for (unsigned i = 0; i < block->steps->len; i++)
+        for (unsigned k = 0; zg_block_step(block, i)->type.kind == ZG_KIND_TEXT && k < values[i].count; k++)
+            values[i].bytes[k] = (uint8_t)('a' + k % 26);
 }
 
 /* The header of a vector: the roles that a sender chooses are small numbers that fit. */
@@ -126,6 +136,24 @@ static struct zg_header header_of(const struct zg_plan *plan, const struct zg_pl
                                       .ticket = item->tickets > 0 ? 0xA7 : 0,
                                       .base = item->tickets > 1 ? 0xA5 : 0 };
     return header;
+}
+
+/* A message's values and their payload; NULL: they cannot be written. */
+static uint8_t *payload_of(const struct zg_plan *plan, const struct zg_plan_message *item, enum pattern pattern,
+                           uint64_t *state, struct zg_value *values, size_t *length)
+{
+    const struct zg_header header = header_of(plan, item);
+
+    fill(&item->payload, values, pattern, state);
+    if (item->text)
+        spell_plainly(&item->payload, values);
+    zg_block_fit(&item->payload, values);
+    *length = zg_payload_size(item, values);
+    if (*length > plan->max_payload)
+        return NULL;
+    uint8_t *payload = g_malloc(*length + 1);
+    zg_payload_pack(item, &header, values, payload);
+    return payload;
 }
 
 static void print_header(struct zg_json *json, const struct zg_plan *plan, const struct zg_plan_message *item,
@@ -179,7 +207,10 @@ static void print_cut(struct zg_json *json, const struct zg_plan_message *item, 
     bool good = zg_payload_unpack(item, payload, length, &header, values, &ignored);
 
     zg_json_open(json, NULL, '{');
-    zg_json_string(json, "title", good ? "as an older sender makes it" : "cut short");
+    zg_json_string(json, "title",
+                   !good        ? "cut short"
+                   : item->text ? "cut, and still good"
+                                : "as an older sender makes it");
     zg_json_string(json, "message", item->message->name);
     zg_json_hex(json, "payload", payload, length);
     if (good)
@@ -197,13 +228,9 @@ static void print_frames(struct zg_json *json, const struct zg_plan *plan, const
 
     for (unsigned pattern = 0; pattern < PATTERNS; pattern++) {
         struct zg_value *values = zg_values_new(block);
-        fill(block, values, (enum pattern)pattern, &state);
-        zg_block_fit(block, values);
-        const struct zg_header header = header_of(plan, item);
-        size_t length = zg_payload_size(item, values);
-        g_autofree uint8_t *payload = g_malloc(length + 1);
-        zg_payload_pack(item, &header, values, payload);
-        if (length <= plan->max_payload)
+        size_t length;
+        g_autofree uint8_t *payload = payload_of(plan, item, (enum pattern)pattern, &state, values, &length);
+        if (payload)
             print_frame(json, plan, item, (enum pattern)pattern, payload, length, values);
         zg_values_free(block, values);
     }
@@ -213,15 +240,11 @@ static void print_cuts(struct zg_json *json, const struct zg_plan *plan, const s
 {
     const struct zg_block *block = &item->payload;
     struct zg_value *values = zg_values_new(block);
-    const struct zg_header header = header_of(plan, item);
     uint64_t state = item->message->id;
+    size_t length;
+    g_autofree uint8_t *payload = payload_of(plan, item, FIRST_MIXED, &state, values, &length);
 
-    fill(block, values, FIRST_MIXED, &state);
-    zg_block_fit(block, values);
-    size_t length = zg_payload_size(item, values);
-    g_autofree uint8_t *payload = g_malloc(length + 1);
-    zg_payload_pack(item, &header, values, payload);
-    for (size_t cut = 0; cut < MIN(length, (size_t)MOST_ELEMENTS); cut++)
+    for (size_t cut = 0; payload && cut < MIN(length, (size_t)MOST_ELEMENTS); cut++)
         print_cut(json, item, payload, cut, values);
     zg_values_free(block, values);
 }

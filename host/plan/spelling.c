@@ -350,6 +350,8 @@ bool zg_unspell(const struct zg_step *step, const char *text, size_t length, uni
     bool good;
     mpq_t value;
 
+    if (form_of(step)->width > 0 && length != form_of(step)->width)
+        return false;
     if (is_bits(step))
         return take_bits(step, text, length, raw);
     parts.digits = g_string_new(NULL);

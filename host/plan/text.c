@@ -337,6 +337,11 @@ struct zg_text *zgi_text_new(const struct zg_message *message, const struct zg_b
     if (message->layout.kind != ZG_LAYOUT_JSON)
         check_separators(text, block, diagnostics);
     note_lengths(text, block);
+    for (unsigned i = 0; i < block->steps->len && message->layout.kind != ZG_LAYOUT_JSON; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        text->misleads = text->misleads || step->type.kind == ZG_KIND_TEXT ||
+                         (step->field->optional && message->layout.kind == ZG_LAYOUT_PATTERN);
+    }
     return text;
 }
 

@@ -19,6 +19,7 @@ struct zg_text {
     struct zg_pattern *pattern;
     size_t skipped;       /* characters of the first literal that are the message's tag */
     unsigned least, most; /* characters, without the tag */
+    bool misleads;        /* some values, when written, are read as others: text may hold a separator, or look absent */
 };
 
 /* What stands for a bool; between the elements of a step, or names of flags. */

@@ -94,6 +94,16 @@ typedef uint32_t zg_header_number;
 #endif
 ZG_ASSERT(ZG_CRC_TABLE == 0 || ZG_CRC_TABLE == 4 || ZG_CRC_TABLE == 8, "ZG_CRC_TABLE is 0, 4 or 8");
 
+/* Bits of the numbers that text layouts are computed with: 32 or 64. Generated code says if it needs more. */
+#ifndef ZG_SPELL_BITS
+#if UINTPTR_MAX > 0xFFFFFFFF
+#define ZG_SPELL_BITS 64
+#else
+#define ZG_SPELL_BITS 32
+#endif
+#endif
+ZG_ASSERT(ZG_SPELL_BITS == 32 || ZG_SPELL_BITS == 64, "ZG_SPELL_BITS is 32 or 64");
+
 /* Whether a device's service traffic keeps the first bytes that arrived damaged, for the host's soak: 0 or 1. It takes
  * some 60 bytes of RAM. */
 #ifndef ZG_TRAFFIC_DAMAGE

@@ -4,6 +4,7 @@
 #include "generated.h"
 #include "random_definition.h"
 #include "random_frames.h"
+#include "random_text.h"
 
 #include <dlfcn.h>
 #include <glib/gstdio.h>
@@ -14,6 +15,7 @@
 #include <sys/stat.h>
 
 #include "codec/payload.h"
+#include "codec/text.h"
 #include "generate/generate.h"
 #include "zeugma/error.h"
 #include "zeugma/link.h"
@@ -191,6 +193,83 @@ static void test_random_definitions(void **state)
         for (unsigned k = 0; k < plan.plan->variables->len; k++)
             check_block(&random, &zg_plan_variable_at(plan.plan, k)->block, NULL, handle);
         check_names(plan.plan, handle);
+        dlclose(handle);
+        test_plan_clear(&plan);
+        test_remove_folder(folder);
+    }
+}
+
+/* Any text: both read the same values from it, or both refuse it, and both write the same text again, or refuse. */
+static void compare_text(const struct zg_plan_message *item, test_glue *glue, const GString *in)
+{
+    static char dumped[MOST_TEXT];
+    static uint8_t out[4096];
+    struct zg_value *values = zg_values_new(&item->payload);
+    const struct zg_tag *tag = zg_plan_tag(item);
+    const unsigned front = tag ? tag->size : 0;
+    size_t ignored = 0, size = 0;
+    int check = 0, packed = 0;
+    const bool good = zg_text_read(item, in->str, in->len, values, &ignored);
+    g_autofree uint8_t *tagged = g_malloc(front + in->len + 1);
+
+    memcpy(tagged, tag ? tag->bytes : tagged, front);
+    memcpy(tagged + front, in->str, in->len);
+    const int result = glue(tagged, front + in->len, dumped, &check, out, sizeof out, &size, &packed);
+    if (result != (good ? (int)ignored : ZG_ESIZE))
+        fail_msg("%s \"%s\": the interpreter says %d (%zu ignored), generated code %d", item->message->name, in->str,
+                 good, ignored, result);
+    if (good) {
+        g_autoptr(GString) dump = g_string_new(NULL), again = g_string_new(NULL);
+        const bool permitted = zg_block_permits(&item->payload, values, NULL);
+        test_dump(dump, &item->payload, values);
+        if (strcmp(dump->str, dumped) != 0)
+            fail_msg("%s \"%s\":\n%s\n%s", item->message->name, in->str, dump->str, dumped);
+        assert_int_equal(check, permitted ? 0 : ZG_ERANGE);
+        const bool writes = permitted && zg_text_write(item, values, again, NULL);
+        if ((packed == 0) != writes)
+            fail_msg("%s \"%s\": the interpreter writes \"%s\", generated code says %d: %.*s", item->message->name,
+                     in->str, again->str, packed, (int)size, (const char *)out);
+        if (writes) {
+            assert_int_equal(size, front + again->len);
+            assert_memory_equal(out + front, again->str, again->len);
+            (void)glue(tagged, front + in->len, dumped, &check, out, size - 1, &size, &packed);
+            assert_int_equal(packed, ZG_EROOM);
+        }
+    }
+    zg_values_free(&item->payload, values);
+}
+
+static void check_texts(struct zg_random *random, const struct zg_plan_message *item, void *handle)
+{
+    test_glue *glue;
+
+    *(void **)&glue = test_symbol(handle, "glue_", item->payload.name);
+    for (unsigned round = 0; round < ROUNDS; round++) {
+        struct zg_value *values = zg_values_new(&item->payload);
+        g_autoptr(GString) text = g_string_new(NULL);
+        test_random_text_values(random, &item->payload, values);
+        if (zg_text_write(item, values, text, NULL)) {
+            compare_text(item, glue, text);
+            for (unsigned i = 0; i < 40; i++) {
+                g_autoptr(GString) other = test_damaged_text(random, text);
+                compare_text(item, glue, other);
+            }
+        }
+        zg_values_free(&item->payload, values);
+    }
+}
+
+static void test_random_texts(void **state)
+{
+    struct zg_random random = zg_random_seeded(10, 0);
+    (void)state;
+    for (unsigned i = 0; i < test_rounds(DEFINITIONS); i++) {
+        g_autofree char *folder = g_dir_make_tmp("zeugma-generated-XXXXXX", NULL);
+        g_autofree char *text = test_random_text_definition(&random, true);
+        struct test_plan plan = test_plan_of(text);
+        void *handle = test_build_c(plan.plan, folder);
+        for (unsigned k = 0; k < plan.plan->messages->len; k++)
+            check_texts(&random, zg_plan_message_at(plan.plan, k), handle);
         dlclose(handle);
         test_plan_clear(&plan);
         test_remove_folder(folder);
@@ -389,6 +468,7 @@ static void test_aimed(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions),
+                                        cmocka_unit_test(test_random_texts),
                                         cmocka_unit_test(test_writing),
                                         cmocka_unit_test(test_each_file_failing),
                                         cmocka_unit_test(test_bundle),

@@ -69,12 +69,30 @@ static void print_step_check(GString *text, const struct zg_step *step)
     }
 }
 
+/* The checks of an optional field hold while it is there. */
+static void append_checks(GString *text, const struct zg_step *step, const char *checks)
+{
+    g_auto(GStrv) lines = g_strsplit(checks, "\n", -1);
+
+    if (!*checks || !step->field->optional) {
+        g_string_append(text, checks);
+        return;
+    }
+    g_string_append_printf(text, "    if (message->has_%s) {\n", step->name);
+    for (unsigned i = 0; lines[i + 1]; i++)
+        g_string_append_printf(text, "    %s\n", lines[i]);
+    g_string_append(text, "    }\n");
+}
+
 static void print_check(const struct zgi_c *c, GString *text, const struct zg_block *block)
 {
     g_autoptr(GString) checks = g_string_new(NULL);
 
-    for (unsigned i = 0; i < block->steps->len; i++)
-        print_step_check(checks, zg_block_step(block, i));
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        g_autoptr(GString) of_step = g_string_new(NULL);
+        print_step_check(of_step, zg_block_step(block, i));
+        append_checks(checks, zg_block_step(block, i), of_step->str);
+    }
     g_string_append_printf(text, "static int @p_zgi_check_%s(const struct %s_%s *message)\n{\n%s%s    return 0;\n}\n\n",
                            block->name, c->prefix, block->name, checks->len ? "" : "    (void)message;\n", checks->str);
 }

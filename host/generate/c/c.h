@@ -85,6 +85,9 @@ void zgi_c_print_tag(GString *text, const char *lead, const struct zg_tag *tag, 
  * size. The longest first. */
 void zgi_c_tags(GString *text, const struct zg_message *message, const char *bytes, const char *found);
 
+/* Statements that refuse a payload in `out`, without a tag, that begins with one of another message. */
+void zgi_c_mistaken(const struct zgi_c *c, GString *text, const struct zg_message *message);
+
 /* Parts of an end. A message for which zg_side_tickets() holds has a kind, its index among those. */
 void zgi_c_session_type(const struct zgi_c *c, GString *text);
 void zgi_c_session_terms(const struct zgi_c *c, GString *text);

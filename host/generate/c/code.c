@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* PROTOCOL.c: packing and unpacking. */
-#include "generate/c/c.h"
+#include "generate/c/written.h"
 
 /* Whether an open-ended value may be longer if the values before it are shorter. */
 static bool shares_room(const struct zg_block *block)
@@ -11,49 +11,6 @@ static bool shares_room(const struct zg_block *block)
     for (unsigned i = 0; i + 1 < count; i++)
         varies = varies || zg_block_step(block, i)->varies;
     return varies && zg_block_step(block, count - 1)->type.extent == ZG_EXTENT_REST;
-}
-
-static int longer_first(const void *a, const void *b)
-{
-    const struct zg_tag *const *first = a, *const *second = b;
-    return (int)(*second)->size - (int)(*first)->size;
-}
-
-void zgi_c_print_tag(GString *text, const char *lead, const struct zg_tag *tag, const char *bytes)
-{
-    g_string_append_printf(text, "    %s (length >= %u", lead, tag->size);
-    for (unsigned k = 0; k < tag->size; k++)
-        g_string_append_printf(text, " && %s[%u] == 0x%02X", bytes, k, tag->bytes[k]);
-    g_string_append(text, ")\n");
-}
-
-void zgi_c_tags(GString *text, const struct zg_message *message, const char *bytes, const char *found)
-{
-    g_autoptr(GPtrArray) tags = g_ptr_array_new();
-
-    for (unsigned i = 0; i < message->tags->len; i++)
-        g_ptr_array_add(tags, g_ptr_array_index(message->tags, i));
-    g_ptr_array_sort(tags, longer_first);
-    for (unsigned i = 0; i < tags->len; i++) {
-        const struct zg_tag *tag = g_ptr_array_index(tags, i);
-        zgi_c_print_tag(text, i == 0 ? "if" : "else if", tag, bytes);
-        g_string_append_printf(text, "        %s%u;\n", found, tag->size);
-    }
-}
-
-/* A payload without a tag must not begin with one of another message. */
-static void print_mistaken(const struct zgi_c *c, GString *text, const struct zg_message *message)
-{
-    for (unsigned i = 0; i < c->plan->messages->len; i++) {
-        const struct zg_message *other = zg_plan_message_at(c->plan, i)->message;
-        for (unsigned k = 0; k < other->tags->len && (other->from & message->from); k++) {
-            const struct zg_tag *tag = g_ptr_array_index(other->tags, k);
-            g_string_append_printf(text, "    if (*size >= %u", tag->size);
-            for (unsigned at = 0; at < tag->size; at++)
-                g_string_append_printf(text, " && out[%u] == 0x%02X", at, tag->bytes[at]);
-            g_string_append_printf(text, ") /* it begins like %s */\n        return ZG_ERANGE;\n", other->name);
-        }
-    }
 }
 
 /* The public functions of a message or variable, which use those of its block. */
@@ -85,7 +42,7 @@ static void print_functions(const struct zgi_c *c, GString *text, const struct z
     zgi_c_emit(c, text, name, fields);
     zgi_c_emit(c, text, name, ");\n");
     if (message && c->plan->id_bits == 0 && !tag)
-        print_mistaken(c, text, message);
+        zgi_c_mistaken(c, text, message);
     zgi_c_emit(c, text, name,
                "    return 0;\n}\n\n"
                "int @p_@n_unpack(struct @p_@n *message, const uint8_t *in, size_t length, size_t *ignored)\n{\n");
@@ -132,6 +89,14 @@ static bool is_bit_array(const struct zg_step *step)
     return zg_step_is_array(step) && zg_step_is_bitwise(step);
 }
 
+static bool has_texts(const struct zg_plan *plan)
+{
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        if (zg_plan_message_at(plan, i)->text)
+            return true;
+    return false;
+}
+
 static void print_includes(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
@@ -142,6 +107,11 @@ static void print_includes(const struct zgi_c *c, GString *text)
     g_string_append(text, "#include \"zeugma/bytes.h\"\n");
     if (any_block(plan, zg_step_is_leb))
         g_string_append(text, "#include \"zeugma/leb.h\"\n");
+    if (has_texts(plan))
+        g_string_append_printf(text,
+                               "#include \"zeugma/spell.h\"\n\n#include <string.h>\n\nZG_ASSERT(ZG_SPELL_BITS >= %u, "
+                               "\"this protocol's texts need a wider ZG_SPELL_BITS\");\n",
+                               zgi_c_spelling_bits(plan) > 32 ? 64U : 32U);
     g_string_append_c(text, '\n');
 }
 
@@ -181,6 +151,16 @@ static void print_block(const struct zgi_c *c, GString *text, const struct zg_bl
     print_functions(c, text, block, message);
 }
 
+static void print_message(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
+{
+    if (!item->text) {
+        print_block(c, text, &item->payload, item->message);
+        return;
+    }
+    zgi_c_block_check(c, text, &item->payload);
+    zgi_c_written(c, text, item);
+}
+
 void zgi_c_code(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
@@ -192,7 +172,7 @@ void zgi_c_code(const struct zgi_c *c, GString *text)
             print_private(c, text, record);
     }
     for (unsigned i = 0; i < plan->messages->len; i++)
-        print_block(c, text, &zg_plan_message_at(plan, i)->payload, zg_plan_message_at(plan, i)->message);
+        print_message(c, text, zg_plan_message_at(plan, i));
     for (unsigned i = 0; i < plan->variables->len; i++)
         print_block(c, text, &zg_plan_variable_at(plan, i)->block, NULL);
 }

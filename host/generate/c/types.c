@@ -66,6 +66,8 @@ static void print_field(const struct zgi_c *c, GString *text, const struct zg_st
     g_autofree char *type = zgi_c_element_type(c, step);
     g_autofree char *note = field_note(step);
 
+    if (step->field->optional)
+        g_string_append_printf(text, "    bool has_%s;\n", step->name);
     if (zg_step_is_open_count(step))
         g_string_append_printf(text, "    uint%u_t %s_count; /* 0 to %u */\n", step->most > 255 ? 16 : 8, step->name,
                                step->most);

@@ -86,8 +86,12 @@ static struct example example_of(const struct zg_plan *plan, const struct zg_pla
         fill(&item->payload, example.values, often);
     while (zg_payload_size(item, example.values) > plan->max_payload && often-- > 0);
     example.header = (struct zg_header){ .id = (uint32_t)item->message->id, .sequence = 1, .minor = plan->minor };
-    size_t length = zg_payload_size(item, example.values);
-    g_autofree uint8_t *payload = g_malloc(length + 1);
+    const size_t length = zg_payload_size(item, example.values);
+    g_autofree uint8_t *payload = length <= plan->max_payload ? g_malloc(length + 1) : NULL;
+    if (!payload) { /* a text that these values cannot be written in */
+        example.wire = g_byte_array_new();
+        return example;
+    }
     zg_payload_pack(item, &example.header, example.values, payload);
     example.wire = zg_frame_make(plan, &example.header, payload, length);
     return example;
@@ -105,7 +109,7 @@ void zgi_docs_example(struct zgi_document *document, const struct zg_plan *plan,
     struct example example = example_of(plan, item);
     g_autoptr(GString) text = g_string_new(NULL);
 
-    if (example.wire->len <= LONGEST) {
+    if (example.wire->len > 0 && example.wire->len <= LONGEST) {
         g_autofree char *json = json_of(&item->payload, example.values);
         g_string_append_printf(text, "%s\n", json);
         for (unsigned i = 0; i < example.wire->len; i++)
@@ -121,6 +125,10 @@ void zgi_docs_worked_example(struct zgi_document *document, const struct zg_plan
 {
     static const char *const headings[] = { "byte", "on the wire", "content", "what it is", NULL };
     struct example example = example_of(plan, zg_plan_message_at(plan, 0));
+    if (example.wire->len == 0) {
+        example_clear(&example);
+        return;
+    }
     g_autofree char *json = json_of(&example.item->payload, example.values);
     g_autoptr(GPtrArray) bytes = zg_explain_frame(plan, example.item, &example.header, example.values);
 

@@ -1,0 +1,622 @@
+/* SPDX-License-Identifier: MIT */
+#include "zeugma/spell.h"
+
+enum { DIGITS = ZG_SPELL_BITS + 12 }; /* of base 2, or a decimal number with point and zeros */
+
+static size_t length_of(const char *text)
+{
+    size_t length = 0;
+    while (text[length] != '\0')
+        length++;
+    return length;
+}
+
+/* --- writing */
+
+static void put(struct zg_writer *to, char character)
+{
+    if (to->size < to->room)
+        to->out[to->size] = (uint8_t)character;
+    to->size++;
+}
+
+void zg_write(struct zg_writer *to, const char *text)
+{
+    for (; *text != '\0'; text++)
+        put(to, *text);
+}
+
+static void fill(struct zg_writer *to, size_t count, char with)
+{
+    for (; count > 0; count--)
+        put(to, with);
+}
+
+/* Fills what was written from a place on up to a width. */
+static void fill_up(struct zg_writer *to, size_t from, unsigned width)
+{
+    const size_t size = to->size - from;
+
+    if (width > 0 && size > width)
+        to->refused = true;
+    else if (width > 0)
+        fill(to, width - size, ' ');
+}
+
+/* The nearest whole number to a quotient, ties away from zero. */
+static struct zg_number divided(zg_spelled_signed value, zg_spelled_signed by)
+{
+    struct zg_number number = zg_number_of(value), divisor = zg_number_of(by);
+
+    number.size = (number.size + divisor.size / 2) / divisor.size;
+    number.negative = number.negative != divisor.negative;
+    return number;
+}
+
+static struct zg_number units_of(const struct zg_spelling *spelling, struct zg_number raw)
+{
+    if (spelling->divisor == 0)
+        return raw;
+    return divided((zg_spelled_signed)zg_number_bits(raw) * spelling->factor + spelling->shift, spelling->divisor);
+}
+
+/* Whether a number's type has more bits than are shown in one shift. */
+static zg_spelled mask_of(const struct zg_spelling *spelling)
+{
+    return ~(zg_spelled)0 >> (ZG_SPELL_BITS - spelling->bits);
+}
+
+void zg_write_number(struct zg_writer *to, const struct zg_spelling *spelling, struct zg_number raw)
+{
+    const uint8_t base = spelling->base;
+    const bool is_bits = base != 10;
+    struct zg_number units = units_of(spelling, raw);
+    char digits[DIGITS];
+    uint8_t at = DIGITS, behind = 0;
+
+    if (is_bits) {
+        units.size = zg_number_bits(raw) & mask_of(spelling);
+        units.negative = false;
+    }
+    do {
+        const uint8_t digit = (uint8_t)(units.size % base);
+        if (behind == spelling->decimals && behind > 0)
+            digits[--at] = (spelling->flags & ZG_SPELL_COMMA) != 0 ? ',' : '.';
+        behind++;
+        digits[--at] =
+            (char)(digit < 10 ? '0' + digit : digit - 10 + ((spelling->flags & ZG_SPELL_LOWER) != 0 ? 'a' : 'A'));
+        units.size /= base;
+    } while (units.size > 0 || behind <= spelling->decimals);
+    bool is_zero = true;
+    for (uint8_t i = at; i < DIGITS; i++)
+        is_zero = is_zero && (digits[i] == '0' || digits[i] == '.' || digits[i] == ',');
+    const char sign = units.negative && !is_zero                           ? '-'
+                      : (spelling->flags & ZG_SPELL_PLUS) != 0 && !is_bits ? '+'
+                                                                           : '\0';
+    const size_t size = (size_t)(DIGITS - at) + length_of(spelling->prefix) + (sign != '\0' ? 1 : 0);
+    size_t more = spelling->width > size ? spelling->width - size : 0;
+    if (spelling->width > 0 && size > spelling->width)
+        to->refused = true;
+    if ((spelling->flags & ZG_SPELL_ZEROS) == 0) {
+        fill(to, more, ' ');
+        more = 0;
+    }
+    if (sign != '\0')
+        put(to, sign);
+    zg_write(to, spelling->prefix);
+    fill(to, more, '0');
+    for (; at < DIGITS; at++)
+        put(to, digits[at]);
+}
+
+void zg_write_filled(struct zg_writer *to, const char *word, unsigned width)
+{
+    const size_t from = to->size;
+
+    zg_write(to, word);
+    fill_up(to, from, width);
+}
+
+void zg_write_word(struct zg_writer *to, const struct zg_word *words, unsigned count,
+                   const struct zg_spelling *spelling, struct zg_number raw, unsigned width)
+{
+    for (unsigned i = 0; i < count; i++)
+        if (words[i].value == zg_number_bits(raw)) {
+            zg_write_filled(to, words[i].text, width);
+            return;
+        }
+    zg_write_number(to, spelling, raw);
+}
+
+/* A number below 100. */
+static void put_small(struct zg_writer *to, unsigned number)
+{
+    if (number >= 10)
+        put(to, (char)('0' + number / 10));
+    put(to, (char)('0' + number % 10));
+}
+
+void zg_write_flags(struct zg_writer *to, const struct zg_word *words, unsigned count, unsigned bits,
+                    const char *between, zg_spelled raw)
+{
+    bool first = true;
+
+    for (unsigned bit = 0; bit < bits; bit++) {
+        unsigned i = 0;
+        if ((raw >> bit & 1U) == 0)
+            continue;
+        while (i < count && words[i].value != bit)
+            i++;
+        if (!first)
+            zg_write(to, between);
+        if (i < count)
+            zg_write(to, words[i].text);
+        else
+            put_small(to, bit);
+        first = false;
+    }
+}
+
+void zg_write_text(struct zg_writer *to, const char *text, size_t size, char quote, unsigned width)
+{
+    const size_t from = to->size;
+
+    if (quote != '\0')
+        put(to, quote);
+    for (size_t i = 0; i < size; i++) {
+        put(to, text[i]);
+        if (quote != '\0' && text[i] == quote)
+            put(to, quote);
+    }
+    if (quote != '\0')
+        put(to, quote);
+    if (width > 0 && quote == '\0' && size > 0 && text[size - 1] == ' ')
+        to->refused = true;
+    fill_up(to, from, width);
+}
+
+void zg_write_hex(struct zg_writer *to, const uint8_t *bytes, size_t size, bool upper)
+{
+    for (size_t i = 0; i < 2 * size; i++) {
+        const uint8_t digit = (i & 1U) != 0 ? bytes[i / 2] & 15U : bytes[i / 2] >> 4;
+        put(to, (char)(digit < 10 ? '0' + digit : digit - 10 + (upper ? 'A' : 'a')));
+    }
+}
+
+static char base64_digit(uint8_t value)
+{
+    if (value < 26)
+        return (char)('A' + value);
+    if (value < 52)
+        return (char)('a' + value - 26);
+    if (value < 62)
+        return (char)('0' + value - 52);
+    return value == 62 ? '+' : '/';
+}
+
+void zg_write_base64(struct zg_writer *to, const uint8_t *bytes, size_t size)
+{
+    for (size_t i = 0; i < size; i += 3) {
+        const size_t left = size - i;
+        const uint8_t second = left > 1 ? bytes[i + 1] : 0, third = left > 2 ? bytes[i + 2] : 0;
+        put(to, base64_digit(bytes[i] >> 2));
+        put(to, base64_digit((uint8_t)((bytes[i] & 3U) << 4 | second >> 4)));
+        put(to, left > 1 ? base64_digit((uint8_t)((second & 15U) << 2 | third >> 6)) : '=');
+        put(to, left > 2 ? base64_digit(third & 63U) : '=');
+    }
+}
+
+/* --- reading */
+
+static bool begins(const char *from, const char *to, const char *with)
+{
+    for (; *with != '\0'; with++, from++)
+        if (from == to || *from != *with)
+            return false;
+    return true;
+}
+
+bool zg_take(struct zg_text_reader *from, const char *literal)
+{
+    if (!begins(from->at, from->end, literal))
+        return false;
+    from->at += length_of(literal);
+    return true;
+}
+
+bool zg_is_word(const char *from, const char *to, const char *text)
+{
+    return begins(from, to, text) && (size_t)(to - from) == length_of(text);
+}
+
+/* Where a stop stands, or the end. */
+static const char *find(const char *from, const char *to, const char *stop)
+{
+    for (const char *at = from; *stop != '\0' && at < to; at++)
+        if (begins(at, to, stop))
+            return at;
+    return to;
+}
+
+static const char *skip_blanks(const char *from, const char *to)
+{
+    while (from < to && *from == ' ')
+        from++;
+    return from;
+}
+
+/* Behind blanks, a sign and the prefix, as far as they are there. */
+static const char *skip_front(const char *from, const char *to, const struct zg_spelling *spelling)
+{
+    from = skip_blanks(from, to);
+    if (spelling->base == 10 && from < to && (*from == '-' || *from == '+'))
+        from++;
+    return begins(from, to, spelling->prefix) ? from + length_of(spelling->prefix) : from;
+}
+
+const char *zg_value_end(const struct zg_text_reader *from, const char *stop, size_t size,
+                         const struct zg_spelling *number, char quote)
+{
+    const char *at = from->at;
+
+    if (size > 0 && quote == '\0')
+        return size < (size_t)(from->end - at) ? at + size : from->end;
+    if (quote != '\0' && at < from->end && *at == quote) {
+        at++;
+        while (at < from->end && (*at != quote || (from->end - at > 1 && at[1] == quote)))
+            at += *at == quote ? 2 : 1;
+        return find(at < from->end ? at + 1 : at, from->end, stop);
+    }
+    return find(number ? skip_front(at, from->end, number) : at, from->end, stop);
+}
+
+const char *zg_next_element(const struct zg_text_reader *from, const char *between, size_t size,
+                            const struct zg_spelling *number, bool *last)
+{
+    *last = find(from->at, from->end, between) == from->end;
+    return zg_value_end(from, *last ? "" : between, size, number, '\0');
+}
+
+const char *zg_next_key(struct zg_text_reader *from, const char *assign, const char *between)
+{
+    const char *const whole = find(from->at, from->end, between);
+    const char *const key = *assign != '\0' ? find(from->at, whole, assign) : from->at;
+
+    if (from->at == whole || !begins(key, whole, assign))
+        return NULL;
+    from->at = key + length_of(assign);
+    return key;
+}
+
+bool zg_holds_mark(const uint8_t *characters, size_t size, const uint8_t *mark, size_t mark_size)
+{
+    for (size_t at = 0; at < size; at++) {
+        size_t same = 0;
+        while (same < mark_size && mark[same] == (at + same < size ? characters[at + same] : mark[at + same - size]))
+            same++;
+        if (same == mark_size)
+            return true;
+    }
+    return false;
+}
+
+/* Whether the sign and prefix are as they must be; `*at` is moved behind them. */
+static bool take_front(const char **at, const char *to, const struct zg_spelling *spelling, bool *negative)
+{
+    const char *from = skip_blanks(*at, to);
+
+    *negative = from < to && *from == '-';
+    if (spelling->base == 10 && from < to && (*from == '-' || *from == '+'))
+        from++;
+    if (!begins(from, to, spelling->prefix))
+        return false;
+    *at = from + length_of(spelling->prefix);
+    return true;
+}
+
+static bool is_digit(const char *at, const char *to)
+{
+    return at < to && *at >= '0' && *at <= '9';
+}
+
+/* Adds a digit. False: the number is too large. */
+static bool add_digit(zg_spelled *number, uint8_t base, uint8_t digit)
+{
+    if (*number > (~(zg_spelled)0 - digit) / base)
+        return false;
+    *number = *number * base + digit;
+    return true;
+}
+
+/* Takes "E-12". Exponents beyond what any number needs are cut. */
+static bool take_exponent(const char **at, const char *to, int32_t *exponent)
+{
+    const int32_t most = 1000000;
+    bool negative = false;
+
+    *exponent = 0;
+    if (*at == to || (**at != 'e' && **at != 'E'))
+        return true;
+    ++*at;
+    if (*at < to && (**at == '-' || **at == '+'))
+        negative = *(*at)++ == '-';
+    if (!is_digit(*at, to))
+        return false;
+    while (is_digit(*at, to)) {
+        if (*exponent < most)
+            *exponent = *exponent * 10 + (**at - '0');
+        ++*at;
+    }
+    if (negative)
+        *exponent = -*exponent;
+    return true;
+}
+
+/* The whole number of units that decimal digits are, of which the first `whole` count, and the next one rounds. */
+static bool round_digits(const char *from, const char *to, char point, int32_t whole, zg_spelled *units)
+{
+    *units = 0;
+    for (; from < to && whole >= 0; from++) {
+        if (*from == point)
+            continue;
+        if (whole == 0 && *from >= '5')
+            return add_digit(units, 1, 1);
+        if (whole > 0 && !add_digit(units, 10, (uint8_t)(*from - '0')))
+            return false;
+        whole--;
+    }
+    for (; whole > 0 && *units > 0; whole--)
+        if (!add_digit(units, 10, 0))
+            return false;
+    return true;
+}
+
+/* Decimal digits with point and exponent, in units of the last decimal. */
+static bool read_decimal(const char **at, const char *to, const struct zg_spelling *spelling, zg_spelled *units)
+{
+    const char point = (spelling->flags & ZG_SPELL_COMMA) != 0 ? ',' : '.';
+    const char *const first = *at;
+    bool any = false, behind = false;
+    int32_t whole = spelling->decimals, exponent;
+
+    while (is_digit(*at, to) || (*at < to && **at == point && !behind)) {
+        if (**at == point) {
+            behind = true;
+        } else {
+            any = true;
+            whole += behind ? 0 : 1;
+        }
+        ++*at;
+    }
+    const char *const last = *at;
+    return any && take_exponent(at, to, &exponent) && round_digits(first, last, point, whole + exponent, units);
+}
+
+static bool read_bits(const char **at, const char *to, const struct zg_spelling *spelling, zg_spelled *bits)
+{
+    const char *const first = *at;
+
+    *bits = 0;
+    while (*at < to) {
+        const char c = **at;
+        const uint8_t digit = (uint8_t)(c >= '0' && c <= '9'   ? c - '0'
+                                        : c >= 'a' && c <= 'f' ? c - 'a' + 10
+                                        : c >= 'A' && c <= 'F' ? c - 'A' + 10
+                                                               : 255);
+        if (digit >= spelling->base)
+            break;
+        if (!add_digit(bits, spelling->base, digit))
+            return false;
+        ++*at;
+    }
+    return *at > first && *bits <= mask_of(spelling);
+}
+
+/* The raw number with so many units. False: there is none in the type. */
+static bool raw_of(const struct zg_spelling *spelling, struct zg_number units, struct zg_number *raw)
+{
+    const zg_spelled most = ~(zg_spelled)0 >> 1;
+
+    *raw = units;
+    if (spelling->divisor != 0) {
+        const struct zg_number shift = zg_number_of(spelling->shift);
+        if (units.size > (most - shift.size) / (zg_spelled)spelling->divisor)
+            return false;
+        *raw =
+            divided((zg_spelled_signed)zg_number_bits(units) * spelling->divisor - spelling->shift, spelling->factor);
+    }
+    if (raw->size == 0)
+        raw->negative = false;
+    if ((spelling->flags & ZG_SPELL_SIGNED) == 0)
+        return !raw->negative && raw->size <= mask_of(spelling);
+    return raw->size <= (mask_of(spelling) >> 1) + (raw->negative ? 1U : 0U);
+}
+
+/* Bits as a number of the type. */
+static struct zg_number of_bits(const struct zg_spelling *spelling, zg_spelled bits)
+{
+    struct zg_number number;
+
+    number.negative = (spelling->flags & ZG_SPELL_SIGNED) != 0 && (bits >> (spelling->bits - 1) & 1U) != 0;
+    number.size = number.negative ? ((zg_spelled)0 - bits) & mask_of(spelling) : bits;
+    return number;
+}
+
+bool zg_read_number(const char *from, const char *to, const struct zg_spelling *spelling, struct zg_number *raw)
+{
+    struct zg_number units;
+
+    if (spelling->width > 0 && (size_t)(to - from) != spelling->width)
+        return false;
+    if (!take_front(&from, to, spelling, &units.negative))
+        return false;
+    if (!(spelling->base == 10 ? read_decimal : read_bits)(&from, to, spelling, &units.size))
+        return false;
+    if (spelling->width > 0)
+        from = skip_blanks(from, to);
+    if (from != to)
+        return false;
+    if (spelling->base == 10)
+        return raw_of(spelling, units, raw);
+    *raw = of_bits(spelling, units.size);
+    return true;
+}
+
+/* Without the blanks that fill a width up. */
+static const char *without_fill(const char *from, const char *to, unsigned width)
+{
+    while (width > 0 && to > from && to[-1] == ' ')
+        to--;
+    return to;
+}
+
+bool zg_read_word(const char *from, const char *to, const struct zg_word *words, unsigned count,
+                  const struct zg_spelling *spelling, struct zg_number *raw, unsigned width)
+{
+    const char *const end = without_fill(from, to, width);
+
+    if (width > 0 && (size_t)(to - from) != width)
+        return false;
+    for (unsigned i = 0; i < count; i++)
+        if (zg_is_word(from, end, words[i].text)) {
+            *raw = of_bits(spelling, words[i].value & mask_of(spelling));
+            return true;
+        }
+    return zg_read_number(from, to, spelling, raw);
+}
+
+bool zg_read_bool(const char *from, const char *to, const char *on, const char *off, unsigned width, bool *value)
+{
+    const char *const end = without_fill(from, to, width);
+
+    *value = zg_is_word(from, end, on);
+    return (width == 0 || (size_t)(to - from) == width) && (*value || zg_is_word(from, end, off));
+}
+
+/* The bit that a word, or one or two digits, name. */
+static bool bit_of(const char *from, const char *to, const struct zg_word *words, unsigned count, unsigned bits,
+                   unsigned *bit)
+{
+    for (unsigned i = 0; i < count; i++)
+        if (zg_is_word(from, to, words[i].text)) {
+            *bit = (unsigned)words[i].value;
+            return true;
+        }
+    if (from == to || to - from > 2)
+        return false;
+    *bit = 0;
+    while (is_digit(from, to))
+        *bit = 10 * *bit + (unsigned)(*from++ - '0');
+    if (from != to)
+        return false;
+    return *bit < bits;
+}
+
+bool zg_read_flags(const char *from, const char *to, const struct zg_word *words, unsigned count, unsigned bits,
+                   const char *between, zg_spelled *raw)
+{
+    *raw = 0;
+    if (from == to)
+        return true;
+    for (;;) {
+        const char *const end = find(from, to, between);
+        unsigned bit;
+        if (!bit_of(from, end, words, count, bits, &bit) || (*raw >> bit & 1U) != 0)
+            return false;
+        *raw |= (zg_spelled)1 << bit;
+        if (end == to)
+            return true;
+        from = end + length_of(between);
+    }
+}
+
+bool zg_read_text(const char *from, const char *to, char *text, size_t most, size_t *size, char quote, unsigned width)
+{
+    *size = 0;
+    if (width > 0 && (size_t)(to - from) != width)
+        return false;
+    to = without_fill(from, to, width);
+    if (quote != '\0') {
+        if (to - from < 2 || *from != quote || to[-1] != quote)
+            return false;
+        from++;
+        to--;
+    }
+    for (; from < to; from++) {
+        if (*size == most)
+            return false;
+        text[(*size)++] = *from;
+        if (quote != '\0' && *from == quote && (++from == to || *from != quote))
+            return false;
+    }
+    return true;
+}
+
+bool zg_read_hex(const char *from, const char *to, uint8_t *bytes, size_t most, size_t *size)
+{
+    struct zg_spelling spelling = { "", 1, 0, 0, 8, 16, 0, 0, 0 };
+
+    *size = 0;
+    for (; from < to; from += 2) {
+        const char *at = from;
+        zg_spelled byte;
+        if (to - from < 2 || *size == most || !read_bits(&at, from + 2, &spelling, &byte) || at != from + 2)
+            return false;
+        bytes[(*size)++] = (uint8_t)byte;
+    }
+    return true;
+}
+
+static uint8_t base64_value(char c)
+{
+    for (uint8_t value = 0; value < 64; value++)
+        if (base64_digit(value) == c)
+            return value;
+    return 64;
+}
+
+bool zg_read_base64(const char *from, const char *to, uint8_t *bytes, size_t most, size_t *size)
+{
+    *size = 0;
+    for (; from < to; from += 4) {
+        uint8_t values[4], missing = 0;
+        if (to - from < 4)
+            return false;
+        for (uint8_t i = 0; i < 4; i++) {
+            values[i] = base64_value(from[i]);
+            if (values[i] == 64 && (from[i] != '=' || i < 2 || from + 4 != to))
+                return false;
+            if (values[i] != 64 && missing > 0)
+                return false;
+            missing = (uint8_t)(missing + (values[i] == 64 ? 1 : 0));
+            values[i] &= 63U;
+        }
+        if (most - *size < 3U - missing)
+            return false;
+        /* what is left over of the last digit is zero */
+        if ((missing == 2 && (values[1] & 15U) != 0) || (missing == 1 && (values[2] & 3U) != 0))
+            return false;
+        bytes[(*size)++] = (uint8_t)(values[0] << 2 | values[1] >> 4);
+        if (missing < 2)
+            bytes[(*size)++] = (uint8_t)(values[1] << 4 | values[2] >> 2);
+        if (missing < 1)
+            bytes[(*size)++] = (uint8_t)(values[2] << 6 | values[3]);
+    }
+    return true;
+}
+
+bool zg_is_integer(const char *from, const char *to, zg_spelled_signed value)
+{
+    static const struct zg_spelling spelling = { "", 1, 0, 0, ZG_SPELL_BITS, 10, 0, 0, ZG_SPELL_SIGNED };
+    struct zg_number number;
+
+    return zg_read_number(from, to, &spelling, &number) && (zg_spelled_signed)zg_number_bits(number) == value;
+}
+
+size_t zg_text_length(const char *text, size_t most)
+{
+    size_t length = 0;
+    while (length < most && text[length] != '\0')
+        length++;
+    return length;
+}
