@@ -152,12 +152,18 @@ static size_t without_fill(const struct zg_step *step, const char *text, size_t 
     return length;
 }
 
+/* Text that ends at a zero byte, if it is shorter. */
+static bool is_fixed_text(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_TEXT && step->type.extent == ZG_EXTENT_FIXED;
+}
+
 static bool keep_bytes(const struct zg_step *step, const uint8_t *bytes, size_t count, struct zg_value *value)
 {
     const bool is_bytes = step->type.kind == ZG_KIND_BYTES;
 
     if (count > step->most || (is_bytes && step->type.extent == ZG_EXTENT_FIXED && count != step->most) ||
-        (!is_bytes && !zg_is_utf8(bytes, count)))
+        (!is_bytes && !zg_is_utf8(bytes, count)) || (is_fixed_text(step) && memchr(bytes, 0, count)))
         return false;
     zg_value_resize(step, value, 0);
     zg_value_resize(step, value, (unsigned)count);

@@ -117,7 +117,8 @@ static void check(const char *definition)
 
 static void test_known_definitions(void **state)
 {
-    static const char *const names[] = { "codec/fields.yaml", "definitions/sound.yaml", "definitions/behaviour.yaml" };
+    static const char *const names[] = { "codec/fields.yaml", "codec/weigher.yaml", "definitions/sound.yaml",
+                                         "definitions/behaviour.yaml" };
     (void)state;
     for (size_t i = 0; i < G_N_ELEMENTS(names); i++) {
         g_autofree char *text = test_data(names[i]);

@@ -177,8 +177,8 @@ static void check_texts(const char *definition, const char *block)
         for (const char *at = words[1]; (at = strstr(at, " : ")); at++)
             read = at; /* the last */
         g_autoptr(GString) hex = g_string_new(NULL);
-        g_autofree char *left = made || !read ? g_strdup(made ? made + 4 : words[1])
-                                              : g_strndup(words[1], (gsize)(read - words[1]));
+        g_autofree char *left =
+            made || !read ? g_strdup(made ? made + 4 : words[1]) : g_strndup(words[1], (gsize)(read - words[1]));
         g_autofree char *plain = g_strcompress(left);
         for (size_t i = 0; plain[i]; i++)
             g_string_append_printf(hex, "%02x", (uint8_t)plain[i]);

@@ -227,6 +227,21 @@ static unsigned hold_all(const struct zg_plan *plan, void *c, const char *text)
     return json_array_get_length(frames) + json_array_get_length(payloads);
 }
 
+/* By generated C alone. */
+static void hold_in_c(const char *definition, unsigned least)
+{
+    struct test_plan plan = test_plan_of(definition);
+    g_autofree char *folder = g_dir_make_tmp("zeugma-vectors-XXXXXX", NULL);
+    g_autoptr(GPtrArray) files = zg_generate_vectors(plan.plan);
+    const struct zg_generated *vectors = g_ptr_array_index(files, 0);
+    void *c = test_build_c(plan.plan, folder);
+
+    assert_true(hold_all(plan.plan, c, vectors->text) >= least);
+    dlclose(c);
+    test_remove_folder(folder);
+    test_plan_clear(&plan);
+}
+
 static void hold(const char *definition, unsigned least)
 {
     struct test_plan plan = test_plan_of(definition);
@@ -275,6 +290,8 @@ static void test_known_definitions(void **state)
     }
     g_autofree char *text = renamed(loom);
     hold(text, 50);
+    g_autofree char *weigher = test_data("codec/weigher.yaml");
+    hold_in_c(weigher, 80);
 }
 
 static void test_random_definitions(void **state)

@@ -344,7 +344,13 @@ static void print_take(const struct writing *writing, const struct zg_step *step
             form->quote ? g_strdup_printf("'%s%c'", form->quote == '\'' ? "\\" : "", form->quote) : g_strdup("'\\0'");
         g_string_append_printf(text, "zg_read_text(from.at, end, %s, %u, &size, %s, %u))\n%s    return ZG_ESIZE;\n",
                                value, step->most, quote, form->width, indent);
-        g_string_append_printf(text, "%s%s[size] = '\\0';\n", indent, value);
+        if (is_fixed)
+            g_string_append_printf(text,
+                                   "%sif (zg_text_length(%s, size) < size)\n%s    return ZG_ESIZE;\n"
+                                   "%smemset(%s + size, 0, %u - size);\n",
+                                   indent, value, indent, indent, value, step->most + 1);
+        else
+            g_string_append_printf(text, "%s%s[size] = '\\0';\n", indent, value);
     } else if (step->type.kind == ZG_KIND_BYTES) {
         g_string_append_printf(text, "zg_read_%s(from.at, end, %s, %u, &size)%s", form->base64 ? "base64" : "hex",
                                value, step->most, is_fixed ? " || size != " : "");

@@ -36,11 +36,34 @@ static char *title_of(const struct zg_plan *plan)
     return g_strdup_printf("%s %u.%u", definition->protocol, definition->major, definition->minor);
 }
 
+static bool has_layouts(const struct zg_plan *plan, bool of_text)
+{
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        if ((zg_plan_message_at(plan, i)->text != NULL) == of_text)
+            return true;
+    return false;
+}
+
+/* Whether a section has anything to say. */
+static bool has_part(const struct zg_plan *plan, const char *id)
+{
+    if (strcmp(id, "variables") == 0)
+        return plan->variables->len > 0;
+    if (strcmp(id, "types") == 0)
+        return plan->records->len + plan->definition->enums->len > 0;
+    if (strcmp(id, "texts") == 0)
+        return has_layouts(plan, true);
+    if (strcmp(id, "values") == 0)
+        return has_layouts(plan, false) || plan->variables->len > 0 || plan->header.size > 0;
+    return true;
+}
+
 static void print_contents(struct zgi_document *document, const struct zg_plan *plan)
 {
     static const char *const parts[][2] = { { "line", "The line" },
                                             { "frame", "The frame" },
                                             { "header", "The header" },
+                                            { "texts", "How values are written" },
                                             { "values", "How values lie in bytes" },
                                             { "types", "Types" },
                                             { "messages", "Messages" },
@@ -50,9 +73,7 @@ static void print_contents(struct zgi_document *document, const struct zg_plan *
     g_autoptr(GPtrArray) ids = g_ptr_array_new_with_free_func(g_free), texts = g_ptr_array_new();
 
     for (size_t i = 0; i < G_N_ELEMENTS(parts); i++) {
-        if (strcmp(parts[i][0], "variables") == 0 && plan->variables->len == 0)
-            continue;
-        if (strcmp(parts[i][0], "types") == 0 && plan->records->len + plan->definition->enums->len == 0)
+        if (!has_part(plan, parts[i][0]))
             continue;
         g_ptr_array_add(ids, g_strdup(parts[i][0]));
         g_ptr_array_add(texts, (gpointer)parts[i][1]);
@@ -198,7 +219,10 @@ static void print_header(struct zgi_document *document, const struct zg_plan *pl
 
     zgi_document_heading(document, 2, "header", "The header");
     if (plan->header.size == 0) {
-        zgi_document_paragraph(document, "There is none: every frame is the same message.");
+        zgi_document_paragraph(document, plan->messages->len > 1
+                                             ? "There is none: a payload tells which message it is by how it begins, "
+                                               "or by what fits."
+                                             : "There is none: every frame is the same message.");
         return;
     }
     zgi_document_map(document, &plan->header, 0);
@@ -217,10 +241,24 @@ static void print_header(struct zgi_document *document, const struct zg_plan *pl
     zgi_document_table_end(document);
 }
 
+static void print_text_values(struct zgi_document *document)
+{
+    zgi_document_heading(document, 2, "texts", "How values are written");
+    zgi_document_paragraph(document,
+                           "In a text, numbers are in the unit listed, rounded to the digits listed, ties away from "
+                           "zero. What arrives may have more digits or fewer, blanks in front, a plus, or an exponent; "
+                           "it is rounded to the nearest value of the type, and a number outside the type makes a bad "
+                           "payload. A value ends where the text behind it begins, or where its width does.");
+}
+
 static void print_values(struct zgi_document *document, const struct zg_plan *plan)
 {
     const char *order = plan->definition->big_endian ? "big" : "little";
 
+    if (has_part(plan, "texts"))
+        print_text_values(document);
+    if (!has_part(plan, "values"))
+        return;
     zgi_document_heading(document, 2, "values", "How values lie in bytes");
     zgi_document_paragraph(
         document,
@@ -266,67 +304,11 @@ static void print_enum(struct zgi_document *document, const struct zg_enum *enum
     zgi_document_table_end(document);
 }
 
-/* What a field means besides its type: its byte order if different, the version that introduced it, and its summary. */
-static char *field_meaning(const struct zg_plan *plan, const struct zg_step *step)
-{
-    const struct zg_field *field = step->field;
-    GString *text = g_string_new(or_empty(field->summary));
-
-    if (step->big_endian != plan->definition->big_endian && (step->bits > 8 || zg_step_is_bitwise(step)) &&
-        !zg_step_is_string(step) && !step->record)
-        g_string_append_printf(text, "%s%s-endian", text->len ? "; " : "", step->big_endian ? "big" : "little");
-    if (field->since > 0)
-        g_string_append_printf(text, "%ssince %u.%u", text->len ? "; " : "", plan->definition->major, field->since);
-    if (field->since > 0 && field->default_text)
-        g_string_append_printf(text, ", else %s", field->default_text);
-    return g_string_free(text, FALSE);
-}
-
-/* The fields of a block that follows a tag, or so many bytes of ticket and base. */
-static void print_fields(struct zgi_document *document, const struct zg_plan *plan, const struct zg_block *block,
-                         unsigned tickets, const struct zg_tag *tag)
-{
-    const unsigned front = tag ? tag->size : tickets;
-    static const char *const headings[] = { "byte", "bits",  "field",   "type", "physical value",
-                                            "unit", "range", "meaning", NULL };
-
-    if (block->steps->len + front == 0) {
-        zgi_document_paragraph(document, "It has no fields.");
-        return;
-    }
-    zgi_document_map(document, block, front);
-    zgi_document_table(document, headings);
-    if (tag) {
-        g_autofree char *bytes = tag->size > 1 ? g_strdup_printf("0-%u", tag->size - 1) : g_strdup("0");
-        g_autofree char *shown = zg_place_tag(tag);
-        zgi_document_row(document, bytes, "", "(tag)", "", "", "", shown, "tells the message", NULL);
-    }
-    if (tickets > 0)
-        zgi_document_row(document, "0", "", "(ticket)", "u8", "", "", "",
-                         "counted by the sender; in a reply, that of its request", NULL);
-    if (tickets > 1)
-        zgi_document_row(document, "1", "", "(base)", "u8", "", "", "",
-                         "the oldest ticket that the sender still offers", NULL);
-    for (unsigned i = 0; i < block->steps->len; i++) {
-        const struct zg_step *step = zg_block_step(block, i);
-        g_autofree char *bytes = zg_place_bytes(block, i, front);
-        g_autofree char *bits = zg_place_bits(step);
-        g_autofree char *type = zg_place_type(step);
-        g_autofree char *scale = zg_place_scale(step->field);
-        g_autofree char *physical = *scale ? g_strconcat("raw", scale, NULL) : g_strdup("");
-        g_autofree char *range = zg_place_range(step);
-        g_autofree char *meaning = field_meaning(plan, step);
-        zgi_document_row(document, bytes, bits, step->name, type, physical, or_empty(step->field->unit), range, meaning,
-                         NULL);
-    }
-    zgi_document_table_end(document);
-}
-
 static void print_types(struct zgi_document *document, const struct zg_plan *plan)
 {
     const GPtrArray *enums = plan->definition->enums;
 
-    if (enums->len + plan->records->len == 0)
+    if (!has_part(plan, "types"))
         return;
     zgi_document_heading(document, 2, "types", "Types");
     for (unsigned i = 0; i < enums->len; i++)
@@ -337,7 +319,7 @@ static void print_types(struct zgi_document *document, const struct zg_plan *pla
         g_autofree char *size = span(record->size, record->most_size);
         g_autofree char *heading = g_strdup_printf("%s, record, %s bytes", record->name, size);
         zgi_document_heading(document, 3, id, heading);
-        print_fields(document, plan, record, 0, NULL);
+        zgi_docs_fields(document, plan, record, 0, NULL);
     }
 }
 
@@ -396,7 +378,10 @@ static void print_message(struct zgi_document *document, const struct zg_plan *p
                            message->every_ns > 0 ? " every " : "", message->every_ns > 0 ? period : "", payload, frame);
     print_delivery(document, message);
     print_tags(document, message);
-    print_fields(document, plan, &item->payload, item->tickets, zg_plan_tag(item));
+    if (item->text)
+        zgi_docs_text(document, plan, item);
+    else
+        zgi_docs_fields(document, plan, &item->payload, item->tickets, zg_plan_tag(item));
     zgi_docs_example(document, plan, item);
 }
 
@@ -406,7 +391,7 @@ static void print_variables(struct zgi_document *document, const struct zg_plan 
                                             "unit",  "range", "meaning",    NULL };
     static const char *const access[] = { "", "read it", "write it", "read and write it" };
 
-    if (plan->variables->len == 0)
+    if (!has_part(plan, "variables"))
         return;
     zgi_document_heading(document, 2, "variables", "Variables");
     zgi_document_paragraph(document, "They are read and written by `variable_read`, `variable_write` and "
@@ -420,7 +405,7 @@ static void print_variables(struct zgi_document *document, const struct zg_plan 
         g_autofree char *scale = zg_place_scale(step->field);
         g_autofree char *physical = *scale ? g_strconcat("raw", scale, NULL) : g_strdup("");
         g_autofree char *range = zg_place_range(step);
-        g_autofree char *meaning = field_meaning(plan, step);
+        g_autofree char *meaning = zgi_docs_meaning(plan, step);
         zgi_document_row(document, index, step->field->name, access[item->variable->access], type, physical,
                          or_empty(step->field->unit), range, meaning, NULL);
     }

@@ -7,6 +7,7 @@
 #include "codec/frame.h"
 #include "codec/json.h"
 #include "codec/payload.h"
+#include "definition/words.h"
 #include "generate/docs/docs.h"
 
 static char *json_of(const struct zg_block *block, const struct zg_value *values)
@@ -74,7 +75,7 @@ struct example {
     const struct zg_plan_message *item;
     struct zg_value *values;
     struct zg_header header;
-    GByteArray *wire;
+    GByteArray *payload, *wire; /* empty: these values cannot be written */
 };
 
 static struct example example_of(const struct zg_plan *plan, const struct zg_plan_message *item)
@@ -87,19 +88,22 @@ static struct example example_of(const struct zg_plan *plan, const struct zg_pla
     while (zg_payload_size(item, example.values) > plan->max_payload && often-- > 0);
     example.header = (struct zg_header){ .id = (uint32_t)item->message->id, .sequence = 1, .minor = plan->minor };
     const size_t length = zg_payload_size(item, example.values);
-    g_autofree uint8_t *payload = length <= plan->max_payload ? g_malloc(length + 1) : NULL;
-    if (!payload) { /* a text that these values cannot be written in */
+    example.payload = g_byte_array_new();
+    if (length > plan->max_payload) {
         example.wire = g_byte_array_new();
         return example;
     }
-    zg_payload_pack(item, &example.header, example.values, payload);
-    example.wire = zg_frame_make(plan, &example.header, payload, length);
+    g_byte_array_set_size(example.payload, (guint)length + 1); /* so that there is one */
+    zg_payload_pack(item, &example.header, example.values, example.payload->data);
+    g_byte_array_set_size(example.payload, (guint)length);
+    example.wire = zg_frame_make(plan, &example.header, example.payload->data, length);
     return example;
 }
 
 static void example_clear(struct example *example)
 {
     zg_values_free(&example->item->payload, example->values);
+    g_byte_array_unref(example->payload);
     g_byte_array_unref(example->wire);
 }
 
@@ -114,8 +118,12 @@ void zgi_docs_example(struct zgi_document *document, const struct zg_plan *plan,
         g_string_append_printf(text, "%s\n", json);
         for (unsigned i = 0; i < example.wire->len; i++)
             g_string_append_printf(text, "%02x%s", example.wire->data[i], i + 1 < example.wire->len ? " " : "\n");
-        zgi_document_paragraph(
-            document, "An example%s, and its frame on the wire:", plan->sequence_bits > 0 ? ", with sequence 1" : "");
+        if (item->text) {
+            g_autofree char *shown = zg_shown((const char *)example.payload->data, example.payload->len, false);
+            g_string_append_printf(text, "%s\n", shown);
+        }
+        zgi_document_paragraph(document, "An example%s%s:", plan->sequence_bits > 0 ? ", with sequence 1" : "",
+                               item->text ? ", its frame on the wire, and its payload" : ", and its frame on the wire");
         zgi_document_code(document, text->str);
     }
     example_clear(&example);

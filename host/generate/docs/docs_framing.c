@@ -97,7 +97,9 @@ static void print_marks(struct zgi_document *document, const struct zg_plan *pla
     if (framing->start.size > 0)
         g_string_append_printf(text, "It begins with %s. ", start);
     g_string_append_printf(text, "It ends with %s. ", end);
-    if (framing->marking == ZG_MARKING_DOUBLED)
+    if (plan->searched)
+        g_string_append(text, "The content does not hold its first end mark before its end, and is sent as it is");
+    else if (framing->marking == ZG_MARKING_DOUBLED)
         g_string_append_printf(text, "Wherever `%02x` occurs in the content it is sent twice", framing->escape);
     else
         g_string_append_printf(
