@@ -607,10 +607,16 @@ bool zg_read_base64(const char *from, const char *to, uint8_t *bytes, size_t mos
 
 bool zg_is_integer(const char *from, const char *to, zg_spelled_signed value)
 {
-    static const struct zg_spelling spelling = { "", 1, 0, 0, ZG_SPELL_BITS, 10, 0, 0, ZG_SPELL_SIGNED };
-    struct zg_number number;
+    const struct zg_number wanted = zg_number_of(value);
+    const bool negative = from < to && *from == '-';
+    zg_spelled size = 0;
 
-    return zg_read_number(from, to, &spelling, &number) && (zg_spelled_signed)zg_number_bits(number) == value;
+    if (from < to && (*from == '-' || *from == '+'))
+        from++;
+    const char *const first = from;
+    while (is_digit(from, to) && add_digit(&size, 10, (uint8_t)(*from - '0')))
+        from++;
+    return from == to && from > first && size == wanted.size && (size == 0 || negative == wanted.negative);
 }
 
 size_t zg_text_length(const char *text, size_t most)

@@ -93,15 +93,18 @@ static void field(struct zg_random *random, GString *text, unsigned number, enum
     g_string_append(text, " }\n");
 }
 
-static void layout(struct zg_random *random, GString *text, enum kind kind, unsigned number, unsigned fields)
+static void layout(struct zg_random *random, GString *text, enum kind kind, unsigned number, unsigned fields,
+                   bool has_tag)
 {
     static const char *const between[] = { ",", "; ", " kg ", "|", "<>" };
 
     if (kind == JSON) {
         g_string_append(text, "    layout: json\n");
     } else if (kind == PAIRS) {
-        g_string_append_printf(text, "    tag: \"P%u \"\n    layout: { pairs: { assign: \"%s\", between: \"%s\" } }\n",
-                               number, zg_random_one_in(random, 2) ? "=" : ": ", between[zg_random_below(random, 2)]);
+        if (has_tag)
+            g_string_append_printf(text, "    tag: \"P%u \"\n", number);
+        g_string_append_printf(text, "    layout: { pairs: { assign: \"%s\", between: \"%s\" } }\n",
+                               zg_random_one_in(random, 2) ? "=" : ": ", between[zg_random_below(random, 2)]);
     } else {
         g_string_append_printf(text, "    layout: { pattern: \"M%u ", number);
         for (unsigned i = 0; i < fields; i++)
@@ -125,9 +128,10 @@ static char *random_definition(struct zg_random *random, bool integers_only)
         const enum kind kind = (enum kind)zg_random_below(random, integers_only ? JSON : JSON + 1);
         const unsigned fields = (unsigned)zg_random_below(random, 6);
         g_string_append_printf(text, "  m%u:\n    from: device\n", i);
-        layout(random, text, kind, i, fields);
-        g_string_append(text, kind == JSON || fields > 0 ? "    fields:\n" : "    fields: {}\n");
-        if (kind == JSON)
+        const bool has_tag = kind != JSON && (kind == PATTERN || zg_random_one_in(random, 2));
+        layout(random, text, kind, i, fields, has_tag);
+        g_string_append(text, !has_tag || fields > 0 ? "    fields:\n" : "    fields: {}\n");
+        if (!has_tag)
             g_string_append_printf(text, "      what: { const: \"m%u\" }\n      version: { const: %u }\n", i, i);
         for (unsigned k = 0; k < fields; k++)
             field(random, text, k, kind, !integers_only);

@@ -2,6 +2,7 @@
 /* Single values in text layouts, each written, and read from all of a text. */
 #include "codec/text_element.h"
 
+#include <errno.h>
 #include <string.h>
 
 #include "plan/spelling.h"
@@ -305,11 +306,13 @@ bool zgi_text_is_constant(const struct zg_constant *constant, const char *text, 
 {
     if (!constant->is_number)
         return is(text, length, constant->text);
+    const size_t sign = length > 0 && (text[0] == '-' || text[0] == '+') ? 1 : 0;
+    for (size_t i = sign; i < length; i++)
+        if (!g_ascii_isdigit(text[i]))
+            return false;
     g_autofree char *digits = g_strndup(text, length);
-    const gint64 wanted = g_ascii_strtoll(constant->text, NULL, 0);
-    char *rest;
-    const gint64 found = g_ascii_strtoll(digits, &rest, 10);
-    return length > 0 && *rest == '\0' && !g_ascii_isspace(digits[0]) && found == wanted;
+    errno = 0;
+    return length > sign && g_ascii_strtoll(digits, NULL, 10) == g_ascii_strtoll(constant->text, NULL, 0) && errno == 0;
 }
 
 bool zgi_text_take_missing(const struct zg_step *step, struct zg_value *value)

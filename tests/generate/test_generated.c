@@ -14,6 +14,7 @@
 #include <string.h>
 #include <sys/stat.h>
 
+#include "codec/frame_reader.h"
 #include "codec/payload.h"
 #include "codec/text.h"
 #include "generate/generate.h"
@@ -259,6 +260,99 @@ static void check_texts(struct zg_random *random, const struct zg_plan_message *
     }
 }
 
+/* The host's end of a definition, which prints the names of the messages in the lines that it reads. */
+static char *build_reader(const struct zg_plan *plan, const char *folder)
+{
+    g_autoptr(GString) code = g_string_new("#include <stdio.h>\n#include \"random_host.h\"\n");
+    g_autofree char *source = g_build_filename(folder, "reader.c", NULL);
+    char *program = g_build_filename(folder, "reader", NULL);
+
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const char *name = zg_plan_message_at(plan, i)->message->name;
+        g_string_append_printf(code,
+                               "static void on_%s(void *context, const struct random_%s *message, const struct "
+                               "zg_frame *frame)\n{\n    (void)context; (void)message; (void)frame; puts(\"%s\");\n}\n",
+                               name, name, name);
+    }
+    g_string_append(code, "static const struct random_host_handlers handlers = { ");
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        g_string_append_printf(code, ".%s = on_%s, ", zg_plan_message_at(plan, i)->message->name,
+                               zg_plan_message_at(plan, i)->message->name);
+    g_string_append(code,
+                    "};\nstatic uint32_t now(void *context) { (void)context; return 0; }\n"
+                    "static void start(void *context) { (void)context; }\n"
+                    "int main(void)\n{\n    static const struct zg_port port = { now, start, NULL, NULL, NULL };\n"
+                    "    static struct random_host host;\n    int c;\n"
+                    "    random_host_init(&host, &port, NULL, &handlers, NULL);\n"
+                    "    while ((c = getchar()) != EOF) {\n        const uint8_t byte = (uint8_t)c;\n"
+                    "        random_host_receive(&host, &byte, 1);\n        random_host_poll(&host);\n    }\n"
+                    "    return 0;\n}\n");
+    assert_true(g_file_set_contents(source, code->str, -1, NULL));
+    g_autofree char *command = g_strdup_printf("cd %s && " TEST_CC " -std=c11 -O1 -Wall -Wextra -Wshadow -Werror "
+                                               "-I" TEST_SOURCE "/include reader.c random.c random_host.c %s -o reader",
+                                               folder, test_runtime());
+    assert_int_equal(system(command), 0);
+    return program;
+}
+
+static void note_name(const struct zg_stretch *stretch, void *data)
+{
+    if (stretch->kind == ZG_STRETCH_FRAME)
+        g_string_append_printf(data, "%s\n", stretch->message->message->name);
+}
+
+/* A line of texts, sound and damaged ones: the generated host takes them for the messages that the interpreter does. */
+static void check_choice(struct zg_random *random, const struct zg_plan *plan, const char *folder)
+{
+    g_autoptr(GByteArray) line = g_byte_array_new();
+    g_autoptr(GString) wanted = g_string_new(NULL);
+    g_autofree char *program = build_reader(plan, folder), *in = g_build_filename(folder, "line", NULL), *out = NULL;
+
+    for (unsigned i = 0; i < 4 * ROUNDS; i++) {
+        const struct zg_plan_message *item =
+            zg_plan_message_at(plan, (unsigned)zg_random_below(random, plan->messages->len));
+        const struct zg_tag *tag = zg_plan_tag(item);
+        struct zg_value *values = zg_values_new(&item->payload);
+        g_autoptr(GString) text = g_string_new_len(tag ? (const char *)tag->bytes : "", tag ? tag->size : 0);
+        test_random_text_values(random, &item->payload, values);
+        (void)zg_text_write(item, values, text, NULL);
+        g_autoptr(GString) sent = zg_random_one_in(random, 2) ? test_damaged_text(random, text)
+                                                              : g_string_new_len(text->str, (gssize)text->len);
+        g_string_append(sent, zg_random_one_in(random, 4) ? ",new=1" : "");
+        g_byte_array_append(line, (const guint8 *)sent->str, (guint)sent->len);
+        g_byte_array_append(line, (const guint8 *)"\r\n", 2);
+        zg_values_free(&item->payload, values);
+    }
+    struct zg_frame_reader *reader = zg_frame_reader_new(plan, note_name, wanted);
+    zg_frame_reader_feed(reader, line->data, line->len);
+    zg_frame_reader_end(reader);
+    zg_frame_reader_free(reader);
+    assert_true(g_file_set_contents(in, (const char *)line->data, (gssize)line->len, NULL));
+    g_autofree char *command = g_strdup_printf("sh -c '%s <%s'", program, in);
+    assert_true(g_spawn_command_line_sync(command, &out, NULL, NULL, NULL));
+    assert_string_equal(out, wanted->str);
+}
+
+/* Messages that only what fits tells apart. */
+static void test_what_fits(void **state)
+{
+    static const char definition[] =
+        "zeugma: 1\nprotocol: random\nversion: 1.0\n"
+        "frame: { framing: { kind: marks, end: \"\\r\\n\" }, check: none, max_payload: 80, layout: { pairs: { assign: "
+        "\"=\", between: \",\" } } }\nmessages:\n"
+        "  any: { from: device, layout: { pattern: \"{line}\" }, fields: { line: \"text[..70]\" } }\n"
+        "  level: { from: device, fields: { kind: { const: \"level\" }, x: { type: u8, range: [0, 99] } } }\n"
+        "  alarm: { from: device, fields: { kind: { const: \"alarm\" }, x: u8 } }\n";
+    g_autofree char *folder = g_dir_make_tmp("zeugma-generated-XXXXXX", NULL);
+    struct zg_random random = zg_random_seeded(11, 0);
+    struct test_plan plan = test_plan_of(definition);
+    (void)state;
+    test_write_c(plan.plan, folder);
+    check_choice(&random, plan.plan, folder);
+    test_plan_clear(&plan);
+    test_remove_folder(folder);
+}
+
 static void test_random_texts(void **state)
 {
     struct zg_random random = zg_random_seeded(10, 0);
@@ -270,6 +364,7 @@ static void test_random_texts(void **state)
         void *handle = test_build_c(plan.plan, folder);
         for (unsigned k = 0; k < plan.plan->messages->len; k++)
             check_texts(&random, zg_plan_message_at(plan.plan, k), handle);
+        check_choice(&random, plan.plan, folder);
         dlclose(handle);
         test_plan_clear(&plan);
         test_remove_folder(folder);
@@ -469,6 +564,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions),
                                         cmocka_unit_test(test_random_texts),
+                                        cmocka_unit_test(test_what_fits),
                                         cmocka_unit_test(test_writing),
                                         cmocka_unit_test(test_each_file_failing),
                                         cmocka_unit_test(test_bundle),

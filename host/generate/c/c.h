@@ -88,6 +88,10 @@ void zgi_c_tags(GString *text, const struct zg_message *message, const char *byt
 /* Statements that refuse a payload in `out`, without a tag, that begins with one of another message. */
 void zgi_c_mistaken(const struct zgi_c *c, GString *text, const struct zg_message *message);
 
+/* Without an id in the header: statements of zgi_deliver() that choose the message by tag or by what fits, and the
+ * functions they need. `unknown` is returned if there is none. */
+void zgi_c_choice(const struct zgi_c *c, GString *functions, GString *cases, const char *unknown);
+
 /* Parts of an end. A message for which zg_side_tickets() holds has a kind, its index among those. */
 void zgi_c_session_type(const struct zgi_c *c, GString *text);
 void zgi_c_session_terms(const struct zgi_c *c, GString *text);

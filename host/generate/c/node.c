@@ -320,49 +320,6 @@ static void print_changed(const struct zgi_c *c, GString *text)
                "        node->handlers->link_changed(node->context, peer->address, event);\n}\n\n");
 }
 
-/* A message and one of its tags. */
-struct told {
-    const struct zg_message *message;
-    const struct zg_tag *tag;
-};
-
-static int longer_first(const void *a, const void *b)
-{
-    return (int)((const struct told *)b)->tag->size - (int)((const struct told *)a)->tag->size;
-}
-
-/* Without an id: the longest tag that fits, else the message without one. */
-static void print_tag_cases(const struct zgi_c *c, GString *cases, const char *unknown)
-{
-    g_autoptr(GArray) all = g_array_new(FALSE, FALSE, sizeof(struct told));
-    const char *bare = NULL;
-
-    for (unsigned i = 0; i < c->plan->messages->len; i++) {
-        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if ((message->from & zg_receivers(c->side)) == 0)
-            continue;
-        if (message->tags->len == 0)
-            bare = message->name;
-        for (unsigned k = 0; k < message->tags->len; k++) {
-            const struct told told = { message, g_ptr_array_index(message->tags, k) };
-            g_array_append_val(all, told);
-        }
-    }
-    g_array_sort(all, longer_first);
-    for (unsigned i = 0; i < all->len; i++) {
-        const struct told *told = &g_array_index(all, struct told, i);
-        zgi_c_print_tag(cases, "if", told->tag, "payload");
-        zgi_c_emit(c, cases, told->message->name, "        return @p_@s_take_@n(node, frame, payload, length);\n");
-    }
-    if (bare) {
-        zgi_c_emit(c, cases, bare, "    return @p_@s_take_@n(node, frame, payload, length);\n");
-    } else if (all->len > 0) {
-        g_string_append(cases, "    return ");
-        zgi_c_emit(c, cases, NULL, unknown);
-        g_string_append(cases, ";\n");
-    }
-}
-
 static void print_deliver(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
@@ -372,7 +329,7 @@ static void print_deliver(const struct zgi_c *c, GString *text)
     g_autoptr(GString) cases = g_string_new(NULL);
 
     if (plan->id_bits == 0)
-        print_tag_cases(c, cases, unknown);
+        zgi_c_choice(c, text, cases, unknown);
     for (unsigned i = 0; i < plan->messages->len && plan->id_bits > 0; i++) {
         const struct zg_message *message = zg_plan_message_at(plan, i)->message;
         if (message->from & zg_receivers(c->side))
