@@ -1,6 +1,6 @@
 # A thin front: make demo, make test. Everything else is CMake's (see CMakePresets.json).
 .POSIX:
-.PHONY: all demo demo-tide-mast demo-carillon test bench boards bench-boards kernel program release sanitizers packages format clean
+.PHONY: all demo demo-tide-mast demo-carillon demo-weigher test bench boards bench-boards kernel program release sanitizers packages format clean
 
 all: release
 
@@ -32,6 +32,9 @@ demo-tide-mast: program
 
 demo-carillon: program
 	@tools/demo.sh build/release/bin carillon
+
+demo-weigher: program
+	@tools/demo.sh build/release/bin weigher
 
 test: release sanitizers
 	@ctest --preset release

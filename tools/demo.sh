@@ -50,4 +50,18 @@ carillon() {
     show "$bin/carillon_sim"
 }
 
+weigher() {
+    show "$bin/zeugma" check $definition
+    show "$bin/zeugma" layout $definition weight
+    show "$bin/zeugma" encode $definition weight '{"gross": 12.5, "net": -3.2, "motion": "steady"}' --explain
+    printf '\n# two readings, a batch that a newer weigher sends, and a line that lost a byte'
+    mkdir -p build/demo
+    printf 'W0012.50-0003.20S\r\nW0012.87-0002.83M\r\nBATCH kg=49.91; no=7; dust=12; sort="oats"\r\nW0013.2-0002.46M\r\n' \
+        >$folder.txt
+    show "$bin/zeugma" decode $definition $folder.txt || test $? = 1
+    show "$bin/zeugma" generate $definition -o $folder --target c,docs,vectors --force
+    printf '\n# weigher and PC on a noisy line without a check'
+    show "$bin/weigher_sim"
+}
+
 "$2"
