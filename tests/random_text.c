@@ -4,6 +4,7 @@
 #include <math.h>
 #include <string.h>
 
+#include "codec/text.h"
 #include "random_frames.h"
 #include "support.h"
 
@@ -213,4 +214,26 @@ GString *test_damaged_text(struct zg_random *random, const GString *text)
             other->str[at] = letter;
     }
     return other;
+}
+
+GByteArray *test_random_lines(struct zg_random *random, const struct zg_plan *plan, unsigned count)
+{
+    GByteArray *lines = g_byte_array_new();
+
+    for (unsigned i = 0; i < count; i++) {
+        const struct zg_plan_message *item =
+            zg_plan_message_at(plan, (unsigned)zg_random_below(random, plan->messages->len));
+        const struct zg_tag *tag = zg_plan_tag(item);
+        struct zg_value *values = zg_values_new(&item->payload);
+        g_autoptr(GString) text = g_string_new_len(tag ? (const char *)tag->bytes : "", tag ? tag->size : 0);
+        test_random_text_values(random, &item->payload, values);
+        (void)zg_text_write(item, values, text, NULL);
+        g_autoptr(GString) sent = zg_random_one_in(random, 2) ? test_damaged_text(random, text)
+                                                              : g_string_new_len(text->str, (gssize)text->len);
+        g_string_append(sent, zg_random_one_in(random, 4) ? ",new=1" : "");
+        g_byte_array_append(lines, (const guint8 *)sent->str, (guint)sent->len);
+        g_byte_array_append(lines, (const guint8 *)"\r\n", 2);
+        zg_values_free(&item->payload, values);
+    }
+    return lines;
 }

@@ -15,4 +15,7 @@ void test_random_text_values(struct zg_random *random, const struct zg_block *bl
 /* A copy of a text with a character replaced, put in or left out, or cut; free with g_string_free(). */
 GString *test_damaged_text(struct zg_random *random, const GString *text);
 
+/* Lines of texts, each behind its tag, half of them damaged, some with an unknown pair. */
+GByteArray *test_random_lines(struct zg_random *random, const struct zg_plan *plan, unsigned count);
+
 #endif

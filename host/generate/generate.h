@@ -34,8 +34,7 @@ GPtrArray *zg_generate_vectors(const struct zg_plan *plan);
 /* PROTOCOL.md and PROTOCOL.html, one self-contained page: a specification of the protocol. */
 GPtrArray *zg_generate_docs(const struct zg_plan *plan);
 
-/* Whether a target can print a plan; if not, an error: so far C knows no json and no floats in text, Python no text
- * layouts. */
+/* Whether a target can print a plan; if not, an error: so far C knows no json and no floats in text. */
 bool zg_target_knows(const char *name, const struct zg_plan *plan, GError **error);
 
 /* All of these, by the names that a user gives: "c", "python", "docs", "vectors". */

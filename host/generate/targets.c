@@ -34,9 +34,6 @@ bool zg_target_knows(const char *name, const struct zg_plan *plan, GError **erro
 
     if (strcmp(name, "c") == 0)
         (void)zgi_c_knows_texts(plan, &why);
-    for (unsigned i = 0; i < plan->messages->len && strcmp(name, "python") == 0; i++)
-        if (zg_plan_message_at(plan, i)->text)
-            why = "text layouts";
     if (why)
         g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_LAYOUT,
                     "%s does not know %s yet; encode, decode, watch, send and sim do", name, why);

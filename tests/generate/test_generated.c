@@ -216,7 +216,7 @@ static void compare_text(const struct zg_plan_message *item, test_glue *glue, co
     memcpy(tagged, tag ? tag->bytes : tagged, front);
     memcpy(tagged + front, in->str, in->len);
     const int result = glue(tagged, front + in->len, dumped, &check, out, sizeof out, &size, &packed);
-    if (result != (good ? (int)ignored : ZG_ESIZE))
+    if (good ? result != (int)ignored : result >= 0)
         fail_msg("%s \"%s\": the interpreter says %d (%zu ignored), generated code %d", item->message->name, in->str,
                  good, ignored, result);
     if (good) {
@@ -304,25 +304,10 @@ static void note_name(const struct zg_stretch *stretch, void *data)
 /* A line of texts, sound and damaged ones: the generated host takes them for the messages that the interpreter does. */
 static void check_choice(struct zg_random *random, const struct zg_plan *plan, const char *folder)
 {
-    g_autoptr(GByteArray) line = g_byte_array_new();
+    g_autoptr(GByteArray) line = test_random_lines(random, plan, 4 * ROUNDS);
     g_autoptr(GString) wanted = g_string_new(NULL);
     g_autofree char *program = build_reader(plan, folder), *in = g_build_filename(folder, "line", NULL), *out = NULL;
 
-    for (unsigned i = 0; i < 4 * ROUNDS; i++) {
-        const struct zg_plan_message *item =
-            zg_plan_message_at(plan, (unsigned)zg_random_below(random, plan->messages->len));
-        const struct zg_tag *tag = zg_plan_tag(item);
-        struct zg_value *values = zg_values_new(&item->payload);
-        g_autoptr(GString) text = g_string_new_len(tag ? (const char *)tag->bytes : "", tag ? tag->size : 0);
-        test_random_text_values(random, &item->payload, values);
-        (void)zg_text_write(item, values, text, NULL);
-        g_autoptr(GString) sent = zg_random_one_in(random, 2) ? test_damaged_text(random, text)
-                                                              : g_string_new_len(text->str, (gssize)text->len);
-        g_string_append(sent, zg_random_one_in(random, 4) ? ",new=1" : "");
-        g_byte_array_append(line, (const guint8 *)sent->str, (guint)sent->len);
-        g_byte_array_append(line, (const guint8 *)"\r\n", 2);
-        zg_values_free(&item->payload, values);
-    }
     struct zg_frame_reader *reader = zg_frame_reader_new(plan, note_name, wanted);
     zg_frame_reader_feed(reader, line->data, line->len);
     zg_frame_reader_end(reader);

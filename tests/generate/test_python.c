@@ -2,6 +2,7 @@
 /* Generated Python, run, compared with the interpreter: random definitions and values, damaged bytes, streams. */
 #include "random_definition.h"
 #include "random_frames.h"
+#include "random_text.h"
 #include "support.h"
 
 #include <fcntl.h>
@@ -17,6 +18,7 @@
 #include "codec/frame_reader.h"
 #include "codec/from_json.h"
 #include "codec/payload.h"
+#include "codec/text.h"
 #include "generate/generate.h"
 
 enum { DEFINITIONS = 16, ROUNDS = 40 };
@@ -32,6 +34,9 @@ static const char driver[] =
     "    for s in block._steps:\n"
     "        v = getattr(block, s.name)\n"
     "        path = before + s.name\n"
+    "        if v is None:\n"
+    "            out += path + ' is absent;'\n"
+    "            continue\n"
     "        if s.kind in ('text', 'bytes'):\n"
     "            v = v.encode() if s.kind == 'text' else v\n"
     "            out += path + '=' + (v.ljust(s.most, b'\\0') if s.kind == 'text' and s.extent == 'fixed' else "
@@ -138,14 +143,10 @@ static void note_stretch(const struct zg_stretch *stretch, void *data)
     test_dump(frames, &stretch->message->payload, stretch->values);
 }
 
-static void expect_stream(struct zg_random *random, const struct zg_plan *plan, GString *input, GString *wanted)
+static void expect_stream(const struct zg_plan *plan, const GByteArray *arrived, GString *input, GString *wanted)
 {
-    g_autoptr(GByteArray) bytes = test_random_frames(random, plan, 60);
-    g_autoptr(GByteArray) touched = NULL;
-    g_autoptr(GArray) origin = NULL;
     g_autoptr(GString) frames = g_string_new(NULL);
 
-    g_autoptr(GByteArray) arrived = test_damage(random, bytes->data, bytes->len, 8, &touched, &origin);
     struct zg_frame_reader *stream = zg_frame_reader_new(plan, note_stretch, frames);
     zg_frame_reader_feed(stream, arrived->data, arrived->len);
     const struct zg_counters *c = zg_frame_reader_counters(stream);
@@ -170,8 +171,47 @@ static void compare_lines(const char *wanted, const char *told, const char *inpu
 
     for (unsigned i = 0; wanted_lines[i]; i++)
         if (!told_lines[i] || strcmp(wanted_lines[i], told_lines[i]) != 0)
-            fail_msg("line %u of\n%.3000s\nwanted %.900s\ntold   %.900s", i, input, wanted_lines[i],
-                     told_lines[i] ? told_lines[i] : "nothing");
+            fail_msg("line %u: wanted %.400s\ntold %.400s\nof %.3000s", i, wanted_lines[i],
+                     told_lines[i] ? told_lines[i] : "nothing", input);
+}
+
+static void expect_damaged(struct zg_random *random, const struct zg_plan *plan, GString *input, GString *wanted)
+{
+    g_autoptr(GByteArray) bytes = test_random_frames(random, plan, 60);
+    g_autoptr(GByteArray) touched = NULL;
+    g_autoptr(GArray) origin = NULL;
+    g_autoptr(GByteArray) arrived = test_damage(random, bytes->data, bytes->len, 8, &touched, &origin);
+
+    expect_stream(plan, arrived, input, wanted);
+}
+
+/* Runs the module of a plan on lines of input, and compares what it prints. */
+static void run_driver(const struct zg_plan *plan, const GString *input, const GString *wanted)
+{
+    g_autofree char *folder = g_dir_make_tmp("zeugma-python-XXXXXX", NULL);
+    g_autoptr(GPtrArray) files = zg_generate_python(plan);
+    g_autofree char *script = g_build_filename(folder, "driver.py", NULL);
+    g_autofree char *lines = g_build_filename(folder, "input", NULL);
+    g_autofree char *command = g_strdup_printf(TEST_PYTHON " -W error %s %s < %s", script, folder, lines);
+    const char *shell[] = { "sh", "-c", command, NULL };
+    g_autofree char *told = NULL;
+    int status = 0;
+
+    assert_true(zg_generated_write(files, folder, false, NULL));
+    assert_true(g_file_set_contents(script, driver, -1, NULL));
+    assert_true(g_file_set_contents(lines, input->str, (gssize)input->len, NULL));
+    assert_true(g_spawn_sync(NULL, (char **)shell, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &told, NULL, &status, NULL));
+    compare_lines(wanted->str, told, input->str);
+    assert_int_equal(status, 0);
+    test_remove_folder(folder);
+}
+
+/* A random definition with the protocol's name changed: "random" is a module of Python's. */
+static struct test_plan renamed_plan(const char *text)
+{
+    g_autofree char *named =
+        g_strdup_printf("%.*srandom_%s", (int)(strstr(text, "random\n") - text), text, strstr(text, "random\n") + 6);
+    return test_plan_of(named);
 }
 
 static void test_random_definitions(void **state)
@@ -179,19 +219,9 @@ static void test_random_definitions(void **state)
     struct zg_random random = zg_random_seeded(10, 0);
     (void)state;
     for (unsigned i = 0; i < test_rounds(DEFINITIONS); i++) {
-        g_autofree char *folder = g_dir_make_tmp("zeugma-python-XXXXXX", NULL);
         g_autofree char *text = test_random_definition(&random);
-        g_autofree char *named = g_strdup_printf("%.*srandom_%s", (int)(strstr(text, "random\n") - text), text,
-                                                 strstr(text, "random\n") + 6);
-        struct test_plan plan = test_plan_of(named);
-        g_autoptr(GPtrArray) files = zg_generate_python(plan.plan);
+        struct test_plan plan = renamed_plan(text);
         g_autoptr(GString) input = g_string_new(NULL), wanted = g_string_new(NULL);
-        g_autofree char *script = g_build_filename(folder, "driver.py", NULL);
-        g_autofree char *lines = g_build_filename(folder, "input", NULL);
-        g_autofree char *command = g_strdup_printf(TEST_PYTHON " -W error %s %s < %s", script, folder, lines);
-        const char *shell[] = { "sh", "-c", command, NULL };
-        g_autofree char *told = NULL;
-        int status = 0;
         for (unsigned k = 0; k < plan.plan->messages->len; k++) {
             const struct zg_plan_message *item = zg_plan_message_at(plan.plan, k);
             g_autofree char *word = g_strdup_printf("%u", k);
@@ -203,16 +233,69 @@ static void test_random_definitions(void **state)
             expect_block(&random, &item->block, NULL, word, input, wanted);
         }
         for (unsigned k = 0; k < 3; k++)
-            expect_stream(&random, plan.plan, input, wanted);
-        assert_true(zg_generated_write(files, folder, false, NULL));
-        assert_true(g_file_set_contents(script, driver, -1, NULL));
-        assert_true(g_file_set_contents(lines, input->str, (gssize)input->len, NULL));
-        assert_true(
-            g_spawn_sync(NULL, (char **)shell, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &told, NULL, &status, NULL));
-        compare_lines(wanted->str, told, input->str);
-        assert_int_equal(status, 0);
+            expect_damaged(&random, plan.plan, input, wanted);
+        run_driver(plan.plan, input, wanted);
         test_plan_clear(&plan);
-        test_remove_folder(folder);
+    }
+}
+
+/* As expect(), of a text. */
+static void expect_text(const struct zg_plan_message *item, const char *word, const GString *text, GString *input,
+                        GString *wanted)
+{
+    const struct zg_tag *tag = zg_plan_tag(item);
+    struct zg_value *values = zg_values_new(&item->payload);
+    g_autoptr(GString) again = g_string_new(NULL);
+    size_t ignored;
+
+    g_string_append_printf(input, "%s ", word);
+    append_hex(input, tag ? tag->bytes : NULL, tag ? tag->size : 0);
+    append_hex(input, (const uint8_t *)text->str, text->len);
+    g_string_append_c(input, '\n');
+    if (!zg_text_read(item, text->str, text->len, values, &ignored)) {
+        g_string_append(wanted, "refused\n");
+    } else {
+        test_dump(wanted, &item->payload, values);
+        g_string_append_c(wanted, '|');
+        if (zg_block_permits(&item->payload, values, NULL) && zg_text_write(item, values, again, NULL)) {
+            append_hex(wanted, tag ? tag->bytes : NULL, tag ? tag->size : 0);
+            append_hex(wanted, (const uint8_t *)again->str, again->len);
+        } else {
+            g_string_append(wanted, "out of range");
+        }
+        g_string_append_c(wanted, '\n');
+    }
+    zg_values_free(&item->payload, values);
+}
+
+static void test_random_texts(void **state)
+{
+    struct zg_random random = zg_random_seeded(12, 0);
+    (void)state;
+    for (unsigned i = 0; i < test_rounds(2 * DEFINITIONS); i++) {
+        g_autofree char *definition = test_random_text_definition(&random, false);
+        struct test_plan plan = renamed_plan(definition);
+        g_autoptr(GString) input = g_string_new(NULL), wanted = g_string_new(NULL);
+        for (unsigned k = 0; k < ROUNDS; k++) {
+            const unsigned which = (unsigned)zg_random_below(&random, plan.plan->messages->len);
+            const struct zg_plan_message *item = zg_plan_message_at(plan.plan, which);
+            struct zg_value *values = zg_values_new(&item->payload);
+            g_autofree char *word = g_strdup_printf("%u", which);
+            g_autoptr(GString) text = g_string_new(NULL);
+            test_random_text_values(&random, &item->payload, values);
+            if (zg_text_write(item, values, text, NULL)) {
+                expect_text(item, word, text, input, wanted);
+                for (unsigned at = 0; at < 20; at++) {
+                    g_autoptr(GString) other = test_damaged_text(&random, text);
+                    expect_text(item, word, other, input, wanted);
+                }
+            }
+            zg_values_free(&item->payload, values);
+        }
+        g_autoptr(GByteArray) lines = test_random_lines(&random, plan.plan, ROUNDS);
+        expect_stream(plan.plan, lines, input, wanted);
+        run_driver(plan.plan, input, wanted);
+        test_plan_clear(&plan);
     }
 }
 
@@ -295,6 +378,7 @@ static void test_live_port(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions), cmocka_unit_test(test_live_port) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions), cmocka_unit_test(test_random_texts),
+                                        cmocka_unit_test(test_live_port) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

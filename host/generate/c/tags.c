@@ -10,7 +10,7 @@ static int longer_first(const void *a, const void *b)
 
 void zgi_c_print_tag(GString *text, const char *lead, const struct zg_tag *tag, const char *bytes)
 {
-    g_string_append_printf(text, "    %s (length >= %u", lead, tag->size);
+    g_string_append_printf(text, "    %s (length %s %u", lead, tag->whole ? "==" : ">=", tag->size);
     for (unsigned k = 0; k < tag->size; k++)
         g_string_append_printf(text, " && %s[%u] == 0x%02X", bytes, k, tag->bytes[k]);
     g_string_append(text, ")\n");
@@ -37,7 +37,7 @@ void zgi_c_mistaken(const struct zgi_c *c, GString *text, const struct zg_messag
         const struct zg_message *other = zg_plan_message_at(c->plan, i)->message;
         for (unsigned k = 0; k < other->tags->len && (other->from & message->from); k++) {
             const struct zg_tag *tag = g_ptr_array_index(other->tags, k);
-            g_string_append_printf(text, "    if (*size >= %u", tag->size);
+            g_string_append_printf(text, "    if (*size %s %u", tag->whole ? "==" : ">=", tag->size);
             for (unsigned at = 0; at < tag->size; at++)
                 g_string_append_printf(text, " && out[%u] == 0x%02X", at, tag->bytes[at]);
             g_string_append_printf(text, ") /* it begins like %s */\n        return ZG_ERANGE;\n", other->name);

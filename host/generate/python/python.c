@@ -6,14 +6,15 @@
 #include "codec/json.h"
 #include "generate/embedded.h"
 #include "generate/generate.h"
+#include "generate/python/forms.h"
 #include "plan/end.h"
 #include "plan/fingerprint.h"
 
 /* A field's name, with "_" appended if a message has a function of that name. */
 static char *attribute(const char *name)
 {
-    static const char *const own[] = { "check",       "pack",     "unpack", "ID",     "TAGS", "SENDER",
-                                       "TICKET_SIZE", "DELIVERY", "INDEX",  "ACCESS", NULL };
+    static const char *const own[] = { "check",  "pack",        "unpack",   "ID",    "TAGS",   "WHOLE",
+                                       "SENDER", "TICKET_SIZE", "DELIVERY", "INDEX", "ACCESS", NULL };
     return g_strconcat(name, g_strv_contains(own, name) ? "_" : "", NULL);
 }
 
@@ -147,8 +148,12 @@ static void print_field(GString *text, const struct zg_step *step)
     if (step->field->summary)
         g_string_append_printf(note, "%s%s", note->len ? "; " : "", step->field->summary);
     g_strdelimit(note->str, "\r\n", ' ');
-    g_string_append_printf(text, zg_step_is_array(step) ? "    %s: List[%s] = " : "    %s: %s = ", name, hint);
-    print_default(text, step);
+    g_autofree char *whole = zg_step_is_array(step) ? g_strdup_printf("List[%s]", hint) : g_strdup(hint);
+    g_string_append_printf(text, step->field->optional ? "    %s: Optional[%s] = " : "    %s: %s = ", name, whole);
+    if (step->field->optional)
+        g_string_append(text, "None");
+    else
+        print_default(text, step);
     g_string_append_printf(text, "%s%s\n", note->len ? "  # " : "", note->str);
 }
 
@@ -174,7 +179,7 @@ static void print_limits(GString *text, const struct zg_step *step)
     }
 }
 
-static void print_step(GString *text, const struct zg_step *step)
+static void print_step(GString *text, const struct zg_step *step, enum zg_layout_kind kind)
 {
     static const char *const extents[] = { "one", "fixed", "counted", "rest" };
     bool leb = zg_step_is_leb(step);
@@ -210,14 +215,16 @@ static void print_step(GString *text, const struct zg_step *step)
         g_string_append(text, ", default=");
         append_raw(text, step, step->fallback);
     }
+    if (kind != ZG_LAYOUT_BINARY)
+        zgi_python_form(text, step, kind);
     g_string_append(text, "),\n");
 }
 
-static void print_steps(GString *text, const struct zg_block *block)
+static void print_steps(GString *text, const struct zg_block *block, enum zg_layout_kind kind)
 {
     g_string_append_printf(text, "    _size = %u\n    _steps = (\n", block->size);
     for (unsigned i = 0; i < block->steps->len; i++)
-        print_step(text, zg_block_step(block, i));
+        print_step(text, zg_block_step(block, i), kind);
     g_string_append(text, "    )\n");
 }
 
@@ -248,7 +255,7 @@ static void print_enum(GString *text, const struct zg_enum *enumeration)
     }
 }
 
-static void print_record(GString *text, const struct zg_block *record)
+static void print_record(GString *text, const struct zg_block *record, enum zg_layout_kind kind)
 {
     g_autofree char *name = zg_python_name(record->name);
 
@@ -256,7 +263,7 @@ static void print_record(GString *text, const struct zg_block *record)
     print_docstring(text, NULL, "A record.");
     for (unsigned i = 0; i < record->steps->len; i++)
         print_field(text, zg_block_step(record, i));
-    print_steps(text, record);
+    print_steps(text, record, kind);
 }
 
 /* Window, retries, seconds to wait for the answer, whether the order is kept, the class of the reply. */
@@ -283,6 +290,8 @@ static void print_tags(GString *text, const struct zg_message *message)
     }
     if (message->tags->len > 0)
         g_string_append(text, ")\n");
+    if (message->tags->len > 0 && ((const struct zg_tag *)g_ptr_array_index(message->tags, 0))->whole)
+        g_string_append(text, "    WHOLE: ClassVar[bool] = True\n");
 }
 
 static void print_message(GString *text, const struct zg_plan_message *item)
@@ -290,18 +299,20 @@ static void print_message(GString *text, const struct zg_plan_message *item)
     g_autofree char *name = zg_python_name(item->message->name);
     g_autofree char *sender = g_strdup_printf("Sent by %s.", zg_side_name(item->message->from));
 
-    g_string_append_printf(text, "\n\n@dataclass\nclass %s(_Message):\n", name);
+    g_string_append_printf(text, "\n\n@dataclass\nclass %s(%s):\n", name, item->text ? "_Written" : "_Message");
     print_docstring(text, item->message->summary, sender);
     for (unsigned i = 0; i < item->payload.steps->len; i++)
         print_field(text, zg_block_step(&item->payload, i));
     g_string_append_printf(text, "    ID: ClassVar[int] = %" G_GUINT64_FORMAT "\n    SENDER: ClassVar[str] = \"%s\"\n",
                            item->message->id, zg_side_name(item->message->from));
     print_tags(text, item->message);
+    if (item->text)
+        zgi_python_parts(text, item);
     if (item->tickets > 0)
         g_string_append_printf(text, "    TICKET_SIZE: ClassVar[int] = %u\n", item->tickets);
     if (item->tickets > 0 && !item->message->is_reply)
         print_delivery(text, item->message);
-    print_steps(text, &item->payload);
+    print_steps(text, &item->payload, item->message->layout.kind);
 }
 
 static void print_variable(GString *text, const struct zg_plan_variable *item)
@@ -313,7 +324,7 @@ static void print_variable(GString *text, const struct zg_plan_variable *item)
     print_field(text, zg_block_step(&item->block, 0));
     g_string_append_printf(text, "    INDEX: ClassVar[int] = %u\n    ACCESS: ClassVar[str] = \"%s\"\n",
                            item->variable->index, zg_access_name(item->variable->access));
-    print_steps(text, &item->block);
+    print_steps(text, &item->block, ZG_LAYOUT_BINARY);
 }
 
 static void print_mark(GString *text, const char *name, const struct zg_mark *mark)
@@ -391,7 +402,13 @@ static void print_support(GString *text, const struct zg_plan *plan)
                                                          [ZG_FRAMING_MARKS] = { "scanned", "marks" },
                                                          [ZG_FRAMING_GAP] = { "gap", NULL } };
     const struct zg_framing_choice *framing = &plan->definition->framing;
-    const char *parts[] = { "values", finders[framing->kind][0], finders[framing->kind][1], "receiver" };
+    const char *parts[] = { "values", finders[framing->kind][0], finders[framing->kind][1], "receiver", NULL };
+
+    if (zgi_python_has_texts(plan)) {
+        parts[4] = "texts";
+        g_string_append_printf(text, "_SEARCHED = %s  # for the end mark, which no payload may hold\n\n",
+                               plan->searched ? "True" : "False");
+    }
 
     if (plan->sized)
         parts[2] = "sized";
@@ -450,20 +467,22 @@ GPtrArray *zg_generate_python(const struct zg_plan *plan)
     g_autofree char *line = g_strdup_printf("Made by zeugma from %s, %s %u.%u. Change that, not this.", file,
                                             definition->protocol, definition->major, definition->minor);
     g_autofree char *doc = quoted(line);
+    const bool has_texts = zgi_python_has_texts(plan);
 
     g_string_append_printf(
         text,
-        "%s\n\nfrom __future__ import annotations\n\nimport enum\nimport functools\nimport math\nimport operator\n"
-        "import struct\nimport zlib\n"
+        "%s\n\nfrom __future__ import annotations\n\n%simport enum\nimport functools\nimport math\nimport operator\n"
+        "%simport struct\nimport zlib\n"
         "from dataclasses import dataclass, field\nfrom fractions import Fraction\n"
-        "from typing import ClassVar, Iterator, List, Union\n\n",
-        doc);
+        "from typing import ClassVar, Iterator, List, Optional, Union\n\n",
+        doc, has_texts ? "import base64\n" : "", has_texts ? "import re\n" : "");
     print_constants(text, plan);
     print_support(text, plan);
     for (unsigned i = 0; i < definition->enums->len; i++)
         print_enum(text, g_ptr_array_index(definition->enums, i));
     for (unsigned i = 0; i < plan->records->len; i++)
-        print_record(text, g_ptr_array_index(plan->records, i));
+        print_record(text, g_ptr_array_index(plan->records, i),
+                     zgi_python_has_texts(plan) ? ZG_LAYOUT_JSON : ZG_LAYOUT_BINARY);
     for (unsigned i = 0; i < plan->messages->len; i++)
         print_message(text, zg_plan_message_at(plan, i));
     for (unsigned i = 0; i < plan->variables->len; i++)

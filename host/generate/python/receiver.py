@@ -68,11 +68,17 @@ def _told(header, payload, sender):
     sends no such message."""
     if "id" in header:
         return _BY_ID[sender].get(header["id"])
-    best, size = None, -1
+    best, size, bare = None, -1, []
     for kind in MESSAGES.values():
-        for tag in kind.TAGS or (b"",) if kind.SENDER in (sender, "both") else ():
-            if len(tag) > size and payload.startswith(tag):
-                best, size = kind, len(tag)
+        if kind.SENDER not in (sender, "both"):
+            continue
+        begins = kind._tag_size(payload) if kind.TAGS else 0
+        if begins is not None and begins > size:
+            best, size = kind, begins
+        if not kind.TAGS:
+            bare.append(kind)
+    if size == 0 and len(bare) > 1:  # texts that only what fits tells apart
+        best = max(bare, key=lambda kind: kind._fit(payload))
     return best
 
 

@@ -14,13 +14,15 @@ class _Step:
     last newer step; `bit` counts the bits of its run before it."""
 
     def __init__(self, name, kind, bits=0, extent="one", most=1, byte=0, bit=0, big=False, varies=False, count=0, count_big=False,
-                 newer=False, leb=0, record=None, names=None, low=None, high=None, scale=None, offset=0, limits=None, default=0):
+                 newer=False, leb=0, record=None, names=None, low=None, high=None, scale=None, offset=0, limits=None, default=0,
+                 key=None, optional=False, missing=False, form=None):
         self.name, self.kind, self.bits, self.extent, self.most = name, kind, bits, extent, most
         self.byte, self.bit, self.big, self.varies = byte, bit, big, varies
         self.count, self.count_big, self.newer = count, count_big, newer
         self.leb = leb
         self.record, self.names, self.low, self.high = record, names, low, high
         self.scale, self.offset, self.limits, self.default = scale, offset, limits, default
+        self.key, self.optional, self.missing, self.form = key, optional, missing, form  # of text layouts
         self.own_place = count > 0 or extent == "rest"
         self.array = extent != "one" and kind not in ("text", "bytes")
 
@@ -168,6 +170,8 @@ class _Block:
         for step in self._steps:
             value = getattr(self, step.name)
             where = path + "." + step.name
+            if value is None and step.optional:
+                continue
             if step.kind in ("text", "bytes"):
                 size = len(value.encode() if step.kind == "text" else value)
                 if size > step.most or (step.kind == "bytes" and step.extent == "fixed" and size != step.most):
@@ -319,6 +323,7 @@ class _Message(_Block):
 
     ID: ClassVar[int] = 0
     TAGS: ClassVar[tuple] = ()  # without an id in the header: what a payload begins with, the first as it is sent
+    WHOLE: ClassVar[bool] = False  # whether a tag is all of the payload
     SENDER: ClassVar[str] = ""
     TICKET_SIZE: ClassVar[int] = 0  # bytes in front of the fields
     DELIVERY: ClassVar = None
@@ -336,10 +341,19 @@ class _Message(_Block):
     def unpack(cls, payload: bytes):
         """A message from its payload after the ticket, with its tag. Fields that an older sender lacks take their defaults; bytes after the last
         known field are ignored. Raises ProtocolError if the payload does not fit."""
-        tags = [len(tag) for tag in cls.TAGS if payload.startswith(tag)]
-        if cls.TAGS and not tags:
+        return cls._unpack(payload, cls._fields_at(payload), len(payload), True)[0]
+
+    @classmethod
+    def _tag_size(cls, payload):
+        """Bytes of the longest tag with which a payload begins; None: there is none."""
+        return max((len(tag) for tag in cls.TAGS if (payload == tag if cls.WHOLE else payload.startswith(tag))), default=None)
+
+    @classmethod
+    def _fields_at(cls, payload):
+        size = cls._tag_size(payload) if cls.TAGS else 0
+        if size is None:
             raise ProtocolError("%s begins with another tag" % cls.__name__)
-        return cls._unpack(payload, max(tags, default=0), len(payload), True)[0]
+        return size
 
 
 def _reversed(value, bits):
