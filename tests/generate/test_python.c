@@ -285,6 +285,12 @@ static void test_random_texts(void **state)
             test_random_text_values(&random, &item->payload, values);
             if (zg_text_write(item, values, text, NULL)) {
                 expect_text(item, word, text, input, wanted);
+                g_auto(GStrv) halves = g_strsplit(text->str, "\"version\":", 2);
+                if (halves[1]) { /* a constant that is a number, as a string */
+                    g_autoptr(GString) string = g_string_new(NULL);
+                    g_string_printf(string, "%s\"version\":\"%.1s\"%s", halves[0], halves[1], halves[1] + 1);
+                    expect_text(item, word, string, input, wanted);
+                }
                 for (unsigned at = 0; at < 20; at++) {
                     g_autoptr(GString) other = test_damaged_text(&random, text);
                     expect_text(item, word, other, input, wanted);

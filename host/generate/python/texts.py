@@ -516,7 +516,7 @@ def _json_read(kind, members, value):
         seen.add(key)
         step, constant = known[key]
         if constant is not None:
-            if not (_is_integer(inner, constant) if isinstance(constant, int) else type(inner) is str and inner == constant):
+            if not _is_constant(inner, constant):
                 raise ProtocolError("%s is another" % key)
         elif inner is not None:
             item, more = _json_take_value(step, inner)
@@ -528,8 +528,15 @@ def _json_read(kind, members, value):
 
 
 def _is_integer(text, wanted):
-    is_string = isinstance(text, str) and (type(text) is not str or re.match(r"[-+]?[0-9]+\Z", text))
-    return bool(is_string and re.match(r"[-+]?[0-9]+\Z", text)) and int(text) == wanted
+    """Whether characters are a sign and digits of this integer."""
+    return re.match(r"[-+]?[0-9]+\Z", text) is not None and int(text) == wanted
+
+
+def _is_constant(value, wanted):
+    """Whether a JSON value is this string or integer."""
+    if isinstance(wanted, int):
+        return isinstance(value, _Cursor.Number) and _is_integer(value, wanted)
+    return type(value) is str and value == wanted
 
 
 _MISSING = object()
