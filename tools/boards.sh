@@ -1,7 +1,7 @@
 #!/bin/sh
-# On each emulated board runs the port test, whose device is then soaked with echoes and streams; then boots the loom's
-# device and soaks its UART with echoes, first as it is, then with bytes damaged on the way: boards.sh BUILD_FOLDER. The boards' time is that of their own instructions, so that a busy machine
-# stops their clocks, too.
+# On each emulated board runs the port test, whose device is then soaked with echoes and streams; then boots the
+# loom's device and soaks its UART with echoes, first as it is, then with bytes damaged on the way: boards.sh
+# BUILD_FOLDER. The boards' time is that of their own instructions, so that a busy machine stops their clocks, too.
 set -eu
 build=$(cd "$1" && pwd)
 project=$(cd "$(dirname "$0")/.." && pwd)

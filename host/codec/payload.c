@@ -29,6 +29,19 @@ void zg_payload_pack(const struct zg_plan_message *message, const struct zg_head
     zg_block_pack(&message->payload, values, at + message->front);
 }
 
+GByteArray *zg_payload_make(const struct zg_plan *plan, const struct zg_plan_message *message,
+                            const struct zg_header *header, const struct zg_value *values)
+{
+    const size_t size = zg_payload_size(message, values);
+
+    if (size > plan->max_payload)
+        return NULL;
+    GByteArray *bytes = g_byte_array_sized_new((guint)size + 1);
+    g_byte_array_set_size(bytes, (guint)size);
+    zg_payload_pack(message, header, values, bytes->data);
+    return bytes;
+}
+
 static bool unpack_fields(const struct zg_plan_message *message, const uint8_t *at, size_t length,
                           struct zg_value *values, size_t *ignored)
 {

@@ -14,6 +14,11 @@
 size_t zg_payload_size(const struct zg_plan_message *message, const struct zg_value *values);
 void zg_payload_pack(const struct zg_plan_message *message, const struct zg_header *header,
                      const struct zg_value *values, uint8_t *at);
+
+/* The bytes, or NULL: a value cannot be written, or they exceed the plan's max_payload. */
+GByteArray *zg_payload_make(const struct zg_plan *plan, const struct zg_plan_message *message,
+                            const struct zg_header *header, const struct zg_value *values);
+
 bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at, size_t length,
                        struct zg_header *header, struct zg_value *values, size_t *ignored);
 

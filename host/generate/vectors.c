@@ -139,8 +139,8 @@ static struct zg_header header_of(const struct zg_plan *plan, const struct zg_pl
 }
 
 /* A message's values and their payload; NULL: they cannot be written. */
-static uint8_t *payload_of(const struct zg_plan *plan, const struct zg_plan_message *item, enum pattern pattern,
-                           uint64_t *state, struct zg_value *values, size_t *length)
+static GByteArray *payload_of(const struct zg_plan *plan, const struct zg_plan_message *item, enum pattern pattern,
+                              uint64_t *state, struct zg_value *values)
 {
     const struct zg_header header = header_of(plan, item);
 
@@ -148,12 +148,7 @@ static uint8_t *payload_of(const struct zg_plan *plan, const struct zg_plan_mess
     if (item->text)
         spell_plainly(&item->payload, values);
     zg_block_fit(&item->payload, values);
-    *length = zg_payload_size(item, values);
-    if (*length > plan->max_payload)
-        return NULL;
-    uint8_t *payload = g_malloc(*length + 1);
-    zg_payload_pack(item, &header, values, payload);
-    return payload;
+    return zg_payload_make(plan, item, &header, values);
 }
 
 static void print_header(struct zg_json *json, const struct zg_plan *plan, const struct zg_plan_message *item,
@@ -228,10 +223,9 @@ static void print_frames(struct zg_json *json, const struct zg_plan *plan, const
 
     for (unsigned pattern = 0; pattern < PATTERNS; pattern++) {
         struct zg_value *values = zg_values_new(block);
-        size_t length;
-        g_autofree uint8_t *payload = payload_of(plan, item, (enum pattern)pattern, &state, values, &length);
+        g_autoptr(GByteArray) payload = payload_of(plan, item, (enum pattern)pattern, &state, values);
         if (payload)
-            print_frame(json, plan, item, (enum pattern)pattern, payload, length, values);
+            print_frame(json, plan, item, (enum pattern)pattern, payload->data, payload->len, values);
         zg_values_free(block, values);
     }
 }
@@ -241,11 +235,10 @@ static void print_cuts(struct zg_json *json, const struct zg_plan *plan, const s
     const struct zg_block *block = &item->payload;
     struct zg_value *values = zg_values_new(block);
     uint64_t state = item->message->id;
-    size_t length;
-    g_autofree uint8_t *payload = payload_of(plan, item, FIRST_MIXED, &state, values, &length);
+    g_autoptr(GByteArray) payload = payload_of(plan, item, FIRST_MIXED, &state, values);
 
-    for (size_t cut = 0; payload && cut < MIN(length, (size_t)MOST_ELEMENTS); cut++)
-        print_cut(json, item, payload, cut, values);
+    for (size_t cut = 0; payload && cut < MIN(payload->len, (guint)MOST_ELEMENTS); cut++)
+        print_cut(json, item, payload->data, cut, values);
     zg_values_free(block, values);
 }
 

@@ -3,6 +3,8 @@
 
 #include <string.h>
 
+#include "zeugma/spell.h"
+
 const struct zg_plan_message *zg_plan_message_at(const struct zg_plan *plan, unsigned index)
 {
     return &g_array_index(plan->messages, struct zg_plan_message, index);
@@ -50,15 +52,15 @@ bool zg_plan_carries(const struct zg_plan *plan, const uint8_t *payload, size_t 
 {
     const struct zg_mark *end = &plan->definition->framing.end;
 
-    for (size_t at = 0; plan->searched && at < length; at++) {
-        size_t same = 0;
-        while (same < end->size &&
-               end->bytes[same] == (at + same < length ? payload[at + same] : end->bytes[at + same - length]))
-            same++;
-        if (same == end->size)
-            return false;
-    }
-    return true;
+    return !plan->searched || !zg_holds_mark(payload, length, end->bytes, end->size);
+}
+
+bool zg_plan_has_texts(const struct zg_plan *plan)
+{
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        if (zg_plan_message_at(plan, i)->text)
+            return true;
+    return false;
 }
 
 const struct zg_tag *zg_plan_tag(const struct zg_plan_message *item)

@@ -95,6 +95,9 @@ const struct zg_plan_message *zg_plan_mistaken(const struct zg_plan *plan, const
 /* Whether the end mark, where it is searched, stands only behind a payload. */
 bool zg_plan_carries(const struct zg_plan *plan, const uint8_t *payload, size_t length);
 
+/* Whether any message has a text layout. */
+bool zg_plan_has_texts(const struct zg_plan *plan);
+
 /* The tag that a message is sent with, or NULL. */
 const struct zg_tag *zg_plan_tag(const struct zg_plan_message *item);
 

@@ -89,14 +89,6 @@ static bool is_bit_array(const struct zg_step *step)
     return zg_step_is_array(step) && zg_step_is_bitwise(step);
 }
 
-static bool has_texts(const struct zg_plan *plan)
-{
-    for (unsigned i = 0; i < plan->messages->len; i++)
-        if (zg_plan_message_at(plan, i)->text)
-            return true;
-    return false;
-}
-
 static void print_includes(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
@@ -107,7 +99,7 @@ static void print_includes(const struct zgi_c *c, GString *text)
     g_string_append(text, "#include \"zeugma/bytes.h\"\n");
     if (any_block(plan, zg_step_is_leb))
         g_string_append(text, "#include \"zeugma/leb.h\"\n");
-    if (has_texts(plan))
+    if (zg_plan_has_texts(plan))
         g_string_append_printf(text,
                                "#include \"zeugma/spell.h\"\n\n#include <string.h>\n\nZG_ASSERT(ZG_SPELL_BITS >= %u, "
                                "\"this protocol's texts need a wider ZG_SPELL_BITS\");\n",

@@ -181,6 +181,13 @@ static char *own_name(const struct writing *writing, const struct zg_step *step,
     return g_strdup_printf("%s_zgi_%s_%s_%s", writing->c->prefix, writing->item->message->name, step->name, what);
 }
 
+/* What text is quoted with, as a character of C. */
+static char *quote_of(const struct zg_step *step)
+{
+    const char quote = step->type.kind == ZG_KIND_TEXT ? step->field->form.quote : '\0';
+    return quote ? g_strdup_printf("'%s%c'", quote == '\'' ? "\\" : "", quote) : g_strdup("'\\0'");
+}
+
 /* A statement that writes one element, an expression. */
 static void print_put(const struct writing *writing, const struct zg_step *step, const char *value, const char *indent)
 {
@@ -194,8 +201,7 @@ static void print_put(const struct writing *writing, const struct zg_step *step,
     if (step->type.kind == ZG_KIND_TEXT) {
         g_autofree char *size = is_fixed ? g_strdup_printf("zg_text_length(%s, %u)", value, step->most)
                                          : g_strdup_printf("%s_count", value);
-        g_autofree char *quote =
-            form->quote ? g_strdup_printf("'%s%c'", form->quote == '\'' ? "\\" : "", form->quote) : g_strdup("'\\0'");
+        g_autofree char *quote = quote_of(step);
         g_string_append_printf(text, "zg_write_text(to, %s, %s, %s, %u);\n", value, size, quote, form->width);
     } else if (step->type.kind == ZG_KIND_BYTES) {
         g_autofree char *size = is_fixed ? g_strdup_printf("%u", step->most) : g_strdup_printf("%s_count", value);
@@ -340,8 +346,7 @@ static void print_take(const struct writing *writing, const struct zg_step *step
 
     g_string_append_printf(text, "%sif (!", indent);
     if (step->type.kind == ZG_KIND_TEXT) {
-        g_autofree char *quote =
-            form->quote ? g_strdup_printf("'%s%c'", form->quote == '\'' ? "\\" : "", form->quote) : g_strdup("'\\0'");
+        g_autofree char *quote = quote_of(step);
         g_string_append_printf(text, "zg_read_text(from.at, end, %s, %u, &size, %s, %u))\n%s    return ZG_ESIZE;\n",
                                value, step->most, quote, form->width, indent);
         if (is_fixed)
@@ -385,17 +390,15 @@ static void print_take(const struct writing *writing, const struct zg_step *step
         g_string_append_printf(text, "%s%s_count = (uint%u_t)size;\n", indent, value, step->most > 255 ? 16U : 8U);
 }
 
-/* The arguments of zg_value_end() behind the stop. */
+/* The arguments of zg_next_element() behind the separator, and of zg_value_end() behind the stop up to the quote. */
 static char *ending(const struct writing *writing, const struct zg_step *step)
 {
-    const char quote = step->type.kind == ZG_KIND_TEXT ? step->field->form.quote : '\0';
-    const unsigned size = quote ? 0 : zg_step_is_array(step) ? step->field->form.width : zg_text_one_size(step);
+    const bool is_quoted = step->type.kind == ZG_KIND_TEXT && step->field->form.quote;
+    const unsigned size = is_quoted ? 0 : zg_step_is_array(step) ? step->field->form.width : zg_text_one_size(step);
     g_autofree char *spelling = own_name(writing, step, "spelling");
-    g_autofree char *number =
-        zg_text_is_number(step, ZG_LAYOUT_PAIRS) ? g_strconcat("&", spelling, NULL) : g_strdup("NULL");
 
-    return quote ? g_strdup_printf("%u, %s, '%s%c'", size, number, quote == '\'' ? "\\" : "", quote)
-                 : g_strdup_printf("%u, %s, '\\0'", size, number);
+    return zg_text_is_number(step, ZG_LAYOUT_PAIRS) ? g_strdup_printf("%u, &%s", size, spelling)
+                                                    : g_strdup_printf("%u, NULL", size);
 }
 
 static void print_take_array(const struct writing *writing, const struct zg_step *step, const char *stop,
@@ -412,8 +415,8 @@ static void print_take_array(const struct writing *writing, const struct zg_step
                                "%sfor (unsigned i = 0; i < %u; i++) {\n%sif (i > 0 && !zg_take(&from, %s))\n%s    "
                                "return ZG_ESIZE;\n",
                                indent, step->most, inner, between, inner);
-        g_string_append_printf(text, "%send = zg_value_end(&from, i < %u ? %s : %s, %s);\n", inner, step->most - 1,
-                               between, stop, end_of);
+        g_string_append_printf(text, "%send = zg_value_end(&from, i < %u ? %s : %s, %s, '\\0');\n", inner,
+                               step->most - 1, between, stop, end_of);
         print_take(writing, step, value, inner);
         g_string_append_printf(text, "%s}\n", indent);
         return;
@@ -421,8 +424,6 @@ static void print_take_array(const struct writing *writing, const struct zg_step
     /* the list ends at the stop, and its elements are separated within it */
     g_autofree char *value = g_strdup_printf("message->%s[message->%s_count]", step->name, step->name);
     g_autofree char *deeper = g_strconcat(inner, "    ", NULL);
-    char *last_argument = strrchr(end_of, ',');
-    g_autofree char *element = g_strndup(end_of, (gsize)(last_argument - end_of));
     g_string_append_printf(text,
                            "%s{\n%sconst char *const whole = from.end;\n%sbool last = false;\n\n%sfrom.end = "
                            "zg_value_end(&from, %s, 0, NULL, '\\0');\n%smessage->%s_count = 0;\n",
@@ -432,7 +433,7 @@ static void print_take_array(const struct writing *writing, const struct zg_step
                            "%sif (message->%s_count == %u || (message->%s_count > 0 && !zg_take(&from, %s)))\n%s  "
                            "  return ZG_ESIZE;\n",
                            deeper, step->name, step->most, step->name, between, deeper);
-    g_string_append_printf(text, "%send = zg_next_element(&from, %s, %s, &last);\n", deeper, between, element);
+    g_string_append_printf(text, "%send = zg_next_element(&from, %s, %s, &last);\n", deeper, between, end_of);
     print_take(writing, step, value, deeper);
     g_string_append_printf(text,
                            "%smessage->%s_count++;\n%s}\n%sif (from.at != from.end)\n%s    return "
@@ -443,13 +444,14 @@ static void print_take_array(const struct writing *writing, const struct zg_step
 static void print_take_value(const struct writing *writing, const struct zg_step *step, const char *stop,
                              const char *indent)
 {
-    g_autofree char *value = g_strdup_printf("message->%s", step->name), *end_of = ending(writing, step);
+    g_autofree char *value = g_strdup_printf("message->%s", step->name), *end_of = ending(writing, step),
+                    *quote = quote_of(step);
 
     if (zg_step_is_array(step)) {
         print_take_array(writing, step, stop, indent);
         return;
     }
-    g_string_append_printf(writing->text, "%send = zg_value_end(&from, %s, %s);\n", indent, stop, end_of);
+    g_string_append_printf(writing->text, "%send = zg_value_end(&from, %s, %s, %s);\n", indent, stop, end_of, quote);
     print_take(writing, step, value, indent);
 }
 
@@ -460,14 +462,15 @@ static void print_missing(const struct writing *writing, const struct zg_step *s
         g_string_append_printf(writing->text, "%smessage->has_%s = false;\n", indent, step->name);
         return;
     }
-    g_autofree char *value = step->type.kind == ZG_KIND_BOOL || zg_step_is_array(step) || zg_step_is_string(step)
-                                 ? g_strdup(step->fallback.b && step->type.kind == ZG_KIND_BOOL ? "true" : "false")
-                                 : zgi_c_literal(step->type.kind, zgi_c_bits(step), step->fallback);
-    if (zg_step_is_array(step) || zg_step_is_string(step))
+    if (zg_step_is_array(step) || zg_step_is_string(step)) {
         g_string_append_printf(writing->text, "%smemset(&message->%s, 0, sizeof message->%s);\n", indent, step->name,
                                step->name);
-    else
+    } else {
+        g_autofree char *value = step->type.kind == ZG_KIND_BOOL
+                                     ? g_strdup(step->fallback.b ? "true" : "false")
+                                     : zgi_c_literal(step->type.kind, zgi_c_bits(step), step->fallback);
         g_string_append_printf(writing->text, "%smessage->%s = %s;\n", indent, step->name, value);
+    }
     if (zg_step_is_open_count(step))
         g_string_append_printf(writing->text, "%smessage->%s_count = 0;\n", indent, step->name);
 }

@@ -75,7 +75,7 @@ struct example {
     const struct zg_plan_message *item;
     struct zg_value *values;
     struct zg_header header;
-    GByteArray *payload, *wire; /* empty: these values cannot be written */
+    GByteArray *payload, *wire; /* NULL: these values cannot be written */
 };
 
 static struct example example_of(const struct zg_plan *plan, const struct zg_plan_message *item)
@@ -87,24 +87,17 @@ static struct example example_of(const struct zg_plan *plan, const struct zg_pla
         fill(&item->payload, example.values, often);
     while (zg_payload_size(item, example.values) > plan->max_payload && often-- > 0);
     example.header = (struct zg_header){ .id = (uint32_t)item->message->id, .sequence = 1, .minor = plan->minor };
-    const size_t length = zg_payload_size(item, example.values);
-    example.payload = g_byte_array_new();
-    if (length > plan->max_payload) {
-        example.wire = g_byte_array_new();
-        return example;
-    }
-    g_byte_array_set_size(example.payload, (guint)length + 1); /* so that there is one */
-    zg_payload_pack(item, &example.header, example.values, example.payload->data);
-    g_byte_array_set_size(example.payload, (guint)length);
-    example.wire = zg_frame_make(plan, &example.header, example.payload->data, length);
+    example.payload = zg_payload_make(plan, item, &example.header, example.values);
+    if (example.payload)
+        example.wire = zg_frame_make(plan, &example.header, example.payload->data, example.payload->len);
     return example;
 }
 
 static void example_clear(struct example *example)
 {
     zg_values_free(&example->item->payload, example->values);
-    g_byte_array_unref(example->payload);
-    g_byte_array_unref(example->wire);
+    g_clear_pointer(&example->payload, g_byte_array_unref);
+    g_clear_pointer(&example->wire, g_byte_array_unref);
 }
 
 void zgi_docs_example(struct zgi_document *document, const struct zg_plan *plan, const struct zg_plan_message *item)
@@ -113,7 +106,7 @@ void zgi_docs_example(struct zgi_document *document, const struct zg_plan *plan,
     struct example example = example_of(plan, item);
     g_autoptr(GString) text = g_string_new(NULL);
 
-    if (example.wire->len > 0 && example.wire->len <= LONGEST) {
+    if (example.wire && example.wire->len <= LONGEST) {
         g_autofree char *json = json_of(&item->payload, example.values);
         g_string_append_printf(text, "%s\n", json);
         for (unsigned i = 0; i < example.wire->len; i++)
@@ -133,7 +126,7 @@ void zgi_docs_worked_example(struct zgi_document *document, const struct zg_plan
 {
     static const char *const headings[] = { "byte", "on the wire", "content", "what it is", NULL };
     struct example example = example_of(plan, zg_plan_message_at(plan, 0));
-    if (example.wire->len == 0) {
+    if (!example.wire) {
         example_clear(&example);
         return;
     }

@@ -21,14 +21,6 @@ static void append_argument(GString *text, const char *name, const char *bytes)
     append_bytes(text, bytes);
 }
 
-bool zgi_python_has_texts(const struct zg_plan *plan)
-{
-    for (unsigned i = 0; i < plan->messages->len; i++)
-        if (zg_plan_message_at(plan, i)->text)
-            return true;
-    return false;
-}
-
 static void append_words(GString *text, const struct zg_step *step)
 {
     const struct zg_enum *enumeration = step->type.enumeration;

@@ -5,8 +5,6 @@
 
 #include "plan/plan.h"
 
-bool zgi_python_has_texts(const struct zg_plan *plan);
-
 /* Arguments of a _Step: how its values are written, its key, whether it may be missing. */
 void zgi_python_form(GString *text, const struct zg_step *step, enum zg_layout_kind kind);
 

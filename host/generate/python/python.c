@@ -404,7 +404,7 @@ static void print_support(GString *text, const struct zg_plan *plan)
     const struct zg_framing_choice *framing = &plan->definition->framing;
     const char *parts[] = { "values", finders[framing->kind][0], finders[framing->kind][1], "receiver", NULL };
 
-    if (zgi_python_has_texts(plan)) {
+    if (zg_plan_has_texts(plan)) {
         parts[4] = "texts";
         g_string_append_printf(text, "_SEARCHED = %s  # for the end mark, which no payload may hold\n\n",
                                plan->searched ? "True" : "False");
@@ -467,7 +467,7 @@ GPtrArray *zg_generate_python(const struct zg_plan *plan)
     g_autofree char *line = g_strdup_printf("Made by zeugma from %s, %s %u.%u. Change that, not this.", file,
                                             definition->protocol, definition->major, definition->minor);
     g_autofree char *doc = quoted(line);
-    const bool has_texts = zgi_python_has_texts(plan);
+    const bool has_texts = zg_plan_has_texts(plan);
 
     g_string_append_printf(
         text,
@@ -481,8 +481,7 @@ GPtrArray *zg_generate_python(const struct zg_plan *plan)
     for (unsigned i = 0; i < definition->enums->len; i++)
         print_enum(text, g_ptr_array_index(definition->enums, i));
     for (unsigned i = 0; i < plan->records->len; i++)
-        print_record(text, g_ptr_array_index(plan->records, i),
-                     zgi_python_has_texts(plan) ? ZG_LAYOUT_JSON : ZG_LAYOUT_BINARY);
+        print_record(text, g_ptr_array_index(plan->records, i), has_texts ? ZG_LAYOUT_JSON : ZG_LAYOUT_BINARY);
     for (unsigned i = 0; i < plan->messages->len; i++)
         print_message(text, zg_plan_message_at(plan, i));
     for (unsigned i = 0; i < plan->variables->len; i++)
