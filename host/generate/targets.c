@@ -32,10 +32,10 @@ bool zg_target_knows(const char *name, const struct zg_plan *plan, GError **erro
 {
     const char *why = NULL;
 
-    if (strcmp(name, "c") == 0)
-        (void)zgi_c_knows_texts(plan, &why);
-    if (why)
+    if (strcmp(name, "c") == 0 && !zgi_c_knows_texts(plan, &why))
         g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_LAYOUT,
-                    "%s does not know %s yet; encode, decode, watch, send and sim do", name, why);
+                    "C is not generated for %s yet; expected --target python, docs or vectors, or patterns or pairs "
+                    "without floats in the definition",
+                    why);
     return !why;
 }

@@ -148,6 +148,7 @@ static void send_stray(struct zgi_soak *soak, enum zg_flow flow)
 
     for (size_t i = 0; i < length; i++)
         payload[i] = (uint8_t)zg_random_next(&sender_of(soak, flow)->strays.random);
+    zg_traffic_spare(soak->plan, payload, length);
     const struct outgoing frame = { .flow = flow, .extra = true, .id = soak->ids.stream, .length = length };
     send_frame(sender_of(soak, flow), &frame, payload);
     soak->result->injected++;

@@ -45,31 +45,66 @@ static unsigned place_of(const struct zg_plan *plan, enum zg_flow flow, unsigned
     return is_of_service(plan, flow) && plan->definition->big_endian ? 3 - byte : byte;
 }
 
+/* The byte with which an end mark begins that is searched, and which no payload holds therefore. -1: there is none. */
+static int spared_byte(const struct zg_plan *plan)
+{
+    return plan->searched ? plan->definition->framing.end.bytes[0] : -1;
+}
+
+void zg_traffic_spare(const struct zg_plan *plan, uint8_t *bytes, size_t length)
+{
+    const int spared = spared_byte(plan);
+
+    for (size_t i = 0; i < length; i++)
+        if (bytes[i] == spared)
+            bytes[i] ^= 0x80;
+}
+
+/* Numbers are written in digits of this base: the bytes that a payload may hold. */
+static unsigned base_of(const struct zg_plan *plan)
+{
+    return spared_byte(plan) < 0 ? 256 : 255;
+}
+
+static uint8_t digit_byte(const struct zg_plan *plan, uint32_t digit)
+{
+    const int spared = spared_byte(plan);
+    return (uint8_t)(spared >= 0 && digit >= (uint32_t)spared ? digit + 1 : digit);
+}
+
+static uint32_t byte_digit(const struct zg_plan *plan, uint8_t byte)
+{
+    const int spared = spared_byte(plan);
+    return spared >= 0 && byte > spared ? byte - 1U : byte;
+}
+
 size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, unsigned size, enum zg_flow flow, uint32_t number,
                        uint8_t *payload)
 {
     enum zg_flow source = flow == ZG_FLOW_ECHO_BACK ? ZG_FLOW_ECHO_OUT : flow;
     struct zg_random random = zg_random_seeded(seed, (uint64_t)(source + 16) << 32 | number);
     size_t most = plan->max_payload;
-    const unsigned least = zg_traffic_number_size(plan);
+    const unsigned least = zg_traffic_number_size(plan), base = base_of(plan);
     size_t length = least + (size_t)zg_random_below(&random, most - least + 1);
 
     if (has_one_size(plan))
         length = most;
     else if (size > 0)
         length = MIN(MAX(size, least), most);
-    size_t rest = length - least;
+    const size_t rest = length - least;
+    const uint32_t whole = number;
 
-    for (unsigned i = 0; i < least; i++)
-        payload[place_of(plan, flow, i)] = (uint8_t)(number >> 8 * i);
+    for (unsigned i = 0; i < least; i++, number /= base)
+        payload[place_of(plan, flow, i)] = digit_byte(plan, number % base);
     if (is_of_service(plan, flow))
-        return least + zg_traffic_data((uint32_t)seed, number, zg_flow_is_back(flow), zg_traffic_size(plan, size),
+        return least + zg_traffic_data((uint32_t)seed, whole, zg_flow_is_back(flow), zg_traffic_size(plan, size),
                                        most - least, payload + least);
     switch (zg_random_below(&random, 8)) {
     case 0: memset(payload + least, 0x00, rest); break;
     case 1: memset(payload + least, 0xFF, rest); break;
     default: fill(&random, payload + least, rest); break;
     }
+    zg_traffic_spare(plan, payload + least, rest);
     return length;
 }
 
@@ -90,16 +125,14 @@ uint16_t zg_traffic_size(const struct zg_plan *plan, unsigned size)
 uint32_t zg_traffic_number(const struct zg_plan *plan, enum zg_flow flow, const uint8_t *payload, uint32_t next)
 {
     const unsigned size = zg_traffic_number_size(plan);
-    uint32_t number = 0;
+    uint32_t number = 0, round = 1;
 
-    for (unsigned i = 0; i < size; i++)
-        number |= (uint32_t)payload[place_of(plan, flow, i)] << 8 * i;
+    for (unsigned i = 0; i < size; i++, round *= base_of(plan))
+        number += round * byte_digit(plan, payload[place_of(plan, flow, i)]);
     if (size == 4)
         return number;
-    const uint32_t round = UINT32_C(1) << 8 * size;
-    number |=
-        next &
-        ~(round - 1); /* of this round or the one before: frames arrive after they were sent, except swapped ones */
+    number += next - next % round; /* of this round or the one before: frames arrive after they were sent, except
+                                      swapped ones */
     return number >= next + round / 2 ? number - round : number;
 }
 

@@ -15,7 +15,8 @@ const char *zg_flow_name(enum zg_flow flow);
 bool zg_flow_is_back(enum zg_flow flow);
 
 /* Every payload starts with the frame's number, little-endian; those of streams are as the service traffic has them, if
- * the definition does. Small payloads hold only its low bytes: this many, 1 to 4. */
+ * the definition does. Small payloads hold only its low bytes: this many, 1 to 4. Where an end mark is searched, no
+ * payload holds the mark's first byte: numbers are then written in digits of base 255, which leave it out. */
 unsigned zg_traffic_number_size(const struct zg_plan *plan);
 
 /* Makes payload `number` of a flow. Its length is `size`, or if that is 0 from that of the number to max_payload bytes;
@@ -23,6 +24,9 @@ unsigned zg_traffic_number_size(const struct zg_plan *plan);
  * random bytes, all zeros or all ones. An echo back has the payload of its echo out. Returns the length. */
 size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, unsigned size, enum zg_flow flow, uint32_t number,
                        uint8_t *payload);
+
+/* Replaces bytes that a payload must not hold. */
+void zg_traffic_spare(const struct zg_plan *plan, uint8_t *bytes, size_t length);
 
 /* The `size` of a traffic_request by which the device makes the same. */
 uint16_t zg_traffic_size(const struct zg_plan *plan, unsigned size);

@@ -416,6 +416,30 @@ static void test_small_payloads(void **state)
     }
 }
 
+/* Where an end mark is searched, no frame of a soak holds it, numbers included. */
+static void test_searched_marks(void **state)
+{
+    static const char *const marks[] = { "\\n", "\\r\\n" };
+    (void)state;
+    for (size_t i = 0; i < G_N_ELEMENTS(marks); i++)
+        for (unsigned size = 3; size <= 80; size += 77) {
+            g_autofree char *text = g_strdup_printf(
+                "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: { kind: marks, end: \"%s\" }, check: none, "
+                "max_payload: %u }\nmessages: { m: { from: host, layout: { pattern: \"M\" }, fields: {} } }\n",
+                marks[i], size);
+            g_autofree struct zg_soak_result *clean = run(text, "ber=0", 200, 1000000000);
+            assert_true(count(clean, ZG_CLASS_DELIVERED) > 10000);
+            for (unsigned class_ = 0; class_ < ZG_CLASSES; class_++)
+                if (class_ != ZG_CLASS_DELIVERED)
+                    assert_int_equal(count(clean, (enum zg_class)class_), 0);
+            if (size == 3)
+                continue; /* such a stray is a number */
+            g_autofree struct zg_soak_result *strays = run(text, "stray=1e-3", 200, 1000000000);
+            assert_int_equal(count(strays, ZG_CLASS_UNEXPECTED), strays->injected);
+            assert_int_equal(count(strays, ZG_CLASS_LOST_OUT) + count(strays, ZG_CLASS_LOST_BACK), 0);
+        }
+}
+
 static void test_definitions_that_cannot(void **state)
 {
     static const char *const rows[][2] = {
@@ -473,6 +497,7 @@ int main(void)
                                         cmocka_unit_test(test_stopping_keeps_what_was_measured),
                                         cmocka_unit_test(test_half_duplex),
                                         cmocka_unit_test(test_small_payloads),
+                                        cmocka_unit_test(test_searched_marks),
                                         cmocka_unit_test(test_requirements),
                                         cmocka_unit_test(test_report_as_json),
                                         cmocka_unit_test(test_definitions_that_cannot) };
