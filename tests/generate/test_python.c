@@ -286,7 +286,7 @@ static void test_random_texts(void **state)
             if (zg_text_write(item, values, text, NULL)) {
                 expect_text(item, word, text, input, wanted);
                 g_auto(GStrv) halves = g_strsplit(text->str, "\"version\":", 2);
-                if (halves[1]) { /* a constant that is a number, as a string */
+                if (halves[0] && halves[1]) { /* a constant that is a number, as a string */
                     g_autoptr(GString) string = g_string_new(NULL);
                     g_string_printf(string, "%s\"version\":\"%.1s\"%s", halves[0], halves[1], halves[1] + 1);
                     expect_text(item, word, string, input, wanted);
