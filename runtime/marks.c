@@ -60,7 +60,17 @@ void zg_marks_put(const struct zg_framing *framing, struct zg_encoder *encoder, 
 void zg_marks_end(const struct zg_framing *framing, struct zg_encoder *encoder)
 {
     const struct zg_marks *marks = marks_of(framing);
+    const struct zg_ring *const ring = encoder->ring;
+    const zg_index at = (zg_index)(ring->head + encoder->used - marks->trailing);
+
     zgi_append_all(encoder, marks->end, marks->end_size);
+    if (encoder->overflow || marks->trailing == 0)
+        return;
+    for (uint8_t i = marks->trailing; i > 0; i--) /* the content's last bytes change places with the end mark */
+        ring->bytes[(zg_index)(at + marks->end_size + i - 1U) & ring->mask] =
+            ring->bytes[(zg_index)(at + i - 1U) & ring->mask];
+    for (uint8_t i = 0; i < marks->end_size; i++)
+        ring->bytes[(zg_index)(at + i) & ring->mask] = marks->end[i];
 }
 
 /* Opens a candidate. Where an end mark opens it, that mark came before. */
@@ -97,9 +107,11 @@ static enum zg_framing_event fail(const struct zg_marks *marks, struct zg_decode
 /* A candidate failed whose own end mark opens the next one: that mark is not part of what failed. */
 static void let_end_open(const struct zg_marks *marks, struct zg_decoder *decoder)
 {
-    if (end_opens(marks) && decoder->filled - decoder->begin >= marks->end_size &&
+    const size_t size = (size_t)marks->end_size + marks->trailing;
+
+    if (end_opens(marks) && decoder->filled - decoder->begin >= size &&
         memcmp(decoder->window + decoder->begin, marks->end, marks->end_size) == 0) {
-        zgi_window_drop(decoder, marks->end_size);
+        zgi_window_drop(decoder, size);
         open(marks, decoder);
     }
 }
@@ -116,19 +128,24 @@ static bool peek(struct zg_decoder *decoder, struct zgi_input *input, size_t ahe
 static enum zg_framing_event add(const struct zg_marks *marks, struct zg_decoder *decoder, uint8_t byte, size_t size)
 {
     decoder->seen += size;
-    if (decoder->length == decoder->limit)
+    if (decoder->length + marks->trailing >= decoder->limit)
         return fail(marks, decoder, decoder->seen, ZG_FRAMING_TOO_LONG);
     decoder->content[decoder->length++] = byte;
     return ZG_FRAMING_MORE;
 }
 
-/* The end mark is complete: so is the frame, unless it is empty. */
+/* The end mark is complete, with what follows it: so is the frame, unless it is empty. */
 static enum zg_framing_event close(const struct zg_marks *marks, struct zg_decoder *decoder)
 {
+    const uint8_t *const behind = decoder->window + decoder->begin + decoder->seen + marks->end_size;
+
     decoder->total = decoder->seen + marks->end_size;
     decoder->state = ZGI_CONSUMED;
     if (end_opens(marks) && decoder->length == 0)
         return ZG_FRAMING_IDLE;
+    for (uint8_t i = 0; i < marks->trailing; i++)
+        decoder->content[decoder->length++] = behind[i];
+    decoder->total += marks->trailing;
     return ZG_FRAMING_CONTENT;
 }
 
@@ -163,6 +180,9 @@ static bool take_plain(const struct zg_marks *marks, struct zg_decoder *decoder,
             return true;
         }
     }
+    if (marks->trailing > 0 && !(end_opens(marks) && decoder->length == 0) &&
+        !peek(decoder, input, (size_t)marks->end_size + marks->trailing - 1, &byte))
+        return false;
     *event = close(marks, decoder);
     return true;
 }
@@ -209,9 +229,11 @@ static void let_go_of_frame(const struct zg_marks *marks, struct zg_decoder *dec
 static void seek_end(const struct zg_marks *marks, struct zg_decoder *decoder, struct zgi_input *input,
                      enum zg_framing_event *event)
 {
-    if (!zgi_window_seek(decoder, input, marks->end, marks->end_size, event))
+    const size_t size = (size_t)marks->end_size + marks->trailing;
+
+    if (!zgi_window_seek(decoder, input, marks->end, marks->end_size, event) || !zgi_window_fill(decoder, input, size))
         return;
-    zgi_window_drop(decoder, marks->end_size);
+    zgi_window_drop(decoder, size);
     open(marks, decoder);
     *event = ZG_FRAMING_IDLE;
 }

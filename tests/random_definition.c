@@ -82,6 +82,10 @@ static char *random_definition(struct zg_random *random)
                                           "adler32",
                                           "xor8",
                                           "sum8/negated",
+                                          "{ name: xor8, as: hex, after: \"*\" }",
+                                          "{ name: crc16/modbus, as: hex, case: lower, covers: payload }",
+                                          "{ name: crc64/xz, after: [0, 1, 2, 0xC0], order: big }",
+                                          "{ crc: 13, poly: 0x1CF5, as: hex }",
                                           "none" };
     static const char *const lengths[] = { "length: u16, ", "length: { type: u17, counts: rest }, ",
                                            "length: { type: u16, counts: content, order: big }, " };

@@ -4,6 +4,7 @@
 #include <math.h>
 #include <string.h>
 
+#include "codec/frame.h"
 #include "codec/text.h"
 #include "random_frames.h"
 #include "support.h"
@@ -116,13 +117,24 @@ static void layout(struct zg_random *random, GString *text, enum kind kind, unsi
 
 static char *random_definition(struct zg_random *random, bool integers_only)
 {
-    GString *text =
-        g_string_new("zeugma: 1\nprotocol: random\nversion: 1.3\n"
-                     "frame: { framing: { kind: marks, end: \"\\r\\n\" }, check: none, max_payload: 2000 }\n"
-                     "enums:\n  e1: { type: u9, values: { zero: 0, one: { value: 1, text: \"Un\" }, five: 5 } }\n"
-                     "flags:\n  e0: { type: u7, bits: { first: 0, third: { value: 2, text: \"3rd\" } } }\n"
-                     "records:\n  r0: { x: { type: i16, scale: 0.1 }, y: { type: bool, key: yes } }\n"
-                     "messages:\n");
+    static const char *const frames[] = {
+        "framing: { kind: marks, end: \"\\r\\n\" }, check: none",
+        "framing: { kind: marks, start: \"$\", end: \"\\r\\n\" }, check: { name: xor8, as: hex, after: \"*\" }",
+        "framing: { kind: marks, end: \"\\r\\n\" }, check: { name: sum8/negated, place: after_end, covers: after_start "
+        "}",
+        "framing: { kind: marks, start: [2, 2], end: \"\\r\\n\" }, check: { name: crc16/modbus, as: decimal, after: "
+        "\";#\" }",
+        "framing: { kind: marks, start: \"!\", end: \"\\r\\n\" }, check: { name: crc16/arc, as: hex, case: lower, "
+        "place: after_end, covers: all }",
+        "framing: { kind: marks, end: \"\\r\\n\" }, check: { name: adler32, as: decimal, after: \"*\" }",
+    };
+    GString *text = g_string_new("zeugma: 1\nprotocol: random\nversion: 1.3\n");
+
+    g_string_append_printf(text, "frame: { %s, max_payload: 2000 }\n", one_of(random, frames, G_N_ELEMENTS(frames)));
+    g_string_append(text, "enums:\n  e1: { type: u9, values: { zero: 0, one: { value: 1, text: \"Un\" }, five: 5 } }\n"
+                          "flags:\n  e0: { type: u7, bits: { first: 0, third: { value: 2, text: \"3rd\" } } }\n"
+                          "records:\n  r0: { x: { type: i16, scale: 0.1 }, y: { type: bool, key: yes } }\n"
+                          "messages:\n");
     const unsigned messages = 1 + (unsigned)zg_random_below(random, 4);
 
     for (unsigned i = 0; i < messages; i++) {
@@ -231,8 +243,14 @@ GByteArray *test_random_lines(struct zg_random *random, const struct zg_plan *pl
         g_autoptr(GString) sent = zg_random_one_in(random, 2) ? test_damaged_text(random, text)
                                                               : g_string_new_len(text->str, (gssize)text->len);
         g_string_append(sent, zg_random_one_in(random, 4) ? ",new=1" : "");
-        g_byte_array_append(lines, (const guint8 *)sent->str, (guint)sent->len);
-        g_byte_array_append(lines, (const guint8 *)"\r\n", 2);
+        const struct zg_header header = { 0 };
+        g_autoptr(GByteArray) frame =
+            zg_frame_make(plan, &header, (const uint8_t *)sent->str, MIN(sent->len, plan->max_payload));
+        if (zg_random_one_in(random, 6)) /* a byte is lost, or another */
+            g_byte_array_remove_index(frame, (guint)zg_random_below(random, frame->len));
+        if (zg_random_one_in(random, 6)) /* which leaves UTF-8 as it is: generated C passes other bytes on */
+            frame->data[zg_random_below(random, frame->len)] ^= (uint8_t)(1U << zg_random_below(random, 7));
+        g_byte_array_append(lines, frame->data, frame->len);
         zg_values_free(&item->payload, values);
     }
     return lines;

@@ -25,6 +25,17 @@ static void compare_line(struct zgi_comparison *comparison)
                     after->half_duplex ? "half" : "full", after->half_duplex ? "old" : "new");
 }
 
+static bool same_mark(const struct zg_mark *a, const struct zg_mark *b)
+{
+    return a->size == b->size && memcmp(a->bytes, b->bytes, a->size) == 0;
+}
+
+/* The case of digits that are sent makes no difference. */
+static bool same_check_form(const struct zg_check_choice *a, const struct zg_check_choice *b)
+{
+    return a->as == b->as && a->after_end == b->after_end && same_mark(&a->after, &b->after);
+}
+
 static bool same_check(const struct zg_plan *before, const struct zg_plan *after)
 {
     const struct zg_crc_parameters *a = &before->definition->check.crc, *b = &after->definition->check.crc;
@@ -34,7 +45,9 @@ static bool same_check(const struct zg_plan *before, const struct zg_plan *after
            before->definition->check.covers == after->definition->check.covers && a->width == b->width &&
            a->poly == b->poly && a->init == b->init && a->reflect_in == b->reflect_in &&
            a->reflect_out == b->reflect_out && a->xor_out == b->xor_out &&
-           (before->check.size <= 1 || before->check.big_endian == after->check.big_endian);
+           same_check_form(&before->definition->check, &after->definition->check) &&
+           (before->check.size <= 1 || before->definition->check.as != ZG_CHECK_AS_BYTES ||
+            before->check.big_endian == after->check.big_endian);
 }
 
 static bool same_role(const struct zg_step *a, const struct zg_step *b)
@@ -42,11 +55,6 @@ static bool same_role(const struct zg_step *a, const struct zg_step *b)
     return a->role->role == b->role->role && a->bits == b->bits && a->byte == b->byte && a->bit == b->bit &&
            (a->bits == 8 || a->big_endian == b->big_endian) && a->role->value == b->role->value &&
            a->role->counts == b->role->counts;
-}
-
-static bool same_mark(const struct zg_mark *a, const struct zg_mark *b)
-{
-    return a->size == b->size && memcmp(a->bytes, b->bytes, a->size) == 0;
 }
 
 /* Whether each end finds the other's frames. What only a sender does (HDLC's control characters) does not count, nor a

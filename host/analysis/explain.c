@@ -13,6 +13,8 @@ struct explaining {
     const struct zg_header *header;
     const struct zg_value *values;
     size_t payload;      /* bytes */
+    size_t length;       /* of the content, bytes */
+    size_t tail;         /* of the check, bytes */
     GPtrArray *meanings; /* for each byte of the content */
     GPtrArray *bytes;    /* struct zg_explained, those so far */
     GByteArray *wire;
@@ -75,7 +77,8 @@ static void explain_content(struct explaining *frame)
     const struct zg_plan *plan = frame->plan;
     unsigned fields = plan->header.size + frame->item->front;
     size_t filled = plan->header.size + frame->payload;
-    size_t content = MAX(filled + plan->check.size, plan->filled);
+    const size_t content = frame->length;
+    const size_t check = content - frame->tail;
 
     for (size_t i = 0; i < content; i++) {
         g_autoptr(GString) text = g_string_new(NULL);
@@ -86,8 +89,12 @@ static void explain_content(struct explaining *frame)
         }
         if (i >= plan->header.size && i < fields)
             g_string_append(text, zg_plan_tag(frame->item) ? "tag" : i == plan->header.size ? "ticket" : "base");
-        if (i >= content - plan->check.size)
-            g_string_append_printf(text, "check, byte %zu", i - (content - plan->check.size));
+        if (i >= check && i < check + plan->definition->check.after.size)
+            g_string_append(text, "before the check");
+        else if (i >= check)
+            g_string_append_printf(text, "check, %s %zu",
+                                   plan->definition->check.as == ZG_CHECK_AS_BYTES ? "byte" : "digit",
+                                   i - check - plan->definition->check.after.size);
         else if (i >= filled)
             g_string_append(text, "zero, fills the frame");
         g_ptr_array_add(frame->meanings, g_strdup(text->str));
@@ -186,7 +193,7 @@ static void explain_body(struct explaining *frame)
         explain_escaped(frame, framing->escape, framing->escape_xor);
     else if (framing->marking == ZG_MARKING_DOUBLED)
         explain_doubled(frame, framing->escape);
-    while (!at_end(frame))
+    while (frame->content + zg_plan_trailing(frame->plan) < frame->meanings->len)
         add_content(frame, next_byte(frame), "");
 }
 
@@ -214,12 +221,17 @@ GPtrArray *zg_explain_frame(const struct zg_plan *plan, const struct zg_plan_mes
 
     zg_payload_pack(item, header, values, payload);
     frame.wire = zg_frame_make(plan, header, payload, frame.payload);
+    g_autofree uint8_t *content = g_malloc(plan->max_content);
+    frame.length = zg_content_make(plan, header, payload, frame.payload, content);
+    frame.tail = plan->filled > 0 ? plan->check.size : frame.length - plan->header.size - frame.payload;
     explain_content(&frame);
     for (unsigned i = 0; i < opening; i++)
         add_plain(&frame, plan->framer.framing.lead ? "start of the frame" : name);
     explain_body(&frame);
-    while (frame.bytes->len < frame.wire->len)
+    while (frame.bytes->len + zg_plan_trailing(plan) < frame.wire->len)
         add_plain(&frame, "end of the frame");
+    while (!at_end(&frame))
+        add_content(&frame, next_byte(&frame), "");
     g_byte_array_unref(frame.wire);
     g_ptr_array_unref(frame.meanings);
     return frame.bytes;

@@ -12,7 +12,8 @@ enum { RAW_SHOWN = 48 }; /* bytes of a skipped stretch shown in a line of text *
 
 static char *check_digits(const struct zg_plan *plan, zg_check_word value)
 {
-    return g_strdup_printf("%0*" G_GINT64_MODIFIER "x", 2 * plan->check.size, (uint64_t)value);
+    return g_strdup_printf("%0*" G_GINT64_MODIFIER "x", 2 * (int)((plan->definition->check.crc.width + 7) / 8),
+                           (uint64_t)value);
 }
 
 /* The value of a role that a user wants to see. False for constants and reserved bits. */

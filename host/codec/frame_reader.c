@@ -255,11 +255,17 @@ static void take_frame(struct zg_frame_reader *reader, const struct zg_found *fo
     report_stretch(reader, &stretch, found->wire);
 }
 
-/* Why a candidate was no frame. */
-static const char *reason(const struct zg_frame_reader *reader, enum zg_outcome outcome)
+/* Whether a failed check was none at all. */
+static bool no_check(const struct zg_frame_reader *reader, const struct zg_found *found)
 {
-    switch (outcome) {
-    case ZG_OUTCOME_FAILED_CHECK: return "check failed";
+    return reader->plan->check.form && found->outcome == ZG_OUTCOME_FAILED_CHECK && found->unreadable;
+}
+
+/* Why a candidate was no frame. */
+static const char *reason(const struct zg_frame_reader *reader, const struct zg_found *found)
+{
+    switch (found->outcome) {
+    case ZG_OUTCOME_FAILED_CHECK: return no_check(reader, found) ? "no check where it stands" : "check failed";
     case ZG_OUTCOME_SHORT: return "too short";
     case ZG_OUTCOME_FORM: return "wrong constant or length in the header";
     case ZG_OUTCOME_TOO_LONG: return "too long";
@@ -289,7 +295,7 @@ static bool take_text(struct zg_frame_reader *reader, const struct zg_found *fou
 static void take_found(struct zg_frame_reader *reader, const struct zg_found *found)
 {
     struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED,
-                                  .checked = found->outcome == ZG_OUTCOME_FAILED_CHECK,
+                                  .checked = found->outcome == ZG_OUTCOME_FAILED_CHECK && !no_check(reader, found),
                                   .expected = found->expected,
                                   .found = found->found };
 
@@ -308,7 +314,7 @@ static void take_found(struct zg_frame_reader *reader, const struct zg_found *fo
     default:
         if (reader->plan->definition->console == ZG_CONSOLE_INTERLEAVED && take_text(reader, found))
             break;
-        stretch.why = reason(reader, found->outcome);
+        stretch.why = reason(reader, found);
         report_stretch(reader, &stretch, found->wire);
         break;
     }

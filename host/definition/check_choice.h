@@ -5,9 +5,14 @@
 
 #include "definition/checks.h"
 #include "definition/diagnostics.h"
+#include "definition/mark.h"
 
-/* What the check covers: header and payload, the payload only, or also sync and start bytes. */
-enum zg_covers { ZG_COVERS_CONTENT, ZG_COVERS_PAYLOAD, ZG_COVERS_ALL };
+/* What the check covers: header and payload, the payload only, also sync and start bytes, or everything from behind
+ * the start mark to the end mark. */
+enum zg_covers { ZG_COVERS_CONTENT, ZG_COVERS_PAYLOAD, ZG_COVERS_ALL, ZG_COVERS_AFTER_START };
+
+/* How it is written: as bytes, or as digits. */
+enum zg_check_as { ZG_CHECK_AS_BYTES, ZG_CHECK_AS_HEX, ZG_CHECK_AS_DECIMAL };
 
 /* A check as a definition chooses it. */
 struct zg_check_choice {
@@ -16,7 +21,11 @@ struct zg_check_choice {
     const struct zg_sum *sum;     /* of a sum */
     enum zg_covers covers;
     bool big_endian; /* sent most significant byte first */
-    char *name;      /* as written; NULL: given by parameters; owned */
+    enum zg_check_as as;
+    bool lower;           /* hexadecimal digits in lower case */
+    struct zg_mark after; /* in front of it, never covered */
+    bool after_end;       /* it stands behind the end mark */
+    char *name;           /* as written; NULL: given by parameters; owned */
     struct zg_place place;
 };
 

@@ -7,6 +7,7 @@
 #include <stdint.h>
 
 #include "definition/diagnostics.h"
+#include "definition/mark.h"
 #include "zeugma/framing.h"
 
 enum zg_framing_kind {
@@ -18,12 +19,6 @@ enum zg_framing_kind {
     ZG_FRAMING_FIXED,
     ZG_FRAMING_GAP,
     ZG_FRAMINGS
-};
-
-/* Bytes before or after a frame. */
-struct zg_mark {
-    unsigned size;
-    uint8_t bytes[ZG_MARK_MAX];
 };
 
 /* What keeps marks out of the content. */

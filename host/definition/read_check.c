@@ -10,6 +10,7 @@ struct check_reading {
     struct zg_check_choice *choice;
     yaml_node_t *poly, *init, *xor_out;
     yaml_node_t *name;
+    struct zg_place order_place, case_place; /* line 0: not given */
 };
 
 GPtrArray *zg_check_names(void)
@@ -172,24 +173,68 @@ static void read_reflect_out(struct zgi_reader *reader, const struct zgi_entry *
 
 static void read_check_order(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
-    zgi_read_order(reader, entry->value, &((struct check_reading *)into)->choice->big_endian);
+    struct check_reading *reading = into;
+
+    reading->order_place = entry->place;
+    zgi_read_order(reader, entry->value, &reading->choice->big_endian);
 }
 
 static void read_covers(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
-    static const char *const words[] = { "content", "payload", "all", NULL };
+    static const char *const words[] = { "content", "payload", "all", "after_start", NULL };
     unsigned index;
     if (zgi_read_choice(reader, entry->value, "what the check covers", words, &index))
         ((struct check_reading *)into)->choice->covers = (enum zg_covers)index;
 }
 
-const struct zgi_key zgi_named_check_keys[] = {
-    { "name", true, keep_check_name, "check_name", "Name of a check" },
-    { "order", false, read_check_order, "byte_order", "Byte order of the check; default: the frame's" },
-    { "covers", false, read_covers, "covers",
-      "What it covers: content (default), payload, or all: sync and start bytes as well" },
-    { 0 }
-};
+static void read_as(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "bytes", "hex", "decimal", NULL };
+    unsigned index;
+    if (zgi_read_choice(reader, entry->value, "how the check is written", words, &index))
+        ((struct check_reading *)into)->choice->as = (enum zg_check_as)index;
+}
+
+static void read_case(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "upper", "lower", NULL };
+    struct check_reading *reading = into;
+    unsigned index;
+
+    reading->case_place = entry->place;
+    if (zgi_read_choice(reader, entry->value, "the case of the check's digits", words, &index))
+        reading->choice->lower = index == 1;
+}
+
+static void read_after(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_mark *after = &((struct check_reading *)into)->choice->after;
+    (void)zgi_read_bytes(reader, entry->value, "after", ZG_CHECK_AFTER_MAX, after->bytes, &after->size);
+}
+
+static void read_place(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "before_end", "after_end", NULL };
+    unsigned index;
+    if (zgi_read_choice(reader, entry->value, "where the check stands", words, &index))
+        ((struct check_reading *)into)->choice->after_end = index == 1;
+}
+
+/* clang-format off */
+#define SHARED_KEYS \
+    { "covers", false, read_covers, "covers", \
+      "What it covers: content (default), payload, all: start and end marks as well, or after_start" }, \
+    { "as", false, read_as, "check_as", "How it is written: bytes (default), hex or decimal digits" }, \
+    { "case", false, read_case, "case", "Of hex digits that are sent: upper (default) or lower; either is taken" }, \
+    { "after", false, read_after, "after", "Up to 8 bytes in front of it, which it never covers" }, \
+    { "place", false, read_place, "check_place", "before_end (default), or after_end: behind the end mark" }
+/* clang-format on */
+
+const struct zgi_key zgi_named_check_keys[] = { { "name", true, keep_check_name, "check_name", "Name of a check" },
+                                                { "order", false, read_check_order, "byte_order",
+                                                  "Byte order of the check; default: the frame's" },
+                                                SHARED_KEYS,
+                                                { 0 } };
 
 const struct zgi_key zgi_crc_keys[] = {
     { "crc", true, read_crc_width, "crc_width", "Width of the CRC in bits, 3 to 64" },
@@ -199,8 +244,7 @@ const struct zgi_key zgi_crc_keys[] = {
     { "reflect_out", false, read_reflect_out, "bool", "The result is reversed; default false" },
     { "xor_out", false, keep_xor_out, "natural", "XORed with the result; default 0" },
     { "order", false, read_check_order, "byte_order", "Byte order of the check; default: the frame's" },
-    { "covers", false, read_covers, "covers",
-      "What it covers: content (default), payload, or all: sync and start bytes as well" },
+    SHARED_KEYS,
     { 0 }
 };
 
@@ -211,6 +255,32 @@ static void read_crc_value(struct zgi_reader *reader, yaml_node_t *node, const c
     g_autofree char *name = g_strdup_printf("%s of a %u-bit CRC", what, width);
     if (node)
         zgi_read_unsigned(reader, node, name, 0, most, value);
+}
+
+/* What excludes each other in how a check is written. */
+static void check_form(struct zgi_reader *reader, const struct check_reading *reading)
+{
+    const struct zg_check_choice *choice = reading->choice;
+
+    if (choice->as != ZG_CHECK_AS_BYTES && reading->order_place.line > 0)
+        zgi_error(reader->diagnostics, reading->order_place,
+                  "digits have the most significant one first; order is for a check as bytes");
+    if (choice->as != ZG_CHECK_AS_HEX && reading->case_place.line > 0)
+        zgi_error(reader->diagnostics, reading->case_place, "only a check with as: hex has a case");
+    if (choice->as == ZG_CHECK_AS_DECIMAL && choice->after.size == 0)
+        zgi_error(reader->diagnostics, choice->place,
+                  "a decimal check has no fixed number of digits; expected after: \"*\" or the like in front of it, "
+                  "or as: hex");
+    if (choice->as == ZG_CHECK_AS_DECIMAL && choice->after_end)
+        zgi_error(reader->diagnostics, choice->place,
+                  "behind the end mark the check must have one size; expected as: hex, or place: before_end");
+    if (choice->covers == ZG_COVERS_AFTER_START && !choice->after_end)
+        zgi_error(
+            reader->diagnostics, choice->place,
+            "covers: after_start takes the end mark in, so the check stands behind it; expected place: after_end, "
+            "or covers: content");
+    if (choice->kind == ZG_CHECK_NONE && (choice->after.size > 0 || choice->after_end || choice->as))
+        zgi_error(reader->diagnostics, choice->place, "there is no check that could have a form or a place");
 }
 
 static void read_choice(struct zgi_reader *reader, const struct zgi_entry *entry, struct zg_check_choice *choice)
@@ -226,6 +296,7 @@ static void read_choice(struct zgi_reader *reader, const struct zgi_entry *entry
         zgi_read_mapping(reader, entry->value, entry->place, "the check", zgi_named_check_keys, &reading);
         if (reading.name)
             known_check(reader, reading.name, choice);
+        check_form(reader, &reading);
         return;
     }
     zgi_read_mapping(reader, entry->value, entry->place, "the check", zgi_crc_keys, &reading);
@@ -235,6 +306,7 @@ static void read_choice(struct zgi_reader *reader, const struct zgi_entry *entry
     read_crc_value(reader, reading.poly, "poly", width, &choice->crc.poly);
     read_crc_value(reader, reading.init, "init", width, &choice->crc.init);
     read_crc_value(reader, reading.xor_out, "xor_out", width, &choice->crc.xor_out);
+    check_form(reader, &reading);
 }
 
 void zgi_read_check(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)

@@ -50,7 +50,9 @@ static const struct {
 } choices[] = { { "duplex", { "full", "half" } },
                 { "byte_order", { "little", "big" } },
                 { "framing_kind", { "cobs", "slip", "hdlc", "length", "marks", "fixed", "gap" } },
-                { "covers", { "content", "payload", "all" } },
+                { "covers", { "content", "payload", "all", "after_start" } },
+                { "check_as", { "bytes", "hex", "decimal" } },
+                { "check_place", { "before_end", "after_end" } },
                 { "counts", { "payload", "rest", "content" } },
                 { "access", { "read", "write", "read_write" } },
                 { "side", { "device", "host", "both" } },
@@ -282,6 +284,7 @@ static void print_others(struct zg_json *json)
     any_of(json, "enum_value", "integer", "value_mapping");
     any_of(json, "services", "service_list", "services_mapping");
     print_bytes(json, "mark", ZG_MARK_MAX);
+    print_bytes(json, "after", ZG_CHECK_AFTER_MAX);
     print_bytes(json, "tag", ZG_TAG_MAX);
     print_list(json, "tags", "tag", 1, 0);
     print_list(json, "range", "number", 2, 2);

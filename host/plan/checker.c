@@ -2,6 +2,45 @@
 #include "plan/checker.h"
 
 #include <glib.h>
+#include <string.h>
+
+/* The digits of the greatest value. */
+static unsigned digits_of(const struct zg_check_choice *choice)
+{
+    uint64_t value = UINT64_MAX >> (64 - choice->crc.width);
+    unsigned digits = 0;
+
+    if (choice->as == ZG_CHECK_AS_BYTES)
+        return (choice->crc.width + 7) / 8;
+    if (choice->as == ZG_CHECK_AS_HEX)
+        return (choice->crc.width + 3) / 4;
+    for (; value > 0; value /= 10)
+        digits++;
+    return digits;
+}
+
+static void init_form(struct zg_checker *checker, const struct zg_check_choice *choice)
+{
+    static const uint8_t bases[] = { [ZG_CHECK_AS_BYTES] = 0, [ZG_CHECK_AS_HEX] = 16, [ZG_CHECK_AS_DECIMAL] = 10 };
+    struct zg_check_form *form = &checker->form;
+
+    *form = (struct zg_check_form){ .base = bases[choice->as],
+                                    .lower = choice->lower,
+                                    .digits = (uint8_t)digits_of(choice),
+                                    .after_size = (uint8_t)choice->after.size };
+    memcpy(form->after, choice->after.bytes, choice->after.size);
+    checker->check.size = (uint8_t)(form->digits + form->after_size);
+    checker->check.form = form;
+}
+
+void zg_checker_close(struct zg_checker *checker, const struct zg_mark *end)
+{
+    if (!checker->check.form)
+        checker->form = (struct zg_check_form){ .digits = checker->check.size };
+    checker->check.form = &checker->form;
+    checker->form.closing_size = (uint8_t)end->size;
+    memcpy(checker->form.closing, end->bytes, end->size);
+}
 
 void zg_checker_init(struct zg_checker *checker, const struct zg_check_choice *choice, unsigned skip)
 {
@@ -10,6 +49,8 @@ void zg_checker_init(struct zg_checker *checker, const struct zg_check_choice *c
     *checker = (struct zg_checker){
         .check = { .size = (uint8_t)((crc->width + 7) / 8), .skip = (uint8_t)skip, .big_endian = choice->big_endian }
     };
+    if (choice->as != ZG_CHECK_AS_BYTES || choice->after.size > 0)
+        init_form(checker, choice);
     if (choice->kind == ZG_CHECK_CRC) {
         checker->table = g_new0(zg_check_word, MAX(ZG_CRC_TABLE_ENTRIES, 1));
         int error = zg_crc_make(&checker->crc, crc->width, crc->poly, crc->init, crc->reflect_in, crc->reflect_out,

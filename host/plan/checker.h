@@ -10,6 +10,7 @@
 /* Must not be moved or copied: check points into it. */
 struct zg_checker {
     struct zg_check check;
+    struct zg_check_form form;
     struct zg_crc crc;
     zg_check_word *table;
     struct zg_fast_crc *fast; /* if it is a CRC */
@@ -17,6 +18,10 @@ struct zg_checker {
 
 /* Prepares a sound choice, covering everything after the first `skip` bytes. Free with zg_checker_clear(). */
 void zg_checker_init(struct zg_checker *checker, const struct zg_check_choice *choice, unsigned skip);
+
+/* The check covers the end mark as well. */
+void zg_checker_close(struct zg_checker *checker, const struct zg_mark *end);
+
 void zg_checker_clear(struct zg_checker *checker);
 
 /* The check value of some bytes. */

@@ -47,7 +47,8 @@ static void append_framing(GString *text, const struct zg_plan *plan)
 
 static void append_check(GString *text, const struct zg_definition *definition)
 {
-    static const char *const covers[] = { "content", "payload", "all" };
+    static const char *const covers[] = { "content", "payload", "all", "after_start" };
+    static const char *const forms[] = { "bytes", "hex", "decimal" };
     const struct zg_check_choice *check = &definition->check;
     const struct zg_crc_parameters *crc = &check->crc;
 
@@ -58,7 +59,12 @@ static void append_check(GString *text, const struct zg_definition *definition)
                                crc->width, crc->poly, crc->init, crc->reflect_in, crc->reflect_out, crc->xor_out);
     else
         g_string_append_printf(text, "check %s", check->name);
-    g_string_append_printf(text, " %s covers %s\n", order(check->big_endian), covers[check->covers]);
+    g_string_append_printf(text, " %s covers %s", order(check->big_endian), covers[check->covers]);
+    if (check->as != ZG_CHECK_AS_BYTES)
+        g_string_append_printf(text, " as %s", forms[check->as]);
+    for (unsigned i = 0; i < check->after.size; i++)
+        g_string_append_printf(text, "%s%02x", i == 0 ? " after " : "", check->after.bytes[i]);
+    g_string_append_printf(text, "%s\n", check->after_end ? " after_end" : "");
 }
 
 static void append_header(GString *text, const struct zg_definition *definition)

@@ -96,7 +96,8 @@ static void init_marks(struct zg_framer *framer, const struct zg_framing_choice 
                                        .doubled = choice->marking == ZG_MARKING_DOUBLED,
                                        .escape = choice->escape,
                                        .escape_xor = choice->escape_xor,
-                                       .plain = choice->marking == ZG_MARKING_PLAIN };
+                                       .plain = choice->marking == ZG_MARKING_PLAIN,
+                                       .trailing = (uint8_t)framer->sizes.trailing };
     memcpy(framer->marks.start, choice->start.bytes, ZG_MARK_MAX);
     memcpy(framer->marks.end, choice->end.bytes, ZG_MARK_MAX);
     framer->framing = like;

@@ -11,7 +11,8 @@
 /* What a framing must know about contents, bytes. */
 struct zg_content_sizes {
     unsigned most;
-    unsigned around; /* header and check together */
+    unsigned around;   /* header and check together */
+    unsigned trailing; /* behind the end mark */
     unsigned max_payload;
     bool one_size;                /* all contents are as large */
     const struct zg_step *length; /* of the header, if the framing depends on its length; otherwise NULL */

@@ -103,6 +103,22 @@ static void check_fixed(const struct zg_plan *plan, const struct zg_plan_message
                   name);
 }
 
+/* Whether the check's form and place suit framing and header. */
+static void check_form(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
+{
+    const struct zg_check_choice *check = &plan->definition->check;
+    const struct zg_framing_choice *framing = &plan->definition->framing;
+
+    if (check->after_end && !zg_framing_is_plain(framing))
+        zgi_error(diagnostics, check->place,
+                  "place: after_end needs an end mark that is not escaped; expected framing: { kind: marks, end: ... } "
+                  "without escape and double, or place: before_end");
+    if (check->as == ZG_CHECK_AS_DECIMAL && (plan->length_bits > 0 || plan->filled > 0))
+        zgi_error(diagnostics, check->place,
+                  "a decimal check has no fixed size, which the length and the framing fixed would have to count; "
+                  "expected as: hex, or another framing and no role length");
+}
+
 /* Whether the framing can carry every message. */
 static void check_framing(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
@@ -111,6 +127,8 @@ static void check_framing(const struct zg_plan *plan, struct zg_diagnostics *dia
         if (plan->filled > 0)
             check_fixed(plan, item, diagnostics);
     }
+    check_form(plan, diagnostics);
+    zgi_check_start_inside(plan, diagnostics);
     if (plan->searched)
         zgi_check_searched(plan, diagnostics);
 }
@@ -146,6 +164,8 @@ static bool passes_with_zero(const struct zg_check *of_plan)
     struct zg_check whole = *of_plan, *check = &whole;
     uint8_t content[32];
 
+    if (of_plan->form)
+        return false;
     check->skip = 0;
     for (unsigned sample = 0; sample < 3; sample++) {
         const size_t covered = 9 + sample;

@@ -203,10 +203,11 @@ static void plan_messages(struct zg_plan *plan, struct zg_diagnostics *diagnosti
     for (unsigned i = 0; i < definition->messages->len; i++) {
         struct zg_plan_message item = { .message = g_ptr_array_index(definition->messages, i) };
         plan_payload(plan, &item, diagnostics);
-        unsigned around = plan->header.size + plan->check.size;
+        const unsigned around = plan->header.size + plan->check.size;
+        const unsigned least = plan->header.size + zg_check_least(&plan->check);
         item.content = plan->filled > 0 ? plan->filled : around + item.payload_most;
         item.frame_least =
-            zg_framing_least(&definition->framing, plan->filled > 0 ? plan->filled : around + item.payload_least);
+            zg_framing_least(&definition->framing, plan->filled > 0 ? plan->filled : least + item.payload_least);
         item.frame_most = zg_framing_most(&definition->framing, item.content);
         plan->max_payload = MAX(plan->max_payload, MAX(item.payload_most, 1));
         g_array_append_val(plan->messages, item);
@@ -266,6 +267,7 @@ static void plan_framing(struct zg_plan *plan)
         plan->turn_ns = plan->send_gap_ns + characters_ns(line, 2000);
     const struct zg_content_sizes sizes = { .most = plan->max_content,
                                             .around = plan->header.size + plan->check.size,
+                                            .trailing = zg_plan_trailing(plan),
                                             .max_payload = plan->max_payload,
                                             .one_size = plan->sized,
                                             .length = zg_plan_length(plan),
@@ -285,13 +287,16 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
     plan_header(plan);
     zg_checker_init(&plan->checker, &definition->check,
                     definition->check.covers == ZG_COVERS_PAYLOAD ? plan->header.size : 0);
+    if (definition->check.covers == ZG_COVERS_AFTER_START ||
+        (definition->check.covers == ZG_COVERS_ALL && definition->check.after_end))
+        zg_checker_close(&plan->checker, &definition->framing.end);
     plan->check = plan->checker.check;
     if (definition->framing.kind == ZG_FRAMING_FIXED)
         plan->filled = (unsigned)definition->framing.size;
     plan_records(plan, diagnostics);
     plan_variables(plan, diagnostics);
     plan_messages(plan, diagnostics);
-    plan->sized = zg_framing_is_sized(&definition->framing, has_one_size(plan));
+    plan->sized = zg_framing_is_sized(&definition->framing, has_one_size(plan)) && !definition->check.after_end;
     plan->searched = zg_framing_is_plain(&definition->framing) && !plan->sized;
     zgi_plan_limits(plan, diagnostics);
     if (plan->sized)
@@ -335,6 +340,11 @@ static uint64_t time_of_us(const struct zg_plan *plan, unsigned bytes)
 {
     const struct zg_line *line = &plan->definition->line;
     return bytes * UINT64_C(500000) * zg_line_half_bits(line) / line->baud;
+}
+
+unsigned zg_plan_trailing(const struct zg_plan *plan)
+{
+    return plan->definition->check.after_end ? plan->check.size : 0;
 }
 
 unsigned zg_plan_everybody(const struct zg_plan *plan)

@@ -18,6 +18,9 @@ void zg_plan_free(struct zg_plan *plan);
  * without the service. */
 uint64_t zg_plan_hello_wait_us(const struct zg_plan *plan);
 
+/* Bytes of a frame behind its end mark. */
+unsigned zg_plan_trailing(const struct zg_plan *plan);
+
 /* The address of every node on a shared line. 0: the header has no destination. */
 unsigned zg_plan_everybody(const struct zg_plan *plan);
 

@@ -180,6 +180,21 @@ static void check_tags(const struct looking *looking)
     }
 }
 
+/* Whether the check could hold the mark: bytes one of its bytes, digits all of it. */
+static bool check_may_hold(const struct looking *looking)
+{
+    const struct zg_plan *plan = looking->plan;
+    g_autofree char *after =
+        g_strndup((const char *)plan->definition->check.after.bytes, plan->definition->check.after.size);
+
+    if (plan->check.size == 0 || plan->definition->check.after_end)
+        return false;
+    if (holds_mark(looking, after))
+        return true;
+    return plan->definition->check.as == ZG_CHECK_AS_BYTES ? has_byte(looking, 0, 255)
+                                                           : is_made_of(looking, "0123456789abcdefABCDEF");
+}
+
 static void check_message(const struct looking *looking)
 {
     const struct zg_block *block = &looking->item->payload;
@@ -193,8 +208,9 @@ static void check_message(const struct looking *looking)
         if (step_may_hold(looking, step))
             report(looking, step->field->place, step->name, "a byte of ");
     }
-    if (looking->plan->check.size > 0 && looking->item == zg_plan_message_at(looking->plan, 0))
-        report(looking, looking->plan->definition->check.place, "the check in frames", "a byte of ");
+    if (looking->item == zg_plan_message_at(looking->plan, 0) && check_may_hold(looking))
+        report(looking, looking->plan->definition->check.place, "the check in frames",
+               looking->plan->definition->check.as == ZG_CHECK_AS_BYTES ? "a byte of " : "");
 }
 
 void zgi_check_searched(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
@@ -202,5 +218,37 @@ void zgi_check_searched(const struct zg_plan *plan, struct zg_diagnostics *diagn
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct looking looking = { plan, zg_plan_message_at(plan, i), diagnostics };
         check_message(&looking);
+    }
+}
+
+/* How many fields of a message need not be there. */
+static unsigned omissible(const struct zg_message *message)
+{
+    unsigned count = 0;
+
+    for (unsigned i = 0; i < message->fields->len; i++) {
+        const struct zg_field *field = g_ptr_array_index(message->fields, i);
+        count += field->optional || field->default_text;
+    }
+    return count;
+}
+
+void zgi_check_start_inside(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
+{
+    const struct zg_mark *start = &plan->definition->framing.start;
+    const unsigned width = plan->definition->check.crc.width;
+    g_autofree char *opening = g_strndup((const char *)start->bytes, start->size);
+
+    if (start->size == 0 || width == 0 || width >= 16)
+        return;
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(plan, i)->message;
+        const char *between = message->layout.between;
+        if (between && strstr(between, opening) && omissible(message) > 1)
+            zgi_warning(diagnostics, message->layout.place,
+                        "the start mark also stands between the pairs of %s, so a damaged block may be taken from its "
+                        "second pair on, which a check of %u bits often does not notice; expected all fields but one "
+                        "without optional and default, a wider check, or another start mark",
+                        message->name, width);
     }
 }

@@ -128,7 +128,8 @@ void zg_suspect_stretch(struct zg_suspect *suspect, bool out, const struct zg_st
         return;
     if (stretch->kind == ZG_STRETCH_SKIPPED) {
         suspect->failed++;
-        suspect->swapped += stretch->checked && suspect->plan->check.size > 1 && stretch->found != stretch->expected &&
+        suspect->swapped += stretch->checked && !suspect->plan->check.form && suspect->plan->check.size > 1 &&
+                            stretch->found != stretch->expected &&
                             swapped(stretch->found, suspect->plan->check.size) == stretch->expected;
         return;
     }

@@ -16,6 +16,21 @@
 extern "C" {
 #endif
 
+/* The most bytes of a literal in front of a check, and of a check on the wire with it. */
+#define ZG_CHECK_AFTER_MAX 8
+#define ZG_CHECK_WIRE_MAX (ZG_CHECK_AFTER_MAX + 20)
+
+/* A check that is more than bytes at the content's end. */
+struct zg_check_form {
+    uint8_t base;       /* 16: hexadecimal digits; 10: digits without leading zeros; 0: bytes */
+    bool lower;         /* hexadecimal digits are sent in lower case; either is taken */
+    uint8_t digits;     /* bytes, or the most digits */
+    uint8_t after_size; /* bytes of the literal in front, which is never covered */
+    uint8_t after[ZG_CHECK_AFTER_MAX];
+    uint8_t closing_size; /* bytes of the end mark, if it is covered, too; at most 4 */
+    uint8_t closing[4];
+};
+
 /* A frame's check: constant, usually generated. Its functions are called for runs of bytes, never for each byte. */
 struct zg_check {
     /* The state after `count` more bytes; and the check value at the end, in the low bits. NULL if there is no check.
@@ -23,10 +38,11 @@ struct zg_check {
     zg_check_word (*update)(const void *parameters, zg_check_word state, const uint8_t *bytes, size_t count);
     zg_check_word (*finish)(const void *parameters, zg_check_word state);
     const void *parameters;
-    zg_check_word start; /* the state before the first byte that is covered */
-    uint8_t size;        /* bytes on the wire; 0: no check */
-    uint8_t skip;        /* bytes at the beginning of the content that are not covered */
-    bool big_endian;     /* most significant byte first */
+    zg_check_word start;              /* the state before the first byte that is covered */
+    uint8_t size;                     /* bytes on the wire, at most; 0: no check */
+    uint8_t skip;                     /* bytes at the beginning of the content that are not covered */
+    bool big_endian;                  /* most significant byte first */
+    const struct zg_check_form *form; /* NULL: bytes at the content's end */
 };
 
 /* The check value of a frame's content, of which the `covered` bytes before the check count; `covered` is at least
@@ -55,6 +71,19 @@ static inline zg_check_word zg_check_load(const struct zg_check *check, const ui
         value = (zg_check_word)((zg_check_word)(value << 4 << 4) | at[check->big_endian ? i : check->size - 1 - i]);
     return value;
 }
+
+/* The fewest bytes of a check on the wire. */
+static inline uint8_t zg_check_least(const struct zg_check *check)
+{
+    return check->form && check->form->base == 10 ? (uint8_t)(check->form->after_size + 1U) : check->size;
+}
+
+/* Writes a check value with what stands in front of it, at most ZG_CHECK_WIRE_MAX bytes, and returns how many. */
+uint8_t zg_check_write(const struct zg_check *check, zg_check_word value, uint8_t *at);
+
+/* Reads the check of a form at the end of a content, and what stands in front of it. Returns their bytes; 0: there is
+ * no such check. */
+uint8_t zg_check_read(const struct zg_check *check, const uint8_t *content, size_t length, zg_check_word *value);
 
 #ifdef __cplusplus
 }

@@ -2,8 +2,8 @@
 /*
  * Frames between a start and an end mark, whose bytes are kept out of the content: each byte of the marks, and the
  * escape, is sent as the escape followed by byte XOR escape_xor; or one byte, which begins both marks, is sent twice.
- * Plain marks stand around a content that never holds the end mark, such as text. Without a start mark, or if both are
- * the same byte, an end mark opens the next frame. The decoder's memory is
+ * Plain marks stand around a content that never holds the end mark, such as text; a check may follow the end mark.
+ * Without a start mark, or if both are the same byte, an end mark opens the next frame. The decoder's memory is
  * ZG_MARKS_ROOM(largest content, start bytes, end bytes): the content, and a frame as it is on the wire. Marks around
  * contents of one size, which may hold anything: zeugma/sized.h.
  */
@@ -29,6 +29,7 @@ struct zg_marks {
     uint8_t escape;     /* not doubled: the byte before an image */
     uint8_t escape_xor; /* image = byte XOR escape_xor */
     bool plain;         /* no byte is escaped or doubled: the content never holds the end mark */
+    uint8_t trailing;   /* of plain marks: the content's last bytes stand behind the end mark, whatever they are */
 };
 
 /* An initialiser: the framing with `options`, a struct zg_marks. */

@@ -41,6 +41,7 @@ struct zg_found {
     size_t length;          /* of the payload, bytes */
     zg_check_word expected; /* of a failed check: computed from the bytes, and received with them */
     zg_check_word found;
+    bool unreadable; /* of a failed check that has a form: there is none where it stands; then the two say nothing */
 };
 
 struct zg_receiver {

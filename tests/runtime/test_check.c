@@ -109,7 +109,8 @@ static void test_on_the_wire(void **state)
                                             zg_crc_start(&crc),
                                             (uint8_t)((p->width + 7) / 8),
                                             0,
-                                            big == 1 };
+                                            big == 1,
+                                            NULL };
             for (unsigned k = 0; k < 9; k++)
                 content[k] = digits[k];
             zg_check_store(&check, (zg_check_word)p->check, content + 9);

@@ -19,13 +19,15 @@ static size_t size_in_first_byte(const void *context, const uint8_t *content)
 
 static const struct zg_sized counted = { size_in_first_byte, NULL, 0, 1, 2, 0, { 0xA5, 0x5A }, { 0 } };
 static const struct zg_sized closed = { NULL, NULL, 4, 0, 1, 2, { 0x3C }, { 0x3E, 0x0A } };
-static const struct zg_marks escaped = { 1, 1, { 0x02 }, { 0x03 }, false, 0x1B, 0x20, false };
-static const struct zg_marks doubled = { 2, 2, { 0x10, 0x02 }, { 0x10, 0x03 }, true, 0x10, 0, false };
-static const struct zg_marks lines = { 0, 2, { 0 }, { '\r', '\n' }, false, 0, 0, true };
-static const struct zg_marks sentences = { 1, 2, { '$' }, { '\r', '\n' }, false, 0, 0, true };
+static const struct zg_marks escaped = { 1, 1, { 0x02 }, { 0x03 }, false, 0x1B, 0x20, false, 0 };
+static const struct zg_marks doubled = { 2, 2, { 0x10, 0x02 }, { 0x10, 0x03 }, true, 0x10, 0, false, 0 };
+static const struct zg_marks lines = { 0, 2, { 0 }, { '\r', '\n' }, false, 0, 0, true, 0 };
+static const struct zg_marks sentences = { 1, 2, { '$' }, { '\r', '\n' }, false, 0, 0, true, 0 };
+static const struct zg_marks trailed = { 0, 1, { 0 }, { '\n' }, false, 0, 0, true, 2 }; /* two bytes behind it */
 static const struct zg_framing counted_framing = ZG_SIZED(&counted), closed_framing = ZG_SIZED(&closed),
                                escaped_framing = ZG_MARKS(&escaped), doubled_framing = ZG_MARKS(&doubled),
-                               lines_framing = ZG_MARKS(&lines), sentences_framing = ZG_MARKS(&sentences);
+                               lines_framing = ZG_MARKS(&lines), sentences_framing = ZG_MARKS(&sentences),
+                               trailed_framing = ZG_MARKS(&trailed);
 
 /* Frames content into `out`; returns its length on the wire. */
 static size_t encode(const struct zg_framing *framing, const uint8_t *content, size_t length, uint8_t *out)
@@ -99,6 +101,7 @@ static void test_vectors(void **state)
         { &doubled_framing, "\x10\x02\x03\x10", "\x10\x02\x10\x10\x02\x03\x10\x10\x10\x03", 4, 10 },
         { &lines_framing, "a\r\rb", "a\r\rb\r\n", 4, 6 }, /* one byte of the end mark is content */
         { &sentences_framing, "$a\n", "$$a\n\r\n", 3, 6 },
+        { &trailed_framing, "ab\nx", "ab\n\nx", 4, 5 }, /* the end mark behind itself */
         { &zg_gap, "\x00\x7e\xc0", "\x00\x7e\xc0", 3, 3 },
     };
     uint8_t out[16], memory[64];
@@ -173,6 +176,8 @@ static void test_malformed(void **state)
         { &lines_framing, "123456789", 9, ZG_FRAMING_TOO_LONG, 9 },
         { &sentences_framing, "ab$", 3, ZG_FRAMING_NOISE, 2 },
         { &sentences_framing, "$123456$89", 10, ZG_FRAMING_TOO_LONG, 7 }, /* up to the next start */
+        { &trailed_framing, "\nab", 3, ZG_FRAMING_IDLE, 1 },
+        { &trailed_framing, "123456789", 9, ZG_FRAMING_TOO_LONG, 7 },
         { &zg_gap, "123456789", 9, ZG_FRAMING_TOO_LONG, 9 },
     };
     uint8_t memory[64];
@@ -294,12 +299,13 @@ static void test_no_room(void **state)
 {
     static const struct zg_framing *const framings[] = { &zg_cobs,         &zg_cobs_lead,    &zg_slip,
                                                          &zg_hdlc_control, &escaped_framing, &doubled_framing,
-                                                         &lines_framing,   &zg_gap };
+                                                         &lines_framing,   &trailed_framing, &zg_gap };
     const uint8_t content[12] = { 1, 2, 3, 0, 0x10, 0x7E, 0xC0 };
     uint8_t memory[16], wire[64];
     (void)state;
     for (size_t k = 0; k < G_N_ELEMENTS(framings); k++) {
-        for (size_t length = 0; length <= sizeof content; length++) {
+        const size_t least = framings[k] == &trailed_framing ? trailed.trailing : 0;
+        for (size_t length = least; length <= sizeof content; length++) {
             size_t size = encode(framings[k], content, length, wire);
             for (unsigned taken = 0; taken <= sizeof memory; taken++) {
                 struct zg_encoder encoder;

@@ -82,7 +82,7 @@ static int deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, 
     return hear(&((struct general *)owner)->at, frame, payload, length);
 }
 
-static const struct zg_check short_check = { zg_check_crc_update, zg_check_crc_finish, &crc, 0, CHECK, 0, true };
+static const struct zg_check short_check = { zg_check_crc_update, zg_check_crc_finish, &crc, 0, CHECK, 0, true, NULL };
 
 static const struct zg_protocol short_protocol = { .framing = &zg_cobs,
                                                    .check = &short_check,

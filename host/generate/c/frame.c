@@ -83,6 +83,25 @@ static void print_check_functions(const struct zgi_c *c, GString *text)
         is_crc ? "zg_crc_finish" : sum->c_finish, is_crc ? crc : "NULL");
 }
 
+/* What makes the check more than bytes at the content's end; returns the expression that points there. */
+static char *print_form(const struct zgi_c *c, GString *text)
+{
+    const struct zg_check_form *form = c->plan->check.form;
+
+    if (!form)
+        return g_strdup("NULL");
+    g_string_append_printf(text, "static const struct zg_check_form %s_check_form = { %u, %s, %u, %u, { ", c->prefix,
+                           (unsigned)form->base, form->lower ? "true" : "false", (unsigned)form->digits,
+                           (unsigned)form->after_size);
+    for (unsigned i = 0; i < MAX(form->after_size, 1); i++)
+        g_string_append_printf(text, "%s0x%02XU", i > 0 ? ", " : "", form->after[i]);
+    g_string_append_printf(text, " }, %u, { ", (unsigned)form->closing_size);
+    for (unsigned i = 0; i < G_N_ELEMENTS(form->closing); i++)
+        g_string_append_printf(text, "%s0x%02XU", i > 0 ? ", " : "", form->closing[i]);
+    g_string_append(text, " } };\n\n");
+    return g_strdup_printf("&%s_check_form", c->prefix);
+}
+
 static void print_check(const struct zgi_c *c, GString *text)
 {
     const struct zg_definition *definition = c->plan->definition;
@@ -102,14 +121,15 @@ static void print_check(const struct zgi_c *c, GString *text)
     }
     if (has)
         print_check_functions(c, text);
+    g_autofree char *form = print_form(c, text);
     g_autofree char *functions =
         has ? g_strdup_printf("%s_check_update, %s_check_finish", c->prefix, c->prefix) : g_strdup("NULL, NULL");
     g_string_append_printf(text,
                            "/* %s */\n"
-                           "static const struct zg_check %s_check = { %s, NULL, %s, %s_CHECK_SIZE, %u, %s };\n\n",
+                           "static const struct zg_check %s_check = { %s, NULL, %s, %s_CHECK_SIZE, %u, %s, %s };\n\n",
                            definition->check.name ? definition->check.name : "CRC by parameters", c->prefix, functions,
-                           start, c->upper, (unsigned)c->plan->check.skip,
-                           c->plan->check.big_endian ? "true" : "false");
+                           start, c->upper, (unsigned)c->plan->check.skip, c->plan->check.big_endian ? "true" : "false",
+                           form);
     if (kind == ZG_CHECK_CRC)
         g_string_append_printf(text, "#undef %s_WORD\n#undef %s_crc_table\n\n", c->upper, c->prefix);
 }

@@ -78,12 +78,13 @@ void zgi_c_framing(const struct zgi_c *c, GString *text)
         print_measure(c, text);
     g_string_append_printf(text, "/* %s */\n", described);
     if (framing->kind == ZG_FRAMING_MARKS && !plan->sized)
-        g_string_append_printf(text,
-                               "static const struct zg_marks %s_marks = { %u, %u, %s, %s, %s, 0x%02XU, 0x%02XU, %s };\n"
-                               "static const struct zg_framing %s_framing = ZG_MARKS(&%s_marks);\n\n",
-                               c->prefix, framing->start.size, framing->end.size, start, end,
-                               framing->marking == ZG_MARKING_DOUBLED ? "true" : "false", framing->escape,
-                               framing->escape_xor, plan->searched ? "true" : "false", c->prefix, c->prefix);
+        g_string_append_printf(
+            text,
+            "static const struct zg_marks %s_marks = { %u, %u, %s, %s, %s, 0x%02XU, 0x%02XU, %s, %u };\n"
+            "static const struct zg_framing %s_framing = ZG_MARKS(&%s_marks);\n\n",
+            c->prefix, framing->start.size, framing->end.size, start, end,
+            framing->marking == ZG_MARKING_DOUBLED ? "true" : "false", framing->escape, framing->escape_xor,
+            plan->searched ? "true" : "false", zg_plan_trailing(plan), c->prefix, c->prefix);
     else
         g_string_append_printf(text,
                                "static const struct zg_sized %s_sized = { %s%s, NULL, %u, %u, %u, %u, %s, %s };\n"

@@ -139,6 +139,49 @@ static void print_crc(struct zgi_document *document, const struct zg_plan *plan,
     zgi_document_table_end(document);
 }
 
+static const char *covered_words(const struct zg_definition *definition)
+{
+    const bool behind = definition->check.after_end;
+
+    switch (definition->check.covers) {
+    case ZG_COVERS_PAYLOAD: return "the payload";
+    case ZG_COVERS_ALL:
+        return behind ? "start mark, header, payload and end mark" : "sync or start bytes, header and payload";
+    case ZG_COVERS_AFTER_START: return "header, payload and end mark";
+    default: return "header and payload";
+    }
+}
+
+/* "in 2 bytes, the most significant byte first", "as 2 hexadecimal digits (`0` to `9`, `A` to `F`) behind `*`". Free
+ * with g_free(). */
+static char *sent_words(const struct zg_plan *plan)
+{
+    const struct zg_check_choice *check = &plan->definition->check;
+    const unsigned size = plan->check.size - check->after.size;
+    GString *text = g_string_new(NULL);
+
+    if (check->as == ZG_CHECK_AS_HEX)
+        g_string_append_printf(text,
+                               "as %u hexadecimal digits, the most significant first, in %s case (a receiver "
+                               "takes either)",
+                               size, check->lower ? "lower" : "upper");
+    else if (check->as == ZG_CHECK_AS_DECIMAL)
+        g_string_append(text, "as a decimal number without leading zeros");
+    else
+        g_string_append_printf(text, "in %u byte%s", size, size == 1 ? "" : "s");
+    if (check->as == ZG_CHECK_AS_BYTES && size > 1)
+        g_string_append_printf(text, ", the %s significant byte first", plan->check.big_endian ? "most" : "least");
+    for (unsigned i = 0; i < check->after.size; i++)
+        g_string_append_printf(text, "%s `%02x`",
+                               i > 0                    ? ""
+                               : check->after.size == 1 ? " behind the byte"
+                                                        : " behind the bytes",
+                               check->after.bytes[i]);
+    g_string_append_printf(text, "%s%s", check->after.size > 0 ? ", which it does not cover" : "",
+                           check->after_end ? ", behind the end mark, whatever its bytes are" : "");
+    return g_string_free(text, FALSE);
+}
+
 static void print_check(struct zgi_document *document, const struct zg_plan *plan)
 {
     const struct zg_definition *definition = plan->definition;
@@ -151,16 +194,14 @@ static void print_check(struct zgi_document *document, const struct zg_plan *pla
     }
     struct zg_check whole = plan->check; /* over the digits, none of which is a header */
     whole.skip = 0;
+    whole.form = NULL;
+    g_autofree char *sent = sent_words(plan);
     g_autofree char *value = g_strdup_printf("0x%0*" G_GINT64_MODIFIER "x", (int)(definition->check.crc.width + 3) / 4,
                                              (uint64_t)zg_check_value(&whole, (const uint8_t *)"123456789", 9));
-    zgi_document_paragraph(
-        document,
-        "The check is %s%s%s%s over %s, sent in %u byte%s, %s first. A frame whose check is wrong is dropped.",
-        is_crc ? "a CRC" : definition->check.sum->meaning, definition->check.name ? ", `" : "",
-        or_empty(definition->check.name), definition->check.name ? "`," : "",
-        definition->check.covers == ZG_COVERS_PAYLOAD ? "the payload" : "header and payload",
-        (unsigned)plan->check.size, plan->check.size == 1 ? "" : "s",
-        plan->check.big_endian ? "the most significant byte" : "the least significant byte");
+    zgi_document_paragraph(document, "The check is %s%s%s%s over %s, sent %s. A frame whose check is wrong is dropped.",
+                           is_crc ? "a CRC" : definition->check.sum->meaning, definition->check.name ? ", `" : "",
+                           or_empty(definition->check.name), definition->check.name ? "`," : "",
+                           covered_words(definition), sent);
     if (is_crc)
         print_crc(document, plan, value);
     else
@@ -172,7 +213,10 @@ static void print_frame(struct zgi_document *document, const struct zg_plan *pla
     static const char *const headings[] = { "header", "payload", "check", NULL };
     g_autofree char *header = g_strdup_printf("%u bytes", plan->header.size);
     g_autofree char *payload = g_strdup_printf("0 to %u bytes", plan->max_payload);
-    g_autofree char *check = g_strdup_printf("%u bytes", (unsigned)plan->check.size);
+    g_autofree char *check =
+        zg_check_least(&plan->check) == plan->check.size
+            ? g_strdup_printf("%u bytes", (unsigned)plan->check.size)
+            : g_strdup_printf("%u to %u bytes", (unsigned)zg_check_least(&plan->check), (unsigned)plan->check.size);
 
     zgi_document_heading(document, 2, "frame", "The frame");
     zgi_document_paragraph(document, "The content of a frame is");

@@ -8,9 +8,10 @@ _SPECIAL = set() if PLAIN else {ESCAPE} if DOUBLED else {ESCAPE, *START, *END}
 def stuff(content: bytes) -> bytes:
     """Content between start and end marks, whose bytes it never contains unescaped."""
     out = bytearray(START)
-    for byte in content:
+    size = len(content) - CHECK_BEHIND
+    for byte in content[:size]:
         out += bytes([ESCAPE, byte if DOUBLED else byte ^ ESCAPE_XOR] if byte in _SPECIAL else [byte])
-    return bytes(out + END)
+    return bytes(out + END + content[size:])
 
 
 class _Finder(_Scanned):
@@ -32,14 +33,18 @@ class _Finder(_Scanned):
     def _seek(self):
         event = super()._seek()
         if event is None and self._state == "open" and _END_OPENS:  # the mark that opens is idle
-            del self._window[:len(END)]
+            if len(self._window) < len(END) + CHECK_BEHIND:
+                self._state = "seeking"
+                return None
+            del self._window[:len(END) + CHECK_BEHIND]
             return "idle"
         return event
 
     def _fail(self, extent, event):
         super()._fail(extent, event)
-        if _END_OPENS and event != "timed_out" and self._window.startswith(END):  # the mark ends with what failed
-            del self._window[:len(END)]
+        size = len(END) + CHECK_BEHIND
+        if _END_OPENS and event != "timed_out" and self._window.startswith(END) and len(self._window) >= size:
+            del self._window[:size]  # the mark ends with what failed
             self._open()
         return event
 
@@ -73,11 +78,14 @@ class _Finder(_Scanned):
         if _END_OPENS and not self.content:
             self._end_with(self._seen + len(END), self.content)
             return "idle"
-        return self._end_with(self._seen + len(END), self.content)
+        behind = self._window[self._seen + len(END):self._seen + len(END) + CHECK_BEHIND]
+        if len(behind) < CHECK_BEHIND:
+            return None
+        return self._end_with(self._seen + len(END) + CHECK_BEHIND, self.content + behind)
 
     def _add(self, byte, size):
         self._seen += size
-        if len(self.content) == MAX_CONTENT:
+        if len(self.content) + CHECK_BEHIND >= MAX_CONTENT:
             return self._fail(self._seen, "too_long")
         self.content.append(byte)
         return None

@@ -345,6 +345,7 @@ static void print_framing(GString *text, const struct zg_plan *plan)
                            framing->escape_control ? "True" : "False", plan->max_content, plan->filled);
     print_mark(text, "START", &framing->start);
     print_mark(text, "END", &framing->end);
+    print_mark(text, "CHECK_SUFFIX", plan->check.form && plan->check.form->closing_size > 0 ? &framing->end : &none);
     print_mark(text, "CHECK_PREFIX", plan->definition->check.covers == ZG_COVERS_ALL ? &framing->start : &none);
     if (framing->kind == ZG_FRAMING_LENGTH || framing->kind == ZG_FRAMING_FIXED || plan->sized)
         g_string_append_printf(text, "_LENGTH_END = %u  # bytes of the header up to the length's last\n",
@@ -371,6 +372,12 @@ static void print_constants(GString *text, const struct zg_plan *plan)
     g_string_append_printf(text, "CHECK = \"%s\"\nCHECK_SKIP = %u  # bytes of the header that it does not cover\n",
                            definition->check.kind == ZG_CHECK_CRC ? "crc" : definition->check.name,
                            (unsigned)plan->check.skip);
+    print_mark(text, "CHECK_AFTER", &definition->check.after);
+    g_string_append_printf(text,
+                           "CHECK_BASE = %u  # 0: bytes\nCHECK_CASE = \"%s\"\nCHECK_BEHIND = %u  # bytes of it behind "
+                           "the end mark\n",
+                           plan->check.form ? plan->check.form->base : 0U, definition->check.lower ? "x" : "X",
+                           zg_plan_trailing(plan));
     g_string_append_printf(text, "INTERLEAVED = %s  # console text shares the line\n",
                            definition->console == ZG_CONSOLE_INTERLEAVED ? "True" : "False");
     print_framing(text, plan);

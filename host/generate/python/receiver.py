@@ -25,6 +25,36 @@ def _unpack_header(content):
     return header if length == room or (FILLED and length < room) else None
 
 
+def _check_of(covered):
+    """The check value of what stands in front of the check."""
+    return check_value(CHECK_PREFIX + covered[CHECK_SKIP:] + CHECK_SUFFIX)
+
+
+def _check_bytes(covered):
+    """The check as it is sent, with the literal in front of it."""
+    value = _check_of(covered)
+    if CHECK_BASE == 10:
+        return CHECK_AFTER + b"%d" % value
+    size = CHECK_SIZE - len(CHECK_AFTER)
+    digits = ("%0*" + CHECK_CASE) % (size, value) if CHECK_BASE else ""
+    return CHECK_AFTER + (digits.encode() or value.to_bytes(size, CHECK_ORDER))
+
+
+def _check_read(content):
+    """The bytes of the check at the content's end, with the literal in front of it, and its value; None: there is none."""
+    most = CHECK_SIZE - len(CHECK_AFTER)
+    size = most
+    if CHECK_BASE == 10:
+        size = len(content[-CHECK_SIZE:]) - content[-CHECK_SIZE:].rfind(CHECK_AFTER, 0, -1) - len(CHECK_AFTER)
+    digits, front = content[len(content) - size:], content[:len(content) - size]
+    if len(digits) != size or not front.endswith(CHECK_AFTER):
+        return CHECK_SIZE, None
+    if not CHECK_BASE:
+        return size + len(CHECK_AFTER), int.from_bytes(digits, CHECK_ORDER)
+    good = b"0123456789" if CHECK_BASE == 10 else b"0123456789abcdefABCDEF"
+    return size + len(CHECK_AFTER), int(digits, CHECK_BASE) if all(byte in good for byte in digits) else None
+
+
 def encode(message, sequence: int = 0, **roles: int) -> bytes:
     """A frame as it is on the wire. `roles` may be source, destination, minor, and of a ticketed message ticket and base; those
     omitted are 0, minor is this protocol's. Raises RangeError for a value that its type or range does not permit."""
@@ -37,7 +67,7 @@ def encode(message, sequence: int = 0, **roles: int) -> bytes:
             raise RangeError("%s: %r is no %s of this header and message" % (type(message).__name__, value, name))
     header.update(roles)
     content = (_pack_header(header) + payload).ljust(FILLED - CHECK_SIZE, b"\0")
-    return stuff(content + check_value(CHECK_PREFIX + content[CHECK_SKIP:]).to_bytes(CHECK_SIZE, CHECK_ORDER))
+    return stuff(content + _check_bytes(content))
 
 
 @dataclass
@@ -118,10 +148,10 @@ class Receiver:
         """Counts the bytes of an event: all pending ones except those that the finder keeps."""
         counter, frame = {"noise": "bytes_noise", "idle": "bytes_idle"}.get(event, "bytes_failed"), None
         if event == "content":
-            header, event = self._judge(self._finder.content)
+            header, payload, event = self._judge(bytes(self._finder.content))
             if header is not None:
                 counter = "bytes_of_frames"
-                frame = self._deliver(header, self._finder.content[HEADER_SIZE:-CHECK_SIZE or None])
+                frame = self._deliver(header, payload)
             else:
                 self._finder.reject()
         if counter == "bytes_failed":
@@ -166,12 +196,15 @@ class Receiver:
         self.text(text)
 
     def _judge(self, content):
-        covered = len(content) - CHECK_SIZE
-        if covered < HEADER_SIZE or not content:
-            return None, "malformed"
-        if check_value(CHECK_PREFIX + content[CHECK_SKIP:covered]) != int.from_bytes(content[covered:], CHECK_ORDER):
-            return None, "failed_check"
-        return _unpack_header(content[:covered]), "malformed"
+        if len(content) < HEADER_SIZE + (len(CHECK_AFTER) + 1 if CHECK_BASE == 10 else CHECK_SIZE) or not content:
+            return None, None, "malformed"
+        size, value = _check_read(content)
+        covered = content[:len(content) - size]
+        if value is not None and len(covered) < HEADER_SIZE:
+            return None, None, "malformed"
+        if value is None or value != _check_of(covered):
+            return None, None, "failed_check"
+        return _unpack_header(covered), covered[HEADER_SIZE:], "malformed"
 
     def _deliver(self, header, payload):
         kind = _told(header, payload, "device") or _told(header, payload, "host")

@@ -34,7 +34,8 @@ static void zgi_advance_check(struct zg_receiver *receiver)
 
     if (check->size == 0 || decoder->length <= receiver->checked + check->size)
         return;
-    receiver->state = zgi_check_content(check, receiver->state, receiver->checked, decoder->content, decoder->length);
+    receiver->state =
+        zgi_check_content(check, receiver->state, receiver->checked, decoder->content, decoder->length, check->size);
     receiver->checked = decoder->length - check->size;
 }
 
@@ -138,6 +139,12 @@ static inline void zgi_put_check(struct zg_encoder *encoder, const struct zg_pro
         zgi_put(encoder, protocol, &state, &zero, 1, 0);
     if (check->size == 0)
         return;
+    if (check->form) {
+        uint8_t written[ZG_CHECK_WIRE_MAX];
+        const uint8_t size = zg_check_write(check, zgi_check_close(check, state), written);
+        zg_encoder_put(encoder, protocol->framing, written, size);
+        return;
+    }
     zg_check_store(check, zgi_check_finish(check, state), tail);
     zg_encoder_put(encoder, protocol->framing, tail, check->size);
 }

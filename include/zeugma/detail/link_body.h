@@ -122,7 +122,10 @@ static ZGI_QUICK zgi_span zgi_take_some(struct zg_link *link, bool silent, const
     const bool foreign = found.outcome == ZG_OUTCOME_VERSION && protocol->version_bits > 0;
     if (found.outcome == ZG_OUTCOME_FRAME || foreign)
         zgi_hand_on(link, foreign, &frame, zgi_content(ZGI_RECEIVER(link)) + protocol->header_size,
-                    zgi_payload_length(protocol, zgi_content_length(ZGI_RECEIVER(link), &found), &frame.header), now);
+                    protocol->check->form
+                        ? found.length
+                        : zgi_payload_length(protocol, zgi_content_length(ZGI_RECEIVER(link), &found), &frame.header),
+                    now);
     *outcome = found.outcome;
     return taken;
 }

@@ -28,25 +28,45 @@ static ZGI_SHARED void zgi_count(zgi_receiver *receiver, uint8_t counter, zgi_am
     *at += (uint32_t)times;
 }
 
-/* The check's state after `length` bytes of content, without those at the end that may be the check itself; `state` is
+/* The check's state after `length` bytes of content, without the last `tail`, which may be the check itself; `state` is
  * the state after the first `checked` bytes. */
 static inline zg_check_word zgi_check_content(const struct zg_check *check, zg_check_word state, size_t checked,
-                                              const uint8_t *content, size_t length)
+                                              const uint8_t *content, size_t length, uint8_t tail)
 {
-    if (length <= checked + check->size)
+    if (length <= checked + tail)
         return state;
-    return zgi_check_update(check, state, content + checked, length - check->size - checked);
+    return zgi_check_update(check, state, content + checked, length - tail - checked);
 }
 
-/* Whether the check at the content's end agrees with the state. */
+/* The check value, from the state after everything in front of the check. */
+static inline zg_check_word zgi_check_close(const struct zg_check *check, zg_check_word state)
+{
+    if (check->form && check->form->closing_size > 0)
+        state = zgi_check_update(check, state, check->form->closing, check->form->closing_size);
+    return zgi_check_finish(check, state);
+}
+
+/* Whether the check, in the last `tail` bytes of the content, agrees with the state. If it has a form, it was read. */
 static inline bool zgi_check_passes(const struct zg_check *check, zg_check_word state, const uint8_t *content,
                                     size_t length, struct zg_found *found)
 {
     if (check->size == 0)
         return true;
-    found->expected = zgi_check_finish(check, state);
-    found->found = zg_check_load(check, content + length - check->size);
+    found->expected = zgi_check_close(check, state);
+    if (!check->form)
+        found->found = zg_check_load(check, content + length - check->size);
     return found->expected == found->found;
+}
+
+/* The bytes of the check at the content's end, which is read if it has a form. 0: there is none. */
+static inline uint8_t zgi_check_tail(const struct zg_check *check, const uint8_t *content, size_t length,
+                                     struct zg_found *found)
+{
+    if (!check->form)
+        return check->size;
+    const uint8_t tail = zg_check_read(check, content, length, &found->found);
+    found->unreadable = tail == 0;
+    return tail;
 }
 
 /* The size of the payload of a frame with `length` bytes of content. */
@@ -63,14 +83,19 @@ static ZGI_QUICK enum zg_outcome zgi_judge(zgi_receiver *receiver, const struct 
                                            struct zg_found *found, struct zg_header *header)
 {
     const struct zg_check *check = protocol->check;
-    size_t around = (size_t)protocol->header_size + check->size;
+    size_t around = (size_t)protocol->header_size + zg_check_least(check);
 
     if (length < around || length == 0)
         return ZG_OUTCOME_SHORT;
+    const uint8_t tail = zgi_check_tail(check, content, length, found);
+    if (check->form && (tail == 0 || length < (size_t)protocol->header_size + tail))
+        return tail == 0 ? ZG_OUTCOME_FAILED_CHECK : ZG_OUTCOME_SHORT;
     if (check->size > 0)
-        state = zgi_check_content(check, state, checked, content, length);
+        state = zgi_check_content(check, state, checked, content, length, tail);
     if (!zgi_check_passes(check, state, content, length, found))
         return ZG_OUTCOME_FAILED_CHECK;
+    if (check->form) /* as if it had its greatest length */
+        length += (size_t)(check->size - tail);
     const int verdict = zgi_admit(receiver, content, length, header);
     if (verdict == ZG_EFORM)
         return ZG_OUTCOME_FORM;
@@ -121,6 +146,8 @@ static inline size_t zgi_close_content(const struct zg_protocol *protocol, uint8
 
     if (check->size > 0) {
         zg_check_word state = zgi_check_update(check, check->start, content + check->skip, covered - check->skip);
+        if (check->form)
+            return covered + zg_check_write(check, zgi_check_close(check, state), content + covered);
         zg_check_store(check, zgi_check_finish(check, state), content + covered);
     }
     return covered + check->size;

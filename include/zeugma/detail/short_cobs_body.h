@@ -91,7 +91,8 @@ static inline zgi_span zgi_receive(struct zg_link *link, bool silent, const uint
 static inline int zgi_write_frame(struct zg_ring *ring, const struct zg_protocol *protocol, uint8_t *front,
                                   const uint8_t *payload, size_t length, size_t *wire)
 {
-    uint_fast8_t left = (uint_fast8_t)(protocol->header_size + length + protocol->check->size);
+    uint_fast8_t left = (uint_fast8_t)(protocol->check->form ? zgi_close_content(protocol, front, length)
+                                                             : protocol->header_size + length + protocol->check->size);
     const zg_index mask = ring->mask, more = (zg_index)(left + 2U);
     uint8_t *const memory = ring->bytes;
     zg_index code_at = ring->head, at = code_at;
@@ -100,7 +101,8 @@ static inline int zgi_write_frame(struct zg_ring *ring, const struct zg_protocol
     *wire = more;
     if (zgi_ring_room(ring, mask) < more)
         return ZG_EROOM;
-    (void)zgi_close_content(protocol, front, length);
+    if (!protocol->check->form)
+        (void)zgi_close_content(protocol, front, length);
     for (at++; left > 0; left--, at++) {
         const uint8_t byte = *front++;
         if (byte != 0) {

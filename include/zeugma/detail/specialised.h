@@ -27,9 +27,11 @@
 #undef zgi_before_gap
 #undef zgi_begin_check
 #undef zgi_boot_number
+#undef zgi_check_close
 #undef zgi_check_content
 #undef zgi_check_finish
 #undef zgi_check_passes
+#undef zgi_check_tail
 #undef zgi_check_update
 #undef zgi_close_content
 #undef zgi_content
