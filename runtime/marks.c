@@ -67,8 +67,8 @@ void zg_marks_end(const struct zg_framing *framing, struct zg_encoder *encoder)
     if (encoder->overflow || marks->trailing == 0)
         return;
     for (uint8_t i = marks->trailing; i > 0; i--) /* the content's last bytes change places with the end mark */
-        ring->bytes[(zg_index)(at + marks->end_size + i - 1U) & ring->mask] =
-            ring->bytes[(zg_index)(at + i - 1U) & ring->mask];
+        ring->bytes[(zg_index)(at + marks->end_size + i - 1) & ring->mask] =
+            ring->bytes[(zg_index)(at + i - 1) & ring->mask];
     for (uint8_t i = 0; i < marks->end_size; i++)
         ring->bytes[(zg_index)(at + i) & ring->mask] = marks->end[i];
 }
