@@ -132,12 +132,22 @@ static void print_delivery(const struct zg_message *message)
 
     if (message->is_reply)
         cli_print("  answers a request, whose ticket it repeats%s\n", message->kept ? "; in order" : "");
-    if (!message->reply && !message->acknowledged)
+    if (!zg_message_is_request(message) && !message->acknowledged)
         return;
-    if (message->reply)
-        cli_print("  a request, answered by %s", message->reply);
+    g_autofree char *replies = zg_message_replies(message);
+    if (zg_message_is_request(message))
+        cli_print("  a request%s, answered by %s%s", message->ticketless ? " without a ticket" : "",
+                  message->lines->len > 0 ? "lines and then " : "", replies);
     else
         cli_print("  acknowledged");
+    if (message->ticketless) {
+        if (message->retries > 0)
+            cli_print("; sent again after %s, %u time%s at most; one at a time\n", timeout, message->retries,
+                      message->retries == 1 ? "" : "s");
+        else
+            cli_print(" within %s; one at a time\n", timeout);
+        return;
+    }
     cli_print("; sent again after %s, %u time%s at most; up to %u at a time%s\n", timeout, message->retries,
               message->retries == 1 ? "" : "s", message->window, message->kept ? ", in order" : "");
 }
@@ -292,6 +302,14 @@ static void block_to_json(struct zg_json *json, const char *key, const struct zg
     zg_json_close(json, ']');
 }
 
+static void names_to_json(struct zg_json *json, const char *key, const GPtrArray *names)
+{
+    zg_json_open(json, key, '[');
+    for (unsigned i = 0; i < names->len; i++)
+        zg_json_string(json, NULL, g_ptr_array_index(names, i));
+    zg_json_close(json, ']');
+}
+
 static void delivery_to_json(struct zg_json *json, const struct zg_plan_message *item)
 {
     const struct zg_message *message = item->message;
@@ -300,15 +318,21 @@ static void delivery_to_json(struct zg_json *json, const struct zg_plan_message 
         zg_json_unsigned(json, "ticket_bytes", item->tickets);
     if (message->kept)
         zg_json_string(json, "order", "kept");
-    if (message->reply)
-        zg_json_string(json, "reply", message->reply);
+    if (message->replies->len == 1)
+        zg_json_string(json, "reply", g_ptr_array_index(message->replies, 0));
+    else if (message->replies->len > 1)
+        names_to_json(json, "reply", message->replies);
+    if (message->lines->len > 0)
+        names_to_json(json, "reply_lines", message->lines);
+    if (message->ticketless)
+        zg_json_string(json, "ticket", "none");
     if (message->acknowledged)
         zg_json_string(json, "delivery", "acknowledged");
-    if (!message->reply && !message->acknowledged)
+    if (!zg_message_is_request(message) && !message->acknowledged)
         return;
     zg_json_double(json, "timeout_seconds", (double)message->timeout_ns * 1e-9);
     zg_json_unsigned(json, "retries", message->retries);
-    zg_json_unsigned(json, "window", message->window);
+    zg_json_unsigned(json, "window", message->ticketless ? 1 : message->window);
 }
 
 /* The fields of a text layout. */

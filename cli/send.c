@@ -50,9 +50,9 @@ static const char *plain_answer(const struct zg_message *message)
                                                             : NULL;
 }
 
-static const char *answer_of(const struct zg_message *message)
+static bool answers(const struct zg_message *request, const char *name)
 {
-    return message->reply ? message->reply : plain_answer(message);
+    return zg_message_answers(request, name) != ZG_ANSWERS_NOT || g_strcmp0(plain_answer(request), name) == 0;
 }
 
 static void end(struct sending *sending, struct sent *sent)
@@ -111,11 +111,13 @@ static void take_stretch(void *data, uint64_t at_ns, bool out, const struct zg_s
         struct sent *sent = &g_array_index(sending->sent, struct sent, i);
         const struct zg_message *message = sent->item->message->message;
         const bool ticketed = stretch->message->tickets > 0;
-        if (sent->ended || sent->answered || g_strcmp0(answer_of(message), stretch->message->message->name) != 0 ||
+        if (sent->ended || sent->answered || !answers(message, stretch->message->message->name) ||
             (ticketed && stretch->header.ticket != sent->ticket))
             continue;
         if (!sending->shows_all)
             show(sending, at_ns, stretch);
+        if (message->ticketless) /* the node says when its answer is complete */
+            return;
         sent->answered = true;
         if (!ticketed)
             end(sending, sent);
@@ -192,7 +194,8 @@ static bool send_one(struct sending *sending, const struct zg_script_item *item,
         return false;
     }
     sent.at_ns = zg_wire_now_ns(sending->wire);
-    sent.ended = item->message->tickets == 0 && !plain_answer(item->message->message);
+    sent.ended =
+        item->message->tickets == 0 && !item->message->message->ticketless && !plain_answer(item->message->message);
     sending->open += !sent.ended;
     g_array_append_val(sending->sent, sent);
     return true;
@@ -209,7 +212,7 @@ static bool await(struct sending *sending, uint64_t limit_ns, int *status)
             return false;
         for (unsigned i = 0; i < sending->sent->len; i++) {
             struct sent *sent = &g_array_index(sending->sent, struct sent, i);
-            if (sent->ended || sent->item->message->tickets > 0 ||
+            if (sent->ended || sent->item->message->tickets > 0 || sent->item->message->message->ticketless ||
                 zg_wire_now_ns(sending->wire) - sent->at_ns < limit_ns)
                 continue;
             print_end(sending, sent, "no answer");

@@ -184,6 +184,14 @@ static void compare_senders(struct zgi_comparison *comparison, const struct zg_m
                     "%s is now also sent by the %s; an old end drops it", after->name, zg_side_name((enum zg_side)won));
 }
 
+static bool same_names(const GPtrArray *a, const GPtrArray *b)
+{
+    for (unsigned i = 0; i < a->len && i < b->len; i++)
+        if (strcmp(g_ptr_array_index(a, i), g_ptr_array_index(b, i)) != 0)
+            return false;
+    return a->len == b->len;
+}
+
 static void compare_tickets(struct zgi_comparison *comparison, const struct zg_plan_message *before,
                             const struct zg_plan_message *after)
 {
@@ -193,7 +201,8 @@ static void compare_tickets(struct zgi_comparison *comparison, const struct zg_p
         zgi_changed(comparison, ZG_BREAKING, 0, old->place, new->place,
                     "%s begins with %u byte%s of ticket instead of %u; every field is read from other bytes", new->name,
                     after->tickets, after->tickets == 1 ? "" : "s", before->tickets);
-    else if (g_strcmp0(old->reply, new->reply) != 0 || old->acknowledged != new->acknowledged)
+    else if (!same_names(old->replies, new->replies) || !same_names(old->lines, new->lines) ||
+             old->acknowledged != new->acknowledged)
         zgi_changed(comparison, ZG_BREAKING, 0, old->place, new->place,
                     "%s is answered differently; its sender waits for what does not come", new->name);
 }

@@ -1,7 +1,10 @@
 /* SPDX-License-Identifier: MIT */
 #include "codec/choice.h"
 
+#include <limits.h>
+
 enum { SOUND = 1, WHOLE = 2, TOLD = 4, FITS = 8 };
+enum { ANSWERS_MOST = 1024 /* of which the order counts */ };
 
 /* How well a frame fits a message, as a number to compare; 0: not at all. */
 static unsigned rank(const struct zg_plan *plan, const struct zg_plan_message *item, const uint8_t *payload,
@@ -26,8 +29,19 @@ static unsigned bare_messages(const struct zg_plan *plan, enum zg_side from)
     return count;
 }
 
+/* What is added to the rank of a message that fits fully and answers the open request: more for the first in its list.
+ */
+static unsigned awaited(const struct zg_message *open, const char *name, unsigned fit)
+{
+    const unsigned at = open && (fit & (SOUND | WHOLE | FITS)) == (SOUND | WHOLE | FITS)
+                            ? zg_message_answer_index(open, name)
+                            : UINT_MAX;
+
+    return at == UINT_MAX ? 0 : 2 * FITS * (ANSWERS_MOST - MIN(at, ANSWERS_MOST - 1));
+}
+
 const struct zg_plan_message *zg_told(const struct zg_plan *plan, enum zg_side from, uint64_t id,
-                                      const uint8_t *payload, size_t length)
+                                      const uint8_t *payload, size_t length, const struct zg_message *open)
 {
     const struct zg_plan_message *told = zg_plan_told(plan, from, id, payload, length);
     unsigned best = 0;
@@ -42,7 +56,8 @@ const struct zg_plan_message *zg_told(const struct zg_plan *plan, enum zg_side f
         if ((item->message->from & from) == 0 || item->message->tags->len > 0)
             continue;
         struct zg_value *values = zg_values_new(&item->payload);
-        const unsigned fit = rank(plan, item, payload, length, &header, values, &ignored);
+        unsigned fit = rank(plan, item, payload, length, &header, values, &ignored);
+        fit += awaited(open, item->message->name, fit);
         zg_values_free(&item->payload, values);
         if (fit > best || (fit > 0 && fit == best && ignored < least)) {
             best = fit;
@@ -62,7 +77,7 @@ static unsigned index_of(enum zg_side side)
 static bool is_awaited(const struct zg_chooser *chooser, const struct zg_plan_message *item, enum zg_side from)
 {
     const struct zg_message *open = chooser->open[index_of(zg_receivers(from))];
-    return open && g_strcmp0(open->reply, item->message->name) == 0;
+    return open && zg_message_answers(open, item->message->name) != ZG_ANSWERS_NOT;
 }
 
 struct zg_choice zg_choose(const struct zg_chooser *chooser, const struct zg_plan *plan, const uint8_t *payload,
@@ -75,7 +90,8 @@ struct zg_choice zg_choose(const struct zg_chooser *chooser, const struct zg_pla
     unsigned best = 0;
 
     for (unsigned i = 0; i < 2; i++)
-        items[i] = zg_told(plan, sides[i], header->id, payload, length);
+        items[i] =
+            zg_told(plan, sides[i], header->id, payload, length, chooser->open[index_of(zg_receivers(sides[i]))]);
     if (items[0] == items[1] || !items[0])
         best = items[0] ? 0 : 1;
     for (unsigned i = 0; i < 2; i++)
@@ -104,9 +120,10 @@ void zg_chooser_note(struct zg_chooser *chooser, const struct zg_choice *choice)
         const enum zg_side from = i == 0 ? ZG_SIDE_DEVICE : ZG_SIDE_HOST;
         if ((message->from & from) == 0)
             continue;
-        if (is_awaited(chooser, choice->message, from))
-            chooser->open[index_of(zg_receivers(from))] = NULL;
-        if (message->reply)
+        const struct zg_message **open = &chooser->open[index_of(zg_receivers(from))];
+        if (*open && zg_message_answers(*open, message->name) == ZG_ANSWERS)
+            *open = NULL;
+        if (zg_message_is_request(message))
             chooser->open[index_of(from)] = message;
     }
 }

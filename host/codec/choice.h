@@ -19,9 +19,10 @@ struct zg_choice {
 };
 
 /* The message that a frame is, of those that `from` may send: told by its id, or its tag; or of those without either
- * the one that fits best, and of equal ones the first. NULL: none. */
+ * the first that fits of what answers the request `open` of the other side (NULL: none is), otherwise the one that fits
+ * best, and of equal ones the first. NULL: none. */
 const struct zg_plan_message *zg_told(const struct zg_plan *plan, enum zg_side from, uint64_t id,
-                                      const uint8_t *payload, size_t length);
+                                      const uint8_t *payload, size_t length, const struct zg_message *open);
 
 /* Chooses among what both sides may send: what fits best; then what answers an open request; then what is defined
  * first. `values` has one place for each message of the plan; those of the chosen one are filled. The header's id is

@@ -19,22 +19,64 @@ static void need_service(const struct checking *checking, struct zg_place place,
                   name);
 }
 
-static void check_reply(const struct checking *checking, struct zg_message *request)
+static void check_reply(const struct checking *checking, const struct zg_message *request, const char *name)
 {
     struct zg_diagnostics *diagnostics = checking->diagnostics;
-    struct zg_message *reply = (struct zg_message *)zg_definition_message(checking->definition, request->reply);
+    struct zg_message *reply = (struct zg_message *)zg_definition_message(checking->definition, name);
     enum zg_side answering = zg_receivers(request->from);
 
     if (!reply) {
-        zgi_error(diagnostics, request->reply_place, "the reply \"%s\" is no message of this definition",
-                  request->reply);
+        zgi_error(diagnostics, request->reply_place, "the reply \"%s\" is no message of this definition", name);
         return;
     }
-    reply->is_reply = true;
+    if (request->ticketless ? reply->is_reply : reply->follows)
+        zgi_error(diagnostics, request->reply_place,
+                  "%s answers a request with a ticket, and one without; expected tickets for both, or for none", name);
+    if (request->ticketless)
+        reply->follows = true;
+    else
+        reply->is_reply = true;
     if ((reply->from & answering) != answering)
         zgi_error(diagnostics, request->reply_place,
                   "%s is sent by the %s and cannot answer %s, which is as well; expected a message from: %s",
                   reply->name, zg_side_name(reply->from), request->name, zg_side_name(answering));
+    if (!request->ticketless && reply->layout.kind != ZG_LAYOUT_BINARY)
+        zgi_error(diagnostics, request->reply_place,
+                  "%s is text, which cannot repeat the ticket of %s, a byte of any value; expected ticket: none", name,
+                  request->name);
+}
+
+static void check_replies(const struct checking *checking, const struct zg_message *request)
+{
+    for (unsigned i = 0; i < request->replies->len; i++)
+        check_reply(checking, request, g_ptr_array_index(request->replies, i));
+    for (unsigned i = 0; i < request->lines->len; i++)
+        check_reply(checking, request, g_ptr_array_index(request->lines, i));
+}
+
+/* What a request without a ticket cannot have. */
+static void check_ticketless(const struct checking *checking, const struct zg_message *message)
+{
+    struct zg_diagnostics *diagnostics = checking->diagnostics;
+
+    if (message->lines->len > 0 && !message->ticketless)
+        zgi_error(diagnostics, message->reply_place,
+                  "a ticket is answered once, so %s cannot have lines before its answer; expected ticket: none",
+                  message->name);
+    if (!message->ticketless)
+        return;
+    if (!zg_message_is_request(message))
+        zgi_error(diagnostics, message->ticket_place,
+                  "ticket: none is for requests; expected reply: with the message that answers %s", message->name);
+    if (message->window_place.line > 0)
+        zgi_error(diagnostics, message->window_place,
+                  "only one request without a ticket is open at a time, so %s has no window", message->name);
+    if (message->delivery_place.line > 0)
+        zgi_error(diagnostics, message->delivery_place,
+                  "without a ticket nothing acknowledges %s; expected no delivery, or no ticket: none", message->name);
+    if (message->order_place.line > 0)
+        zgi_error(diagnostics, message->order_place,
+                  "only one request without a ticket is open at a time, so %s needs no order", message->name);
 }
 
 static void check_message(const struct checking *checking, const struct zg_message *message)
@@ -42,23 +84,27 @@ static void check_message(const struct checking *checking, const struct zg_messa
     struct zg_diagnostics *diagnostics = checking->diagnostics;
     bool ticketed = zg_message_is_ticketed(message);
 
-    if (message->reply && message->is_reply)
+    check_ticketless(checking, message);
+    if (zg_message_is_request(message) && message->is_reply)
         zgi_error(diagnostics, message->reply_place,
                   "%s answers a request, whose ticket it repeats, so it cannot be a request itself", message->name);
-    if (message->acknowledged && (message->reply || message->is_reply))
+    if (message->acknowledged && message->follows)
+        zgi_error(diagnostics, message->delivery_place,
+                  "%s answers a request without a ticket, and has none either; it needs no delivery", message->name);
+    if (message->acknowledged && (zg_message_is_request(message) || message->is_reply))
         zgi_error(diagnostics, message->delivery_place, "the reply acknowledges its request; %s needs no delivery",
                   message->name);
-    if (message->kept && !ticketed)
+    if (message->kept && !ticketed && !message->ticketless)
         zgi_error(diagnostics, message->order_place,
                   "order: kept is for acknowledged messages, requests and replies; give %s delivery: acknowledged",
                   message->name);
-    if (message->resend_place.line > 0 && !message->acknowledged && !message->reply)
+    if (message->resend_place.line > 0 && !message->acknowledged && !zg_message_is_request(message))
         zgi_error(diagnostics, message->resend_place,
                   "%s is never sent again; timeout, retries and window are only for requests and acknowledged messages",
                   message->name);
     if (message->service || !ticketed)
         return;
-    if (message->reply)
+    if (zg_message_is_request(message))
         need_service(checking, message->reply_place, "a request", ZG_SERVICE_DELIVERY);
     else if (message->acknowledged)
         need_service(checking, message->delivery_place, "delivery: acknowledged", ZG_SERVICE_DELIVERY);
@@ -127,9 +173,7 @@ void zgi_check_behaviour(struct zg_definition *definition, struct zg_diagnostics
     const struct checking checking = { definition, diagnostics };
 
     for (unsigned i = 0; i < definition->messages->len; i++) {
-        struct zg_message *message = g_ptr_array_index(definition->messages, i);
-        if (message->reply)
-            check_reply(&checking, message);
+        check_replies(&checking, g_ptr_array_index(definition->messages, i));
     }
     for (unsigned i = 0; i < definition->messages->len; i++)
         check_message(&checking, g_ptr_array_index(definition->messages, i));

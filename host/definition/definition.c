@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "definition/definition.h"
 
+#include <limits.h>
 #include <string.h>
 
 void zg_definition_free(struct zg_definition *definition)
@@ -58,9 +59,46 @@ const char *zg_role_name(enum zg_role role)
 const char *const zg_service_names[] = { "hello",   "echo",     "counters", "variables",
                                          "console", "delivery", "traffic",  NULL };
 
+bool zg_message_is_request(const struct zg_message *message)
+{
+    return message->replies->len > 0;
+}
+
 bool zg_message_is_ticketed(const struct zg_message *message)
 {
-    return message->acknowledged || message->reply || message->is_reply;
+    return message->acknowledged || (zg_message_is_request(message) && !message->ticketless) || message->is_reply;
+}
+
+unsigned zg_message_answer_index(const struct zg_message *request, const char *name)
+{
+    for (unsigned i = 0; i < request->replies->len; i++)
+        if (strcmp(g_ptr_array_index(request->replies, i), name) == 0)
+            return i;
+    for (unsigned i = 0; i < request->lines->len; i++)
+        if (strcmp(g_ptr_array_index(request->lines, i), name) == 0)
+            return request->replies->len + i;
+    return UINT_MAX;
+}
+
+enum zg_answers zg_message_answers(const struct zg_message *request, const char *name)
+{
+    const unsigned at = zg_message_answer_index(request, name);
+
+    return at == UINT_MAX ? ZG_ANSWERS_NOT : at < request->replies->len ? ZG_ANSWERS : ZG_ANSWERS_LINE;
+}
+
+char *zg_message_replies(const struct zg_message *request)
+{
+    const GPtrArray *names = request->replies;
+    GString *text = g_string_new(NULL);
+
+    for (unsigned i = 0; i < names->len; i++)
+        g_string_append_printf(text, "%s%s",
+                               i == 0               ? ""
+                               : i + 1 < names->len ? ", "
+                                                    : " or ",
+                               (const char *)g_ptr_array_index(names, i));
+    return g_string_free(text, FALSE);
 }
 
 const struct zg_tag *zg_message_tag(const struct zg_message *message, const uint8_t *payload, size_t length)

@@ -162,17 +162,21 @@ struct zg_message {
     GPtrArray *fields;    /* struct zg_field */
     GPtrArray *constants; /* struct zg_constant, of pairs and json */
     struct zg_layout layout;
-    bool service;      /* belongs to a service, not to the definition's own messages */
-    char *reply;       /* the name of the message that answers it, which makes it a request; or NULL */
-    bool is_reply;     /* a request names it as its reply */
-    bool acknowledged; /* delivery: acknowledged */
-    bool kept;         /* order: kept */
-    unsigned window;   /* messages that may be unacknowledged at a time */
+    bool service;       /* belongs to a service, not to the definition's own messages */
+    GPtrArray *replies; /* char *, names: any of them answers it, which makes it a request */
+    GPtrArray *lines;   /* char *, names: any number of them come before the answer */
+    bool ticketless;    /* ticket: none; its answers simply follow it */
+    bool is_reply;      /* a request names it as its reply, whose ticket it repeats */
+    bool follows;       /* a request without a ticket names it as an answer, or as a line before one */
+    bool acknowledged;  /* delivery: acknowledged */
+    bool kept;          /* order: kept */
+    unsigned window;    /* messages that may be unacknowledged at a time */
     unsigned retries;
     uint64_t timeout_ns; /* for the reply or acknowledgement */
     struct zg_place place;
     struct zg_place id_place;
-    struct zg_place reply_place, delivery_place, order_place, resend_place; /* line 0: not given */
+    struct zg_place reply_place, ticket_place, delivery_place, order_place, window_place,
+        resend_place; /* line 0: not given */
 };
 
 /* What a host may do with a variable. */
@@ -267,8 +271,21 @@ static inline bool zg_definition_serves(const struct zg_definition *definition, 
     return definition->services >> service & 1;
 }
 
-/* Whether a message carries a ticket: it is acknowledged, a request, or a reply. */
+/* Whether a message asks for an answer. */
+bool zg_message_is_request(const struct zg_message *message);
+
+/* Whether a message carries a ticket: it is acknowledged, a request that is not ticketless, or the reply to one. */
 bool zg_message_is_ticketed(const struct zg_message *message);
+
+/* How a request takes a message of the other side: not at all, as a line before its answer, or as its answer. */
+enum zg_answers { ZG_ANSWERS_NOT, ZG_ANSWERS_LINE, ZG_ANSWERS };
+enum zg_answers zg_message_answers(const struct zg_message *request, const char *name);
+
+/* The place of a message among a request's replies, then its lines; UINT_MAX: it is none of them. */
+unsigned zg_message_answer_index(const struct zg_message *request, const char *name);
+
+/* The names of a request's replies: "value, text or failed". Free with g_free(). */
+char *zg_message_replies(const struct zg_message *request);
 
 /* The longest tag of a message with which a payload begins, or NULL. */
 const struct zg_tag *zg_message_tag(const struct zg_message *message, const uint8_t *payload, size_t length);

@@ -142,7 +142,7 @@ static void take_message(struct names *names, const struct zg_message *message)
     for (size_t i = 0; i < G_N_ELEMENTS(nodes); i++)
         take(names, message->place, owner, g_strdup_printf("%s_send_%s", nodes[i], message->name));
     take(names, message->place, owner, g_strconcat("handler ", message->name, NULL));
-    if (zg_message_is_ticketed(message) && !message->is_reply)
+    if (zg_message_is_request(message) || message->acknowledged)
         take(names, message->place, owner, g_strconcat("handler ", message->name, "_settled", NULL));
 }
 

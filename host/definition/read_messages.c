@@ -4,6 +4,8 @@
 #include "definition/read.h"
 #include "definition/words.h"
 
+enum { UNSAID = 1000 }; /* retries that were not given */
+
 /* A message being read. */
 struct message_reading {
     const struct zg_definition *definition;
@@ -78,12 +80,60 @@ static void read_message_layout(struct zgi_reader *reader, const struct zgi_entr
     zgi_read_layout(reader, entry->value, false, &((struct message_reading *)into)->message->layout);
 }
 
+/* One name, or a list of them. */
+static void read_names(struct zgi_reader *reader, yaml_node_t *node, const char *expected, GPtrArray *names)
+{
+    if (node->type != YAML_SEQUENCE_NODE) {
+        const char *name = zgi_scalar(reader, node, expected);
+        if (name)
+            g_ptr_array_add(names, g_strdup(name));
+        return;
+    }
+    g_autoptr(GPtrArray) items = zgi_items(reader, node, expected);
+    for (unsigned i = 0; items && i < items->len; i++)
+        read_names(reader, g_ptr_array_index(items, i), expected, names);
+    if (items && items->len == 0)
+        zgi_error(reader->diagnostics, zgi_place(node), "the list is empty; expected %s", expected);
+}
+
+static void read_lines(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    read_names(reader, entry->value, "messages that come before the answer",
+               ((struct message_reading *)into)->message->lines);
+}
+
+static void read_ends(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    read_names(reader, entry->value, "messages that end the answer",
+               ((struct message_reading *)into)->message->replies);
+}
+
+const struct zgi_key zgi_reply_keys[] = {
+    { "lines", true, read_lines, "names", "Messages of which any number come first" },
+    { "end", true, read_ends, "names", "The message that ends the answer, or any of several" },
+    { 0 }
+};
+
 static void read_reply(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     struct zg_message *message = ((struct message_reading *)into)->message;
+
     message->reply_place = zgi_place(entry->value);
-    g_free(message->reply);
-    message->reply = g_strdup(zgi_scalar(reader, entry->value, "the name of the message that answers"));
+    if (entry->value->type == YAML_MAPPING_NODE)
+        zgi_read_mapping(reader, entry->value, entry->place, "the reply", zgi_reply_keys, into);
+    else
+        read_names(reader, entry->value, "the name of the message that answers, or a list of such names",
+                   message->replies);
+}
+
+static void read_ticket(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "none", NULL };
+    struct zg_message *message = ((struct message_reading *)into)->message;
+    unsigned index;
+
+    message->ticket_place = entry->place;
+    message->ticketless = zgi_read_choice(reader, entry->value, "ticket", words, &index);
 }
 
 static void read_delivery(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
@@ -123,6 +173,7 @@ static void read_retries(struct zgi_reader *reader, const struct zgi_entry *entr
 
 static void read_window(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
+    ((struct message_reading *)into)->message->window_place = entry->place;
     read_small(reader, entry, into, 1, 8, &((struct message_reading *)into)->message->window);
 }
 
@@ -147,9 +198,12 @@ const struct zgi_key zgi_message_keys[] = {
     { "layout", false, read_message_layout, "layout",
       "How the fields are arranged: binary (default), json, { pattern: ... } or { pairs: ... }" },
     { "fields", true, read_fields, "fields", "Its fields, by name, in the order of the payload" },
-    { "reply", false, read_reply, "name", "The message that answers it, which makes it a request" },
+    { "reply", false, read_reply, "reply",
+      "The message that answers it, which makes it a request; or several, any of which does" },
+    { "ticket", false, read_ticket, "no_ticket", "none: a request without a ticket, whose answers simply follow it" },
     { "timeout", false, read_timeout, "positive_time", "Time for the answer before it is sent again; default 100 ms" },
-    { "retries", false, read_retries, "retries", "How often it is sent again, 0 to 255; default 3" },
+    { "retries", false, read_retries, "retries",
+      "How often it is sent again, 0 to 255; default 3; without a ticket 0" },
     { "delivery", false, read_delivery, "delivery",
       "acknowledged: it is sent again until its receiver acknowledges it" },
     { "window", false, read_window, "window", "How many may be unacknowledged at a time, 1 to 8; default 4" },
@@ -170,7 +224,8 @@ static void message_free(gpointer data)
     struct zg_message *message = data;
     g_free(message->name);
     g_free(message->summary);
-    g_free(message->reply);
+    g_ptr_array_unref(message->replies);
+    g_ptr_array_unref(message->lines);
     g_ptr_array_unref(message->fields);
     g_ptr_array_unref(message->tags);
     g_ptr_array_unref(message->constants);
@@ -234,6 +289,17 @@ static bool is_told(const struct zg_message *message)
 
 /* Without an id, the messages of a sender are told apart by their tags; one may lack a tag: it is what begins with none
  * of the others'. */
+/* Whether a request without a ticket names a message among its answers: then that tells it. */
+static bool follows(const struct zg_definition *definition, const struct zg_message *message)
+{
+    for (unsigned i = 0; i < definition->messages->len; i++) {
+        const struct zg_message *request = g_ptr_array_index(definition->messages, i);
+        if (request->ticketless && zg_message_answers(request, message->name) != ZG_ANSWERS_NOT)
+            return true;
+    }
+    return false;
+}
+
 static void check_tags(struct zgi_reader *reader, const struct zg_definition *definition, unsigned index)
 {
     const struct zg_message *message = g_ptr_array_index(definition->messages, index);
@@ -250,13 +316,13 @@ static void check_tags(struct zgi_reader *reader, const struct zg_definition *de
         if ((other->from & message->from) == 0)
             continue;
         check_tags_against(reader, message, other);
-        if (is_told(message) || is_told(other))
+        if (is_told(message) || is_told(other) || follows(definition, message) || follows(definition, other))
             continue;
         g_autofree char *where = zgi_where(reader, other->place);
         zgi_error(
             reader->diagnostics, message->place,
             "nothing tells %s from %s (%s): the header has no id, and neither has a tag; expected header: [id: u8, "
-            "...], or tag: \"...\"",
+            "...], or tag: \"...\", or that a request with ticket: none names one of them as its reply",
             message->name, other->name, where);
     }
 }
@@ -292,14 +358,18 @@ struct zg_message *zgi_read_message(struct zgi_reader *reader, const struct zgi_
     message->fields = zgi_fields_new();
     message->tags = g_ptr_array_new_with_free_func(g_free);
     message->constants = g_ptr_array_new_with_free_func(constant_free);
+    message->replies = g_ptr_array_new_with_free_func(g_free);
+    message->lines = g_ptr_array_new_with_free_func(g_free);
     message->timeout_ns = 100000000;
-    message->retries = 3;
+    message->retries = UNSAID;
     message->window = 4;
     zgi_check_member_name(reader, entry->key, entry->place, "a message");
     zgi_read_mapping(reader, entry->value, entry->place, "the message", zgi_message_keys, &reading);
     if (!message->identified && zgi_role(definition, ZG_ROLE_ID) && entry->value->type == YAML_MAPPING_NODE &&
         !zgi_lookup(reader, entry->value, "id"))
         zgi_error(reader->diagnostics, entry->place, "the message lacks the key \"id\"");
+    if (message->retries == UNSAID) /* a device cannot tell a copy of a request without a ticket */
+        message->retries = message->ticketless ? 0 : 3;
     check_growth(reader, message);
     return message;
 }

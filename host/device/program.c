@@ -23,6 +23,12 @@ struct due {
     bool pending; /* its values are set, but there was no room for it */
 };
 
+/* An answer without a ticket, which is sent once the line allows. */
+struct answer {
+    const struct zg_plan_message *message;
+    struct zg_value *values;
+};
+
 struct variable {
     const struct zg_plan_variable *plan;
     struct zg_value *value;
@@ -149,16 +155,48 @@ static void copy_alike(const struct zg_block *from, const struct zg_value *value
         }
 }
 
-static void answer(struct zgi_program *program, uint8_t ticket, const struct zg_plan_message *request,
-                   const struct zg_value *values)
+static void answer_with(struct zgi_program *program, uint8_t ticket, const struct zg_plan_message *request,
+                        const struct zg_value *values, const char *name)
 {
-    const struct zg_plan_message *reply = zg_plan_by_name(program->plan, request->message->reply);
+    const struct zg_plan_message *reply = zg_plan_by_name(program->plan, name);
     struct zg_value *filled = zg_values_new(&reply->payload);
 
     zg_plausible_fill(&reply->payload, seconds(program), program->answers++, program->seed, filled);
     copy_alike(&request->payload, values, &reply->payload, filled);
+    if (request->message->ticketless) {
+        struct answer *kept = g_new(struct answer, 1);
+        *kept = (struct answer){ reply, filled };
+        g_queue_push_tail(&program->outbox, kept);
+        return;
+    }
     (void)zg_node_answer(program->node, program->host, ticket, reply, filled);
     zg_values_free(&reply->payload, filled);
+}
+
+static void answer_free(gpointer data)
+{
+    struct answer *answer = data;
+    zg_values_free(&answer->message->payload, answer->values);
+    g_free(answer);
+}
+
+static void send_answers(struct zgi_program *program)
+{
+    while (!g_queue_is_empty(&program->outbox)) {
+        const struct answer *first = g_queue_peek_head(&program->outbox);
+        if (zg_node_send(program->node, program->host, first->message, first->values, NULL) == ZG_EROOM)
+            return;
+        answer_free(g_queue_pop_head(&program->outbox));
+    }
+}
+
+/* The first of its replies, behind one of each of its lines. */
+static void answer(struct zgi_program *program, uint8_t ticket, const struct zg_plan_message *request,
+                   const struct zg_value *values)
+{
+    for (unsigned i = 0; i < request->message->lines->len; i++)
+        answer_with(program, ticket, request, values, g_ptr_array_index(request->message->lines, i));
+    answer_with(program, ticket, request, values, g_ptr_array_index(request->message->replies, 0));
 }
 
 static void take(void *data, const struct zg_frame *frame, const struct zg_plan_message *message,
@@ -170,11 +208,11 @@ static void take(void *data, const struct zg_frame *frame, const struct zg_plan_
     program->host = frame->header.source;
     if (message->message->service && strcmp(name, "console") == 0)
         take_typed(program, values[0].bytes, values[0].count);
-    else if (!message->message->reply)
+    else if (!zg_message_is_request(message->message))
         return;
     else if (zg_block_permits(&message->payload, values, NULL))
         answer(program, frame->header.ticket, message, values);
-    else
+    else if (!message->message->ticketless)
         (void)zg_node_refuse(program->node, program->host, frame->header.ticket, ZG_REFUSED_BAD_VALUE);
 }
 
@@ -195,7 +233,7 @@ static void list_dues(struct zgi_program *program)
     for (unsigned i = 0; i < program->plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(program->plan, i);
         const struct zg_message *message = item->message;
-        if (message->service || message->is_reply || !(message->from & ZG_SIDE_DEVICE))
+        if (message->service || message->is_reply || message->follows || !(message->from & ZG_SIDE_DEVICE))
             continue;
         const struct due due = { item, zg_values_new(&item->payload), 0, 0, false };
         g_array_append_val(program->dues, due);
@@ -237,6 +275,7 @@ void zgi_program_send(struct zgi_program *program)
     const double now = (double)*program->now_ns;
     bool sent = true;
 
+    send_answers(program);
     while (sent) {
         sent = false;
         for (unsigned i = 0; i < program->dues->len; i++) {
@@ -280,6 +319,7 @@ void zgi_program_begin(struct zgi_program *program, struct zg_node *node)
     program->begun_ns = *program->now_ns;
     program->restart = false;
     begin_dues(program);
+    g_queue_clear_full(&program->outbox, answer_free);
     for (unsigned i = 0; i < program->variables->len; i++) {
         const struct variable *variable = &g_array_index(program->variables, struct variable, i);
         zg_plausible_fill(&variable->plan->block, 0, 0, program->seed, variable->value);
@@ -306,6 +346,7 @@ void zgi_program_clear(struct zgi_program *program)
         struct variable *variable = &g_array_index(program->variables, struct variable, i);
         zg_values_free(&variable->plan->block, variable->value);
     }
+    g_queue_clear_full(&program->outbox, answer_free);
     g_array_unref(program->dues);
     g_array_unref(program->variables);
     g_string_free(program->text, TRUE);

@@ -19,6 +19,7 @@ struct zgi_program {
     uint64_t answers;       /* to requests */
     zg_header_number host;  /* the address that messages go to */
     bool restart;           /* asked for on the console; the owner restarts the device */
+    GQueue outbox;          /* answers without tickets that wait for the line */
     GArray *dues;           /* struct due */
     GArray *variables;      /* struct variable */
     GString *text;          /* for the console, not sent yet */

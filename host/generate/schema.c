@@ -26,6 +26,7 @@ static const struct {
     { "value_mapping", zgi_value_keys },
     { "form_mapping", zgi_form_keys },
     { "layout_mapping", zgi_layout_keys },
+    { "reply_mapping", zgi_reply_keys },
     { "pairs", zgi_pairs_keys },
     { "constant", zgi_constant_keys },
     { "enum", zgi_enum_keys },
@@ -58,6 +59,7 @@ static const struct {
                 { "side", { "device", "host", "both" } },
                 { "delivery", { "acknowledged" } },
                 { "kept", { "kept" } },
+                { "no_ticket", { "none" } },
                 { "layout_word", { "binary", "json" } },
                 { "form_word", { "raw", "number", "names", "base64" } },
                 { "base", { "2", "10", "16" } },
@@ -287,6 +289,9 @@ static void print_others(struct zg_json *json)
     print_bytes(json, "after", ZG_CHECK_AFTER_MAX);
     print_bytes(json, "tag", ZG_TAG_MAX);
     print_list(json, "tags", "tag", 1, 0);
+    print_list(json, "name_list", "name", 1, 0);
+    any_of(json, "names", "name", "name_list");
+    any_of(json, "reply", "names", "reply_mapping");
     print_list(json, "range", "number", 2, 2);
     print_words(json, "service", zg_service_names);
     print_list(json, "service_list", "service", 0, 0);

@@ -21,7 +21,7 @@ struct zg_node_calls {
      * zg_node_answer() or zg_node_refuse(), giving frame->header.ticket. */
     void (*take)(void *data, const struct zg_frame *frame, const struct zg_plan_message *message,
                  const struct zg_value *values);
-    /* A message sent with a ticket ended in this way. */
+    /* A message sent with a ticket, or a request without one (then the ticket is 0), ended in this way. */
     void (*settled)(void *data, zg_header_number peer, const struct zg_plan_message *message, uint8_t ticket,
                     const struct zg_value *values, enum zg_settled how);
     /* Something changed about the node with this address (0 if the line is not shared). */

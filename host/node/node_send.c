@@ -45,6 +45,20 @@ static int send_ticketed(struct zg_node *node, zg_header_number to, const struct
     return 0;
 }
 
+static int send_query(struct zg_node *node, zg_header_number to, const struct zg_plan_message *message,
+                      const uint8_t *payload, size_t size)
+{
+    struct zgi_services *services = &node->services;
+    guint kind = 0;
+
+    if (services->query.state != ZGI_QUERY_NONE)
+        return ZG_EROOM;
+    (void)g_ptr_array_find(services->queries, message, &kind);
+    memcpy(services->query_content + node->plan->header.size, payload, size);
+    return zgi_query_send(&node->any.link, &services->query, services->queried, (uint8_t)kind, to,
+                          services->query_content, size);
+}
+
 int zg_node_send(struct zg_node *node, zg_header_number to, const struct zg_plan_message *message,
                  const struct zg_value *values, uint8_t *ticket)
 {
@@ -61,6 +75,8 @@ int zg_node_send(struct zg_node *node, zg_header_number to, const struct zg_plan
     if (zg_plan_mistaken(node->plan, message, payload_of(node), size) ||
         !zg_plan_carries(node->plan, payload_of(node), size))
         return ZG_ERANGE;
+    if (zg_side_queries(node->services.side, message->message))
+        return send_query(node, to, message, payload_of(node), size);
     int error = send_content(node, to, message, size);
     if (!error && zg_message_asks_service(message->message))
         zgi_await(&node->any.link, to, (uint32_t)zg_plan_answer_us(node->plan));

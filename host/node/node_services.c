@@ -187,7 +187,7 @@ static bool is_asked(struct zg_node *node, const struct zgi_session *with, const
 {
     for (unsigned i = 0; with && i < node->services.kinds->len; i++) {
         const struct zg_plan_message *request = g_ptr_array_index(node->services.kinds, i);
-        if (g_strcmp0(request->message->reply, reply->message->name) == 0 &&
+        if (zg_message_answers(request->message, reply->message->name) == ZG_ANSWERS &&
             zgi_is_asked(&node->any.link, &with->delivery, ticket, (uint8_t)i))
             return true;
     }
@@ -219,7 +219,7 @@ static int take_ticketed(struct zg_node *node, struct zg_frame *frame, const str
                          const uint8_t *payload, size_t length, struct zg_value *values)
 {
     struct zgi_session *with = zgi_session_with(node, frame->peer);
-    const bool request = message->message->reply != NULL;
+    const bool request = zg_message_is_request(message->message);
 
     if (!with)
         return 0;
@@ -240,6 +240,39 @@ static int take_unknown(struct zg_node *node, const struct zg_frame *frame, cons
     if (with)
         zgi_refuse_unknown(&with->hello, &with->delivery, payload, length);
     return ZG_EUNKNOWN;
+}
+
+/* The open request without a ticket, or the one that was just given up, ended in this way. */
+static void settle_query(struct zg_node *node, enum zg_settled how)
+{
+    const struct zgi_services *services = &node->services;
+    const struct zg_plan_message *message = g_ptr_array_index(services->queries, services->query.kind);
+
+    if (!node->calls->settled)
+        return;
+    struct zg_value *values = zg_values_new(&message->payload);
+    if (unpack(node, message, services->query_content + node->plan->header.size, services->query.length, values) >= 0)
+        node->calls->settled(node->data, services->query.to, message, 0, values, how);
+    zg_values_free(&message->payload, values);
+}
+
+/* What answers requests without a ticket came. False: too late, it is not to be handed on. */
+static bool hear_answer(struct zg_node *node, const struct zg_plan_message *message)
+{
+    struct zgi_services *services = &node->services;
+
+    if (services->queries->len == 0)
+        return true;
+    const struct zg_plan_message *asked = g_ptr_array_index(services->queries, services->query.kind);
+    const enum zg_answers how = zg_message_answers(asked->message, message->message->name);
+    if (how == ZG_ANSWERS_NOT)
+        return true;
+    switch (zgi_query_hear(&node->any.link, &services->query, services->queried, how == ZG_ANSWERS,
+                           zgi_now(&node->any.link))) {
+    case ZGI_QUERY_TOO_LATE: return false;
+    case ZGI_QUERY_ANSWERED: settle_query(node, ZG_DELIVERED); return true;
+    default: return true;
+    }
 }
 
 static int take_message(struct zg_node *node, struct zg_frame *frame, const struct zg_plan_message *message,
@@ -268,16 +301,26 @@ static int take_message(struct zg_node *node, struct zg_frame *frame, const stru
     if (message->tickets > 0)
         return take_ticketed(node, frame, message, payload, length, values);
     int result = unpack(node, message, payload, length, values);
-    if (result >= 0)
+    if (result >= 0 && (!message->message->follows || hear_answer(node, message)))
         hand_on(node, frame, message, values);
     return result;
+}
+
+/* The request without a ticket that is open, or was just given up; NULL: none is. */
+static const struct zg_message *asked_of(const struct zg_node *node)
+{
+    const struct zgi_services *services = &node->services;
+
+    if (services->query.state == ZGI_QUERY_NONE)
+        return NULL;
+    return ((const struct zg_plan_message *)g_ptr_array_index(services->queries, services->query.kind))->message;
 }
 
 int zgi_services_deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     struct zg_node *node = owner;
     const struct zg_plan_message *message =
-        zg_told(node->plan, zg_receivers(node->services.side), frame->header.id, payload, length);
+        zg_told(node->plan, zg_receivers(node->services.side), frame->header.id, payload, length, asked_of(node));
 
     if (!message)
         return take_unknown(node, frame, payload, length);
@@ -330,6 +373,9 @@ void zg_node_poll(struct zg_node *node)
     if (services->side == 0)
         return;
     zgi_late_poll(&node->any.link, &services->late, services->late_content);
+    if (services->queries->len > 0 && zgi_query_poll(&node->any.link, &services->query, services->queried,
+                                                     services->query_content, zgi_now(&node->any.link)))
+        settle_query(node, ZG_SETTLED_NO_ANSWER);
     const uint32_t now = zgi_now(&node->any.link);
     for (unsigned i = 0; i < services->sessions->len; i++) {
         struct zgi_session *with = zgi_session_at(node, i);

@@ -5,6 +5,7 @@
 
 #include "node/node.h"
 #include "plan/end.h"
+#include "zeugma/query.h"
 #include "zeugma/text.h"
 #include "zeugma/traffic.h"
 #include "zeugma/variable.h"
@@ -32,6 +33,10 @@ struct zgi_services {
     GPtrArray *kinds;    /* const struct zg_plan_message: those of `ticketed` */
     GPtrArray *sessions; /* struct zgi_session */
     uint8_t *content;    /* of a frame that is being sent */
+    struct zg_queried *queried;
+    GPtrArray *queries; /* const struct zg_plan_message: those of `queried` */
+    struct zg_query query;
+    uint8_t *query_content;
     struct zg_late late; /* a service's answer that waits for the line */
     uint8_t *late_content;
     struct zg_variable_stream streams[ZG_DEVICE_STREAMS];

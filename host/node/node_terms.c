@@ -80,7 +80,7 @@ static void make_delivery(struct zg_node *node)
         services->ticketed[services->kinds->len] = (struct zg_ticketed){ (zg_header_number)message->id,
                                                                          (uint8_t)message->window,
                                                                          (uint8_t)message->retries,
-                                                                         message->reply != NULL,
+                                                                         zg_message_is_request(message),
                                                                          message->kept,
                                                                          (uint32_t)(message->timeout_ns / 1000) };
         g_ptr_array_add(services->kinds, (void *)item);
@@ -100,6 +100,25 @@ static void make_delivery(struct zg_node *node)
                                                            (zg_header_number)services->refused->message->id,
                                                            zgi_services_settled };
     node->protocol.delivery = &services->delivery_terms;
+}
+
+static void make_queries(struct zg_node *node)
+{
+    struct zgi_services *services = &node->services;
+
+    services->queries = g_ptr_array_new();
+    services->queried = g_new0(struct zg_queried, MAX(services->end.queries, 1));
+    services->query_content = g_malloc0(services->end.query_room + 1);
+    for (unsigned i = 0; i < node->plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(node->plan, i);
+        const struct zg_message *message = item->message;
+        if (!zg_side_queries(services->side, message))
+            continue;
+        services->queried[services->queries->len] =
+            (struct zg_queried){ (zg_header_number)message->id, (uint8_t)message->retries,
+                                 (uint32_t)(message->timeout_ns / 1000) };
+        g_ptr_array_add(services->queries, (void *)item);
+    }
 }
 
 static const struct zg_plan_message *service_message(const struct zg_node *node, const char *name)
@@ -135,6 +154,7 @@ void zgi_services_prepare(struct zg_node *node, enum zg_side side)
     services->traffic_report = service_message(node, "traffic_report");
     services->traffic_damage = service_message(node, "traffic_damage");
     node->protocol.deliver = zgi_services_deliver;
+    make_queries(node);
     if (services->end.reports_changes)
         node->protocol.changed = zgi_services_changed;
     if (services->end.hello)
@@ -177,6 +197,10 @@ void zgi_services_clear(struct zg_node *node)
     g_ptr_array_unref(services->sessions);
     g_free(services->ticketed);
     g_free(services->content);
+    g_free(services->queried);
+    g_free(services->query_content);
+    if (services->queries)
+        g_ptr_array_unref(services->queries);
     g_free(services->late_content);
     g_free(services->sorter_raw);
 }

@@ -7,6 +7,7 @@
 #include "zeugma/detail/any_end.h"
 #include "zeugma/detail/hello_body.h"
 #include "zeugma/detail/delivery_body.h"
+#include "zeugma/detail/query_body.h"
 #include "zeugma/detail/services_body.h"
 #include "zeugma/detail/traffic_body.h"
 /* clang-format on */

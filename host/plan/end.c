@@ -14,6 +14,22 @@ bool zg_side_tickets(enum zg_side side, const struct zg_message *message)
     return (message->from & side) && zg_message_is_ticketed(message) && !message->is_reply;
 }
 
+bool zg_side_queries(enum zg_side side, const struct zg_message *message)
+{
+    return (message->from & side) && message->ticketless;
+}
+
+static void plan_queries(const struct zg_plan *plan, enum zg_side side, struct zg_plan_end *end)
+{
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        if (!zg_side_queries(side, item->message))
+            continue;
+        end->queries++;
+        end->query_room = MAX(end->query_room, plan->header.size + item->payload_most + plan->check.size);
+    }
+}
+
 /* The ticketed messages that one side sends. */
 struct tickets {
     unsigned window, least_window; /* 0: there are none */
@@ -34,7 +50,7 @@ static struct tickets tickets_of(const struct zg_plan *plan, enum zg_side side)
         tickets.least_window = tickets.window == 0 ? message->window : MIN(tickets.least_window, message->window);
         tickets.window = MAX(tickets.window, message->window);
         tickets.payload = MAX(tickets.payload, item->payload_most);
-        tickets.requests = tickets.requests || message->reply;
+        tickets.requests = tickets.requests || zg_message_is_request(message);
         tickets.keeps_order = tickets.keeps_order || message->kept;
         tickets.kinds++;
     }
@@ -71,6 +87,7 @@ struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side)
     end.late = plan->send_gap_ns > 0 &&
                (zg_definition_serves(definition, ZG_SERVICE_ECHO) ||
                 (side == ZG_SIDE_DEVICE && (zg_definition_serves(definition, ZG_SERVICE_COUNTERS) || end.traffic)));
+    plan_queries(plan, side, &end);
     if (!end.delivery)
         return end;
     const struct tickets ours = tickets_of(plan, side), theirs = tickets_of(plan, zg_receivers(side));

@@ -22,6 +22,8 @@ struct zg_plan_end {
     unsigned room;         /* bytes of the largest message in a slot: header, payload, check */
     unsigned answer_room;  /* bytes of the largest reply */
     bool receives_tickets; /* ticketed messages come in */
+    unsigned queries;      /* how many messages it sends that are requests without a ticket */
+    unsigned query_room;   /* bytes of the largest of them: header, payload, check */
     bool late;             /* replies to echo and counters wait, because silence is due before each frame */
 };
 
@@ -29,6 +31,9 @@ struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side);
 
 /* Whether a side sends this message with a ticket of its own: it is to be acknowledged, or it is a request. */
 bool zg_side_tickets(enum zg_side side, const struct zg_message *message);
+
+/* Whether a side sends this message as a request without a ticket. */
+bool zg_side_queries(enum zg_side side, const struct zg_message *message);
 
 /* Whether an end answers this message of a service by itself, without the application. */
 bool zg_side_answers(enum zg_side side, const struct zg_message *message);

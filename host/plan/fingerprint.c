@@ -240,6 +240,18 @@ static void append_types(GString *text, const struct zg_definition *definition)
     }
 }
 
+static void append_replies(GString *text, const struct zg_message *message)
+{
+    for (unsigned i = 0; i < message->replies->len; i++)
+        g_string_append_printf(text, "%s%s", i == 0 ? " reply " : ",",
+                               (const char *)g_ptr_array_index(message->replies, i));
+    for (unsigned i = 0; i < message->lines->len; i++)
+        g_string_append_printf(text, "%s%s", i == 0 ? " lines " : ",",
+                               (const char *)g_ptr_array_index(message->lines, i));
+    if (message->ticketless)
+        g_string_append(text, " ticketless");
+}
+
 static void append_messages(GString *text, const struct zg_definition *definition)
 {
     g_autoptr(GPtrArray) messages = sorted(definition->messages, by_id);
@@ -254,8 +266,7 @@ static void append_messages(GString *text, const struct zg_definition *definitio
             append_hex(text, tag->bytes, tag->size);
         }
         append_layout(text, message);
-        if (message->reply)
-            g_string_append_printf(text, " reply %s", message->reply);
+        append_replies(text, message);
         if (message->acknowledged)
             g_string_append(text, " acknowledged");
         if (message->kept)

@@ -41,8 +41,8 @@ struct zg_counters {
     uint32_t extra_bytes;   /* bytes after the last known field, ignored */
     uint32_t lost;          /* skipped sequence numbers */
     uint32_t repeated;      /* frames whose sequence number was seen before */
-    uint32_t late;          /* frames whose sequence number was counted as lost before */
-    uint32_t restarts;      /* restarts of the other end */
+    uint32_t late;     /* frames whose sequence number was counted as lost before; late answers to what was given up */
+    uint32_t restarts; /* restarts of the other end */
     /* line errors that the hardware flagged */
     uint32_t line_framing;
     uint32_t line_parity;

@@ -125,4 +125,15 @@ void zgi_c_variables_host(const struct zgi_c *c, GString *text, bool prototypes)
 void zgi_c_node_header(const struct zgi_c *c, GString *text);
 void zgi_c_node_code(const struct zgi_c *c, GString *text);
 
+/* Requests without a ticket: an end's members, its constant table, the body of a send function (`to`: whom it is sent
+ * to), how the open one is settled, what a message that answers does, how it is preferred to others that fit as
+ * well, and what is due. */
+void zgi_c_query_members(const struct zgi_c *c, GString *text);
+void zgi_c_query_terms(const struct zgi_c *c, GString *text);
+void zgi_c_query_send(const struct zgi_c *c, GString *text, const struct zg_plan_message *item, const char *to);
+void zgi_c_query_settle(const struct zgi_c *c, GString *text);
+void zgi_c_query_hear(const struct zgi_c *c, GString *text, const struct zg_message *message);
+void zgi_c_query_prefer(const struct zgi_c *c, GString *text, const struct zg_message *message);
+void zgi_c_query_poll(const struct zgi_c *c, GString *text);
+
 #endif

@@ -25,14 +25,15 @@ static void print_fit(const struct zgi_c *c, GString *text, const struct zg_mess
                                            : "(@p_@n_check(&message) == 0 ? 8U : 0U);\n}\n\n");
 }
 
-/* Of several messages without a tag, the one that fits best: whole, told apart by a constant, with values in their
- * ranges; of equal ones that with the fewest unknown characters. */
+/* Of several messages without a tag, the one that answers the open request, or fits best: whole, told apart by a
+ * constant, with values in their ranges; of equal ones that with the fewest unknown characters. */
 static void print_best(const struct zgi_c *c, GString *functions, GString *cases, const GPtrArray *bare)
 {
     for (unsigned i = 0; i < bare->len; i++) {
         const struct zg_message *message = g_ptr_array_index(bare, i);
         print_fit(c, functions, message);
         zgi_c_emit(c, cases, message->name, "    fit = @p_@s_fit_@n(payload, length, &ignored);\n");
+        zgi_c_query_prefer(c, cases, message);
         g_string_append_printf(cases,
                                "    if (fit > best || (fit > 0 && fit == best && ignored < least)) {\n        best = "
                                "fit;\n        least = ignored;\n        which = %u;\n    }\n",

@@ -53,6 +53,9 @@ void zgi_c_send_prototypes(const struct zgi_c *c, GString *text)
         g_string_append(
             text,
             " A message with a ticket is kept, and sent as soon as the line allows; ZG_EROOM: its window is full.");
+    if (c->end.queries > 0)
+        g_string_append(text, " A request without a\n * ticket is refused with ZG_EROOM while another one is open, and "
+                              "for its timeout after one was given up.");
     if (c->end.has_many)
         g_string_append(text, " `to` is a device's address,\n * or all ones for every device. ZG_EINVALID: a message "
                               "with a ticket to all of them, or to one that is not followed.");
@@ -196,7 +199,7 @@ static bool sends_content(const struct zgi_c *c)
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         if ((message->from & c->side) && strcmp(message->name, "hello") != 0 && !zg_message_is_ticketed(message) &&
-            !zg_message_is_answer(message))
+            !zg_message_is_answer(message) && !zg_side_queries(c->side, message))
             return true;
     }
     return false;
@@ -221,7 +224,9 @@ void zgi_c_sends(const struct zgi_c *c, GString *text)
         if (zg_message_is_answer(message))
             continue;
         g_string_append_printf(text, "%s\n{\n", prototype);
-        if (item->tickets == 0)
+        if (zg_side_queries(c->side, message))
+            zgi_c_query_send(c, text, item, address_of_peer(c));
+        else if (item->tickets == 0)
             print_plain_send(c, text, item);
         else if (message->is_reply)
             print_reply_send(c, text, item);
@@ -240,7 +245,11 @@ static void print_plain_take(const struct zgi_c *c, GString *text, const struct 
 {
     zgi_c_emit(c, text, item->message->name,
                "    size_t ignored;\n    const int error = @p_@n_unpack(&message, payload, length, &ignored);\n\n"
-               "    if (error)\n        return error;\n    if (node->handlers->@n)\n"
+               "    if (error)\n        return error;\n");
+    if (item->message->follows)
+        zgi_c_query_hear(c, text, item->message);
+    zgi_c_emit(c, text, item->message->name,
+               "    if (node->handlers->@n)\n"
                "        node->handlers->@n(node->context, &message, frame);\n    return (int)ignored;\n}\n\n");
 }
 
@@ -248,7 +257,7 @@ static void print_ticketed_take(const struct zgi_c *c, GString *text, const stru
                                 const char *wanted, const char *body)
 {
     const struct zg_message *message = item->message;
-    const char *request = message->reply ? "true" : "false";
+    const char *request = zg_message_is_request(message) ? "true" : "false";
 
     zgi_c_emit(c, text, message->name,
                "static int @p_@s_take_@n(struct @p_@s *node, struct zg_frame *frame, const uint8_t *payload, "
@@ -278,7 +287,7 @@ static char *asked_condition(const struct zgi_c *c, const struct zg_message *rep
 
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if (!(message->from & c->side) || g_strcmp0(message->reply, reply->name) != 0)
+        if (!(message->from & c->side) || zg_message_answers(message, reply->name) != ZG_ANSWERS || message->ticketless)
             continue;
         g_string_append(text, text->len > 0 ? " ||\n        " : "");
         zgi_c_emit(c, text, message->name, "zgi_is_asked(&node->link, &with->delivery, payload[0], @P_@S_KIND_@N)");
@@ -321,6 +330,7 @@ static void print_reply_take(const struct zgi_c *c, GString *text, const struct 
 void zgi_c_takes(const struct zgi_c *c, GString *text)
 {
     zgi_c_services(c, text);
+    zgi_c_query_settle(c, text);
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(c->plan, i);
         const struct zg_message *message = item->message;

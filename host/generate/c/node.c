@@ -57,9 +57,9 @@ static void print_handlers(const struct zgi_c *c, GString *text)
     zgi_c_emit(c, text, NULL,
                "/* @p_@s_poll() calls these for each message that arrives; NULL: not wanted. `context` is the one "
                "given to\n * @p_@s_init().");
-    if (c->end.window > 0)
-        g_string_append(text,
-                        " NAME_settled() reports how a message that was sent with a ticket ended, once for each.");
+    if (c->end.window > 0 || c->end.queries > 0)
+        g_string_append(text, " NAME_settled() reports how a request, or a message with a ticket, ended, once for "
+                              "each.");
     zgi_c_emit(c, text, NULL, " */\nstruct @p_@s_handlers {\n");
     before = text->len;
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
@@ -67,7 +67,7 @@ static void print_handlers(const struct zgi_c *c, GString *text)
         if ((message->from & zg_receivers(c->side)) && !zg_side_answers(c->side, message))
             zgi_c_emit(c, text, message->name,
                        "    void (*@n)(void *context, const struct @p_@n *message, const struct zg_frame *frame);\n");
-        if (c->end.delivery && zg_side_tickets(c->side, message))
+        if ((c->end.delivery && zg_side_tickets(c->side, message)) || zg_side_queries(c->side, message))
             zgi_c_emit(
                 c, text, message->name,
                 c->end.has_many
@@ -129,6 +129,7 @@ static void print_struct(const struct zgi_c *c, GString *text)
         zgi_c_emit(c, text, NULL,
                    "    struct zg_late late;\n"
                    "    uint8_t late_content[@P_HEADER_SIZE + @P_MAX_PAYLOAD + @P_CHECK_SIZE];\n");
+    zgi_c_query_members(c, text);
     if (c->plan->gap_ns > 0)
         g_string_append(text, "    struct zg_link_gaps gaps;\n");
     if (c->end.interleaved)
@@ -221,6 +222,8 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
         g_string_append(text, "#include \"zeugma/hello.h\"\n");
     if (c->end.delivery)
         g_string_append(text, "#include \"zeugma/delivery.h\"\n");
+    if (c->end.queries > 0)
+        g_string_append(text, "#include \"zeugma/query.h\"\n");
     if (c->end.interleaved)
         g_string_append(text, "#include \"zeugma/text.h\"\n");
     if (c->end.traffic)
@@ -385,6 +388,8 @@ static void print_init(const struct zgi_c *c, GString *text)
         g_string_append(text, "    node->boot = zgi_boot_number(&node->link);\n");
     if (c->end.late)
         g_string_append(text, "    node->late.due = false;\n");
+    if (c->end.queries > 0)
+        g_string_append(text, "    memset(&node->query, 0, sizeof node->query);\n");
     if (c->end.hello && !c->end.has_many)
         zgi_c_emit(c, text, NULL, "    @p_@s_begin_session(node, @p_@s_session_with(node, &node->link.peer));\n");
     if (c->end.variables && c->side == ZG_SIDE_DEVICE)
@@ -404,6 +409,7 @@ static void print_poll(const struct zgi_c *c, GString *text)
     g_string_append(text, "    zgi_link_poll(&node->link);\n");
     if (c->end.late)
         g_string_append(text, "    zgi_late_poll(&node->link, &node->late, node->late_content);\n");
+    zgi_c_query_poll(c, text);
     if (c->end.hello)
         g_string_append(text, "    now = zgi_now(&node->link);\n");
     if (c->end.hello && c->end.has_many)
@@ -463,6 +469,7 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
                    "    struct @p_@s *node = (struct @p_@s *)owner;\n\n    if (node->handlers->console_text)\n"
                    "        node->handlers->console_text(node->context, (const char *)bytes, size);\n}\n\n");
     zgi_c_session_terms(c, text);
+    zgi_c_query_terms(c, text);
     if (zgi_c_hears_damage(c))
         zgi_c_emit(
             c, text, NULL,
@@ -474,6 +481,8 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
         g_string_append(text, "#include \"zeugma/detail/hello_body.h\"\n");
     if (c->end.delivery)
         g_string_append(text, "#include \"zeugma/detail/delivery_body.h\"\n");
+    if (c->end.queries > 0)
+        g_string_append(text, "#include \"zeugma/detail/query_body.h\"\n");
     if (answers_by_itself(c))
         g_string_append(text, "#include \"zeugma/detail/services_body.h\"\n");
     if (c->end.traffic)

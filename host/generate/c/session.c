@@ -97,8 +97,8 @@ static void print_ticketed(const struct zgi_c *c, GString *text)
             continue;
         zgi_c_emit(c, text, message->name, "    { @P_@N_ID, ");
         g_string_append_printf(text, "%u, %u, %s, %s, UINT32_C(%" G_GUINT64_FORMAT ") },\n", message->window,
-                               message->retries, message->reply ? "true" : "false", message->kept ? "true" : "false",
-                               message->timeout_ns / 1000);
+                               message->retries, zg_message_is_request(message) ? "true" : "false",
+                               message->kept ? "true" : "false", message->timeout_ns / 1000);
     }
     g_string_append(text, "};\n");
 }

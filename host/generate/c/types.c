@@ -107,9 +107,9 @@ static void print_message(const struct zgi_c *c, GString *text, const struct zg_
     g_autofree char *id = zgi_c_constant(c, message->name, "ID");
     g_autofree char *size = zgi_c_constant(c, message->name, "MAX_PAYLOAD");
     g_autofree char *tickets = zgi_c_constant(c, message->name, "TICKET_SIZE");
+    g_autofree char *replies = zg_message_replies(message);
     g_autofree char *more =
-        g_strdup_printf("sent by %s%s%s", zg_side_name(message->from), message->reply ? ", answered by " : "",
-                        message->reply ? message->reply : "");
+        g_strdup_printf("sent by %s%s%s", zg_side_name(message->from), *replies ? ", answered by " : "", replies);
 
     print_summary(text, message->summary, more);
     g_string_append_printf(text, "#define %s %" G_GUINT64_FORMAT "U\n#define %s %uU /* bytes%s */\n", id, message->id,

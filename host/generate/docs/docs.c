@@ -367,17 +367,51 @@ static void print_types(struct zgi_document *document, const struct zg_plan *pla
     }
 }
 
+/* "`value`, `failed`". Free with g_free(). */
+static char *listed(const GPtrArray *names)
+{
+    GString *text = g_string_new(NULL);
+
+    for (unsigned i = 0; i < names->len; i++)
+        g_string_append_printf(text, "%s`%s`", i > 0 ? ", " : "", (const char *)g_ptr_array_index(names, i));
+    return g_string_free(text, FALSE);
+}
+
+static void print_replies(struct zgi_document *document, const struct zg_message *message)
+{
+    g_autofree char *replies = listed(message->replies), *lines = listed(message->lines);
+
+    if (message->lines->len > 0)
+        zgi_document_paragraph(document,
+                               "It is a request. Its answer is any number of %s, each within the time for the answer, "
+                               "and then %s%s.",
+                               lines, message->replies->len > 1 ? "one of " : "", replies);
+    else
+        zgi_document_paragraph(document, "It is a request, answered by %s%s.",
+                               message->replies->len > 1 ? "one of " : "", replies);
+}
+
 static void print_delivery(struct zgi_document *document, const struct zg_message *message)
 {
     g_autofree char *timeout = zg_time_text((double)message->timeout_ns * 1e-9);
 
+    g_autofree char *again = message->retries == 0
+                                 ? g_strdup("is given up")
+                                 : g_strdup_printf("is sent again, at most %u time%s, and then given up",
+                                                   message->retries, message->retries == 1 ? "" : "s");
+
     if (message->is_reply)
         zgi_document_paragraph(document, "It answers a request, repeats its ticket and acknowledges it.");
-    if (message->reply)
-        zgi_document_paragraph(document, "It is a request, answered by `%s`.", message->reply);
+    if (zg_message_is_request(message))
+        print_replies(document, message);
     if (message->acknowledged)
         zgi_document_paragraph(document, "Its receiver acknowledges it.");
-    if (message->reply || message->acknowledged)
+    if (message->ticketless)
+        zgi_document_paragraph(document,
+                               "It has no ticket: one such request is open at a time. Without an answer within %s it "
+                               "%s; then the next one waits %s more, and what comes by then is late.",
+                               timeout, again, timeout);
+    else if (zg_message_is_request(message) || message->acknowledged)
         zgi_document_paragraph(document,
                                "Without an answer it is sent again after %s, at most %u times; up to %u may be "
                                "unanswered at a time%s. A receiver takes each ticket once.",

@@ -4,11 +4,19 @@
 
 
 class Delivery:
-    """A message that was sent with a ticket. `settled` is None while it is open; then "delivered", "refused" (with `reason`, a number of
-    the service's), "no answer" or "restart". `reply` is the message that answered a request."""
+    """A message that was sent with a ticket, or a request without one. `settled` is None while it is open; then "delivered", "refused"
+    (with `reason`, a number of the service's), "no answer" or "restart". `reply` is the message that answered a request, `lines` are those
+    that came before it."""
 
     def __init__(self, message, done):
-        self.message, self.done, self.settled, self.reason, self.reply = message, done, None, 0, None
+        self.message, self.done, self.settled, self.reason, self.reply, self.lines = message, done, None, 0, None, []
+
+
+class _Query:
+    """The request without a ticket that is open, or was given up a moment ago (then `delivery` is settled)."""
+
+    def __init__(self, delivery, to):
+        self.delivery, self.to, self.left, self.due = delivery, to, delivery.message.QUERY[0], 0
 
 
 class _Open:
@@ -63,6 +71,7 @@ class Host:
         self._write, self._clock, self._boot, self._handlers = write, clock, boot, {}
         self._sequence, self._heard, self._waiting = 0, clock() - _TURN, 0
         self._outbox, self._left, self._asked, self._asked_until = [], clock() - _GAP, None, 0  # what was sent leaves at _left
+        self._query, self._queries = None, []  # open, and waiting for their turn
         self.traffic = Traffic() if _TRAFFIC else None
         self.held_back = 0.25  # seconds that the operating system may hold bytes back, beyond the line's own silence
         self.receiver.text = lambda data: self._report("console", data)
@@ -79,8 +88,12 @@ class Host:
 
     def send(self, message, to: int = 0, done=None):
         """Sends a message, or keeps it until the line is free. One with a ticket is kept until it is settled, and waits where its window is
-        full; its Delivery is returned, and done(delivery) called when it ends. `to` is a device's address on a shared line, or all ones for
+        full, as does a request without a ticket while another is open; its Delivery is returned, and done(delivery) called when it ends. `to` is a device's address on a shared line, or all ones for
         everybody."""
+        if message.QUERY:
+            message.pack()  # raises now what cannot be sent
+            self._queries.append(_Query(Delivery(message, done), to))
+            return self._queries[-1].delivery
         if not message.DELIVERY:
             self._send_or_keep(message, to)
             return None
@@ -116,6 +129,7 @@ class Host:
                 self._poll_hello(peer, now)
             if _ACKNOWLEDGE:
                 self._poll_delivery(peer, now)
+        self._poll_query(now)
         while self._outbox and self._transmit(*self._outbox[0]):
             self._outbox.pop(0)
         for _ in range(64):  # at most; a period of 0 has no end by itself, because a host's system takes all
@@ -133,6 +147,49 @@ class Host:
         if self._outbox or not self._transmit(message, to):
             message.pack()  # raises now what cannot be sent
             self._outbox.append((message, to))
+
+    def _poll_query(self, now):
+        """Begins the next request without a ticket, or ends the time of the one that is open."""
+        query = self._query
+        if query is None:
+            if self._queries and self._transmit(self._queries[0].delivery.message, self._queries[0].to):
+                self._begin_query(self._queries.pop(0))
+        elif now < query.due:
+            pass
+        elif query.delivery.settled:  # what was late is not expected any more
+            self._query, self.receiver.expected = None, ()
+        elif query.left == 0:
+            self.counters["given_up"] += 1
+            query.due = now + query.delivery.message.QUERY[1]
+            self._end(query, "no answer")
+        elif self._transmit(query.delivery.message, query.to):
+            query.left -= 1
+            self.counters["resent"] += 1
+            self._begin_query(query)
+
+    def _begin_query(self, query):
+        self._query, query.due = query, self._left + query.delivery.message.QUERY[1]
+        self.receiver.expected = sum(query.delivery.message.QUERY[2:], ())
+        if query.to in self.peers:
+            self._await(self.peers[query.to], query.delivery.message.QUERY[1])
+
+    def _hear_answer(self, message):
+        """What a message is to the request without a ticket. False: too late, it is not to be reported."""
+        query = self._query
+        replies, lines = query.delivery.message.QUERY[2:] if query else ((), ())
+        kind = type(message).__name__
+        if kind not in replies and kind not in lines:
+            return True
+        if query.delivery.settled:
+            self.counters["late"] += 1
+            return False
+        if kind in replies:
+            self._query, self.receiver.expected, query.delivery.reply = None, (), message
+            self._end(query, "delivered")
+        else:
+            query.delivery.lines.append(message)
+            query.left, query.due = 0, self._clock() + query.delivery.message.QUERY[1]
+        return True
 
     def _may_begin(self):
         """Whether the silence that is due before a frame has passed, and no device is to answer."""
@@ -231,7 +288,7 @@ class Host:
             self._send_or_keep(_ECHO_REPLY(message.data), header.get("source", 0))
         elif _CONSOLE and kind is _CONSOLE:
             self._report("console", message.text)
-        else:
+        elif self._hear_answer(message):
             self._report(kind, message, frame)
 
     def _take_hello(self, peer, message, counted):
@@ -319,7 +376,7 @@ class Host:
         if peer is None:
             return
         if not kind.DELIVERY:  # a reply
-            asked = [item for item in peer._open if item.sent and item.ticket == ticket and item.delivery.message.DELIVERY[4] == kind.__name__]
+            asked = [item for item in peer._open if item.sent and item.ticket == ticket and kind.__name__ in item.delivery.message.DELIVERY[4]]
             for item in asked:
                 item.delivery.reply = message
                 self._settle(peer, item, "delivered")

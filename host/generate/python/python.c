@@ -266,15 +266,36 @@ static void print_record(GString *text, const struct zg_block *record, enum zg_l
     print_steps(text, record, kind);
 }
 
-/* Window, retries, seconds to wait for the answer, whether the order is kept, the class of the reply. */
+static void print_classes(GString *text, const GPtrArray *names)
+{
+    g_string_append_c(text, '(');
+    for (unsigned i = 0; i < names->len; i++) {
+        g_autofree char *name = zg_python_name(g_ptr_array_index(names, i));
+        g_string_append_printf(text, "%s\"%s\",", i > 0 ? " " : "", name);
+    }
+    g_string_append_c(text, ')');
+}
+
+/* Window, retries, seconds to wait for the answer, whether the order is kept, the classes of the replies. */
 static void print_delivery(GString *text, const struct zg_message *message)
 {
-    g_autofree char *reply = message->reply ? zg_python_name(message->reply) : NULL;
 
     g_string_append_printf(text, "    DELIVERY: ClassVar = (%u, %u, ", message->window, message->retries);
     append_number(text, (double)message->timeout_ns / 1e9);
-    g_string_append_printf(text, ", %s, %s%s%s)\n", message->kept ? "True" : "False", reply ? "\"" : "",
-                           reply ? reply : "None", reply ? "\"" : "");
+    g_string_append_printf(text, ", %s, ", message->kept ? "True" : "False");
+    print_classes(text, message->replies);
+    g_string_append(text, ")\n");
+}
+
+static void print_query(GString *text, const struct zg_message *message)
+{
+    g_string_append_printf(text, "    QUERY: ClassVar = (%u, ", message->retries);
+    append_number(text, (double)message->timeout_ns / 1e9);
+    g_string_append(text, ", ");
+    print_classes(text, message->replies);
+    g_string_append(text, ", ");
+    print_classes(text, message->lines);
+    g_string_append(text, ")\n");
 }
 
 static void print_tags(GString *text, const struct zg_message *message)
@@ -312,6 +333,8 @@ static void print_message(GString *text, const struct zg_plan_message *item)
         g_string_append_printf(text, "    TICKET_SIZE: ClassVar[int] = %u\n", item->tickets);
     if (item->tickets > 0 && !item->message->is_reply)
         print_delivery(text, item->message);
+    if (item->message->ticketless)
+        print_query(text, item->message);
     print_steps(text, &item->payload, item->message->layout.kind);
 }
 

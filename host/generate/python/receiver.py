@@ -93,9 +93,9 @@ def _text_run(data):
         return error.start, cut and error.reason == "unexpected end of data"
 
 
-def _told(header, payload, sender):
+def _told(header, payload, sender, expected=()):
     """The class of what `sender` sent, by the header's id, or without one by the longest tag with which the payload begins; None: it
-    sends no such message."""
+    sends no such message. Of those without a tag the first of the `expected` names that fits."""
     if "id" in header:
         return _BY_ID[sender].get(header["id"])
     best, size, bare = None, -1, []
@@ -108,7 +108,8 @@ def _told(header, payload, sender):
         if not kind.TAGS:
             bare.append(kind)
     if size == 0 and len(bare) > 1:  # texts that only what fits tells apart
-        best = max(bare, key=lambda kind: kind._fit(payload))
+        awaited = [kind for name in expected for kind in bare if kind.__name__ == name and kind._fit(payload)[0] & 11 == 11]
+        best = awaited[0] if awaited else max(bare, key=lambda kind: kind._fit(payload))
     return best
 
 
@@ -121,6 +122,7 @@ class Receiver:
                                        "failed_check", "malformed", "too_long", "timed_out", "other_version", "unknown_id",
                                        "bad_payload"), 0)
         self.text = lambda data: None
+        self.expected = ()  # names of the classes that would answer the open request
         self._finder = _Finder()
         self._pending = 0
         self._raw, self._noise = bytearray(), 0  # what is pending, after noise that may be the beginning of a character
@@ -207,7 +209,7 @@ class Receiver:
         return _unpack_header(covered), covered[HEADER_SIZE:], "malformed"
 
     def _deliver(self, header, payload):
-        kind = _told(header, payload, "device") or _told(header, payload, "host")
+        kind = _told(header, payload, "device", self.expected) or _told(header, payload, "host")
         self.counters["frames_in"] += 1
         if FILLED and "length" in header:
             payload = payload[:header["length"]]

@@ -678,24 +678,9 @@ class _Written(_Message):
         return ignored
 
     @classmethod
-    def unpack(cls, payload: bytes):
-        """A message from its payload, with its tag. Raises ProtocolError if the payload does not fit."""
-        return cls._fitted(payload)[0]
-
-    @classmethod
     def _fitted(cls, payload):
         return cls._read(bytes(payload[cls._fields_at(payload):]).decode("latin-1"))
 
     @classmethod
-    def _fit(cls, payload):
-        """How well a payload fits, to compare: whole, told by a constant, within its ranges; then the fewest unknown characters."""
-        try:
-            message, ignored = cls._fitted(payload)
-        except ProtocolError:
-            return (0, 0)
-        rank = 1 + (0 if ignored else 2) + (4 if any(part[2] is not None for part in cls._parts) else 0)
-        try:
-            message.check()
-            return (rank + 8, -ignored)
-        except RangeError:
-            return (rank, -ignored)
+    def _told(cls):
+        return any(part[2] is not None for part in cls._parts)

@@ -327,6 +327,7 @@ class _Message(_Block):
     SENDER: ClassVar[str] = ""
     TICKET_SIZE: ClassVar[int] = 0  # bytes in front of the fields
     DELIVERY: ClassVar = None
+    QUERY: ClassVar[Optional[tuple]] = None  # of a request without a ticket: retries, seconds, classes of its replies, of its lines
 
     def pack(self) -> bytes:
         """The payload after its ticket, with its tag. Raises RangeError if a field is outside its type or range."""
@@ -341,7 +342,32 @@ class _Message(_Block):
     def unpack(cls, payload: bytes):
         """A message from its payload after the ticket, with its tag. Fields that an older sender lacks take their defaults; bytes after the last
         known field are ignored. Raises ProtocolError if the payload does not fit."""
-        return cls._unpack(payload, cls._fields_at(payload), len(payload), True)[0]
+        return cls._fitted(payload)[0]
+
+    @classmethod
+    def _fitted(cls, payload):
+        """The message, and how many bytes after it are ignored."""
+        message, end = cls._unpack(payload, cls._fields_at(payload), len(payload), True)
+        return message, len(payload) - end
+
+    @classmethod
+    def _told(cls):
+        """Whether a constant tells it."""
+        return False
+
+    @classmethod
+    def _fit(cls, payload):
+        """How well a payload fits, to compare: whole, told by a constant, within its ranges; then the fewest unknown bytes."""
+        try:
+            message, ignored = cls._fitted(payload)
+        except ProtocolError:
+            return (0, 0)
+        rank = 1 + (0 if ignored else 2) + (4 if cls._told() else 0)
+        try:
+            message.check()
+            return (rank + 8, -ignored)
+        except RangeError:
+            return (rank, -ignored)
 
     @classmethod
     def _tag_size(cls, payload):

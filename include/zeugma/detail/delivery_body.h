@@ -305,13 +305,6 @@ static inline bool zgi_is_asked(struct zg_link *link, const struct zg_delivery *
 
 /* --- what is due */
 
-/* Whether the bytes before `end` have left the transmit ring. */
-static inline bool zgi_has_left(const struct zg_link *link, zg_index end)
-{
-    const struct zg_ring *ring = &link->transmit;
-    return (zg_index)(ring->head - end) >= (zg_index)(ring->head - zgi_load_acquire(&ring->tail));
-}
-
 /* Sends an open message if the line allows, with the present base. */
 static inline bool zgi_open_send(struct zg_link *link, struct zg_delivery *delivery, uint8_t ticket)
 {

@@ -126,6 +126,13 @@ static inline int zgi_link_send(struct zg_link *link, zg_header_number to, zg_he
     return 0;
 }
 
+/* Whether the bytes before `end` have left the transmit ring. */
+static inline bool zgi_has_left(const struct zg_link *link, zg_index end)
+{
+    const struct zg_ring *ring = &link->transmit;
+    return (zg_index)(ring->head - end) >= (zg_index)(ring->head - zgi_load_acquire(&ring->tail));
+}
+
 /* A service was asked and cannot answer. */
 static inline void zgi_count_unanswered(struct zg_link *link)
 {

@@ -125,6 +125,10 @@
 #undef zgi_take_some
 #undef zgi_take_whole
 #undef zgi_notify
+#undef zgi_query_hear
+#undef zgi_query_leave
+#undef zgi_query_poll
+#undef zgi_query_send
 #undef zgi_ticket_take
 #undef zgi_ticket_taken
 #undef zgi_ticketed
