@@ -1,6 +1,6 @@
 # A thin front: make demo, make test. Everything else is CMake's (see CMakePresets.json).
 .POSIX:
-.PHONY: all demo demo-tide-mast demo-carillon demo-weigher test bench boards bench-boards kernel program release sanitizers packages format clean
+.PHONY: all demo demo-tide-mast demo-carillon demo-weigher demo-sluice test bench boards bench-boards kernel program release sanitizers packages format clean
 
 all: release
 
@@ -35,6 +35,9 @@ demo-carillon: program
 
 demo-weigher: program
 	@tools/demo.sh build/release/bin weigher
+
+demo-sluice: program
+	@tools/demo.sh build/release/bin sluice
 
 test: release sanitizers
 	@ctest --preset release

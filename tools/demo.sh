@@ -62,6 +62,23 @@ weigher() {
     show "$bin/zeugma" generate $definition -o $folder --target c,docs,vectors --force
     printf '\n# weigher and PC on a noisy line without a check'
     show "$bin/weigher_sim"
+    printf '\n# its other mode: a check in two digits behind `*`, and a query whose answer is a bare number'
+    show "$bin/zeugma" check examples/weigher/checked.yaml
+    show "$bin/zeugma" encode examples/weigher/checked.yaml weight '{"gross": 12.5, "net": -3.2, "motion": "steady"}' --explain
+    show "$bin/zeugma" send examples/weigher/checked.yaml sim: ask_serial
+    show "$bin/checked_weigher_sim"
+}
+
+sluice() {
+    show "$bin/zeugma" check $definition
+    show "$bin/zeugma" layout $definition
+    show "$bin/zeugma" encode $definition state \
+        '{"gate": 1250, "upper": 3.12, "lower": 1.48, "motion": "opening", "faults": ["ice", "on_battery"]}' --explain
+    printf '\n# what a simulated sluice prints'
+    show "$bin/zeugma" watch $definition sim: --for 7s
+    show "$bin/zeugma" generate $definition -o $folder --target c,python,docs,vectors --force
+    printf '\n# sluice and PC on a noisy line; the check is a sum of one byte'
+    show "$bin/sluice_sim"
 }
 
 "$2"

@@ -245,7 +245,10 @@ char *zg_explain_text(const struct zg_plan *plan, const struct zg_plan_message *
 
     for (unsigned i = 0; i < bytes->len; i++) {
         const struct zg_explained *byte = g_ptr_array_index(bytes, i);
-        g_autofree char *content = byte->carries ? g_strdup_printf("%02x", byte->content) : g_strdup("");
+        const bool is_character = byte->carries && item->text && g_ascii_isprint((char)byte->content);
+        g_autofree char *content = is_character    ? g_strdup_printf("%02x '%c'", byte->content, byte->content)
+                                   : byte->carries ? g_strdup_printf("%02x", byte->content)
+                                                   : g_strdup("");
         g_string_append_printf(text, "%4u  %02x    %-7s  %s\n", i, byte->wire, content, byte->what);
     }
     return g_string_free(text, FALSE);
