@@ -61,7 +61,7 @@ static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char 
     } else {
         header.id = (uint32_t)message->message->id;
         g_autoptr(GByteArray) bytes = payload_only ? g_byte_array_append(g_byte_array_new(), payload, (guint)length)
-                                                   : zg_frame_make(plan, &header, payload, length);
+                                                   : zg_frame_of(plan, message, &header, payload, length);
         print_bytes(bytes, output == FRAME_BINARY);
     }
     zg_values_free(block, values);

@@ -26,6 +26,37 @@ static bool end_opens(const struct zg_marks *marks)
            (marks->start_size == 1 && marks->end_size == 1 && marks->start[0] == marks->end[0]);
 }
 
+/* The end mark with which `count` bytes begin, as its size; of several the shortest, which is complete first. 0: none;
+ * `*may`: with more bytes there may be one. */
+static uint8_t end_at(const struct zg_marks *marks, const uint8_t *bytes, size_t count, bool *may)
+{
+    uint8_t found = 0;
+
+    *may = false;
+    for (uint8_t i = 0; i <= marks->others; i++) {
+        const uint8_t *const mark = i == 0 ? marks->end : marks->other[i - 1].bytes;
+        const uint8_t size = i == 0 ? marks->end_size : marks->other[i - 1].size;
+        if (memcmp(bytes, mark, count < size ? count : size) != 0)
+            continue;
+        if (count < size)
+            *may = true;
+        else if (found == 0 || size < found)
+            found = size;
+    }
+    return found;
+}
+
+/* Bytes of the longest end mark. */
+static uint8_t longest_end(const struct zg_marks *marks)
+{
+    uint8_t size = marks->end_size;
+
+    for (uint8_t i = 0; i < marks->others; i++)
+        if (marks->other[i].size > size)
+            size = marks->other[i].size;
+    return size;
+}
+
 /* Whether this byte never appears unescaped in the content. */
 static bool is_special(const struct zg_marks *marks, uint8_t byte)
 {
@@ -62,15 +93,16 @@ void zg_marks_end(const struct zg_framing *framing, struct zg_encoder *encoder)
     const struct zg_marks *marks = marks_of(framing);
     const struct zg_ring *const ring = encoder->ring;
     const zg_index at = (zg_index)(ring->head + encoder->used - marks->trailing);
+    const uint8_t *const mark = marks->sent ? marks->sent->bytes : marks->end;
+    const uint8_t size = marks->sent ? marks->sent->size : marks->end_size;
 
-    zgi_append_all(encoder, marks->end, marks->end_size);
+    zgi_append_all(encoder, mark, size);
     if (encoder->overflow || marks->trailing == 0)
         return;
     for (uint8_t i = marks->trailing; i > 0; i--) /* the content's last bytes change places with the end mark */
-        ring->bytes[(zg_index)(at + marks->end_size + i - 1) & ring->mask] =
-            ring->bytes[(zg_index)(at + i - 1) & ring->mask];
-    for (uint8_t i = 0; i < marks->end_size; i++)
-        ring->bytes[(zg_index)(at + i) & ring->mask] = marks->end[i];
+        ring->bytes[(zg_index)(at + size + i - 1) & ring->mask] = ring->bytes[(zg_index)(at + i - 1) & ring->mask];
+    for (uint8_t i = 0; i < size; i++)
+        ring->bytes[(zg_index)(at + i) & ring->mask] = mark[i];
 }
 
 /* Opens a candidate. Where an end mark opens it, that mark came before. */
@@ -97,8 +129,18 @@ void zg_marks_reset(const struct zg_framing *framing, struct zg_decoder *decoder
 static enum zg_framing_event fail(const struct zg_marks *marks, struct zg_decoder *decoder, size_t extent,
                                   enum zg_framing_event event)
 {
-    bool started = !end_opens(marks);
+    const bool started = !end_opens(marks);
+    size_t at = 1;
+    bool may = false;
 
+    if (!started && marks->others > 0) { /* up to any end mark, or the beginning of one */
+        const uint8_t *const candidate = decoder->window + decoder->begin;
+        while (at < extent && end_at(marks, candidate + at, extent - at, &may) == 0 && !may)
+            at++;
+        zgi_window_drop(decoder, at);
+        decoder->state = ZGI_SEEKING;
+        return event;
+    }
     zgi_window_fail(decoder, extent, started ? marks->start : marks->end,
                     started ? marks->start_size : marks->end_size);
     return event;
@@ -107,11 +149,12 @@ static enum zg_framing_event fail(const struct zg_marks *marks, struct zg_decode
 /* A candidate failed whose own end mark opens the next one: that mark is not part of what failed. */
 static void let_end_open(const struct zg_marks *marks, struct zg_decoder *decoder)
 {
-    const size_t size = (size_t)marks->end_size + marks->trailing;
+    const size_t held = decoder->filled - decoder->begin;
+    bool may;
+    const uint8_t size = end_opens(marks) ? end_at(marks, decoder->window + decoder->begin, held, &may) : 0;
 
-    if (end_opens(marks) && decoder->filled - decoder->begin >= size &&
-        memcmp(decoder->window + decoder->begin, marks->end, marks->end_size) == 0) {
-        zgi_window_drop(decoder, size);
+    if (size > 0 && held >= (size_t)size + marks->trailing) {
+        zgi_window_drop(decoder, (size_t)size + marks->trailing);
         open(marks, decoder);
     }
 }
@@ -134,12 +177,12 @@ static enum zg_framing_event add(const struct zg_marks *marks, struct zg_decoder
     return ZG_FRAMING_MORE;
 }
 
-/* The end mark is complete, with what follows it: so is the frame, unless it is empty. */
-static enum zg_framing_event close(const struct zg_marks *marks, struct zg_decoder *decoder)
+/* The end mark, of `size` bytes, is complete, with what follows it: so is the frame, unless it is empty. */
+static enum zg_framing_event close(const struct zg_marks *marks, struct zg_decoder *decoder, uint8_t size)
 {
-    const uint8_t *const behind = decoder->window + decoder->begin + decoder->seen + marks->end_size;
+    const uint8_t *const behind = decoder->window + decoder->begin + decoder->seen + size;
 
-    decoder->total = decoder->seen + marks->end_size;
+    decoder->total = decoder->seen + size;
     decoder->state = ZGI_CONSUMED;
     if (end_opens(marks) && decoder->length == 0)
         return ZG_FRAMING_IDLE;
@@ -161,29 +204,31 @@ static enum zg_framing_event take_end(const struct zg_marks *marks, struct zg_de
         if (byte != marks->end[i])
             return fail(marks, decoder, decoder->seen + i + 1, ZG_FRAMING_MALFORMED);
     }
-    return close(marks, decoder);
+    return close(marks, decoder, marks->end_size);
 }
 
-/* Plain marks: the end mark where it stands whole, or else one byte of content. */
+/* Plain marks: an end mark where it stands whole, or else one byte of content. */
 static bool take_plain(const struct zg_marks *marks, struct zg_decoder *decoder, struct zgi_input *input,
                        enum zg_framing_event *event)
 {
-    uint8_t byte, first = 0;
+    uint8_t byte;
+    bool may;
 
-    for (uint8_t i = 0; i < marks->end_size; i++) {
-        if (!peek(decoder, input, i, &byte))
-            return false;
-        if (i == 0)
-            first = byte;
-        if (byte != marks->end[i]) {
-            *event = add(marks, decoder, first, 1);
-            return true;
-        }
+    (void)zgi_window_fill(decoder, input, decoder->seen + longest_end(marks));
+    if (!peek(decoder, input, 0, &byte))
+        return false;
+    const uint8_t *const at = decoder->window + decoder->begin + decoder->seen;
+    const uint8_t size = end_at(marks, at, decoder->filled - decoder->begin - decoder->seen, &may);
+    if (size == 0 && may)
+        return false;
+    if (size == 0) {
+        *event = add(marks, decoder, byte, 1);
+        return true;
     }
     if (marks->trailing > 0 && !(end_opens(marks) && decoder->length == 0) &&
-        !peek(decoder, input, (size_t)marks->end_size + marks->trailing - 1, &byte))
+        !peek(decoder, input, (size_t)size + marks->trailing - 1, &byte))
         return false;
-    *event = close(marks, decoder);
+    *event = close(marks, decoder, size);
     return true;
 }
 
@@ -225,15 +270,41 @@ static void let_go_of_frame(const struct zg_marks *marks, struct zg_decoder *dec
         open(marks, decoder);
 }
 
+/* Searches for any end mark, and drops what comes before it. Returns its size; 0: it is not there yet. */
+static uint8_t seek_any(const struct zg_marks *marks, struct zg_decoder *decoder, struct zgi_input *input,
+                        enum zg_framing_event *event)
+{
+    const uint8_t longest = longest_end(marks);
+    uint8_t size = 0;
+    bool noise = false, may = false;
+
+    (void)zgi_window_fill(decoder, input, longest);
+    while (decoder->filled > decoder->begin && size == 0 && !may) {
+        size = end_at(marks, decoder->window + decoder->begin, decoder->filled - decoder->begin, &may);
+        if (size == 0 && !may) {
+            zgi_window_drop(decoder, 1);
+            (void)zgi_window_fill(decoder, input, longest);
+            noise = true;
+        }
+    }
+    if (noise)
+        *event = ZG_FRAMING_NOISE;
+    return noise ? 0 : size;
+}
+
 /* Outside any candidate, where an end mark opens the next one: takes that mark, which is idle. */
 static void seek_end(const struct zg_marks *marks, struct zg_decoder *decoder, struct zgi_input *input,
                      enum zg_framing_event *event)
 {
-    const size_t size = (size_t)marks->end_size + marks->trailing;
+    uint8_t size = marks->end_size;
 
-    if (!zgi_window_seek(decoder, input, marks->end, marks->end_size, event) || !zgi_window_fill(decoder, input, size))
+    if (marks->others > 0)
+        size = seek_any(marks, decoder, input, event);
+    else if (!zgi_window_seek(decoder, input, marks->end, marks->end_size, event))
+        size = 0;
+    if (size == 0 || !zgi_window_fill(decoder, input, (size_t)size + marks->trailing))
         return;
-    zgi_window_drop(decoder, size);
+    zgi_window_drop(decoder, (size_t)size + marks->trailing);
     open(marks, decoder);
     *event = ZG_FRAMING_IDLE;
 }

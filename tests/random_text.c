@@ -119,6 +119,10 @@ static char *random_definition(struct zg_random *random, bool integers_only)
 {
     static const char *const frames[] = {
         "framing: { kind: marks, end: \"\\r\\n\" }, check: none",
+        "framing: { kind: marks, end: { device: \"\\r\\n\", host: \"\\r\" }, also_end: [\"\\n\"] }, check: none",
+        "framing: { kind: marks, start: \"$\", end: { device: \"\\r\\n\", host: [3] }, also_end: [[4, 4], [4, 5, 4]] "
+        "}, check: "
+        "{ name: crc8/smbus, as: hex }",
         "framing: { kind: marks, start: \"$\", end: \"\\r\\n\" }, check: { name: xor8, as: hex, after: \"*\" }",
         "framing: { kind: marks, end: \"\\r\\n\" }, check: { name: sum8/negated, place: after_end, covers: after_start "
         "}",

@@ -30,6 +30,13 @@ static bool same_mark(const struct zg_mark *a, const struct zg_mark *b)
     return a->size == b->size && memcmp(a->bytes, b->bytes, a->size) == 0;
 }
 
+/* More marks that a receiver takes make no difference to what is sent. */
+static bool same_ends(const struct zg_framing_choice *a, const struct zg_framing_choice *b)
+{
+    return same_mark(&a->end, &b->end) && zg_framing_is_sided(a) == zg_framing_is_sided(b) &&
+           (!zg_framing_is_sided(a) || same_mark(&a->host_end, &b->host_end));
+}
+
 /* The case of digits that are sent makes no difference. */
 static bool same_check_form(const struct zg_check_choice *a, const struct zg_check_choice *b)
 {
@@ -63,10 +70,9 @@ static bool same_framing(const struct zg_plan *before, const struct zg_plan *aft
 {
     const struct zg_framing_choice *a = &before->definition->framing, *b = &after->definition->framing;
 
-    return a->kind == b->kind && same_mark(&a->start, &b->start) && same_mark(&a->end, &b->end) &&
-           a->marking == b->marking && a->escape == b->escape &&
-           (a->marking != ZG_MARKING_ESCAPED || a->escape_xor == b->escape_xor) && a->size == b->size &&
-           before->gap_ns == after->gap_ns && before->sized == after->sized &&
+    return a->kind == b->kind && same_mark(&a->start, &b->start) && same_ends(a, b) && a->marking == b->marking &&
+           a->escape == b->escape && (a->marking != ZG_MARKING_ESCAPED || a->escape_xor == b->escape_xor) &&
+           a->size == b->size && before->gap_ns == after->gap_ns && before->sized == after->sized &&
            (!before->sized || before->max_content == after->max_content);
 }
 

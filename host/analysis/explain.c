@@ -220,7 +220,7 @@ GPtrArray *zg_explain_frame(const struct zg_plan *plan, const struct zg_plan_mes
     const char *name = framing->kind == ZG_FRAMING_MARKS ? "start" : "sync";
 
     zg_payload_pack(item, header, values, payload);
-    frame.wire = zg_frame_make(plan, header, payload, frame.payload);
+    frame.wire = zg_frame_of(plan, item, header, payload, frame.payload);
     g_autofree uint8_t *content = g_malloc(plan->max_content);
     frame.length = zg_content_make(plan, header, payload, frame.payload, content);
     frame.tail = plan->filled > 0 ? plan->check.size : frame.length - plan->header.size - frame.payload;

@@ -3,6 +3,8 @@
 
 #include <string.h>
 
+#include "plan/plan.h"
+
 size_t zg_content_make(const struct zg_plan *plan, const struct zg_header *header, const uint8_t *payload,
                        size_t length, uint8_t *content)
 {
@@ -18,10 +20,9 @@ size_t zg_content_make(const struct zg_plan *plan, const struct zg_header *heade
     return covered + zg_check_write(&plan->check, zg_check_value(&plan->check, content, covered), content + covered);
 }
 
-GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *header, const uint8_t *payload,
-                          size_t length)
+static GByteArray *frame(const struct zg_plan *plan, const struct zg_framing *framing, const struct zg_header *header,
+                         const uint8_t *payload, size_t length)
 {
-    const struct zg_framing *framing = &plan->framer.framing;
     g_autofree uint8_t *content = g_malloc(plan->max_content);
     const size_t count = zg_content_make(plan, header, payload, length, content);
     struct zg_encoder encoder;
@@ -37,4 +38,17 @@ GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *he
     error = error ? error : zg_encoder_end(&encoder, framing, &wire);
     g_assert(error == 0); /* the ring holds the largest frame */
     return g_byte_array_append(g_byte_array_sized_new((guint)wire), memory, (guint)wire);
+}
+
+GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *header, const uint8_t *payload,
+                          size_t length)
+{
+    return frame(plan, &plan->framer.framing, header, payload, length);
+}
+
+GByteArray *zg_frame_of(const struct zg_plan *plan, const struct zg_plan_message *item, const struct zg_header *header,
+                        const uint8_t *payload, size_t length)
+{
+    const enum zg_side from = item->message->from & ZG_SIDE_DEVICE ? ZG_SIDE_DEVICE : ZG_SIDE_HOST;
+    return frame(plan, zg_plan_framing(plan, from), header, payload, length);
 }

@@ -15,4 +15,8 @@ size_t zg_content_make(const struct zg_plan *plan, const struct zg_header *heade
 GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *header, const uint8_t *payload,
                           size_t length);
 
+/* The same of a message, as one who sends it ends it: the device, if it may. */
+GByteArray *zg_frame_of(const struct zg_plan *plan, const struct zg_plan_message *item, const struct zg_header *header,
+                        const uint8_t *payload, size_t length);
+
 #endif

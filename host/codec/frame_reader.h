@@ -39,6 +39,9 @@ struct zg_frame_reader;
 typedef void (*zg_stretch_function)(const struct zg_stretch *stretch, void *data);
 
 struct zg_frame_reader *zg_frame_reader_new(const struct zg_plan *plan, zg_stretch_function report, void *data);
+
+/* Only what this side sends is to be read: its end mark ends a frame, and the other's does not. Before any byte. */
+void zg_frame_reader_hear(struct zg_frame_reader *reader, enum zg_side from);
 void zg_frame_reader_free(struct zg_frame_reader *reader);
 
 void zg_frame_reader_feed(struct zg_frame_reader *reader, const uint8_t *bytes, size_t count);

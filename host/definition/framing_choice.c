@@ -2,6 +2,7 @@
 #include "definition/framing_choice.h"
 
 #include <glib.h>
+#include <string.h>
 
 const char *const zg_framing_names[ZG_FRAMINGS + 1] = {
     "cobs", "slip", "hdlc", "length", "marks", "fixed", "gap", NULL
@@ -26,6 +27,24 @@ static void add_mark(GString *text, const char *before, const struct zg_mark *ma
         g_string_append_printf(text, " %02X", mark->bytes[i]);
 }
 
+bool zg_framing_is_sided(const struct zg_framing_choice *framing)
+{
+    return framing->host_end.size > 0 && (framing->host_end.size != framing->end.size ||
+                                          memcmp(framing->host_end.bytes, framing->end.bytes, framing->end.size) != 0);
+}
+
+unsigned zg_framing_ends(const struct zg_framing_choice *framing, const struct zg_mark **ends)
+{
+    unsigned count = 0;
+
+    ends[count++] = &framing->end;
+    if (zg_framing_is_sided(framing))
+        ends[count++] = &framing->host_end;
+    for (unsigned i = 0; i < framing->also_ends; i++)
+        ends[count++] = &framing->also_end[i];
+    return count;
+}
+
 char *zg_framing_text(const struct zg_framing_choice *framing)
 {
     GString *text = g_string_new(zg_framing_names[framing->kind]);
@@ -36,6 +55,12 @@ char *zg_framing_text(const struct zg_framing_choice *framing)
         g_string_append(text, " without lead");
     add_mark(text, framing->kind == ZG_FRAMING_MARKS ? "" : " behind", &framing->start);
     add_mark(text, " ..", &framing->end);
+    if (zg_framing_is_sided(framing)) {
+        add_mark(text, " from the device, ..", &framing->host_end);
+        g_string_append(text, " from the host");
+    }
+    for (unsigned i = 0; i < framing->also_ends; i++)
+        add_mark(text, " or", &framing->also_end[i]);
     if (framing->marking == ZG_MARKING_ESCAPED)
         g_string_append_printf(text, " with escape %02X", framing->escape);
     if (framing->marking == ZG_MARKING_DOUBLED)

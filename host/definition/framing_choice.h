@@ -21,16 +21,22 @@ enum zg_framing_kind {
     ZG_FRAMINGS
 };
 
+/* The most further end marks of a framing. */
+enum { ZG_ALSO_MOST = 4 };
+
 /* What keeps marks out of the content. */
 enum zg_marking { ZG_MARKING_PLAIN, ZG_MARKING_ESCAPED, ZG_MARKING_DOUBLED };
 
 /* What the kind does not have is 0. */
 struct zg_framing_choice {
     enum zg_framing_kind kind;
-    bool lead;               /* of cobs and slip: a delimiter before each frame as well */
-    bool escape_control;     /* of hdlc */
-    struct zg_mark start;    /* of marks; the sync of length and fixed */
-    struct zg_mark end;      /* of marks */
+    bool lead;                             /* of cobs and slip: a delimiter before each frame as well */
+    bool escape_control;                   /* of hdlc */
+    struct zg_mark start;                  /* of marks; the sync of length and fixed */
+    struct zg_mark end;                    /* of marks; if the sides differ, the device's */
+    struct zg_mark host_end;               /* the host's */
+    struct zg_mark also_end[ZG_ALSO_MOST]; /* more end marks that a receiver takes */
+    unsigned also_ends;
     enum zg_marking marking; /* of marks */
     uint8_t escape;          /* the escape, or the byte that is doubled */
     uint8_t escape_xor;      /* image = byte XOR escape_xor */
@@ -48,5 +54,12 @@ char *zg_framing_text(const struct zg_framing_choice *framing);
 
 /* Whether every frame begins with bytes of its own, so that text between frames can be told apart. */
 bool zg_framing_opens(const struct zg_framing_choice *framing);
+
+/* Whether device and host end their frames with different marks. */
+bool zg_framing_is_sided(const struct zg_framing_choice *framing);
+
+/* All end marks: the device's, the host's if it is another, and those that are taken as well. Returns how many there
+ * are, at most ZG_ALSO_MOST + 2. */
+unsigned zg_framing_ends(const struct zg_framing_choice *framing, const struct zg_mark **ends);
 
 #endif

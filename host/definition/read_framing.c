@@ -48,9 +48,46 @@ static void read_start(struct zgi_reader *reader, const struct zgi_entry *entry,
     read_mark(reader, entry, &choice_of(into)->start);
 }
 
-static void read_end(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+static void read_host_end(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    read_mark(reader, entry, &choice_of(into)->host_end);
+}
+
+static void read_device_end(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     read_mark(reader, entry, &choice_of(into)->end);
+}
+
+const struct zgi_key zgi_ends_keys[] = {
+    { "device", true, read_device_end, "mark", "1 to 4 bytes after each frame from the device" },
+    { "host", true, read_host_end, "mark", "1 to 4 bytes after each frame from the host" },
+    { 0 }
+};
+
+static void read_end(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    if (entry->value->type == YAML_MAPPING_NODE)
+        zgi_read_mapping(reader, entry->value, entry->place, "the end marks", zgi_ends_keys, into);
+    else
+        read_mark(reader, entry, &choice_of(into)->end);
+}
+
+static void read_also_end(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_framing_choice *choice = choice_of(into);
+    g_autoptr(GPtrArray) items = zgi_items(reader, entry->value, "a list of end marks, [\"\\n\", \"\\r\"]");
+
+    if (items && items->len > ZG_ALSO_MOST)
+        zgi_error(reader->diagnostics, entry->place, "also_end has %u marks; at most %d are possible", items->len,
+                  ZG_ALSO_MOST);
+    for (unsigned i = 0; items && i < MIN(items->len, (unsigned)ZG_ALSO_MOST); i++) {
+        struct zg_mark *mark = &choice->also_end[choice->also_ends];
+        yaml_node_t *node = g_ptr_array_index(items, i);
+        if (zgi_read_bytes(reader, node, "also_end", ZG_MARK_MAX, mark->bytes, &mark->size) && mark->size > 0)
+            choice->also_ends++;
+        else if (mark->size == 0)
+            zgi_error(reader->diagnostics, zgi_place(node), "an end mark has one byte or more");
+    }
 }
 
 static bool read_byte(struct zgi_reader *reader, const struct zgi_entry *entry, uint8_t *byte)
@@ -129,7 +166,8 @@ const struct zgi_key zgi_framing_keys[] = {
       "Of hdlc: 0x00 to 0x1F are escaped as well; default false" },
     { "sync", false, read_start, "mark", "Of length and fixed: up to 4 bytes before each frame; default none" },
     { "start", false, read_start, "mark", "Of marks: up to 4 bytes before each frame; default none" },
-    { "end", false, read_end, "mark", "Of marks: 1 to 4 bytes after each frame" },
+    { "end", false, read_end, "ends", "Of marks: 1 to 4 bytes after each frame; or { device: ..., host: ... }" },
+    { "also_end", false, read_also_end, "mark_list_of_marks", "Of marks: further end marks that a receiver takes" },
     { "escape", false, read_escape, "byte", "Of marks: sent before the image of each byte of the marks" },
     { "escape_xor", false, read_escape_xor, "byte", "Of marks: image = byte XOR this; default 0x20" },
     { "double", false, read_double, "byte", "Of marks: the first byte of both marks, sent twice in the content" },
@@ -144,8 +182,8 @@ static const unsigned owners[] = { ~0U,        HAS(COBS) | HAS(SLIP),
                                    HAS(HDLC),  HAS(LENGTH) | HAS(FIXED),
                                    HAS(MARKS), HAS(MARKS),
                                    HAS(MARKS), HAS(MARKS),
-                                   HAS(MARKS), HAS(FIXED),
-                                   HAS(GAP) };
+                                   HAS(MARKS), HAS(MARKS),
+                                   HAS(FIXED), HAS(GAP) };
 
 /* "; expected lead": the options that a kind has. */
 static char *options_of(enum zg_framing_kind kind)
@@ -225,6 +263,9 @@ static void check_choice(struct zgi_reader *reader, const struct zg_framing_choi
         return;
     if (choice->end.size == 0)
         zgi_error(reader->diagnostics, choice->place, "the framing marks needs end: [...], 1 to %d bytes", ZG_MARK_MAX);
+    else if (choice->marking != ZG_MARKING_PLAIN && (choice->also_ends > 0 || choice->host_end.size > 0))
+        zgi_error(reader->diagnostics, choice->place,
+                  "with escape and double there is one end mark for both sides; expected end: [...] without also_end");
     else if (choice->marking == ZG_MARKING_ESCAPED)
         check_escape(reader, choice);
     else if (choice->marking == ZG_MARKING_DOUBLED)

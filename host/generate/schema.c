@@ -27,6 +27,7 @@ static const struct {
     { "form_mapping", zgi_form_keys },
     { "layout_mapping", zgi_layout_keys },
     { "reply_mapping", zgi_reply_keys },
+    { "ends_mapping", zgi_ends_keys },
     { "pairs", zgi_pairs_keys },
     { "constant", zgi_constant_keys },
     { "enum", zgi_enum_keys },
@@ -287,6 +288,8 @@ static void print_others(struct zg_json *json)
     any_of(json, "services", "service_list", "services_mapping");
     print_bytes(json, "mark", ZG_MARK_MAX);
     print_bytes(json, "after", ZG_CHECK_AFTER_MAX);
+    any_of(json, "ends", "mark", "ends_mapping");
+    print_list(json, "mark_list_of_marks", "mark", 1, ZG_ALSO_MOST);
     print_bytes(json, "tag", ZG_TAG_MAX);
     print_list(json, "tags", "tag", 1, 0);
     print_list(json, "name_list", "name", 1, 0);

@@ -180,7 +180,7 @@ static void print_frame(struct zg_json *json, const struct zg_plan *plan, const 
                         enum pattern pattern, const uint8_t *payload, size_t length, const struct zg_value *values)
 {
     const struct zg_header header = header_of(plan, item);
-    g_autoptr(GByteArray) frame = zg_frame_make(plan, &header, payload, length);
+    g_autoptr(GByteArray) frame = zg_frame_of(plan, item, &header, payload, length);
 
     zg_json_open(json, NULL, '{');
     zg_json_string(json, "title", titles[pattern]);

@@ -84,6 +84,7 @@ struct zg_node *zg_node_new(const struct zg_plan *plan, enum zg_side side, size_
     node->transmit = g_malloc(size);
     node->frame = g_malloc(plan->receive_room);
     node->protocol = zg_plan_protocol(plan);
+    node->protocol.framing = zg_plan_framing(plan, side);
     node->protocol.write_header = write_header;
     node->protocol.admit = admit;
     node->protocol.deliver = deliver;

@@ -36,6 +36,8 @@ static void append_framing(GString *text, const struct zg_plan *plan)
         g_string_append(text, " escape_control");
     append_mark(text, "start", &framing->start);
     append_mark(text, "end", &framing->end);
+    if (zg_framing_is_sided(framing))
+        append_mark(text, "host_end", &framing->host_end);
     if (framing->kind == ZG_FRAMING_MARKS && framing->marking == ZG_MARKING_ESCAPED)
         g_string_append_printf(text, " escape %02x xor %02x", framing->escape, framing->escape_xor);
     if (framing->kind == ZG_FRAMING_MARKS && framing->marking == ZG_MARKING_DOUBLED)

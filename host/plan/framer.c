@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "plan/framer.h"
 
+#include <glib.h>
 #include <string.h>
 
 #include "zeugma/cobs.h"
@@ -22,13 +23,20 @@ bool zg_framing_is_short_cobs(const struct zg_framing_choice *framing, unsigned 
     return framing->kind == ZG_FRAMING_COBS && !framing->lead && content < 254;
 }
 
+/* The end mark that takes the fewest bytes, or the most. */
+static unsigned end_size(const struct zg_framing_choice *framing, bool most)
+{
+    const unsigned device = framing->end.size, host = zg_framing_is_sided(framing) ? framing->host_end.size : device;
+    return most ? MAX(device, host) : MIN(device, host);
+}
+
 unsigned zg_framing_least(const struct zg_framing_choice *framing, unsigned content)
 {
     switch (framing->kind) {
     case ZG_FRAMING_COBS: return ZG_COBS_WIRE_MAX(content) + framing->lead;
     case ZG_FRAMING_SLIP: return content + 1 + framing->lead;
     case ZG_FRAMING_HDLC: return content + 2;
-    default: return framing->start.size + content + framing->end.size;
+    default: return framing->start.size + content + end_size(framing, false);
     }
 }
 
@@ -40,9 +48,19 @@ unsigned zg_framing_most(const struct zg_framing_choice *framing, unsigned conte
     case ZG_FRAMING_MARKS:
         if (!zg_framing_is_plain(framing))
             return ZG_MARKS_WIRE_MAX(content, framing->start.size, framing->end.size);
-        return zg_framing_least(framing, content);
+        return framing->start.size + content + end_size(framing, true);
     default: return zg_framing_least(framing, content);
     }
+}
+
+static unsigned longest_end(const struct zg_framing_choice *framing)
+{
+    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
+    unsigned longest = 0;
+
+    for (unsigned i = zg_framing_ends(framing, ends); i-- > 0;)
+        longest = MAX(longest, ends[i]->size);
+    return longest;
 }
 
 unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned content, bool one_size)
@@ -50,7 +68,7 @@ unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned conte
     switch (framing->kind) {
     case ZG_FRAMING_MARKS:
         if (!zg_framing_is_sized(framing, one_size))
-            return ZG_MARKS_ROOM(content, framing->start.size, framing->end.size); /* fall through */
+            return ZG_MARKS_ROOM(content, framing->start.size, longest_end(framing)); /* fall through */
     case ZG_FRAMING_LENGTH:
     case ZG_FRAMING_FIXED: return ZG_SIZED_ROOM(content, framing->start.size, framing->end.size);
     default: return content + zg_framing_is_short_cobs(framing, content); /* one more: its first code byte */
@@ -87,25 +105,51 @@ static void init_sized(struct zg_framer *framer, const struct zg_framing_choice 
     framer->framing.options = &framer->sized;
 }
 
-static void init_marks(struct zg_framer *framer, const struct zg_framing_choice *choice)
+static struct zg_end_mark end_mark(const struct zg_mark *mark)
+{
+    struct zg_end_mark end = { .size = (uint8_t)mark->size };
+
+    memcpy(end.bytes, mark->bytes, ZG_MARK_MAX);
+    return end;
+}
+
+/* Which end marks are heard, and which is sent. */
+static void init_ends(struct zg_framer *framer, const struct zg_framing_choice *choice, enum zg_framer_of of)
+{
+    const bool is_sided = zg_framing_is_sided(choice);
+    const struct zg_mark *heard = is_sided && of == ZG_FRAMER_DEVICE ? &choice->host_end : &choice->end;
+    unsigned count = 0;
+
+    framer->marks.end_size = (uint8_t)heard->size;
+    memcpy(framer->marks.end, heard->bytes, ZG_MARK_MAX);
+    if (is_sided && of == ZG_FRAMER_OBSERVER)
+        framer->others[count++] = end_mark(&choice->host_end);
+    for (unsigned i = 0; i < choice->also_ends; i++)
+        framer->others[count++] = end_mark(&choice->also_end[i]);
+    framer->marks.others = (uint8_t)count;
+    framer->marks.other = framer->others;
+    framer->sent = end_mark(of == ZG_FRAMER_HOST && is_sided ? &choice->host_end : &choice->end);
+    framer->marks.sent = is_sided ? &framer->sent : NULL;
+}
+
+static void init_marks(struct zg_framer *framer, const struct zg_framing_choice *choice, enum zg_framer_of of)
 {
     static const struct zg_framing like = ZG_MARKS(NULL);
 
     framer->marks = (struct zg_marks){ .start_size = (uint8_t)choice->start.size,
-                                       .end_size = (uint8_t)choice->end.size,
                                        .doubled = choice->marking == ZG_MARKING_DOUBLED,
                                        .escape = choice->escape,
                                        .escape_xor = choice->escape_xor,
                                        .plain = choice->marking == ZG_MARKING_PLAIN,
                                        .trailing = (uint8_t)framer->sizes.trailing };
     memcpy(framer->marks.start, choice->start.bytes, ZG_MARK_MAX);
-    memcpy(framer->marks.end, choice->end.bytes, ZG_MARK_MAX);
+    init_ends(framer, choice, of);
     framer->framing = like;
     framer->framing.options = &framer->marks;
 }
 
 void zgi_framer_init(struct zg_framer *framer, const struct zg_framing_choice *choice,
-                     const struct zg_content_sizes *sizes)
+                     const struct zg_content_sizes *sizes, enum zg_framer_of of)
 {
     struct zg_framing *framing = &framer->framing;
 
@@ -116,7 +160,7 @@ void zgi_framer_init(struct zg_framer *framer, const struct zg_framing_choice *c
     case ZG_FRAMING_GAP: *framing = zg_gap; break;
     case ZG_FRAMING_MARKS:
         if (!zg_framing_is_sized(choice, sizes->one_size)) {
-            init_marks(framer, choice);
+            init_marks(framer, choice, of);
             break;
         } /* fall through */
     case ZG_FRAMING_LENGTH:

@@ -24,12 +24,15 @@ struct zg_framer {
     struct zg_framing framing;
     struct zg_sized sized; /* of length, fixed, and plain marks around contents of one size */
     struct zg_marks marks; /* of other marks */
+    struct zg_end_mark others[ZG_ALSO_MOST + 1], sent;
     struct zg_content_sizes sizes;
 };
 
-/* Prepares a framer. The step of the length must outlive it. */
+/* Prepares a framer: for the device's end of the link, the host's, or an observer of both, who sends like the device.
+ * The step of the length must outlive it. */
+enum zg_framer_of { ZG_FRAMER_OBSERVER, ZG_FRAMER_DEVICE, ZG_FRAMER_HOST, ZG_FRAMERS };
 void zgi_framer_init(struct zg_framer *framer, const struct zg_framing_choice *choice,
-                     const struct zg_content_sizes *sizes);
+                     const struct zg_content_sizes *sizes, enum zg_framer_of of);
 
 /* Whether contents between plain marks all have one size, so that the end mark counts only where it must stand;
  * otherwise none holds the end mark, and it is searched. */

@@ -113,6 +113,11 @@ static void check_form(const struct zg_plan *plan, struct zg_diagnostics *diagno
         zgi_error(diagnostics, check->place,
                   "place: after_end needs an end mark that is not escaped; expected framing: { kind: marks, end: ... } "
                   "without escape and double, or place: before_end");
+    if (plan->check.form && plan->check.form->closing_size > 0 &&
+        (zg_framing_is_sided(framing) || framing->also_ends > 0))
+        zgi_error(diagnostics, check->place,
+                  "the check covers the end mark, of which there are several here; expected one end mark, or covers: "
+                  "content");
     if (check->as == ZG_CHECK_AS_DECIMAL && (plan->length_bits > 0 || plan->filled > 0))
         zgi_error(diagnostics, check->place,
                   "a decimal check has no fixed size, which the length and the framing fixed would have to count; "

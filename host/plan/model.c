@@ -50,9 +50,13 @@ const struct zg_plan_message *zg_plan_mistaken(const struct zg_plan *plan, const
 
 bool zg_plan_carries(const struct zg_plan *plan, const uint8_t *payload, size_t length)
 {
-    const struct zg_mark *end = &plan->definition->framing.end;
+    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
+    const unsigned count = plan->searched ? zg_framing_ends(&plan->definition->framing, ends) : 0;
 
-    return !plan->searched || !zg_holds_mark(payload, length, end->bytes, end->size);
+    for (unsigned i = 0; i < count; i++)
+        if (zg_holds_mark(payload, length, ends[i]->bytes, ends[i]->size))
+            return false;
+    return true;
 }
 
 bool zg_plan_has_texts(const struct zg_plan *plan)

@@ -272,7 +272,9 @@ static void plan_framing(struct zg_plan *plan)
                                             .one_size = plan->sized,
                                             .length = zg_plan_length(plan),
                                             .length_more = plan->length_more };
-    zgi_framer_init(&plan->framer, framing, &sizes);
+    zgi_framer_init(&plan->framer, framing, &sizes, ZG_FRAMER_OBSERVER);
+    for (unsigned of = 0; of < ZG_FRAMERS; of++)
+        zgi_framer_init(&plan->ends[of], framing, &sizes, (enum zg_framer_of)of);
     if (plan->definition->check.covers == ZG_COVERS_ALL &&
         plan->check.size > 0) /* the sync bytes that it covers go into its start value */
         plan->check.start =
@@ -365,6 +367,14 @@ uint64_t zg_plan_hello_wait_us(const struct zg_plan *plan)
     if (!hello)
         return 0;
     return MAX(8 * time_of_us(plan, hello->frame_most) + 4 * plan->turn_ns / 1000, 100000);
+}
+
+const struct zg_framing *zg_plan_framing(const struct zg_plan *plan, enum zg_side side)
+{
+    return &plan->ends[side == ZG_SIDE_DEVICE ? ZG_FRAMER_DEVICE
+                       : side == ZG_SIDE_HOST ? ZG_FRAMER_HOST
+                                              : ZG_FRAMER_OBSERVER]
+                .framing;
 }
 
 struct zg_protocol zg_plan_protocol(const struct zg_plan *plan)

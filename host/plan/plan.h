@@ -27,6 +27,9 @@ unsigned zg_plan_everybody(const struct zg_plan *plan);
 /* The longest time from the end of a request until a service has answered, us. */
 uint64_t zg_plan_answer_us(const struct zg_plan *plan);
 
+/* The framing of a side's end: it sends that side's frames and hears the other's. 0: an observer hears both. */
+const struct zg_framing *zg_plan_framing(const struct zg_plan *plan, enum zg_side side);
+
 /* The sizes and times of the protocol, with its framing and check, which point into the plan. The functions are NULL.
  */
 struct zg_protocol zg_plan_protocol(const struct zg_plan *plan);

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "plan/spelling.h"
+#include "zeugma/spell.h"
 
 /* A part of a message being looked at. */
 struct looking {
@@ -12,32 +13,47 @@ struct looking {
     struct zg_diagnostics *diagnostics;
 };
 
-static const struct zg_mark *end_of(const struct looking *looking)
+static unsigned ends_of(const struct looking *looking, const struct zg_mark **ends)
 {
-    return &looking->plan->definition->framing.end;
+    return zg_framing_ends(&looking->plan->definition->framing, ends);
+}
+
+/* "[0x0D, 0x0A]", and others. */
+static void append_marks(const struct looking *looking, GString *text)
+{
+    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
+    const unsigned count = ends_of(looking, ends);
+
+    for (unsigned k = 0; k < count; k++) {
+        g_string_append(text, k == 0 ? "[" : ", [");
+        for (unsigned i = 0; i < ends[k]->size; i++)
+            g_string_append_printf(text, "%s0x%02X", i > 0 ? ", " : "", ends[k]->bytes[i]);
+        g_string_append_c(text, ']');
+    }
 }
 
 /* Reports a part that could hold a byte of the mark, or all of it. */
 static void report(const struct looking *looking, struct zg_place place, const char *part, const char *what)
 {
-    g_autoptr(GString) mark = g_string_new(NULL);
+    g_autoptr(GString) marks = g_string_new(NULL);
 
-    for (unsigned i = 0; i < end_of(looking)->size; i++)
-        g_string_append_printf(mark, "%s0x%02X", i > 0 ? ", " : "", end_of(looking)->bytes[i]);
+    append_marks(looking, marks);
     zgi_error(looking->diagnostics, place,
-              "%s of %s can hold %sthe end mark [%s], which would end the frame there; expected escape or double, "
+              "%s of %s can hold %sthe end mark %s, which would end the frame there; expected escape or double, "
               "another mark, or start bytes and frames of one size",
-              part, looking->item->message->name, what, mark->str);
+              part, looking->item->message->name, what, marks->str);
 }
 
 /* Whether a byte of the mark lies within these limits. */
 static bool has_byte(const struct looking *looking, uint64_t low, uint64_t high)
 {
-    const struct zg_mark *end = end_of(looking);
+    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
+    const unsigned count = ends_of(looking, ends);
 
-    for (unsigned i = 0; i < end->size; i++)
-        if (end->bytes[i] >= low && end->bytes[i] <= high)
-            return true;
+    for (unsigned k = 0; k < count; k++)
+        for (unsigned i = 0; i < ends[k]->size; i++)
+            if (ends[k]->bytes[i] >= low && ends[k]->bytes[i] <= high)
+                return true;
     return false;
 }
 
@@ -83,11 +99,11 @@ static bool step_may_hold(const struct looking *looking, const struct zg_step *s
 
 static bool holds_mark(const struct looking *looking, const char *text)
 {
-    const struct zg_mark *end = end_of(looking);
-    const size_t length = text ? strlen(text) : 0;
+    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
+    const unsigned count = ends_of(looking, ends);
 
-    for (size_t at = 0; at + end->size <= length; at++)
-        if (memcmp(text + at, end->bytes, end->size) == 0)
+    for (unsigned k = 0; text && k < count; k++)
+        if (zg_holds_mark((const uint8_t *)text, strlen(text), ends[k]->bytes, ends[k]->size))
             return true;
     return false;
 }
@@ -95,12 +111,16 @@ static bool holds_mark(const struct looking *looking, const char *text)
 /* Whether the mark could be written with these characters. */
 static bool is_made_of(const struct looking *looking, const char *characters)
 {
-    const struct zg_mark *end = end_of(looking);
+    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
+    const unsigned count = ends_of(looking, ends);
+    bool made = false;
 
-    for (unsigned i = 0; i < end->size; i++)
-        if (!end->bytes[i] || !strchr(characters, end->bytes[i]))
-            return false;
-    return true;
+    for (unsigned k = 0; k < count && !made; k++) {
+        made = true;
+        for (unsigned i = 0; i < ends[k]->size; i++)
+            made = made && ends[k]->bytes[i] && strchr(characters, ends[k]->bytes[i]);
+    }
+    return made;
 }
 
 static bool words_may_hold(const struct looking *looking, const struct zg_step *step)

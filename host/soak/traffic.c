@@ -45,37 +45,61 @@ static unsigned place_of(const struct zg_plan *plan, enum zg_flow flow, unsigned
     return is_of_service(plan, flow) && plan->definition->big_endian ? 3 - byte : byte;
 }
 
-/* The byte with which an end mark begins that is searched, and which no payload holds therefore. -1: there is none. */
-static int spared_byte(const struct zg_plan *plan)
+/* The bytes with which end marks begin that are searched, rising: no payload holds them. Returns how many there are. */
+static unsigned spared_bytes(const struct zg_plan *plan, uint8_t *spared)
 {
-    return plan->searched ? plan->definition->framing.end.bytes[0] : -1;
+    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
+    const unsigned marks = plan->searched ? zg_framing_ends(&plan->definition->framing, ends) : 0;
+    unsigned count = 0;
+
+    for (unsigned i = 0; i < marks; i++) {
+        unsigned at = count;
+        while (at > 0 && spared[at - 1] >= ends[i]->bytes[0])
+            at--;
+        if (at < count && spared[at] == ends[i]->bytes[0])
+            continue;
+        memmove(spared + at + 1, spared + at, count - at);
+        spared[at] = ends[i]->bytes[0];
+        count++;
+    }
+    return count;
 }
 
 void zg_traffic_spare(const struct zg_plan *plan, uint8_t *bytes, size_t length)
 {
-    const int spared = spared_byte(plan);
+    uint8_t spared[ZG_ALSO_MOST + 2];
+    const unsigned count = spared_bytes(plan, spared);
 
-    for (size_t i = 0; i < length; i++)
-        if (bytes[i] == spared)
-            bytes[i] ^= 0x80;
+    for (size_t i = 0; i < length && count > 0; i++)
+        while (memchr(spared, bytes[i], count))
+            bytes[i] += 0x55;
 }
 
 /* Numbers are written in digits of this base: the bytes that a payload may hold. */
 static unsigned base_of(const struct zg_plan *plan)
 {
-    return spared_byte(plan) < 0 ? 256 : 255;
+    uint8_t spared[ZG_ALSO_MOST + 2];
+    return 256 - spared_bytes(plan, spared);
 }
 
 static uint8_t digit_byte(const struct zg_plan *plan, uint32_t digit)
 {
-    const int spared = spared_byte(plan);
-    return (uint8_t)(spared >= 0 && digit >= (uint32_t)spared ? digit + 1 : digit);
+    uint8_t spared[ZG_ALSO_MOST + 2];
+    const unsigned count = spared_bytes(plan, spared);
+
+    for (unsigned i = 0; i < count; i++)
+        digit += digit >= spared[i];
+    return (uint8_t)digit;
 }
 
 static uint32_t byte_digit(const struct zg_plan *plan, uint8_t byte)
 {
-    const int spared = spared_byte(plan);
-    return spared >= 0 && byte > spared ? byte - 1U : byte;
+    uint8_t spared[ZG_ALSO_MOST + 2];
+    uint32_t digit = byte;
+
+    for (unsigned i = spared_bytes(plan, spared); i-- > 0;)
+        digit -= byte > spared[i];
+    return digit;
 }
 
 size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, unsigned size, enum zg_flow flow, uint32_t number,

@@ -20,16 +20,24 @@ extern "C" {
 #define ZG_MARKS_WIRE_MAX(content, start, end) (2 * (content) + (start) + (end))
 #define ZG_MARKS_ROOM(content, start, end) ((content) + ZG_MARKS_WIRE_MAX(content, start, end) + 2)
 
+struct zg_end_mark {
+    uint8_t size; /* bytes */
+    uint8_t bytes[ZG_MARK_MAX];
+};
+
 struct zg_marks {
     uint8_t start_size; /* bytes */
     uint8_t end_size;
     uint8_t start[ZG_MARK_MAX];
     uint8_t end[ZG_MARK_MAX];
-    bool doubled;       /* in the content, `escape` is sent twice */
-    uint8_t escape;     /* not doubled: the byte before an image */
-    uint8_t escape_xor; /* image = byte XOR escape_xor */
-    bool plain;         /* no byte is escaped or doubled: the content never holds the end mark */
-    uint8_t trailing;   /* of plain marks: the content's last bytes stand behind the end mark, whatever they are */
+    bool doubled;                    /* in the content, `escape` is sent twice */
+    uint8_t escape;                  /* not doubled: the byte before an image */
+    uint8_t escape_xor;              /* image = byte XOR escape_xor */
+    bool plain;                      /* no byte is escaped or doubled: the content never holds the end mark */
+    uint8_t others;                  /* of plain marks: how many more end marks are taken */
+    const struct zg_end_mark *other; /* those; the first mark that is complete ends a candidate */
+    const struct zg_end_mark *sent;  /* the end mark that is sent; NULL: `end` */
+    uint8_t trailing; /* of plain marks: the content's last bytes stand behind the end mark, whatever they are */
 };
 
 /* An initialiser: the framing with `options`, a struct zg_marks. */

@@ -201,7 +201,8 @@ static void test_random_definitions(void **state)
 }
 
 /* Any text: both read the same values from it, or both refuse it, and both write the same text again, or refuse. */
-static void compare_text(const struct zg_plan_message *item, test_glue *glue, const GString *in)
+static void compare_text(const struct zg_plan *plan, const struct zg_plan_message *item, test_glue *glue,
+                         const GString *in)
 {
     static char dumped[MOST_TEXT];
     static uint8_t out[4096];
@@ -226,7 +227,8 @@ static void compare_text(const struct zg_plan_message *item, test_glue *glue, co
         if (strcmp(dump->str, dumped) != 0)
             fail_msg("%s \"%s\":\n%s\n%s", item->message->name, in->str, dump->str, dumped);
         assert_int_equal(check, permitted ? 0 : ZG_ERANGE);
-        const bool writes = permitted && zg_text_write(item, values, again, NULL);
+        const bool writes = permitted && zg_text_write(item, values, again, NULL) &&
+                            zg_plan_carries(plan, (const uint8_t *)again->str, again->len);
         if ((packed == 0) != writes)
             fail_msg("%s \"%s\": the interpreter writes \"%s\", generated code says %d: %.*s", item->message->name,
                      in->str, again->str, packed, (int)size, (const char *)out);
@@ -240,7 +242,8 @@ static void compare_text(const struct zg_plan_message *item, test_glue *glue, co
     zg_values_free(&item->payload, values);
 }
 
-static void check_texts(struct zg_random *random, const struct zg_plan_message *item, void *handle)
+static void check_texts(struct zg_random *random, const struct zg_plan *plan, const struct zg_plan_message *item,
+                        void *handle)
 {
     test_glue *glue;
 
@@ -250,10 +253,10 @@ static void check_texts(struct zg_random *random, const struct zg_plan_message *
         g_autoptr(GString) text = g_string_new(NULL);
         test_random_text_values(random, &item->payload, values);
         if (zg_text_write(item, values, text, NULL)) {
-            compare_text(item, glue, text);
+            compare_text(plan, item, glue, text);
             for (unsigned i = 0; i < 40; i++) {
                 g_autoptr(GString) other = test_damaged_text(random, text);
-                compare_text(item, glue, other);
+                compare_text(plan, item, glue, other);
             }
         }
         zg_values_free(&item->payload, values);
@@ -309,6 +312,7 @@ static void check_choice(struct zg_random *random, const struct zg_plan *plan, c
     g_autofree char *program = build_reader(plan, folder), *in = g_build_filename(folder, "line", NULL), *out = NULL;
 
     struct zg_frame_reader *reader = zg_frame_reader_new(plan, note_name, wanted);
+    zg_frame_reader_hear(reader, ZG_SIDE_DEVICE);
     zg_frame_reader_feed(reader, line->data, line->len);
     zg_frame_reader_end(reader);
     zg_frame_reader_free(reader);
@@ -348,7 +352,7 @@ static void test_random_texts(void **state)
         struct test_plan plan = test_plan_of(text);
         void *handle = test_build_c(plan.plan, folder);
         for (unsigned k = 0; k < plan.plan->messages->len; k++)
-            check_texts(&random, zg_plan_message_at(plan.plan, k), handle);
+            check_texts(&random, plan.plan, zg_plan_message_at(plan.plan, k), handle);
         check_choice(&random, plan.plan, folder);
         dlclose(handle);
         test_plan_clear(&plan);

@@ -176,7 +176,7 @@ static void hold_frame(struct holding *holding, JsonObject *vector)
     zg_payload_pack(message, &header, values, packed);
     if (payload->len > 0)
         assert_memory_equal(packed, payload->data, payload->len);
-    g_autoptr(GByteArray) made = zg_frame_make(plan, &header, packed, payload->len);
+    g_autoptr(GByteArray) made = zg_frame_of(plan, message, &header, packed, payload->len);
     assert_int_equal(made->len, frame->len);
     assert_memory_equal(made->data, frame->data, frame->len);
     header.length = payload->len;

@@ -19,15 +19,19 @@ static size_t size_in_first_byte(const void *context, const uint8_t *content)
 
 static const struct zg_sized counted = { size_in_first_byte, NULL, 0, 1, 2, 0, { 0xA5, 0x5A }, { 0 } };
 static const struct zg_sized closed = { NULL, NULL, 4, 0, 1, 2, { 0x3C }, { 0x3E, 0x0A } };
-static const struct zg_marks escaped = { 1, 1, { 0x02 }, { 0x03 }, false, 0x1B, 0x20, false, 0 };
-static const struct zg_marks doubled = { 2, 2, { 0x10, 0x02 }, { 0x10, 0x03 }, true, 0x10, 0, false, 0 };
-static const struct zg_marks lines = { 0, 2, { 0 }, { '\r', '\n' }, false, 0, 0, true, 0 };
-static const struct zg_marks sentences = { 1, 2, { '$' }, { '\r', '\n' }, false, 0, 0, true, 0 };
-static const struct zg_marks trailed = { 0, 1, { 0 }, { '\n' }, false, 0, 0, true, 2 }; /* two bytes behind it */
+static const struct zg_marks escaped = { 1, 1, { 0x02 }, { 0x03 }, false, 0x1B, 0x20, false, 0, NULL, NULL, 0 };
+static const struct zg_marks doubled = { 2, 2, { 0x10, 0x02 }, { 0x10, 0x03 }, true, 0x10, 0, false, 0, NULL, NULL, 0 };
+static const struct zg_marks lines = { 0, 2, { 0 }, { '\r', '\n' }, false, 0, 0, true, 0, NULL, NULL, 0 };
+static const struct zg_marks sentences = { 1, 2, { '$' }, { '\r', '\n' }, false, 0, 0, true, 0, NULL, NULL, 0 };
+static const struct zg_marks trailed = {
+    0, 1, { 0 }, { '\n' }, false, 0, 0, true, 0, NULL, NULL, 2
+}; /* two bytes behind it */
+static const struct zg_end_mark others[] = { { 1, { '\n' } }, { 3, { 3, 3, 4 } } }, sent_mark = { 1, { '\r' } };
+static const struct zg_marks tolerant = { 0, 2, { 0 }, { '\r', '\n' }, false, 0, 0, true, 2, others, &sent_mark, 0 };
 static const struct zg_framing counted_framing = ZG_SIZED(&counted), closed_framing = ZG_SIZED(&closed),
                                escaped_framing = ZG_MARKS(&escaped), doubled_framing = ZG_MARKS(&doubled),
                                lines_framing = ZG_MARKS(&lines), sentences_framing = ZG_MARKS(&sentences),
-                               trailed_framing = ZG_MARKS(&trailed);
+                               trailed_framing = ZG_MARKS(&trailed), tolerant_framing = ZG_MARKS(&tolerant);
 
 /* Frames content into `out`; returns its length on the wire. */
 static size_t encode(const struct zg_framing *framing, const uint8_t *content, size_t length, uint8_t *out)
@@ -176,6 +180,10 @@ static void test_malformed(void **state)
         { &lines_framing, "123456789", 9, ZG_FRAMING_TOO_LONG, 9 },
         { &sentences_framing, "ab$", 3, ZG_FRAMING_NOISE, 2 },
         { &sentences_framing, "$123456$89", 10, ZG_FRAMING_TOO_LONG, 7 }, /* up to the next start */
+        { &tolerant_framing, "a\r\n", 3, ZG_FRAMING_CONTENT, 3 },
+        { &tolerant_framing, "a\rb\n", 4, ZG_FRAMING_CONTENT, 4 },
+        { &tolerant_framing, "\n\r", 2, ZG_FRAMING_IDLE, 1 },
+        { &tolerant_framing, "ab\3\3\3\4", 6, ZG_FRAMING_CONTENT, 6 },
         { &trailed_framing, "\nab", 3, ZG_FRAMING_IDLE, 1 },
         { &trailed_framing, "123456789", 9, ZG_FRAMING_TOO_LONG, 7 },
         { &zg_gap, "123456789", 9, ZG_FRAMING_TOO_LONG, 9 },

@@ -11,7 +11,10 @@ char *zgi_c_framing_name(const struct zgi_c *c)
     case ZG_FRAMING_SLIP: return g_strdup(framing->lead ? "zg_slip" : "zg_slip_trailing");
     case ZG_FRAMING_HDLC: return g_strdup(framing->escape_control ? "zg_hdlc_control" : "zg_hdlc");
     case ZG_FRAMING_GAP: return g_strdup("zg_gap");
-    default: return g_strdup_printf("%s_framing", c->prefix);
+    default:
+        return zg_framing_is_sided(framing)
+                   ? g_strdup_printf("%s_%s_framing", c->prefix, c->side == ZG_SIDE_DEVICE ? "device" : "host")
+                   : g_strdup_printf("%s_framing", c->prefix);
     }
 }
 
@@ -64,6 +67,51 @@ static void print_measure(const struct zgi_c *c, GString *text)
                            c->upper, c->upper, c->upper);
 }
 
+/* Marks for one end, or for both if they are alike (side 0). */
+static void print_marks_of(const struct zgi_c *c, GString *text, enum zg_side side, const char *name)
+{
+    const struct zg_framing_choice *framing = &c->plan->definition->framing;
+    const struct zg_mark *heard = side == ZG_SIDE_DEVICE ? &framing->host_end : &framing->end;
+    const struct zg_mark *sent = side == ZG_SIDE_DEVICE ? &framing->end : &framing->host_end;
+    g_autofree char *start = mark_text(&framing->start), *end = mark_text(heard), *other = mark_text(sent);
+    g_autofree char *others = framing->also_ends > 0 ? g_strdup_printf("%s_also_ends", c->prefix) : g_strdup("NULL");
+
+    if (side)
+        g_string_append_printf(text, "static const struct zg_end_mark %s%s_sent = { %u, %s };\n", c->prefix, name,
+                               sent->size, other);
+    g_string_append_printf(
+        text,
+        "static const struct zg_marks %s%s_marks = { %u, %u, %s, %s, %s, 0x%02XU, 0x%02XU, %s, %u, "
+        "%s, %s%s%s, %u };\nstatic const struct zg_framing %s%s_framing = ZG_MARKS(&%s%s_marks);\n\n",
+        c->prefix, name, framing->start.size, heard->size, start, end,
+        framing->marking == ZG_MARKING_DOUBLED ? "true" : "false", framing->escape, framing->escape_xor,
+        c->plan->searched ? "true" : "false", framing->also_ends, others, side ? "&" : "NULL", side ? c->prefix : "",
+        side == ZG_SIDE_DEVICE ? "_device_sent"
+        : side                 ? "_host_sent"
+                               : "",
+        zg_plan_trailing(c->plan), c->prefix, name, c->prefix, name);
+}
+
+static void print_marks(const struct zgi_c *c, GString *text)
+{
+    const struct zg_framing_choice *framing = &c->plan->definition->framing;
+
+    if (framing->also_ends > 0)
+        g_string_append_printf(text, "static const struct zg_end_mark %s_also_ends[] = {\n", c->prefix);
+    for (unsigned i = 0; i < framing->also_ends; i++) {
+        g_autofree char *mark = mark_text(&framing->also_end[i]);
+        g_string_append_printf(text, "    { %u, %s },\n", framing->also_end[i].size, mark);
+    }
+    if (framing->also_ends > 0)
+        g_string_append(text, "};\n");
+    if (!zg_framing_is_sided(framing)) {
+        print_marks_of(c, text, (enum zg_side)0, "");
+        return;
+    }
+    print_marks_of(c, text, ZG_SIDE_DEVICE, "_device");
+    print_marks_of(c, text, ZG_SIDE_HOST, "_host");
+}
+
 void zgi_c_framing(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
@@ -78,13 +126,7 @@ void zgi_c_framing(const struct zgi_c *c, GString *text)
         print_measure(c, text);
     g_string_append_printf(text, "/* %s */\n", described);
     if (framing->kind == ZG_FRAMING_MARKS && !plan->sized)
-        g_string_append_printf(
-            text,
-            "static const struct zg_marks %s_marks = { %u, %u, %s, %s, %s, 0x%02XU, 0x%02XU, %s, %u };\n"
-            "static const struct zg_framing %s_framing = ZG_MARKS(&%s_marks);\n\n",
-            c->prefix, framing->start.size, framing->end.size, start, end,
-            framing->marking == ZG_MARKING_DOUBLED ? "true" : "false", framing->escape, framing->escape_xor,
-            plan->searched ? "true" : "false", zg_plan_trailing(plan), c->prefix, c->prefix);
+        print_marks(c, text);
     else
         g_string_append_printf(text,
                                "static const struct zg_sized %s_sized = { %s%s, NULL, %u, %u, %u, %u, %s, %s };\n"

@@ -660,18 +660,21 @@ static void print_read_back(const struct writing *writing, unsigned front)
 
 static void print_marks(const struct writing *writing)
 {
-    const struct zg_mark *end = &writing->c->plan->definition->framing.end;
+    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
+    const unsigned count = zg_framing_ends(&writing->c->plan->definition->framing, ends);
     bool has_text = false;
 
     for (unsigned i = 0; i < writing->item->payload.steps->len; i++)
         has_text = has_text || zg_block_step(&writing->item->payload, i)->type.kind == ZG_KIND_TEXT;
     if (!writing->c->plan->searched || !has_text)
         return;
-    g_string_append(writing->text, "    {\n        static const uint8_t mark[] = { ");
-    for (unsigned i = 0; i < end->size; i++)
-        g_string_append_printf(writing->text, "%s0x%02X", i > 0 ? ", " : "", end->bytes[i]);
-    g_string_append(writing->text, " };\n        if (zg_holds_mark(out, *size, mark, sizeof mark))\n            return "
-                                   "ZG_ERANGE;\n    }\n");
+    for (unsigned k = 0; k < count; k++) {
+        g_string_append(writing->text, "    {\n        static const uint8_t mark[] = { ");
+        for (unsigned i = 0; i < ends[k]->size; i++)
+            g_string_append_printf(writing->text, "%s0x%02X", i > 0 ? ", " : "", ends[k]->bytes[i]);
+        g_string_append(writing->text, " };\n        if (zg_holds_mark(out, *size, mark, sizeof mark))\n            "
+                                       "return ZG_ERANGE;\n    }\n");
+    }
 }
 
 static void print_pack(const struct writing *writing)

@@ -89,7 +89,7 @@ static struct example example_of(const struct zg_plan *plan, const struct zg_pla
     example.header = (struct zg_header){ .id = (uint32_t)item->message->id, .sequence = 1, .minor = plan->minor };
     example.payload = zg_payload_make(plan, item, &example.header, example.values);
     if (example.payload)
-        example.wire = zg_frame_make(plan, &example.header, example.payload->data, example.payload->len);
+        example.wire = zg_frame_of(plan, item, &example.header, example.payload->data, example.payload->len);
     return example;
 }
 

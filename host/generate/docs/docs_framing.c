@@ -88,17 +88,35 @@ static void print_sized(struct zgi_document *document, const struct zg_plan *pla
     zgi_document_paragraph(document, "%s Silence within a candidate also ends it.", rescan);
 }
 
+/* How a frame ends, which the two sides may do differently, and what a receiver takes as well. */
+static void append_ends(GString *text, const struct zg_framing_choice *framing)
+{
+    g_autofree char *end = mark_words(&framing->end), *host = mark_words(&framing->host_end);
+
+    if (zg_framing_is_sided(framing))
+        g_string_append_printf(text, "From the device it ends with %s, from the host with %s. ", end, host);
+    else
+        g_string_append_printf(text, "It ends with %s. ", end);
+    for (unsigned i = 0; i < framing->also_ends; i++) {
+        g_autofree char *also = mark_words(&framing->also_end[i]);
+        g_string_append_printf(text, "%s%s", i == 0 ? "A receiver also takes " : ", or ", also);
+    }
+    if (framing->also_ends > 0)
+        g_string_append(text, ": the first mark that is complete ends the frame, and one with nothing before it is "
+                              "idle. ");
+}
+
 static void print_marks(struct zgi_document *document, const struct zg_plan *plan)
 {
     const struct zg_framing_choice *framing = &plan->definition->framing;
-    g_autofree char *start = mark_words(&framing->start), *end = mark_words(&framing->end);
+    g_autofree char *start = mark_words(&framing->start);
     g_autoptr(GString) text = g_string_new(NULL);
 
     if (framing->start.size > 0)
         g_string_append_printf(text, "It begins with %s. ", start);
-    g_string_append_printf(text, "It ends with %s. ", end);
+    append_ends(text, framing);
     if (plan->searched)
-        g_string_append(text, "The content does not hold its first end mark before its end, and is sent as it is");
+        g_string_append(text, "The content does not hold an end mark before its end, and is sent as it is");
     else if (framing->marking == ZG_MARKING_DOUBLED)
         g_string_append_printf(text, "Wherever `%02x` occurs in the content it is sent twice", framing->escape);
     else

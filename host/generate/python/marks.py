@@ -14,6 +14,14 @@ def stuff(content: bytes) -> bytes:
     return bytes(out + END + content[size:])
 
 
+def _end_at(data):
+    """The size of the end mark with which data begins; None: there may be one with more bytes; 0: there is none."""
+    for end in sorted(ENDS, key=len):
+        if data.startswith(end):
+            return len(end)
+    return None if any(end.startswith(bytes(data[:len(end)])) for end in ENDS) else 0
+
+
 class _Finder(_Scanned):
     """Content between marks."""
 
@@ -31,20 +39,31 @@ class _Finder(_Scanned):
             self._reset()
 
     def _seek(self):
-        event = super()._seek()
-        if event is None and self._state == "open" and _END_OPENS:  # the mark that opens is idle
-            if len(self._window) < len(END) + CHECK_BEHIND:
-                self._state = "seeking"
-                return None
-            del self._window[:len(END) + CHECK_BEHIND]
-            return "idle"
-        return event
+        if not _END_OPENS:
+            return super()._seek()
+        noise = False
+        while self._window and _end_at(self._window) == 0:
+            del self._window[0]
+            noise = True
+        if noise:
+            return "noise"
+        size = _end_at(self._window) if self._window else None
+        if size is None or len(self._window) < size + CHECK_BEHIND:
+            return None
+        del self._window[:size + CHECK_BEHIND]
+        self._open()
+        return "idle"
 
     def _fail(self, extent, event):
-        super()._fail(extent, event)
-        size = len(END) + CHECK_BEHIND
-        if _END_OPENS and event != "timed_out" and self._window.startswith(END) and len(self._window) >= size:
-            del self._window[:size]  # the mark ends with what failed
+        if not _END_OPENS:
+            return super()._fail(extent, event)
+        at, self._consumed, self._state = 1, 0, "seeking"
+        while at < extent and _end_at(self._window[at:extent]) == 0:
+            at += 1
+        del self._window[:at]
+        size = _end_at(self._window) if self._window else None
+        if event != "timed_out" and size and len(self._window) >= size + CHECK_BEHIND:
+            del self._window[:size + CHECK_BEHIND]  # the mark ends with what failed
             self._open()
         return event
 
@@ -52,9 +71,11 @@ class _Finder(_Scanned):
         event = None
         while event is None and self._seen < len(self._window):
             byte, ahead = self._window[self._seen], self._window[self._seen + 1:self._seen + 2]
-            found = bytes(self._window[self._seen:self._seen + len(END)]) if PLAIN else b""
-            if PLAIN and END.startswith(found):  # the end mark, or what may become one
-                return self._read_end()
+            size = _end_at(self._window[self._seen:]) if PLAIN else 0
+            if size is None:  # it may become one
+                return None
+            if size:
+                return self._close(size)
             if byte not in _SPECIAL:
                 event = self._add(byte, 1)
             elif byte == ESCAPE and not ahead:
@@ -75,13 +96,16 @@ class _Finder(_Scanned):
                 return self._fail(self._seen + i + 1, "malformed")
         if len(found) < len(END):
             return None
+        return self._close(len(END))
+
+    def _close(self, size):
         if _END_OPENS and not self.content:
-            self._end_with(self._seen + len(END), self.content)
+            self._end_with(self._seen + size, self.content)
             return "idle"
-        behind = self._window[self._seen + len(END):self._seen + len(END) + CHECK_BEHIND]
+        behind = self._window[self._seen + size:self._seen + size + CHECK_BEHIND]
         if len(behind) < CHECK_BEHIND:
             return None
-        return self._end_with(self._seen + len(END) + CHECK_BEHIND, self.content + behind)
+        return self._end_with(self._seen + size + CHECK_BEHIND, self.content + behind)
 
     def _add(self, byte, size):
         self._seen += size

@@ -368,6 +368,15 @@ static void print_framing(GString *text, const struct zg_plan *plan)
                            framing->escape_control ? "True" : "False", plan->max_content, plan->filled);
     print_mark(text, "START", &framing->start);
     print_mark(text, "END", &framing->end);
+    print_mark(text, "HOST_END", zg_framing_is_sided(framing) ? &framing->host_end : &framing->end);
+    g_string_append(text, "ENDS = (END, HOST_END");
+    for (unsigned i = 0; i < framing->also_ends; i++) {
+        g_string_append(text, ", bytes([");
+        for (unsigned k = 0; k < framing->also_end[i].size; k++)
+            g_string_append_printf(text, "%s0x%02X", k > 0 ? ", " : "", framing->also_end[i].bytes[k]);
+        g_string_append(text, "])");
+    }
+    g_string_append(text, ")\n");
     print_mark(text, "CHECK_SUFFIX", plan->check.form && plan->check.form->closing_size > 0 ? &framing->end : &none);
     print_mark(text, "CHECK_PREFIX", plan->definition->check.covers == ZG_COVERS_ALL ? &framing->start : &none);
     if (framing->kind == ZG_FRAMING_LENGTH || framing->kind == ZG_FRAMING_FIXED || plan->sized)

@@ -67,7 +67,10 @@ def encode(message, sequence: int = 0, **roles: int) -> bytes:
             raise RangeError("%s: %r is no %s of this header and message" % (type(message).__name__, value, name))
     header.update(roles)
     content = (_pack_header(header) + payload).ljust(FILLED - CHECK_SIZE, b"\0")
-    return stuff(content + _check_bytes(content))
+    wire = stuff(content + _check_bytes(content))
+    if message.SENDER == "device" or HOST_END == END:
+        return wire
+    return wire[:len(wire) - len(END) - CHECK_BEHIND] + HOST_END + wire[len(wire) - CHECK_BEHIND:]
 
 
 @dataclass
