@@ -313,12 +313,16 @@ static GPtrArray *read_script(const struct cli_verb *verb, const struct zg_plan 
 static bool are_addressed(const struct cli_verb *verb, const struct zg_plan *plan, const GPtrArray *items)
 {
     const unsigned everybody = zg_plan_everybody(plan);
+    const unsigned most = plan->destination_bits > 0 ? UINT32_MAX >> (32 - plan->destination_bits) : 0;
 
     for (unsigned i = 0; i < items->len; i++) {
         const struct zg_script_item *item = g_ptr_array_index(items, i);
-        if (plan->destination_bits > 0 ? item->to > 0 && item->to <= everybody : item->to == 0)
+        if (plan->destination_bits > 0 ? item->to > 0 && item->to <= most : item->to == 0)
             continue;
-        if (plan->destination_bits > 0)
+        if (plan->destination_bits > 0 && everybody != most)
+            cli_error(verb, "%s: expected --to with a device's address from 1 to %u, found %u",
+                      item->message->message->name, most, item->to);
+        else if (plan->destination_bits > 0)
             cli_error(verb, "%s: expected --to with a device's address from 1 to %u, or %u for all, found %u",
                       item->message->message->name, everybody - 1, everybody, item->to);
         else

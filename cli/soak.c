@@ -10,13 +10,14 @@ static bool is_addressed(const struct cli_verb *verb, const struct zg_plan *plan
                          const struct zg_soak_settings *settings)
 {
     const unsigned everybody = zg_plan_everybody(plan);
-    const bool is_shared = settings->link && everybody > 0;
+    const bool is_shared = settings->link && plan->destination_bits > 0;
+    const unsigned all_ones = is_shared ? UINT32_MAX >> (32 - plan->destination_bits) : 0;
+    const unsigned most = everybody == all_ones ? all_ones - 1 : all_ones;
 
-    if (is_shared ? settings->to > 0 && settings->to < everybody : settings->to == 0)
+    if (is_shared ? settings->to > 0 && settings->to <= most && settings->to != everybody : settings->to == 0)
         return true;
     if (is_shared)
-        cli_error(verb, "expected --to with a device's address from 1 to %u, found %d", everybody - 1,
-                  (int)settings->to);
+        cli_error(verb, "expected --to with a device's address from 1 to %u, found %d", most, (int)settings->to);
     else
         cli_error(verb, "%s; leave --to out",
                   settings->link ? "this line has no addresses" : "the simulated line has one device");

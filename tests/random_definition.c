@@ -28,11 +28,18 @@ static void random_field(struct zg_random *random, GString *text, unsigned numbe
     const char *order = zg_random_one_in(random, 4)   ? ", order: big"
                         : zg_random_one_in(random, 4) ? ", order: little"
                                                       : "";
+    static const char *const counts[] = { "count: bytes", "count: { is: bytes, type: u16 }",
+                                          "count: { is: elements, type: u16 }" };
     const char *dots = zg_random_one_in(random, 2) ? ".." : "";
     g_autofree char *type = random_type(random, enums, records);
 
     g_string_append_printf(text, "      f%u: ", number);
-    switch (zg_random_below(random, 6)) {
+    switch (zg_random_below(random, 7)) {
+    case 6:
+        g_string_append_printf(text, "{ type: \"%c%u[..%u]\", %s%s%s }\n", zg_random_one_in(random, 2) ? 'u' : 'i',
+                               8U << zg_random_below(random, 4), 1 + (unsigned)zg_random_below(random, 60),
+                               counts[zg_random_below(random, 3)], order, more);
+        break;
     case 0:
         g_string_append_printf(text, "{ type: \"%s[%s%u]\"%s%s }\n", type, dots,
                                1 + (unsigned)zg_random_below(random, zg_random_one_in(random, 8) ? 300 : 9), order,
@@ -108,8 +115,9 @@ static char *random_definition(struct zg_random *random)
     unsigned messages = 1 + (unsigned)zg_random_below(random, 5);
     bool services = zg_random_one_in(random, 3);
     bool tagged = !services && zg_random_one_in(random, 4); /* instead of an id */
-    const char *addresses =
-        !counted && zg_random_one_in(random, 3) ? "destination: u3, source: { type: u13, order: big }, " : "";
+    const char *addresses = counted || zg_random_one_in(random, 2) ? ""
+                            : zg_random_one_in(random, 2) ? "destination: u3, source: { type: u13, order: big }, "
+                                                          : "node: { type: u7, broadcast: 0 }, ";
 
     g_string_append_printf(
         text,

@@ -165,6 +165,16 @@ static void compare_extents(const struct field_pair *pair)
     g_autofree char *old_type = zg_type_name(before->type), *new_type = zg_type_name(after->type);
     bool counted = after->type.extent == ZG_EXTENT_COUNTED && before->type.extent == ZG_EXTENT_COUNTED;
 
+    if (counted && before->count_unit != after->count_unit) {
+        breaks(pair, "the count of", before->count_unit > 1 ? "bytes," : "elements,",
+               after->count_unit > 1 ? "bytes" : "elements", "each end expects another number of elements");
+        return;
+    }
+    if (counted && before->count_size != after->count_size && before->type.count == after->type.count) {
+        breaks(pair, "the count's bytes,", before->count_size > 1 ? "2," : "1,", after->count_size > 1 ? "2" : "1",
+               "each end expects another number of elements");
+        return;
+    }
     if (before->type.extent == after->type.extent && before->type.count == after->type.count) {
         if (counted && after->count_size == 2 && before->count_big_endian != after->count_big_endian)
             breaks(pair, "the count's order,", before->count_big_endian ? "big," : "little,",

@@ -35,6 +35,7 @@ static void append_role(const struct explaining *frame, GString *text, const str
     case ZG_ROLE_LENGTH: value = frame->payload + frame->plan->length_more; break;
     case ZG_ROLE_DESTINATION: value = header->destination; break;
     case ZG_ROLE_SOURCE: value = header->source; break;
+    case ZG_ROLE_NODE: value = header->source > 0 ? header->source : header->destination; break;
     default: break;
     }
     g_string_append_printf(text, "%s%s", text->len > 0 ? "; " : "header: ", step->name);

@@ -61,6 +61,7 @@ static uint8_t *pack_elements(const struct zg_step *step, const struct zg_value 
 
 static void put_count(const struct zg_step *step, unsigned count, uint8_t *at)
 {
+    count *= MAX(step->count_unit, 1);
     if (step->count_size == 1)
         at[0] = (uint8_t)count;
     if (step->count_size != 2)
@@ -206,9 +207,12 @@ static unsigned get_count(const struct zg_step *step, const uint8_t *at)
 static bool element_count(const struct zg_step *step, const uint8_t *at, size_t length, unsigned *count)
 {
     *count = step->most;
-    if (step->type.extent == ZG_EXTENT_COUNTED)
+    if (step->type.extent == ZG_EXTENT_COUNTED) {
         *count = get_count(step, at);
-    else if (step->type.extent == ZG_EXTENT_REST && step->bits > 0 && length % (step->bits / 8) != 0)
+        if (*count % step->count_unit != 0)
+            return false;
+        *count /= step->count_unit;
+    } else if (step->type.extent == ZG_EXTENT_REST && step->bits > 0 && length % (step->bits / 8) != 0)
         return false;
     else if (step->type.extent == ZG_EXTENT_REST && step->bits > 0)
         *count = (unsigned)MIN(length / (step->bits / 8), UINT_MAX);

@@ -8,6 +8,7 @@
 /* What an observer remembers. Zero-initialise it. */
 struct zg_chooser {
     const struct zg_message *open[2]; /* the newest request of the device and of the host that is not answered yet */
+    enum zg_side only;                /* what this side sends; 0: it may be either's */
 };
 
 /* What a frame was found to be. */

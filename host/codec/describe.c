@@ -25,6 +25,7 @@ static bool role_of(const struct zg_header *header, enum zg_role role, uint32_t 
     case ZG_ROLE_SEQUENCE: *value = header->sequence; return true;
     case ZG_ROLE_MINOR: *value = header->minor; return true;
     case ZG_ROLE_LENGTH: *value = header->length; return true;
+    case ZG_ROLE_NODE:
     case ZG_ROLE_DESTINATION: *value = header->destination; return true;
     case ZG_ROLE_SOURCE: *value = header->source; return true;
     default: return false;
@@ -34,7 +35,7 @@ static bool role_of(const struct zg_header *header, enum zg_role role, uint32_t 
 /* Who sent a frame: known from its address, if it has one, otherwise from the message. */
 static enum zg_side sender_of(const struct zg_plan *plan, const struct zg_stretch *stretch)
 {
-    if (plan->source_bits > 0)
+    if (plan->source_bits > 0 && !plan->node)
         return stretch->header.source == 0 ? ZG_SIDE_HOST : ZG_SIDE_DEVICE;
     return stretch->also ? ZG_SIDE_BOTH : stretch->message->message->from;
 }
@@ -230,9 +231,11 @@ char *zg_stretch_to_line(const struct zg_plan *plan, const struct zg_stretch *st
         g_string_append_printf(text, "%-12s", stretch->message->message->name);
         if (plan->sequence_bits > 0)
             g_string_append_printf(text, " seq %-4u", stretch->header.sequence);
-        if (plan->source_bits > 0)
+        if (plan->node)
+            g_string_append_printf(text, " node %u", stretch->header.source);
+        if (plan->source_bits > 0 && !plan->node)
             g_string_append_printf(text, " from %u", stretch->header.source);
-        if (plan->destination_bits > 0)
+        if (plan->destination_bits > 0 && !plan->node)
             g_string_append_printf(text, " to %u", stretch->header.destination);
         if (stretch->message->tickets > 0)
             g_string_append_printf(text, " ticket %-3u", stretch->header.ticket);

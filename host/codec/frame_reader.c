@@ -65,6 +65,7 @@ struct zg_frame_reader *zg_frame_reader_new(const struct zg_plan *plan, zg_stret
 
 void zg_frame_reader_hear(struct zg_frame_reader *reader, enum zg_side from)
 {
+    reader->chooser.only = from;
     reader->protocol.framing = zg_plan_framing(reader->plan, zg_receivers(from));
     zg_receiver_init(&reader->receiver, &reader->protocol, (void *)reader->plan, &reader->counters, reader->memory);
 }

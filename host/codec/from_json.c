@@ -445,7 +445,7 @@ static bool role_from_json(JsonObject *object, const char *name, unsigned bits, 
 bool zg_header_from_json(const struct zg_plan *plan, const struct zg_plan_message *message, const char *text,
                          struct zg_header *header, GError **error)
 {
-    static const char *const names[] = { "sequence", "source", "destination", "minor", "ticket", "base", NULL };
+    static const char *const names[] = { "sequence", "source", "destination", "node", "minor", "ticket", "base", NULL };
     g_autofree char *where = g_strdup_printf("the header of %s", plan->definition->protocol);
     const char *name = message->message->name;
     g_autoptr(JsonParser) parser = parse_object("the header", text, error);
@@ -456,8 +456,10 @@ bool zg_header_from_json(const struct zg_plan *plan, const struct zg_plan_messag
     JsonObject *object = json_node_get_object(json_parser_get_root(parser));
     bool good = known_members("the header", "role to be chosen", object, names, error) &&
                 role_from_json(object, "sequence", plan->sequence_bits, where, &header->sequence, error) &&
-                role_from_json(object, "source", plan->source_bits, where, &header->source, error) &&
-                role_from_json(object, "destination", plan->destination_bits, where, &header->destination, error) &&
+                role_from_json(object, "source", plan->node ? 0 : plan->source_bits, where, &header->source, error) &&
+                role_from_json(object, "destination", plan->node ? 0 : plan->destination_bits, where,
+                               &header->destination, error) &&
+                role_from_json(object, "node", plan->node ? plan->node->bits : 0, where, &header->destination, error) &&
                 role_from_json(object, "minor", plan->minor_bits, where, &header->minor, error) &&
                 role_from_json(object, "ticket", message->tickets > 0 ? 8 : 0, name, &ticket, error) &&
                 role_from_json(object, "base", message->tickets > 1 ? 8 : 0, name, &base, error);

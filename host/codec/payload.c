@@ -69,9 +69,13 @@ bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at,
 
 void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, size_t payload, uint8_t *at)
 {
-    const uint64_t roles[ZG_ROLES] = { [ZG_ROLE_VERSION] = header->version,           [ZG_ROLE_ID] = header->id,
-                                       [ZG_ROLE_SEQUENCE] = header->sequence,         [ZG_ROLE_MINOR] = header->minor,
-                                       [ZG_ROLE_DESTINATION] = header->destination,   [ZG_ROLE_SOURCE] = header->source,
+    const uint64_t roles[ZG_ROLES] = { [ZG_ROLE_VERSION] = header->version,
+                                       [ZG_ROLE_ID] = header->id,
+                                       [ZG_ROLE_SEQUENCE] = header->sequence,
+                                       [ZG_ROLE_MINOR] = header->minor,
+                                       [ZG_ROLE_DESTINATION] = header->destination,
+                                       [ZG_ROLE_SOURCE] = header->source,
+                                       [ZG_ROLE_NODE] = header->source > 0 ? header->source : header->destination,
                                        [ZG_ROLE_LENGTH] = payload + plan->length_more };
 
     memset(at, 0, plan->header.size);
@@ -101,7 +105,7 @@ int zgi_header_unpack_roles(const struct zg_plan *plan, const uint8_t *at, uint6
                                   .sequence = (uint32_t)roles[ZG_ROLE_SEQUENCE],
                                   .minor = (uint32_t)roles[ZG_ROLE_MINOR],
                                   .length = (uint32_t)roles[ZG_ROLE_LENGTH],
-                                  .destination = (uint32_t)roles[ZG_ROLE_DESTINATION],
-                                  .source = (uint32_t)roles[ZG_ROLE_SOURCE] };
+                                  .destination = (uint32_t)roles[plan->node ? ZG_ROLE_NODE : ZG_ROLE_DESTINATION],
+                                  .source = (uint32_t)roles[plan->node ? ZG_ROLE_NODE : ZG_ROLE_SOURCE] };
     return zgi_header_judged(plan, header, formed, counted);
 }

@@ -51,8 +51,8 @@ const char *zg_side_name(enum zg_side side)
 
 const char *zg_role_name(enum zg_role role)
 {
-    static const char *const names[ZG_ROLES] = { "version",     "id",     "sequence", "minor",   "length",
-                                                 "destination", "source", "const",    "reserved" };
+    static const char *const names[ZG_ROLES] = { "version",     "id",     "sequence", "minor", "length",
+                                                 "destination", "source", "node",     "const", "reserved" };
     return names[role];
 }
 

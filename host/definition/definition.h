@@ -121,9 +121,12 @@ struct zg_field {
     bool ranged;
     mpq_t low; /* physical limits, both inclusive */
     mpq_t high;
-    char *key;     /* its name in pairs and json; NULL: its name */
-    bool optional; /* may be absent, in text layouts */
-    int decimals;  /* of scale and offset as they are written; -1: a fraction */
+    char *key;           /* its name in pairs and json; NULL: its name */
+    bool optional;       /* may be absent, in text layouts */
+    bool counts_bytes;   /* the count in front of an array counts bytes */
+    unsigned count_bits; /* of that count: 8 or 16; 0: as few as it takes */
+    struct zg_place count_place;
+    int decimals; /* of scale and offset as they are written; -1: a fraction */
     struct zg_form form;
     struct zg_place optional_place;
     unsigned since;     /* minor version that introduced it; 0: from the start */
@@ -197,6 +200,7 @@ enum zg_role {
     ZG_ROLE_LENGTH,
     ZG_ROLE_DESTINATION,
     ZG_ROLE_SOURCE,
+    ZG_ROLE_NODE, /* the device's address, in both directions; the PC has none */
     ZG_ROLE_CONST,
     ZG_ROLE_RESERVED,
     ZG_ROLES
@@ -209,7 +213,7 @@ struct zg_header_role {
     enum zg_role role;
     unsigned bits; /* unsigned; 1 to 32, of const and reserved up to 64 */
     bool big_endian;
-    uint64_t value;        /* of const */
+    uint64_t value;        /* of const; of node the address that means every device */
     enum zg_counts counts; /* of length */
     struct zg_place place;
 };

@@ -152,6 +152,38 @@ static void read_as(struct zgi_reader *reader, const struct zgi_entry *entry, vo
     zgi_read_form(reader, entry, &((struct field_reading *)into)->field->form);
 }
 
+static void read_count_is(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "elements", "bytes", NULL };
+    unsigned index;
+
+    if (zgi_read_choice(reader, entry->value, "what the count counts", words, &index))
+        ((struct field_reading *)into)->field->counts_bytes = index == 1;
+}
+
+static void read_count_type(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "u8", "u16", NULL };
+    unsigned index;
+
+    if (zgi_read_choice(reader, entry->value, "a count's type", words, &index))
+        ((struct field_reading *)into)->field->count_bits = 8 * (index + 1);
+}
+
+const struct zgi_key zgi_count_keys[] = { { "type", false, read_count_type, "count_type",
+                                            "u8 or u16; default: the smaller one that fits" },
+                                          { "is", true, read_count_is, "count_is", "elements (default) or bytes" },
+                                          { 0 } };
+
+static void read_count(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    ((struct field_reading *)into)->field->count_place = entry->place;
+    if (entry->value->type == YAML_MAPPING_NODE)
+        zgi_read_mapping(reader, entry->value, entry->place, "the count", zgi_count_keys, into);
+    else
+        read_count_is(reader, entry, into);
+}
+
 const struct zgi_key zgi_field_keys[] = {
     { "type", true, read_field_type, "type",
       "u1 to u64, i2 to i64, bool, f32, f64, uleb32, text[N], bytes[..N], an enum, flags, a record, or an array of "
@@ -166,6 +198,7 @@ const struct zgi_key zgi_field_keys[] = {
     { "since", false, read_since, "version", "Version of the protocol that introduced the field" },
     { "default", false, read_default, "default",
       "Physical value of the field in payloads of older senders; default raw zero" },
+    { "count", false, read_count, "count", "What the count in front of an array counts: elements (default) or bytes" },
     { "key", false, read_key, "any_text", "In pairs and json: its name on the wire; default the field's" },
     { "optional", false, read_optional, "bool", "In text layouts: it may be absent; default false" },
     { "as", false, read_as, "form", "In text layouts: how the value is written" },
@@ -248,6 +281,27 @@ static void check_range_reachable(struct zgi_reader *reader, const struct field_
     mpq_clears(low, high, NULL);
 }
 
+/* What a count in front of an array can be. */
+static void check_count(struct zgi_reader *reader, const struct zg_field *field, const char *type)
+{
+    const unsigned size = field->type.bits / 8;
+    const bool is_whole = field->type.kind != ZG_KIND_RECORD && field->type.kind != ZG_KIND_LEB_UNSIGNED &&
+                          field->type.kind != ZG_KIND_LEB_SIGNED && field->type.bits % 8 == 0;
+    const unsigned most = field->type.count * (field->counts_bytes ? MAX(size, 1) : 1);
+
+    if (field->count_place.line == 0)
+        return;
+    if (field->type.extent != ZG_EXTENT_COUNTED)
+        zgi_error(reader->diagnostics, field->count_place, "only an array [..N] has a count; %s is %s", field->name,
+                  type);
+    else if (field->counts_bytes && !is_whole)
+        zgi_error(reader->diagnostics, field->count_place,
+                  "only elements of whole bytes and of one size can be counted in bytes; %s is %s", field->name, type);
+    else if (field->count_bits == 8 && most > 255)
+        zgi_error(reader->diagnostics, field->count_place, "%s may count up to %u; expected type: u16", field->name,
+                  most);
+}
+
 static void check_field(struct zgi_reader *reader, struct field_reading *reading)
 {
     struct zg_field *field = reading->field;
@@ -256,6 +310,7 @@ static void check_field(struct zgi_reader *reader, struct field_reading *reading
 
     field->scaled = mpq_cmp_ui(field->scale, 1, 1) != 0 || mpq_sgn(field->offset) != 0;
     field->decimals = reading->decimals;
+    check_count(reader, field, type);
     if (field->scaled && !integer)
         zgi_error(reader->diagnostics, reading->scale_place, "scale and offset are for integer types; %s is %s",
                   field->name, type);
@@ -387,6 +442,7 @@ const struct zgi_key zgi_variable_keys[] = {
     { "access", false, read_access, "access", "What a host may do: read, write or read_write (default)" },
     { "summary", false, read_field_summary, "text", "What the variable is" },
     { "order", false, read_field_order, "byte_order", "As of a field" },
+    { "count", false, read_count, "count", "As of a field" },
     { 0 }
 };
 

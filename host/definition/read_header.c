@@ -67,9 +67,19 @@ const struct zgi_key zgi_const_keys[] = { { "type", true, read_role_type, "integ
                                             "Byte order; default: the frame's" },
                                           { 0 } };
 
+const struct zgi_key zgi_node_keys[] = {
+    { "type", true, read_role_type, "integer_type", "Its width, u1 to u32" },
+    { "order", false, read_role_order, "byte_order", "Byte order; default: the frame's" },
+    { "broadcast", false, keep_value, "natural", "The address that means every device; default: all ones" },
+    { 0 }
+};
+
 static const struct zgi_key *keys_of(enum zg_role role)
 {
-    return role == ZG_ROLE_CONST ? zgi_const_keys : role == ZG_ROLE_LENGTH ? zgi_length_keys : zgi_role_keys;
+    return role == ZG_ROLE_NODE     ? zgi_node_keys
+           : role == ZG_ROLE_CONST  ? zgi_const_keys
+           : role == ZG_ROLE_LENGTH ? zgi_length_keys
+                                    : zgi_role_keys;
 }
 
 static void check_role_unique(struct zgi_reader *reader, const struct zg_definition *definition,
@@ -81,6 +91,25 @@ static void check_role_unique(struct zgi_reader *reader, const struct zg_definit
         if (other->role == role->role)
             zgi_error(reader->diagnostics, role->place, "the header already has the role %s (%s)",
                       zg_role_name(role->role), where);
+    }
+}
+
+static bool is_address(enum zg_role role)
+{
+    return role == ZG_ROLE_DESTINATION || role == ZG_ROLE_SOURCE;
+}
+
+/* The role node is both addresses in one. */
+static void check_node_alone(struct zgi_reader *reader, const struct zg_definition *definition,
+                             const struct zg_header_role *role)
+{
+    for (unsigned i = 0; i < definition->header->len; i++) {
+        const struct zg_header_role *other = g_ptr_array_index(definition->header, i);
+        if ((role->role == ZG_ROLE_NODE && is_address(other->role)) ||
+            (other->role == ZG_ROLE_NODE && is_address(role->role)))
+            zgi_error(reader->diagnostics, role->place,
+                      "node is the device's address in both directions; with it expected neither destination nor "
+                      "source");
     }
 }
 
@@ -120,7 +149,10 @@ static void read_role(struct zgi_reader *reader, const struct zgi_entry *entry, 
     if (reading.value)
         zgi_read_unsigned(reader, reading.value, "a value that fits its type,", 0, UINT64_MAX >> (64 - item->bits),
                           &item->value);
+    if (role == ZG_ROLE_NODE && !reading.value)
+        item->value = UINT64_MAX >> (64 - item->bits);
     check_role_unique(reader, definition, item);
+    check_node_alone(reader, definition, item);
     g_ptr_array_add(definition->header, item);
 }
 

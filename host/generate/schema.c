@@ -19,6 +19,8 @@ static const struct {
     { "plain_role", zgi_role_keys },
     { "length_role", zgi_length_keys },
     { "const_role", zgi_const_keys },
+    { "node_role", zgi_node_keys },
+    { "count_mapping", zgi_count_keys },
     { "message", zgi_message_keys },
     { "field_mapping", zgi_field_keys },
     { "variable", zgi_variable_keys },
@@ -61,6 +63,8 @@ static const struct {
                 { "delivery", { "acknowledged" } },
                 { "kept", { "kept" } },
                 { "no_ticket", { "none" } },
+                { "count_is", { "elements", "bytes" } },
+                { "count_type", { "u8", "u16" } },
                 { "layout_word", { "binary", "json" } },
                 { "form_word", { "raw", "number", "names", "base64" } },
                 { "base", { "2", "10", "16" } },
@@ -221,11 +225,13 @@ static void print_roles(struct zg_json *json)
         refer(json, zg_role_name((enum zg_role)i),
               i == ZG_ROLE_CONST    ? "const_role"
               : i == ZG_ROLE_LENGTH ? "length_role_or_type"
+              : i == ZG_ROLE_NODE   ? "node_role_or_type"
                                     : "role_or_type");
     zg_json_close(json, '}');
     zg_json_close(json, '}');
     any_of(json, "role_or_type", "integer_type", "plain_role");
     any_of(json, "length_role_or_type", "integer_type", "length_role");
+    any_of(json, "node_role_or_type", "integer_type", "node_role");
     print_list(json, "header", "roles", 0, 0);
 }
 
@@ -295,6 +301,7 @@ static void print_others(struct zg_json *json)
     print_list(json, "name_list", "name", 1, 0);
     any_of(json, "names", "name", "name_list");
     any_of(json, "reply", "names", "reply_mapping");
+    any_of(json, "count", "count_is", "count_mapping");
     print_list(json, "range", "number", 2, 2);
     print_words(json, "service", zg_service_names);
     print_list(json, "service_list", "service", 0, 0);

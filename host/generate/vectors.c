@@ -126,15 +126,15 @@ static void spell_plainly(const struct zg_block *block, struct zg_value *values)
 /* The header of a vector: the roles that a sender chooses are small numbers that fit. */
 static struct zg_header header_of(const struct zg_plan *plan, const struct zg_plan_message *item)
 {
-    const struct zg_header header = { .id = (uint32_t)item->message->id,
-                                      .sequence =
-                                          plan->sequence_bits ? 5U & UINT32_MAX >> (32 - plan->sequence_bits) : 0,
-                                      .minor = plan->minor,
-                                      .destination =
-                                          plan->destination_bits ? 2U & UINT32_MAX >> (32 - plan->destination_bits) : 0,
-                                      .source = plan->source_bits ? 1U & UINT32_MAX >> (32 - plan->source_bits) : 0,
-                                      .ticket = item->tickets > 0 ? 0xA7 : 0,
-                                      .base = item->tickets > 1 ? 0xA5 : 0 };
+    const struct zg_header header = {
+        .id = (uint32_t)item->message->id,
+        .sequence = plan->sequence_bits ? 5U & UINT32_MAX >> (32 - plan->sequence_bits) : 0,
+        .minor = plan->minor,
+        .destination = plan->destination_bits ? 2U & UINT32_MAX >> (32 - plan->destination_bits) : 0,
+        .source = plan->source_bits && !plan->node ? 1U & UINT32_MAX >> (32 - plan->source_bits) : 0,
+        .ticket = item->tickets > 0 ? 0xA7 : 0,
+        .base = item->tickets > 1 ? 0xA5 : 0
+    };
     return header;
 }
 
@@ -157,9 +157,11 @@ static void print_header(struct zg_json *json, const struct zg_plan *plan, const
     zg_json_open(json, "header", '{');
     if (plan->sequence_bits > 0)
         zg_json_unsigned(json, "sequence", header->sequence);
-    if (plan->destination_bits > 0)
+    if (plan->node)
+        zg_json_unsigned(json, "node", header->destination);
+    if (plan->destination_bits > 0 && !plan->node)
         zg_json_unsigned(json, "destination", header->destination);
-    if (plan->source_bits > 0)
+    if (plan->source_bits > 0 && !plan->node)
         zg_json_unsigned(json, "source", header->source);
     if (item->tickets > 0)
         zg_json_unsigned(json, "ticket", header->ticket);

@@ -55,9 +55,7 @@ struct zgi_session *zgi_session_begin(struct zg_node *node)
 
 int zg_node_set_address(struct zg_node *node, zg_header_number address)
 {
-    const zg_header_number everybody = zgi_everybody(&node->any.link);
-
-    if (!node->services.end.addressed || address == 0 || (everybody > 0 && address >= everybody))
+    if (!node->services.end.addressed || !zgi_is_address(&node->any.link, address))
         return ZG_EINVALID;
     node->any.link.address = address;
     return 0;
@@ -65,8 +63,7 @@ int zg_node_set_address(struct zg_node *node, zg_header_number address)
 
 int zg_node_follow(struct zg_node *node, zg_header_number address)
 {
-    if (!node->services.end.has_many || address == 0 || address >= zgi_everybody(&node->any.link) ||
-        zgi_peer(&node->any.link, address))
+    if (!node->services.end.has_many || !zgi_is_address(&node->any.link, address) || zgi_peer(&node->any.link, address))
         return ZG_EINVALID;
     struct zgi_session *with = zgi_session_begin(node);
     if (with->peer == &node->any.link.peer)

@@ -25,6 +25,8 @@ struct zg_session {
     struct zg_node *node;
     struct direction directions[2];
     uint64_t silence_ns; /* that ends what is open; 0: it does not */
+    bool is_whole;       /* frames are handed over whole */
+    zg_index ahead;      /* bytes handed over that are still in the ring */
     uint64_t byte_ns;
     uint64_t free_ns; /* when the line can take the next byte */
     GByteArray *to_write;
@@ -70,6 +72,7 @@ struct zg_session *zg_session_new(const struct zg_plan *plan, struct zg_wire *wi
     session->data = data;
     session->to_write = g_byte_array_new();
     session->byte_ns = zg_line_byte_ns(line);
+    session->is_whole = plan->gap_ns > 0;
     if (silence_ns > 0)
         session->silence_ns = plan->gap_ns > 0 ? silence_ns : silence_ns + HELD_BACK_US * UINT64_C(1000);
     for (unsigned i = 0; i < 2; i++)
@@ -135,6 +138,17 @@ static void observe(struct zg_session *session, const struct zg_passage *passage
     zg_frame_reader_feed(direction->stream, passage->bytes, passage->count);
 }
 
+/* Where silence ends a frame, the line gets it whole: a program that is held up while it sends would break it. Its
+ * bytes stay in the ring until they have left the line. */
+static void hand_over(struct zg_session *session)
+{
+    const struct zg_ring *ring = &zg_node_link(session->node)->transmit;
+    const zg_index used = zg_ring_used(ring);
+
+    for (; session->ahead < used; session->ahead++)
+        g_byte_array_append(session->to_write, &ring->bytes[(zg_index)(ring->tail + session->ahead) & ring->mask], 1);
+}
+
 /* Sends bytes no faster than the line carries them, so that the end measures the line's times. */
 static bool transmit(struct zg_session *session, GError **error)
 {
@@ -142,8 +156,13 @@ static bool transmit(struct zg_session *session, GError **error)
     uint8_t byte;
 
     g_byte_array_set_size(session->to_write, 0);
+    if (session->is_whole)
+        hand_over(session);
     while (session->free_ns <= now_ns && zg_link_transmit_isr(zg_node_link(session->node), &byte)) {
-        g_byte_array_append(session->to_write, &byte, 1);
+        if (session->ahead > 0)
+            session->ahead--;
+        else
+            g_byte_array_append(session->to_write, &byte, 1);
         session->free_ns += session->byte_ns;
     }
     if (session->free_ns + session->byte_ns < now_ns)

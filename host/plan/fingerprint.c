@@ -76,6 +76,8 @@ static void append_header(GString *text, const struct zg_definition *definition)
     for (unsigned i = 0; i < definition->header->len; i++) {
         const struct zg_header_role *role = g_ptr_array_index(definition->header, i);
         g_string_append_printf(text, "header %s u%u %s", zg_role_name(role->role), role->bits, order(role->big_endian));
+        if (role->role == ZG_ROLE_NODE)
+            g_string_append_printf(text, " broadcast %" G_GINT64_MODIFIER "x", role->value);
         if (role->role == ZG_ROLE_CONST)
             g_string_append_printf(text, " %" G_GINT64_MODIFIER "x", role->value);
         if (role->role == ZG_ROLE_LENGTH)
@@ -103,6 +105,10 @@ static void append_field(GString *text, const struct zg_field *field)
     }
     if (field->since > 0)
         g_string_append_printf(text, " since %u", field->since);
+    if (field->counts_bytes)
+        g_string_append(text, " count bytes");
+    if (field->count_bits > 0)
+        g_string_append_printf(text, " count u%u", field->count_bits);
     g_string_append_c(text, '\n');
 }
 

@@ -76,7 +76,10 @@ static void place_on_boundary(struct zgi_cursor *cursor, struct zg_step *step, u
         step->most_size = bytes_of(step->most, most);
         break;
     case ZG_EXTENT_COUNTED:
-        step->count_size = step->type.count <= 255 ? 1 : 2;
+        step->count_unit = step->field && step->field->counts_bytes ? MAX(step->bits / 8, 1) : 1;
+        step->count_size = step->type.count * step->count_unit <= 255 ? 1 : 2;
+        if (step->field && step->field->count_bits > 0)
+            step->count_size = step->field->count_bits / 8;
         step->least_size = step->count_size;
         step->most_size = step->count_size + array_bytes(step, step->type.count, most);
         break;

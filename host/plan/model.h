@@ -72,7 +72,8 @@ struct zg_plan {
     unsigned version_bits;  /* 0: none */
     unsigned minor_bits;    /* 0: none */
     unsigned length_bits;   /* 0: none */
-    unsigned destination_bits, source_bits; /* 0: none */
+    unsigned destination_bits, source_bits; /* 0: none; with the role node both have its width */
+    const struct zg_header_role *node;      /* NULL: none */
     unsigned length_more;                   /* what the role length counts besides the payload, bytes */
     uint32_t version; /* the major number as the header carries it, modulo its width; 0: it does not */
     uint32_t minor;   /* the minor number, in the same way */

@@ -70,7 +70,7 @@ static void plan_header_word(struct zg_plan *plan)
         enum zg_role role = step->role->role;
         uint64_t mask = UINT64_MAX >> (64 - step->bits);
         unsigned shift = shift_in_word(step);
-        word->whole = word->whole && shift < 64;
+        word->whole = word->whole && shift < 64 && role != ZG_ROLE_NODE; /* which is read as both addresses */
         if (role == ZG_ROLE_CONST && shift < 64) {
             word->constants |= step->role->value << shift;
             word->constant_mask |= mask << shift;
@@ -93,6 +93,7 @@ static void plan_header(struct zg_plan *plan)
                                          [ZG_ROLE_LENGTH] = &plan->length_bits,
                                          [ZG_ROLE_DESTINATION] = &plan->destination_bits,
                                          [ZG_ROLE_SOURCE] = &plan->source_bits,
+                                         [ZG_ROLE_NODE] = &plan->destination_bits,
                                          [ZG_ROLE_CONST] = &ignored,
                                          [ZG_ROLE_RESERVED] = &ignored };
     struct zgi_cursor cursor = { 0 };
@@ -109,6 +110,10 @@ static void plan_header(struct zg_plan *plan)
                                 .big_endian = role->big_endian };
         zgi_place_step(&plan->header, &cursor, &step, 0);
         *widths[role->role] = role->bits;
+        if (role->role == ZG_ROLE_NODE) {
+            plan->node = role;
+            plan->source_bits = role->bits;
+        }
     }
     plan_header_word(plan);
     if (plan->version_bits > 0)
@@ -351,6 +356,8 @@ unsigned zg_plan_trailing(const struct zg_plan *plan)
 
 unsigned zg_plan_everybody(const struct zg_plan *plan)
 {
+    if (plan->node)
+        return (unsigned)plan->node->value;
     return plan->destination_bits > 0 ? UINT32_MAX >> (32 - plan->destination_bits) : 0;
 }
 
@@ -397,5 +404,7 @@ struct zg_protocol zg_plan_protocol(const struct zg_plan *plan)
                                  .sequence_bits = (uint8_t)plan->sequence_bits,
                                  .destination_bits = (uint8_t)plan->destination_bits,
                                  .source_bits = (uint8_t)plan->source_bits,
+                                 .node = plan->node != NULL,
+                                 .everybody = (zg_header_number)zg_plan_everybody(plan),
                                  .length_ends = plan->filled > 0 && plan->length_bits > 0 };
 }

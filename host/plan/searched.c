@@ -83,7 +83,7 @@ static bool block_may_hold(const struct looking *looking, const struct zg_block 
 
 static bool step_may_hold(const struct looking *looking, const struct zg_step *step)
 {
-    if (step->count_size > 0 && has_number_byte(looking, 0, step->most, step->count_size))
+    if (step->count_size > 0 && has_number_byte(looking, 0, (uint64_t)step->most * step->count_unit, step->count_size))
         return true;
     if (step->record)
         return block_may_hold(looking, step->record);

@@ -33,6 +33,7 @@ struct zg_step {
     bool varies;         /* its size varies: what follows counts from its end */
     unsigned count_size; /* bytes of the count before it: 0, 1 or 2 */
     bool count_big_endian;
+    unsigned count_unit; /* what the count in front counts for each element: 1, or its bytes */
     unsigned most;       /* most elements; 1 for a single value */
     unsigned least_size; /* its bytes on the wire, count included; for a bit-wide one those of the run so far */
     unsigned most_size;

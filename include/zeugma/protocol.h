@@ -55,16 +55,18 @@ struct zg_protocol {
     size_t max_frame;    /* bytes on the wire of the longest frame */
     size_t receive_room; /* bytes of memory that the framing's decoder takes */
     size_t filled; /* content shorter than this is filled up with zero bytes before the check, bytes; 0: it is not */
-    uint32_t byte_timeout_us; /* silence within a frame that abandons it; 0: none */
-    uint32_t gap_us;          /* silence that ends a frame (framing gap); 0: it does not */
-    uint32_t send_gap_us;     /* least silence before a frame that is sent; 0: none */
-    uint32_t turn_us;         /* least silence after received bytes before sending; 0: both directions at once */
-    uint32_t link_timeout_us; /* without a frame for so long, a peer is down; 0: never */
-    uint8_t header_size;      /* bytes */
-    uint8_t version_bits;     /* 0: the header has no version, so every frame is of ours */
-    uint8_t sequence_bits;    /* 0: no sequence */
-    uint8_t destination_bits; /* 0: no destination, every frame is for every node */
-    uint8_t source_bits;      /* 0: no source */
+    uint32_t byte_timeout_us;   /* silence within a frame that abandons it; 0: none */
+    uint32_t gap_us;            /* silence that ends a frame (framing gap); 0: it does not */
+    uint32_t send_gap_us;       /* least silence before a frame that is sent; 0: none */
+    uint32_t turn_us;           /* least silence after received bytes before sending; 0: both directions at once */
+    uint32_t link_timeout_us;   /* without a frame for so long, a peer is down; 0: never */
+    uint8_t header_size;        /* bytes */
+    uint8_t version_bits;       /* 0: the header has no version, so every frame is of ours */
+    uint8_t sequence_bits;      /* 0: no sequence */
+    uint8_t destination_bits;   /* 0: no destination, every frame is for every node */
+    uint8_t source_bits;        /* 0: no source */
+    bool node;                  /* one address in both directions, the device's: destination and source are both that */
+    zg_header_number everybody; /* the address that means every node */
     bool awaits; /* half duplex: sends nothing while an answer is due, like a PC, whose timing is coarse; otherwise only
                     frames to others wait, on a shared line */
     bool length_ends; /* the header's length gives the payload's end (zero bytes may follow) */

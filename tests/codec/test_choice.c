@@ -69,7 +69,7 @@ static void test_choice(void **state)
     (void)state;
     for (unsigned i = 0; i < G_N_ELEMENTS(rows); i++) {
         struct test_plan plan = test_plan_of(rows[i].definition);
-        struct zg_chooser chooser = { { NULL, NULL } };
+        struct zg_chooser chooser = { .only = (enum zg_side)0 };
         g_autofree char *told = chosen(&chooser, plan.plan, rows[i].id, rows[i].payload);
         if (strcmp(told, rows[i].wanted) != 0)
             fail_msg("%s is %s, not %s", rows[i].payload, told, rows[i].wanted);
@@ -91,7 +91,7 @@ static void test_open_requests(void **state)
         { "0105", "order or told" }, { "1:0007", "ask" }, { "0105", "told or order" }, { "0105", "order or told" }
     };
     struct test_plan plan = test_plan_of(asked);
-    struct zg_chooser chooser = { { NULL, NULL } };
+    struct zg_chooser chooser = { .only = (enum zg_side)0 };
     (void)state;
     for (unsigned i = 0; i < G_N_ELEMENTS(steps); i++) {
         const bool is_request = steps[i][0][1] == ':';

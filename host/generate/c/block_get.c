@@ -6,7 +6,20 @@ static void print_count_get(GString *text, const struct zg_step *step)
 {
     unsigned at = step->byte;
 
-    if (step->count_size == 1)
+    if (step->count_size > 0 && (step->count_unit > 1 || (step->count_size == 2 && step->most <= 255))) {
+        g_autofree char *value =
+            step->count_size == 1
+                ? g_strdup_printf("in[%u]", at)
+                : g_strdup_printf("(uint16_t)((uint16_t)in[%u] | (uint16_t)in[%u] << 8)",
+                                  step->count_big_endian ? at + 1 : at, step->count_big_endian ? at : at + 1);
+        if (step->count_unit > 1)
+            g_string_append_printf(text, "    if (%s %% %u != 0)\n        return NULL;\n", value, step->count_unit);
+        g_string_append_printf(text,
+                               "    if (%s / %u > %u)\n        return NULL;\n    message->%s_count = (uint%u_t)(%s / "
+                               "%u);\n",
+                               value, step->count_unit, step->most, step->name, step->most > 255 ? 16 : 8, value,
+                               step->count_unit);
+    } else if (step->count_size == 1)
         g_string_append_printf(text, "    message->%s_count = in[%u];\n", step->name, at);
     else if (step->count_size == 2)
         g_string_append_printf(text, "    message->%s_count = (uint16_t)((uint16_t)in[%u] | (uint16_t)in[%u] << 8);\n",
@@ -29,7 +42,7 @@ static void print_room_check(GString *text, const struct zg_step *step)
     }
     if (step->type.extent != ZG_EXTENT_COUNTED)
         return;
-    if (step->most != 255 && step->most != 65535)
+    if (step->count_unit == 1 && (step->count_size == 1 ? step->most != 255 : step->most > 255 && step->most != 65535))
         g_string_append_printf(text, "    if (message->%s_count > %u)\n        return NULL;\n", name, step->most);
     if (zg_step_is_bitwise(step))
         g_string_append_printf(

@@ -60,8 +60,16 @@ static void print_count_put(GString *text, const struct zg_step *step)
 {
     unsigned at = step->byte;
 
-    if (step->count_size == 1)
-        g_string_append_printf(text, "    out[%u] = message->%s_count;\n", at, step->name);
+    if (step->count_size > 0 && step->count_unit > 1) {
+        g_autofree char *value = g_strdup_printf("message->%s_count * %uU", step->name, step->count_unit);
+        g_string_append_printf(text, "    out[%u] = (uint8_t)(%s);\n",
+                               step->count_size == 2 && step->count_big_endian ? at + 1 : at, value);
+        if (step->count_size == 2)
+            g_string_append_printf(text, "    out[%u] = (uint8_t)((%s) >> 8);\n", step->count_big_endian ? at : at + 1,
+                                   value);
+    } else if (step->count_size == 1)
+        g_string_append_printf(text, "    out[%u] = %smessage->%s_count;\n", at, step->most > 255 ? "(uint8_t)" : "",
+                               step->name);
     else if (step->count_size == 2)
         g_string_append_printf(
             text, "    out[%u] = (uint8_t)message->%s_count;\n    out[%u] = (uint8_t)(message->%s_count >> 8);\n",

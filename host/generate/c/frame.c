@@ -144,6 +144,7 @@ static char *role_expression(const struct zgi_c *c, const struct zg_step *step)
     case ZG_ROLE_CONST:
         return zgi_c_literal(ZG_KIND_UNSIGNED, zgi_c_bits(step), (union zg_raw){ .u = step->role->value });
     case ZG_ROLE_RESERVED: return g_strdup("0U");
+    case ZG_ROLE_NODE: return g_strdup("header->source > 0 ? header->source : header->destination");
     default: return g_strdup_printf("header->%s", step->name);
     }
 }
@@ -200,7 +201,8 @@ static void print_admit(const struct zgi_c *c, GString *text)
                            "    (void)in;\n    (void)length;\n",
                            c->prefix);
     for (unsigned i = 0; i < G_N_ELEMENTS(handed_on); i++)
-        if (!has_role(&plan->header, handed_on[i]))
+        if (!has_role(&plan->header, handed_on[i]) &&
+            !(plan->node && (handed_on[i] == ZG_ROLE_DESTINATION || handed_on[i] == ZG_ROLE_SOURCE)))
             g_string_append_printf(text, "    header->%s = 0;\n", zg_role_name(handed_on[i]));
     g_string_append(text, "    header->ticket = 0;\n    header->base = 0;\n");
     for (unsigned i = 0; i < plan->header.steps->len; i++) {
@@ -209,6 +211,9 @@ static void print_admit(const struct zgi_c *c, GString *text)
         g_autofree char *value = role_expression(c, step);
         if (step->role->role == ZG_ROLE_CONST)
             g_string_append_printf(text, "    if ((%s) != %s)\n        return ZG_EFORM;\n", load, value);
+        else if (step->role->role == ZG_ROLE_NODE)
+            g_string_append_printf(text, "    header->destination = %s;\n    header->source = header->destination;\n",
+                                   load);
         else if (step->role->role != ZG_ROLE_RESERVED)
             g_string_append_printf(text, "    header->%s = %s;\n", step->name, load);
     }

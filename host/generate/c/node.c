@@ -297,6 +297,8 @@ static void print_protocol(const struct zgi_c *c, GString *text)
     zgi_c_member(text, "sequence_bits", "%u", c->plan->sequence_bits);
     zgi_c_member(text, "destination_bits", "%u", c->plan->destination_bits);
     zgi_c_member(text, "source_bits", "%u", c->plan->source_bits);
+    zgi_c_member(text, "node", "%s", c->plan->node ? "true" : "false");
+    zgi_c_member(text, "everybody", "%uU", zg_plan_everybody(c->plan));
     zgi_c_member(text, "awaits", "%s", c->side == ZG_SIDE_HOST ? "true" : "false");
     zgi_c_member(text, "length_ends", "%s", protocol.length_ends ? "true" : "false");
     zgi_c_member(text, "write_header, admit and deliver, which are known at compile time", "NULL, NULL, NULL");

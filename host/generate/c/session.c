@@ -191,7 +191,7 @@ static void print_add(const struct zgi_c *c, GString *text)
     zgi_c_emit(
         c, text, NULL,
         "int @p_host_add(struct @p_host *node, zg_header_number address)\n{\n    struct @p_host_session *with;\n\n"
-        "    if (address == node->link.address || address >= zgi_everybody(&node->link) || "
+        "    if (!zgi_is_address(&node->link, address) || "
         "zgi_peer(&node->link, address))\n        return ZG_EINVALID;\n"
         "    if (node->peers == @P_HOST_PEERS)\n        return ZG_EROOM;\n"
         "    with = &node->sessions[node->peers];\n    with->peer = node->peers == 0 ? &node->link.peer : "

@@ -249,6 +249,7 @@ static const char *role_meaning(const struct zg_plan *plan, const struct zg_step
         return *text;
     case ZG_ROLE_DESTINATION: return "Address of the node that the frame is for; all ones: every node.";
     case ZG_ROLE_SOURCE: return "Address of the sender; the PC is 0.";
+    case ZG_ROLE_NODE: return "Address of the device, in both directions.";
     case ZG_ROLE_CONST:
         *text =
             g_strdup_printf("Always 0x%" G_GINT64_MODIFIER "X. A frame with another value is dropped.", role->value);

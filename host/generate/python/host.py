@@ -217,7 +217,7 @@ class Host:
         """Sends it if the line allows."""
         if not self._may_begin():
             return False
-        header = {name: value for name, value in (("destination", to), ("source", 0)) if name in _ROLE_BITS}
+        header = {name: value for name, value in (("destination", to), ("source", 0), ("node", to)) if name in _ROLE_BITS}
         data = encode(message, self._sequence & (1 << _ROLE_BITS.get("sequence", 0)) - 1, **header, **roles)
         self._sequence += 1
         self.counters["frames_out"] += 1
@@ -229,7 +229,8 @@ class Host:
         return True
 
     def _peer(self, frame):
-        return self.peers.get(frame.header["source"]) if "source" in frame.header else next(iter(self.peers.values()))
+        address = frame.header.get("node", frame.header.get("source"))
+        return next(iter(self.peers.values())) if address is None else self.peers.get(address)
 
     def _note_sequence(self, peer, number):
         """Counts what a frame's number says; returns what to undo if its sender restarted."""

@@ -198,6 +198,8 @@ static void print_step(GString *text, const struct zg_step *step, enum zg_layout
     if (step->count_size > 0)
         g_string_append_printf(text, ", count=%u%s", step->count_size,
                                step->count_big_endian ? ", count_big=True" : "");
+    if (step->count_size > 0 && step->count_unit > 1)
+        g_string_append_printf(text, ", unit=%u", step->count_unit);
     if (step->newer)
         g_string_append(text, ", newer=True");
     if (leb)

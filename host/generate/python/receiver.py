@@ -56,14 +56,14 @@ def _check_read(content):
 
 
 def encode(message, sequence: int = 0, **roles: int) -> bytes:
-    """A frame as it is on the wire. `roles` may be source, destination, minor, and of a ticketed message ticket and base; those
+    """A frame as it is on the wire. `roles` may be source, destination, node, minor, and of a ticketed message ticket and base; those
     omitted are 0, minor is this protocol's. Raises RangeError for a value that its type or range does not permit."""
     payload = message.pack()
     if message.TICKET_SIZE:
         payload = bytes([roles.pop("ticket", 0), roles.pop("base", 0)][:message.TICKET_SIZE]) + payload
     header = {"version": VERSION[0], "minor": VERSION[1], "id": message.ID, "sequence": sequence, "length": len(payload) + _LENGTH_MORE}
     for name, value in roles.items():
-        if name not in ("source", "destination", "minor") or not 0 <= value < 1 << _ROLE_BITS.get(name, 0):
+        if name not in ("source", "destination", "node", "minor") or not 0 <= value < 1 << _ROLE_BITS.get(name, 0):
             raise RangeError("%s: %r is no %s of this header and message" % (type(message).__name__, value, name))
     header.update(roles)
     content = (_pack_header(header) + payload).ljust(FILLED - CHECK_SIZE, b"\0")

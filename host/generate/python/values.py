@@ -13,12 +13,12 @@ class _Step:
     """A field and its place. `byte` counts from the block's start, from the end of the last step before it that varies, or from the
     last newer step; `bit` counts the bits of its run before it."""
 
-    def __init__(self, name, kind, bits=0, extent="one", most=1, byte=0, bit=0, big=False, varies=False, count=0, count_big=False,
+    def __init__(self, name, kind, bits=0, extent="one", most=1, byte=0, bit=0, big=False, varies=False, count=0, unit=1, count_big=False,
                  newer=False, leb=0, record=None, names=None, low=None, high=None, scale=None, offset=0, limits=None, default=0,
                  key=None, optional=False, missing=False, form=None):
         self.name, self.kind, self.bits, self.extent, self.most = name, kind, bits, extent, most
         self.byte, self.bit, self.big, self.varies = byte, bit, big, varies
-        self.count, self.count_big, self.newer = count, count_big, newer
+        self.count, self.unit, self.count_big, self.newer = count, unit, count_big, newer
         self.leb = leb
         self.record, self.names, self.low, self.high = record, names, low, high
         self.scale, self.offset, self.limits, self.default = scale, offset, limits, default
@@ -213,7 +213,7 @@ class _Block:
             value = value.encode()
         if step.count:
             reserve(at)
-            out += len(value).to_bytes(step.count, "big" if step.count_big else "little")
+            out += (len(value) * step.unit).to_bytes(step.count, "big" if step.count_big else "little")
             at += step.count
         if step.kind in ("text", "bytes"):
             if step.varies:
@@ -268,6 +268,9 @@ class _Block:
         count = step.most
         if step.count:
             count = int.from_bytes(data[at:at + step.count], "big" if step.count_big else "little")
+            if count % step.unit:
+                raise ProtocolError("%s.%s has part of an element" % (cls.__name__, step.name))
+            count //= step.unit
             at += step.count
         elif step.extent == "rest" and step.bits:
             if (end - at) % (step.bits // 8):

@@ -89,18 +89,27 @@ static inline void zgi_watch_peers(struct zg_link *link, uint32_t now)
     } while (peer && ZGI_PROTOCOL_OF(link)->source_bits > 0);
 }
 
-/* The address that means every node: all bits set. */
+/* The address that means every node. */
 static inline zg_header_number zgi_everybody(const struct zg_link *link)
+{
+    (void)link;
+    return ZGI_PROTOCOL_OF(link)->everybody;
+}
+
+/* Whether a device can have this address. The PC is 0. */
+static inline bool zgi_is_address(const struct zg_link *link, zg_header_number address)
 {
     const unsigned bits = ZGI_PROTOCOL_OF(link)->destination_bits;
 
-    (void)link;
-    return (zg_header_number)(bits == 0 ? 0 : ZG_HEADER_NUMBER_MAX >> (ZG_HEADER_NUMBER_BITS - bits));
+    return address != 0 && address != zgi_everybody(link) &&
+           (bits == 0 || address <= ZG_HEADER_NUMBER_MAX >> (ZG_HEADER_NUMBER_BITS - bits));
 }
 
 /* Whether a frame is for this node: it has its address, or the one of every node. */
 static inline bool zgi_is_for_us(const struct zg_link *link, const struct zg_header *header)
 {
-    return ZGI_PROTOCOL_OF(link)->destination_bits == 0 || header->destination == link->address ||
-           header->destination == zgi_everybody(link);
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+
+    return protocol->destination_bits == 0 || (protocol->node && link->address == 0) ||
+           header->destination == link->address || header->destination == protocol->everybody;
 }

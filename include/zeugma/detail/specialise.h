@@ -107,6 +107,7 @@ ZG_ASSERT(offsetof(ZGI_END, link) == 0 && sizeof(((ZGI_END *)0)->link) == sizeof
 #define zgi_hello_put_number ZGI_NAME(hello_put_number)
 #define zgi_hello_send ZGI_NAME(hello_send)
 #define zgi_hello_take ZGI_NAME(hello_take)
+#define zgi_is_address ZGI_NAME(is_address)
 #define zgi_is_asked ZGI_NAME(is_asked)
 #define zgi_is_for_us ZGI_NAME(is_for_us)
 #define zgi_is_late ZGI_NAME(is_late)

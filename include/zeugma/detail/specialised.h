@@ -70,6 +70,7 @@
 #undef zgi_hello_put_number
 #undef zgi_hello_send
 #undef zgi_hello_take
+#undef zgi_is_address
 #undef zgi_is_asked
 #undef zgi_is_for_us
 #undef zgi_is_late
