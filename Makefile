@@ -1,6 +1,6 @@
 # A thin front: make demo, make test. Everything else is CMake's (see CMakePresets.json).
 .POSIX:
-.PHONY: all demo demo-tide-mast demo-carillon demo-weigher demo-sluice test bench boards bench-boards kernel program release sanitizers packages format clean
+.PHONY: all demo demo-tide-mast demo-carillon demo-weigher demo-sluice demo-dosing test bench boards bench-boards kernel program release sanitizers packages format clean
 
 all: release
 
@@ -38,6 +38,9 @@ demo-weigher: program
 
 demo-sluice: program
 	@tools/demo.sh build/release/bin sluice
+
+demo-dosing: program
+	@tools/demo.sh build/release/bin dosing
 
 test: release sanitizers
 	@ctest --preset release

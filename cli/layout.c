@@ -59,6 +59,9 @@ static void print_block(const struct zg_block *block, unsigned name_width, unsig
         g_autofree char *type = zg_place_type(step);
         g_autofree char *range = zg_place_range(step);
         print_line(name_width, bytes, bits, step->name, type, step->field ? step->field->unit : NULL, range);
+        g_autofree char *count = zg_place_count(step);
+        if (count)
+            cli_print("  %*s%s\n", 20, "", count);
     }
     print_map(block, front);
 }

@@ -147,6 +147,8 @@ static void settled(void *data, zg_header_number peer, const struct zg_plan_mess
         struct sent *sent = &g_array_index(sending->sent, struct sent, i);
         if (sent->ended || sent->item->message != message || sent->ticket != ticket || sent->item->to != peer)
             continue;
+        if (sending->plan->gap_ns > 0) /* what settled it is complete, though the silence behind it is not over here */
+            zg_session_end(sending->session);
         print_end(sending, sent, zg_settled_text(how));
         sending->failed = sending->failed || how != ZG_DELIVERED;
         end(sending, sent);

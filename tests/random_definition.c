@@ -37,7 +37,7 @@ static void random_field(struct zg_random *random, GString *text, unsigned numbe
     switch (zg_random_below(random, 7)) {
     case 6:
         g_string_append_printf(text, "{ type: \"%c%u[..%u]\", %s%s%s }\n", zg_random_one_in(random, 2) ? 'u' : 'i',
-                               8U << zg_random_below(random, 4), 1 + (unsigned)zg_random_below(random, 60),
+                               8U << zg_random_below(random, 4), 1 + (unsigned)zg_random_below(random, 9),
                                counts[zg_random_below(random, 3)], order, more);
         break;
     case 0:

@@ -69,6 +69,19 @@ weigher() {
     show "$bin/checked_weigher_sim"
 }
 
+dosing() {
+    show "$bin/zeugma" check $definition
+    show "$bin/zeugma" layout $definition write_registers
+    printf '\n# a request, its answer and a refusal, as a listener on the bus sees them'
+    show "$bin/zeugma" encode $definition read_registers '{"first": 107, "count": 3}' --header '{"node": 17}'
+    show "$bin/zeugma" decode $definition --hex '1103006b00037687'
+    show "$bin/zeugma" decode $definition --hex '110306022b00000064c8ba'
+    show "$bin/zeugma" encode $definition registers '{"values": [555, 0, 100]}' --header '{"node": 17}' --explain
+    show "$bin/zeugma" generate $definition -o $folder --target c,python,docs,vectors --force
+    printf '\n# the PC and three pumps on one noisy pair of wires'
+    show "$bin/dosing_sim"
+}
+
 sluice() {
     show "$bin/zeugma" check $definition
     show "$bin/zeugma" layout $definition

@@ -61,6 +61,14 @@ char *zg_place_type(const struct zg_step *step)
     return g_strdup_printf("%s (%s)", type, carrier);
 }
 
+char *zg_place_count(const struct zg_step *step)
+{
+    if (!step->field || step->field->count_place.line == 0)
+        return NULL;
+    return g_strdup_printf("a count of %u byte%s in front, which counts %s", step->count_size,
+                           step->count_size == 1 ? "" : "s", step->count_unit > 1 ? "bytes" : "elements");
+}
+
 char *zg_place_range(const struct zg_step *step)
 {
     g_autoptr(GString) text = g_string_new(NULL);

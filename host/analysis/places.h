@@ -17,6 +17,9 @@ char *zg_place_bits(const struct zg_step *step);
 /* The type, for an enum with the integer that carries it: "head_state (u3)". The physical or raw range: "0 to 250"; ""
  * if there is none to show. */
 char *zg_place_type(const struct zg_step *step);
+
+/* What stands in front of an array with a count of its own; NULL: there is none. */
+char *zg_place_count(const struct zg_step *step);
 char *zg_place_range(const struct zg_step *step);
 
 /* Which step each bit of a block's first part belongs to, up to what varies or is newer: owners[8 * byte + 7 - bit], or

@@ -227,7 +227,7 @@ uint64_t zg_session_reported_ns(const struct zg_session *session)
 
 void zg_session_end(struct zg_session *session)
 {
-    for (unsigned i = 0; i < 2; i++)
+    for (unsigned i = 2; i-- > 0;) /* what was sent comes before what answers it */
         zg_frame_reader_end(session->directions[i].stream);
 }
 

@@ -72,7 +72,10 @@ static void check_markdown(const struct zg_plan *plan, const char *text)
             examples++;
         }
     }
-    assert_true(examples > 0 || plan->messages->len < 3);
+    bool has_short = false; /* a message whose frame fits an example */
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        has_short = has_short || zg_plan_message_at(plan, i)->frame_most <= 80;
+    assert_true(examples > 0 || !has_short);
     g_autofree char *fields = decoded(plan, wire->str); /* the worked example, which comes last */
     assert_string_equal(fields, last_json);
     for (unsigned i = 0; i < plan->messages->len; i++)

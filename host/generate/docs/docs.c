@@ -315,7 +315,8 @@ static void print_values(struct zgi_document *document, const struct zg_plan *pl
         plan->definition->big_endian ? "most significant" : "least significant");
     zgi_document_paragraph(document,
                            "`text[N]` and `bytes[N]` take N bytes, text padded with zeros; `[..N]` means up to N "
-                           "elements after a count of one byte, or of two in %s-endian order if N is over 255; `[..]` "
+                           "elements after a count of one byte, or of two in %s-endian order if N is over 255, unless "
+                           "another count is given; `[..]` "
                            "fills the rest of the payload. Offsets written `+4` count from the end of the last value "
                            "whose size varies. The physical value is computed from the raw number as shown.",
                            order);

@@ -46,7 +46,8 @@ void zgi_docs_fields(struct zgi_document *document, const struct zg_plan *plan, 
         const struct zg_step *step = zg_block_step(block, i);
         g_autofree char *bytes = zg_place_bytes(block, i, front);
         g_autofree char *bits = zg_place_bits(step);
-        g_autofree char *type = zg_place_type(step);
+        g_autofree char *plain = zg_place_type(step), *count = zg_place_count(step);
+        g_autofree char *type = g_strdup_printf("%s%s%s", plain, count ? ", " : "", count ? count : "");
         g_autofree char *scale = zg_place_scale(step->field);
         g_autofree char *physical = *scale ? g_strconcat("raw", scale, NULL) : g_strdup("");
         g_autofree char *range = zg_place_range(step);
