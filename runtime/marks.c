@@ -26,6 +26,16 @@ static bool end_opens(const struct zg_marks *marks)
            (marks->start_size == 1 && marks->end_size == 1 && marks->start[0] == marks->end[0]);
 }
 
+static const uint8_t *mark_of(const struct zg_marks *marks, uint8_t index)
+{
+    return index == 0 ? marks->end : marks->other[index - 1].bytes;
+}
+
+static uint8_t size_of(const struct zg_marks *marks, uint8_t index)
+{
+    return index == 0 ? marks->end_size : marks->other[index - 1].size;
+}
+
 /* The end mark with which `count` bytes begin, as its size; of several the shortest, which is complete first. 0: none;
  * `*may`: with more bytes there may be one. */
 static uint8_t end_at(const struct zg_marks *marks, const uint8_t *bytes, size_t count, bool *may)
@@ -34,8 +44,8 @@ static uint8_t end_at(const struct zg_marks *marks, const uint8_t *bytes, size_t
 
     *may = false;
     for (uint8_t i = 0; i <= marks->others; i++) {
-        const uint8_t *const mark = i == 0 ? marks->end : marks->other[i - 1].bytes;
-        const uint8_t size = i == 0 ? marks->end_size : marks->other[i - 1].size;
+        const uint8_t *const mark = mark_of(marks, i);
+        const uint8_t size = size_of(marks, i);
         if (memcmp(bytes, mark, count < size ? count : size) != 0)
             continue;
         if (count < size)
@@ -44,6 +54,15 @@ static uint8_t end_at(const struct zg_marks *marks, const uint8_t *bytes, size_t
             found = size;
     }
     return found;
+}
+
+/* An end mark of this size was used up. What follows may continue a longer one. */
+static void note_end(const struct zg_marks *marks, struct zg_decoder *decoder, const uint8_t *bytes, uint8_t size)
+{
+    decoder->code = 0;
+    for (uint8_t i = 0; marks->others > 0 && i <= marks->others; i++)
+        if (size_of(marks, i) == size && memcmp(bytes, mark_of(marks, i), size) == 0)
+            decoder->code = (uint8_t)(i + 1U);
 }
 
 /* Bytes of the longest end mark. */
@@ -121,6 +140,7 @@ void zg_marks_reset(const struct zg_framing *framing, struct zg_decoder *decoder
         decoder->window += decoder->limit;
         decoder->room -= decoder->limit;
     }
+    decoder->code = 0;
     decoder->state = ZGI_SEEKING;
     if (end_opens(marks))
         open(marks, decoder);
@@ -133,6 +153,7 @@ static enum zg_framing_event fail(const struct zg_marks *marks, struct zg_decode
     size_t at = 1;
     bool may = false;
 
+    decoder->code = 0;
     if (!started && marks->others > 0) { /* up to any end mark, or the beginning of one */
         const uint8_t *const candidate = decoder->window + decoder->begin;
         while (at < extent && end_at(marks, candidate + at, extent - at, &may) == 0 && !may)
@@ -154,6 +175,7 @@ static void let_end_open(const struct zg_marks *marks, struct zg_decoder *decode
     const uint8_t size = end_opens(marks) ? end_at(marks, decoder->window + decoder->begin, held, &may) : 0;
 
     if (size > 0 && held >= (size_t)size + marks->trailing) {
+        note_end(marks, decoder, decoder->window + decoder->begin, size);
         zgi_window_drop(decoder, (size_t)size + marks->trailing);
         open(marks, decoder);
     }
@@ -182,6 +204,7 @@ static enum zg_framing_event close(const struct zg_marks *marks, struct zg_decod
 {
     const uint8_t *const behind = decoder->window + decoder->begin + decoder->seen + size;
 
+    note_end(marks, decoder, behind - size, size);
     decoder->total = decoder->seen + size;
     decoder->state = ZGI_CONSUMED;
     if (end_opens(marks) && decoder->length == 0)
@@ -304,9 +327,40 @@ static void seek_end(const struct zg_marks *marks, struct zg_decoder *decoder, s
         size = 0;
     if (size == 0 || !zgi_window_fill(decoder, input, (size_t)size + marks->trailing))
         return;
+    note_end(marks, decoder, decoder->window + decoder->begin, size);
     zgi_window_drop(decoder, (size_t)size + marks->trailing);
     open(marks, decoder);
     *event = ZG_FRAMING_IDLE;
+}
+
+/* Takes what is left of a longer end mark than the one just used up: it is idle. False: that must be waited for, or it
+ * was taken. */
+static bool pass_rest(const struct zg_marks *marks, struct zg_decoder *decoder, struct zgi_input *input,
+                      enum zg_framing_event *event)
+{
+    const uint8_t last = (uint8_t)(decoder->code - 1U), size = size_of(marks, last);
+    bool may = false;
+
+    (void)zgi_window_fill(decoder, input, longest_end(marks));
+    const uint8_t *const bytes = decoder->window + decoder->begin;
+    const size_t held = decoder->filled - decoder->begin;
+    for (uint8_t i = 0; i <= marks->others && held > 0; i++) {
+        const uint8_t rest = (uint8_t)(size_of(marks, i) - size);
+        if (size_of(marks, i) <= size || memcmp(mark_of(marks, i), mark_of(marks, last), size) != 0 ||
+            memcmp(bytes, mark_of(marks, i) + size, held < rest ? held : rest) != 0)
+            continue;
+        if (held < rest) {
+            may = true;
+            continue;
+        }
+        zgi_window_drop(decoder, rest);
+        decoder->code = 0;
+        *event = ZG_FRAMING_IDLE;
+        return false;
+    }
+    if (held > 0 && !may)
+        decoder->code = 0;
+    return held > 0 && !may;
 }
 
 size_t zg_marks_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
@@ -317,6 +371,10 @@ size_t zg_marks_decode(const struct zg_framing *framing, struct zg_decoder *deco
 
     *event = ZG_FRAMING_MORE;
     let_go_of_frame(marks, decoder);
+    if (decoder->code != 0 && !pass_rest(marks, decoder, &input, event)) {
+        zgi_window_keep(decoder);
+        return input.taken;
+    }
     if (decoder->state == ZGI_SEEKING && end_opens(marks))
         seek_end(marks, decoder, &input, event);
     else if (decoder->state == ZGI_SEEKING && zgi_window_seek(decoder, &input, marks->start, marks->start_size, event))

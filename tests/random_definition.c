@@ -157,7 +157,8 @@ static char *random_definition(struct zg_random *random)
             random_field(random, text, fields + k, enums, records, k == 0 ? ", since: 3.1" : ", since: 3.2");
         if (open_ended)
             g_string_append_printf(text, "      rest: { type: \"%s[..]\"%s }\n",
-                                   zg_random_one_in(random, 3)   ? "bytes"
+                                   zg_random_one_in(random, 4)   ? "bytes"
+                                   : zg_random_one_in(random, 3) ? "text"
                                    : zg_random_one_in(random, 2) ? "uleb32"
                                                                  : "i24",
                                    newer > 0 ? ", since: 3.2" : "");

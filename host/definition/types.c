@@ -146,9 +146,7 @@ static bool check_extent(struct zgi_reader *reader, struct zg_place place, const
 
     if (string && type.extent == ZG_EXTENT_ONE)
         zgi_error(reader->diagnostics, place, "\"%s\" needs a length: %s[N] or %s[..N]", word, word, word);
-    else if (type.kind == ZG_KIND_TEXT && type.extent == ZG_EXTENT_REST)
-        zgi_error(reader->diagnostics, place, "text cannot be open-ended; expected text[..N], or bytes[..]");
-    else if (type.extent == ZG_EXTENT_REST && type.kind != ZG_KIND_BYTES && type.kind != ZG_KIND_RECORD &&
+    else if (type.extent == ZG_EXTENT_REST && !string && type.kind != ZG_KIND_RECORD &&
              type.kind != ZG_KIND_LEB_UNSIGNED && type.kind != ZG_KIND_LEB_SIGNED && type.bits % 8 != 0)
         zgi_error(reader->diagnostics, place, "an open-ended array needs elements of whole bytes");
     else

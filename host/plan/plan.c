@@ -168,6 +168,22 @@ static void shrink_to_fit(struct zg_block *block, unsigned room)
     block->bits -= 8 * over;
 }
 
+/* An open-ended text in a text layout shrinks to what its neighbours leave. */
+static void shrink_text(struct zg_block *block, struct zg_text *text, unsigned room)
+{
+    struct zg_step *last =
+        block->steps->len > 0 ? &g_array_index(block->steps, struct zg_step, block->steps->len - 1) : NULL;
+
+    if (!last || last->type.extent != ZG_EXTENT_REST || last->type.kind != ZG_KIND_TEXT || text->most <= room)
+        return;
+    const unsigned over = MIN(text->most - room, last->most);
+    last->most -= over;
+    last->most_size -= over;
+    block->most_size -= over;
+    block->bits -= 8 * over;
+    text->most -= over;
+}
+
 static void plan_payload(const struct zg_plan *plan, struct zg_plan_message *item, struct zg_diagnostics *diagnostics)
 {
     const struct zg_message *message = item->message;
@@ -191,6 +207,8 @@ static void plan_payload(const struct zg_plan *plan, struct zg_plan_message *ite
         warn_of_waste(&cursor, message->name, message->place, diagnostics);
     if (message->layout.kind != ZG_LAYOUT_BINARY)
         item->text = zgi_text_new(message, block, diagnostics);
+    if (item->text)
+        shrink_text(block, item->text, room);
     item->payload_least = least + (item->text ? item->text->least : block->size);
     item->payload_most = most + (item->text ? item->text->most : block->most_size);
     for (unsigned i = 0; i < message->fields->len; i++) {

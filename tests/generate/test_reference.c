@@ -1,15 +1,17 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Every example of docs/definition.md and docs/framings.md is true. A block of `yaml` is sound; one of `yaml warning`
+ * Every example of docs/definition.md, docs/framings.md and docs/existing_devices.md is true. A block of `yaml` is sound; one of `yaml warning`
  * or `yaml error` gives exactly the diagnostics listed below it. A block of `payload` says what the last definition
  * makes of values and bytes: "MESSAGE JSON = HEX", "MESSAGE HEX : JSON" or "MESSAGE HEX : refused". A block of `frame`
- * is "MESSAGE JSON" and that message's frame, byte by byte. What an example omits is filled in.
+ * is "MESSAGE JSON" and that message's frame, byte by byte. A block of `wire` has lines "BYTES = MESSAGE JSON ...": what
+ * a listener makes of bytes, given in hex behind 0x or as text with \\r, \\n. What an example omits is filled in.
  */
 #include "support.h"
 
 #include <string.h>
 
 #include "analysis/explain.h"
+#include "codec/frame_reader.h"
 #include "codec/as_text.h"
 #include "codec/from_json.h"
 #include "codec/hex.h"
@@ -201,6 +203,48 @@ static void check_texts(const char *definition, const char *block)
     test_plan_clear(&plan);
 }
 
+static void note_frame(const struct zg_stretch *stretch, void *data)
+{
+    struct zg_json json;
+
+    if (stretch->kind != ZG_STRETCH_FRAME) {
+        g_string_append_printf(data, " (%s)", stretch->why);
+        return;
+    }
+    zg_json_begin(&json, false);
+    zg_json_open(&json, NULL, '{');
+    zg_block_to_json(&stretch->message->payload, stretch->values, &json);
+    zg_json_close(&json, '}');
+    g_autofree char *text = zg_json_end(&json);
+    g_string_append_printf(data, " %s %s", stretch->message->message->name, text);
+}
+
+/* "BYTES = MESSAGE JSON MESSAGE JSON ...", or "(why)" for what is no frame. */
+static void check_wire(const char *definition, const char *block)
+{
+    g_autofree char *text = completed(definition);
+    struct test_plan plan = test_plan_of(text);
+    g_auto(GStrv) lines = g_strsplit(block, "\n", -1);
+
+    for (char **line = lines; **line; line++) {
+        const char *sign = strstr(*line, " = ");
+        assert_non_null(sign);
+        g_autofree char *left = g_strndup(*line, (gsize)(sign - *line)), *plain = g_strcompress(left);
+        g_autoptr(GByteArray) bytes = g_str_has_prefix(left, "0x") ? zg_bytes_from_hex(left + 2, NULL) : NULL;
+        g_autoptr(GString) read = g_string_new(NULL);
+        struct zg_frame_reader *reader = zg_frame_reader_new(plan.plan, note_frame, read);
+        if (bytes)
+            zg_frame_reader_feed(reader, bytes->data, bytes->len);
+        else
+            zg_frame_reader_feed(reader, (const uint8_t *)plain, strlen(plain));
+        zg_frame_reader_end(reader);
+        zg_frame_reader_free(reader);
+        if (strcmp(read->str, sign + 2) != 0)
+            fail_msg("%s\nis%s", *line, read->str);
+    }
+    test_plan_clear(&plan);
+}
+
 struct counted {
     unsigned examples, payloads, frames;
 };
@@ -226,6 +270,11 @@ static struct counted check_page(const char *path)
             counted.payloads++;
             continue;
         }
+        if (strcmp(kind, "wire") == 0) {
+            check_wire(definition, body);
+            counted.frames++;
+            continue;
+        }
         if (strcmp(kind, "frame") == 0) {
             check_frame(definition, body);
             counted.frames++;
@@ -244,7 +293,9 @@ static void test_examples(void **state)
 {
     struct counted language = check_page(TEST_SOURCE "/docs/definition.md");
     struct counted framings = check_page(TEST_SOURCE "/docs/framings.md");
+    struct counted devices = check_page(TEST_SOURCE "/docs/existing_devices.md");
     (void)state;
+    assert_true(devices.examples >= 12 && devices.frames >= 12);
     assert_true(language.examples >= 35 && language.payloads >= 8);
     assert_true(framings.examples >= 8 && framings.frames >= 8);
 }

@@ -25,8 +25,24 @@ def _end_at(data):
 class _Finder(_Scanned):
     """Content between marks."""
 
+    _mark = b""  # the end mark that was just used up: what is left of a longer one is idle
+
+    def _step(self):
+        self._let_go()
+        rests = [end[len(self._mark):] for end in ENDS if self._mark and end != self._mark and end.startswith(self._mark)]
+        if self._mark and self._window:
+            for rest in rests:
+                if self._window.startswith(rest):
+                    del self._window[:len(rest)]
+                    self._mark = b""
+                    return "idle"
+            if any(rest.startswith(self._window) for rest in rests):
+                return None
+            self._mark = b""
+        return super()._step()
+
     def _reset(self):
-        self._state = "seeking"
+        self._state, self._mark = "seeking", b""
         if _END_OPENS:
             self._open()
 
@@ -35,8 +51,10 @@ class _Finder(_Scanned):
 
     def _let_go(self):
         if self._state == "consumed":
+            mark = self._mark
             super()._let_go()
             self._reset()
+            self._mark = mark
 
     def _seek(self):
         if not _END_OPENS:
@@ -50,6 +68,7 @@ class _Finder(_Scanned):
         size = _end_at(self._window) if self._window else None
         if size is None or len(self._window) < size + CHECK_BEHIND:
             return None
+        self._mark = bytes(self._window[:size])
         del self._window[:size + CHECK_BEHIND]
         self._open()
         return "idle"
@@ -57,12 +76,13 @@ class _Finder(_Scanned):
     def _fail(self, extent, event):
         if not _END_OPENS:
             return super()._fail(extent, event)
-        at, self._consumed, self._state = 1, 0, "seeking"
+        at, self._consumed, self._state, self._mark = 1, 0, "seeking", b""
         while at < extent and _end_at(self._window[at:extent]) == 0:
             at += 1
         del self._window[:at]
         size = _end_at(self._window) if self._window else None
         if event != "timed_out" and size and len(self._window) >= size + CHECK_BEHIND:
+            self._mark = bytes(self._window[:size])
             del self._window[:size + CHECK_BEHIND]  # the mark ends with what failed
             self._open()
         return event
@@ -99,12 +119,15 @@ class _Finder(_Scanned):
         return self._close(len(END))
 
     def _close(self, size):
+        mark = bytes(self._window[self._seen:self._seen + size])
         if _END_OPENS and not self.content:
             self._end_with(self._seen + size, self.content)
+            self._mark = mark
             return "idle"
         behind = self._window[self._seen + size:self._seen + size + CHECK_BEHIND]
         if len(behind) < CHECK_BEHIND:
             return None
+        self._mark = mark
         return self._end_with(self._seen + size + CHECK_BEHIND, self.content + behind)
 
     def _add(self, byte, size):
