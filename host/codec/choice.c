@@ -91,9 +91,10 @@ struct zg_choice zg_choose(const struct zg_chooser *chooser, const struct zg_pla
 
     for (unsigned i = 0; i < 2; i++)
         items[i] =
-            chooser->only && chooser->only != sides[i]
-                ? NULL
-                : zg_told(plan, sides[i], header->id, payload, length, chooser->open[index_of(zg_receivers(sides[i]))]);
+            zg_told(plan, sides[i], header->id, payload, length, chooser->open[index_of(zg_receivers(sides[i]))]);
+    for (unsigned i = 0; i < 2; i++)
+        if (chooser->only == sides[i] && items[i])
+            items[!i] = NULL;
     if (items[0] == items[1] || !items[0])
         best = items[0] ? 0 : 1;
     for (unsigned i = 0; i < 2; i++)

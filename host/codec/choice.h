@@ -8,7 +8,7 @@
 /* What an observer remembers. Zero-initialise it. */
 struct zg_chooser {
     const struct zg_message *open[2]; /* the newest request of the device and of the host that is not answered yet */
-    enum zg_side only;                /* what this side sends; 0: it may be either's */
+    enum zg_side only;                /* a frame is taken for this side's, if it can be; 0: for either's */
 };
 
 /* What a frame was found to be. */

@@ -40,7 +40,8 @@ typedef void (*zg_stretch_function)(const struct zg_stretch *stretch, void *data
 
 struct zg_frame_reader *zg_frame_reader_new(const struct zg_plan *plan, zg_stretch_function report, void *data);
 
-/* Only what this side sends is to be read: its end mark ends a frame, and the other's does not. Before any byte. */
+/* This side sends what is to be read: its end mark ends a frame, the other's does not, and a frame that either may have
+ * sent is its own. Before any byte. */
 void zg_frame_reader_hear(struct zg_frame_reader *reader, enum zg_side from);
 void zg_frame_reader_free(struct zg_frame_reader *reader);
 

@@ -79,7 +79,7 @@ struct zg_session *zg_session_new(const struct zg_plan *plan, struct zg_wire *wi
         session->directions[i] =
             (struct direction){ session, zg_frame_reader_new(plan, take_stretch, &session->directions[i]), i == 1,
                                 false, 0 };
-    for (unsigned i = 0; i < 2; i++)
+    for (unsigned i = 0; i < 2 && answers; i++) /* a mere listener may have tapped the other wire */
         zg_frame_reader_hear(session->directions[i].stream, i == 1 ? ZG_SIDE_HOST : ZG_SIDE_DEVICE);
     if (answers) {
         session->node = zg_node_new(plan, ZG_SIDE_HOST, MAX((size_t)4 * plan->max_frame, LEAST_RING), &port, session,

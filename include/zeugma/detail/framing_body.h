@@ -133,20 +133,20 @@ static inline void zgi_put_check(struct zg_encoder *encoder, const struct zg_pro
 {
     static const uint8_t zero = 0;
     const struct zg_check *check = protocol->check;
-    uint8_t tail[sizeof(zg_check_word)];
+    uint8_t tail[sizeof(zg_check_word)], formed[ZG_CHECK_WIRE_MAX], size = check->size;
+    const uint8_t *bytes = tail;
 
-    for (size_t size = protocol->header_size + length + check->size; size < protocol->filled; size++)
+    for (size_t filled = protocol->header_size + length + check->size; filled < protocol->filled; filled++)
         zgi_put(encoder, protocol, &state, &zero, 1, 0);
     if (check->size == 0)
         return;
     if (check->form) {
-        uint8_t written[ZG_CHECK_WIRE_MAX];
-        const uint8_t size = zg_check_write(check, zgi_check_close(check, state), written);
-        zg_encoder_put(encoder, protocol->framing, written, size);
-        return;
+        bytes = formed;
+        size = zg_check_write(check, zgi_check_close(check, state), formed);
+    } else {
+        zg_check_store(check, zgi_check_finish(check, state), tail);
     }
-    zg_check_store(check, zgi_check_finish(check, state), tail);
-    zg_encoder_put(encoder, protocol->framing, tail, check->size);
+    zg_encoder_put(encoder, protocol->framing, bytes, size);
 }
 
 /* Adds a header and a payload, then the check. */

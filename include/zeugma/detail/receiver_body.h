@@ -39,7 +39,7 @@ static inline zg_check_word zgi_check_content(const struct zg_check *check, zg_c
 }
 
 /* The check value, from the state after everything in front of the check. */
-static inline zg_check_word zgi_check_close(const struct zg_check *check, zg_check_word state)
+static ZGI_INLINE zg_check_word zgi_check_close(const struct zg_check *check, zg_check_word state)
 {
     if (check->form && check->form->closing_size > 0)
         state = zgi_check_update(check, state, check->form->closing, check->form->closing_size);
@@ -59,8 +59,8 @@ static inline bool zgi_check_passes(const struct zg_check *check, zg_check_word 
 }
 
 /* The bytes of the check at the content's end, which is read if it has a form. 0: there is none. */
-static inline uint8_t zgi_check_tail(const struct zg_check *check, const uint8_t *content, size_t length,
-                                     struct zg_found *found)
+static ZGI_INLINE uint8_t zgi_check_tail(const struct zg_check *check, const uint8_t *content, size_t length,
+                                         struct zg_found *found)
 {
     if (!check->form)
         return check->size;
@@ -139,7 +139,7 @@ static inline void zgi_count_outcome(zgi_receiver *receiver, enum zg_outcome out
 }
 
 /* Appends the check to a header and payload that are contiguous. Returns the bytes of all three. */
-static inline size_t zgi_close_content(const struct zg_protocol *protocol, uint8_t *content, size_t length)
+static ZGI_INLINE size_t zgi_close_content(const struct zg_protocol *protocol, uint8_t *content, size_t length)
 {
     const struct zg_check *check = protocol->check;
     const size_t covered = protocol->header_size + length;
