@@ -11,6 +11,17 @@ static const struct zg_marks *marks_of(const struct zg_framing *framing)
     return (const struct zg_marks *)framing->options;
 }
 
+/* What only some protocols need, as constants where it is left out. */
+static uint8_t others_of(const struct zg_marks *marks)
+{
+    return ZG_MARKS_MORE ? marks->others : 0;
+}
+
+static uint8_t trailing_of(const struct zg_marks *marks)
+{
+    return ZG_MARKS_MORE ? marks->trailing : 0;
+}
+
 static bool is_in(const uint8_t *mark, uint8_t size, uint8_t byte)
 {
     for (uint8_t i = 0; i < size; i++)
@@ -43,7 +54,7 @@ static uint8_t end_at(const struct zg_marks *marks, const uint8_t *bytes, size_t
     uint8_t found = 0;
 
     *may = false;
-    for (uint8_t i = 0; i <= marks->others; i++) {
+    for (uint8_t i = 0; i <= others_of(marks); i++) {
         const uint8_t *const mark = mark_of(marks, i);
         const uint8_t size = size_of(marks, i);
         if (memcmp(bytes, mark, count < size ? count : size) != 0)
@@ -60,7 +71,7 @@ static uint8_t end_at(const struct zg_marks *marks, const uint8_t *bytes, size_t
 static void note_end(const struct zg_marks *marks, struct zg_decoder *decoder, const uint8_t *bytes, uint8_t size)
 {
     decoder->code = 0;
-    for (uint8_t i = 0; marks->others > 0 && i <= marks->others; i++)
+    for (uint8_t i = 0; others_of(marks) > 0 && i <= others_of(marks); i++)
         if (size_of(marks, i) == size && memcmp(bytes, mark_of(marks, i), size) == 0)
             decoder->code = (uint8_t)(i + 1U);
 }
@@ -70,7 +81,7 @@ static uint8_t longest_end(const struct zg_marks *marks)
 {
     uint8_t size = marks->end_size;
 
-    for (uint8_t i = 0; i < marks->others; i++)
+    for (uint8_t i = 0; i < others_of(marks); i++)
         if (marks->other[i].size > size)
             size = marks->other[i].size;
     return size;
@@ -111,14 +122,15 @@ void zg_marks_end(const struct zg_framing *framing, struct zg_encoder *encoder)
 {
     const struct zg_marks *marks = marks_of(framing);
     const struct zg_ring *const ring = encoder->ring;
-    const zg_index at = (zg_index)(ring->head + encoder->used - marks->trailing);
-    const uint8_t *const mark = marks->sent ? marks->sent->bytes : marks->end;
-    const uint8_t size = marks->sent ? marks->sent->size : marks->end_size;
+    const zg_index at = (zg_index)(ring->head + encoder->used - trailing_of(marks));
+    const struct zg_end_mark *const sent = ZG_MARKS_MORE ? marks->sent : NULL;
+    const uint8_t *const mark = sent ? sent->bytes : marks->end;
+    const uint8_t size = sent ? sent->size : marks->end_size;
 
     zgi_append_all(encoder, mark, size);
-    if (encoder->overflow || marks->trailing == 0)
+    if (encoder->overflow || trailing_of(marks) == 0)
         return;
-    for (uint8_t i = marks->trailing; i > 0; i--) /* the content's last bytes change places with the end mark */
+    for (uint8_t i = trailing_of(marks); i > 0; i--) /* the content's last bytes change places with the end mark */
         ring->bytes[(zg_index)(at + size + i - 1) & ring->mask] = ring->bytes[(zg_index)(at + i - 1) & ring->mask];
     for (uint8_t i = 0; i < size; i++)
         ring->bytes[(zg_index)(at + i) & ring->mask] = mark[i];
@@ -154,7 +166,7 @@ static enum zg_framing_event fail(const struct zg_marks *marks, struct zg_decode
     bool may = false;
 
     decoder->code = 0;
-    if (!started && marks->others > 0) { /* up to any end mark, or the beginning of one */
+    if (!started && others_of(marks) > 0) { /* up to any end mark, or the beginning of one */
         const uint8_t *const candidate = decoder->window + decoder->begin;
         while (at < extent && end_at(marks, candidate + at, extent - at, &may) == 0 && !may)
             at++;
@@ -174,9 +186,9 @@ static void let_end_open(const struct zg_marks *marks, struct zg_decoder *decode
     bool may;
     const uint8_t size = end_opens(marks) ? end_at(marks, decoder->window + decoder->begin, held, &may) : 0;
 
-    if (size > 0 && held >= (size_t)size + marks->trailing) {
+    if (size > 0 && held >= (size_t)size + trailing_of(marks)) {
         note_end(marks, decoder, decoder->window + decoder->begin, size);
-        zgi_window_drop(decoder, (size_t)size + marks->trailing);
+        zgi_window_drop(decoder, (size_t)size + trailing_of(marks));
         open(marks, decoder);
     }
 }
@@ -193,7 +205,7 @@ static bool peek(struct zg_decoder *decoder, struct zgi_input *input, size_t ahe
 static enum zg_framing_event add(const struct zg_marks *marks, struct zg_decoder *decoder, uint8_t byte, size_t size)
 {
     decoder->seen += size;
-    if (decoder->length + marks->trailing >= decoder->limit)
+    if (decoder->length + trailing_of(marks) >= decoder->limit)
         return fail(marks, decoder, decoder->seen, ZG_FRAMING_TOO_LONG);
     decoder->content[decoder->length++] = byte;
     return ZG_FRAMING_MORE;
@@ -209,9 +221,9 @@ static enum zg_framing_event close(const struct zg_marks *marks, struct zg_decod
     decoder->state = ZGI_CONSUMED;
     if (end_opens(marks) && decoder->length == 0)
         return ZG_FRAMING_IDLE;
-    for (uint8_t i = 0; i < marks->trailing; i++)
+    for (uint8_t i = 0; i < trailing_of(marks); i++)
         decoder->content[decoder->length++] = behind[i];
-    decoder->total += marks->trailing;
+    decoder->total += trailing_of(marks);
     return ZG_FRAMING_CONTENT;
 }
 
@@ -248,8 +260,8 @@ static bool take_plain(const struct zg_marks *marks, struct zg_decoder *decoder,
         *event = add(marks, decoder, byte, 1);
         return true;
     }
-    if (marks->trailing > 0 && !(end_opens(marks) && decoder->length == 0) &&
-        !peek(decoder, input, (size_t)size + marks->trailing - 1, &byte))
+    if (trailing_of(marks) > 0 && !(end_opens(marks) && decoder->length == 0) &&
+        !peek(decoder, input, (size_t)size + trailing_of(marks) - 1, &byte))
         return false;
     *event = close(marks, decoder, size);
     return true;
@@ -321,14 +333,14 @@ static void seek_end(const struct zg_marks *marks, struct zg_decoder *decoder, s
 {
     uint8_t size = marks->end_size;
 
-    if (marks->others > 0)
+    if (others_of(marks) > 0)
         size = seek_any(marks, decoder, input, event);
     else if (!zgi_window_seek(decoder, input, marks->end, marks->end_size, event))
         size = 0;
-    if (size == 0 || !zgi_window_fill(decoder, input, (size_t)size + marks->trailing))
+    if (size == 0 || !zgi_window_fill(decoder, input, (size_t)size + trailing_of(marks)))
         return;
     note_end(marks, decoder, decoder->window + decoder->begin, size);
-    zgi_window_drop(decoder, (size_t)size + marks->trailing);
+    zgi_window_drop(decoder, (size_t)size + trailing_of(marks));
     open(marks, decoder);
     *event = ZG_FRAMING_IDLE;
 }
@@ -344,7 +356,7 @@ static bool pass_rest(const struct zg_marks *marks, struct zg_decoder *decoder, 
     (void)zgi_window_fill(decoder, input, longest_end(marks));
     const uint8_t *const bytes = decoder->window + decoder->begin;
     const size_t held = decoder->filled - decoder->begin;
-    for (uint8_t i = 0; i <= marks->others && held > 0; i++) {
+    for (uint8_t i = 0; i <= others_of(marks) && held > 0; i++) {
         const uint8_t rest = (uint8_t)(size_of(marks, i) - size);
         if (size_of(marks, i) <= size || memcmp(mark_of(marks, i), mark_of(marks, last), size) != 0 ||
             memcmp(bytes, mark_of(marks, i) + size, held < rest ? held : rest) != 0)
@@ -371,7 +383,7 @@ size_t zg_marks_decode(const struct zg_framing *framing, struct zg_decoder *deco
 
     *event = ZG_FRAMING_MORE;
     let_go_of_frame(marks, decoder);
-    if (decoder->code != 0 && !pass_rest(marks, decoder, &input, event)) {
+    if (ZG_MARKS_MORE && decoder->code != 0 && !pass_rest(marks, decoder, &input, event)) {
         zgi_window_keep(decoder);
         return input.taken;
     }

@@ -104,6 +104,12 @@ ZG_ASSERT(ZG_CRC_TABLE == 0 || ZG_CRC_TABLE == 4 || ZG_CRC_TABLE == 8, "ZG_CRC_T
 #endif
 ZG_ASSERT(ZG_SPELL_BITS == 32 || ZG_SPELL_BITS == 64, "ZG_SPELL_BITS is 32 or 64");
 
+/* Whether the framing marks can take several end marks and bytes behind them: 0 or 1. It takes 1 KB of code on a
+ * Cortex-M0+. Generated code says if it needs them. */
+#ifndef ZG_MARKS_MORE
+#define ZG_MARKS_MORE (UINTPTR_MAX > 0xFFFFFFFF)
+#endif
+
 /* Whether a device's service traffic keeps the first bytes that arrived damaged, for the host's soak: 0 or 1. It takes
  * some 60 bytes of RAM. */
 #ifndef ZG_TRAFFIC_DAMAGE

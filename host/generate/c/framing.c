@@ -96,6 +96,8 @@ static void print_marks(const struct zgi_c *c, GString *text)
 {
     const struct zg_framing_choice *framing = &c->plan->definition->framing;
 
+    if (framing->also_ends > 0 || zg_framing_is_sided(framing) || zg_plan_trailing(c->plan) > 0)
+        g_string_append_printf(text, "#if !ZG_MARKS_MORE\n#error \"%s needs ZG_MARKS_MORE=1\"\n#endif\n", c->prefix);
     if (framing->also_ends > 0)
         g_string_append_printf(text, "static const struct zg_end_mark %s_also_ends[] = {\n", c->prefix);
     for (unsigned i = 0; i < framing->also_ends; i++) {
