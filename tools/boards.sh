@@ -81,14 +81,12 @@ soak() { # example, board, clean or damaged, options
         [ $verdict = 2 ] || return $verdict
         echo "  these $seconds s show too little"
     done
-    # Where the emulator is far slower than the board, its ring overflows at any load: all was accounted for, no more.
-    [ "$what" = clean ] && is_slow || return 1
-    echo "  the emulator is too slow here to show that nothing is lost"
+    return 1
 }
 
-# Whether the device's clock took more than three seconds for one.
+# Whether the device's clock took more than eight seconds for one.
 is_slow() {
-    awk '/its clock takes/ && $4 > 3 { found = 1 } END { exit !found }' "$work/port"
+    awk '/its clock takes/ && $4 > 8 { found = 1 } END { exit !found }' "$work/port"
 }
 
 port_test() { # board, program
@@ -104,6 +102,10 @@ for board in cortex_m3 avr; do
     echo "port test on ports/$board"
     port_test $board port_test
     [ $board = cortex_m3 ] || port_test $board port_test_own
+    if is_slow; then # its ring overflows at any load
+        echo "  the emulator is far slower than its board here: nothing is soaked on it"
+        continue
+    fi
     soak port_test $board clean --slow 1s
     soak port_test $board damaged --slow 50ms --faults ber=1e-4,drop=1e-4
     echo "loom on ports/$board, 500000 baud"
