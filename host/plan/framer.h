@@ -30,7 +30,7 @@ struct zg_framer {
 
 /* Prepares a framer: for the device's end of the link, the host's, or an observer of both, who sends like the device.
  * The step of the length must outlive it. */
-enum zg_framer_of { ZG_FRAMER_OBSERVER, ZG_FRAMER_DEVICE, ZG_FRAMER_HOST, ZG_FRAMERS };
+enum zg_framer_of { ZG_FRAMER_OBSERVER, ZG_FRAMER_DEVICE, ZG_FRAMER_HOST };
 void zgi_framer_init(struct zg_framer *framer, const struct zg_framing_choice *choice,
                      const struct zg_content_sizes *sizes, enum zg_framer_of of);
 

@@ -56,7 +56,7 @@ struct zg_plan {
     GArray *variables;          /* struct zg_plan_variable, in the order of the definition */
     struct zg_check check;
     struct zg_checker checker;                 /* what `check` points into */
-    struct zg_framer framer, ends[ZG_FRAMERS]; /* an observer's, and those of both ends */
+    struct zg_framer framer, device_framer, host_framer; /* an observer's, and those of both ends */
     unsigned max_payload;                      /* bytes, before stuffing */
     unsigned max_content;
     unsigned max_frame;    /* bytes on the wire of the largest frame that max_payload allows */

@@ -296,8 +296,8 @@ static void plan_framing(struct zg_plan *plan)
                                             .length = zg_plan_length(plan),
                                             .length_more = plan->length_more };
     zgi_framer_init(&plan->framer, framing, &sizes, ZG_FRAMER_OBSERVER);
-    for (unsigned of = 0; of < ZG_FRAMERS; of++)
-        zgi_framer_init(&plan->ends[of], framing, &sizes, (enum zg_framer_of)of);
+    zgi_framer_init(&plan->device_framer, framing, &sizes, ZG_FRAMER_DEVICE);
+    zgi_framer_init(&plan->host_framer, framing, &sizes, ZG_FRAMER_HOST);
     if (plan->definition->check.covers == ZG_COVERS_ALL &&
         plan->check.size > 0) /* the sync bytes that it covers go into its start value */
         plan->check.start =
@@ -396,10 +396,11 @@ uint64_t zg_plan_hello_wait_us(const struct zg_plan *plan)
 
 const struct zg_framing *zg_plan_framing(const struct zg_plan *plan, enum zg_side side)
 {
-    return &plan->ends[side == ZG_SIDE_DEVICE ? ZG_FRAMER_DEVICE
-                       : side == ZG_SIDE_HOST ? ZG_FRAMER_HOST
-                                              : ZG_FRAMER_OBSERVER]
-                .framing;
+    const struct zg_framer *framer = side == ZG_SIDE_DEVICE ? &plan->device_framer
+                                     : side == ZG_SIDE_HOST ? &plan->host_framer
+                                                            : &plan->framer;
+
+    return &framer->framing;
 }
 
 struct zg_protocol zg_plan_protocol(const struct zg_plan *plan)

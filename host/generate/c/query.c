@@ -5,6 +5,14 @@
 
 #include "generate/c/c.h"
 
+/* The message with this index, if this end sends it as a request without a ticket; otherwise NULL. */
+static const struct zg_message *query_at(const struct zgi_c *c, unsigned index)
+{
+    const struct zg_message *message = zg_plan_message_at(c->plan, index)->message;
+
+    return zg_side_queries(c->side, message) ? message : NULL;
+}
+
 void zgi_c_query_members(const struct zgi_c *c, GString *text)
 {
     if (c->end.queries > 0)
@@ -18,8 +26,8 @@ void zgi_c_query_terms(const struct zgi_c *c, GString *text)
     if (c->end.queries == 0)
         return;
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
-        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if (!zg_side_queries(c->side, message))
+        const struct zg_message *message = query_at(c, i);
+        if (!message)
             continue;
         zgi_c_emit(c, text, message->name, "#define @P_@S_QUERY_@N ");
         g_string_append_printf(text, "%u\n", kind++);
@@ -27,8 +35,8 @@ void zgi_c_query_terms(const struct zgi_c *c, GString *text)
     zgi_c_emit(c, text, NULL,
                "static const struct zg_queried @p_@s_queried[] ZG_FLASH = { /* id, retries, timeout in us */\n");
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
-        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if (!zg_side_queries(c->side, message))
+        const struct zg_message *message = query_at(c, i);
+        if (!message)
             continue;
         zgi_c_emit(c, text, message->name, "    { @P_@N_ID, ");
         g_string_append_printf(text, "%u, UINT32_C(%" G_GUINT64_FORMAT ") },\n", message->retries,
@@ -52,8 +60,8 @@ void zgi_c_query_settle(const struct zgi_c *c, GString *text)
     if (c->end.queries == 0)
         return;
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
-        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if (!zg_side_queries(c->side, message))
+        const struct zg_message *message = query_at(c, i);
+        if (!message)
             continue;
         zgi_c_emit(
             c, text, message->name,
@@ -67,8 +75,8 @@ void zgi_c_query_settle(const struct zgi_c *c, GString *text)
                "/* The request without a ticket ended in this way. */\nstatic void @p_@s_settle_query(struct @p_@s "
                "*node, enum zg_settled how)\n{\n    switch (node->query.kind) {\n");
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
-        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if (zg_side_queries(c->side, message))
+        const struct zg_message *message = query_at(c, i);
+        if (message)
             zgi_c_emit(c, text, message->name, "    case @P_@S_QUERY_@N: @p_@s_settled_@n(node, how); break;\n");
     }
     g_string_append(text, "    default: break;\n    }\n}\n\n");
@@ -80,8 +88,8 @@ static char *asking(const struct zgi_c *c, const char *name, enum zg_answers how
     GString *text = g_string_new(NULL);
 
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
-        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if (!zg_side_queries(c->side, message) || zg_message_answers(message, name) != how)
+        const struct zg_message *message = query_at(c, i);
+        if (!message || zg_message_answers(message, name) != how)
             continue;
         zgi_c_emit(c, text, message->name,
                    text->len > 0 ? " || node->query.kind == @P_@S_QUERY_@N" : "node->query.kind == @P_@S_QUERY_@N");
@@ -115,9 +123,9 @@ void zgi_c_query_hear(const struct zgi_c *c, GString *text, const struct zg_mess
 void zgi_c_query_prefer(const struct zgi_c *c, GString *text, const struct zg_message *message)
 {
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
-        const struct zg_message *request = zg_plan_message_at(c->plan, i)->message;
-        const unsigned at = zg_message_answer_index(request, message->name);
-        if (!zg_side_queries(c->side, request) || at == UINT_MAX)
+        const struct zg_message *request = query_at(c, i);
+        const unsigned at = request ? zg_message_answer_index(request, message->name) : UINT_MAX;
+        if (at == UINT_MAX)
             continue;
         zgi_c_emit(c, text, request->name,
                    "    if ((fit & 11U) == 11 && node->query.state != ZGI_QUERY_NONE && node->query.kind == "
