@@ -38,14 +38,13 @@ static uint8_t write_decimal(zg_check_word value, uint8_t *at)
     return count;
 }
 
-static void write_bytes(const struct zg_check *check, zg_check_word value, uint8_t *at)
+/* The check without what its form puts in front of it. */
+static struct zg_check bare_check(const struct zg_check *check)
 {
-    const uint8_t size = check->form->digits;
+    struct zg_check bare = *check;
 
-    for (uint8_t i = 0; i < size; i++) {
-        at[check->big_endian ? size - 1 - i : i] = (uint8_t)value;
-        value = (zg_check_word)(value >> 4 >> 4);
-    }
+    bare.size = check->form->digits;
+    return bare;
 }
 
 uint8_t zg_check_write(const struct zg_check *check, zg_check_word value, uint8_t *at)
@@ -60,10 +59,12 @@ uint8_t zg_check_write(const struct zg_check *check, zg_check_word value, uint8_
     at += form->after_size;
     if (form->base == 10)
         return (uint8_t)(form->after_size + write_decimal(value, at));
-    if (form->base == 16)
+    if (form->base == 16) {
         write_hex(value, form->digits, form->lower, at);
-    else
-        write_bytes(check, value, at);
+    } else {
+        const struct zg_check bare = bare_check(check);
+        zg_check_store(&bare, value, at);
+    }
     return check->size;
 }
 
@@ -91,14 +92,6 @@ static bool read_digits(const struct zg_check_form *form, const uint8_t *at, uin
     return count > 0;
 }
 
-static void read_bytes(const struct zg_check *check, const uint8_t *at, zg_check_word *value)
-{
-    *value = 0;
-    for (uint8_t i = 0; i < check->form->digits; i++)
-        *value = (zg_check_word)((zg_check_word)(*value << 4 << 4) |
-                                 at[check->big_endian ? i : check->form->digits - 1 - i]);
-}
-
 /* The digits behind the last literal that begins before the last byte; without one, too many. */
 static uint8_t count_digits(const struct zg_check_form *form, const uint8_t *content, size_t length)
 {
@@ -119,9 +112,11 @@ uint8_t zg_check_read(const struct zg_check *check, const uint8_t *content, size
     if (length < (size_t)digits + form->after_size ||
         memcmp(end - digits - form->after_size, form->after, form->after_size) != 0)
         return 0;
-    if (form->base == 0)
-        read_bytes(check, end - digits, value);
-    else if (!read_digits(form, end - digits, digits, value))
+    if (form->base == 0) {
+        const struct zg_check bare = bare_check(check);
+        *value = zg_check_load(&bare, end - digits);
+    } else if (!read_digits(form, end - digits, digits, value)) {
         return 0;
+    }
     return (uint8_t)(digits + form->after_size);
 }

@@ -1,9 +1,13 @@
 /* SPDX-License-Identifier: MIT */
 #include "support.h"
 
+#include <fcntl.h>
 #include <glib/gstdio.h>
 #include <math.h>
+#include <stdlib.h>
 #include <string.h>
+#include <termios.h>
+#include <unistd.h>
 
 static struct test_plan plan_of(const char *file, const char *text)
 {
@@ -160,4 +164,18 @@ void test_remove_folder(const char *folder)
             (void)g_remove(path);
     }
     (void)g_rmdir(folder);
+}
+
+int test_open_pty(char **path)
+{
+    int own = posix_openpt(O_RDWR | O_NOCTTY);
+    assert_true(own >= 0 && grantpt(own) == 0 && unlockpt(own) == 0);
+    *path = g_strdup(ptsname(own));
+    int other = open(*path, O_RDWR | O_NOCTTY); /* raw, so that every byte arrives as it is */
+    struct termios settings;
+    assert_int_equal(tcgetattr(other, &settings), 0);
+    cfmakeraw(&settings);
+    assert_int_equal(tcsetattr(other, TCSANOW, &settings), 0);
+    close(other);
+    return own;
 }

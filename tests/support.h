@@ -48,6 +48,10 @@ char *test_data(const char *name);
 /* Every leaf of the values as text, "path=value;": raw numbers, with the physical value of those that are scaled. */
 void test_dump(GString *text, const struct zg_block *block, const struct zg_value *values);
 
+/* Opens a pseudo-terminal, raw, so that every byte arrives as it is. Returns its own side, and the path of the other;
+ * free with g_free(). */
+int test_open_pty(char **path);
+
 /* Removes a folder and everything in it. */
 void test_remove_folder(const char *folder);
 

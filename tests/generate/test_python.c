@@ -5,13 +5,11 @@
 #include "random_text.h"
 #include "support.h"
 
-#include <fcntl.h>
 #include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/wait.h>
-#include <termios.h>
 #include <unistd.h>
 
 #include "codec/frame.h"
@@ -307,21 +305,6 @@ static void test_random_texts(void **state)
     }
 }
 
-/* A pseudo-terminal's own side, and the path of the other one. */
-static int open_pty(char **path)
-{
-    int own = posix_openpt(O_RDWR | O_NOCTTY);
-    assert_true(own >= 0 && grantpt(own) == 0 && unlockpt(own) == 0);
-    *path = g_strdup(ptsname(own));
-    int other = open(*path, O_RDWR | O_NOCTTY); /* raw, so that every byte arrives as it is */
-    struct termios settings;
-    assert_int_equal(tcgetattr(other, &settings), 0);
-    cfmakeraw(&settings);
-    assert_int_equal(tcsetattr(other, TCSANOW, &settings), 0);
-    close(other);
-    return own;
-}
-
 static void write_all(int handle, const GByteArray *bytes)
 {
     assert_int_equal(write(handle, bytes->data, bytes->len), bytes->len);
@@ -349,7 +332,7 @@ static void test_live_port(void **state)
     struct test_plan plan = test_plan_of(text);
     g_autoptr(GPtrArray) files = zg_generate_python(plan.plan);
     assert_true(zg_generated_write(files, folder, false, NULL));
-    int port = open_pty(&path);
+    int port = test_open_pty(&path);
     g_auto(GStrv) environment = g_environ_setenv(g_get_environ(), "PYTHONPATH", folder, TRUE);
     const char *argv[] = { TEST_PYTHON, TEST_SOURCE "/examples/loom/listen.py", path, NULL };
     assert_true(g_spawn_async_with_pipes(NULL, (char **)argv, environment,
