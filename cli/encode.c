@@ -40,7 +40,7 @@ static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char 
     if (good)
         zg_payload_pack(message, &header, values, payload);
     const struct zg_plan_message *mistaken = good ? zg_plan_mistaken(plan, message, payload, length) : NULL;
-    if (good && !zg_plan_carries(plan, payload, length)) {
+    if (good && !zg_plan_carries(plan, message, payload, length)) {
         g_set_error(&error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE,
                     "%s: this payload holds the end mark, where a receiver would end the frame",
                     message->message->name);

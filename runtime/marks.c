@@ -22,6 +22,13 @@ static uint8_t trailing_of(const struct zg_marks *marks)
     return ZG_MARKS_MORE ? marks->trailing : 0;
 }
 
+/* Whether the frame may end behind the content so far. */
+static enum zg_ends ends_of(const struct zg_marks *marks, const struct zg_decoder *decoder)
+{
+    return ZG_MARKS_MORE && marks->ends ? marks->ends(marks->context, decoder->content, decoder->length)
+                                        : ZG_ENDS_ANYWHERE;
+}
+
 static bool is_in(const uint8_t *mark, uint8_t size, uint8_t byte)
 {
     for (uint8_t i = 0; i < size; i++)
@@ -158,39 +165,51 @@ void zg_marks_reset(const struct zg_framing *framing, struct zg_decoder *decoder
         open(marks, decoder);
 }
 
-static enum zg_framing_event fail(const struct zg_marks *marks, struct zg_decoder *decoder, size_t extent,
-                                  enum zg_framing_event event)
+/* A candidate failed, of which `examined` bytes are left. If they are an end mark that opens the next one, that mark is
+ * part of what failed. */
+static void let_end_open(const struct zg_marks *marks, struct zg_decoder *decoder, size_t examined)
 {
-    const bool started = !end_opens(marks);
-    size_t at = 1;
-    bool may = false;
-
-    decoder->code = 0;
-    if (!started && others_of(marks) > 0) { /* up to any end mark, or the beginning of one */
-        const uint8_t *const candidate = decoder->window + decoder->begin;
-        while (at < extent && end_at(marks, candidate + at, extent - at, &may) == 0 && !may)
-            at++;
-        zgi_window_drop(decoder, at);
-        decoder->state = ZGI_SEEKING;
-        return event;
-    }
-    zgi_window_fail(decoder, extent, started ? marks->start : marks->end,
-                    started ? marks->start_size : marks->end_size);
-    return event;
-}
-
-/* A candidate failed whose own end mark opens the next one: that mark is not part of what failed. */
-static void let_end_open(const struct zg_marks *marks, struct zg_decoder *decoder)
-{
-    const size_t held = decoder->filled - decoder->begin;
     bool may;
-    const uint8_t size = end_opens(marks) ? end_at(marks, decoder->window + decoder->begin, held, &may) : 0;
+    const uint8_t size = end_opens(marks) ? end_at(marks, decoder->window + decoder->begin, examined, &may) : 0;
 
-    if (size > 0 && held >= (size_t)size + trailing_of(marks)) {
+    if (size > 0 && examined >= (size_t)size + trailing_of(marks)) {
         note_end(marks, decoder, decoder->window + decoder->begin, size);
         zgi_window_drop(decoder, (size_t)size + trailing_of(marks));
         open(marks, decoder);
     }
+}
+
+/* Bytes behind the first of a failed candidate up to any end mark, or the beginning of one. */
+static size_t before_any_end(const struct zg_marks *marks, const struct zg_decoder *decoder, size_t extent)
+{
+    const uint8_t *const candidate = decoder->window + decoder->begin;
+    size_t at = 1;
+    bool may = false;
+
+    while (at < extent && end_at(marks, candidate + at, extent - at, &may) == 0 && !may)
+        at++;
+    return at;
+}
+
+/* A candidate failed after `extent` bytes. What it does next depends on those only, not on what is held behind them. */
+static enum zg_framing_event fail(const struct zg_marks *marks, struct zg_decoder *decoder, size_t extent,
+                                  enum zg_framing_event event)
+{
+    const bool started = !end_opens(marks);
+    const size_t held = decoder->filled - decoder->begin;
+
+    decoder->code = 0;
+    if (!started && others_of(marks) > 0) {
+        zgi_window_drop(decoder, before_any_end(marks, decoder, extent));
+        decoder->state = ZGI_SEEKING;
+    } else {
+        zgi_window_fail(decoder, extent, started ? marks->start : marks->end,
+                        started ? marks->start_size : marks->end_size);
+    }
+    const size_t dropped = held - (decoder->filled - decoder->begin);
+    if (event != ZG_FRAMING_CUT)
+        let_end_open(marks, decoder, extent - dropped);
+    return event;
 }
 
 /* The byte `ahead` places after the bytes examined so far. False: it has not come yet. */
@@ -242,7 +261,7 @@ static enum zg_framing_event take_end(const struct zg_marks *marks, struct zg_de
     return close(marks, decoder, marks->end_size);
 }
 
-/* Plain marks: an end mark where it stands whole, or else one byte of content. */
+/* Plain marks: an end mark where it stands whole and may end the frame, or else one byte of content. */
 static bool take_plain(const struct zg_marks *marks, struct zg_decoder *decoder, struct zgi_input *input,
                        enum zg_framing_event *event)
 {
@@ -252,11 +271,16 @@ static bool take_plain(const struct zg_marks *marks, struct zg_decoder *decoder,
     (void)zgi_window_fill(decoder, input, decoder->seen + longest_end(marks));
     if (!peek(decoder, input, 0, &byte))
         return false;
+    const enum zg_ends ends = ends_of(marks, decoder);
     const uint8_t *const at = decoder->window + decoder->begin + decoder->seen;
     const uint8_t size = end_at(marks, at, decoder->filled - decoder->begin - decoder->seen, &may);
-    if (size == 0 && may)
+    if (size == 0 && ends == ZG_ENDS_HERE && !may) {
+        *event = fail(marks, decoder, decoder->seen + 1, ZG_FRAMING_MALFORMED);
+        return true;
+    }
+    if (size == 0 && may && ends != ZG_ENDS_LATER)
         return false;
-    if (size == 0) {
+    if (size == 0 || ends == ZG_ENDS_LATER) {
         *event = add(marks, decoder, byte, 1);
         return true;
     }
@@ -393,8 +417,6 @@ size_t zg_marks_decode(const struct zg_framing *framing, struct zg_decoder *deco
         open(marks, decoder);
     while (decoder->state == ZGI_OPEN && *event == ZG_FRAMING_MORE && take(marks, decoder, &input, event))
         ;
-    if (*event == ZG_FRAMING_MALFORMED || *event == ZG_FRAMING_TOO_LONG)
-        let_end_open(marks, decoder);
     zgi_window_keep(decoder);
     return input.taken;
 }
@@ -403,7 +425,6 @@ void zg_marks_reject(const struct zg_framing *framing, struct zg_decoder *decode
 {
     const struct zg_marks *marks = marks_of(framing);
     (void)fail(marks, decoder, decoder->total, ZG_FRAMING_MALFORMED);
-    let_end_open(marks, decoder);
     zgi_window_keep(decoder);
 }
 

@@ -155,6 +155,8 @@ static char *random_definition(struct zg_random *random, bool integers_only)
         if (kind == JSON && zg_random_one_in(random, 2))
             g_string_append(text, "      rest: { type: \"r0[..3]\" }\n");
     }
+    if (!strstr(text->str, "as: decimal")) /* of one size, so it may hold the end mark */
+        g_string_append(text, "  binary:\n    from: device\n    tag: [0xB0, 0xB1]\n    fields: { any: \"u8[5]\" }\n");
     return g_string_free(text, FALSE);
 }
 
@@ -176,6 +178,15 @@ char *test_random_text_definition(struct zg_random *random, bool integers_only)
         if (sound)
             return text;
         g_free(text);
+    }
+}
+
+unsigned test_random_text_message(struct zg_random *random, const struct zg_plan *plan)
+{
+    for (;;) {
+        const unsigned index = (unsigned)zg_random_below(random, plan->messages->len);
+        if (zg_plan_message_at(plan, index)->text)
+            return index;
     }
 }
 
@@ -232,6 +243,15 @@ GString *test_damaged_text(struct zg_random *random, const GString *text)
     return other;
 }
 
+/* What the message without a text layout holds: mostly bytes of marks. */
+static void append_binary(struct zg_random *random, GString *text)
+{
+    static const char bytes[] = "\r\n\r\n\003\004\004\005\004$!\002\002\xB0";
+
+    for (unsigned i = 0; i < 5; i++)
+        g_string_append_c(text, bytes[zg_random_below(random, sizeof bytes)]);
+}
+
 GByteArray *test_random_lines(struct zg_random *random, const struct zg_plan *plan, unsigned count)
 {
     GByteArray *lines = g_byte_array_new();
@@ -242,8 +262,12 @@ GByteArray *test_random_lines(struct zg_random *random, const struct zg_plan *pl
         const struct zg_tag *tag = zg_plan_tag(item);
         struct zg_value *values = zg_values_new(&item->payload);
         g_autoptr(GString) text = g_string_new_len(tag ? (const char *)tag->bytes : "", tag ? tag->size : 0);
-        test_random_text_values(random, &item->payload, values);
-        (void)zg_text_write(item, values, text, NULL);
+        if (item->text) {
+            test_random_text_values(random, &item->payload, values);
+            (void)zg_text_write(item, values, text, NULL);
+        } else {
+            append_binary(random, text);
+        }
         g_autoptr(GString) sent = zg_random_one_in(random, 2) ? test_damaged_text(random, text)
                                                               : g_string_new_len(text->str, (gssize)text->len);
         g_string_append(sent, zg_random_one_in(random, 4) ? ",new=1" : "");

@@ -6,8 +6,12 @@
 #include "codec/payload.h"
 #include "sim/random.h"
 
-/* A sound definition with patterns, pairs and, unless it has integers only, json and floats; free with g_free(). */
+/* A sound definition with patterns, pairs and, unless it has integers only, json and floats; perhaps with one binary
+ * message, that may hold the end mark. Free with g_free(). */
 char *test_random_text_definition(struct zg_random *random, bool integers_only);
+
+/* The index of any message with a text layout. */
+unsigned test_random_text_message(struct zg_random *random, const struct zg_plan *plan);
 
 /* Random values that a text layout can write, some of the optional ones absent. */
 void test_random_text_values(struct zg_random *random, const struct zg_block *block, struct zg_value *values);

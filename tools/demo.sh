@@ -94,4 +94,17 @@ sluice() {
     show "$bin/sluice_sim"
 }
 
+panel() {
+    show "$bin/zeugma" check $definition
+    show "$bin/zeugma" layout $definition number
+    printf '\n# a number that is nothing but the byte of the end mark'
+    show "$bin/zeugma" encode $definition number '{"value": 4278124286}' --explain
+    show "$bin/zeugma" decode $definition --hex '746f7563683ffefe01fefefefefefe0247656461636b742038fefe7f03fefe'
+    printf '\n# a simulated desk answers'
+    show "$bin/zeugma" send $definition sim: read_stop '{"stop": 7}'
+    show "$bin/zeugma" generate $definition -o $folder --target c,python,docs,vectors --force
+    printf '\n# desk and PC on a line that loses bytes'
+    show "$bin/panel_sim"
+}
+
 "$2"

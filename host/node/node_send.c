@@ -73,7 +73,7 @@ int zg_node_send(struct zg_node *node, zg_header_number to, const struct zg_plan
         return send_ticketed(node, to, message, values, size, ticket);
     zg_payload_pack(message, &none, values, payload_of(node));
     if (zg_plan_mistaken(node->plan, message, payload_of(node), size) ||
-        !zg_plan_carries(node->plan, payload_of(node), size))
+        !zg_plan_carries(node->plan, message, payload_of(node), size))
         return ZG_ERANGE;
     if (zg_side_queries(node->services.side, message->message))
         return send_query(node, to, message, payload_of(node), size);

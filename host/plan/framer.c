@@ -132,6 +132,12 @@ static void init_ends(struct zg_framer *framer, const struct zg_framing_choice *
     framer->marks.sent = is_sided ? &framer->sent : NULL;
 }
 
+static enum zg_ends ends(const void *context, const uint8_t *content, size_t length)
+{
+    const struct zg_framer *framer = context;
+    return framer->sizes.ends(framer->sizes.context, framer->from, content, length);
+}
+
 static void init_marks(struct zg_framer *framer, const struct zg_framing_choice *choice, enum zg_framer_of of)
 {
     static const struct zg_framing like = ZG_MARKS(NULL);
@@ -143,6 +149,9 @@ static void init_marks(struct zg_framer *framer, const struct zg_framing_choice 
                                        .plain = choice->marking == ZG_MARKING_PLAIN,
                                        .trailing = (uint8_t)framer->sizes.trailing };
     memcpy(framer->marks.start, choice->start.bytes, ZG_MARK_MAX);
+    framer->from = of == ZG_FRAMER_DEVICE ? ZG_SIDE_HOST : of == ZG_FRAMER_HOST ? ZG_SIDE_DEVICE : ZG_SIDE_BOTH;
+    framer->marks.ends = framer->sizes.ends ? ends : NULL;
+    framer->marks.context = framer;
     init_ends(framer, choice, of);
     framer->framing = like;
     framer->framing.options = &framer->marks;

@@ -17,6 +17,9 @@ struct zg_content_sizes {
     bool one_size;                /* all contents are as large */
     const struct zg_step *length; /* of the header, if the framing depends on its length; otherwise NULL */
     unsigned length_more;         /* what that counts besides the payload */
+    /* Where plain marks end a frame that one of these sides may have sent, by its content so far; NULL: anywhere. */
+    enum zg_ends (*ends)(const void *context, enum zg_side from, const uint8_t *content, size_t length);
+    const void *context;
 };
 
 /* Must not be moved or copied: framing points into it. */
@@ -26,6 +29,7 @@ struct zg_framer {
     struct zg_marks marks; /* of other marks */
     struct zg_end_mark others[ZG_ALSO_MOST + 1], sent;
     struct zg_content_sizes sizes;
+    enum zg_side from; /* who may have sent what is received */
 };
 
 /* Prepares a framer: for the device's end of the link, the host's, or an observer of both, who sends like the device.

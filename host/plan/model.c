@@ -48,15 +48,25 @@ const struct zg_plan_message *zg_plan_mistaken(const struct zg_plan *plan, const
     return told && told != item && told->message->tags->len > 0 ? told : NULL;
 }
 
-bool zg_plan_carries(const struct zg_plan *plan, const uint8_t *payload, size_t length)
+bool zg_plan_carries(const struct zg_plan *plan, const struct zg_plan_message *item, const uint8_t *payload,
+                     size_t length)
 {
     const struct zg_mark *ends[ZG_ALSO_MOST + 2];
-    const unsigned count = plan->searched ? zg_framing_ends(&plan->definition->framing, ends) : 0;
+    const bool is_searched = plan->searched && !item->fixed_end;
+    const unsigned count = is_searched ? zg_framing_ends(&plan->definition->framing, ends) : 0;
 
     for (unsigned i = 0; i < count; i++)
         if (zg_holds_mark(payload, length, ends[i]->bytes, ends[i]->size))
             return false;
     return true;
+}
+
+bool zg_plan_has_fixed_ends(const struct zg_plan *plan, enum zg_side from)
+{
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        if (zg_plan_message_at(plan, i)->fixed_end && (zg_plan_message_at(plan, i)->message->from & from) != 0)
+            return true;
+    return false;
 }
 
 bool zg_plan_has_texts(const struct zg_plan *plan)

@@ -22,6 +22,7 @@ struct zg_plan_message {
     unsigned payload_least;  /* with the front */
     unsigned payload_most;
     unsigned content;     /* header, payload, check */
+    bool fixed_end;       /* may hold the end mark, which counts only where it must stand */
     unsigned frame_least; /* bytes on the wire, delimiter included */
     unsigned frame_most;  /* with the worst stuffing */
 };
@@ -55,9 +56,9 @@ struct zg_plan {
     GArray *messages;           /* struct zg_plan_message, in the order of the definition */
     GArray *variables;          /* struct zg_plan_variable, in the order of the definition */
     struct zg_check check;
-    struct zg_checker checker;                 /* what `check` points into */
+    struct zg_checker checker;                           /* what `check` points into */
     struct zg_framer framer, device_framer, host_framer; /* an observer's, and those of both ends */
-    unsigned max_payload;                      /* bytes, before stuffing */
+    unsigned max_payload;                                /* bytes, before stuffing */
     unsigned max_content;
     unsigned max_frame;    /* bytes on the wire of the largest frame that max_payload allows */
     unsigned receive_room; /* bytes of memory that the framing's decoder takes */
@@ -94,7 +95,11 @@ const struct zg_plan_message *zg_plan_mistaken(const struct zg_plan *plan, const
                                                const uint8_t *payload, size_t length);
 
 /* Whether the end mark, where it is searched, stands only behind a payload. */
-bool zg_plan_carries(const struct zg_plan *plan, const uint8_t *payload, size_t length);
+bool zg_plan_carries(const struct zg_plan *plan, const struct zg_plan_message *item, const uint8_t *payload,
+                     size_t length);
+
+/* Whether any of the messages that these sides send may hold the end mark. */
+bool zg_plan_has_fixed_ends(const struct zg_plan *plan, enum zg_side from);
 
 /* Whether any message has a text layout. */
 bool zg_plan_has_texts(const struct zg_plan *plan);

@@ -5,6 +5,7 @@
 
 #include "plan/layout.h"
 #include "plan/limits.h"
+#include "plan/searched.h"
 
 static void block_free(gpointer data)
 {
@@ -271,6 +272,44 @@ static uint64_t characters_ns(const struct zg_line *line, uint64_t millichars)
     return millichars * zg_line_half_bits(line) * 500000 / line->baud;
 }
 
+/* Where the end mark ends what one side sent, by the message that the content so far tells; false: there is none. */
+static bool find_end(const struct zg_plan *plan, enum zg_side from, const uint8_t *content, size_t length,
+                     enum zg_ends *ends)
+{
+    const unsigned size = plan->header.size;
+    const struct zg_plan_message *item = NULL;
+    uint64_t id = 0;
+
+    *ends = ZG_ENDS_ANYWHERE;
+    for (unsigned i = 0; i < plan->header.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&plan->header, i);
+        if (step->role->role == ZG_ROLE_ID && length >= zg_step_end(step))
+            id = zg_step_load(step, 0, content);
+        else if (step->role->role == ZG_ROLE_ID)
+            return false;
+    }
+    if (plan->id_bits > 0 || length >= size)
+        item = zg_plan_told(plan, from, id, content + MIN(size, length), length - MIN(size, length));
+    if (!item)
+        return false;
+    if (item->fixed_end)
+        *ends = zg_ends_behind(zg_plan_before_end(plan, item), length);
+    return true;
+}
+
+/* If both sides may have sent it, it ends where one of them would end it. */
+static enum zg_ends ends(const void *context, enum zg_side from, const uint8_t *content, size_t length)
+{
+    const struct zg_plan *plan = context;
+    enum zg_ends device, host;
+    const bool by_device = (from & ZG_SIDE_DEVICE) && find_end(plan, ZG_SIDE_DEVICE, content, length, &device);
+    const bool by_host = (from & ZG_SIDE_HOST) && find_end(plan, ZG_SIDE_HOST, content, length, &host);
+
+    if (by_device && by_host)
+        return device == host ? device : ZG_ENDS_ANYWHERE;
+    return by_device ? device : by_host ? host : ZG_ENDS_ANYWHERE;
+}
+
 /* What the framing makes of the largest content; and the silences that framing and line require. A sender's silence
  * counts from when it handed over its last byte, which takes up to two bytes' times to leave. */
 static void plan_framing(struct zg_plan *plan)
@@ -294,7 +333,9 @@ static void plan_framing(struct zg_plan *plan)
                                             .max_payload = plan->max_payload,
                                             .one_size = plan->sized,
                                             .length = zg_plan_length(plan),
-                                            .length_more = plan->length_more };
+                                            .length_more = plan->length_more,
+                                            .ends = zg_plan_has_fixed_ends(plan, ZG_SIDE_BOTH) ? ends : NULL,
+                                            .context = plan };
     zgi_framer_init(&plan->framer, framing, &sizes, ZG_FRAMER_OBSERVER);
     zgi_framer_init(&plan->device_framer, framing, &sizes, ZG_FRAMER_DEVICE);
     zgi_framer_init(&plan->host_framer, framing, &sizes, ZG_FRAMER_HOST);
@@ -323,6 +364,8 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
     plan_messages(plan, diagnostics);
     plan->sized = zg_framing_is_sized(&definition->framing, has_one_size(plan)) && !definition->check.after_end;
     plan->searched = zg_framing_is_plain(&definition->framing) && !plan->sized;
+    if (plan->searched)
+        zgi_find_fixed_ends(plan);
     zgi_plan_limits(plan, diagnostics);
     if (plan->sized)
         plan->max_payload = zg_plan_message_at(plan, 0)->payload_most;
@@ -370,6 +413,11 @@ static uint64_t time_of_us(const struct zg_plan *plan, unsigned bytes)
 unsigned zg_plan_trailing(const struct zg_plan *plan)
 {
     return plan->definition->check.after_end ? plan->check.size : 0;
+}
+
+unsigned zg_plan_before_end(const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    return item->content - zg_plan_trailing(plan);
 }
 
 unsigned zg_plan_everybody(const struct zg_plan *plan)

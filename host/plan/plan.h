@@ -21,6 +21,9 @@ uint64_t zg_plan_hello_wait_us(const struct zg_plan *plan);
 /* Bytes of a frame behind its end mark. */
 unsigned zg_plan_trailing(const struct zg_plan *plan);
 
+/* The content's bytes in front of the end mark of a message that has a fixed_end. */
+unsigned zg_plan_before_end(const struct zg_plan *plan, const struct zg_plan_message *item);
+
 /* The address of every node on a shared line. 0: the header has no destination. */
 unsigned zg_plan_everybody(const struct zg_plan *plan);
 

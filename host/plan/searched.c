@@ -10,7 +10,8 @@
 struct looking {
     const struct zg_plan *plan;
     const struct zg_plan_message *item;
-    struct zg_diagnostics *diagnostics;
+    struct zg_diagnostics *diagnostics; /* NULL: only whether there is something to report */
+    bool *found;
 };
 
 static unsigned ends_of(const struct looking *looking, const struct zg_mark **ends)
@@ -37,10 +38,13 @@ static void report(const struct looking *looking, struct zg_place place, const c
 {
     g_autoptr(GString) marks = g_string_new(NULL);
 
+    *looking->found = true;
+    if (!looking->diagnostics)
+        return;
     append_marks(looking, marks);
     zgi_error(looking->diagnostics, place,
               "%s of %s can hold %sthe end mark %s, which would end the frame there; expected escape or double, "
-              "another mark, or start bytes and frames of one size",
+              "another mark, or a message of one size that its first bytes tell",
               part, looking->item->message->name, what, marks->str);
 }
 
@@ -172,21 +176,28 @@ static void check_text(const struct looking *looking)
 
 /* --- the whole content */
 
+/* Whether a part of the header could hold a byte of the mark. */
+static bool header_may_hold(const struct looking *looking, const struct zg_step *step)
+{
+    const uint64_t value = step->role->role == ZG_ROLE_CONST ? step->role->value : looking->item->message->id;
+    const bool is_known = step->role->role == ZG_ROLE_CONST || step->role->role == ZG_ROLE_ID;
+    bool may = !is_known || zg_step_is_bitwise(step);
+
+    for (unsigned k = 0; !may && k < step->bits / 8; k++)
+        may = has_byte(looking, value >> (8 * k) & 0xFF, value >> (8 * k) & 0xFF);
+    return may;
+}
+
 static void check_header(const struct looking *looking)
 {
     const struct zg_block *header = &looking->plan->header;
 
     for (unsigned i = 0; i < header->steps->len; i++) {
         const struct zg_step *step = zg_block_step(header, i);
-        const uint64_t value = step->role->role == ZG_ROLE_CONST ? step->role->value : looking->item->message->id;
-        const bool is_known = step->role->role == ZG_ROLE_CONST || step->role->role == ZG_ROLE_ID;
-        bool may = !is_known || zg_step_is_bitwise(step);
-        for (unsigned k = 0; !may && k < step->bits / 8; k++)
-            may = has_byte(looking, value >> (8 * k) & 0xFF, value >> (8 * k) & 0xFF);
-        if (may) {
-            g_autofree char *part = g_strdup_printf("the header's %s in frames", step->name);
-            report(looking, step->role->place, part, "a byte of ");
-        }
+        if (!header_may_hold(looking, step))
+            continue;
+        g_autofree char *part = g_strdup_printf("the header's %s in frames", step->name);
+        report(looking, step->role->place, part, "a byte of ");
     }
 }
 
@@ -215,6 +226,16 @@ static bool check_may_hold(const struct looking *looking)
                                                            : is_made_of(looking, "0123456789abcdefABCDEF");
 }
 
+/* The check is all messages' and reported once. */
+static bool is_first_reported(const struct looking *looking)
+{
+    unsigned i = 0;
+
+    while (looking->diagnostics && zg_plan_message_at(looking->plan, i)->fixed_end)
+        i++;
+    return !looking->diagnostics || looking->item == zg_plan_message_at(looking->plan, i);
+}
+
 static void check_message(const struct looking *looking)
 {
     const struct zg_block *block = &looking->item->payload;
@@ -228,16 +249,80 @@ static void check_message(const struct looking *looking)
         if (step_may_hold(looking, step))
             report(looking, step->field->place, step->name, "a byte of ");
     }
-    if (looking->item == zg_plan_message_at(looking->plan, 0) && check_may_hold(looking))
+    if (is_first_reported(looking) && check_may_hold(looking))
         report(looking, looking->plan->definition->check.place, "the check in frames",
                looking->plan->definition->check.as == ZG_CHECK_AS_BYTES ? "a byte of " : "");
+}
+
+/* --- messages of one size */
+
+static bool has_one_size(const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    const struct zg_text *text = item->text;
+
+    if (item->payload_least != item->payload_most || zg_check_least(&plan->check) != plan->check.size ||
+        (text && text->layout->kind != ZG_LAYOUT_PATTERN))
+        return false;
+    for (unsigned i = 0; text && i < text->parts->len; i++) {
+        const int step = zg_text_part(text, i)->step;
+        if (step >= 0 && zg_text_one_size(zg_block_step(&item->payload, (unsigned)step)) == 0)
+            return false;
+    }
+    return true;
+}
+
+/* Whether a message's sender has no other. */
+static bool is_alone(const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *other = zg_plan_message_at(plan, i);
+        if (other != item && (other->message->from & item->message->from) != 0)
+            return false;
+    }
+    return true;
+}
+
+/* Whether a message's first bytes, up to the id or the tag's end, tell which one it is, and hold no byte of the mark.
+ */
+static bool is_told(const struct looking *looking)
+{
+    const struct zg_plan *plan = looking->plan;
+    const struct zg_message *message = looking->item->message;
+    unsigned known = plan->header.size;
+
+    for (unsigned i = 0; i < plan->header.steps->len; i++)
+        if (zg_block_step(&plan->header, i)->role->role == ZG_ROLE_ID)
+            known = zg_step_end(zg_block_step(&plan->header, i));
+    for (unsigned i = 0; i < plan->header.steps->len; i++)
+        if (zg_block_step(&plan->header, i)->byte < known && header_may_hold(looking, zg_block_step(&plan->header, i)))
+            return false;
+    for (unsigned i = 0; i < message->tags->len; i++) {
+        const struct zg_tag *tag = g_ptr_array_index(message->tags, i);
+        for (unsigned k = 0; k < tag->size; k++)
+            if (has_byte(looking, tag->bytes[k], tag->bytes[k]))
+                return false;
+    }
+    return plan->id_bits > 0 || message->tags->len > 0 || is_alone(plan, looking->item);
+}
+
+void zgi_find_fixed_ends(struct zg_plan *plan)
+{
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        struct zg_plan_message *item = &g_array_index(plan->messages, struct zg_plan_message, i);
+        bool found = false;
+        const struct looking looking = { plan, item, NULL, &found };
+        check_message(&looking);
+        item->fixed_end = found && has_one_size(plan, item) && is_told(&looking);
+    }
 }
 
 void zgi_check_searched(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
     for (unsigned i = 0; i < plan->messages->len; i++) {
-        const struct looking looking = { plan, zg_plan_message_at(plan, i), diagnostics };
-        check_message(&looking);
+        bool found = false;
+        const struct looking looking = { plan, zg_plan_message_at(plan, i), diagnostics, &found };
+        if (!looking.item->fixed_end)
+            check_message(&looking);
     }
 }
 

@@ -4,8 +4,8 @@
  * escape, is sent as the escape followed by byte XOR escape_xor; or one byte, which begins both marks, is sent twice.
  * Plain marks stand around a content that never holds the end mark, such as text; a check may follow the end mark.
  * Without a start mark, or if both are the same byte, an end mark opens the next frame. The decoder's memory is
- * ZG_MARKS_ROOM(largest content, start bytes, end bytes): the content, and a frame as it is on the wire. Marks around
- * contents of one size, which may hold anything: zeugma/sized.h.
+ * ZG_MARKS_ROOM(largest content, start bytes, end bytes): the content, and a frame as it is on the wire. Contents whose
+ * first bytes tell their size may hold the end mark, too. Marks around contents of one size: zeugma/sized.h.
  */
 #ifndef ZEUGMA_MARKS_H
 #define ZEUGMA_MARKS_H
@@ -19,6 +19,13 @@ extern "C" {
 /* The longest frame that `content` bytes can become. */
 #define ZG_MARKS_WIRE_MAX(content, start, end) (2 * (content) + (start) + (end))
 #define ZG_MARKS_ROOM(content, start, end) ((content) + ZG_MARKS_WIRE_MAX(content, start, end) + 2)
+
+/* Where an end mark of plain marks ends a frame. */
+enum zg_ends {
+    ZG_ENDS_ANYWHERE, /* wherever it stands: this content never holds it */
+    ZG_ENDS_LATER,    /* not here: the content is longer */
+    ZG_ENDS_HERE      /* only here: otherwise the candidate is no frame */
+};
 
 struct zg_end_mark {
     uint8_t size; /* bytes */
@@ -38,7 +45,16 @@ struct zg_marks {
     const struct zg_end_mark *other; /* those; the first mark that is complete ends a candidate */
     const struct zg_end_mark *sent;  /* the end mark that is sent; NULL: `end` */
     uint8_t trailing; /* of plain marks: the content's last bytes stand behind the end mark, whatever they are */
+    /* Of plain marks: whether the end mark ends a frame that so far has this content. NULL: anywhere. */
+    enum zg_ends (*ends)(const void *context, const uint8_t *content, size_t length);
+    const void *context;
 };
+
+/* For `ends`, of a content that has `size` bytes in front of the end mark. */
+static inline enum zg_ends zg_ends_behind(size_t size, size_t length)
+{
+    return length < size ? ZG_ENDS_LATER : length == size ? ZG_ENDS_HERE : ZG_ENDS_ANYWHERE;
+}
 
 /* An initialiser: the framing with `options`, a struct zg_marks. */
 #define ZG_MARKS(options)                                                                                              \

@@ -58,7 +58,7 @@ static void test_random_texts(void **state)
         struct test_plan plan = test_plan_of(definition);
         for (unsigned k = 0; k < VALUES; k++) {
             const struct zg_plan_message *item =
-                zg_plan_message_at(plan.plan, (unsigned)zg_random_below(&random, plan.plan->messages->len));
+                zg_plan_message_at(plan.plan, test_random_text_message(&random, plan.plan));
             struct zg_value *values = zg_values_new(&item->payload);
             g_autoptr(GError) error = NULL;
             test_random_text_values(&random, &item->payload, values);

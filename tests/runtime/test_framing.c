@@ -19,15 +19,21 @@ static size_t size_in_first_byte(const void *context, const uint8_t *content)
 
 static const struct zg_sized counted = { size_in_first_byte, NULL, 0, 1, 2, 0, { 0xA5, 0x5A }, { 0 } };
 static const struct zg_sized closed = { NULL, NULL, 4, 0, 1, 2, { 0x3C }, { 0x3E, 0x0A } };
-static const struct zg_marks escaped = { 1, 1, { 0x02 }, { 0x03 }, false, 0x1B, 0x20, false, 0, NULL, NULL, 0 };
-static const struct zg_marks doubled = { 2, 2, { 0x10, 0x02 }, { 0x10, 0x03 }, true, 0x10, 0, false, 0, NULL, NULL, 0 };
-static const struct zg_marks lines = { 0, 2, { 0 }, { '\r', '\n' }, false, 0, 0, true, 0, NULL, NULL, 0 };
-static const struct zg_marks sentences = { 1, 2, { '$' }, { '\r', '\n' }, false, 0, 0, true, 0, NULL, NULL, 0 };
-static const struct zg_marks trailed = {
-    0, 1, { 0 }, { '\n' }, false, 0, 0, true, 0, NULL, NULL, 2
-}; /* two bytes behind it */
+static const struct zg_marks escaped = {
+    .start_size = 1, .start = { 0x02 }, .end_size = 1, .end = { 0x03 }, .escape = 0x1B, .escape_xor = 0x20
+};
+static const struct zg_marks doubled = {
+    .start_size = 2, .start = { 0x10, 0x02 }, .end_size = 2, .end = { 0x10, 0x03 }, .doubled = true, .escape = 0x10
+};
+static const struct zg_marks lines = { .end_size = 2, .end = { '\r', '\n' }, .plain = true };
+static const struct zg_marks sentences = {
+    .start_size = 1, .start = { '$' }, .end_size = 2, .end = { '\r', '\n' }, .plain = true
+};
+static const struct zg_marks trailed = { .end_size = 1, .end = { '\n' }, .plain = true, .trailing = 2 };
 static const struct zg_end_mark others[] = { { 1, { '\n' } }, { 3, { 3, 3, 4 } } }, sent_mark = { 1, { '\r' } };
-static const struct zg_marks tolerant = { 0, 2, { 0 }, { '\r', '\n' }, false, 0, 0, true, 2, others, &sent_mark, 0 };
+static const struct zg_marks tolerant = {
+    .end_size = 2, .end = { '\r', '\n' }, .plain = true, .others = 2, .other = others, .sent = &sent_mark
+};
 static const struct zg_framing counted_framing = ZG_SIZED(&counted), closed_framing = ZG_SIZED(&closed),
                                escaped_framing = ZG_MARKS(&escaped), doubled_framing = ZG_MARKS(&doubled),
                                lines_framing = ZG_MARKS(&lines), sentences_framing = ZG_MARKS(&sentences),

@@ -70,6 +70,9 @@ const char *zgi_c_framing_header(const struct zgi_c *c);
 bool zgi_c_framing_has_options(const struct zgi_c *c);
 void zgi_c_framing(const struct zgi_c *c, GString *text);
 
+/* Stops the compiler where the runtime lacks what this end's framing needs. */
+void zgi_c_framing_needs(const struct zgi_c *c, GString *text);
+
 /* The files' bodies. */
 void zgi_c_types(const struct zgi_c *c, GString *text);
 void zgi_c_code(const struct zgi_c *c, GString *text);
@@ -77,6 +80,13 @@ void zgi_c_frame(const struct zgi_c *c, GString *text);
 void zgi_c_physical_code(const struct zgi_c *c, GString *text);
 void zgi_c_words_header(const struct zgi_c *c, GString *text);
 void zgi_c_words_code(const struct zgi_c *c, GString *text);
+
+/* A message and one of its tags; all of those that these sides may send, the longest tag first. */
+struct zgi_told {
+    const struct zg_plan_message *item;
+    const struct zg_tag *tag;
+};
+GArray *zgi_c_tags_of(const struct zg_plan *plan, enum zg_side from);
 
 /* The line "if ..." or "else if ..." that asks whether `bytes`, of which there are `length`, begin with a tag. */
 void zgi_c_print_tag(GString *text, const char *lead, const struct zg_tag *tag, const char *bytes);
@@ -87,6 +97,11 @@ void zgi_c_tags(GString *text, const struct zg_message *message, const char *byt
 
 /* Statements that refuse a payload in `out`, without a tag, that begins with one of another message. */
 void zgi_c_mistaken(const struct zgi_c *c, GString *text, const struct zg_message *message);
+
+/* Whether a message's text could hold an end mark that is searched; statements that refuse such a payload in `out`, of
+ * `*size` bytes. */
+bool zgi_c_must_be_carried(const struct zg_plan *plan, const struct zg_plan_message *item);
+void zgi_c_carried(const struct zgi_c *c, GString *text);
 
 /* Without an id in the header: statements of zgi_deliver() that choose the message by tag or by what fits, and the
  * functions they need. `unknown` is returned if there is none. */

@@ -2,17 +2,6 @@
 /* Which message a payload is, where no header says so: by the longest tag with which it begins, or by what fits. */
 #include "generate/c/c.h"
 
-/* A message and one of its tags. */
-struct told {
-    const struct zg_message *message;
-    const struct zg_tag *tag;
-};
-
-static int longer_first(const void *a, const void *b)
-{
-    return (int)((const struct told *)b)->tag->size - (int)((const struct told *)a)->tag->size;
-}
-
 /* How well a message without a tag fits. */
 static void print_fit(const struct zgi_c *c, GString *text, const struct zg_message *message)
 {
@@ -51,27 +40,21 @@ static void print_best(const struct zgi_c *c, GString *functions, GString *cases
 
 void zgi_c_choice(const struct zgi_c *c, GString *functions, GString *cases, const char *unknown)
 {
-    g_autoptr(GArray) all = g_array_new(FALSE, FALSE, sizeof(struct told));
+    g_autoptr(GArray) all = zgi_c_tags_of(c->plan, zg_receivers(c->side));
     g_autoptr(GPtrArray) bare = g_ptr_array_new();
 
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
-        if ((message->from & zg_receivers(c->side)) == 0)
-            continue;
-        if (message->tags->len == 0)
+        if ((message->from & zg_receivers(c->side)) && message->tags->len == 0)
             g_ptr_array_add(bare, (gpointer)message);
-        for (unsigned k = 0; k < message->tags->len; k++) {
-            const struct told told = { message, g_ptr_array_index(message->tags, k) };
-            g_array_append_val(all, told);
-        }
     }
-    g_array_sort(all, longer_first);
     if (bare->len > 1)
         g_string_append(cases, "    unsigned best = 0, which = 0, fit;\n    size_t least = 0, ignored = 0;\n\n");
     for (unsigned i = 0; i < all->len; i++) {
-        const struct told *told = &g_array_index(all, struct told, i);
+        const struct zgi_told *told = &g_array_index(all, struct zgi_told, i);
         zgi_c_print_tag(cases, "if", told->tag, "payload");
-        zgi_c_emit(c, cases, told->message->name, "        return @p_@s_take_@n(node, frame, payload, length);\n");
+        zgi_c_emit(c, cases, told->item->message->name,
+                   "        return @p_@s_take_@n(node, frame, payload, length);\n");
     }
     if (bare->len > 1) {
         print_best(c, functions, cases, bare);

@@ -13,10 +13,11 @@ static bool shares_room(const struct zg_block *block)
     return varies && zg_block_step(block, count - 1)->type.extent == ZG_EXTENT_REST;
 }
 
-/* The public functions of a message or variable, which use those of its block. */
+/* The public functions of a message or variable (item NULL), which use those of its block. */
 static void print_functions(const struct zgi_c *c, GString *text, const struct zg_block *block,
-                            const struct zg_message *message)
+                            const struct zg_plan_message *item)
 {
+    const struct zg_message *message = item ? item->message : NULL;
     const char *name = block->name;
     const struct zg_tag *tag = message && message->tags->len > 0 ? g_ptr_array_index(message->tags, 0) : NULL;
     const unsigned front = tag ? tag->size : 0;
@@ -43,6 +44,8 @@ static void print_functions(const struct zgi_c *c, GString *text, const struct z
     zgi_c_emit(c, text, name, ");\n");
     if (message && c->plan->id_bits == 0 && !tag)
         zgi_c_mistaken(c, text, message);
+    if (item && zgi_c_must_be_carried(c->plan, item))
+        zgi_c_carried(c, text);
     zgi_c_emit(c, text, name,
                "    return 0;\n}\n\n"
                "int @p_@n_unpack(struct @p_@n *message, const uint8_t *in, size_t length, size_t *ignored)\n{\n");
@@ -92,6 +95,7 @@ static bool is_bit_array(const struct zg_step *step)
 static void print_includes(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
+    bool spells = zg_plan_has_texts(plan);
 
     g_string_append_printf(text, "#include \"%s.h\"\n\n", c->prefix);
     if (any_block(plan, is_bit_array))
@@ -99,9 +103,13 @@ static void print_includes(const struct zgi_c *c, GString *text)
     g_string_append(text, "#include \"zeugma/bytes.h\"\n");
     if (any_block(plan, zg_step_is_leb))
         g_string_append(text, "#include \"zeugma/leb.h\"\n");
+    for (unsigned i = 0; i < plan->messages->len && !spells; i++)
+        spells = zgi_c_must_be_carried(plan, zg_plan_message_at(plan, i));
+    if (spells)
+        g_string_append(text, "#include \"zeugma/spell.h\"\n");
     if (zg_plan_has_texts(plan))
         g_string_append_printf(text,
-                               "#include \"zeugma/spell.h\"\n\n#include <string.h>\n\nZG_ASSERT(ZG_SPELL_BITS >= %u, "
+                               "\n#include <string.h>\n\nZG_ASSERT(ZG_SPELL_BITS >= %u, "
                                "\"this protocol's texts need a wider ZG_SPELL_BITS\");\n",
                                zgi_c_spelling_bits(plan) > 32 ? 64U : 32U);
     g_string_append_c(text, '\n');
@@ -137,16 +145,16 @@ static void print_private(const struct zgi_c *c, GString *text, const struct zg_
 }
 
 static void print_block(const struct zgi_c *c, GString *text, const struct zg_block *block,
-                        const struct zg_message *message)
+                        const struct zg_plan_message *item)
 {
     print_private(c, text, block);
-    print_functions(c, text, block, message);
+    print_functions(c, text, block, item);
 }
 
 static void print_message(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
 {
     if (!item->text) {
-        print_block(c, text, &item->payload, item->message);
+        print_block(c, text, &item->payload, item);
         return;
     }
     zgi_c_block_check(c, text, &item->payload);

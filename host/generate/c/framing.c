@@ -2,6 +2,12 @@
 /* PROTOCOL_frame.h: the framing, if it has options of its own. */
 #include "generate/c/c.h"
 
+/* Whether the two ends hear, or send, different marks. */
+static bool is_sided(const struct zg_plan *plan)
+{
+    return zg_framing_is_sided(&plan->definition->framing) || zg_plan_has_fixed_ends(plan, ZG_SIDE_BOTH);
+}
+
 char *zgi_c_framing_name(const struct zgi_c *c)
 {
     const struct zg_framing_choice *framing = &c->plan->definition->framing;
@@ -12,7 +18,7 @@ char *zgi_c_framing_name(const struct zgi_c *c)
     case ZG_FRAMING_HDLC: return g_strdup(framing->escape_control ? "zg_hdlc_control" : "zg_hdlc");
     case ZG_FRAMING_GAP: return g_strdup("zg_gap");
     default:
-        return zg_framing_is_sided(framing)
+        return is_sided(c->plan)
                    ? g_strdup_printf("%s_%s_framing", c->prefix, c->side == ZG_SIDE_DEVICE ? "device" : "host")
                    : g_strdup_printf("%s_framing", c->prefix);
     }
@@ -67,37 +73,100 @@ static void print_measure(const struct zgi_c *c, GString *text)
                            c->upper, c->upper, c->upper);
 }
 
+/* "zg_ends_behind(5, length)", or anywhere, for a content of which the first bytes are not counted. */
+static char *ends_text(const struct zg_plan *plan, const struct zg_plan_message *item, unsigned counted)
+{
+    return item->fixed_end ? g_strdup_printf("zg_ends_behind(%u, length)", zg_plan_before_end(plan, item) - counted)
+                           : g_strdup("ZG_ENDS_ANYWHERE");
+}
+
+static void print_ends_by_id(const struct zgi_c *c, GString *text, enum zg_side from)
+{
+    const struct zg_step *id = NULL;
+
+    for (unsigned i = 0; i < c->plan->header.steps->len; i++)
+        if (zg_block_step(&c->plan->header, i)->role->role == ZG_ROLE_ID)
+            id = zg_block_step(&c->plan->header, i);
+    g_autofree char *load = zgi_c_load(id, "content");
+    g_string_append_printf(text, "    if (length < %u)\n        return ZG_ENDS_ANYWHERE;\n    switch (%s) {\n",
+                           (unsigned)zg_step_end(id), load);
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(c->plan, i);
+        g_autofree char *ends = ends_text(c->plan, item, 0);
+        if (item->fixed_end && (item->message->from & from))
+            g_string_append_printf(text, "    case %" G_GUINT64_FORMAT ": return %s;\n", item->message->id, ends);
+    }
+    g_string_append(text, "    default: return ZG_ENDS_ANYWHERE;\n    }\n}\n\n");
+}
+
+/* Where a frame of one side ends, by what its first bytes tell. */
+static void print_ends(const struct zgi_c *c, GString *text, enum zg_side from, const char *name)
+{
+    const struct zg_plan *plan = c->plan;
+    g_autoptr(GArray) tags = zgi_c_tags_of(plan, from);
+
+    g_string_append_printf(text,
+                           "static enum zg_ends %s%s_ends(const void *context, const uint8_t *content, size_t "
+                           "length)\n{\n    (void)context;\n",
+                           c->prefix, name);
+    if (plan->id_bits > 0) {
+        print_ends_by_id(c, text, from);
+        return;
+    }
+    if (plan->header.size > 0)
+        g_string_append_printf(text,
+                               "    if (length < %u)\n        return ZG_ENDS_ANYWHERE;\n    content += %u;\n    "
+                               "length -= %u;\n",
+                               plan->header.size, plan->header.size, plan->header.size);
+    else if (tags->len == 0)
+        g_string_append(text, "    (void)content;\n");
+    for (unsigned i = 0; i < tags->len; i++) {
+        const struct zgi_told *told = &g_array_index(tags, struct zgi_told, i);
+        g_autofree char *ends = ends_text(plan, told->item, plan->header.size);
+        zgi_c_print_tag(text, "if", told->tag, "content");
+        g_string_append_printf(text, "        return %s;\n", ends);
+    }
+    const struct zg_plan_message *bare = NULL;
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        if ((zg_plan_message_at(plan, i)->message->from & from) && zg_plan_message_at(plan, i)->fixed_end &&
+            !zg_plan_tag(zg_plan_message_at(plan, i)))
+            bare = zg_plan_message_at(plan, i);
+    g_autofree char *ends = bare ? ends_text(plan, bare, plan->header.size) : g_strdup("ZG_ENDS_ANYWHERE");
+    g_string_append_printf(text, "    return %s;\n}\n\n", ends);
+}
+
 /* Marks for one end, or for both if they are alike (side 0). */
 static void print_marks_of(const struct zgi_c *c, GString *text, enum zg_side side, const char *name)
 {
     const struct zg_framing_choice *framing = &c->plan->definition->framing;
-    const struct zg_mark *heard = side == ZG_SIDE_DEVICE ? &framing->host_end : &framing->end;
-    const struct zg_mark *sent = side == ZG_SIDE_DEVICE ? &framing->end : &framing->host_end;
+    const bool two_ends = side && zg_framing_is_sided(framing);
+    const struct zg_mark *heard = two_ends && side == ZG_SIDE_DEVICE ? &framing->host_end : &framing->end;
+    const struct zg_mark *sent = two_ends && side == ZG_SIDE_HOST ? &framing->host_end : &framing->end;
     g_autofree char *start = mark_text(&framing->start), *end = mark_text(heard), *other = mark_text(sent);
     g_autofree char *others = framing->also_ends > 0 ? g_strdup_printf("%s_also_ends", c->prefix) : g_strdup("NULL");
+    g_autofree char *own = two_ends ? g_strdup_printf("&%s%s_sent", c->prefix, name) : g_strdup("NULL");
+    const bool by_content = side && zg_plan_has_fixed_ends(c->plan, zg_receivers(side));
+    g_autofree char *ends = by_content ? g_strdup_printf("%s%s_ends", c->prefix, name) : g_strdup("NULL");
 
-    if (side)
+    if (by_content)
+        print_ends(c, text, zg_receivers(side), name);
+    if (two_ends)
         g_string_append_printf(text, "static const struct zg_end_mark %s%s_sent = { %u, %s };\n", c->prefix, name,
                                sent->size, other);
     g_string_append_printf(
         text,
         "static const struct zg_marks %s%s_marks = { %u, %u, %s, %s, %s, 0x%02XU, 0x%02XU, %s, %u, "
-        "%s, %s%s%s, %u };\nstatic const struct zg_framing %s%s_framing = ZG_MARKS(&%s%s_marks);\n\n",
+        "%s, %s, %u, %s, NULL };\nstatic const struct zg_framing %s%s_framing = ZG_MARKS(&%s%s_marks);\n\n",
         c->prefix, name, framing->start.size, heard->size, start, end,
         framing->marking == ZG_MARKING_DOUBLED ? "true" : "false", framing->escape, framing->escape_xor,
-        c->plan->searched ? "true" : "false", framing->also_ends, others, side ? "&" : "NULL", side ? c->prefix : "",
-        side == ZG_SIDE_DEVICE ? "_device_sent"
-        : side                 ? "_host_sent"
-                               : "",
-        zg_plan_trailing(c->plan), c->prefix, name, c->prefix, name);
+        c->plan->searched ? "true" : "false", framing->also_ends, others, own, zg_plan_trailing(c->plan), ends,
+        c->prefix, name, c->prefix, name);
 }
 
 static void print_marks(const struct zgi_c *c, GString *text)
 {
     const struct zg_framing_choice *framing = &c->plan->definition->framing;
 
-    if (framing->also_ends > 0 || zg_framing_is_sided(framing) || zg_plan_trailing(c->plan) > 0)
-        g_string_append_printf(text, "#if !ZG_MARKS_MORE\n#error \"%s needs ZG_MARKS_MORE=1\"\n#endif\n", c->prefix);
     if (framing->also_ends > 0)
         g_string_append_printf(text, "static const struct zg_end_mark %s_also_ends[] = {\n", c->prefix);
     for (unsigned i = 0; i < framing->also_ends; i++) {
@@ -106,12 +175,21 @@ static void print_marks(const struct zgi_c *c, GString *text)
     }
     if (framing->also_ends > 0)
         g_string_append(text, "};\n");
-    if (!zg_framing_is_sided(framing)) {
+    if (!is_sided(c->plan)) {
         print_marks_of(c, text, (enum zg_side)0, "");
         return;
     }
     print_marks_of(c, text, ZG_SIDE_DEVICE, "_device");
     print_marks_of(c, text, ZG_SIDE_HOST, "_host");
+}
+
+void zgi_c_framing_needs(const struct zgi_c *c, GString *text)
+{
+    const struct zg_framing_choice *framing = &c->plan->definition->framing;
+
+    if (framing->also_ends > 0 || zg_framing_is_sided(framing) || zg_plan_trailing(c->plan) > 0 ||
+        zg_plan_has_fixed_ends(c->plan, zg_receivers(c->side)))
+        g_string_append_printf(text, "#if !ZG_MARKS_MORE\n#error \"%s needs ZG_MARKS_MORE=1\"\n#endif\n\n", c->prefix);
 }
 
 void zgi_c_framing(const struct zgi_c *c, GString *text)

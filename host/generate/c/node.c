@@ -280,6 +280,7 @@ static void print_protocol(const struct zgi_c *c, GString *text)
     g_autofree char *delivery = named(c, c->end.delivery, "&", "delivery_terms");
     g_autofree char *console = named(c, c->end.interleaved, "", "console_of");
 
+    zgi_c_framing_needs(c, text);
     g_string_append(text, "static const struct zg_protocol zgi_protocol = {\n");
     zgi_c_member(text, "framing", "&%s", framing);
     zgi_c_member(text, "check", "&%s_check", c->prefix);

@@ -1,11 +1,31 @@
 /* SPDX-License-Identifier: MIT */
-/* Tags: where a payload begins with one, and where it must not. */
+/* What stands in a payload and must not: another message's tag in front, an end mark anywhere. */
 #include "generate/c/c.h"
 
 static int longer_first(const void *a, const void *b)
 {
     const struct zg_tag *const *first = a, *const *second = b;
     return (int)(*second)->size - (int)(*first)->size;
+}
+
+static int longer_told_first(const void *a, const void *b)
+{
+    return (int)((const struct zgi_told *)b)->tag->size - (int)((const struct zgi_told *)a)->tag->size;
+}
+
+GArray *zgi_c_tags_of(const struct zg_plan *plan, enum zg_side from)
+{
+    GArray *all = g_array_new(FALSE, FALSE, sizeof(struct zgi_told));
+
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        for (unsigned k = 0; k < item->message->tags->len && (item->message->from & from); k++) {
+            const struct zgi_told told = { item, g_ptr_array_index(item->message->tags, k) };
+            g_array_append_val(all, told);
+        }
+    }
+    g_array_sort(all, longer_told_first);
+    return all;
 }
 
 void zgi_c_print_tag(GString *text, const char *lead, const struct zg_tag *tag, const char *bytes)
@@ -42,5 +62,34 @@ void zgi_c_mistaken(const struct zgi_c *c, GString *text, const struct zg_messag
                 g_string_append_printf(text, " && out[%u] == 0x%02X", at, tag->bytes[at]);
             g_string_append_printf(text, ") /* it begins like %s */\n        return ZG_ERANGE;\n", other->name);
         }
+    }
+}
+
+static bool has_text(const struct zg_block *block)
+{
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        if (step->type.kind == ZG_KIND_TEXT || (step->record && has_text(step->record)))
+            return true;
+    }
+    return false;
+}
+
+bool zgi_c_must_be_carried(const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    return plan->searched && !item->fixed_end && has_text(&item->payload);
+}
+
+void zgi_c_carried(const struct zgi_c *c, GString *text)
+{
+    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
+    const unsigned count = zg_framing_ends(&c->plan->definition->framing, ends);
+
+    for (unsigned k = 0; k < count; k++) {
+        g_string_append(text, "    {\n        static const uint8_t mark[] = { ");
+        for (unsigned i = 0; i < ends[k]->size; i++)
+            g_string_append_printf(text, "%s0x%02X", i > 0 ? ", " : "", ends[k]->bytes[i]);
+        g_string_append(text, " };\n        if (zg_holds_mark(out, *size, mark, sizeof mark))\n            "
+                              "return ZG_ERANGE;\n    }\n");
     }
 }

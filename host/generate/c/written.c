@@ -658,25 +658,6 @@ static void print_read_back(const struct writing *writing, unsigned front)
     }
 }
 
-static void print_marks(const struct writing *writing)
-{
-    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
-    const unsigned count = zg_framing_ends(&writing->c->plan->definition->framing, ends);
-    bool has_text = false;
-
-    for (unsigned i = 0; i < writing->item->payload.steps->len; i++)
-        has_text = has_text || zg_block_step(&writing->item->payload, i)->type.kind == ZG_KIND_TEXT;
-    if (!writing->c->plan->searched || !has_text)
-        return;
-    for (unsigned k = 0; k < count; k++) {
-        g_string_append(writing->text, "    {\n        static const uint8_t mark[] = { ");
-        for (unsigned i = 0; i < ends[k]->size; i++)
-            g_string_append_printf(writing->text, "%s0x%02X", i > 0 ? ", " : "", ends[k]->bytes[i]);
-        g_string_append(writing->text, " };\n        if (zg_holds_mark(out, *size, mark, sizeof mark))\n            "
-                                       "return ZG_ERANGE;\n    }\n");
-    }
-}
-
 static void print_pack(const struct writing *writing)
 {
     const struct zg_message *message = writing->item->message;
@@ -707,7 +688,8 @@ static void print_pack(const struct writing *writing)
     g_string_append_printf(text, "    to.room = room;\n    to.size = %u;\n", front);
     zgi_c_emit(writing->c, text, message->name, "    @p_zgi_write_@n(message, &to);\n");
     print_read_back(writing, front);
-    print_marks(writing);
+    if (zgi_c_must_be_carried(writing->c->plan, writing->item))
+        zgi_c_carried(writing->c, text);
     if (!tag && writing->c->plan->id_bits == 0)
         zgi_c_mistaken(writing->c, text, message);
     g_string_append(text, "    return 0;\n}\n\n");

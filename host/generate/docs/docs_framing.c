@@ -106,6 +106,22 @@ static void append_ends(GString *text, const struct zg_framing_choice *framing)
                               "idle. ");
 }
 
+/* Which messages may hold the end mark. */
+static void append_fixed_ends(GString *text, const struct zg_plan *plan)
+{
+    bool any = false;
+
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        if (item->fixed_end)
+            g_string_append_printf(text, any ? ", in %s behind %u" : "In %s it stands behind %u bytes",
+                                   item->message->name, zg_plan_before_end(plan, item));
+        any = any || item->fixed_end;
+    }
+    if (any)
+        g_string_append(text, ", which may hold it as well. ");
+}
+
 static void print_marks(struct zgi_document *document, const struct zg_plan *plan)
 {
     const struct zg_framing_choice *framing = &plan->definition->framing;
@@ -115,8 +131,10 @@ static void print_marks(struct zgi_document *document, const struct zg_plan *pla
     if (framing->start.size > 0)
         g_string_append_printf(text, "It begins with %s. ", start);
     append_ends(text, framing);
+    append_fixed_ends(text, plan);
     if (plan->searched)
-        g_string_append(text, "The content does not hold an end mark before its end, and is sent as it is");
+        g_string_append_printf(text, "The content%s does not hold an end mark before its end, and is sent as it is",
+                               zg_plan_has_fixed_ends(plan, ZG_SIDE_BOTH) ? " of other messages" : "");
     else if (framing->marking == ZG_MARKING_DOUBLED)
         g_string_append_printf(text, "Wherever `%02x` occurs in the content it is sent twice", framing->escape);
     else

@@ -22,6 +22,25 @@ def _end_at(data):
     return None if any(end.startswith(bytes(data[:len(end)])) for end in ENDS) else 0
 
 
+def _end_place(content):
+    """Whether the end mark behind this content ends a frame: "anywhere" it stands, "later", or only "here", for the message of
+    either side that the first bytes tell."""
+    places, roles, payload = set(), {}, content[HEADER_SIZE:]
+    for name, byte, bit, bits, big, _ in _HEADER:
+        if name == "id" and byte + (bit + bits + 7) // 8 > len(content):
+            return "anywhere"
+        if name == "id":
+            roles["id"] = _take_bits(content, byte, bit, bits, big)
+    if "id" not in roles and len(content) < HEADER_SIZE:
+        return "anywhere"
+    for side in ("device", "host"):
+        kind = _told(roles, payload, side)
+        if kind is not None:
+            end = kind.BEFORE_END
+            places.add("anywhere" if end is None or len(content) > end else "here" if len(content) == end else "later")
+    return places.pop() if len(places) == 1 else "anywhere"
+
+
 class _Finder(_Scanned):
     """Content between marks."""
 
@@ -80,8 +99,9 @@ class _Finder(_Scanned):
         while at < extent and _end_at(self._window[at:extent]) == 0:
             at += 1
         del self._window[:at]
-        size = _end_at(self._window) if self._window else None
-        if event != "timed_out" and size and len(self._window) >= size + CHECK_BEHIND:
+        examined = self._window[:extent - at]
+        size = _end_at(examined) if examined else None
+        if event != "timed_out" and size and len(examined) >= size + CHECK_BEHIND:
             self._mark = bytes(self._window[:size])
             del self._window[:size + CHECK_BEHIND]  # the mark ends with what failed
             self._open()
@@ -92,6 +112,11 @@ class _Finder(_Scanned):
         while event is None and self._seen < len(self._window):
             byte, ahead = self._window[self._seen], self._window[self._seen + 1:self._seen + 2]
             size = _end_at(self._window[self._seen:]) if PLAIN else 0
+            place = _end_place(self.content) if PLAIN and FIXED_ENDS else "anywhere"
+            if place == "later":
+                size = 0
+            elif size == 0 and place == "here":
+                return self._fail(self._seen + 1, "malformed")
             if size is None:  # it may become one
                 return None
             if size:

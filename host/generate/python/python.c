@@ -317,7 +317,7 @@ static void print_tags(GString *text, const struct zg_message *message)
         g_string_append(text, "    WHOLE: ClassVar[bool] = True\n");
 }
 
-static void print_message(GString *text, const struct zg_plan_message *item)
+static void print_message(GString *text, const struct zg_plan *plan, const struct zg_plan_message *item)
 {
     g_autofree char *name = zg_python_name(item->message->name);
     g_autofree char *sender = g_strdup_printf("Sent by %s.", zg_side_name(item->message->from));
@@ -331,6 +331,10 @@ static void print_message(GString *text, const struct zg_plan_message *item)
     print_tags(text, item->message);
     if (item->text)
         zgi_python_parts(text, item);
+    if (item->fixed_end)
+        g_string_append_printf(text, "    BEFORE_END: ClassVar[Optional[int]] = %u\n", zg_plan_before_end(plan, item));
+    else if (plan->searched)
+        g_string_append(text, "    SEARCHED: ClassVar[bool] = True\n");
     if (item->tickets > 0)
         g_string_append_printf(text, "    TICKET_SIZE: ClassVar[int] = %u\n", item->tickets);
     if (item->tickets > 0 && !item->message->is_reply)
@@ -385,7 +389,8 @@ static void print_framing(GString *text, const struct zg_plan *plan)
         g_string_append_printf(text, "_LENGTH_END = %u  # bytes of the header up to the length's last\n",
                                (unsigned)plan->framer.sized.head);
     if (plan->searched)
-        g_string_append(text, "PLAIN = True\nDOUBLED = False\nESCAPE = None\nESCAPE_XOR = 0\n");
+        g_string_append_printf(text, "PLAIN = True\nDOUBLED = False\nESCAPE = None\nESCAPE_XOR = 0\nFIXED_ENDS = %s\n",
+                               zg_plan_has_fixed_ends(plan, ZG_SIDE_BOTH) ? "True" : "False");
     else if (framing->marking != ZG_MARKING_PLAIN)
         g_string_append_printf(text, "PLAIN = False\nDOUBLED = %s\nESCAPE = 0x%02X\nESCAPE_XOR = 0x%02X\n",
                                framing->marking == ZG_MARKING_DOUBLED ? "True" : "False", framing->escape,
@@ -445,12 +450,8 @@ static void print_support(GString *text, const struct zg_plan *plan)
     const struct zg_framing_choice *framing = &plan->definition->framing;
     const char *parts[] = { "values", finders[framing->kind][0], finders[framing->kind][1], "receiver", NULL };
 
-    if (zg_plan_has_texts(plan)) {
+    if (zg_plan_has_texts(plan))
         parts[4] = "texts";
-        g_string_append_printf(text, "_SEARCHED = %s  # for the end mark, which no payload may hold\n\n",
-                               plan->searched ? "True" : "False");
-    }
-
     if (plan->sized)
         parts[2] = "sized";
     for (unsigned i = 0; i < G_N_ELEMENTS(parts); i++) {
@@ -524,7 +525,7 @@ GPtrArray *zg_generate_python(const struct zg_plan *plan)
     for (unsigned i = 0; i < plan->records->len; i++)
         print_record(text, g_ptr_array_index(plan->records, i), has_texts ? ZG_LAYOUT_JSON : ZG_LAYOUT_BINARY);
     for (unsigned i = 0; i < plan->messages->len; i++)
-        print_message(text, zg_plan_message_at(plan, i));
+        print_message(text, plan, zg_plan_message_at(plan, i));
     for (unsigned i = 0; i < plan->variables->len; i++)
         print_variable(text, zg_plan_variable_at(plan, i));
     g_string_append(text, "\n\nMESSAGES = {\n");

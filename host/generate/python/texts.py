@@ -595,8 +595,7 @@ class _Written(_Message):
         payload = b"".join(self.TAGS[:1]) + text.encode("latin-1")
         if len(payload) > MAX_PAYLOAD:
             raise RangeError("%s: the payload takes %d bytes; the frame has room for %d" % (type(self).__name__, len(payload), MAX_PAYLOAD))
-        if _SEARCHED and any((payload + end).find(end) < len(payload) for end in ENDS):
-            raise RangeError("%s: the payload holds the end mark" % type(self).__name__)
+        self._carried(payload)
         if not self.TAGS and not any(role[0] == "id" for role in _HEADER):
             for kind in MESSAGES.values():
                 if (kind.SENDER == self.SENDER or "both" in (kind.SENDER, self.SENDER)) and kind._tag_size(payload) is not None:

@@ -328,6 +328,8 @@ class _Message(_Block):
     TAGS: ClassVar[tuple] = ()  # without an id in the header: what a payload begins with, the first as it is sent
     WHOLE: ClassVar[bool] = False  # whether a tag is all of the payload
     SENDER: ClassVar[str] = ""
+    SEARCHED: ClassVar[bool] = False  # whether an end mark ends its frames wherever it stands
+    BEFORE_END: ClassVar[Optional[int]] = None  # bytes of content in front of the end mark, which counts only there
     TICKET_SIZE: ClassVar[int] = 0  # bytes in front of the fields
     DELIVERY: ClassVar = None
     QUERY: ClassVar[Optional[tuple]] = None  # of a request without a ticket: retries, seconds, classes of its replies, of its lines
@@ -339,6 +341,11 @@ class _Message(_Block):
         if self.TICKET_SIZE + len(payload) > MAX_PAYLOAD:
             raise RangeError("%s: the payload takes %d bytes; the frame has room for %d"
                              % (type(self).__name__, self.TICKET_SIZE + len(payload), MAX_PAYLOAD))
+        return self._carried(payload)
+
+    def _carried(self, payload):
+        if self.SEARCHED and any((payload + end).find(end) < len(payload) for end in ENDS):
+            raise RangeError("%s: the payload holds the end mark" % type(self).__name__)
         return payload
 
     @classmethod
