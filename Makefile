@@ -1,6 +1,6 @@
 # A thin front: make demo, make test. Everything else is CMake's (see CMakePresets.json).
 .POSIX:
-.PHONY: all demo demo-tide-mast demo-carillon demo-weigher demo-sluice demo-dosing demo-panel test bench boards bench-boards kernel program release sanitizers packages format clean
+.PHONY: all demo demo-tide-mast demo-carillon demo-weigher demo-sluice demo-dosing demo-panel demo-buoy test bench boards bench-boards kernel program release sanitizers packages format clean
 
 all: release
 
@@ -41,6 +41,9 @@ demo-sluice: program
 
 demo-dosing: program
 	@tools/demo.sh build/release/bin dosing
+
+demo-buoy: program
+	@tools/demo.sh build/release/bin buoy
 
 demo-panel: program
 	@tools/demo.sh build/release/bin panel

@@ -117,7 +117,7 @@ static void fill_table(uint16_t *table)
 
 static void bench_stream(const struct zg_plan *plan, unsigned payload, unsigned size)
 {
-    static const struct zg_port port = { now_us, start_transmit, NULL, NULL, NULL };
+    static const struct zg_port port = { .now_us = now_us, .start_transmit = start_transmit };
     static const struct zg_node_calls calls = { .deliver = deliver };
     g_autoptr(GByteArray) stream = stream_of(plan, payload, size);
     g_autofree uint8_t *copy = g_malloc0(stream->len);

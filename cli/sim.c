@@ -14,10 +14,9 @@ struct options {
     gboolean busy, as_json;
 };
 
-static bool read_settings(const struct cli_verb *verb, const struct options *options, struct zg_simulated_settings *sim,
-                          uint64_t *duration_ns)
+static bool read_settings(const struct cli_verb *verb, const struct options *options, struct zg_faults *faults,
+                          struct zg_simulated_settings *sim, uint64_t *duration_ns)
 {
-    struct zg_faults faults = { 0 };
     g_autoptr(GError) error = NULL;
 
     *sim = (struct zg_simulated_settings){ .seed = (uint64_t)options->seed,
@@ -28,24 +27,37 @@ static bool read_settings(const struct cli_verb *verb, const struct options *opt
         cli_error(verb, "--baud: expected a number from 1 to 100000000, found %" G_GINT64_FORMAT, options->baud);
         return false;
     }
-    if (options->faults && !zg_faults_parse(options->faults, &faults, &error)) {
+    if (options->faults && !zg_faults_parse(options->faults, faults, &error)) {
         cli_error(verb, "--faults: %s", error->message);
         return false;
     }
-    if (!zg_faults_possible(&faults, ZG_FAULTS_AT_DEVICE)) {
+    if (!zg_faults_possible(faults, ZG_FAULTS_AT_DEVICE)) {
         g_autofree char *good = zg_faults_names(ZG_FAULTS_AT_DEVICE, true),
                         *others = zg_faults_names(ZG_FAULTS_AT_DEVICE, false);
         cli_error(verb, "--faults: a simulated device can make %s; %s are for zeugma soak sim:", good, others);
         return false;
     }
-    sim->out = faults.way[0].line;
-    sim->in = faults.way[1].line;
-    sim->restarts = (struct zg_spell){ .rate = faults.way[1].restart };
-    sim->blackouts = faults.way[1].blackout;
-    sim->masks = faults.way[1].mask;
-    sim->fifo = (unsigned)faults.way[1].fifo;
+    sim->out = faults->way[0].line;
+    sim->in = faults->way[1].line;
+    sim->restarts = (struct zg_spell){ .rate = faults->way[1].restart };
+    sim->blackouts = faults->way[1].blackout;
+    sim->masks = faults->way[1].mask;
+    sim->fifo = (unsigned)faults->way[1].fifo;
     return cli_time(verb, "restart", options->restart, &sim->restart_ns) &&
            cli_time(verb, "for", options->duration, duration_ns);
+}
+
+/* Whether the faults are of this kind of link. */
+static bool suit(const struct cli_verb *verb, const struct zg_faults *faults, bool packets)
+{
+    g_autofree char *unfit = zg_faults_unfit(faults, packets);
+
+    if (unfit)
+        cli_error(verb,
+                  packets ? "--faults: not for this link, which keeps packets apart: %s"
+                          : "--faults: not for this link, which is a stream of bytes: %s",
+                  unfit);
+    return !unfit;
 }
 
 static int pass(const struct cli_verb *verb, struct zg_wire *wire, struct zg_simulated *device, GByteArray *left)
@@ -104,6 +116,7 @@ static int simulate(const struct cli_verb *verb, const struct zg_plan *plan, con
 
 static int run_with(const struct cli_verb *verb, char **argv, const struct options *options)
 {
+    struct zg_faults faults = { 0 };
     struct zg_simulated_settings sim;
     struct cli_definition loaded;
     uint64_t duration_ns = 0;
@@ -112,9 +125,11 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         cli_error(verb, "--on LINK is missing; such as --on pty:/tmp/%s", "loom");
         return CLI_USAGE;
     }
-    if (!read_settings(verb, options, &sim, &duration_ns))
+    if (!read_settings(verb, options, &faults, &sim, &duration_ns))
         return CLI_USAGE;
     int status = cli_load(verb, argv[1], false, &loaded);
+    if (status == CLI_YES && !suit(verb, &faults, loaded.plan->packets))
+        status = CLI_USAGE;
     if (status == CLI_YES) {
         cli_catch_signals();
         status = simulate(verb, loaded.plan, options, &sim, duration_ns);

@@ -23,6 +23,11 @@ void zg_any_link_receive(struct zg_any_link *any, const uint8_t *bytes, size_t c
     zgi_link_receive(&any->link, any->receiver->protocol, bytes, count);
 }
 
+void zg_any_link_receive_packet(struct zg_any_link *any, const uint8_t *bytes, size_t size)
+{
+    zgi_link_receive_packet(&any->link, any->receiver->protocol, bytes, size);
+}
+
 int zg_any_link_send(struct zg_any_link *any, zg_header_number id, const uint8_t *payload, size_t length)
 {
     static const uint8_t nothing = 0;

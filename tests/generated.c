@@ -13,17 +13,17 @@ static void glue_leaf(GString *code, const struct zg_step *step, const char *own
     const char *at = array ? "[i]" : "";
 
     if (step->record) {
-        g_string_append_printf(code, "        dump_%s(&m->%s%s, path);\n", step->record->name, step->name, at);
+        g_string_append_printf(code, "        dump_%s(&m->%s%s, path);\n", step->record->name, step->code, at);
         return;
     }
     if (step->type.kind == ZG_KIND_FLOAT)
         g_string_append_printf(
             code, "        add(m->%s%s != m->%s%s ? \"%%s=nan\" : \"%%s=%%.17g\", path, (double)m->%s%s);\n",
-            step->name, at, step->name, at, step->name, at);
+            step->code, at, step->code, at, step->code, at);
     else if (step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED)
-        g_string_append_printf(code, "        add(\"%%s=%%lld\", path, (long long)m->%s%s);\n", step->name, at);
+        g_string_append_printf(code, "        add(\"%%s=%%lld\", path, (long long)m->%s%s);\n", step->code, at);
     else
-        g_string_append_printf(code, "        add(\"%%s=%%llu\", path, (unsigned long long)m->%s%s);\n", step->name,
+        g_string_append_printf(code, "        add(\"%%s=%%llu\", path, (unsigned long long)m->%s%s);\n", step->code,
                                at);
     g_autofree char *suffix = zg_field_suffix(step->field);
     if (step->field->scaled)
@@ -32,8 +32,8 @@ static void glue_leaf(GString *code, const struct zg_step *step, const char *own
                                "          if (PREFIX_%s_set_%s_%s(&o%s, v) != 0 || (%d && PREFIX_%s_%s_%s(&o%s) != v)) "
                                "add(\"not set back\");\n"
                                "          add(\" %%.17g\", v); }\n",
-                               owner, owner, step->name, suffix, array ? ", i" : "", step->name, at, owner, step->name,
-                               suffix, array ? ", i" : "", step->exact, owner, step->name, suffix, array ? ", i" : "");
+                               owner, owner, step->code, suffix, array ? ", i" : "", step->code, at, owner, step->code,
+                               suffix, array ? ", i" : "", step->exact, owner, step->code, suffix, array ? ", i" : "");
     g_string_append(code, "        add(\";\");\n");
 }
 
@@ -49,26 +49,26 @@ static void glue_dump(GString *code, const struct zg_block *block)
         const struct zg_step *step = zg_block_step(block, k);
         bool counted = step->type.extent == ZG_EXTENT_COUNTED || step->type.extent == ZG_EXTENT_REST;
         g_autofree char *count =
-            counted ? g_strdup_printf("m->%s_count", step->name) : g_strdup_printf("%u", step->most);
+            counted ? g_strdup_printf("m->%s_count", step->code) : g_strdup_printf("%u", step->most);
         if (step->field->optional)
             g_string_append_printf(code,
                                    "    if (!m->has_%s) {\n        add(\"%%s%s is absent;\", before);\n    } else {\n",
-                                   step->name, step->name);
+                                   step->code, step->code);
         if (step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES) {
             g_string_append_printf(code,
                                    "    add(\"%%s%s=\", before);\n    for (i = 0; i < %s; i++)\n        add(\"%%02x\", "
                                    "(unsigned char)m->%s[i]);\n"
                                    "    add(\";\");\n",
-                                   step->name, count, step->name);
+                                   step->code, count, step->code);
         } else if (step->type.extent == ZG_EXTENT_ONE) {
-            g_string_append_printf(code, "    {\n        sprintf(path, \"%%s%s%s\", before);\n", step->name,
+            g_string_append_printf(code, "    {\n        sprintf(path, \"%%s%s%s\", before);\n", step->code,
                                    step->record ? "." : "");
             glue_leaf(code, step, block->name);
             g_string_append(code, "    }\n");
         } else {
             g_string_append_printf(
                 code, "    for (i = 0; i < %s; i++) {\n        sprintf(path, \"%%s%s[%%u]%s\", before, i);\n", count,
-                step->name, step->record ? "." : "");
+                step->code, step->record ? "." : "");
             glue_leaf(code, step, block->name);
             g_string_append(code, "    }\n");
         }

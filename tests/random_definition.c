@@ -33,7 +33,10 @@ static void random_field(struct zg_random *random, GString *text, unsigned numbe
     const char *dots = zg_random_one_in(random, 2) ? ".." : "";
     g_autofree char *type = random_type(random, enums, records);
 
-    g_string_append_printf(text, "      f%u: ", number);
+    if (number == 2 && zg_random_one_in(random, 2))
+        g_string_append(text, zg_random_one_in(random, 2) ? "      register: " : "      lambda: ");
+    else
+        g_string_append_printf(text, "      f%u: ", number);
     switch (zg_random_below(random, 7)) {
     case 6:
         g_string_append_printf(text, "{ type: \"%c%u[..%u]\", %s%s%s }\n", zg_random_one_in(random, 2) ? 'u' : 'i',
@@ -95,7 +98,8 @@ static char *random_definition(struct zg_random *random)
                                           "{ crc: 13, poly: 0x1CF5, as: hex }",
                                           "none" };
     static const char *const lengths[] = { "length: u16, ", "length: { type: u17, counts: rest }, ",
-                                           "length: { type: u16, counts: content, order: big }, " };
+                                           "length: { type: u16, counts: content, order: big }, ",
+                                           "length: { type: u18, from: version, plus: 3 }, " };
     static const char *const deliveries[] = { "", "\n    reply: m0\n    retries: 2",
                                               "\n    delivery: acknowledged\n    window: 2",
                                               "\n    delivery: acknowledged\n    order: kept" };
@@ -128,7 +132,8 @@ static char *random_definition(struct zg_random *random)
         1 + (unsigned)zg_random_below(random, 9),
         zg_random_one_in(random, 2) ? "const: { type: u11, value: 0x5A5 }, minor: u3, " : "", addresses,
         tagged ? "reserved" : "id", 5 + (unsigned)zg_random_below(random, 18),
-        counted ? lengths[zg_random_below(random, 3)] : "", 1 + (unsigned)zg_random_below(random, 32),
+        counted ? lengths[zg_random_below(random, G_N_ELEMENTS(lengths))] : "",
+        1 + (unsigned)zg_random_below(random, 32),
         zg_random_one_in(random, 3) ? ", reserved: u5, const: { type: u16, value: 7, order: big }" : "");
     g_string_append(text, "enums:\n");
     for (unsigned i = 1; i < enums; i++)
@@ -167,7 +172,7 @@ static char *random_definition(struct zg_random *random)
         g_string_append(text, "services: [delivery, hello, variables, counters, traffic]\nvariables:\n");
         for (unsigned k = 0; k < 3; k++) { /* written as fields are, with an index */
             g_autofree char *index = g_strdup_printf(", index: %u, access: %s", 2 * k, k ? "read" : "read_write");
-            random_field(random, text, k, enums, records, index);
+            random_field(random, text, 5 + k, enums, records, index);
         }
     }
     return g_string_free(text, FALSE);

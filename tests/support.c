@@ -73,7 +73,7 @@ static void start_transmit(void *context)
     (void)context;
 }
 
-const struct zg_port test_port = { now_us, start_transmit, NULL, NULL, NULL };
+const struct zg_port test_port = { .now_us = now_us, .start_transmit = start_transmit };
 
 static int add_number(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
@@ -104,7 +104,7 @@ static void dump_block(GString *text, const struct zg_block *block, const struct
 {
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
-        g_autofree char *path = g_strconcat(before, step->name, NULL);
+        g_autofree char *path = g_strconcat(before, step->code, NULL);
         if (values[i].absent) {
             g_string_append_printf(text, "%s is absent;", path);
             continue;

@@ -107,4 +107,25 @@ panel() {
     show "$bin/panel_sim"
 }
 
+buoy() {
+    show "$bin/zeugma" check $definition
+    show "$bin/zeugma" layout $definition sea
+    sea='{"water": 11.35, "salinity": 34.92, "waves": 1.2, "period": 6.5, "battery": 12.4}'
+    show "$bin/zeugma" encode $definition sea "$sea" --explain
+    printf '\n# the same as JSON, in the draft of the next version'
+    show "$bin/zeugma" check examples/buoy/draft.yaml
+    show "$bin/zeugma" encode examples/buoy/draft.yaml sea "$sea" --payload --binary
+    printf '\n\n# a simulated buoy on UDP, which loses, repeats and overtakes packets'
+    "$bin/zeugma" sim $definition --on udp:127.0.0.1:17017 --for 14s --faults drop=0.02,double=0.02,reorder=0.02 2>/dev/null &
+    sleep 0.5
+    show "$bin/zeugma" send $definition udp:127.0.0.1:17017 pace '{"seconds": 2}'
+    show "$bin/zeugma" soak $definition udp:127.0.0.1:17017 --for 5s
+    wait
+    printf '\n# and its draft'
+    show "$bin/zeugma" watch examples/buoy/draft.yaml sim: --for 6s
+    show "$bin/zeugma" generate $definition -o $folder --target c,python,docs,vectors --force
+    printf '\n# buoy and harbour over a simulated radio'
+    show "$bin/buoy_sim"
+}
+
 "$2"

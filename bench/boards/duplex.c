@@ -29,7 +29,7 @@ static void start_transmit(void *context)
     (void)context;
 }
 
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL, NULL };
+static const struct zg_port port = { .now_us = now_us, .start_transmit = start_transmit };
 
 static void on_block(void *context, const struct duplex_block *block, const struct zg_frame *frame)
 {

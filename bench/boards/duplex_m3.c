@@ -39,7 +39,7 @@ static void start_transmit(void *context)
     (void)context;
 }
 
-static const struct zg_port port = { now_us, start_transmit, 0, 0, 0 };
+static const struct zg_port port = { .now_us = now_us, .start_transmit = start_transmit };
 
 static void print(const char *text)
 {

@@ -47,7 +47,9 @@ static void start_transmit(void *context)
         send_next();
 }
 
-static const struct zg_port port = { uart_now_us, start_transmit, NULL, NULL, uart_boot_number };
+static const struct zg_port port = { .now_us = uart_now_us,
+                                     .start_transmit = start_transmit,
+                                     .boot_number = uart_boot_number };
 
 int main(int argc, char **argv)
 {

@@ -78,7 +78,7 @@ class Gauge
 Gauge *gauge;
 
 const zg_port Gauge::port = { uart_now_us, [](void *) { uart_interrupts.can_send = [] { gauge->on_can_send(); }; },
-                              nullptr, nullptr, uart_boot_number };
+                              nullptr, nullptr, uart_boot_number, nullptr };
 
 } // namespace
 

@@ -25,7 +25,9 @@ static void start_transmit(void *context)
 }
 
 /* On a chip that takes several accesses for 32 bits, hold and release disable and enable the receive interrupt. */
-static const struct zg_port port = { uart_now_us, start_transmit, NULL, NULL, uart_boot_number };
+static const struct zg_port port = { .now_us = uart_now_us,
+                                     .start_transmit = start_transmit,
+                                     .boot_number = uart_boot_number };
 
 int main(int argc, char **argv)
 {

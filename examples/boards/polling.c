@@ -3,7 +3,7 @@
 #include "application.h"
 #include "uart.h"
 
-static const struct zg_port port = { uart_now_us, NULL, NULL, NULL, uart_boot_number };
+static const struct zg_port port = { .now_us = uart_now_us, .boot_number = uart_boot_number };
 
 static void serve_uart(void)
 {

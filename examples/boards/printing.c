@@ -56,7 +56,7 @@ static void begin_printing(void)
 }
 #endif
 
-static const struct zg_port port = { uart_now_us, NULL, NULL, NULL, uart_boot_number };
+static const struct zg_port port = { .now_us = uart_now_us, .boot_number = uart_boot_number };
 
 int main(int argc, char **argv)
 {

@@ -102,7 +102,9 @@ static void start_transmit(void *context)
     uart_interrupts.can_send = on_can_send;
 }
 
-static const struct zg_port port = { uart_now_us, start_transmit, NULL, NULL, uart_boot_number };
+static const struct zg_port port = { .now_us = uart_now_us,
+                                     .start_transmit = start_transmit,
+                                     .boot_number = uart_boot_number };
 static const struct gauge_device_handlers handlers = { .lamp = on_lamp };
 
 /* With a priority above the others'. It waits for a notification, 1 ms at most: the UART's interrupts give one, and so

@@ -26,7 +26,7 @@ static uint16_t boot_number(void *context)
     return (uint16_t)(zg_channel_now_ns() >> 10);
 }
 
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL, boot_number };
+static const struct zg_port port = { .now_us = now_us, .start_transmit = start_transmit, .boot_number = boot_number };
 
 /* Passes what the node wants to send to the system. */
 static long send_due(struct zg_channel *channel, struct host *host)

@@ -28,7 +28,9 @@ static void release(void *context)
         device->port->release(device->port_context);
 }
 
-static const struct zg_port port_with_clock = { now_us, start_transmit, hold, release, NULL };
+static const struct zg_port port_with_clock = {
+    .now_us = now_us, .start_transmit = start_transmit, .hold = hold, .release = release
+};
 
 static void on_set_clock(void *context, const struct port_test_set_clock *message, const struct zg_frame *frame)
 {

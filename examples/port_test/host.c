@@ -40,7 +40,7 @@ static void start_transmit(void *context)
     (void)context;
 }
 
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL, NULL };
+static const struct zg_port port = { .now_us = now_us, .start_transmit = start_transmit };
 
 static void on_reply(void *context, const struct port_test_echo_reply *message, const struct zg_frame *frame)
 {

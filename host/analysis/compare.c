@@ -61,7 +61,8 @@ static bool same_role(const struct zg_step *a, const struct zg_step *b)
 {
     return a->role->role == b->role->role && a->bits == b->bits && a->byte == b->byte && a->bit == b->bit &&
            (a->bits == 8 || a->big_endian == b->big_endian) && a->role->value == b->role->value &&
-           a->role->counts == b->role->counts;
+           a->role->counts == b->role->counts &&
+           (a->role->counts != ZG_COUNTS_FROM || (a->role->from == b->role->from && a->role->plus == b->role->plus));
 }
 
 /* Whether each end finds the other's frames. What only a sender does (HDLC's control characters) does not count, nor a

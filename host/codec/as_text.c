@@ -152,3 +152,28 @@ void zg_value_to_text(const struct zg_step *step, const struct zg_value *value, 
         g_string_append_c(text, ']');
     }
 }
+
+static void append_summary(const struct zg_enum *enumeration, union zg_raw raw, GString *text, bool *any)
+{
+    const struct zg_enum_value *value = zg_enum_find(enumeration, raw);
+
+    if (!value || !value->summary)
+        return;
+    g_string_append_printf(text, "%s%s", *any ? "; " : " (", value->summary);
+    *any = true;
+}
+
+void zg_append_meaning(const struct zg_step *step, const struct zg_value *value, GString *text)
+{
+    const struct zg_enum *enumeration = step->type.enumeration;
+    bool any = false;
+
+    if (!enumeration || zg_step_is_array(step))
+        return;
+    if (!enumeration->flags)
+        append_summary(enumeration, value->raw, text, &any);
+    for (uint64_t bit = 0; enumeration->flags && bit < step->type.bits; bit++)
+        if (value->raw.u >> bit & 1)
+            append_summary(enumeration, (union zg_raw){ .u = bit }, text, &any);
+    g_string_append(text, any ? ")" : "");
+}

@@ -15,4 +15,8 @@ void zg_value_to_text(const struct zg_step *step, const struct zg_value *value, 
 /* The same for a single raw number. */
 void zg_raw_to_text(const struct zg_step *step, union zg_raw raw, GString *text);
 
+/* Appends what a code means, from the summaries of its enum or flags: " (on its way up)", " (ice on the sill; the mains
+ * are off)". Nothing, where there is no summary. */
+void zg_append_meaning(const struct zg_step *step, const struct zg_value *value, GString *text);
+
 #endif

@@ -327,7 +327,7 @@ static void take_found(struct zg_frame_reader *reader, const struct zg_found *fo
     }
 }
 
-void zg_frame_reader_feed(struct zg_frame_reader *reader, const uint8_t *bytes, size_t count)
+static void feed(struct zg_frame_reader *reader, const uint8_t *bytes, size_t count)
 {
     struct zg_found found;
 
@@ -362,6 +362,13 @@ void zg_frame_reader_end(struct zg_frame_reader *reader)
         } while (found.outcome != ZG_OUTCOME_OPEN);
     } while (ended.outcome != ZG_OUTCOME_OPEN);
     report_noise(reader, false);
+}
+
+void zg_frame_reader_feed(struct zg_frame_reader *reader, const uint8_t *bytes, size_t count)
+{
+    feed(reader, bytes, count);
+    if (reader->plan->packets)
+        zg_frame_reader_end(reader);
 }
 
 const struct zg_counters *zg_frame_reader_counters(const struct zg_frame_reader *reader)

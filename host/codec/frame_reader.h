@@ -45,6 +45,7 @@ struct zg_frame_reader *zg_frame_reader_new(const struct zg_plan *plan, zg_stret
 void zg_frame_reader_hear(struct zg_frame_reader *reader, enum zg_side from);
 void zg_frame_reader_free(struct zg_frame_reader *reader);
 
+/* Takes bytes of the stream; where the link keeps packets apart, one packet. */
 void zg_frame_reader_feed(struct zg_frame_reader *reader, const uint8_t *bytes, size_t count);
 
 /* Whether bytes were fed that no stretch contained yet. */

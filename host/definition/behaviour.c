@@ -140,6 +140,9 @@ static void check_framing(const struct checking *checking)
     if (kind == ZG_FRAMING_LENGTH && !length && !definition->header_in_doubt)
         zgi_error(checking->diagnostics, definition->framing.place,
                   "the framing length needs the role length in the header; expected header: [..., length: u8]");
+    if (kind == ZG_FRAMING_PACKET && definition->max_frame == 0)
+        zgi_error(checking->diagnostics, definition->framing.place,
+                  "the framing packet needs max_frame, the bytes of the largest packet that the link carries");
     if (kind == ZG_FRAMING_FIXED && length && length->counts != ZG_COUNTS_PAYLOAD)
         zgi_error(checking->diagnostics, length->place,
                   "with the framing fixed, length counts the payload before the zero bytes; expected counts: payload");

@@ -33,9 +33,14 @@ const struct zg_message *zg_definition_message(const struct zg_definition *defin
     return NULL;
 }
 
+const struct zg_enum_value *zg_enum_find(const struct zg_enum *enumeration, union zg_raw raw)
+{
+    return g_hash_table_lookup(enumeration->by_raw, &raw.u);
+}
+
 const char *zg_enum_name(const struct zg_enum *enumeration, union zg_raw raw)
 {
-    const struct zg_enum_value *value = g_hash_table_lookup(enumeration->by_raw, &raw.u);
+    const struct zg_enum_value *value = zg_enum_find(enumeration, raw);
     return value ? value->name : NULL;
 }
 

@@ -111,6 +111,7 @@ struct zg_constant {
 
 struct zg_field {
     char *name;
+    char *code; /* its name in generated code: the same, or, if that is a keyword, with an underscore behind it */
     char *summary;
     char *unit;
     struct zg_type type;
@@ -206,8 +207,9 @@ enum zg_role {
     ZG_ROLES
 };
 
-/* What the role length counts: the payload, everything after the length itself, or the whole content. */
-enum zg_counts { ZG_COUNTS_PAYLOAD, ZG_COUNTS_REST, ZG_COUNTS_CONTENT };
+/* What the role length counts: the payload, everything after the length itself, the whole content, or from the first
+ * byte of a role to the payload's end. */
+enum zg_counts { ZG_COUNTS_PAYLOAD, ZG_COUNTS_REST, ZG_COUNTS_CONTENT, ZG_COUNTS_FROM };
 
 struct zg_header_role {
     enum zg_role role;
@@ -215,6 +217,8 @@ struct zg_header_role {
     bool big_endian;
     uint64_t value;        /* of const; of node the address that means every device */
     enum zg_counts counts; /* of length */
+    enum zg_role from;     /* with ZG_COUNTS_FROM: that role, */
+    unsigned plus;         /* and so much more, bytes */
     struct zg_place place;
 };
 
@@ -322,6 +326,9 @@ const struct zg_message *zg_definition_message(const struct zg_definition *defin
 /* Whether a type is a single integer, which may be scaled, have a range, or be an enum. LEB128 counts, a float does
  * not. */
 bool zg_type_is_integer(struct zg_type type);
+
+/* The enum's value for a raw one, or NULL if it has none. */
+const struct zg_enum_value *zg_enum_find(const struct zg_enum *enumeration, union zg_raw raw);
 
 /* The enum's name for a raw value, or NULL if it has none. */
 const char *zg_enum_name(const struct zg_enum *enumeration, union zg_raw raw);

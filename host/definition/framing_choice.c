@@ -4,9 +4,8 @@
 #include <glib.h>
 #include <string.h>
 
-const char *const zg_framing_names[ZG_FRAMINGS + 1] = {
-    "cobs", "slip", "hdlc", "length", "marks", "fixed", "gap", NULL
-};
+const char *const zg_framing_names[ZG_FRAMINGS + 1] = { "cobs",  "slip", "hdlc",   "length", "marks",
+                                                        "fixed", "gap",  "packet", NULL };
 
 bool zg_framing_opens(const struct zg_framing_choice *framing)
 {
@@ -14,7 +13,8 @@ bool zg_framing_opens(const struct zg_framing_choice *framing)
     case ZG_FRAMING_COBS:
     case ZG_FRAMING_SLIP: return framing->lead;
     case ZG_FRAMING_HDLC: return true;
-    case ZG_FRAMING_GAP: return false;
+    case ZG_FRAMING_GAP:
+    case ZG_FRAMING_PACKET: return false;
     default: return framing->start.size > 0;
     }
 }

@@ -18,6 +18,7 @@ enum zg_framing_kind {
     ZG_FRAMING_MARKS,
     ZG_FRAMING_FIXED,
     ZG_FRAMING_GAP,
+    ZG_FRAMING_PACKET, /* the link keeps frames apart */
     ZG_FRAMINGS
 };
 

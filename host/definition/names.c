@@ -87,9 +87,9 @@ static void take_members(struct names *names, const char *owner, const GPtrArray
     for (unsigned i = 0; i < fields->len; i++) {
         const struct zg_field *field = g_ptr_array_index(fields, i);
         g_autofree char *field_owner = g_strdup_printf("field %s of %s", field->name, owner);
-        take(names, field->place, field_owner, g_strdup_printf("%s.%s", owner, field->name));
+        take(names, field->place, field_owner, g_strdup_printf("%s.%s", owner, field->code));
         if (field->type.extent == ZG_EXTENT_COUNTED || field->type.extent == ZG_EXTENT_REST)
-            take(names, field->place, field_owner, g_strdup_printf("%s.%s_count", owner, field->name));
+            take(names, field->place, field_owner, g_strdup_printf("%s.%s_count", owner, field->code));
     }
 }
 
@@ -101,9 +101,9 @@ static void take_accessors(struct names *names, const char *block, const GPtrArr
         g_autofree char *suffix = zg_field_suffix(field);
         if (!field->scaled)
             continue;
-        take(names, field->place, owner, g_strdup_printf("%s_%s_%s", block, field->name, suffix));
-        take(names, field->place, owner, g_strdup_printf("%s_set_%s_%s", block, field->name, suffix));
-        take(names, field->place, owner, g_strdup_printf("%s_%s_scale", block, field->name));
+        take(names, field->place, owner, g_strdup_printf("%s_%s_%s", block, field->code, suffix));
+        take(names, field->place, owner, g_strdup_printf("%s_set_%s_%s", block, field->code, suffix));
+        take(names, field->place, owner, g_strdup_printf("%s_%s_scale", block, field->code));
     }
 }
 

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "definition/read.h"
+#include "definition/reserved.h"
 #include "definition/words.h"
 
 /* A field being read. */
@@ -328,6 +329,7 @@ static void field_free(gpointer data)
 {
     struct zg_field *field = data;
     g_free(field->name);
+    g_free(field->code);
     g_free(field->summary);
     g_free(field->unit);
     g_free(field->default_text);
@@ -356,6 +358,7 @@ static struct zg_field *new_field(const struct zgi_entry *entry, const struct zg
     mpq_inits(field->scale, field->offset, field->low, field->high, NULL);
     mpq_set_ui(field->scale, 1, 1);
     field->name = g_strdup(entry->key);
+    field->code = g_strconcat(entry->key, zgi_is_keyword(entry->key) ? "_" : "", NULL);
     field->place = entry->place;
     field->big_endian = definition->big_endian;
     field->type = (struct zg_type){ .kind = ZG_KIND_UNSIGNED, .bits = 8 };
@@ -390,7 +393,11 @@ static void read_field(struct zgi_reader *reader, const struct zgi_entry *entry,
     struct field_reading reading = { .definition = fields->definition, .field = field };
 
     g_ptr_array_add(fields->fields, field);
-    zgi_check_member_name(reader, entry->key, entry->place, "a field");
+    if (zgi_is_keyword(entry->key))
+        zgi_warning(reader->diagnostics, entry->place,
+                    "\"%s\" is a keyword of C or Python; in generated code this field is %s", field->name, field->code);
+    else
+        zgi_check_member_name(reader, entry->key, entry->place, "a field");
     if (entry->value->type == YAML_MAPPING_NODE)
         zgi_read_mapping(reader, entry->value, entry->place, "the field", zgi_field_keys, &reading);
     else

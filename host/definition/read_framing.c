@@ -159,7 +159,7 @@ static void read_gap(struct zgi_reader *reader, const struct zgi_entry *entry, v
 }
 
 const struct zgi_key zgi_framing_keys[] = {
-    { "kind", true, skip_kind, "framing_kind", "The framing: cobs, slip, hdlc, length, marks, fixed or gap" },
+    { "kind", true, skip_kind, "framing_kind", "The framing: cobs, slip, hdlc, length, marks, fixed, gap or packet" },
     { "lead", false, read_lead, "bool",
       "Of cobs and slip: a delimiter before each frame as well; default false, of slip true" },
     { "escape_control", false, read_escape_control, "bool",

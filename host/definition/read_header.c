@@ -8,7 +8,8 @@
 /* A role being read. */
 struct role_reading {
     struct zg_header_role *role;
-    yaml_node_t *value; /* of const */
+    yaml_node_t *value;       /* of const */
+    struct zgi_entry counted; /* by a length: from which role; its value is NULL: none was said */
 };
 
 static bool is_filler(enum zg_role role)
@@ -49,6 +50,20 @@ static void read_counts(struct zgi_reader *reader, const struct zgi_entry *entry
         ((struct role_reading *)into)->role->counts = (enum zg_counts)index;
 }
 
+static void keep_from(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    (void)reader;
+    ((struct role_reading *)into)->counted = *entry;
+}
+
+static void read_plus(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    uint64_t plus;
+
+    if (zgi_read_unsigned(reader, entry->value, "how much more length counts,", 0, 255, &plus))
+        ((struct role_reading *)into)->role->plus = (unsigned)plus;
+}
+
 const struct zgi_key zgi_role_keys[] = { { "type", true, read_role_type, "integer_type", "Its width, u1 to u32" },
                                          { "order", false, read_role_order, "byte_order",
                                            "Byte order; default: the frame's" },
@@ -58,6 +73,9 @@ const struct zgi_key zgi_length_keys[] = {
     { "type", true, read_role_type, "integer_type", "Its width, u1 to u32" },
     { "order", false, read_role_order, "byte_order", "Byte order; default: the frame's" },
     { "counts", false, read_counts, "counts", "payload (default), rest: everything after it, or content: all" },
+    { "from", false, keep_from, "role",
+      "In the place of counts: from the first byte of this role to the payload's end" },
+    { "plus", false, read_plus, "natural", "With from: how much more it counts; default 0" },
     { 0 }
 };
 
@@ -129,6 +147,27 @@ static enum zg_role role_of(struct zgi_reader *reader, const struct zgi_entry *e
     return ZG_ROLES;
 }
 
+/* What a length counts from. */
+static void read_from(struct zgi_reader *reader, const struct role_reading *reading)
+{
+    const struct zgi_entry *counted = &reading->counted;
+    const char *word = counted->value ? zgi_scalar(reader, counted->value, "a role of the header") : NULL;
+    struct zg_header_role *role = reading->role;
+
+    if (!counted->value && role->plus > 0)
+        zgi_error(reader->diagnostics, role->place, "plus belongs to from; expected from: id, plus: ...");
+    if (!word)
+        return;
+    const struct zgi_entry named = { .key = word, .place = counted->place };
+    role->from = role_of(reader, &named);
+    if (role->from != ZG_ROLES && is_filler(role->from))
+        zgi_error(reader->diagnostics, counted->place,
+                  "length cannot count from %s, of which a header may have several; expected another role", word);
+    if (role->counts != ZG_COUNTS_PAYLOAD)
+        zgi_error(reader->diagnostics, counted->place, "counts and from exclude each other; expected one of them");
+    role->counts = ZG_COUNTS_FROM;
+}
+
 static void read_role(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     struct zg_definition *definition = into;
@@ -137,7 +176,7 @@ static void read_role(struct zgi_reader *reader, const struct zgi_entry *entry, 
     if (role == ZG_ROLES)
         return;
     struct zg_header_role *item = g_new0(struct zg_header_role, 1);
-    struct role_reading reading = { item, NULL };
+    struct role_reading reading = { .role = item };
     *item =
         (struct zg_header_role){ .role = role, .bits = 8, .big_endian = definition->big_endian, .place = entry->place };
     if (entry->value->type == YAML_MAPPING_NODE)
@@ -146,6 +185,8 @@ static void read_role(struct zgi_reader *reader, const struct zgi_entry *entry, 
         zgi_error(reader->diagnostics, entry->place, "const needs its value: const: { type: u16, value: 0xA55A }");
     else
         read_role_type(reader, entry, &reading);
+    if (role == ZG_ROLE_LENGTH)
+        read_from(reader, &reading);
     if (reading.value)
         zgi_read_unsigned(reader, reading.value, "a value that fits its type,", 0, UINT64_MAX >> (64 - item->bits),
                           &item->value);

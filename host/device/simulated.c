@@ -2,8 +2,11 @@
 #include "device/simulated.h"
 
 #include "device/program.h"
+#include "sim/packets.h"
 #include "sim/resample.h"
 #include "zeugma/clock.h"
+
+#define PS_PER_NS UINT64_C(1000)
 
 enum {
     BOOT_NS = 200000000,   /* from a reset to the first frame */
@@ -23,9 +26,10 @@ struct zg_simulated {
     uint64_t free_ns;  /* until when the last byte sent occupies the line */
     uint64_t in_ns;    /* the same for the last byte received */
     struct zg_spells restarts, blackouts, masks;
-    struct zg_sim_uart uart; /* what it receives passes through it while it is in a plight */
-    GByteArray *incoming;    /* on the line, not received yet */
-    GByteArray *outgoing;    /* sent, not passed on yet */
+    struct zg_sim_uart uart;                     /* what it receives passes through it while it is in a plight */
+    GByteArray *incoming;                        /* on the line, not received yet */
+    GByteArray *outgoing;                        /* sent, not passed on yet */
+    struct zg_packets *out_packets, *in_packets; /* on their way, where the link keeps packets apart */
     uint64_t byte_ns;
     struct zgi_program program;
     struct zg_simulated_totals before; /* of earlier runs */
@@ -48,7 +52,22 @@ static uint16_t boot_number(void *context)
     return (uint16_t)zg_random_next(&((struct zg_simulated *)context)->random);
 }
 
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL, boot_number };
+/* A radio: takes a packet when the one before it has left. */
+static bool send_packet(void *context, const uint8_t *bytes, size_t size)
+{
+    struct zg_simulated *device = context;
+
+    if (!device->out_packets || device->free_ns > device->now_ns)
+        return false;
+    zg_packets_send(device->out_packets, &device->out, device->now_ns * PS_PER_NS, device->byte_ns * PS_PER_NS, bytes,
+                    size);
+    device->free_ns = device->now_ns + size * device->byte_ns;
+    return true;
+}
+
+static const struct zg_port port = {
+    .now_us = now_us, .start_transmit = start_transmit, .boot_number = boot_number, .send_packet = send_packet
+};
 
 /* --- bytes */
 
@@ -158,8 +177,28 @@ static void receive(struct zg_simulated *device, uint64_t now_ns)
         g_byte_array_remove_range(device->incoming, 0, due);
 }
 
+/* Receives the packets that have come by now. What comes while its loop stands still waits. */
+static void receive_packets(struct zg_simulated *device)
+{
+    const uint8_t *packet;
+    uint64_t at_ps;
+    size_t size;
+
+    while (!is_in_plight(device) &&
+           (packet = zg_packets_take(device->in_packets, device->now_ns * PS_PER_NS, &at_ps, &size)) != NULL)
+        if (device->node)
+            zg_node_receive(device->node, packet, size);
+}
+
 void zg_simulated_give(struct zg_simulated *device, uint64_t now_ns, const uint8_t *bytes, size_t count)
 {
+    if (device->in_packets) { /* one after the other */
+        device->in_ns = MAX(device->in_ns, now_ns);
+        zg_packets_send(device->in_packets, &device->in, device->in_ns * PS_PER_NS, device->byte_ns * PS_PER_NS, bytes,
+                        count);
+        device->in_ns += count * device->byte_ns;
+        return;
+    }
     receive(device, now_ns);        /* what came before */
     if (device->incoming->len == 0) /* the line was idle */
         device->in_ns = MAX(device->in_ns, now_ns);
@@ -199,6 +238,8 @@ static void run(struct zg_simulated *device, uint64_t now_ns)
 
     receive(device, now_ns);
     device->now_ns = now_ns;
+    if (device->in_packets)
+        receive_packets(device);
     device->free_ns = MAX(device->free_ns, now_ns - MIN(now_ns, (uint64_t)HELD_UP_NS));
     begin_sending(device);
     if (zg_spells_on(&device->restarts, now_ns))
@@ -218,13 +259,26 @@ static void run(struct zg_simulated *device, uint64_t now_ns)
         zg_node_poll(device->node);
         zgi_program_run(&device->program);
     }
-    if (!device->uart.masked)
+    if (!device->uart.masked && !device->out_packets)
         transmit(device);
+}
+
+/* Appends a packet that has arrived at the other end. */
+static void pass_packet(struct zg_simulated *device, GByteArray *left)
+{
+    uint64_t at_ps;
+    size_t size;
+    const uint8_t *packet = zg_packets_take(device->out_packets, device->now_ns * PS_PER_NS, &at_ps, &size);
+
+    if (packet)
+        g_byte_array_append(left, packet, (guint)size);
 }
 
 void zg_simulated_run(struct zg_simulated *device, uint64_t now_ns, GByteArray *left)
 {
     run(device, now_ns);
+    if (device->out_packets)
+        pass_packet(device, left);
     g_byte_array_append(left, device->outgoing->data, device->outgoing->len);
     g_byte_array_set_size(device->outgoing, 0);
 }
@@ -257,6 +311,10 @@ struct zg_simulated *zg_simulated_new(const struct zg_plan *plan, const struct z
     device->random = zg_random_seeded(settings->seed ^ (uint64_t)g_get_real_time(), 0);
     device->out = zg_damage_seeded(&settings->out, settings->seed, 1);
     device->in = zg_damage_seeded(&settings->in, settings->seed, 2);
+    if (plan->packets) {
+        device->out_packets = zg_packets_new(&settings->out, settings->seed, 1, &device->out);
+        device->in_packets = zg_packets_new(&settings->in, settings->seed, 2, &device->in);
+    }
     device->restarts = zg_spells_seeded(settings->seed, 3, 0, &settings->restarts, true, now_ns);
     device->blackouts = zg_spells_seeded(settings->seed, 3, 1, &settings->blackouts, true, now_ns);
     device->masks = zg_spells_seeded(settings->seed, 3, 2, &settings->masks, true, now_ns);
@@ -273,6 +331,8 @@ void zg_simulated_free(struct zg_simulated *device)
         return;
     g_byte_array_unref(device->incoming);
     g_byte_array_unref(device->outgoing);
+    zg_packets_free(device->out_packets);
+    zg_packets_free(device->in_packets);
     zgi_program_clear(&device->program);
     zg_node_free(device->node);
     g_free(device);

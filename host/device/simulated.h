@@ -37,10 +37,11 @@ struct zg_simulated *zg_simulated_new(const struct zg_plan *plan, const struct z
                                       uint64_t now_ns);
 void zg_simulated_free(struct zg_simulated *device);
 
-/* Bytes from the host arrived. */
+/* Bytes from the host arrived, or one packet where the link keeps them apart. */
 void zg_simulated_give(struct zg_simulated *device, uint64_t now_ns, const uint8_t *bytes, size_t count);
 
-/* Does what is due, and appends the bytes that have left since the last call. Call it about every millisecond. */
+/* Does what is due, and appends the bytes that have left since the last call; of packets at most one. Call it about
+ * every millisecond. */
 void zg_simulated_run(struct zg_simulated *device, uint64_t now_ns, GByteArray *left);
 
 /* Sets the speed of the host's UART. If it differs from the device's, each reads something else than the other sent. 0:

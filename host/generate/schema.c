@@ -50,14 +50,15 @@ static const struct {
 /* One of these words. */
 static const struct {
     const char *shape;
-    const char *words[8];
+    const char *words[10]; /* NULL-terminated */
 } choices[] = { { "duplex", { "full", "half" } },
                 { "byte_order", { "little", "big" } },
-                { "framing_kind", { "cobs", "slip", "hdlc", "length", "marks", "fixed", "gap" } },
+                { "framing_kind", { "cobs", "slip", "hdlc", "length", "marks", "fixed", "gap", "packet" } },
                 { "covers", { "content", "payload", "all", "after_start" } },
                 { "check_as", { "bytes", "hex", "decimal" } },
                 { "check_place", { "before_end", "after_end" } },
                 { "counts", { "payload", "rest", "content" } },
+                { "role", { "version", "id", "sequence", "minor", "length", "destination", "source", "node" } },
                 { "access", { "read", "write", "read_write" } },
                 { "side", { "device", "host", "both" } },
                 { "delivery", { "acknowledged" } },

@@ -35,10 +35,28 @@ static bool begin_capture(struct zg_wire *wire, GError **error)
            zg_capture_flush(wire->capture, error);
 }
 
+/* Whether the link keeps packets apart, if the framing leaves that to it. */
+static bool keeps_apart(const struct zg_wire *wire, GError **error)
+{
+    const enum zg_address_kind kind = wire->address.kind;
+
+    if (!wire->settings.plan->packets || kind == ZG_ADDRESS_UDP || kind == ZG_ADDRESS_SIM || kind == ZG_ADDRESS_FILE)
+        return true;
+    g_set_error(error, ZG_WIRE_ERROR, ZG_WIRE_ERROR_USE,
+                "%s is a stream of bytes, which does not keep packets apart, as the framing packet needs; expected "
+                "udp:HOST:PORT or sim:, or another framing",
+                wire->address.text);
+    return false;
+}
+
 static bool open_kind(struct zg_wire *wire, GError **error)
 {
     if (!wire->kind) {
         g_set_error(error, ZG_WIRE_ERROR, ZG_WIRE_ERROR_USE, "%s cannot be opened here", wire->address.text);
+        return false;
+    }
+    if (!keeps_apart(wire, error)) {
+        wire->kind = NULL;
         return false;
     }
     if (wire->settings.serves && wire->kind->cannot_serve) {

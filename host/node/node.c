@@ -120,7 +120,9 @@ void zg_node_receive(struct zg_node *node, const uint8_t *bytes, size_t count)
     const struct zg_check check = *known.check;
 
     known.check = &check;
-    if (check.update == zg_fast_crc_update)
+    if (node->plan->packets)
+        zgi_link_receive_packet(&node->any.link, &known, bytes, count);
+    else if (check.update == zg_fast_crc_update)
         zgi_link_receive(&node->any.link, &known, bytes, count);
     else
         zg_any_link_receive(&node->any, bytes, count);

@@ -55,7 +55,8 @@ struct zg_any_link *zg_node_any_link(struct zg_node *node);
 int zg_node_set_address(struct zg_node *node, zg_header_number address);
 int zg_node_follow(struct zg_node *node, zg_header_number address);
 
-/* Takes received bytes; does what is due. Like zg_any_link_receive() and zg_any_link_poll(), plus the services. */
+/* Takes received bytes, or one packet where the link keeps them apart; does what is due. Like zg_any_link_receive() and
+ * zg_any_link_poll(), plus the services. */
 void zg_node_receive(struct zg_node *node, const uint8_t *bytes, size_t count);
 void zg_node_poll(struct zg_node *node);
 

@@ -30,6 +30,7 @@ struct zg_session {
     uint64_t byte_ns;
     uint64_t free_ns; /* when the line can take the next byte */
     GByteArray *to_write;
+    GError *failure; /* of a packet that was to be sent */
 };
 
 static uint32_t now_us(void *context)
@@ -48,7 +49,11 @@ static uint16_t boot_number(void *context)
     return (uint16_t)g_random_int();
 }
 
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL, boot_number };
+static bool send_packet(void *context, const uint8_t *bytes, size_t size);
+
+static const struct zg_port port = {
+    .now_us = now_us, .start_transmit = start_transmit, .boot_number = boot_number, .send_packet = send_packet
+};
 
 static void take_stretch(const struct zg_stretch *stretch, void *data)
 {
@@ -97,6 +102,7 @@ void zg_session_free(struct zg_session *session)
     zg_frame_reader_free(session->directions[0].stream);
     zg_frame_reader_free(session->directions[1].stream);
     g_byte_array_unref(session->to_write);
+    g_clear_error(&session->failure);
     g_free(session);
 }
 
@@ -133,7 +139,7 @@ static void observe(struct zg_session *session, const struct zg_passage *passage
             watch_silence(&session->directions[i], passage->at_ns);
     if (session->calls->bytes)
         session->calls->bytes(session->data, passage);
-    direction->open = true;
+    direction->open = !session->plan->packets;
     direction->at_ns = passage->at_ns;
     zg_frame_reader_feed(direction->stream, passage->bytes, passage->count);
 }
@@ -149,12 +155,29 @@ static void hand_over(struct zg_session *session)
         g_byte_array_append(session->to_write, &ring->bytes[(zg_index)(ring->tail + session->ahead) & ring->mask], 1);
 }
 
+/* Sends a packet, unless one waits that the system had no room for. */
+static bool send_packet(void *context, const uint8_t *bytes, size_t size)
+{
+    struct zg_session *session = context;
+    const struct zg_passage passage = { zg_wire_now_ns(session->wire), true, bytes, size };
+
+    if (!session->plan->packets || session->failure || zg_wire_unwritten(session->wire) > 0)
+        return false;
+    observe(session, &passage);
+    (void)zg_wire_write(session->wire, bytes, size, &session->failure);
+    return true;
+}
+
 /* Sends bytes no faster than the line carries them, so that the end measures the line's times. */
 static bool transmit(struct zg_session *session, GError **error)
 {
     const uint64_t now_ns = zg_wire_now_ns(session->wire);
     uint8_t byte;
 
+    if (session->failure)
+        g_propagate_error(error, g_steal_pointer(&session->failure));
+    if (session->plan->packets)
+        return !*error;
     g_byte_array_set_size(session->to_write, 0);
     if (session->is_whole)
         hand_over(session);

@@ -84,7 +84,7 @@ struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side)
 
     end.has_many = end.shared && side == ZG_SIDE_HOST;
     end.reports_changes = end.hello || definition->line.link_timeout_ns > 0;
-    end.late = plan->send_gap_ns > 0 &&
+    end.late = (plan->send_gap_ns > 0 || plan->packets) &&
                (zg_definition_serves(definition, ZG_SERVICE_ECHO) ||
                 (side == ZG_SIDE_DEVICE && (zg_definition_serves(definition, ZG_SERVICE_COUNTERS) || end.traffic)));
     plan_queries(plan, side, &end);

@@ -71,7 +71,7 @@ static void append_check(GString *text, const struct zg_definition *definition)
 
 static void append_header(GString *text, const struct zg_definition *definition)
 {
-    static const char *const counts[] = { "payload", "rest", "content" };
+    static const char *const counts[] = { "payload", "rest", "content", "from" };
 
     for (unsigned i = 0; i < definition->header->len; i++) {
         const struct zg_header_role *role = g_ptr_array_index(definition->header, i);
@@ -82,6 +82,8 @@ static void append_header(GString *text, const struct zg_definition *definition)
             g_string_append_printf(text, " %" G_GINT64_MODIFIER "x", role->value);
         if (role->role == ZG_ROLE_LENGTH)
             g_string_append_printf(text, " counts %s", counts[role->counts]);
+        if (role->role == ZG_ROLE_LENGTH && role->counts == ZG_COUNTS_FROM)
+            g_string_append_printf(text, " %s plus %u", zg_role_name(role->from), role->plus);
         g_string_append_c(text, '\n');
     }
 }

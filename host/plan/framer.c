@@ -166,7 +166,8 @@ void zgi_framer_init(struct zg_framer *framer, const struct zg_framing_choice *c
     switch (choice->kind) {
     case ZG_FRAMING_SLIP: *framing = choice->lead ? zg_slip : zg_slip_trailing; break;
     case ZG_FRAMING_HDLC: *framing = choice->escape_control ? zg_hdlc_control : zg_hdlc; break;
-    case ZG_FRAMING_GAP: *framing = zg_gap; break;
+    case ZG_FRAMING_GAP:
+    case ZG_FRAMING_PACKET: *framing = zg_gap; break;
     case ZG_FRAMING_MARKS:
         if (!zg_framing_is_sized(choice, sizes->one_size)) {
             init_marks(framer, choice, of);

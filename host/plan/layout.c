@@ -98,6 +98,7 @@ static struct zg_step new_step(const struct zg_plan *plan, const struct zg_field
 {
     const struct zg_type *type = &field->type;
     struct zg_step step = { .name = field->name,
+                            .code = field->code,
                             .type = *type,
                             .field = field,
                             .bits = type->bits,

@@ -63,6 +63,7 @@ struct zg_plan {
     unsigned max_frame;    /* bytes on the wire of the largest frame that max_payload allows */
     unsigned receive_room; /* bytes of memory that the framing's decoder takes */
     bool sized;            /* plain marks around contents of one size; the end mark counts only where it must stand */
+    bool packets;          /* the link keeps frames apart */
     bool searched;         /* plain marks around contents that never hold the end mark */
     unsigned filled; /* content shorter than this is filled up with zero bytes before the check, bytes; 0: it is not */
     uint64_t gap_ns; /* silence that ends a frame, with the framing gap; otherwise 0 */

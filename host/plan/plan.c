@@ -104,6 +104,7 @@ static void plan_header(struct zg_plan *plan)
     for (unsigned i = 0; i < definition->header->len; i++) {
         const struct zg_header_role *role = g_ptr_array_index(definition->header, i);
         struct zg_step step = { .name = zg_role_name(role->role),
+                                .code = zg_role_name(role->role),
                                 .type = { .kind = ZG_KIND_UNSIGNED, .bits = role->bits },
                                 .bits = role->bits,
                                 .most = 1,
@@ -123,6 +124,20 @@ static void plan_header(struct zg_plan *plan)
         plan->minor = definition->minor & UINT32_MAX >> (32 - plan->minor_bits);
 }
 
+/* Bytes from the first one of the role that a length counts from up to the payload, and what it counts besides. */
+static unsigned counted_from(const struct zg_plan *plan, const struct zg_step *length,
+                             struct zg_diagnostics *diagnostics)
+{
+    for (unsigned i = 0; i < plan->header.steps->len; i++) {
+        const struct zg_step *step = zg_block_step(&plan->header, i);
+        if (step->role->role == length->role->from)
+            return plan->header.size - (unsigned)step->byte + length->role->plus;
+    }
+    zgi_error(diagnostics, length->role->place, "length counts from %s, which this header does not have",
+              zg_role_name(length->role->from));
+    return 0;
+}
+
 /* What the role length counts besides the payload, and whether it is wide enough. */
 static void plan_length(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
@@ -134,6 +149,8 @@ static void plan_length(struct zg_plan *plan, struct zg_diagnostics *diagnostics
         plan->length_more = plan->header.size - zg_step_end(length) + plan->check.size;
     else if (length->role->counts == ZG_COUNTS_CONTENT)
         plan->length_more = plan->header.size + plan->check.size;
+    else if (length->role->counts == ZG_COUNTS_FROM)
+        plan->length_more = counted_from(plan, length, diagnostics);
     uint64_t most = (uint64_t)plan->max_payload + plan->length_more;
     if (most > UINT64_MAX >> (64 - length->bits))
         zgi_error(diagnostics, length->role->place,
@@ -261,7 +278,8 @@ static void plan_variables(struct zg_plan *plan, struct zg_diagnostics *diagnost
         item.name = g_strconcat("variable_", field->name, NULL);
         item.block.name = item.name;
         zgi_place_fields(plan, item.variable->fields, 0, &item.block, &cursor, diagnostics);
-        g_array_index(item.block.steps, struct zg_step, 0).name = "value";
+        struct zg_step *step = &g_array_index(item.block.steps, struct zg_step, 0);
+        step->name = step->code = "value";
         g_array_append_val(plan->variables, item);
     }
 }
@@ -359,6 +377,7 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
     plan->check = plan->checker.check;
     if (definition->framing.kind == ZG_FRAMING_FIXED)
         plan->filled = (unsigned)definition->framing.size;
+    plan->packets = definition->framing.kind == ZG_FRAMING_PACKET;
     plan_records(plan, diagnostics);
     plan_variables(plan, diagnostics);
     plan_messages(plan, diagnostics);
@@ -473,5 +492,6 @@ struct zg_protocol zg_plan_protocol(const struct zg_plan *plan)
                                  .source_bits = (uint8_t)plan->source_bits,
                                  .node = plan->node != NULL,
                                  .everybody = (zg_header_number)zg_plan_everybody(plan),
+                                 .packets = plan->packets,
                                  .length_ends = plan->filled > 0 && plan->length_bits > 0 };
 }

@@ -23,6 +23,7 @@ struct zg_block;
  * the end of the last step before it that varies in size, or from the last newer step. */
 struct zg_step {
     const char *name;
+    const char *code; /* its name in generated code */
     struct zg_type type;
     const struct zg_field *field;      /* NULL for a role of the header */
     const struct zg_header_role *role; /* of the header; otherwise NULL */

@@ -17,6 +17,14 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
                     "a soak needs three ids that no message uses; widen the header's id, u%u", plan->id_bits);
         return false;
     }
+    g_autofree char *unfit = zg_faults_unfit(&settings->faults, plan->packets);
+    if (unfit) {
+        g_set_error(error, ZG_SOAK_ERROR, ZG_SOAK_ERROR_PLAN,
+                    plan->packets ? "these faults are not for this link, which keeps packets apart: %s"
+                                  : "these faults are not for this link, which is a stream of bytes: %s",
+                    unfit);
+        return false;
+    }
     soak->faults = settings->faults;
     soak->stream_seed = settings->seed;
     soak->result = g_new0(struct zg_soak_result, 1);

@@ -21,12 +21,12 @@ enum part {
     PRESENT /* it has no value */
 };
 
-enum { PARTS_MOST = 3, RECEIVERS = 1, ON_SIM = ZG_FAULTS_ON_SIM };
+enum { PARTS_MOST = 3, RECEIVERS = 1, ON_SIM = ZG_FAULTS_ON_SIM, OF_PACKETS = 16, OF_STREAMS = 32 };
 enum { DEVICE = ON_SIM | ZG_FAULTS_AT_DEVICE, BYTES_HERE = DEVICE | ZG_FAULTS_HERE };
 
 static const struct fault {
     const char *name;
-    unsigned flags; /* RECEIVERS: of the receiver; and enum zg_faults_place, or'd */
+    unsigned flags; /* RECEIVERS: of the receiver; what only packets have, or only streams; and zg_faults_place, or'd */
     struct {
         enum part part;
         size_t offset;
@@ -35,7 +35,7 @@ static const struct fault {
     { "ber", BYTES_HERE, { { SHARE, FAULT(line.bit_error_rate) } } },
     { "drop", BYTES_HERE, { { SHARE, FAULT(line.drop) } } },
     { "double", BYTES_HERE, { { SHARE, FAULT(line.twice) } } },
-    { "insert", BYTES_HERE, { { SHARE, FAULT(line.insert) } } },
+    { "insert", BYTES_HERE | OF_STREAMS, { { SHARE, FAULT(line.insert) } } },
     { "burst",
       BYTES_HERE,
       { { RATE, FAULT(line.burst.rate) },
@@ -51,18 +51,20 @@ static const struct fault {
     { "eat", BYTES_HERE, { { BYTES, FAULT(line.eat) } } },
     { "strip", BYTES_HERE, { { PRESENT, FAULT(line.strip) } } },
     { "invert", BYTES_HERE, { { PRESENT, FAULT(line.invert) } } },
+    { "reorder", BYTES_HERE | OF_PACKETS, { { SHARE, FAULT(line.reorder) } } },
+    { "clip", BYTES_HERE | OF_PACKETS, { { SHARE, FAULT(line.clip) } } },
     { "latency", ON_SIM, { { TIME, FAULT(line.latency_ns) } } },
-    { "jitter", ON_SIM, { { TIME, FAULT(line.jitter_ns) } } },
+    { "jitter", ON_SIM | OF_STREAMS, { { TIME, FAULT(line.jitter_ns) } } },
     { "repeat", ON_SIM, { { SHARE, FAULT(repeat) } } },
     { "swap", ON_SIM, { { SHARE, FAULT(swap) } } },
     { "stray", ON_SIM, { { SHARE, FAULT(stray) } } },
     { "stale", ON_SIM, { { SHARE, FAULT(stale) } } },
-    { "long", ON_SIM, { { COUNT, FAULT(cap) } } },
+    { "long", ON_SIM | OF_STREAMS, { { COUNT, FAULT(cap) } } },
     { "behind", RECEIVERS | ON_SIM, { { SHARE, FAULT(behind) } } },
     { "restart", RECEIVERS | DEVICE, { { RATE, FAULT(restart) } } },
     { "blackout", RECEIVERS | DEVICE, { { RATE, FAULT(blackout.rate) }, { TIME, FAULT(blackout.length_ns) } } },
     { "mask", RECEIVERS | DEVICE, { { RATE, FAULT(mask.rate) }, { TIME, FAULT(mask.length_ns) } } },
-    { "fifo", RECEIVERS | DEVICE, { { COUNT, FAULT(fifo) } } },
+    { "fifo", RECEIVERS | DEVICE | OF_STREAMS, { { COUNT, FAULT(fifo) } } },
 };
 
 /* The words before a colon, and the ways that they stand for, as bits. */
@@ -118,6 +120,17 @@ bool zg_faults_possible(const struct zg_faults *faults, enum zg_faults_place pla
             if (!(table[k].flags & place) && is_there(&faults->way[i], &table[k]))
                 return false;
     return true;
+}
+
+char *zg_faults_unfit(const struct zg_faults *faults, bool packets)
+{
+    GString *text = g_string_new(NULL);
+
+    for (size_t k = 0; k < G_N_ELEMENTS(table); k++)
+        if ((table[k].flags & (packets ? OF_STREAMS : OF_PACKETS)) &&
+            (is_there(&faults->way[0], &table[k]) || is_there(&faults->way[1], &table[k])))
+            g_string_append_printf(text, "%s%s", text->len > 0 ? ", " : "", table[k].name);
+    return g_string_free(text, text->len == 0);
 }
 
 char *zg_faults_names(enum zg_faults_place place, bool possible)

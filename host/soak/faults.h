@@ -43,6 +43,10 @@ enum zg_faults_place { ZG_FAULTS_HERE = 2, ZG_FAULTS_AT_DEVICE = 4, ZG_FAULTS_ON
 /* Whether all that there are can be made there. */
 bool zg_faults_possible(const struct zg_faults *faults, enum zg_faults_place place);
 
+/* The names of those that only a stream of bytes has, where the link keeps packets apart, or only packets, where it
+ * does not. NULL: there are none. Free with g_free(). */
+char *zg_faults_unfit(const struct zg_faults *faults, bool packets);
+
 /* The names of those that can be made there, or cannot, for messages. Free with g_free(). */
 char *zg_faults_names(enum zg_faults_place place, bool possible);
 

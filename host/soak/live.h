@@ -23,7 +23,7 @@ struct zgi_reading {
     uint64_t read;       /* bytes read; compared with its bytes_out */
     uint32_t frames_out; /* of this end's link; compared with its frames_in */
     uint32_t frames_in;  /* compared with its frames_out, as it is */
-    uint32_t missed;     /* according to sequence numbers */
+    uint32_t missed;     /* according to sequence numbers, less copies */
 };
 
 struct zgi_live {
@@ -31,7 +31,8 @@ struct zgi_live {
     struct zg_wire *wire;
     uint64_t free_ns; /* when the line can take the next byte */
     struct zg_damage out, back;
-    bool damaging; /* otherwise bytes pass unchanged */
+    struct zg_packets *out_packets, *back_packets; /* where the link keeps them apart */
+    bool damaging;                                 /* otherwise bytes pass unchanged */
     GByteArray *to_write;
     struct zgi_reading readings[2], *reading; /* at the start and at the end; the one in progress */
     unsigned known;                           /* counters reported so far */

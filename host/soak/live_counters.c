@@ -22,7 +22,7 @@ void zgi_live_note_counters(struct zgi_live *live, const struct zg_frame *frame,
         case ZG_COUNTER_INDEX(frames_in): reading->frames_out = ours->frames_out; break;
         case ZG_COUNTER_INDEX(frames_out):
             reading->frames_in = ours->frames_in - 1;
-            reading->missed = ours->lost - ours->late;
+            reading->missed = ours->lost - ours->late - ours->repeated;
             break;
         default: break;
         }

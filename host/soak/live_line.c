@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* The bytes of a real link, at the line's speed, and damaged if that is wanted. */
+#include "sim/packets.h"
 #include "soak/journal.h"
 #include "soak/live.h"
 
@@ -19,7 +20,63 @@ static void start_transmit(void *context)
     (void)context; /* zgi_live_pump() checks by itself */
 }
 
-const struct zg_port zgi_live_port = { now_us, start_transmit, NULL, NULL, NULL };
+static void write_packet(struct zgi_live *live, const uint8_t *bytes, size_t size)
+{
+    if (!live->error)
+        (void)zg_wire_write(live->wire, bytes, size, &live->error);
+}
+
+/* Picoseconds since echoes began. */
+static uint64_t since_begin_ps(const struct zgi_live *live)
+{
+    return (live->soak.now_ns - MIN(live->begin_ns, live->soak.now_ns)) * 1000;
+}
+
+/* Takes a packet when the line has had time for the one before. */
+static bool send_packet(void *context, const uint8_t *bytes, size_t size)
+{
+    struct zgi_live *live = context;
+    const uint64_t now_ns = live->soak.now_ns;
+
+    if (!live->out_packets || live->free_ns > now_ns || zg_wire_unwritten(live->wire) > 0)
+        return false;
+    live->free_ns = now_ns + size * live->soak.byte_ns;
+    zgi_tape_add(live->soak.ends[HOST].went, bytes, size);
+    if (live->damaging) {
+        zg_packets_send(live->out_packets, &live->out, since_begin_ps(live), 0, bytes, size);
+    } else {
+        live->out.totals.sent += size;
+        write_packet(live, bytes, size);
+    }
+    return true;
+}
+
+const struct zg_port zgi_live_port = { .now_us = now_us, .start_transmit = start_transmit, .send_packet = send_packet };
+
+static void take_packet(struct zgi_live *live, const uint8_t *bytes, size_t size)
+{
+    zgi_tape_add(live->soak.ends[HOST].came, bytes, size);
+    zg_node_receive(live->soak.ends[HOST].node, bytes, size);
+}
+
+/* A packet that was read; and those that were damaged on either way and are due. */
+static void pass_packets(struct zgi_live *live, const struct zg_passage *read)
+{
+    const uint8_t *packet;
+    uint64_t at_ps;
+    size_t size;
+
+    if (read->count > 0 && live->damaging) {
+        zg_packets_send(live->back_packets, &live->back, since_begin_ps(live), 0, read->bytes, read->count);
+    } else if (read->count > 0) {
+        live->back.totals.sent += read->count;
+        take_packet(live, read->bytes, read->count);
+    }
+    while ((packet = zg_packets_take(live->out_packets, since_begin_ps(live), &at_ps, &size)) != NULL)
+        write_packet(live, packet, size);
+    while ((packet = zg_packets_take(live->back_packets, since_begin_ps(live), &at_ps, &size)) != NULL)
+        take_packet(live, packet, size);
+}
 
 static unsigned damage(const struct zgi_live *live, struct zg_damage *direction, uint8_t byte,
                        uint8_t left[ZG_DAMAGE_MOST])
@@ -37,6 +94,8 @@ static void write_due(struct zgi_live *live)
     uint64_t now = live->soak.now_ns;
     uint8_t byte, left[ZG_DAMAGE_MOST];
 
+    if (live->out_packets) /* the port takes them */
+        return;
     while (live->free_ns <= now && zg_link_transmit_isr(zgi_live_link(live), &byte)) {
         uint64_t count = 0;
         do {
@@ -87,6 +146,10 @@ static void read_due(struct zgi_live *live)
         return;
     live->soak.now_ns = zg_wire_now_ns(live->wire); /* writing may have taken a while */
     note_silence(live, passage.count > 0);
+    if (live->out_packets) {
+        pass_packets(live, &passage);
+        return;
+    }
     for (size_t i = 0; i < passage.count; i++) {
         unsigned rest = damage(live, &live->back, passage.bytes[i], left);
         zgi_tape_add(live->soak.ends[HOST].came, left, rest);

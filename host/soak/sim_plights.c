@@ -110,8 +110,8 @@ static uint64_t happen(struct zgi_sim *sim, uint64_t now_ns)
     }
     for (unsigned i = 0; i < 2; i++) {
         struct zgi_plight *plight = &sim->plights[i];
-        const bool masked = zg_spells_on(&plight->masks, now_ns);
         plight->stands_still = zg_spells_on(&plight->blackouts, now_ns);
+        const bool masked = zg_spells_on(&plight->masks, now_ns) || (sim->soak.plan->packets && plight->stands_still);
         if (masked != plight->masked)
             mask(sim, i, masked);
         if (zg_spells_on(&plight->restarts, now_ns)) /* for a moment */

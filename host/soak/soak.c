@@ -46,6 +46,16 @@ static void touched_of_host(void *data, uint64_t place, unsigned touches)
     watch->touched(watch->data, HOST, place, touches);
 }
 
+/* A packet arrives while the line's time advances. */
+static void take_packet(void *data, const uint8_t *bytes, size_t size)
+{
+    struct zgi_end *end = data;
+    struct zgi_sim *sim = (struct zgi_sim *)(void *)end->soak; /* its first member */
+
+    sim->soak.now_ns = MAX(sim->soak.now_ns, zg_sim_now(sim->line));
+    zg_node_receive(end->node, bytes, size);
+}
+
 static void begin(struct zgi_sim *sim)
 {
     struct zgi_soak *soak = &sim->soak;
@@ -72,6 +82,8 @@ static void begin(struct zgi_sim *sim)
         soak->ends[i].ends = g_new0(uint64_t, ZGI_SOAK_WINDOW);
         zg_sim_listen(sim->line, i, &ears);
     }
+    for (unsigned i = 0; i < 2 && soak->plan->packets; i++)
+        zg_sim_keep_packets(sim->line, i, take_packet, &soak->ends[i]);
     zgi_sim_begin_plights(sim);
     for (unsigned i = 0; i < 2; i++)
         zgi_sim_boot(sim, i);

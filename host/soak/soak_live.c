@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "plan/fingerprint.h"
+#include "sim/packets.h"
 #include "soak/arrivals.h"
 #include "soak/listening.h"
 #include "soak/live.h"
@@ -287,6 +288,21 @@ static void touched_back(void *data, uint64_t place, unsigned touches)
     watch->touched(watch->data, DEVICE, place, touches);
 }
 
+/* What is to happen to the bytes of both ways here, or to the packets. */
+static void begin_faults(struct zgi_live *live)
+{
+    const struct zg_soak_settings *settings = live->soak.settings;
+    const struct zg_sim_faults *out = &settings->faults.way[HOST].line, *back = &settings->faults.way[DEVICE].line;
+    const uint64_t chance = zg_soak_chance(settings);
+
+    live->out = zg_damage_seeded(out, chance, HOST);
+    live->back = zg_damage_seeded(back, chance, DEVICE);
+    if (live->soak.plan->packets) {
+        live->out_packets = zg_packets_new(out, chance, HOST, &live->out);
+        live->back_packets = zg_packets_new(back, chance, DEVICE, &live->back);
+    }
+}
+
 static bool begin(struct zgi_live *live, struct zg_wire *wire, GError **error)
 {
     struct zgi_soak *soak = &live->soak;
@@ -299,8 +315,7 @@ static bool begin(struct zgi_live *live, struct zg_wire *wire, GError **error)
     live->wire = wire;
     soak->now_ns = live->read_ns = zg_wire_now_ns(wire);
     live->outage_ns = UINT64_MAX;
-    live->out = zg_damage_seeded(&settings->faults.way[HOST].line, zg_soak_chance(settings), HOST);
-    live->back = zg_damage_seeded(&settings->faults.way[DEVICE].line, zg_soak_chance(settings), DEVICE);
+    begin_faults(live);
     soak->take_own = take_own;
     soak->take = soak->listening                             ? zgi_take_listening
                  : soak->result->traffic == ZG_SOAK_LOOPBACK ? zgi_take_loopback
@@ -355,6 +370,8 @@ static struct zg_soak_result *run_on(struct zg_wire *wire, const struct zg_plan 
             result = g_steal_pointer(&live.soak.result);
     }
     g_byte_array_unref(live.to_write);
+    zg_packets_free(live.out_packets);
+    zg_packets_free(live.back_packets);
     zgi_soak_clear(&live.soak);
     g_free(live.soak.result);
     return result;

@@ -116,6 +116,7 @@ static void append_field(struct zg_lines *lines, const struct zg_stretch *stretc
     zg_value_to_text(step, &stretch->values[index], cell);
     if (step->field->unit)
         g_string_append_printf(cell, " %s", step->field->unit);
+    zg_append_meaning(step, &stretch->values[index], cell);
     if (strays)
         g_string_append(cell, " (out of range)");
     if (marked)

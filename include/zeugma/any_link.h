@@ -32,6 +32,10 @@ int zg_any_link_init(struct zg_any_link *any, const struct zg_protocol *protocol
  * system: read between polls. Linear in `count`. */
 void zg_any_link_receive(struct zg_any_link *any, const uint8_t *bytes, size_t count);
 
+/* Where the link keeps packets apart: takes one, whole, which is a frame or none; delivers it from within the call.
+ * Linear in `size`. */
+void zg_any_link_receive_packet(struct zg_any_link *any, const uint8_t *bytes, size_t size);
+
 /* Sends one frame to the first peer: header, payload and check go, stuffed, into the transmit ring. Returns 0;
  * ZG_EROOM: the ring has no room now, or the silence due before a frame is not over; nothing was sent, try again later;
  * ZG_ESIZE: the payload is longer than max_payload (with marks without escape: not exactly that long). Linear in

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Frames separated by silence on the line; the content is sent as it is. Without times, as in a file, everything is one
- * frame. zg_decoder_pause() ends a frame. The decoder's memory is the size of the largest content.
+ * Frames separated by silence on the line, or by a link that keeps packets apart; the content is sent as it is. Without
+ * times, as in a file, everything is one frame. zg_decoder_pause() ends a frame. The decoder's memory is the size of
+ * the largest content.
  */
 #ifndef ZEUGMA_GAP_H
 #define ZEUGMA_GAP_H

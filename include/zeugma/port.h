@@ -5,6 +5,8 @@
 #ifndef ZEUGMA_PORT_H
 #define ZEUGMA_PORT_H
 
+#include <stdbool.h>
+#include <stddef.h>
 #include <stdint.h>
 
 struct zg_port {
@@ -20,6 +22,9 @@ struct zg_port {
     /* A number that differs at each start: a count kept in memory that survives a reset, or noise. Needed by the
      * service hello only; otherwise NULL. Called once, from the node's init function. */
     uint16_t (*boot_number)(void *context);
+    /* Where the link keeps packets apart (framing packet): takes one, whole, to send it; the bytes are valid during the
+     * call. False: busy; the end's poll function tries again. NULL elsewhere. Called from the loop. */
+    bool (*send_packet)(void *context, const uint8_t *bytes, size_t size);
 };
 
 #endif

@@ -128,6 +128,13 @@ static inline zg_index zg_ring_span(const struct zg_ring *ring, const uint8_t **
     return zgi_ring_span(ring, zg_ring_used(ring), first);
 }
 
+/* For a ring that is empty and of which only one context knows: what is put into it next will be contiguous. */
+static inline void zg_ring_rewind(struct zg_ring *ring)
+{
+    ring->head = 0;
+    ring->tail = 0;
+}
+
 static inline void zg_ring_release(struct zg_ring *ring, zg_index count)
 {
     zgi_store_release(&ring->tail, (zg_index)(ring->tail + count));

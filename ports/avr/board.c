@@ -53,7 +53,9 @@ static uint16_t boot_number(void *context)
     return number;
 }
 
-const struct zg_port zg_board_port = { now_us, start_transmit, hold, release, boot_number };
+const struct zg_port zg_board_port = {
+    .now_us = now_us, .start_transmit = start_transmit, .hold = hold, .release = release, .boot_number = boot_number
+};
 
 void zg_board_begin(uint32_t baud)
 {

@@ -51,7 +51,9 @@ static uint16_t boot_number(void *context)
     return (uint16_t)zg_random_next(&((struct end *)context)->bus->chance);
 }
 
-const struct zg_port zg_sim_bus_port = { now_us, start_transmit, NULL, NULL, boot_number };
+const struct zg_port zg_sim_bus_port = { .now_us = now_us,
+                                         .start_transmit = start_transmit,
+                                         .boot_number = boot_number };
 
 struct zg_sim_bus *zg_sim_bus_new(const struct zg_sim_bus_settings *settings)
 {

@@ -17,6 +17,8 @@ struct zg_sim_faults {
     double drop;           /* share of bytes that never arrive */
     double twice;          /* share of bytes that arrive twice */
     double insert;         /* bytes that nobody sent, for each byte sent */
+    double reorder;        /* of a link that keeps packets apart: share of packets that the next one overtakes, */
+    double clip;           /* and of those that lose their end, anywhere */
     uint64_t latency_ns;   /* from the end of a byte's stop bit to its arrival */
     uint64_t jitter_ns;    /* bytes arrive together, whenever so much time has passed; 0: each by itself */
     struct zg_spell burst; /* in which there are more bit errors: */

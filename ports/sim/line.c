@@ -5,6 +5,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "sim/packets.h"
+
 /* Internally time is in picoseconds, so that bits of any baud rate add up without drift. */
 #define PS_PER_NS UINT64_C(1000)
 
@@ -41,6 +43,9 @@ struct direction {
     struct omission omissions[OMISSIONS];
     uint64_t omissions_first, omissions_last; /* counts */
     size_t first, last;                       /* counts; flights in the queue == last - first */
+    struct zg_packets *packets;               /* if the line keeps them apart; then there are no flights */
+    void (*take)(void *data, const uint8_t *bytes, size_t size);
+    void *data;
 };
 
 struct zg_sim_line {
@@ -48,6 +53,7 @@ struct zg_sim_line {
     uint64_t byte_ps;
     uint32_t clock_us;
     struct zg_random boots;
+    uint64_t seed;
     struct direction directions[2];
     struct zg_sim_ears ears[2]; /* at each end */
 };
@@ -73,7 +79,7 @@ static uint16_t boot_number(void *context)
     return (uint16_t)zg_random_next(&((struct direction *)context)->line->boots);
 }
 
-const struct zg_port zg_sim_port = { now_us, start_transmit, NULL, NULL, boot_number };
+const struct zg_port zg_sim_port = { .now_us = now_us, .start_transmit = start_transmit, .boot_number = boot_number };
 
 struct zg_sim_line *zg_sim_line_new(const struct zg_sim_settings *settings)
 {
@@ -83,6 +89,7 @@ struct zg_sim_line *zg_sim_line_new(const struct zg_sim_settings *settings)
         abort();
     line->byte_ps = (settings->half_bits * UINT64_C(500000000000) + settings->baud / 2) / settings->baud;
     line->clock_us = settings->clock_us;
+    line->seed = settings->seed;
     line->boots = zg_random_seeded(settings->seed, 2);
     for (unsigned end = 0; end < 2; end++) {
         struct direction *direction = &line->directions[end];
@@ -102,6 +109,7 @@ void zg_sim_line_free(struct zg_sim_line *line)
     for (unsigned end = 0; end < 2; end++) {
         free(line->directions[end].flights);
         free(line->directions[end].bytes);
+        zg_packets_free(line->directions[end].packets);
     }
     free(line);
 }
@@ -245,6 +253,43 @@ static bool omit(struct direction *direction, const uint8_t *span, size_t *count
     return true;
 }
 
+/* As a radio that takes the packet in the ring whenever it is free. */
+static void transmit_packets(struct direction *direction, uint64_t until_ps)
+{
+    const uint64_t byte_ps = direction->line->byte_ps;
+    const uint8_t *packet;
+    size_t size;
+
+    if (direction->masked && direction->free_ps < until_ps)
+        direction->free_ps = until_ps;
+    while (direction->running && direction->free_ps < until_ps) {
+        size = zg_ring_span(&direction->from->transmit, &packet);
+        direction->running = size > 0;
+        if (size == 0)
+            return;
+        if (direction->sender->sent)
+            direction->sender->sent(direction->sender->data, packet, size);
+        zg_packets_send(direction->packets, &direction->damage, direction->free_ps, byte_ps, packet, size);
+        direction->free_ps += size * byte_ps;
+        zg_ring_release(&direction->from->transmit, (zg_index)size);
+    }
+}
+
+static void arrive_in_packets(struct direction *direction, uint64_t until_ps)
+{
+    const uint8_t *packet;
+    uint64_t at_ps;
+    size_t size;
+
+    while (!direction->uart.masked && (packet = zg_packets_take(direction->packets, until_ps, &at_ps, &size)) != NULL) {
+        direction->line->now_ps = at_ps;
+        direction->damage.totals.arrived += size;
+        if (direction->receiver->received)
+            direction->receiver->received(direction->receiver->data, packet, size);
+        direction->take(direction->data, packet, size);
+    }
+}
+
 /* As the interrupts of a transmitter, which take the oldest bytes of its ring whenever the line is free. */
 static void transmit(struct direction *direction, uint64_t until_ps)
 {
@@ -327,10 +372,27 @@ void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns)
     uint64_t until_ps = until_ns * PS_PER_NS;
 
     for (unsigned end = 0; end < 2; end++) {
-        transmit(&line->directions[end], until_ps);
-        arrive(&line->directions[end], until_ps);
+        struct direction *const direction = &line->directions[end];
+        if (direction->packets) {
+            transmit_packets(direction, until_ps);
+            arrive_in_packets(direction, until_ps);
+        } else {
+            transmit(direction, until_ps);
+            arrive(direction, until_ps);
+        }
     }
     line->now_ps = until_ps;
+}
+
+void zg_sim_keep_packets(struct zg_sim_line *line, unsigned end,
+                         void (*take)(void *data, const uint8_t *bytes, size_t size), void *data)
+{
+    struct direction *const in = &line->directions[1 - end];
+    const struct zg_sim_faults faults = in->damage.faults;
+
+    in->packets = zg_packets_new(&faults, line->seed, 1 - end, &in->damage);
+    in->take = take;
+    in->data = data;
 }
 
 void zg_sim_listen(struct zg_sim_line *line, unsigned end, const struct zg_sim_ears *ears)
@@ -347,7 +409,13 @@ void zg_sim_watch(struct zg_sim_line *line, unsigned end, void (*touched)(void *
 
 void zg_sim_change(struct zg_sim_line *line, unsigned end, const struct zg_sim_faults *faults)
 {
-    zg_damage_change(&line->directions[end].damage, faults, line->now_ps / PS_PER_NS);
+    struct direction *const direction = &line->directions[end];
+    const uint64_t now_ns = line->now_ps / PS_PER_NS;
+
+    if (direction->packets)
+        zg_packets_change(direction->packets, faults, now_ns, &direction->damage);
+    else
+        zg_damage_change(&direction->damage, faults, now_ns);
 }
 
 void zg_sim_mask(struct zg_sim_line *line, unsigned end, unsigned depth, bool masked)

@@ -31,6 +31,11 @@ extern const struct zg_port zg_sim_port;
 void *zg_sim_context(struct zg_sim_line *line, unsigned end);
 void zg_sim_attach(struct zg_sim_line *line, unsigned end, struct zg_link *link);
 
+/* Makes the line keep packets apart in what arrives at one end: the transmit ring of the other holds one at a time
+ * (zg_protocol.packets), and `take` is called with each as it arrives. */
+void zg_sim_keep_packets(struct zg_sim_line *line, unsigned end,
+                         void (*take)(void *data, const uint8_t *bytes, size_t size), void *data);
+
 /* Advances time to `until_ns`: bytes leave and arrive as by interrupts. Poll the links between such steps. */
 void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns);
 

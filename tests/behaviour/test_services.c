@@ -89,7 +89,7 @@ static uint32_t now_us(void *context)
     return test_clock_us;
 }
 
-static const struct zg_port port = { now_us, NULL, NULL, NULL, boot_number };
+static const struct zg_port port = { .now_us = now_us, .boot_number = boot_number };
 
 static void begin_device(bool is_driven)
 {

@@ -23,7 +23,7 @@ static uint16_t boot_number(void *context)
     return 77;
 }
 
-static const struct zg_port port = { now_us, NULL, NULL, NULL, boot_number };
+static const struct zg_port port = { .now_us = now_us, .boot_number = boot_number };
 
 static void on_row(void *context, const struct loom_load_row *message, const struct zg_frame *frame)
 {

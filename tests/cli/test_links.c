@@ -259,6 +259,42 @@ static void test_held_up(void **state)
     }
 }
 
+/* Packets over UDP, by the verbs and by generated C: also lost, repeated and overtaken ones; no other link keeps them
+ * apart. */
+static void test_packets(void **state)
+{
+    static const char definition[] = TEST_SOURCE "/examples/buoy/buoy.yaml";
+    const unsigned port = free_port("udp");
+    g_autofree char *serve =
+        g_strdup_printf("sim %s --on udp:127.0.0.1:%u --faults drop=0.02,double=0.05,reorder=0.02", definition, port);
+    g_autofree char *send = g_strdup_printf("send %s udp:127.0.0.1:%u pace '{\"seconds\": 2}'", definition, port);
+    g_autofree char *watch =
+        g_strdup_printf("watch %s udp:127.0.0.1:%u --json --show sea --count 1 --capture packets", definition, port);
+    g_autofree char *again = g_strdup_printf("watch %s file:packets --json --show sea --count 1", definition);
+    g_autofree char *soak = g_strdup_printf("soak %s udp:127.0.0.1:%u --for 4s", definition, port);
+    g_autofree char *harbour = g_strdup_printf(TEST_BIN "/buoy_udp 127.0.0.1 %u 12", port);
+    g_autofree char *wrong = g_strdup_printf("watch %s unix:u --for 1s", definition);
+    g_autofree char *unfit = g_strdup_printf("sim %s --on udp:127.0.0.1:0 --faults fifo=3", definition);
+    (void)state;
+    test_assert_run(2, wrong, "unix:u is a stream of bytes, which does not keep packets apart");
+    test_assert_run(2, unfit, "not for this link, which keeps packets apart: fifo");
+    struct process device = test_start(serve);
+    test_await(&device, "Ctrl-C ends it");
+    test_assert_run(0, send, "delivered");
+    g_autofree char *seen = test_run(0, watch), *read = test_run(0, again);
+    const char *frame = strstr(seen, "{\"at\""), *end = strstr(frame, "\"raw\"");
+    assert_non_null(end);
+    g_autofree char *fields = g_strndup(frame, (gsize)(end - frame));
+    test_assert_in(read, fields);
+    g_autofree char *report = test_run(0, soak);
+    test_assert_in(report, "every frame and byte is accounted for");
+    struct process host = test_start_program(harbour);
+    assert_int_equal(test_finish(&host, 0), 0);
+    test_assert_in(host.text->str, " V\n");
+    test_clear(&host);
+    test_end(&device);
+}
+
 /* On a shared line a soak works with one device. */
 static void test_soak_of_one(void **state)
 {
@@ -343,6 +379,7 @@ int main(void)
                                         LINK_TEST(test_soak_of_one),
                                         LINK_TEST(test_half_duplex),
                                         LINK_TEST(test_counters_in_pieces),
+                                        LINK_TEST(test_packets),
                                         LINK_TEST(test_hosts) };
     return test_run_processes(tests, G_N_ELEMENTS(tests));
 }

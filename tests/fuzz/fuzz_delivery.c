@@ -74,7 +74,7 @@ static uint16_t boot_number(void *context)
     return ++run.boots;
 }
 
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL, boot_number };
+static const struct zg_port port = { .now_us = now_us, .start_transmit = start_transmit, .boot_number = boot_number };
 
 /* --- sending */
 

@@ -36,7 +36,7 @@ static void write_program(const struct zg_plan *plan, const char *folder)
         text,
         "static glue *const all[] = { %s };\nstatic uint32_t now(void *c)\n{\n    (void)c;\n    return 7;\n}\n"
         "static uint16_t boot(void *c)\n{\n    (void)c;\n    return 3;\n}\n"
-        "static const struct zg_port port = { now, NULL, NULL, NULL, boot };\n"
+        "static const struct zg_port port = { .now_us = now, .boot_number = boot };\n"
         "static struct %s_host host;\nstatic struct %s_device device;\nstatic uint8_t in[70000], out[70000];\n"
         "static char line[200000], told[1000000];\n"
         "static void show(struct zg_link *link)\n{\n    unsigned i;\n    uint8_t byte;\n"

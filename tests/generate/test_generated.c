@@ -281,15 +281,15 @@ static char *build_reader(const struct zg_plan *plan, const char *folder)
     for (unsigned i = 0; i < plan->messages->len; i++)
         g_string_append_printf(code, ".%s = on_%s, ", zg_plan_message_at(plan, i)->message->name,
                                zg_plan_message_at(plan, i)->message->name);
-    g_string_append(code,
-                    "};\nstatic uint32_t now(void *context) { (void)context; return 0; }\n"
-                    "static void start(void *context) { (void)context; }\n"
-                    "int main(void)\n{\n    static const struct zg_port port = { now, start, NULL, NULL, NULL };\n"
-                    "    static struct random_host host;\n    int c;\n"
-                    "    random_host_init(&host, &port, NULL, &handlers, NULL);\n"
-                    "    while ((c = getchar()) != EOF) {\n        const uint8_t byte = (uint8_t)c;\n"
-                    "        random_host_receive(&host, &byte, 1);\n        random_host_poll(&host);\n    }\n"
-                    "    return 0;\n}\n");
+    g_string_append(
+        code, "};\nstatic uint32_t now(void *context) { (void)context; return 0; }\n"
+              "static void start(void *context) { (void)context; }\n"
+              "int main(void)\n{\n    static const struct zg_port port = { .now_us = now, .start_transmit = start };\n"
+              "    static struct random_host host;\n    int c;\n"
+              "    random_host_init(&host, &port, NULL, &handlers, NULL);\n"
+              "    while ((c = getchar()) != EOF) {\n        const uint8_t byte = (uint8_t)c;\n"
+              "        random_host_receive(&host, &byte, 1);\n        random_host_poll(&host);\n    }\n"
+              "    return 0;\n}\n");
     assert_true(g_file_set_contents(source, code->str, -1, NULL));
     g_autofree char *command = g_strdup_printf("cd %s && " TEST_CC " -std=c11 -O1 -Wall -Wextra -Wshadow -Werror "
                                                "-I" TEST_SOURCE "/include reader.c random.c random_host.c %s -o reader",

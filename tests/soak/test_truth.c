@@ -158,7 +158,7 @@ static void check(const char *framing, const char *faults, uint64_t seed)
 {
     g_autofree char *definition = g_strdup_printf(
         "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: %s, header: [id: u8, sequence: u8], check: "
-        "crc32/iscsi, max_payload: 40 }\nmessages: { m: { id: 1, from: both, fields: { n: u32 } } }\n",
+        "crc32/iscsi, max_payload: 40, max_frame: 200 }\nmessages: { m: { id: 1, from: both, fields: { n: u32 } } }\n",
         framing);
     struct test_plan plan = test_plan_of(definition);
     struct truth truth;
@@ -196,8 +196,13 @@ static void losses_are_of_what_was_touched(void **state)
                                           "cut=0.5/50ms",      "break=0.5/50ms",
                                           "eat=1113",          "ber=1e-5,swap=0.02,repeat=0.02",
                                           "long=24,ber=1e-5" };
+    static const char *const of_packets[] = { "ber=1e-4", "drop=0.02,double=0.02,reorder=0.02", "clip=0.02",
+                                              "cut=0.5/50ms,latency=5ms",
+                                              "reorder=0.02,swap=0.02,repeat=0.02,burst=1/20ms/1e-2" };
     const unsigned rounds = test_rounds(4);
     (void)state;
+    for (unsigned round = 0; round < rounds; round++)
+        check("packet", of_packets[round % G_N_ELEMENTS(of_packets)], round + 1);
     for (unsigned round = 0; round < rounds; round++)
         for (size_t i = 0; i < G_N_ELEMENTS(framings); i++) {
             check(framings[i], faults[(round + 3 * i) % G_N_ELEMENTS(faults)], round + 1);

@@ -96,8 +96,8 @@ static bool append_terms(GString *text, const struct zg_block *block, unsigned f
         struct zg_piece pieces[ZG_PIECES];
         unsigned count = is_single(step) ? zg_step_pieces(step, 0, pieces) : 0;
         g_autofree char *value = step->type.kind == ZG_KIND_FLOAT
-                                     ? g_strconcat("bits_of_", step->name, NULL)
-                                     : g_strdup_printf("(uint%u_t)%s%s", zgi_c_bits(step), before, step->name);
+                                     ? g_strconcat("bits_of_", step->code, NULL)
+                                     : g_strdup_printf("(uint%u_t)%s%s", zgi_c_bits(step), before, step->code);
         for (unsigned k = 0; k < count; k++) {
             if (pieces[k].byte != byte)
                 continue;

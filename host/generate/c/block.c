@@ -19,7 +19,7 @@ void zgi_c_append_float_limit(GString *text, const struct zg_step *step, double 
 
 char *zgi_c_count(const struct zg_step *step)
 {
-    return zg_step_is_open_count(step) ? g_strdup_printf("message->%s_count", step->name)
+    return zg_step_is_open_count(step) ? g_strdup_printf("message->%s_count", step->code)
                                        : g_strdup_printf("%u", step->most);
 }
 

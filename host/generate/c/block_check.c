@@ -52,11 +52,11 @@ static void print_element_check(GString *text, const struct zg_step *step, const
 
 static void print_step_check(GString *text, const struct zg_step *step)
 {
-    g_autofree char *value = g_strdup_printf("message->%s%s", step->name, zg_step_is_array(step) ? "[i]" : "");
+    g_autofree char *value = g_strdup_printf("message->%s%s", step->code, zg_step_is_array(step) ? "[i]" : "");
     g_autoptr(GString) inner = g_string_new(NULL);
 
     if (zg_step_is_open_count(step) && step->most != 255 && step->most != 65535)
-        g_string_append_printf(text, "    if (message->%s_count > %u)\n        return ZG_ERANGE;\n", step->name,
+        g_string_append_printf(text, "    if (message->%s_count > %u)\n        return ZG_ERANGE;\n", step->code,
                                step->most);
     if (zg_step_is_string(step))
         return;
@@ -78,7 +78,7 @@ static void append_checks(GString *text, const struct zg_step *step, const char 
         g_string_append(text, checks);
         return;
     }
-    g_string_append_printf(text, "    if (message->has_%s) {\n", step->name);
+    g_string_append_printf(text, "    if (message->has_%s) {\n", step->code);
     for (unsigned i = 0; lines[i + 1]; i++)
         g_string_append_printf(text, "    %s\n", lines[i]);
     g_string_append(text, "    }\n");

@@ -17,19 +17,19 @@ static void print_count_get(GString *text, const struct zg_step *step)
         g_string_append_printf(text,
                                "    if (%s / %u > %u)\n        return NULL;\n    message->%s_count = (uint%u_t)(%s / "
                                "%u);\n",
-                               value, step->count_unit, step->most, step->name, step->most > 255 ? 16 : 8, value,
+                               value, step->count_unit, step->most, step->code, step->most > 255 ? 16 : 8, value,
                                step->count_unit);
     } else if (step->count_size == 1)
-        g_string_append_printf(text, "    message->%s_count = in[%u];\n", step->name, at);
+        g_string_append_printf(text, "    message->%s_count = in[%u];\n", step->code, at);
     else if (step->count_size == 2)
         g_string_append_printf(text, "    message->%s_count = (uint16_t)((uint16_t)in[%u] | (uint16_t)in[%u] << 8);\n",
-                               step->name, step->count_big_endian ? at + 1 : at, step->count_big_endian ? at : at + 1);
+                               step->code, step->count_big_endian ? at + 1 : at, step->count_big_endian ? at : at + 1);
 }
 
 /* For a step that varies, with `in` at its elements: how many there are, and whether they are all there. */
 static void print_room_check(GString *text, const struct zg_step *step)
 {
-    const char *name = step->name;
+    const char *name = step->code;
 
     if (step->type.extent == ZG_EXTENT_REST && step->bits > 0) {
         unsigned size = step->bits / 8;
@@ -75,7 +75,7 @@ static void print_varying_element_get(GString *text, const struct zg_step *step,
 static void print_array_get(GString *text, const struct zg_step *step)
 {
     g_autofree char *count = zgi_c_count(step);
-    g_autofree char *value = g_strdup_printf("message->%s[i]", step->name);
+    g_autofree char *value = g_strdup_printf("message->%s[i]", step->code);
     unsigned byte = step->varies ? 0 : step->byte;
     bool open_elements = step->bits == 0 && step->type.extent == ZG_EXTENT_REST;
 
@@ -83,13 +83,13 @@ static void print_array_get(GString *text, const struct zg_step *step)
         g_string_append_printf(text,
                                "    message->%s_count = 0;\n    for (unsigned i = 0; in < end; i++) {\n"
                                "        if (i >= %u)\n            return NULL;\n",
-                               step->name, step->most);
+                               step->code, step->most);
         print_varying_element_get(text, step, value, "        ");
-        g_string_append_printf(text, "        message->%s_count++;\n    }\n", step->name);
+        g_string_append_printf(text, "        message->%s_count++;\n    }\n", step->code);
         return;
     }
     if (zgi_c_is_bytes(step)) {
-        g_string_append_printf(text, "    memcpy(message->%s, in + %u, %s);\n", step->name, byte, count);
+        g_string_append_printf(text, "    memcpy(message->%s, in + %u, %s);\n", step->code, byte, count);
         if (step->varies)
             g_string_append_printf(text, "    in += %s;\n", count);
         return;
@@ -123,17 +123,17 @@ static void print_array_get(GString *text, const struct zg_step *step)
 static void print_step_get(GString *text, const struct zg_step *step)
 {
     g_autofree char *count = zgi_c_count(step);
-    g_autofree char *value = g_strdup_printf("message->%s", step->name);
+    g_autofree char *value = g_strdup_printf("message->%s", step->code);
 
     if (zg_step_is_string(step)) {
         unsigned byte = step->varies ? 0 : step->byte;
         bool text_kind = step->type.kind == ZG_KIND_TEXT;
         if (byte > 0)
-            g_string_append_printf(text, "    memcpy(message->%s, in + %u, %s);\n", step->name, byte, count);
+            g_string_append_printf(text, "    memcpy(message->%s, in + %u, %s);\n", step->code, byte, count);
         else
-            g_string_append_printf(text, "    memcpy(message->%s, in, %s);\n", step->name, count);
+            g_string_append_printf(text, "    memcpy(message->%s, in, %s);\n", step->code, count);
         if (text_kind)
-            g_string_append_printf(text, "    message->%s[%s] = '\\0';\n", step->name, count);
+            g_string_append_printf(text, "    message->%s[%s] = '\\0';\n", step->code, count);
         if (step->varies)
             g_string_append_printf(text, "    in += %s;\n", count);
     } else if (zg_step_is_array(step)) {
@@ -157,23 +157,23 @@ static void print_defaults(GString *text, const struct zg_block *block, unsigned
     for (unsigned i = first; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         if (zg_step_is_open_count(step))
-            g_string_append_printf(text, "        message->%s_count = 0;\n", step->name);
+            g_string_append_printf(text, "        message->%s_count = 0;\n", step->code);
         if (zg_step_is_string(step) || zg_step_is_array(step)) {
-            g_string_append_printf(text, "        memset(message->%s, 0, sizeof message->%s);\n", step->name,
-                                   step->name);
+            g_string_append_printf(text, "        memset(message->%s, 0, sizeof message->%s);\n", step->code,
+                                   step->code);
         } else if (step->record) {
-            g_string_append_printf(text, "        memset(&message->%s, 0, sizeof message->%s);\n", step->name,
-                                   step->name);
+            g_string_append_printf(text, "        memset(&message->%s, 0, sizeof message->%s);\n", step->code,
+                                   step->code);
         } else if (step->type.kind == ZG_KIND_FLOAT) {
-            g_string_append_printf(text, "        message->%s = ", step->name);
+            g_string_append_printf(text, "        message->%s = ", step->code);
             zgi_c_append_float_limit(text, step, step->fallback.f);
             g_string_append(text, ";\n");
         } else if (step->type.kind == ZG_KIND_BOOL) {
-            g_string_append_printf(text, "        message->%s = %s;\n", step->name,
+            g_string_append_printf(text, "        message->%s = %s;\n", step->code,
                                    step->fallback.b ? "true" : "false");
         } else {
             g_autofree char *value = zgi_c_literal(step->type.kind, zgi_c_bits(step), step->fallback);
-            g_string_append_printf(text, "        message->%s = %s;\n", step->name, value);
+            g_string_append_printf(text, "        message->%s = %s;\n", step->code, value);
         }
     }
     g_string_append(text, "        return in;\n    }\n");

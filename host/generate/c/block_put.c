@@ -16,7 +16,7 @@ static void print_element_size(GString *text, const struct zg_step *step, const 
 static void print_step_size(GString *text, const struct zg_step *step)
 {
     g_autofree char *count = zgi_c_count(step);
-    g_autofree char *value = g_strdup_printf("message->%s%s", step->name, zg_step_is_array(step) ? "[i]" : "");
+    g_autofree char *value = g_strdup_printf("message->%s%s", step->code, zg_step_is_array(step) ? "[i]" : "");
 
     if (zg_step_is_string(step) || (zg_step_is_array(step) && step->bits == 8))
         g_string_append_printf(text, "    size += %s;\n", count);
@@ -61,7 +61,7 @@ static void print_count_put(GString *text, const struct zg_step *step)
     unsigned at = step->byte;
 
     if (step->count_size > 0 && step->count_unit > 1) {
-        g_autofree char *value = g_strdup_printf("message->%s_count * %uU", step->name, step->count_unit);
+        g_autofree char *value = g_strdup_printf("message->%s_count * %uU", step->code, step->count_unit);
         g_string_append_printf(text, "    out[%u] = (uint8_t)(%s);\n",
                                step->count_size == 2 && step->count_big_endian ? at + 1 : at, value);
         if (step->count_size == 2)
@@ -69,23 +69,23 @@ static void print_count_put(GString *text, const struct zg_step *step)
                                    value);
     } else if (step->count_size == 1)
         g_string_append_printf(text, "    out[%u] = %smessage->%s_count;\n", at, step->most > 255 ? "(uint8_t)" : "",
-                               step->name);
+                               step->code);
     else if (step->count_size == 2)
         g_string_append_printf(
             text, "    out[%u] = (uint8_t)message->%s_count;\n    out[%u] = (uint8_t)(message->%s_count >> 8);\n",
-            step->count_big_endian ? at + 1 : at, step->name, step->count_big_endian ? at : at + 1, step->name);
+            step->count_big_endian ? at + 1 : at, step->code, step->count_big_endian ? at : at + 1, step->code);
 }
 
 /* Writes the elements of an array. If it varies, `out` is where they begin; otherwise step->byte counts from `out`. */
 static void print_array_put(GString *text, const struct zg_step *step)
 {
     g_autofree char *count = zgi_c_count(step);
-    g_autofree char *value = g_strdup_printf("message->%s[i]", step->name);
+    g_autofree char *value = g_strdup_printf("message->%s[i]", step->code);
     g_autofree char *bits = zgi_c_raw_bits(step, value);
     unsigned byte = step->varies ? 0 : step->byte;
 
     if (zgi_c_is_bytes(step)) {
-        g_string_append_printf(text, "    memcpy(out + %u, message->%s, %s);\n", byte, step->name, count);
+        g_string_append_printf(text, "    memcpy(out + %u, message->%s, %s);\n", byte, step->code, count);
         return;
     }
     zgi_c_print_loop(text, step);
@@ -124,12 +124,12 @@ static void print_other_put(GString *text, const struct zg_step *step)
     g_autofree char *count = zgi_c_count(step);
 
     if (zg_step_is_string(step) && step->varies) {
-        g_string_append_printf(text, "    memcpy(out, message->%s, %s);\n    out += %s;\n", step->name, count, count);
+        g_string_append_printf(text, "    memcpy(out, message->%s, %s);\n    out += %s;\n", step->code, count, count);
     } else if (step->type.kind == ZG_KIND_TEXT) {
-        g_string_append_printf(text, "    zg_text_put(out + %u, message->%s, %u);\n", step->byte, step->name,
+        g_string_append_printf(text, "    zg_text_put(out + %u, message->%s, %u);\n", step->byte, step->code,
                                step->most);
     } else if (zg_step_is_string(step)) {
-        g_string_append_printf(text, "    memcpy(out + %u, message->%s, %u);\n", step->byte, step->name, step->most);
+        g_string_append_printf(text, "    memcpy(out + %u, message->%s, %u);\n", step->byte, step->code, step->most);
     } else if (zg_step_is_array(step)) {
         if (step->varies && zg_step_is_bitwise(step))
             g_string_append_printf(text, "    memset(out, 0, ((size_t)%s * %u + 7) / 8);\n", count, step->bits);
@@ -142,10 +142,10 @@ static void print_other_put(GString *text, const struct zg_step *step)
         g_string_append_printf(text,
                                step->varies ? "    out = @p_zgi_put_%s(&message->%s, out);\n"
                                             : "    (void)@p_zgi_put_%s(&message->%s, out + %u);\n",
-                               step->record->name, step->name, step->byte);
+                               step->record->name, step->code, step->byte);
     } else if (zg_step_is_leb(step)) {
         g_string_append_printf(text, "    out += zg_%cleb_put(message->%s, out);\n",
-                               zg_step_is_signed(step) ? 's' : 'u', step->name);
+                               zg_step_is_signed(step) ? 's' : 'u', step->code);
     }
 }
 
@@ -176,7 +176,7 @@ static void print_put(const struct zgi_c *c, GString *text, const struct zg_bloc
         const struct zg_step *step = zg_block_step(block, i);
         if (step->type.kind == ZG_KIND_FLOAT && !zg_step_is_array(step))
             g_string_append_printf(text, "    const uint%u_t bits_of_%s = zg_bits_of_f%u(message->%s);\n",
-                                   step->type.bits, step->name, step->type.bits, step->name);
+                                   step->type.bits, step->code, step->type.bits, step->code);
     }
     g_string_append_printf(text, "%s%s    return out;\n}\n\n", body->len ? "" : "    (void)message;\n", body->str);
 }

@@ -145,7 +145,7 @@ static char *role_expression(const struct zgi_c *c, const struct zg_step *step)
         return zgi_c_literal(ZG_KIND_UNSIGNED, zgi_c_bits(step), (union zg_raw){ .u = step->role->value });
     case ZG_ROLE_RESERVED: return g_strdup("0U");
     case ZG_ROLE_NODE: return g_strdup("header->source > 0 ? header->source : header->destination");
-    default: return g_strdup_printf("header->%s", step->name);
+    default: return g_strdup_printf("header->%s", step->code);
     }
 }
 
@@ -163,8 +163,8 @@ static void print_write_header(const struct zgi_c *c, GString *text)
         struct zg_step *step = &g_array_index(named.steps, struct zg_step, i);
         g_autofree char *value = role_expression(c, step);
         g_ptr_array_add(names, g_strdup_printf("role_%u", i));
-        step->name = g_ptr_array_index(names, i);
-        g_string_append_printf(text, "    const uint%u_t %s = (uint%u_t)(%s); /* %s */\n", zgi_c_bits(step), step->name,
+        step->code = g_ptr_array_index(names, i);
+        g_string_append_printf(text, "    const uint%u_t %s = (uint%u_t)(%s); /* %s */\n", zgi_c_bits(step), step->code,
                                zgi_c_bits(step), value, zg_role_name(step->role->role));
     }
     g_string_append(text, "\n    (void)header;\n");
@@ -215,7 +215,7 @@ static void print_admit(const struct zgi_c *c, GString *text)
             g_string_append_printf(text, "    header->destination = %s;\n    header->source = header->destination;\n",
                                    load);
         else if (step->role->role != ZG_ROLE_RESERVED)
-            g_string_append_printf(text, "    header->%s = %s;\n", step->name, load);
+            g_string_append_printf(text, "    header->%s = %s;\n", step->code, load);
     }
     if (plan->length_bits > 0)
         g_string_append_printf(text,

@@ -16,7 +16,8 @@ char *zgi_c_framing_name(const struct zgi_c *c)
     case ZG_FRAMING_COBS: return g_strdup(framing->lead ? "zg_cobs_lead" : "zg_cobs");
     case ZG_FRAMING_SLIP: return g_strdup(framing->lead ? "zg_slip" : "zg_slip_trailing");
     case ZG_FRAMING_HDLC: return g_strdup(framing->escape_control ? "zg_hdlc_control" : "zg_hdlc");
-    case ZG_FRAMING_GAP: return g_strdup("zg_gap");
+    case ZG_FRAMING_GAP:
+    case ZG_FRAMING_PACKET: return g_strdup("zg_gap");
     default:
         return is_sided(c->plan)
                    ? g_strdup_printf("%s_%s_framing", c->prefix, c->side == ZG_SIDE_DEVICE ? "device" : "host")
@@ -32,7 +33,8 @@ const char *zgi_c_framing_header(const struct zgi_c *c)
     case ZG_FRAMING_COBS: return "cobs";
     case ZG_FRAMING_SLIP:
     case ZG_FRAMING_HDLC: return "escaped";
-    case ZG_FRAMING_GAP: return "gap";
+    case ZG_FRAMING_GAP:
+    case ZG_FRAMING_PACKET: return "gap";
     case ZG_FRAMING_MARKS: return c->plan->sized ? "sized" : "marks";
     default: return "sized";
     }

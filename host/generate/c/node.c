@@ -38,8 +38,9 @@ static unsigned ring_room(const struct zgi_c *c)
 
 static void print_ring(const struct zgi_c *c, GString *text, const char *ring)
 {
-    const bool sends = strcmp(ring, "transmit") == 0;
-    g_autofree char *size = g_strdup_printf("%u", power_of_two(sends ? ring_room(c) : MAX(c->plan->max_frame, 2)));
+    const bool sends = strcmp(ring, "TRANSMIT") == 0;
+    const unsigned room = sends ? ring_room(c) : c->plan->packets ? 0 : c->plan->max_frame;
+    g_autofree char *size = g_strdup_printf("%u", power_of_two(MAX(room, 2)));
 
     zgi_c_emit(c, text, ring, "#ifndef @P_@S_@N_RING\n#define @P_@S_@N_RING ");
     zgi_c_emit(c, text, ring, size);
@@ -166,15 +167,21 @@ static void print_spans(const struct zgi_c *c, GString *text)
         "    zg_ring_release(&node->link.transmit, (zg_index)count);\n}\n\n");
 }
 
-static void print_functions(const struct zgi_c *c, GString *text)
+/* How packets, or bytes by interrupts and DMA, come in and go out. */
+static void print_packets(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL,
+               "/* A packet came in, whole; calls the handlers. Loop only; linear in `size`. */\nvoid "
+               "@p_@s_receive_packet(struct @p_@s *node, const uint8_t *bytes, size_t size);\n\n/* 0: every packet is "
+               "judged when it comes. With it the counters of bytes add up to bytes_in. */\nsize_t "
+               "@p_@s_pending(const struct @p_@s *node);\n\n");
+}
+
+static void print_bytes(const struct zgi_c *c, GString *text)
 {
     zgi_c_emit(
         c, text, NULL,
-        "/* Prepares the node. `handlers` must stay valid; NULL: none. Returns 0. Call it before interrupts are "
-        "enabled. Bytes\n * come in through @p_@s_receive_isr() and go out through @p_@s_transmit_isr(). */\nint "
-        "@p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context, const struct @p_@s_handlers "
-        "*handlers, void *context);\n\n/* Does what is due, and calls the handlers. Never waits. Loop only. */\nvoid "
-        "@p_@s_poll(struct @p_@s *node);\n\n/* A byte came in, with the errors flagged for it (a sum of zg_line_error, "
+        "/* A byte came in, with the errors flagged for it (a sum of zg_line_error, "
         "usually 0). If the ring is full\n * it is dropped and counted. Receive interrupt; constant time. */\nstatic "
         "ZGI_INLINE void @p_@s_receive_isr(struct @p_@s *node, uint8_t byte, unsigned line_errors)\n{\n");
     if (c->plan->gap_ns > 0)
@@ -187,6 +194,25 @@ static void print_functions(const struct zgi_c *c, GString *text)
                "Received bytes of a frame, or of noise, that has not ended yet. With them the counters of bytes add up "
                "to bytes_in.\n * Loop only. */\nsize_t @p_@s_pending(const struct @p_@s *node);\n\n");
     print_spans(c, text);
+}
+
+static void print_functions(const struct zgi_c *c, GString *text)
+{
+    zgi_c_emit(c, text, NULL,
+               "/* Prepares the node. `handlers` must stay valid; NULL: none. Returns 0. Call it before interrupts are "
+               "enabled. ");
+    zgi_c_emit(c, text, NULL,
+               c->plan->packets
+                   ? "Packets\n * come in through @p_@s_receive_packet() and go out through the port's send_packet(). "
+                   : "Bytes\n * come in through @p_@s_receive_isr() and go out through @p_@s_transmit_isr(). ");
+    zgi_c_emit(c, text, NULL,
+               "*/\nint @p_@s_init(struct @p_@s *node, const struct zg_port *port, void *port_context, const struct "
+               "@p_@s_handlers *handlers, void *context);\n\n/* Does what is due, and calls the handlers. Never waits. "
+               "Loop only. */\nvoid @p_@s_poll(struct @p_@s *node);\n\n");
+    if (c->plan->packets)
+        print_packets(c, text);
+    else
+        print_bytes(c, text);
     if (c->end.hello)
         zgi_c_emit(c, text, NULL,
                    c->end.has_many
@@ -248,6 +274,8 @@ void zgi_c_node_header(const struct zgi_c *c, GString *text)
     if (c->side == ZG_SIDE_HOST) {
         zgi_c_variables_host(c, text, true);
         zgi_c_traffic_host(c, text, true);
+    }
+    if (c->side == ZG_SIDE_HOST && !c->plan->packets) {
         zgi_c_emit(
             c, text, NULL,
             "\n/* Takes many bytes at once, as a host reads them from its system, without the receive ring, and "
@@ -301,6 +329,7 @@ static void print_protocol(const struct zgi_c *c, GString *text)
     zgi_c_member(text, "node", "%s", c->plan->node ? "true" : "false");
     zgi_c_member(text, "everybody", "%uU", zg_plan_everybody(c->plan));
     zgi_c_member(text, "awaits", "%s", c->side == ZG_SIDE_HOST ? "true" : "false");
+    zgi_c_member(text, "packets", "%s", protocol.packets ? "true" : "false");
     zgi_c_member(text, "length_ends", "%s", protocol.length_ends ? "true" : "false");
     zgi_c_member(text, "write_header, admit and deliver, which are known at compile time", "NULL, NULL, NULL");
     zgi_c_member(text, "changed", "%s", changed);
@@ -507,7 +536,11 @@ void zgi_c_node_code(const struct zgi_c *c, GString *text)
     print_poll(c, text);
     zgi_c_emit(c, text, NULL,
                "\nsize_t @p_@s_pending(const struct @p_@s *node)\n{\n    return zgi_pending(&node->link);\n}\n");
-    if (c->side == ZG_SIDE_HOST)
+    if (c->plan->packets)
+        zgi_c_emit(c, text, NULL,
+                   "\nvoid @p_@s_receive_packet(struct @p_@s *node, const uint8_t *bytes, size_t size)\n{\n"
+                   "    zgi_link_receive_packet(&node->link, &zgi_protocol, bytes, size);\n}\n");
+    else if (c->side == ZG_SIDE_HOST)
         zgi_c_emit(c, text, NULL,
                    "\nvoid @p_host_receive(struct @p_host *node, const uint8_t *bytes, size_t count)\n{\n"
                    "    zgi_link_receive(&node->link, &zgi_protocol, bytes, count);\n}\n");

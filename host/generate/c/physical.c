@@ -44,9 +44,9 @@ static void print_accessors(const struct zgi_c *c, GString *text, const struct z
                            "    int error = zg_scale_raw(&%s_%s_%s_scale, value, &raw);\n\n"
                            "    if (error)\n        return error;\n"
                            "    message->%s%s = %s(%s)raw;\n    return 0;\n}\n\n",
-                           p, name, step->name, factor, shift, divisor, low, high, p, name, step->name, suffix, p, name,
-                           index, p, name, step->name, step->name, at, p, name, step->name, suffix, p, name, index, p,
-                           name, step->name, step->name, at, above, type);
+                           p, name, step->code, factor, shift, divisor, low, high, p, name, step->code, suffix, p, name,
+                           index, p, name, step->code, step->code, at, p, name, step->code, suffix, p, name, index, p,
+                           name, step->code, step->code, at, above, type);
 }
 
 static void print_all_accessors(const struct zgi_c *c, GString *text, const struct zg_block *block)

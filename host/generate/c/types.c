@@ -67,11 +67,11 @@ static void print_field(const struct zgi_c *c, GString *text, const struct zg_st
     g_autofree char *note = field_note(step);
 
     if (step->field->optional)
-        g_string_append_printf(text, "    bool has_%s;\n", step->name);
+        g_string_append_printf(text, "    bool has_%s;\n", step->code);
     if (zg_step_is_open_count(step))
-        g_string_append_printf(text, "    uint%u_t %s_count; /* 0 to %u */\n", step->most > 255 ? 16 : 8, step->name,
+        g_string_append_printf(text, "    uint%u_t %s_count; /* 0 to %u */\n", step->most > 255 ? 16 : 8, step->code,
                                step->most);
-    g_string_append_printf(text, "    %s %s", type, step->name);
+    g_string_append_printf(text, "    %s %s", type, step->code);
     if (step->type.kind == ZG_KIND_TEXT) /* and a terminating zero */
         g_string_append_printf(text, "[%u + 1]", step->most);
     else if (step->type.extent != ZG_EXTENT_ONE)
@@ -149,10 +149,10 @@ static void print_accessors(const struct zgi_c *c, GString *text, const struct z
             "/* %s%s%s: %s of the field's physical value, and setting it to\n * the nearest raw value of a physical "
             "one (0; or ZG_ERANGE, and the field is unchanged). */\ndouble %s_%s_%s_%s(const struct %s_%s "
             "*message%s);\nint %s_%s_set_%s_%s(struct %s_%s *message%s, double value);\n\n",
-            step->name, step->field->unit ? " in " : "", step->field->unit ? step->field->unit : "",
+            step->code, step->field->unit ? " in " : "", step->field->unit ? step->field->unit : "",
             step->exact ? "the nearest double" : "a double, not always the nearest (the scale has too many digits),",
-            c->prefix, block->name, step->name, suffix, c->prefix, block->name, index, c->prefix, block->name,
-            step->name, suffix, c->prefix, block->name, index);
+            c->prefix, block->name, step->code, suffix, c->prefix, block->name, index, c->prefix, block->name,
+            step->code, suffix, c->prefix, block->name, index);
     }
 }
 

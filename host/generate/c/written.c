@@ -142,9 +142,9 @@ static void print_spelling(const struct writing *writing, const struct zg_step *
     const unsigned flags = (zg_step_is_signed(step) ? 1U : 0U) | (form->sign ? 2U : 0U) | (form->pad == '0' ? 4U : 0U) |
                            (form->lower == 1 ? 8U : 0U) | (form->point == ',' ? 16U : 0U);
 
-    zgi_c_emit(writing->c, writing->text, step->name, "static const struct zg_spelling ");
+    zgi_c_emit(writing->c, writing->text, step->code, "static const struct zg_spelling ");
     g_string_append_printf(writing->text, "%s_zgi_%s_%s_spelling = { %s, %s, %s, %s, %u, %u, %u, %u, %u };\n",
-                           writing->c->prefix, writing->item->message->name, step->name, prefix, factor, shift, divisor,
+                           writing->c->prefix, writing->item->message->name, step->code, prefix, factor, shift, divisor,
                            step->type.bits, form->base, form->width, zg_step_decimals(step), flags);
     scaling_clear(&scaling);
 }
@@ -154,7 +154,7 @@ static void print_words(const struct writing *writing, const struct zg_step *ste
     const struct zg_enum *enumeration = step->type.enumeration;
 
     g_string_append_printf(writing->text, "static const struct zg_word %s_zgi_%s_%s_words[] = {\n", writing->c->prefix,
-                           writing->item->message->name, step->name);
+                           writing->item->message->name, step->code);
     for (unsigned i = 0; i < enumeration->values->len; i++) {
         const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
         g_autofree char *word = quoted(value->text ? value->text : value->name);
@@ -178,7 +178,7 @@ static bool has_words(const struct zg_step *step, enum zg_layout_kind kind)
 /* "P_zgi_M_F_what" */
 static char *own_name(const struct writing *writing, const struct zg_step *step, const char *what)
 {
-    return g_strdup_printf("%s_zgi_%s_%s_%s", writing->c->prefix, writing->item->message->name, step->name, what);
+    return g_strdup_printf("%s_zgi_%s_%s_%s", writing->c->prefix, writing->item->message->name, step->code, what);
 }
 
 /* What text is quoted with, as a character of C. */
@@ -230,7 +230,7 @@ static void print_put(const struct writing *writing, const struct zg_step *step,
 
 static void print_put_value(const struct writing *writing, const struct zg_step *step, const char *indent)
 {
-    g_autofree char *value = g_strdup_printf("message->%s%s", step->name, zg_step_is_array(step) ? "[i]" : "");
+    g_autofree char *value = g_strdup_printf("message->%s%s", step->code, zg_step_is_array(step) ? "[i]" : "");
     g_autofree char *inner = g_strdup_printf("%s    ", indent), *between = quoted(zg_text_between(step));
 
     if (!zg_step_is_array(step)) {
@@ -241,7 +241,7 @@ static void print_put_value(const struct writing *writing, const struct zg_step 
         g_string_append_printf(writing->text, "%sfor (unsigned i = 0; i < %u; i++) {\n", indent, step->most);
     else
         g_string_append_printf(writing->text, "%sfor (unsigned i = 0; i < message->%s_count; i++) {\n", indent,
-                               step->name);
+                               step->code);
     g_string_append_printf(writing->text, "%sif (i > 0)\n%s    zg_write(to, %s);\n", inner, inner, between);
     print_put(writing, step, value, inner);
     g_string_append_printf(writing->text, "%s}\n", indent);
@@ -268,7 +268,7 @@ static void print_write_pattern(const struct writing *writing)
             print_put_value(writing, step, "    ");
             continue;
         }
-        g_string_append_printf(writing->text, "    if (message->has_%s) {\n", step->name);
+        g_string_append_printf(writing->text, "    if (message->has_%s) {\n", step->code);
         print_put_value(writing, step, "        ");
         if (step->field->form.absent && *step->field->form.absent) {
             g_string_append(writing->text, "    } else {\n");
@@ -292,7 +292,7 @@ static void print_write_pairs(const struct writing *writing)
         const char *indent = is_optional ? "        " : "    ";
         g_autofree char *key = g_strconcat(part->literal, text->layout->assign, NULL);
         if (is_optional)
-            g_string_append_printf(writing->text, "    if (message->has_%s) {\n", step->name);
+            g_string_append_printf(writing->text, "    if (message->has_%s) {\n", step->code);
         if (certain)
             g_string_append_printf(writing->text, "%szg_write(to, %s);\n", indent, between);
         else if (i > 0)
@@ -410,7 +410,7 @@ static void print_take_array(const struct writing *writing, const struct zg_step
     const bool is_fixed = step->type.extent == ZG_EXTENT_FIXED;
 
     if (is_fixed) {
-        g_autofree char *value = g_strdup_printf("message->%s[i]", step->name);
+        g_autofree char *value = g_strdup_printf("message->%s[i]", step->code);
         g_string_append_printf(text,
                                "%sfor (unsigned i = 0; i < %u; i++) {\n%sif (i > 0 && !zg_take(&from, %s))\n%s    "
                                "return ZG_ESIZE;\n",
@@ -422,29 +422,29 @@ static void print_take_array(const struct writing *writing, const struct zg_step
         return;
     }
     /* the list ends at the stop, and its elements are separated within it */
-    g_autofree char *value = g_strdup_printf("message->%s[message->%s_count]", step->name, step->name);
+    g_autofree char *value = g_strdup_printf("message->%s[message->%s_count]", step->code, step->code);
     g_autofree char *deeper = g_strconcat(inner, "    ", NULL);
     g_string_append_printf(text,
                            "%s{\n%sconst char *const whole = from.end;\n%sbool last = false;\n\n%sfrom.end = "
                            "zg_value_end(&from, %s, 0, NULL, '\\0');\n%smessage->%s_count = 0;\n",
-                           indent, inner, inner, inner, stop, inner, step->name);
+                           indent, inner, inner, inner, stop, inner, step->code);
     g_string_append_printf(text, "%sfor (bool more = from.at < from.end; more; more = !last) {\n", inner);
     g_string_append_printf(text,
                            "%sif (message->%s_count == %u || (message->%s_count > 0 && !zg_take(&from, %s)))\n%s  "
                            "  return ZG_ESIZE;\n",
-                           deeper, step->name, step->most, step->name, between, deeper);
+                           deeper, step->code, step->most, step->code, between, deeper);
     g_string_append_printf(text, "%send = zg_next_element(&from, %s, %s, &last);\n", deeper, between, end_of);
     print_take(writing, step, value, deeper);
     g_string_append_printf(text,
                            "%smessage->%s_count++;\n%s}\n%sif (from.at != from.end)\n%s    return "
                            "ZG_ESIZE;\n%sfrom.end = whole;\n%s}\n",
-                           deeper, step->name, inner, inner, inner, inner, indent);
+                           deeper, step->code, inner, inner, inner, inner, indent);
 }
 
 static void print_take_value(const struct writing *writing, const struct zg_step *step, const char *stop,
                              const char *indent)
 {
-    g_autofree char *value = g_strdup_printf("message->%s", step->name), *end_of = ending(writing, step),
+    g_autofree char *value = g_strdup_printf("message->%s", step->code), *end_of = ending(writing, step),
                     *quote = quote_of(step);
 
     if (zg_step_is_array(step)) {
@@ -459,20 +459,20 @@ static void print_take_value(const struct writing *writing, const struct zg_step
 static void print_missing(const struct writing *writing, const struct zg_step *step, const char *indent)
 {
     if (step->field->optional) {
-        g_string_append_printf(writing->text, "%smessage->has_%s = false;\n", indent, step->name);
+        g_string_append_printf(writing->text, "%smessage->has_%s = false;\n", indent, step->code);
         return;
     }
     if (zg_step_is_array(step) || zg_step_is_string(step)) {
-        g_string_append_printf(writing->text, "%smemset(&message->%s, 0, sizeof message->%s);\n", indent, step->name,
-                               step->name);
+        g_string_append_printf(writing->text, "%smemset(&message->%s, 0, sizeof message->%s);\n", indent, step->code,
+                               step->code);
     } else {
         g_autofree char *value = step->type.kind == ZG_KIND_BOOL
                                      ? g_strdup(step->fallback.b ? "true" : "false")
                                      : zgi_c_literal(step->type.kind, zgi_c_bits(step), step->fallback);
-        g_string_append_printf(writing->text, "%smessage->%s = %s;\n", indent, step->name, value);
+        g_string_append_printf(writing->text, "%smessage->%s = %s;\n", indent, step->code, value);
     }
     if (zg_step_is_open_count(step))
-        g_string_append_printf(writing->text, "%smessage->%s_count = 0;\n", indent, step->name);
+        g_string_append_printf(writing->text, "%smessage->%s_count = 0;\n", indent, step->code);
 }
 
 static void print_read_pattern(const struct writing *writing)
@@ -499,7 +499,7 @@ static void print_read_pattern(const struct writing *writing)
                                "    after = from;\n    message->has_%s = !zg_take(&after, %s) || zg_value_end(&after, "
                                "%s, 0, NULL, '\\0') != after.at;\n    if (!message->has_%s) {\n        from = after;\n "
                                "   } else {\n",
-                               step->name, absent, stop, step->name);
+                               step->code, absent, stop, step->code);
         print_take_value(writing, step, stop, "        ");
         g_string_append(text, "    }\n");
     }
@@ -553,7 +553,7 @@ static void print_read_pairs(const struct writing *writing)
         if (step) {
             print_take_value(writing, step, between, "            ");
             if (step->field->optional)
-                g_string_append_printf(text, "            message->has_%s = true;\n", step->name);
+                g_string_append_printf(text, "            message->has_%s = true;\n", step->code);
             continue;
         }
         g_autofree char *constant = quoted(part->constant->text);
@@ -639,22 +639,22 @@ static void print_read_back(const struct writing *writing, unsigned front)
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         g_autofree char *there =
-            step->field->optional ? g_strdup_printf("message->has_%s && ", step->name) : g_strdup("");
+            step->field->optional ? g_strdup_printf("message->has_%s && ", step->code) : g_strdup("");
         if (step->field->optional)
             g_string_append_printf(text, "    if (again.has_%s != message->has_%s)\n        return ZG_ERANGE;\n",
-                                   step->name, step->name);
+                                   step->code, step->code);
         if (step->type.kind != ZG_KIND_TEXT)
             continue;
         if (step->type.extent == ZG_EXTENT_FIXED)
             g_string_append_printf(text,
                                    "    if (%s!zg_is_word(again.%s, again.%s + zg_text_length(again.%s, %u), "
                                    "message->%s))\n        return ZG_ERANGE;\n",
-                                   there, step->name, step->name, step->name, step->most, step->name);
+                                   there, step->code, step->code, step->code, step->most, step->code);
         else
             g_string_append_printf(text,
                                    "    if (%s(again.%s_count != message->%s_count || memcmp(again.%s, message->%s, "
                                    "again.%s_count) != 0))\n        return ZG_ERANGE;\n",
-                                   there, step->name, step->name, step->name, step->name, step->name);
+                                   there, step->code, step->code, step->code, step->code, step->code);
     }
 }
 

@@ -231,7 +231,13 @@ static const char *role_meaning(const struct zg_plan *plan, const struct zg_step
 {
     const struct zg_header_role *role = step->role;
     static const char *const counted[] = { "Bytes of the payload", "Bytes after this role, check included",
-                                           "Bytes of header, payload and check" };
+                                           "Bytes of header, payload and check", NULL };
+    g_autofree char *from =
+        role->counts != ZG_COUNTS_FROM ? NULL
+        : role->plus > 0
+            ? g_strdup_printf("Bytes from the first one of %s to the payload's end, and %u more",
+                              zg_role_name(role->from), role->plus)
+            : g_strdup_printf("Bytes from the first one of %s to the payload's end", zg_role_name(role->from));
 
     switch (role->role) {
     case ZG_ROLE_VERSION:
@@ -244,7 +250,7 @@ static const char *role_meaning(const struct zg_plan *plan, const struct zg_step
         return "Counts the frames that a node sends, from 0 at its start, and wraps. It shows the receiver what was "
                "lost.";
     case ZG_ROLE_LENGTH:
-        *text = g_strdup_printf("%s%s. A frame with a wrong length is dropped.", counted[role->counts],
+        *text = g_strdup_printf("%s%s. A frame with a wrong length is dropped.", from ? from : counted[role->counts],
                                 plan->filled > 0 ? ", before the zero bytes" : "");
         return *text;
     case ZG_ROLE_DESTINATION: return "Address of the node that the frame is for; all ones: every node.";

@@ -164,6 +164,12 @@ void zgi_docs_framing(struct zgi_document *document, const struct zg_plan *plan)
             "long within it. What fails by its length, check or constants is dropped up to the next silence.",
             plan->max_frame, (double)plan->gap_ns / 1000);
         break;
+    case ZG_FRAMING_PACKET:
+        zgi_document_paragraph(document,
+                               "The link keeps packets apart: each is one frame, whole, of at most %u bytes. A longer "
+                               "packet, and one that fails by its length, check or constants, is dropped.",
+                               plan->max_frame);
+        break;
     default:
         if (framing->kind == ZG_FRAMING_MARKS && !plan->sized)
             print_marks(document, plan);

@@ -134,7 +134,7 @@ static void print_default(GString *text, const struct zg_step *step)
 static void print_field(GString *text, const struct zg_step *step)
 {
     g_autofree char *hint = element_hint(step);
-    g_autofree char *name = attribute(step->name);
+    g_autofree char *name = attribute(step->code);
     g_autoptr(GString) note = g_string_new(NULL);
 
     if (step->field->unit)
@@ -183,7 +183,7 @@ static void print_step(GString *text, const struct zg_step *step, enum zg_layout
 {
     static const char *const extents[] = { "one", "fixed", "counted", "rest" };
     bool leb = zg_step_is_leb(step);
-    g_autofree char *name = attribute(step->name);
+    g_autofree char *name = attribute(step->code);
 
     g_string_append_printf(text, "        _Step(\"%s\", \"%s\", bits=%u, byte=%u", name, kind_name(step), step->bits,
                            step->byte);
@@ -431,7 +431,7 @@ static void print_constants(GString *text, const struct zg_plan *plan)
                     "_HEADER = (  # role, byte, bit of its run, bits, most significant first, value of a constant\n");
     for (unsigned i = 0; i < plan->header.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&plan->header, i);
-        g_string_append_printf(text, "    (\"%s\", %u, %u, %u, %s, %" G_GUINT64_FORMAT "),\n", step->name, step->byte,
+        g_string_append_printf(text, "    (\"%s\", %u, %u, %u, %s, %" G_GUINT64_FORMAT "),\n", step->code, step->byte,
                                step->bit, step->bits, step->big_endian ? "True" : "False", step->role->value);
     }
     g_string_append(text, ")\n\n");
@@ -446,7 +446,8 @@ static void print_support(GString *text, const struct zg_plan *plan)
                                                          [ZG_FRAMING_LENGTH] = { "scanned", "sized" },
                                                          [ZG_FRAMING_FIXED] = { "scanned", "sized" },
                                                          [ZG_FRAMING_MARKS] = { "scanned", "marks" },
-                                                         [ZG_FRAMING_GAP] = { "gap", NULL } };
+                                                         [ZG_FRAMING_GAP] = { "gap", NULL },
+                                                         [ZG_FRAMING_PACKET] = { "gap", NULL } };
     const struct zg_framing_choice *framing = &plan->definition->framing;
     const char *parts[] = { "values", finders[framing->kind][0], finders[framing->kind][1], "receiver", NULL };
 

@@ -131,7 +131,7 @@ class Receiver:
         self._raw, self._noise = bytearray(), 0  # what is pending, after noise that may be the beginning of a character
 
     def feed(self, data: bytes) -> Iterator[Frame]:
-        """The frames that these bytes complete."""
+        """The frames that these bytes complete. Where the link keeps packets apart, they are one packet."""
         self.counters["bytes_in"] += len(data)
         for byte in data:
             self._pending += 1
@@ -141,6 +141,8 @@ class Receiver:
                 frame = self._settle(event)
                 if frame is not None:
                     yield frame
+        if FRAMING == "packet":
+            yield from self.pause()
 
     def pause(self) -> Iterator[Frame]:
         """Ends what is open, if silence ends a frame; otherwise abandons it and searches its bytes again. Returns the frames found."""

@@ -259,12 +259,29 @@ static ZGI_QUICK void zgi_link_receive(struct zg_link *link, const struct zg_pro
     zgi_take(link, silent, bytes, count, known, now);
 }
 
+/* zg_any_link_receive_packet(); `known` is as for zgi_receive_whole(). */
+static ZGI_QUICK void zgi_link_receive_packet(struct zg_link *link, const struct zg_protocol *known,
+                                              const uint8_t *bytes, size_t size)
+{
+    const uint32_t now = zgi_now(link);
+
+    link->last_us = now;
+    for (size_t piece; size > 0; bytes += piece, size -= piece) {
+        piece = size < ZG_RING_MAX ? size : ZG_RING_MAX;
+        zgi_take(link, false, bytes, piece, known, now);
+    }
+    zgi_take(link, true, bytes, 0, known, now);
+}
+
 /* zg_any_link_poll() */
 static inline void zgi_link_poll(struct zg_link *link)
 {
     uint32_t now = zgi_now(link);
 
-    zgi_take_received(link, now);
+    if (ZGI_PROTOCOL_OF(link)->packets)
+        zgi_offer_packet(link);
+    else
+        zgi_take_received(link, now);
     zgi_watch_peers(link, now);
     (void)zgi_may_begin(link, 0); /* notes when the transmit ring became empty */
 }

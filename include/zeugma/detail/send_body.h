@@ -14,6 +14,27 @@ static inline void zgi_start_transmit(const struct zg_link *link)
         link->port->start_transmit(link->port_context);
 }
 
+/* Offers the packet in the transmit ring to the port. */
+static inline void zgi_offer_packet(struct zg_link *link)
+{
+    const uint8_t *packet;
+    const zg_index size = zg_ring_span(&link->transmit, &packet);
+
+    if (size > 0 && link->port->send_packet && link->port->send_packet(link->port_context, packet, size))
+        zg_ring_release(&link->transmit, size);
+}
+
+/* Whether the transmit ring has no packet. The next one is then contiguous. */
+static inline bool zgi_may_pack(struct zg_link *link)
+{
+    if (zg_ring_used(&link->transmit) > 0)
+        zgi_offer_packet(link);
+    if (zg_ring_used(&link->transmit) > 0)
+        return false;
+    zg_ring_rewind(&link->transmit);
+    return true;
+}
+
 /* Half duplex: whether the line is free for a frame to `to`. The others must be quiet, and none may be expected to
  * answer. The node that is to answer may be sent more, except by an end whose timing is too coarse for that
  * (protocol->awaits). */
@@ -110,7 +131,7 @@ static inline int zgi_link_send(struct zg_link *link, zg_header_number to, zg_he
 
     if (length > protocol->max_payload)
         return ZG_ESIZE;
-    if (!zgi_may_begin(link, to))
+    if (!zgi_may_begin(link, to) || (protocol->packets && !zgi_may_pack(link)))
         return ZG_EROOM;
     ZGI_KNOW_RING(link, transmit);
     zgi_write_header(link, &header, front);
@@ -123,6 +144,8 @@ static inline int zgi_link_send(struct zg_link *link, zg_header_number to, zg_he
     zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(frames_out), 1);
     zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(bytes_out), (zgi_amount)wire);
     zgi_start_transmit(link);
+    if (protocol->packets)
+        zgi_offer_packet(link);
     return 0;
 }
 

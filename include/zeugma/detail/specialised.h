@@ -87,11 +87,14 @@
 #undef zgi_link_poll
 #undef zgi_link_print
 #undef zgi_link_receive
+#undef zgi_link_receive_packet
 #undef zgi_link_send
 #undef zgi_may_begin
+#undef zgi_may_pack
 #undef zgi_note_peer
 #undef zgi_note_sequence
 #undef zgi_now
+#undef zgi_offer_packet
 #undef zgi_open_content
 #undef zgi_open_of
 #undef zgi_open_payload

@@ -12,7 +12,7 @@ static uint32_t now_us(void *context)
     return 0;
 }
 
-static const struct zg_port port = { now_us, NULL, NULL, NULL, NULL };
+static const struct zg_port port = { .now_us = now_us };
 
 static struct aimed_host host;
 static struct aimed_device devices[3];

@@ -31,7 +31,7 @@ static uint16_t boot_number(void *context)
     return (uint16_t)(++starts * 1000);
 }
 
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL, boot_number };
+static const struct zg_port port = { .now_us = now_us, .start_transmit = start_transmit, .boot_number = boot_number };
 
 static void tell(const char *what, unsigned number)
 {

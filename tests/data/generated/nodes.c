@@ -26,7 +26,7 @@ static uint16_t boot_number(void *context)
     return ++last;
 }
 
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL, boot_number };
+static const struct zg_port port = { .now_us = now_us, .start_transmit = start_transmit, .boot_number = boot_number };
 
 static struct loom_host host;
 static struct loom_device devices[2];

@@ -21,7 +21,7 @@ static void start_transmit(void *context)
     (void)context;
 }
 
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL, NULL };
+static const struct zg_port port = { .now_us = now_us, .start_transmit = start_transmit };
 
 static void on_m(void *context, const struct p_m *message, const struct zg_frame *frame)
 {

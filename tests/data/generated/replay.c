@@ -38,7 +38,7 @@ static uint16_t boot_number(void *context)
     return context ? 7 : 9;
 }
 
-static const struct zg_port port = { now_us, start_transmit, NULL, NULL, boot_number };
+static const struct zg_port port = { .now_us = now_us, .start_transmit = start_transmit, .boot_number = boot_number };
 
 static void on_pull(void *context, const struct thread_pull *message, const struct zg_frame *frame)
 {

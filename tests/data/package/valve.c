@@ -8,7 +8,7 @@ static uint32_t now_us(void *context)
     return 0;
 }
 
-static const struct zg_port port = { now_us, NULL, NULL, NULL, NULL };
+static const struct zg_port port = { .now_us = now_us };
 static struct valve_device device;
 static struct valve_host host;
 static unsigned opened;
