@@ -189,12 +189,13 @@ static ZGI_RARE bool join_blocks(struct zg_decoder *decoder, const uint8_t *byte
 }
 
 /* A frame of one block contains its content as it is, which stays where it is. */
-size_t zgi_cobs_whole(struct zg_decoder *decoder, const uint8_t *bytes, size_t count, const uint8_t **content,
-                      size_t *length)
+size_t zgi_cobs_whole(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                      const uint8_t **content, size_t *length)
 {
     const bool begins = decoder->state == ZGI_EMPTY && !decoder->lead;
     const size_t end = begins ? zgi_find_zero(bytes, count) : 0;
 
+    (void)framing;
     if (end == 0 || end == count)
         return 0;
     zgi_fetch_ahead(bytes, count);

@@ -2,10 +2,11 @@
 #include "zeugma/escaped.h"
 
 #include "stuffing.h"
+#include "zeugma/detail/runs.h"
 
 /* The two special bytes, their images after an escape, and which other bytes are escaped. */
 struct zgi_escapes {
-    uint8_t delimiter;
+    uint8_t delimiter; /* these two are next to each other, as zgi_run_without() wants them */
     uint8_t escape;
     uint8_t delimiter_image;
     uint8_t escape_image;
@@ -33,6 +34,13 @@ void zgi_escaped_put(const struct zg_framing *framing, struct zg_encoder *encode
     const struct zgi_escapes *escapes = escapes_of(framing);
 
     for (size_t i = 0; i < count && !encoder->overflow; i++) {
+#if ZGI_WHOLE_FRAMES
+        const size_t run = escapes->control > 0 ? 0 : zgi_run_without(bytes + i, count - i, &escapes->delimiter, 2);
+        zgi_append_all(encoder, bytes + i, run);
+        i += run;
+        if (i == count)
+            break;
+#endif
         uint8_t byte = bytes[i];
         bool special = true;
         if (byte == escapes->delimiter)
@@ -106,3 +114,58 @@ size_t zgi_escaped_decode(const struct zg_framing *framing, struct zg_decoder *d
     }
     return i;
 }
+
+#if ZGI_WHOLE_FRAMES
+
+/* Goes on behind the first `length` bytes of content, which are as they are: copies them, and the rest with its escapes
+ * replaced. Returns what it took on the wire without the delimiter; 0: no sender produces this, it is not complete, or
+ * it is too long. */
+static size_t unescape_all(const struct zgi_escapes *escapes, const struct zg_decoder *decoder, const uint8_t *bytes,
+                           size_t count, size_t *length)
+{
+    size_t at = *length;
+
+    if (at > decoder->limit)
+        return 0;
+    memcpy(decoder->content, bytes, at);
+    while (at < count && bytes[at] != escapes->delimiter) {
+        uint8_t byte = count - at > 1 ? bytes[at + 1] : escapes->delimiter;
+        if (byte == escapes->delimiter || *length == decoder->limit || !unescape(escapes, &byte))
+            return 0;
+        decoder->content[(*length)++] = byte;
+        at += 2;
+        const size_t run = zgi_run_without(bytes + at, count - at, &escapes->delimiter, 2);
+        if (run > decoder->limit - *length)
+            return 0;
+        memcpy(decoder->content + *length, bytes + at, run);
+        *length += run;
+        at += run;
+    }
+    return at < count ? at : 0;
+}
+
+/* A frame without escapes contains its content as it is, which stays where it is. */
+size_t zgi_escaped_whole(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes,
+                         size_t count, const uint8_t **content, size_t *length)
+{
+    const struct zgi_escapes *escapes = escapes_of(framing);
+    const size_t lead = decoder->lead && count > 0 && bytes[0] == escapes->delimiter;
+
+    if (decoder->state != ZGI_EMPTY || decoder->pending > 0)
+        return 0;
+    bytes += lead;
+    count -= lead;
+    *length = zgi_run_without(bytes, count, &escapes->delimiter, 2);
+    *content = bytes;
+    size_t size = *length;
+    if (size < count && bytes[size] == escapes->escape) {
+        *content = decoder->content;
+        size = unescape_all(escapes, decoder, bytes, count, length);
+    }
+    if (size == 0 || size == count || *length > decoder->limit)
+        return 0;
+    zgi_fetch_ahead(bytes, count);
+    return lead + size + 1;
+}
+
+#endif

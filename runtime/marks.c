@@ -5,6 +5,7 @@
 
 #include "stuffing.h"
 #include "window.h"
+#include "zeugma/detail/runs.h"
 
 static const struct zg_marks *marks_of(const struct zg_framing *framing)
 {
@@ -104,6 +105,38 @@ static bool is_special(const struct zg_marks *marks, uint8_t byte)
     return is_in(marks->start, marks->start_size, byte) || is_in(marks->end, marks->end_size, byte);
 }
 
+#if ZGI_WHOLE_FRAMES
+
+enum { SPECIALS = 2 * ZG_MARK_MAX + 1 };
+
+/* Those bytes. Returns how many. */
+static unsigned specials_of(const struct zg_marks *marks, uint8_t specials[SPECIALS])
+{
+    unsigned kinds = 0;
+
+    if (marks->plain)
+        return 0;
+    specials[kinds++] = marks->escape;
+    for (uint8_t i = 0; i < marks->start_size && !marks->doubled; i++)
+        specials[kinds++] = marks->start[i];
+    for (uint8_t i = 0; i < marks->end_size && !marks->doubled; i++)
+        specials[kinds++] = marks->end[i];
+    return kinds;
+}
+
+/* zgi_run_without(), with the usual numbers of kinds known to the compiler. */
+static size_t run_without(const uint8_t *bytes, size_t count, const uint8_t *specials, unsigned kinds)
+{
+    switch (kinds) {
+    case 1: return zgi_run_without(bytes, count, specials, 1);
+    case 2: return zgi_run_without(bytes, count, specials, 2);
+    case 3: return zgi_run_without(bytes, count, specials, 3);
+    default: return zgi_run_without(bytes, count, specials, kinds);
+    }
+}
+
+#endif
+
 void zg_marks_begin(const struct zg_framing *framing, struct zg_encoder *encoder)
 {
     const struct zg_marks *marks = marks_of(framing);
@@ -114,7 +147,18 @@ void zg_marks_put(const struct zg_framing *framing, struct zg_encoder *encoder, 
 {
     const struct zg_marks *marks = marks_of(framing);
 
+#if ZGI_WHOLE_FRAMES
+    uint8_t specials[SPECIALS];
+    const unsigned kinds = specials_of(marks, specials);
+#endif
     for (size_t i = 0; i < count && !encoder->overflow; i++) {
+#if ZGI_WHOLE_FRAMES
+        const size_t run = run_without(bytes + i, count - i, specials, kinds);
+        zgi_append_all(encoder, bytes + i, run);
+        i += run;
+        if (i == count)
+            break;
+#endif
         uint8_t byte = bytes[i];
         if (is_special(marks, byte)) {
             zgi_append(encoder, marks->escape);
@@ -446,3 +490,75 @@ enum zg_framing_event zg_marks_pause(const struct zg_framing *framing, struct zg
     zgi_window_keep(decoder);
     return event;
 }
+
+#if ZGI_WHOLE_FRAMES
+
+/* Content up to the first end mark, between plain marks. Returns its bytes; SIZE_MAX: the mark is not there. */
+static size_t find_end(const struct zg_marks *marks, const uint8_t *bytes, size_t count)
+{
+    for (size_t at = 0; count - at >= marks->end_size; at++) {
+        const uint8_t *const found = (const uint8_t *)memchr(bytes + at, marks->end[0], count - at);
+        if (!found)
+            break;
+        at = (size_t)(found - bytes);
+        if (count - at >= marks->end_size && memcmp(found, marks->end, marks->end_size) == 0)
+            return at;
+    }
+    return SIZE_MAX;
+}
+
+/* Content up to the end mark: in place if nothing in it was escaped or doubled, otherwise copied. Returns what it took
+ * on the wire; SIZE_MAX: no sender produces this, the mark is not there, or it is too long. */
+static size_t find_content(const struct zg_marks *marks, const struct zg_decoder *decoder, const uint8_t *bytes,
+                           size_t count, const uint8_t **content, size_t *length)
+{
+    uint8_t specials[SPECIALS];
+    const unsigned kinds = specials_of(marks, specials);
+    size_t at = run_without(bytes, count, specials, kinds);
+
+    *content = bytes;
+    *length = at;
+    while (at < count) {
+        const size_t left = count - at;
+        const bool doubled = marks->doubled && left > 1 && bytes[at + 1] == marks->escape;
+        if ((bytes[at] != marks->escape || marks->doubled) && !doubled)
+            return left >= marks->end_size && memcmp(bytes + at, marks->end, marks->end_size) == 0 ? at : SIZE_MAX;
+        if (*content == bytes && at <= decoder->limit)
+            memcpy(decoder->content, bytes, at);
+        *content = decoder->content;
+        const uint8_t meant = left < 2 ? 0 : doubled ? marks->escape : bytes[at + 1] ^ marks->escape_xor;
+        if (left < 2 || *length >= decoder->limit || !is_special(marks, meant))
+            return SIZE_MAX;
+        decoder->content[(*length)++] = meant;
+        at += 2;
+        const size_t run = run_without(bytes + at, count - at, specials, kinds);
+        if (run > decoder->limit - *length)
+            return SIZE_MAX;
+        memcpy(decoder->content + *length, bytes + at, run);
+        *length += run;
+        at += run;
+    }
+    return SIZE_MAX;
+}
+
+/* Content that is on the wire as it is stays where it is. */
+size_t zgi_marks_whole(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                       const uint8_t **content, size_t *length)
+{
+    const struct zg_marks *marks = marks_of(framing);
+    const size_t start = end_opens(marks) ? 0 : marks->start_size;
+
+    if (!zgi_window_is_clear(decoder) || others_of(marks) > 0 || trailing_of(marks) > 0 || marks->ends ||
+        (decoder->state == ZGI_SEEKING && start == 0) || (decoder->state == ZGI_OPEN && start > 0) || count < start ||
+        memcmp(bytes, marks->start, start) != 0)
+        return 0;
+    *content = bytes + start;
+    const size_t size = marks->plain ? *length = find_end(marks, bytes + start, count - start)
+                                     : find_content(marks, decoder, bytes + start, count - start, content, length);
+    if (size == SIZE_MAX || *length > decoder->limit || *length == 0)
+        return 0;
+    zgi_fetch_ahead(bytes, count);
+    return start + size + marks->end_size;
+}
+
+#endif

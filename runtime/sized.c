@@ -5,6 +5,7 @@
 
 #include "stuffing.h"
 #include "window.h"
+#include "zeugma/detail/runs.h"
 
 static const struct zg_sized *sized_of(const struct zg_framing *framing)
 {
@@ -130,3 +131,27 @@ enum zg_framing_event zg_sized_pause(const struct zg_framing *framing, struct zg
     zgi_window_keep(decoder);
     return event;
 }
+
+#if ZGI_WHOLE_FRAMES
+
+/* A frame contains its content as it is, which stays where it is. */
+size_t zgi_sized_whole(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                       const uint8_t **content, size_t *length)
+{
+    const struct zg_sized *sized = sized_of(framing);
+    const size_t sync = sized->sync_size, head = sync + (sized->measure ? sized->head : 0U);
+
+    if (!zgi_window_is_clear(decoder) || decoder->state == ZGI_OPEN || count < head ||
+        memcmp(bytes, sized->sync, sync) != 0)
+        return 0;
+    const size_t size = sized->measure ? sized->measure(sized->context, bytes + sync) : sized->size;
+    if (size == 0 || size > decoder->limit || count < sync + size + sized->end_size ||
+        memcmp(bytes + sync + size, sized->end, sized->end_size) != 0)
+        return 0;
+    zgi_fetch_ahead(bytes, count);
+    *content = bytes + sync;
+    *length = size;
+    return sync + size + sized->end_size;
+}
+
+#endif

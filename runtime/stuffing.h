@@ -3,6 +3,8 @@
 #ifndef ZEUGMA_STUFFING_H
 #define ZEUGMA_STUFFING_H
 
+#include <string.h>
+
 #include "zeugma/detail/delimited.h"
 
 /* Writes a byte at a place of the unpublished frame, or notes that there is no room. */
@@ -23,8 +25,22 @@ static inline void zgi_append(struct zg_encoder *encoder, uint8_t byte)
 
 static inline void zgi_append_all(struct zg_encoder *encoder, const uint8_t *bytes, size_t count)
 {
+#if ZGI_WHOLE_FRAMES
+    const struct zg_ring *const ring = encoder->ring;
+    const zg_index at = (zg_index)(ring->head + encoder->used) & ring->mask;
+    const size_t to_end = (size_t)ring->mask + 1 - at, first = count < to_end ? count : to_end;
+
+    if (encoder->overflow || count > (size_t)(encoder->room - encoder->used)) {
+        encoder->overflow = true;
+        return;
+    }
+    memcpy(ring->bytes + at, bytes, first);
+    memcpy(ring->bytes, bytes + first, count - first);
+    encoder->used = (zg_index)(encoder->used + count);
+#else
     for (size_t i = 0; i < count; i++)
         zgi_append(encoder, bytes[i]);
+#endif
 }
 
 /* States of a decoder whose frames end at a delimiter. A kind's own states follow these. */

@@ -32,6 +32,12 @@ void zgi_window_fail(struct zg_decoder *decoder, size_t extent, const uint8_t *o
 /* Drops the frame that the last call ended. True: there was one. */
 bool zgi_window_let_go(struct zg_decoder *decoder);
 
+/* Whether nothing is held of a candidate or an opening, besides a frame that the last call ended. */
+static inline bool zgi_window_is_clear(const struct zg_decoder *decoder)
+{
+    return decoder->filled - decoder->begin == (decoder->state == ZGI_CONSUMED ? decoder->total : 0);
+}
+
 /* Sets what stays pending: the whole window, except a frame that this call ends. */
 void zgi_window_keep(struct zg_decoder *decoder);
 

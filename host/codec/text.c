@@ -18,7 +18,7 @@ static bool begins(const char *text, size_t length, const char *with)
 /* Where an element ends that begins at `from`. */
 static size_t end_of(const struct zg_step *step, const char *text, size_t length, size_t from, struct zgi_stop stop)
 {
-    const unsigned size = zg_step_is_array(step) ? step->field->form.width : zg_text_one_size(step);
+    const unsigned size = zg_step_is_array(step) ? step->field->form.width : step->characters;
     const char quote = step->field->form.quote;
 
     if (size > 0 && !(quote && step->type.kind == ZG_KIND_TEXT))

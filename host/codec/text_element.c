@@ -126,9 +126,14 @@ bool zgi_text_put_element(const struct zg_step *step, const struct zg_value *val
 
 size_t zgi_text_find(const char *text, size_t length, size_t from, struct zgi_stop stop)
 {
-    for (size_t at = from; stop.size > 0 && at + stop.size <= length; at++)
-        if (memcmp(text + at, stop.text, stop.size) == 0)
+    for (size_t at = from; stop.size > 0 && at + stop.size <= length; at++) {
+        const char *const found = memchr(text + at, stop.text[0], length - at - (stop.size - 1));
+        if (!found)
+            break;
+        at = (size_t)(found - text);
+        if (stop.size == 1 || memcmp(found, stop.text, stop.size) == 0)
             return at;
+    }
     return length;
 }
 

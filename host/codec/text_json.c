@@ -164,7 +164,8 @@ struct cursor {
 
 static void skip_space(struct cursor *cursor)
 {
-    while (cursor->at < cursor->end && strchr(" \t\n\r", *cursor->at) && *cursor->at)
+    while (cursor->at < cursor->end &&
+           (*cursor->at == ' ' || *cursor->at == '\t' || *cursor->at == '\n' || *cursor->at == '\r'))
         cursor->at++;
 }
 
@@ -243,19 +244,26 @@ static bool take_escape(struct cursor *cursor, GString *out)
 /* A string, without quotes and escapes. */
 static bool take_string(struct cursor *cursor, GString *out)
 {
+    bool plain = true; /* ASCII without escapes */
+
     g_string_truncate(out, 0);
     if (!take(cursor, '"'))
         return false;
-    while (cursor->at < cursor->end) {
-        const char c = *cursor->at++;
-        if (c == '"')
-            return zg_is_utf8((const uint8_t *)out->str, out->len);
-        if ((uint8_t)c < 0x20 || (c == '\\' && !take_escape(cursor, out)))
+    for (;;) {
+        const char *const from = cursor->at;
+        uint8_t all = 0;
+        while (cursor->at < cursor->end && *cursor->at != '"' && *cursor->at != '\\' && (uint8_t)*cursor->at >= 0x20)
+            all |= (uint8_t)*cursor->at++;
+        g_string_append_len(out, from, cursor->at - from);
+        plain = plain && all < 0x80;
+        if (cursor->at == cursor->end || (uint8_t)*cursor->at < 0x20)
             return false;
-        if (c != '\\')
-            g_string_append_c(out, c);
+        if (*cursor->at++ == '"')
+            return plain || zg_is_utf8((const uint8_t *)out->str, out->len);
+        plain = false;
+        if (!take_escape(cursor, out))
+            return false;
     }
-    return false;
 }
 
 static const char *digits(struct cursor *cursor)
@@ -362,7 +370,6 @@ static bool take_element(const struct zg_step *step, struct cursor *cursor, stru
 {
     const struct zg_form *form = &step->field->form;
     const char first = peek(cursor);
-    g_autoptr(GString) text = g_string_new(NULL);
 
     if (step->record)
         return take_object(cursor, NULL, step->record, value->items, ignored);
@@ -377,6 +384,7 @@ static bool take_element(const struct zg_step *step, struct cursor *cursor, stru
         return take_flags(step, cursor, &value->raw);
     if (step->type.enumeration && !form->number && first != '"')
         return !zg_text_is_quoted(step) && take_plain_number(step, cursor, &value->raw);
+    g_autoptr(GString) text = g_string_new(NULL);
     if (!take_string(cursor, text))
         return false;
     if (zg_text_is_number(step, ZG_LAYOUT_JSON))

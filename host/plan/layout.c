@@ -5,6 +5,7 @@
 
 #include "plan/limits.h"
 #include "plan/physical.h"
+#include "plan/spelling.h"
 
 static void end_run(struct zgi_cursor *cursor)
 {
@@ -115,6 +116,7 @@ static struct zg_step new_step(const struct zg_plan *plan, const struct zg_field
     }
     if (zg_step_is_leb(&step))
         step.bits = 0;
+    zgi_prepare_spelling(&step);
     return step;
 }
 

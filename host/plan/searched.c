@@ -265,7 +265,7 @@ static bool has_one_size(const struct zg_plan *plan, const struct zg_plan_messag
         return false;
     for (unsigned i = 0; text && i < text->parts->len; i++) {
         const int step = zg_text_part(text, i)->step;
-        if (step >= 0 && zg_text_one_size(zg_block_step(&item->payload, (unsigned)step)) == 0)
+        if (step >= 0 && zg_block_step(&item->payload, (unsigned)step)->characters == 0)
             return false;
     }
     return true;

@@ -344,6 +344,73 @@ static bool take_bits(const struct zg_step *step, const char *text, size_t lengt
     return true;
 }
 
+void zgi_prepare_spelling(struct zg_step *step)
+{
+    const struct zg_form *form = form_of(step);
+    mpq_t unit, each, zero;
+
+    if (!zg_type_is_integer(step->type) || is_bits(step) || form->width > 0 || form->prefix)
+        return;
+    mpq_inits(unit, each, zero, NULL);
+    power_of_ten(mpq_numref(unit), zg_step_decimals(step)); /* units in one */
+    if (step->field->scaled && !form->raw) {
+        mpq_mul(each, step->field->scale, unit);
+        mpq_mul(zero, step->field->offset, unit);
+    } else {
+        mpq_set(each, unit);
+    }
+    if (mpz_cmp_ui(mpq_denref(each), 1) == 0 && mpz_cmp_ui(mpq_denref(zero), 1) == 0 &&
+        mpz_sizeinbase(mpq_numref(each), 2) < 32 && mpz_sizeinbase(mpq_numref(zero), 2) < 62) {
+        step->units_each = mpz_get_si(mpq_numref(each));
+        step->units_zero = mpz_get_si(mpq_numref(zero));
+    }
+    mpq_clears(unit, each, zero, NULL);
+}
+
+/* Digits with a sign and a point at most, of moderate number and with no more decimals than are written, which are a
+ * whole raw number within its type. False: it is none of these, and may be a number all the same. */
+static bool take_quickly(const struct zg_step *step, const char *text, size_t length, union zg_raw *raw)
+{
+    enum { DIGITS_QUICK = 18 };
+    const unsigned decimals = zg_step_decimals(step);
+    const char point = form_of(step)->point;
+    const bool negative = length > 0 && text[0] == '-';
+    size_t at = length > 0 && (text[0] == '-' || text[0] == '+'), digits = 0, behind = 0;
+    int64_t units = 0;
+    bool fraction = false;
+
+    if (step->units_each == 0 || length - at > DIGITS_QUICK)
+        return false;
+    for (; at < length; at++) {
+        const char letter = text[at];
+        if (letter == point && !fraction) {
+            fraction = true;
+            continue;
+        }
+        if (letter < '0' || letter > '9')
+            return false;
+        units = 10 * units + (letter - '0');
+        digits++;
+        behind += fraction;
+    }
+    if (digits == 0 || behind > decimals || digits + decimals - behind > DIGITS_QUICK)
+        return false;
+    for (; behind < decimals; behind++)
+        units *= 10;
+    const int64_t above = (negative ? -units : units) - step->units_zero;
+    const int64_t value = above / step->units_each;
+    const unsigned bits = step->type.bits;
+    if (above % step->units_each != 0)
+        return false;
+    if (zg_step_is_signed(step)) {
+        const int64_t most = (int64_t)(UINT64_MAX >> (65 - bits));
+        raw->i = value;
+        return value <= most && value >= -most - 1;
+    }
+    raw->u = (uint64_t)value;
+    return value >= 0 && raw->u <= UINT64_MAX >> (64 - bits);
+}
+
 bool zg_unspell(const struct zg_step *step, const char *text, size_t length, union zg_raw *raw)
 {
     struct parts parts = { .digits = NULL };
@@ -354,6 +421,8 @@ bool zg_unspell(const struct zg_step *step, const char *text, size_t length, uni
         return false;
     if (is_bits(step))
         return take_bits(step, text, length, raw);
+    if (take_quickly(step, text, length, raw))
+        return true;
     parts.digits = g_string_new(NULL);
     mpq_init(value);
     good = take_apart(step, text, length, &parts) && value_of(&parts, value) &&

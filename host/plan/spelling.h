@@ -17,6 +17,9 @@ bool zg_spell(const struct zg_step *step, union zg_raw raw, GString *text);
  * nearest. False: it is none, or outside the step's type. */
 bool zg_unspell(const struct zg_step *step, const char *text, size_t length, union zg_raw *raw);
 
+/* Notes what makes reading a step's numbers quick. */
+void zgi_prepare_spelling(struct zg_step *step);
+
 /* How many characters of a text are blanks, a sign and the prefix, in front of a number's digits. */
 size_t zg_before_digits(const struct zg_step *step, const char *text, size_t length);
 

@@ -45,6 +45,10 @@ struct zg_step {
     union zg_raw high;
     bool exact;            /* scale.factor, shift and divisor give every physical value exactly */
     struct zg_scale scale; /* of an integer; low and high also for a float */
+    unsigned characters;   /* of every value in a pattern; 0: their number varies, or it is optional */
+    /* An integer in units of the last decimal with which it is written == units_zero + raw * units_each; units_each 0:
+     * these are no whole numbers of a moderate size. */
+    int64_t units_zero, units_each;
 };
 
 /* A header, a record or a payload: steps in the order of the definition. */

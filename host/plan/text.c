@@ -271,10 +271,16 @@ static void add_members(struct zg_text *text, const struct zg_message *message)
 
 /* --- what can be told apart */
 
-unsigned zg_text_one_size(const struct zg_step *step)
+/* Notes what every reader of the block's values needs. */
+static void prepare(struct zg_block *block)
 {
-    const struct lengths lengths = value_lengths(step, ZG_LAYOUT_PATTERN);
-    return lengths.least == lengths.most && !step->field->optional ? lengths.least : 0;
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        struct zg_step *step = &g_array_index(block->steps, struct zg_step, i);
+        if (step->record)
+            continue;
+        const struct lengths lengths = value_lengths(step, ZG_LAYOUT_PATTERN);
+        step->characters = lengths.least == lengths.most && !step->field->optional ? lengths.least : 0;
+    }
 }
 
 static void check_beside(const struct zg_text *text, const struct zg_block *block, struct zg_diagnostics *diagnostics)
@@ -282,7 +288,7 @@ static void check_beside(const struct zg_text *text, const struct zg_block *bloc
     for (unsigned i = 0; i + 1 < text->parts->len; i++) {
         const struct zg_text_part *part = zg_text_part(text, i), *next = zg_text_part(text, i + 1);
         const struct zg_step *step = part->step >= 0 ? zg_block_step(block, (unsigned)part->step) : NULL;
-        if (!step || next->size > 0 || next->step < 0 || zg_text_one_size(step) > 0)
+        if (!step || next->size > 0 || next->step < 0 || step->characters > 0)
             continue;
         zgi_error(diagnostics, step->field->place,
                   "nothing tells where %s ends and %s begins; expected text between them, or as: { width: ... } for %s",
@@ -321,13 +327,14 @@ static void check_separators(const struct zg_text *text, const struct zg_block *
     }
 }
 
-struct zg_text *zgi_text_new(const struct zg_message *message, const struct zg_block *block,
+struct zg_text *zgi_text_new(const struct zg_message *message, struct zg_block *block,
                              struct zg_diagnostics *diagnostics)
 {
     struct zg_text *text = g_new0(struct zg_text, 1);
 
     text->layout = &message->layout;
     text->parts = g_array_new(FALSE, FALSE, sizeof(struct zg_text_part));
+    prepare(block);
     if (message->layout.kind == ZG_LAYOUT_PATTERN) {
         add_pattern(text, message);
         check_beside(text, block, diagnostics);

@@ -36,14 +36,11 @@ const char *zg_text_of_value(const struct zg_enum *enumeration, union zg_raw raw
 /* The fewest and the most characters of a value, in a pattern of one that may be absent, too. */
 void zg_text_value_lengths(const struct zg_step *step, enum zg_layout_kind kind, unsigned *least, unsigned *most);
 
-/* How many characters a value of a pattern always has; 0: their number varies. */
-unsigned zg_text_one_size(const struct zg_step *step);
-
 const struct zg_text_part *zg_text_part(const struct zg_text *text, unsigned index);
 
 /* Private. The layout of a message whose block is placed; reports what cannot be told apart. Free with
  * zgi_text_free(). */
-struct zg_text *zgi_text_new(const struct zg_message *message, const struct zg_block *block,
+struct zg_text *zgi_text_new(const struct zg_message *message, struct zg_block *block,
                              struct zg_diagnostics *diagnostics);
 void zgi_text_free(struct zg_text *text);
 

@@ -26,8 +26,8 @@ size_t zgi_cobs_decode(const struct zg_framing *framing, struct zg_decoder *deco
                        enum zg_framing_event *event);
 
 #if ZGI_WHOLE_FRAMES
-size_t zgi_cobs_whole(struct zg_decoder *decoder, const uint8_t *bytes, size_t count, const uint8_t **content,
-                      size_t *length);
+size_t zgi_cobs_whole(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                      const uint8_t **content, size_t *length);
 #define ZGI_COBS_WHOLE zgi_cobs_whole
 #else
 #define ZGI_COBS_WHOLE NULL

@@ -25,10 +25,18 @@ void zgi_escaped_end(const struct zg_framing *framing, struct zg_encoder *encode
 size_t zgi_escaped_decode(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes,
                           size_t count, enum zg_framing_event *event);
 
+#if ZGI_WHOLE_FRAMES
+size_t zgi_escaped_whole(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes,
+                         size_t count, const uint8_t **content, size_t *length);
+#define ZGI_ESCAPED_WHOLE zgi_escaped_whole
+#else
+#define ZGI_ESCAPED_WHOLE NULL
+#endif
+
 #define ZGI_ESCAPED(options, lead)                                                                                     \
     {                                                                                                                  \
         zgi_escaped_begin, zgi_escaped_put, zgi_escaped_end, zgi_delimited_reset, zgi_escaped_decode,                  \
-            zgi_delimited_reject, zgi_delimited_pause, options, lead, false, NULL                                      \
+            zgi_delimited_reject, zgi_delimited_pause, options, lead, false, ZGI_ESCAPED_WHOLE                         \
     }
 
 /* SLIP with END before and after each frame, and after it only. A byte after an escape that is neither of the two

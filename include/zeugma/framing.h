@@ -87,8 +87,8 @@ struct zg_framing {
     /* Private. Decodes a candidate that is complete at the start of `count` bytes: returns its bytes on the wire, with
      * its content, which is in these bytes or in the decoder's memory. 0: it must be decoded step by step. NULL: it
      * always must. */
-    size_t (*whole)(struct zg_decoder *decoder, const uint8_t *bytes, size_t count, const uint8_t **content,
-                    size_t *length);
+    size_t (*whole)(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                    const uint8_t **content, size_t *length);
 };
 
 /* Begins a frame in a ring, adds content, and ends the frame. zg_encoder_end() returns 0, with the frame's length on

@@ -60,8 +60,16 @@ static inline enum zg_ends zg_ends_behind(size_t size, size_t length)
 #define ZG_MARKS(options)                                                                                              \
     {                                                                                                                  \
         zg_marks_begin, zg_marks_put, zg_marks_end, zg_marks_reset, zg_marks_decode, zg_marks_reject, zg_marks_pause,  \
-            (options), false, true, NULL                                                                               \
+            (options), false, true, ZGI_MARKS_WHOLE                                                                    \
     }
+
+#if ZGI_WHOLE_FRAMES
+size_t zgi_marks_whole(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                       const uint8_t **content, size_t *length);
+#define ZGI_MARKS_WHOLE zgi_marks_whole
+#else
+#define ZGI_MARKS_WHOLE NULL
+#endif
 
 /* Used by ZG_MARKS(). */
 void zg_marks_begin(const struct zg_framing *framing, struct zg_encoder *encoder);

@@ -32,8 +32,16 @@ struct zg_sized {
 #define ZG_SIZED(options)                                                                                              \
     {                                                                                                                  \
         zg_sized_begin, zg_sized_put, zg_sized_end, zg_sized_reset, zg_sized_decode, zg_sized_reject, zg_sized_pause,  \
-            (options), false, true, NULL                                                                               \
+            (options), false, true, ZGI_SIZED_WHOLE                                                                    \
     }
+
+#if ZGI_WHOLE_FRAMES
+size_t zgi_sized_whole(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
+                       const uint8_t **content, size_t *length);
+#define ZGI_SIZED_WHOLE zgi_sized_whole
+#else
+#define ZGI_SIZED_WHOLE NULL
+#endif
 
 /* Used by ZG_SIZED(). */
 void zg_sized_begin(const struct zg_framing *framing, struct zg_encoder *encoder);

@@ -243,7 +243,7 @@ static void check_whole(const uint8_t *wire, size_t count, size_t limit, const u
     size_t seen_length = 0;
 
     zg_decoder_init(&decoder, &zg_cobs, limit, memory, limit);
-    size_t taken = zg_cobs.whole(&decoder, wire, count, &seen, &seen_length);
+    size_t taken = zg_cobs.whole(&zg_cobs, &decoder, wire, count, &seen, &seen_length);
     assert_true(taken == 0 || taken == count);
     assert_true(taken == 0 || event == ZG_FRAMING_CONTENT);
     assert_true(taken == count || event != ZG_FRAMING_CONTENT);
@@ -267,6 +267,65 @@ static void check_whole_changed(struct zg_random *random, uint8_t *wire, size_t 
     while (taken < count && event == ZG_FRAMING_MORE)
         taken += zg_decoder_take(&decoder, &zg_cobs, wire + taken, count - taken, &event);
     check_whole(wire, count, limit, back, decoder.length, event);
+}
+
+/* Bytes of which many are special to some framing. */
+static void fill_special(struct zg_random *random, uint8_t *bytes, size_t count)
+{
+    static const uint8_t specials[] = { 0x00, 0x02, 0x03, 0x1B, 0x10, 0x7E, 0x7D, 0xC0, 0xDB, 0xDC, 0xDD, '$', '\r' };
+    const uint64_t density = 1 + zg_random_below(random, 20);
+
+    for (size_t i = 0; i < count; i++)
+        bytes[i] = zg_random_below(random, density) == 0 ? specials[zg_random_below(random, sizeof specials)]
+                                                         : (uint8_t)zg_random_next(random);
+}
+
+/* What a framing decodes in one step it decodes step by step, too, and the other way round if nothing is wrong. */
+static void test_whole_frames(void **state)
+{
+    static const struct zg_framing *const framings[] = { &zg_slip,          &zg_slip_trailing, &zg_hdlc,
+                                                         &zg_hdlc_control,  &counted_framing,  &closed_framing,
+                                                         &escaped_framing,  &doubled_framing,  &lines_framing,
+                                                         &sentences_framing };
+    struct zg_random random = zg_random_seeded(33, 0);
+    (void)state;
+    for (unsigned round = 0; round < 40000; round++) {
+        const struct zg_framing *framing = framings[round % G_N_ELEMENTS(framings)];
+        const bool damaged = zg_random_one_in(&random, 2);
+        const size_t length = framing == &closed_framing ? 4 : 1 + zg_random_below(&random, 60);
+        const size_t limit = damaged ? length + 2 - zg_random_below(&random, MIN(length, 4)) : length;
+        uint8_t content[64], wire[200], memory[400], other[400];
+        fill_special(&random, content, length);
+        if (framing == &counted_framing)
+            content[0] = (uint8_t)length;
+        for (size_t i = 0; (framing == &lines_framing || framing == &sentences_framing) && i < length; i++)
+            content[i] = content[i] == '\r' ? 'r' : content[i];
+        size_t count = encode(framing, content, length, wire);
+        if (damaged)
+            wire[zg_random_below(&random, count)] ^= (uint8_t)(1U << zg_random_below(&random, 8));
+        if (zg_random_one_in(&random, 8)) /* cut */
+            count = 1 + zg_random_below(&random, count);
+        struct zg_decoder steps, whole;
+        enum zg_framing_event event = ZG_FRAMING_MORE;
+        const uint8_t *seen = NULL;
+        size_t taken = 0, seen_length = 0;
+        zg_decoder_init(&steps, framing, limit, memory, sizeof memory);
+        zg_decoder_init(&whole, framing, limit, other, sizeof other);
+        if (!framing->whole)
+            return;
+        const size_t size = framing->whole(framing, &whole, wire, count, &seen, &seen_length);
+        while (taken < count && event == ZG_FRAMING_MORE)
+            taken += zg_decoder_take(&steps, framing, wire + taken, count - taken, &event);
+        const size_t came = steps.length;
+        if (size == 0 && event == ZG_FRAMING_CONTENT && !damaged)
+            fail_msg("framing %u: a sound frame is not decoded in one step", round % (unsigned)G_N_ELEMENTS(framings));
+        if (size == 0)
+            continue;
+        assert_int_equal(event, ZG_FRAMING_CONTENT);
+        assert_int_equal(size, steps.wire);
+        assert_int_equal(seen_length, came);
+        assert_memory_equal(seen, steps.content, came);
+    }
 }
 
 static void test_round_trip(void **state)
@@ -371,6 +430,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_after_too_long), cmocka_unit_test(test_vectors),
                                         cmocka_unit_test(test_full_blocks),    cmocka_unit_test(test_round_trip),
-                                        cmocka_unit_test(test_malformed),      cmocka_unit_test(test_no_room) };
+                                        cmocka_unit_test(test_whole_frames),   cmocka_unit_test(test_malformed),
+                                        cmocka_unit_test(test_no_room) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -394,7 +394,7 @@ static void print_take(const struct writing *writing, const struct zg_step *step
 static char *ending(const struct writing *writing, const struct zg_step *step)
 {
     const bool is_quoted = step->type.kind == ZG_KIND_TEXT && step->field->form.quote;
-    const unsigned size = is_quoted ? 0 : zg_step_is_array(step) ? step->field->form.width : zg_text_one_size(step);
+    const unsigned size = is_quoted ? 0 : zg_step_is_array(step) ? step->field->form.width : step->characters;
     g_autofree char *spelling = own_name(writing, step, "spelling");
 
     return zg_text_is_number(step, ZG_LAYOUT_PAIRS) ? g_strdup_printf("%u, &%s", size, spelling)

@@ -44,7 +44,7 @@ static void append_form(GString *text, const struct zg_step *step, enum zg_layou
     const bool is_text = zg_step_is_string(step);
     const unsigned size = is_text && step->type.kind == ZG_KIND_TEXT && form->quote ? 0
                           : zg_step_is_array(step)                                  ? form->width
-                                                                                    : zg_text_one_size(step);
+                                                                                    : step->characters;
 
     g_string_append_printf(text, "_Form(base=%u, width=%u, decimals=%u, exponent=%d", form->base, form->width,
                            is_text || step->record ? 0 : zg_step_decimals(step), form->exponent);

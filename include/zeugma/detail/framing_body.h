@@ -103,7 +103,8 @@ static ZGI_QUICK size_t zgi_receive_whole(struct zg_receiver *receiver, const st
     const struct zg_check *check = protocol->check;
     const uint8_t *content;
     size_t length;
-    const size_t size = protocol->framing->whole(&receiver->decoder, bytes, count, &content, &length);
+    const size_t size =
+        protocol->framing->whole(protocol->framing, &receiver->decoder, bytes, count, &content, &length);
 
     if (size == 0)
         return 0;

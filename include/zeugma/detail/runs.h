@@ -61,6 +61,38 @@ static inline int zgi_copy_16(uint8_t *to, const uint8_t *from)
     return _mm_movemask_epi8(_mm_cmpeq_epi8(bytes, _mm_setzero_si128())) == 0;
 }
 
+/* Which of 16 bytes are one of these, as bits. */
+static inline unsigned zgi_special_16(const uint8_t *bytes, const uint8_t *specials, unsigned kinds)
+{
+    const __m128i piece = _mm_loadu_si128((const __m128i *)(const void *)bytes);
+    __m128i found = _mm_setzero_si128();
+
+    for (unsigned k = 0; k < kinds; k++)
+        found = _mm_or_si128(found, _mm_cmpeq_epi8(piece, _mm_set1_epi8((char)specials[k])));
+    return (unsigned)_mm_movemask_epi8(found);
+}
+
+/* The position of the first byte that is one of these, or `count`. */
+static inline size_t zgi_run_without(const uint8_t *bytes, size_t count, const uint8_t *specials, unsigned kinds)
+{
+    size_t i = 0;
+
+    for (; count - i >= 16; i += 16) {
+        const unsigned found = zgi_special_16(bytes + i, specials, kinds);
+        if (found != 0)
+            return i + (unsigned)__builtin_ctz(found);
+    }
+    if (i > 0 && i < count) { /* the last sixteen, some of them for the second time */
+        const unsigned found = zgi_special_16(bytes + count - 16, specials, kinds);
+        return found != 0 ? count - 16 + (unsigned)__builtin_ctz(found) : count;
+    }
+    for (; i < count; i++)
+        for (unsigned k = 0; k < kinds; k++)
+            if (bytes[i] == specials[k])
+                return i;
+    return i;
+}
+
 /* The position of the first zero, or `count`. */
 static inline size_t zgi_find_zero(const uint8_t *bytes, size_t count)
 {
@@ -86,6 +118,15 @@ static inline int zgi_copy_16(uint8_t *to, const uint8_t *from)
     memcpy(to, from, sizeof words); /* one store, which the check can then read in one load */
     memcpy(words, from, sizeof words);
     return (zgi_zeros(words[0]) | zgi_zeros(words[1])) == 0;
+}
+
+static inline size_t zgi_run_without(const uint8_t *bytes, size_t count, const uint8_t *specials, unsigned kinds)
+{
+    for (unsigned k = 0; k < kinds; k++) {
+        const uint8_t *const found = (const uint8_t *)memchr(bytes, specials[k], count);
+        count = found ? (size_t)(found - bytes) : count;
+    }
+    return count;
 }
 
 static inline size_t zgi_find_zero(const uint8_t *bytes, size_t count)
