@@ -278,7 +278,7 @@ static void test_packets(void **state)
     (void)state;
     test_assert_run(2, wrong, "unix:u is a stream of bytes, which does not keep packets apart");
     test_assert_run(2, unfit, "not for this link, which keeps packets apart: fifo");
-    struct process device = test_start(serve);
+    struct process device = test_start("%s", serve);
     test_await(&device, "Ctrl-C ends it");
     test_assert_run(0, send, "delivered");
     g_autofree char *seen = test_run(0, watch), *read = test_run(0, again);

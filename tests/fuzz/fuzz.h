@@ -16,4 +16,7 @@ const struct zg_plan *fuzz_plan(unsigned index);
 /* The plan of a framing by its index, any number. */
 const struct zg_plan *fuzz_framing_plan(unsigned index);
 
+/* The plan of a definition with text layouts, in the same way. */
+const struct zg_plan *fuzz_text_plan(unsigned index);
+
 #endif
