@@ -123,13 +123,14 @@ static char *random_definition(struct zg_random *random)
                             : zg_random_one_in(random, 2) ? "destination: u3, source: { type: u13, order: big }, "
                                                           : "node: { type: u7, broadcast: 0 }, ";
 
+    const char *framing = framings[zg_random_below(random, G_N_ELEMENTS(framings) - !counted)];
+    const bool coded = !strstr(framing, "length") && zg_random_one_in(random, 4);
     g_string_append_printf(
         text,
-        "frame:\n  framing: %s\n  max_payload: 60000\n  byte_order: %s\n  check: %s\n"
+        "frame:\n  framing: %s\n%s  max_payload: 60000\n  byte_order: %s\n  check: %s\n"
         "  header: [version: u%u, %s%s%s: { type: u%u, order: big }, %ssequence: u%u%s]\n",
-        framings[zg_random_below(random, G_N_ELEMENTS(framings) - !counted)],
-        zg_random_one_in(random, 2) ? "big" : "little", checks[zg_random_below(random, G_N_ELEMENTS(checks))],
-        1 + (unsigned)zg_random_below(random, 9),
+        framing, coded ? "  coding: hex\n" : "", zg_random_one_in(random, 2) ? "big" : "little",
+        checks[zg_random_below(random, G_N_ELEMENTS(checks))], 1 + (unsigned)zg_random_below(random, 9),
         zg_random_one_in(random, 2) ? "const: { type: u11, value: 0x5A5 }, minor: u3, " : "", addresses,
         tagged ? "reserved" : "id", 5 + (unsigned)zg_random_below(random, 18),
         counted ? lengths[zg_random_below(random, G_N_ELEMENTS(lengths))] : "",

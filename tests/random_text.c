@@ -131,6 +131,8 @@ static char *random_definition(struct zg_random *random, bool integers_only)
         "framing: { kind: marks, start: \"!\", end: \"\\r\\n\" }, check: { name: crc16/arc, as: hex, case: lower, "
         "place: after_end, covers: all }",
         "framing: { kind: marks, end: \"\\r\\n\" }, check: { name: adler32, as: decimal, after: \"*\" }",
+        "framing: { kind: marks, start: \":\", end: { device: \"\\r\\n\", host: \"\\n\" } }, coding: HEX, check: "
+        "sum8/negated",
     };
     GString *text = g_string_new("zeugma: 1\nprotocol: random\nversion: 1.3\n");
 

@@ -71,9 +71,10 @@ static bool same_framing(const struct zg_plan *before, const struct zg_plan *aft
 {
     const struct zg_framing_choice *a = &before->definition->framing, *b = &after->definition->framing;
 
-    return a->kind == b->kind && same_mark(&a->start, &b->start) && same_ends(a, b) && a->marking == b->marking &&
-           a->escape == b->escape && (a->marking != ZG_MARKING_ESCAPED || a->escape_xor == b->escape_xor) &&
-           a->size == b->size && before->gap_ns == after->gap_ns && before->sized == after->sized &&
+    return a->kind == b->kind && !a->coding == !b->coding && same_mark(&a->start, &b->start) && same_ends(a, b) &&
+           a->marking == b->marking && a->escape == b->escape &&
+           (a->marking != ZG_MARKING_ESCAPED || a->escape_xor == b->escape_xor) && a->size == b->size &&
+           before->gap_ns == after->gap_ns && before->sized == after->sized &&
            (!before->sized || before->max_content == after->max_content);
 }
 

@@ -18,7 +18,9 @@ struct explaining {
     GPtrArray *meanings; /* for each byte of the content */
     GPtrArray *bytes;    /* struct zg_explained, those so far */
     GByteArray *wire;
-    unsigned content; /* bytes of the content so far */
+    unsigned content;  /* bytes of the content so far */
+    const uint8_t *is; /* the content, where it is coded; otherwise NULL */
+    bool half;         /* the first of two digits has come */
 };
 
 /* A role and its value, or that it continues. */
@@ -125,7 +127,18 @@ static void add_plain(struct explaining *frame, const char *what)
 /* The next byte on the wire carries one of the content, as `as`; `how` says by which rule. */
 static void add_content(struct explaining *frame, uint8_t as, const char *how)
 {
-    add(frame, true, as, g_strconcat(frame->meanings->pdata[frame->content], how, NULL));
+    const char *meaning = frame->meanings->pdata[frame->content];
+
+    if (frame->is && !frame->half) {
+        add(frame, true, frame->is[frame->content], g_strconcat(meaning, how, NULL));
+        frame->content--;
+    } else if (frame->is) {
+        add(frame, false, 0, g_strconcat("second digit", how, NULL));
+        frame->content++;
+    } else {
+        add(frame, true, as, g_strconcat(meaning, how, NULL));
+    }
+    frame->half = frame->is && !frame->half;
 }
 
 static uint8_t next_byte(const struct explaining *frame)
@@ -225,6 +238,7 @@ GPtrArray *zg_explain_frame(const struct zg_plan *plan, const struct zg_plan_mes
     g_autofree uint8_t *content = g_malloc(plan->max_content);
     frame.length = zg_content_make(plan, header, payload, frame.payload, content);
     frame.tail = plan->filled > 0 ? plan->check.size : frame.length - plan->header.size - frame.payload;
+    frame.is = plan->definition->coding ? content : NULL;
     explain_content(&frame);
     for (unsigned i = 0; i < opening; i++)
         add_plain(&frame, plan->framer.framing.lead ? "start of the frame" : name);

@@ -268,6 +268,18 @@ static bool no_check(const struct zg_frame_reader *reader, const struct zg_found
     return reader->plan->check.form && found->outcome == ZG_OUTCOME_FAILED_CHECK && found->unreadable;
 }
 
+/* What is wrong where no sender produces such bytes. */
+static const char *why_malformed(const struct zg_plan *plan)
+{
+    const struct zg_framing_choice *framing = &plan->definition->framing;
+    const bool stuffs = framing->marking != ZG_MARKING_PLAIN || framing->kind == ZG_FRAMING_COBS ||
+                        framing->kind == ZG_FRAMING_SLIP || framing->kind == ZG_FRAMING_HDLC;
+
+    if (framing->coding)
+        return stuffs ? "malformed stuffing, or no hex digits" : "no hex digits";
+    return plan->sized || zg_plan_has_fixed_ends(plan, ZG_SIDE_BOTH) ? "no end mark" : "malformed stuffing";
+}
+
 /* Why a candidate was no frame. */
 static const char *reason(const struct zg_frame_reader *reader, const struct zg_found *found)
 {
@@ -281,7 +293,7 @@ static const char *reason(const struct zg_frame_reader *reader, const struct zg_
     }
     if (reader->plan->definition->framing.kind == ZG_FRAMING_LENGTH)
         return "impossible length";
-    return reader->plan->sized ? "no end mark" : "malformed stuffing";
+    return why_malformed(reader->plan);
 }
 
 /* A failed candidate that is text. If it was longer than the longest frame, a character may be cut at its end. */

@@ -65,6 +65,8 @@ char *zg_framing_text(const struct zg_framing_choice *framing)
         g_string_append_printf(text, " with escape %02X", framing->escape);
     if (framing->marking == ZG_MARKING_DOUBLED)
         g_string_append_printf(text, " with %02X doubled", framing->escape);
+    if (framing->coding)
+        g_string_append(text, framing->coding == ZG_CODING_UPPER ? ", in HEX" : ", in hex");
     if (framing->kind == ZG_FRAMING_GAP && framing->gap_millichars > 0)
         g_string_append_printf(text, " of %g characters", (double)framing->gap_millichars / 1000);
     else if (framing->kind == ZG_FRAMING_GAP)

@@ -28,9 +28,13 @@ enum { ZG_ALSO_MOST = 4 };
 /* What keeps marks out of the content. */
 enum zg_marking { ZG_MARKING_PLAIN, ZG_MARKING_ESCAPED, ZG_MARKING_DOUBLED };
 
+/* Whether contents are sent as hex digits, of which case. */
+enum zg_coding_choice { ZG_CODING_NONE, ZG_CODING_LOWER, ZG_CODING_UPPER };
+
 /* What the kind does not have is 0. */
 struct zg_framing_choice {
     enum zg_framing_kind kind;
+    enum zg_coding_choice coding;
     bool lead;                             /* of cobs and slip: a delimiter before each frame as well */
     bool escape_control;                   /* of hdlc */
     struct zg_mark start;                  /* of marks; the sync of length and fixed */

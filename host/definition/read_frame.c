@@ -126,6 +126,15 @@ static void read_max_frame(struct zgi_reader *reader, const struct zgi_entry *en
                       &((struct zg_definition *)into)->max_frame);
 }
 
+static void read_coding(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "hex", "HEX", NULL };
+    unsigned index;
+
+    if (zgi_read_choice(reader, entry->value, "a coding", words, &index))
+        ((struct zg_definition *)into)->coding = index == 0 ? ZG_CODING_LOWER : ZG_CODING_UPPER;
+}
+
 static void read_frame_layout(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     zgi_read_layout(reader, entry->value, true, &((struct zg_definition *)into)->layout);
@@ -133,7 +142,8 @@ static void read_frame_layout(struct zgi_reader *reader, const struct zgi_entry 
 
 const struct zgi_key zgi_frame_keys[] = {
     { "framing", true, zgi_read_framing, "framing",
-      "How frames are separated: cobs, slip, hdlc, length, marks, fixed or gap" },
+      "How frames are separated: cobs, slip, hdlc, length, marks, fixed, gap or packet" },
+    { "coding", false, read_coding, "coding", "hex or HEX: contents are sent as hex digits; default: as they are" },
     { "byte_order", false, skip_byte_order, "byte_order", "Byte order of numbers: little (default) or big" },
     { "header", false, zgi_read_header, "header", "Roles before the payload, [version: u3, id: u5, sequence: u8]" },
     { "check", true, zgi_read_check, "check", "Check after the payload: a name, or the parameters of a CRC" },
@@ -156,4 +166,5 @@ void zgi_read_frame(struct zgi_reader *reader, const struct zgi_entry *entry, vo
         zgi_read_order(reader, order, &definition->big_endian);
     definition->check.big_endian = definition->big_endian;
     zgi_read_mapping(reader, entry->value, entry->place, "the frame", zgi_frame_keys, definition);
+    definition->framing.coding = definition->coding;
 }

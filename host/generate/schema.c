@@ -54,6 +54,7 @@ static const struct {
 } choices[] = { { "duplex", { "full", "half" } },
                 { "byte_order", { "little", "big" } },
                 { "framing_kind", { "cobs", "slip", "hdlc", "length", "marks", "fixed", "gap", "packet" } },
+                { "coding", { "hex", "HEX" } },
                 { "covers", { "content", "payload", "all", "after_start" } },
                 { "check_as", { "bytes", "hex", "decimal" } },
                 { "check_place", { "before_end", "after_end" } },

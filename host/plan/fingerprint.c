@@ -30,6 +30,8 @@ static void append_framing(GString *text, const struct zg_plan *plan)
     const struct zg_framing_choice *framing = &plan->definition->framing;
 
     g_string_append_printf(text, "framing %s", zg_framing_names[framing->kind]);
+    if (framing->coding)
+        g_string_append(text, " hex");
     if (framing->lead)
         g_string_append(text, " lead");
     if (framing->escape_control)

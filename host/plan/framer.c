@@ -15,12 +15,12 @@ bool zg_framing_is_plain(const struct zg_framing_choice *framing)
 
 bool zg_framing_is_sized(const struct zg_framing_choice *framing, bool one_size)
 {
-    return zg_framing_is_plain(framing) && one_size && framing->start.size > 0;
+    return zg_framing_is_plain(framing) && one_size && framing->start.size > 0 && !framing->coding;
 }
 
 bool zg_framing_is_short_cobs(const struct zg_framing_choice *framing, unsigned content)
 {
-    return framing->kind == ZG_FRAMING_COBS && !framing->lead && content < 254;
+    return framing->kind == ZG_FRAMING_COBS && !framing->lead && !framing->coding && content < 254;
 }
 
 /* The end mark that takes the fewest bytes, or the most. */
@@ -30,7 +30,13 @@ static unsigned end_size(const struct zg_framing_choice *framing, bool most)
     return most ? MAX(device, host) : MIN(device, host);
 }
 
-unsigned zg_framing_least(const struct zg_framing_choice *framing, unsigned content)
+/* Characters that content takes between the framing's own. */
+static unsigned coded(const struct zg_framing_choice *framing, unsigned content)
+{
+    return framing->coding ? 2 * content : content;
+}
+
+static unsigned least(const struct zg_framing_choice *framing, unsigned content)
 {
     switch (framing->kind) {
     case ZG_FRAMING_COBS: return ZG_COBS_WIRE_MAX(content) + framing->lead;
@@ -40,8 +46,14 @@ unsigned zg_framing_least(const struct zg_framing_choice *framing, unsigned cont
     }
 }
 
+unsigned zg_framing_least(const struct zg_framing_choice *framing, unsigned content)
+{
+    return least(framing, coded(framing, content));
+}
+
 unsigned zg_framing_most(const struct zg_framing_choice *framing, unsigned content)
 {
+    content = coded(framing, content);
     switch (framing->kind) {
     case ZG_FRAMING_SLIP: return 2 * content + 1 + framing->lead;
     case ZG_FRAMING_HDLC: return ZG_ESCAPED_WIRE_MAX(content);
@@ -49,7 +61,7 @@ unsigned zg_framing_most(const struct zg_framing_choice *framing, unsigned conte
         if (!zg_framing_is_plain(framing))
             return ZG_MARKS_WIRE_MAX(content, framing->start.size, framing->end.size);
         return framing->start.size + content + end_size(framing, true);
-    default: return zg_framing_least(framing, content);
+    default: return least(framing, content);
     }
 }
 
@@ -65,6 +77,7 @@ static unsigned longest_end(const struct zg_framing_choice *framing)
 
 unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned content, bool one_size)
 {
+    content = coded(framing, content);
     switch (framing->kind) {
     case ZG_FRAMING_MARKS:
         if (!zg_framing_is_sized(framing, one_size))
@@ -176,5 +189,11 @@ void zgi_framer_init(struct zg_framer *framer, const struct zg_framing_choice *c
     case ZG_FRAMING_LENGTH:
     case ZG_FRAMING_FIXED: init_sized(framer, choice); break;
     default: *framing = choice->lead ? zg_cobs_lead : zg_cobs; break;
+    }
+    if (choice->coding) {
+        framer->inner = *framing;
+        framer->coding = (struct zg_coding){ &framer->inner, choice->coding == ZG_CODING_UPPER };
+        const struct zg_framing outer = ZG_CODED(&framer->coding, framer->inner.lead, framer->inner.rereads);
+        *framing = outer;
     }
 }

@@ -5,6 +5,7 @@
 
 #include "definition/framing_choice.h"
 #include "plan/steps.h"
+#include "zeugma/coding.h"
 #include "zeugma/marks.h"
 #include "zeugma/sized.h"
 
@@ -25,6 +26,8 @@ struct zg_content_sizes {
 /* Must not be moved or copied: framing points into it. */
 struct zg_framer {
     struct zg_framing framing;
+    struct zg_framing inner; /* of a coded one */
+    struct zg_coding coding;
     struct zg_sized sized; /* of length, fixed, and plain marks around contents of one size */
     struct zg_marks marks; /* of other marks */
     struct zg_end_mark others[ZG_ALSO_MOST + 1], sent;

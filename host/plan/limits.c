@@ -124,6 +124,22 @@ static void check_form(const struct zg_plan *plan, struct zg_diagnostics *diagno
                   "expected as: hex, or another framing and no role length");
 }
 
+/* Whether digits could be an end mark. */
+static void check_coded_marks(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
+{
+    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
+    const unsigned count = zg_framing_ends(&plan->definition->framing, ends);
+
+    for (unsigned k = 0; k < count; k++) {
+        bool digits = true;
+        for (unsigned i = 0; i < ends[k]->size; i++)
+            digits = digits && g_ascii_isxdigit((char)ends[k]->bytes[i]);
+        if (digits)
+            zgi_error(diagnostics, plan->definition->framing.place,
+                      "the end mark consists of hex digits, which the coded content holds, too; expected another mark");
+    }
+}
+
 /* Whether the framing can carry every message. */
 static void check_framing(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
@@ -133,6 +149,8 @@ static void check_framing(const struct zg_plan *plan, struct zg_diagnostics *dia
             check_fixed(plan, item, diagnostics);
     }
     check_form(plan, diagnostics);
+    if (plan->definition->coding && zg_framing_is_plain(&plan->definition->framing))
+        check_coded_marks(plan, diagnostics);
     zgi_check_start_inside(plan, diagnostics);
     if (plan->searched)
         zgi_check_searched(plan, diagnostics);

@@ -382,7 +382,7 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
     plan_variables(plan, diagnostics);
     plan_messages(plan, diagnostics);
     plan->sized = zg_framing_is_sized(&definition->framing, has_one_size(plan)) && !definition->check.after_end;
-    plan->searched = zg_framing_is_plain(&definition->framing) && !plan->sized;
+    plan->searched = zg_framing_is_plain(&definition->framing) && !plan->sized && !definition->coding;
     if (plan->searched)
         zgi_find_fixed_ends(plan);
     zgi_plan_limits(plan, diagnostics);
@@ -493,5 +493,6 @@ struct zg_protocol zg_plan_protocol(const struct zg_plan *plan)
                                  .node = plan->node != NULL,
                                  .everybody = (zg_header_number)zg_plan_everybody(plan),
                                  .packets = plan->packets,
+                                 .coded = plan->definition->coding != ZG_CODING_NONE,
                                  .length_ends = plan->filled > 0 && plan->length_bits > 0 };
 }

@@ -70,6 +70,7 @@ struct zg_protocol {
     bool awaits; /* half duplex: sends nothing while an answer is due, like a PC, whose timing is coarse; otherwise only
                     frames to others wait, on a shared line */
     bool packets; /* the link keeps frames apart, each of which is one packet; the transmit ring holds one at a time */
+    bool coded;   /* contents are hex digits on the wire (zeugma/coding.h) */
     bool length_ends; /* the header's length gives the payload's end (zero bytes may follow) */
     /* Writes a header of header_size bytes. Only the low bits of each role are used; header->length is the payload's.
      */

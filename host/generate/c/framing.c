@@ -8,7 +8,8 @@ static bool is_sided(const struct zg_plan *plan)
     return zg_framing_is_sided(&plan->definition->framing) || zg_plan_has_fixed_ends(plan, ZG_SIDE_BOTH);
 }
 
-char *zgi_c_framing_name(const struct zgi_c *c)
+/* The name of a side's framing, of the inner one if it is coded. */
+static char *inner_name(const struct zgi_c *c, enum zg_side side)
 {
     const struct zg_framing_choice *framing = &c->plan->definition->framing;
 
@@ -20,9 +21,17 @@ char *zgi_c_framing_name(const struct zgi_c *c)
     case ZG_FRAMING_PACKET: return g_strdup("zg_gap");
     default:
         return is_sided(c->plan)
-                   ? g_strdup_printf("%s_%s_framing", c->prefix, c->side == ZG_SIDE_DEVICE ? "device" : "host")
+                   ? g_strdup_printf("%s_%s_framing", c->prefix, side == ZG_SIDE_DEVICE ? "device" : "host")
                    : g_strdup_printf("%s_framing", c->prefix);
     }
+}
+
+char *zgi_c_framing_name(const struct zgi_c *c)
+{
+    if (!c->plan->definition->coding)
+        return inner_name(c, c->side);
+    return is_sided(c->plan) ? g_strdup_printf("%s_%s_coded", c->prefix, c->side == ZG_SIDE_DEVICE ? "device" : "host")
+                             : g_strdup_printf("%s_coded", c->prefix);
 }
 
 const char *zgi_c_framing_header(const struct zgi_c *c)
@@ -161,8 +170,8 @@ static void print_marks_of(const struct zgi_c *c, GString *text, enum zg_side si
         "%s, %s, %u, %s, NULL };\nstatic const struct zg_framing %s%s_framing = ZG_MARKS(&%s%s_marks);\n\n",
         c->prefix, name, framing->start.size, heard->size, start, end,
         framing->marking == ZG_MARKING_DOUBLED ? "true" : "false", framing->escape, framing->escape_xor,
-        c->plan->searched ? "true" : "false", framing->also_ends, others, own, zg_plan_trailing(c->plan), ends,
-        c->prefix, name, c->prefix, name);
+        zg_framing_is_plain(framing) ? "true" : "false", framing->also_ends, others, own, zg_plan_trailing(c->plan),
+        ends, c->prefix, name, c->prefix, name);
 }
 
 static void print_marks(const struct zgi_c *c, GString *text)
@@ -194,7 +203,21 @@ void zgi_c_framing_needs(const struct zgi_c *c, GString *text)
         g_string_append_printf(text, "#if !ZG_MARKS_MORE\n#error \"%s needs ZG_MARKS_MORE=1\"\n#endif\n\n", c->prefix);
 }
 
-void zgi_c_framing(const struct zgi_c *c, GString *text)
+/* The framing around one that is coded. */
+static void print_coded(const struct zgi_c *c, GString *text, enum zg_side side, const char *name)
+{
+    const struct zg_framing *inner = &c->plan->framer.inner;
+    g_autofree char *inside = inner_name(c, side);
+
+    g_string_append_printf(text,
+                           "static const struct zg_coding %s%s_coding = { &%s, %s };\nstatic const struct zg_framing "
+                           "%s%s_coded = ZG_CODED(&%s%s_coding, %s, %s);\n\n",
+                           c->prefix, name, inside, c->plan->definition->coding == ZG_CODING_UPPER ? "true" : "false",
+                           c->prefix, name, c->prefix, name, inner->lead ? "true" : "false",
+                           inner->rereads ? "true" : "false");
+}
+
+static void print_options(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
     const struct zg_framing_choice *framing = &plan->definition->framing;
@@ -217,4 +240,17 @@ void zgi_c_framing(const struct zgi_c *c, GString *text)
                                framing->kind == ZG_FRAMING_LENGTH ? "_measure" : "", plan->max_content,
                                (unsigned)plan->framer.sized.head, framing->start.size, framing->end.size, start, end,
                                c->prefix, c->prefix);
+}
+
+void zgi_c_framing(const struct zgi_c *c, GString *text)
+{
+    print_options(c, text);
+    if (!c->plan->definition->coding)
+        return;
+    if (is_sided(c->plan)) {
+        print_coded(c, text, ZG_SIDE_DEVICE, "_device");
+        print_coded(c, text, ZG_SIDE_HOST, "_host");
+    } else {
+        print_coded(c, text, (enum zg_side)0, "");
+    }
 }

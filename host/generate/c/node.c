@@ -330,6 +330,7 @@ static void print_protocol(const struct zgi_c *c, GString *text)
     zgi_c_member(text, "everybody", "%uU", zg_plan_everybody(c->plan));
     zgi_c_member(text, "awaits", "%s", c->side == ZG_SIDE_HOST ? "true" : "false");
     zgi_c_member(text, "packets", "%s", protocol.packets ? "true" : "false");
+    zgi_c_member(text, "coded", "%s", protocol.coded ? "true" : "false");
     zgi_c_member(text, "length_ends", "%s", protocol.length_ends ? "true" : "false");
     zgi_c_member(text, "write_header, admit and deliver, which are known at compile time", "NULL, NULL, NULL");
     zgi_c_member(text, "changed", "%s", changed);

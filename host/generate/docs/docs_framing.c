@@ -132,7 +132,9 @@ static void print_marks(struct zgi_document *document, const struct zg_plan *pla
         g_string_append_printf(text, "It begins with %s. ", start);
     append_ends(text, framing);
     append_fixed_ends(text, plan);
-    if (plan->searched)
+    if (framing->coding && zg_framing_is_plain(framing))
+        g_string_append(text, "The digits are sent as they are");
+    else if (plan->searched)
         g_string_append_printf(text, "The content%s does not hold an end mark before its end, and is sent as it is",
                                zg_plan_has_fixed_ends(plan, ZG_SIDE_BOTH) ? " of other messages" : "");
     else if (framing->marking == ZG_MARKING_DOUBLED)
@@ -153,6 +155,12 @@ void zgi_docs_framing(struct zgi_document *document, const struct zg_plan *plan)
 {
     const struct zg_framing_choice *framing = &plan->definition->framing;
 
+    if (framing->coding)
+        zgi_document_paragraph(document,
+                               "Each byte of header, payload and check is sent as two hex digits, the high one first, "
+                               "in %s case; a receiver takes either. What else stands between the framing's own bytes "
+                               "is no frame. Below, the content is these digits.",
+                               framing->coding == ZG_CODING_UPPER ? "upper" : "lower");
     switch (framing->kind) {
     case ZG_FRAMING_COBS: print_cobs(document, plan); break;
     case ZG_FRAMING_SLIP:

@@ -369,9 +369,14 @@ static void print_framing(GString *text, const struct zg_plan *plan)
     const struct zg_framing_choice *framing = &plan->definition->framing;
     static const struct zg_mark none = { 0 };
 
-    g_string_append_printf(text, "FRAMING = \"%s\"\nLEAD = %s\nESCAPE_CONTROL = %s\nMAX_CONTENT = %u\nFILLED = %u\n",
-                           zg_framing_names[framing->kind], plan->framer.framing.lead ? "True" : "False",
-                           framing->escape_control ? "True" : "False", plan->max_content, plan->filled);
+    g_string_append_printf(
+        text, "FRAMING = \"%s\"\nLEAD = %s\nESCAPE_CONTROL = %s\nMAX_CONTENT = %u\nFILLED = %u\nCODING = %s\n",
+        zg_framing_names[framing->kind], plan->framer.framing.lead ? "True" : "False",
+        framing->escape_control ? "True" : "False",
+        plan->definition->coding ? 2 * plan->max_content : plan->max_content, plan->filled,
+        plan->definition->coding == ZG_CODING_UPPER   ? "\"HEX\""
+        : plan->definition->coding == ZG_CODING_LOWER ? "\"hex\""
+                                                      : "None");
     print_mark(text, "START", &framing->start);
     print_mark(text, "END", &framing->end);
     print_mark(text, "HOST_END", zg_framing_is_sided(framing) ? &framing->host_end : &framing->end);
@@ -388,7 +393,7 @@ static void print_framing(GString *text, const struct zg_plan *plan)
     if (framing->kind == ZG_FRAMING_LENGTH || framing->kind == ZG_FRAMING_FIXED || plan->sized)
         g_string_append_printf(text, "_LENGTH_END = %u  # bytes of the header up to the length's last\n",
                                (unsigned)plan->framer.sized.head);
-    if (plan->searched)
+    if (zg_framing_is_plain(framing) && !plan->sized)
         g_string_append_printf(text, "PLAIN = True\nDOUBLED = False\nESCAPE = None\nESCAPE_XOR = 0\nFIXED_ENDS = %s\n",
                                zg_plan_has_fixed_ends(plan, ZG_SIDE_BOTH) ? "True" : "False");
     else if (framing->marking != ZG_MARKING_PLAIN)

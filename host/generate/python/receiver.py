@@ -55,6 +55,23 @@ def _check_read(content):
     return size + len(CHECK_AFTER), int(digits, CHECK_BASE) if all(byte in good for byte in digits) else None
 
 
+def _coded(content: bytes) -> bytes:
+    """Content as it stands between the framing's own bytes."""
+    return content if CODING is None else (content.hex() if CODING == "hex" else content.hex().upper()).encode()
+
+
+def _decoded(finder) -> bool:
+    """Makes bytes of what a finder found; False: these are no hex digits."""
+    if CODING is None:
+        return True
+    try:
+        text = bytes(finder.content).decode("ascii")
+        finder.content = bytearray.fromhex(text if text.isalnum() else "?")
+        return True
+    except ValueError:
+        return False
+
+
 def encode(message, sequence: int = 0, **roles: int) -> bytes:
     """A frame as it is on the wire. `roles` may be source, destination, node, minor, and of a ticketed message ticket and base; those
     omitted are 0, minor is this protocol's. Raises RangeError for a value that its type or range does not permit."""
@@ -67,7 +84,7 @@ def encode(message, sequence: int = 0, **roles: int) -> bytes:
             raise RangeError("%s: %r is no %s of this header and message" % (type(message).__name__, value, name))
     header.update(roles)
     content = (_pack_header(header) + payload).ljust(FILLED - CHECK_SIZE, b"\0")
-    wire = stuff(content + _check_bytes(content))
+    wire = stuff(_coded(content + _check_bytes(content)))
     if message.SENDER == "device" or HOST_END == END:
         return wire
     return wire[:len(wire) - len(END) - CHECK_BEHIND] + HOST_END + wire[len(wire) - CHECK_BEHIND:]
@@ -154,6 +171,9 @@ class Receiver:
     def _settle(self, event):
         """Counts the bytes of an event: all pending ones except those that the finder keeps."""
         counter, frame = {"noise": "bytes_noise", "idle": "bytes_idle"}.get(event, "bytes_failed"), None
+        if event == "content" and not _decoded(self._finder):
+            event = "malformed"
+            self._finder.reject()
         if event == "content":
             header, payload, event = self._judge(bytes(self._finder.content))
             if header is not None:

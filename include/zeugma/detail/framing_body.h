@@ -22,7 +22,8 @@ static inline void zgi_receiver_begin(struct zg_receiver *receiver, const struct
     receiver->owner = owner;
     receiver->counters = counters;
 #endif
-    zgi_decoder_begin(&receiver->decoder, protocol->framing, ZG_MAX_CONTENT(protocol), memory, protocol->receive_room);
+    zgi_decoder_begin(&receiver->decoder, protocol->framing, ZG_MAX_CONTENT(protocol) * (protocol->coded ? 2U : 1U),
+                      memory, protocol->receive_room);
     zgi_begin_check(receiver);
 }
 
@@ -32,7 +33,7 @@ static void zgi_advance_check(struct zg_receiver *receiver)
     const struct zg_check *check = ZGI_PROTOCOL(receiver)->check;
     const struct zg_decoder *decoder = &receiver->decoder;
 
-    if (check->size == 0 || decoder->length <= receiver->checked + check->size)
+    if (check->size == 0 || ZGI_PROTOCOL(receiver)->coded || decoder->length <= receiver->checked + check->size)
         return;
     receiver->state =
         zgi_check_content(check, receiver->state, receiver->checked, decoder->content, decoder->length, check->size);
