@@ -19,6 +19,12 @@ static void refuse(struct device *device, panel_trouble why)
     device->not_sent += panel_device_send_failed(&device->node, &failed) != 0;
 }
 
+/* What is received may be outside its range: here a digit may be missing. */
+static bool is_stop(uint8_t stop)
+{
+    return stop >= 1 && stop <= PANEL_STOPS;
+}
+
 static void on_wind(void *context, const struct panel_read_wind *message, const struct zg_frame *frame)
 {
     struct device *device = context;
@@ -40,7 +46,7 @@ static void on_stop(void *context, const struct panel_read_stop *message, const 
     struct device *device = context;
     struct panel_text text;
     (void)frame;
-    if (message->stop > PANEL_STOPS) {
+    if (!is_stop(message->stop)) {
         refuse(device, PANEL_TROUBLE_NO_SUCH_STOP);
         return;
     }
@@ -56,7 +62,7 @@ static void on_pull(void *context, const struct panel_pull *message, const struc
     (void)frame;
     if (device->locked) {
         refuse(device, PANEL_TROUBLE_LOCKED);
-    } else if (message->stop > PANEL_STOPS) {
+    } else if (!is_stop(message->stop)) {
         refuse(device, PANEL_TROUBLE_NO_SUCH_STOP);
     } else {
         device->drawn ^= UINT32_C(1) << (message->stop - 1);
