@@ -15,7 +15,8 @@ static void set_pace(struct device *device, uint16_t seconds)
 static void on_pace(void *context, const struct buoy_pace *message, const struct zg_frame *frame)
 {
     (void)frame;
-    set_pace(context, message->seconds);
+    if (buoy_pace_check(message) == 0) /* what is received may be outside its range */
+        set_pace(context, message->seconds);
 }
 
 int device_begin(struct device *device, const struct zg_port *port, void *port_context)

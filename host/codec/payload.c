@@ -67,8 +67,29 @@ bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at,
     return unpack_fields(message, at, length - tickets, values, ignored);
 }
 
+/* All roles at once, in the word that they are. */
+static void pack_word(const struct zg_plan *plan, const struct zg_header *header, size_t payload, uint8_t *at)
+{
+    const struct zg_header_word *word = &plan->word;
+    struct zg_header counted = *header;
+    uint64_t bits = word->constants;
+
+    counted.length = (zg_header_number)(payload + plan->length_more);
+    for (unsigned i = 0, count = word->count; i < count; i++) {
+        uint32_t role;
+        memcpy(&role, (const uint8_t *)&counted + word->roles[i].member, sizeof role);
+        bits |= (uint64_t)(role & word->roles[i].mask) << word->roles[i].shift;
+    }
+    bits = GUINT64_TO_LE(bits);
+    memcpy(at, &bits, plan->header.size);
+}
+
 void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, size_t payload, uint8_t *at)
 {
+    if (plan->word.whole && plan->header.size <= sizeof(uint64_t)) {
+        pack_word(plan, header, payload, at);
+        return;
+    }
     const uint64_t roles[ZG_ROLES] = { [ZG_ROLE_VERSION] = header->version,
                                        [ZG_ROLE_ID] = header->id,
                                        [ZG_ROLE_SEQUENCE] = header->sequence,

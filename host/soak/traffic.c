@@ -46,10 +46,10 @@ static unsigned place_of(const struct zg_plan *plan, enum zg_flow flow, unsigned
 }
 
 /* The bytes with which end marks begin that are searched, rising: no payload holds them. Returns how many there are. */
-static unsigned spared_bytes(const struct zg_plan *plan, uint8_t *spared)
+static unsigned find_spared(const struct zg_plan *plan, uint8_t *spared)
 {
     const struct zg_mark *ends[ZG_ALSO_MOST + 2];
-    const unsigned marks = plan->searched ? zg_framing_ends(&plan->definition->framing, ends) : 0;
+    const unsigned marks = zg_framing_ends(&plan->definition->framing, ends);
     unsigned count = 0;
 
     for (unsigned i = 0; i < marks; i++) {
@@ -63,6 +63,11 @@ static unsigned spared_bytes(const struct zg_plan *plan, uint8_t *spared)
         count++;
     }
     return count;
+}
+
+static inline unsigned spared_bytes(const struct zg_plan *plan, uint8_t *spared)
+{
+    return plan->searched ? find_spared(plan, spared) : 0;
 }
 
 void zg_traffic_spare(const struct zg_plan *plan, uint8_t *bytes, size_t length)
@@ -149,9 +154,10 @@ uint16_t zg_traffic_size(const struct zg_plan *plan, unsigned size)
 uint32_t zg_traffic_number(const struct zg_plan *plan, enum zg_flow flow, const uint8_t *payload, uint32_t next)
 {
     const unsigned size = zg_traffic_number_size(plan);
+    const unsigned base = base_of(plan);
     uint32_t number = 0, round = 1;
 
-    for (unsigned i = 0; i < size; i++, round *= base_of(plan))
+    for (unsigned i = 0; i < size; i++, round *= base)
         number += round * byte_digit(plan, payload[place_of(plan, flow, i)]);
     if (size == 4)
         return number;

@@ -168,7 +168,16 @@ static inline int zgi_write_frame(struct zg_ring *ring, const struct zg_protocol
                                   const uint8_t *payload, size_t length, size_t *wire)
 {
     struct zg_encoder encoder;
+#if ZGI_WHOLE_FRAMES
+    uint8_t gathered[256]; /* of moderate frames, which are then stuffed and checked in one run */
 
+    if (payload && protocol->header_size + length + ZG_CHECK_WIRE_MAX <= sizeof gathered) {
+        memcpy(gathered, front, protocol->header_size);
+        memcpy(gathered + protocol->header_size, payload, length);
+        front = gathered;
+        payload = NULL;
+    }
+#endif
     zg_encoder_begin(&encoder, protocol->framing, ring);
     if (payload || protocol->filled > 0)
         zgi_put_parts(&encoder, protocol, front, payload ? payload : front + protocol->header_size, length);
