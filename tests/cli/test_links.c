@@ -282,7 +282,7 @@ static void test_packets(void **state)
     test_await(&device, "Ctrl-C ends it");
     test_assert_run(0, send, "delivered");
     g_autofree char *seen = test_run(0, watch), *read = test_run(0, again);
-    const char *frame = strstr(seen, "{\"at\""), *end = strstr(frame, "\"raw\"");
+    const char *frame = strstr(seen, "\"message\":\"sea\""), *end = frame ? strstr(frame, "\"raw\"") : NULL;
     assert_non_null(end);
     g_autofree char *fields = g_strndup(frame, (gsize)(end - frame));
     test_assert_in(read, fields);
