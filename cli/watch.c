@@ -46,6 +46,7 @@ struct watching {
     struct zg_in_order *lines_made;               /* made, waiting for what passed before them */
     uint64_t frames, skipped, undelivered, bytes; /* from the device, except frames: all that are shown */
     uint64_t device_frames, heard_ns;
+    uint64_t most; /* frames to show; 0: any number */
     /* of the screen */
     struct zg_recent recent;
     char *note;
@@ -186,7 +187,8 @@ static void take_stretch(void *data, uint64_t at_ns, bool out, const struct zg_s
         watching->device_frames++;
         watching->heard_ns = at_ns;
     }
-    if (!zg_selection_shows(watching->selection, stretch))
+    const bool is_full = watching->most > 0 && watching->frames >= watching->most; /* more came at once */
+    if (is_full || !zg_selection_shows(watching->selection, stretch))
         return;
     watching->frames += stretch->kind == ZG_STRETCH_FRAME;
     watching->skipped += stretch->kind == ZG_STRETCH_SKIPPED;
@@ -372,7 +374,7 @@ static void print_summary(const struct watching *watching)
 }
 
 /* The caller prints the error, once the terminal is restored. */
-static void watch(struct watching *watching, const char *link, uint64_t duration_ns, uint64_t count, GError **error)
+static void watch(struct watching *watching, const char *link, uint64_t duration_ns, GError **error)
 {
     const int keys = watching->form == FORM_TABLE ? STDIN_FILENO : -1;
     bool done = false;
@@ -389,7 +391,7 @@ static void watch(struct watching *watching, const char *link, uint64_t duration
             (void)fflush(stdout);
         }
         done = done || (duration_ns > 0 && zg_wire_now_ns(watching->wire) >= duration_ns) ||
-               (count > 0 && watching->frames >= count);
+               (watching->most > 0 && watching->frames >= watching->most);
     }
     zg_session_end(watching->session);
     print_until(watching, UINT64_MAX);
@@ -417,7 +419,8 @@ static int open_and_watch(const struct cli_verb *verb, struct watching *watching
     watching->session = zg_session_new(watching->plan, watching->wire, options->answer, &calls, watching);
     if (options->answer)
         (void)zg_node_follow(zg_session_node(watching->session), (zg_header_number)options->to);
-    watch(watching, link, duration_ns, (uint64_t)options->count, &error);
+    watching->most = (uint64_t)options->count;
+    watch(watching, link, duration_ns, &error);
     if (watching->form == FORM_TABLE)
         screen_end();
     print_summary(watching);
