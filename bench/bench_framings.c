@@ -8,10 +8,11 @@
 
 #include "codec/frame.h"
 #include "codec/text.h"
+#include "measure.h"
 #include "node/node.h"
 #include "sim/random.h"
 
-enum { PAYLOAD = 32, STREAM = 1 << 20, SENDS = 40000, TURNS = 9, TEXTS = 100000 };
+enum { PAYLOAD = 32, STREAM = 1 << 20, SENDS = 40000, TEXTS = 100000 };
 
 struct subject {
     const char *name, *framing;
@@ -22,48 +23,6 @@ struct subject {
     unsigned frames;
     double receiving[TURNS], sending[TURNS]; /* seconds a frame */
 };
-
-static uint32_t now_us(void *context)
-{
-    (void)context;
-    return 0;
-}
-
-static void start_transmit(void *context)
-{
-    (void)context;
-}
-
-static const struct zg_port port = { .now_us = now_us, .start_transmit = start_transmit };
-
-static unsigned delivered;
-
-static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
-{
-    (void)data;
-    (void)frame;
-    (void)payload;
-    (void)length;
-    delivered++;
-    return 0;
-}
-
-static double seconds(void)
-{
-    return (double)g_get_monotonic_time() * 1e-6;
-}
-
-static int by_value(const void *a, const void *b)
-{
-    double left = *(const double *)a, right = *(const double *)b;
-    return (left > right) - (left < right);
-}
-
-static double median(double *values)
-{
-    qsort(values, TURNS, sizeof values[0], by_value);
-    return values[TURNS / 2];
-}
 
 static struct zg_plan *plan_of(const char *text, struct zg_definition **definition)
 {
@@ -102,7 +61,7 @@ static void prepare(struct subject *subject)
 static void measure(struct subject *subject, unsigned turn)
 {
     static const struct zg_node_calls calls = { .deliver = deliver };
-    struct zg_node *node = zg_node_new(subject->plan, 0, 4096, &port, NULL, &calls, NULL);
+    struct zg_node *node = zg_node_new(subject->plan, 0, 4096, &still_port, NULL, &calls, NULL);
     struct zg_ring *ring = &zg_node_link(node)->transmit;
     uint8_t payload[PAYLOAD];
 

@@ -9,38 +9,16 @@
 #include <zlib.h>
 
 #include "codec/frame.h"
+#include "measure.h"
 #include "node/node.h"
 #include "sim/random.h"
 
-enum { SMALL = 1 << 20, LARGE = 1 << 26, TURNS = 9 };
+enum { SMALL = 1 << 20, LARGE = 1 << 26 };
 
 static const char definition_text[] =
     "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: cobs, header: [id: u8, sequence: u8], check: "
     "{ name: crc16/ibm-3740, order: big }, max_payload: 256 }\nmessages: { m: { id: 1, from: both, fields: { data: "
     "\"bytes[..]\" } } }\n";
-
-static uint32_t now_us(void *context)
-{
-    (void)context;
-    return 0;
-}
-
-static void start_transmit(void *context)
-{
-    (void)context;
-}
-
-static unsigned delivered;
-
-static int deliver(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
-{
-    (void)data;
-    (void)frame;
-    (void)payload;
-    (void)length;
-    delivered++;
-    return 0;
-}
 
 /* A stream of frames with random payloads of one size. */
 static GByteArray *stream_of(const struct zg_plan *plan, unsigned payload, unsigned least)
@@ -57,23 +35,6 @@ static GByteArray *stream_of(const struct zg_plan *plan, unsigned payload, unsig
         g_byte_array_append(stream, frame->data, frame->len);
     }
     return stream;
-}
-
-static double seconds(void)
-{
-    return (double)g_get_monotonic_time() * 1e-6;
-}
-
-static int by_value(const void *a, const void *b)
-{
-    double left = *(const double *)a, right = *(const double *)b;
-    return (left > right) - (left < right);
-}
-
-static double median(double *values)
-{
-    qsort(values, TURNS, sizeof values[0], by_value);
-    return values[TURNS / 2];
 }
 
 /* What one writes first: a state for each byte, and a table for the check. Returns how many frames passed. */
@@ -117,7 +78,6 @@ static void fill_table(uint16_t *table)
 
 static void bench_stream(const struct zg_plan *plan, unsigned payload, unsigned size)
 {
-    static const struct zg_port port = { .now_us = now_us, .start_transmit = start_transmit };
     static const struct zg_node_calls calls = { .deliver = deliver };
     g_autoptr(GByteArray) stream = stream_of(plan, payload, size);
     g_autofree uint8_t *copy = g_malloc0(stream->len);
@@ -127,7 +87,7 @@ static void bench_stream(const struct zg_plan *plan, unsigned payload, unsigned 
 
     fill_table(table);
     for (unsigned turn = 0; turn < TURNS; turn++) {
-        struct zg_node *node = zg_node_new(plan, 0, 2, &port, NULL, &calls, NULL);
+        struct zg_node *node = zg_node_new(plan, 0, 2, &still_port, NULL, &calls, NULL);
         delivered = plainly = 0;
         double begin = seconds();
         for (unsigned i = 0; i < repeats; i++)

@@ -116,7 +116,6 @@ static void add(struct explaining *frame, bool carries, uint8_t content, char *w
 
     *byte = (struct zg_explained){ frame->wire->data[frame->bytes->len], carries, content, what };
     g_ptr_array_add(frame->bytes, byte);
-    frame->content += carries;
 }
 
 static void add_plain(struct explaining *frame, const char *what)
@@ -129,16 +128,12 @@ static void add_content(struct explaining *frame, uint8_t as, const char *how)
 {
     const char *meaning = frame->meanings->pdata[frame->content];
 
-    if (frame->is && !frame->half) {
-        add(frame, true, frame->is[frame->content], g_strconcat(meaning, how, NULL));
-        frame->content--;
-    } else if (frame->is) {
+    if (frame->half)
         add(frame, false, 0, g_strconcat("second digit", how, NULL));
-        frame->content++;
-    } else {
-        add(frame, true, as, g_strconcat(meaning, how, NULL));
-    }
+    else
+        add(frame, true, frame->is ? frame->is[frame->content] : as, g_strconcat(meaning, how, NULL));
     frame->half = frame->is && !frame->half;
+    frame->content += !frame->half;
 }
 
 static uint8_t next_byte(const struct explaining *frame)
@@ -238,7 +233,7 @@ GPtrArray *zg_explain_frame(const struct zg_plan *plan, const struct zg_plan_mes
     g_autofree uint8_t *content = g_malloc(plan->max_content);
     frame.length = zg_content_make(plan, header, payload, frame.payload, content);
     frame.tail = plan->filled > 0 ? plan->check.size : frame.length - plan->header.size - frame.payload;
-    frame.is = plan->definition->coding ? content : NULL;
+    frame.is = plan->definition->framing.coding ? content : NULL;
     explain_content(&frame);
     for (unsigned i = 0; i < opening; i++)
         add_plain(&frame, plan->framer.framing.lead ? "start of the frame" : name);

@@ -140,11 +140,11 @@ static void check_framing(const struct checking *checking)
     if (kind == ZG_FRAMING_LENGTH && !length && !definition->header_in_doubt)
         zgi_error(checking->diagnostics, definition->framing.place,
                   "the framing length needs the role length in the header; expected header: [..., length: u8]");
-    if (definition->coding && (kind == ZG_FRAMING_LENGTH || kind == ZG_FRAMING_FIXED))
+    if (definition->framing.coding && (kind == ZG_FRAMING_LENGTH || kind == ZG_FRAMING_FIXED))
         zgi_error(checking->diagnostics, definition->framing.place,
                   "the framing %s counts bytes, not hex digits; expected another framing, or no coding",
                   zg_framing_names[kind]);
-    if (definition->coding && check->after_end)
+    if (definition->framing.coding && check->after_end)
         zgi_error(checking->diagnostics, check->place,
                   "behind the end mark nothing is coded; expected place: before_end, or no coding");
     if (kind == ZG_FRAMING_PACKET && definition->max_frame == 0)

@@ -245,10 +245,9 @@ struct zg_definition {
     unsigned minor;
     struct zg_line line;
     bool big_endian;
-    struct zg_layout layout;      /* of messages that have none of their own */
-    GPtrArray *header;            /* struct zg_header_role */
-    bool header_in_doubt;         /* part of it could not be read */
-    enum zg_coding_choice coding; /* the framing's, as it is read */
+    struct zg_layout layout; /* of messages that have none of their own */
+    GPtrArray *header;       /* struct zg_header_role */
+    bool header_in_doubt;    /* part of it could not be read */
     struct zg_framing_choice framing;
     struct zg_check_choice check;
     uint64_t max_payload; /* 0: as large as the largest message */

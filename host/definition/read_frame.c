@@ -132,7 +132,7 @@ static void read_coding(struct zgi_reader *reader, const struct zgi_entry *entry
     unsigned index;
 
     if (zgi_read_choice(reader, entry->value, "a coding", words, &index))
-        ((struct zg_definition *)into)->coding = index == 0 ? ZG_CODING_LOWER : ZG_CODING_UPPER;
+        ((struct zg_definition *)into)->framing.coding = index == 0 ? ZG_CODING_LOWER : ZG_CODING_UPPER;
 }
 
 static void read_frame_layout(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
@@ -166,5 +166,4 @@ void zgi_read_frame(struct zgi_reader *reader, const struct zgi_entry *entry, vo
         zgi_read_order(reader, order, &definition->big_endian);
     definition->check.big_endian = definition->big_endian;
     zgi_read_mapping(reader, entry->value, entry->place, "the frame", zgi_frame_keys, definition);
-    definition->framing.coding = definition->coding;
 }

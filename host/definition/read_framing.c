@@ -278,7 +278,10 @@ void zgi_read_framing(struct zgi_reader *reader, const struct zgi_entry *entry, 
     unsigned errors = zg_diagnostics_errors(reader->diagnostics);
     struct zgi_entry kind = *entry;
 
-    *choice = (struct zg_framing_choice){ .escape_xor = 0x20, .gap_millichars = 3500, .place = entry->place };
+    *choice = (struct zg_framing_choice){ .coding = choice->coding, /* a key beside this one */
+                                          .escape_xor = 0x20,
+                                          .gap_millichars = 3500,
+                                          .place = entry->place };
     if (entry->value->type == YAML_MAPPING_NODE)
         kind.value = zgi_lookup(reader, entry->value, "kind");
     if (kind.value)

@@ -174,10 +174,12 @@ static bool transmit(struct zg_session *session, GError **error)
     const uint64_t now_ns = zg_wire_now_ns(session->wire);
     uint8_t byte;
 
-    if (session->failure)
+    if (session->failure) { /* of a packet */
         g_propagate_error(error, g_steal_pointer(&session->failure));
+        return false;
+    }
     if (session->plan->packets)
-        return !*error;
+        return true;
     g_byte_array_set_size(session->to_write, 0);
     if (session->is_whole)
         hand_over(session);

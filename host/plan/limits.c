@@ -149,7 +149,7 @@ static void check_framing(const struct zg_plan *plan, struct zg_diagnostics *dia
             check_fixed(plan, item, diagnostics);
     }
     check_form(plan, diagnostics);
-    if (plan->definition->coding && zg_framing_is_plain(&plan->definition->framing))
+    if (plan->definition->framing.coding && zg_framing_is_plain(&plan->definition->framing))
         check_coded_marks(plan, diagnostics);
     zgi_check_start_inside(plan, diagnostics);
     if (plan->searched)

@@ -90,10 +90,10 @@ const struct zg_plan_message *zg_plan_by_name(const struct zg_plan *plan, const 
     return NULL;
 }
 
-const struct zg_step *zg_plan_length(const struct zg_plan *plan)
+const struct zg_step *zg_plan_role(const struct zg_plan *plan, enum zg_role role)
 {
     for (unsigned i = 0; i < plan->header.steps->len; i++)
-        if (zg_block_step(&plan->header, i)->role->role == ZG_ROLE_LENGTH)
+        if (zg_block_step(&plan->header, i)->role->role == role)
             return zg_block_step(&plan->header, i);
     return NULL;
 }

@@ -111,8 +111,8 @@ const struct zg_tag *zg_plan_tag(const struct zg_plan_message *item);
 /* A message by name. NULL: none. */
 const struct zg_plan_message *zg_plan_by_name(const struct zg_plan *plan, const char *name);
 
-/* The header's step of the role length; NULL: there is none. */
-const struct zg_step *zg_plan_length(const struct zg_plan *plan);
+/* The header's step of a role, of several the first; NULL: there is none. */
+const struct zg_step *zg_plan_role(const struct zg_plan *plan, enum zg_role role);
 
 /* Bytes on the wire of the smallest possible frame. */
 unsigned zg_plan_least_frame(const struct zg_plan *plan);

@@ -128,11 +128,10 @@ static void plan_header(struct zg_plan *plan)
 static unsigned counted_from(const struct zg_plan *plan, const struct zg_step *length,
                              struct zg_diagnostics *diagnostics)
 {
-    for (unsigned i = 0; i < plan->header.steps->len; i++) {
-        const struct zg_step *step = zg_block_step(&plan->header, i);
-        if (step->role->role == length->role->from)
-            return plan->header.size - (unsigned)step->byte + length->role->plus;
-    }
+    const struct zg_step *step = zg_plan_role(plan, length->role->from);
+
+    if (step)
+        return plan->header.size - (unsigned)step->byte + length->role->plus;
     zgi_error(diagnostics, length->role->place, "length counts from %s, which this header does not have",
               zg_role_name(length->role->from));
     return 0;
@@ -141,7 +140,7 @@ static unsigned counted_from(const struct zg_plan *plan, const struct zg_step *l
 /* What the role length counts besides the payload, and whether it is wide enough. */
 static void plan_length(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
-    const struct zg_step *length = zg_plan_length(plan);
+    const struct zg_step *length = zg_plan_role(plan, ZG_ROLE_LENGTH);
 
     if (!length)
         return;
@@ -295,18 +294,14 @@ static bool find_end(const struct zg_plan *plan, enum zg_side from, const uint8_
                      enum zg_ends *ends)
 {
     const unsigned size = plan->header.size;
+    const struct zg_step *role = zg_plan_role(plan, ZG_ROLE_ID);
     const struct zg_plan_message *item = NULL;
-    uint64_t id = 0;
 
     *ends = ZG_ENDS_ANYWHERE;
-    for (unsigned i = 0; i < plan->header.steps->len; i++) {
-        const struct zg_step *step = zg_block_step(&plan->header, i);
-        if (step->role->role == ZG_ROLE_ID && length >= zg_step_end(step))
-            id = zg_step_load(step, 0, content);
-        else if (step->role->role == ZG_ROLE_ID)
-            return false;
-    }
-    if (plan->id_bits > 0 || length >= size)
+    if (role && length < zg_step_end(role))
+        return false;
+    const uint64_t id = role ? zg_step_load(role, 0, content) : 0;
+    if (role || length >= size)
         item = zg_plan_told(plan, from, id, content + MIN(size, length), length - MIN(size, length));
     if (!item)
         return false;
@@ -350,7 +345,7 @@ static void plan_framing(struct zg_plan *plan)
                                             .trailing = zg_plan_trailing(plan),
                                             .max_payload = plan->max_payload,
                                             .one_size = plan->sized,
-                                            .length = zg_plan_length(plan),
+                                            .length = zg_plan_role(plan, ZG_ROLE_LENGTH),
                                             .length_more = plan->length_more,
                                             .ends = zg_plan_has_fixed_ends(plan, ZG_SIDE_BOTH) ? ends : NULL,
                                             .context = plan };
@@ -382,7 +377,7 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
     plan_variables(plan, diagnostics);
     plan_messages(plan, diagnostics);
     plan->sized = zg_framing_is_sized(&definition->framing, has_one_size(plan)) && !definition->check.after_end;
-    plan->searched = zg_framing_is_plain(&definition->framing) && !plan->sized && !definition->coding;
+    plan->searched = zg_framing_is_plain(&definition->framing) && !plan->sized && !definition->framing.coding;
     if (plan->searched)
         zgi_find_fixed_ends(plan);
     zgi_plan_limits(plan, diagnostics);
@@ -493,6 +488,6 @@ struct zg_protocol zg_plan_protocol(const struct zg_plan *plan)
                                  .node = plan->node != NULL,
                                  .everybody = (zg_header_number)zg_plan_everybody(plan),
                                  .packets = plan->packets,
-                                 .coded = plan->definition->coding != ZG_CODING_NONE,
+                                 .coded = plan->definition->framing.coding != ZG_CODING_NONE,
                                  .length_ends = plan->filled > 0 && plan->length_bits > 0 };
 }

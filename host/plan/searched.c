@@ -288,11 +288,9 @@ static bool is_told(const struct looking *looking)
 {
     const struct zg_plan *plan = looking->plan;
     const struct zg_message *message = looking->item->message;
-    unsigned known = plan->header.size;
+    const struct zg_step *id = zg_plan_role(plan, ZG_ROLE_ID);
+    const unsigned known = id ? zg_step_end(id) : plan->header.size;
 
-    for (unsigned i = 0; i < plan->header.steps->len; i++)
-        if (zg_block_step(&plan->header, i)->role->role == ZG_ROLE_ID)
-            known = zg_step_end(zg_block_step(&plan->header, i));
     for (unsigned i = 0; i < plan->header.steps->len; i++)
         if (zg_block_step(&plan->header, i)->byte < known && header_may_hold(looking, zg_block_step(&plan->header, i)))
             return false;

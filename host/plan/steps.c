@@ -116,3 +116,13 @@ const struct zg_step *zg_block_step(const struct zg_block *block, unsigned index
 {
     return &g_array_index(block->steps, struct zg_step, index);
 }
+
+bool zg_block_any_step(const struct zg_block *block, bool (*like)(const struct zg_step *step))
+{
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(block, i);
+        if (like(step) || (step->record && zg_block_any_step(step->record, like)))
+            return true;
+    }
+    return false;
+}

@@ -84,4 +84,7 @@ bool zg_step_is_open_count(const struct zg_step *step); /* each payload says how
 /* A step of a block by its index. */
 const struct zg_step *zg_block_step(const struct zg_block *block, unsigned index);
 
+/* Whether a block, or a record in it, has a step for which `like` holds. */
+bool zg_block_any_step(const struct zg_block *block, bool (*like)(const struct zg_step *step));
+
 #endif

@@ -62,27 +62,16 @@ static void print_functions(const struct zgi_c *c, GString *text, const struct z
                "        *ignored = (size_t)(in + length - end);\n    return 0;\n}\n\n");
 }
 
-/* Whether a block, or a record in it, has a step for which `like` holds. */
-static bool any_step(const struct zg_block *block, bool (*like)(const struct zg_step *step))
-{
-    for (unsigned i = 0; i < block->steps->len; i++) {
-        const struct zg_step *step = zg_block_step(block, i);
-        if (like(step) || (step->record && any_step(step->record, like)))
-            return true;
-    }
-    return false;
-}
-
 static bool any_block(const struct zg_plan *plan, bool (*like)(const struct zg_step *step))
 {
     for (unsigned i = 0; i < plan->messages->len; i++)
-        if (any_step(&zg_plan_message_at(plan, i)->payload, like))
+        if (zg_block_any_step(&zg_plan_message_at(plan, i)->payload, like))
             return true;
     for (unsigned i = 0; i < plan->variables->len; i++)
-        if (any_step(&zg_plan_variable_at(plan, i)->block, like))
+        if (zg_block_any_step(&zg_plan_variable_at(plan, i)->block, like))
             return true;
     for (unsigned i = 0; i < plan->records->len; i++)
-        if (any_step(g_ptr_array_index(plan->records, i), like))
+        if (zg_block_any_step(g_ptr_array_index(plan->records, i), like))
             return true;
     return false;
 }

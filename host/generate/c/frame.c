@@ -235,7 +235,7 @@ void zgi_c_frame(const struct zgi_c *c, GString *text)
     g_string_append_printf(text, "#include \"%s.h\"\n\n#include \"zeugma/bytes.h\"\n", c->prefix);
     if (check != ZG_CHECK_NONE)
         g_string_append_printf(text, "#include \"zeugma/%s.h\"\n", check == ZG_CHECK_CRC ? "crc" : "sums");
-    if (c->plan->definition->coding)
+    if (c->plan->definition->framing.coding)
         g_string_append(text, "#include \"zeugma/coding.h\"\n");
     g_string_append_printf(text, "#include \"zeugma/%s.h\"\n\n", zgi_c_framing_header(c));
     print_check(c, text);

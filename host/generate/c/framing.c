@@ -28,7 +28,7 @@ static char *inner_name(const struct zgi_c *c, enum zg_side side)
 
 char *zgi_c_framing_name(const struct zgi_c *c)
 {
-    if (!c->plan->definition->coding)
+    if (!c->plan->definition->framing.coding)
         return inner_name(c, c->side);
     return is_sided(c->plan) ? g_strdup_printf("%s_%s_coded", c->prefix, c->side == ZG_SIDE_DEVICE ? "device" : "host")
                              : g_strdup_printf("%s_coded", c->prefix);
@@ -69,7 +69,7 @@ static char *mark_text(const struct zg_mark *mark)
 static void print_measure(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
-    g_autofree char *load = zgi_c_load(zg_plan_length(plan), "in");
+    g_autofree char *load = zgi_c_load(zg_plan_role(plan, ZG_ROLE_LENGTH), "in");
 
     g_string_append(text, "/* The content's size, bytes, according to its header. */\n");
     g_string_append_printf(text, "static size_t %s_measure(const void *context, const uint8_t *in)\n{\n", c->prefix);
@@ -93,11 +93,7 @@ static char *ends_text(const struct zg_plan *plan, const struct zg_plan_message 
 
 static void print_ends_by_id(const struct zgi_c *c, GString *text, enum zg_side from)
 {
-    const struct zg_step *id = NULL;
-
-    for (unsigned i = 0; i < c->plan->header.steps->len; i++)
-        if (zg_block_step(&c->plan->header, i)->role->role == ZG_ROLE_ID)
-            id = zg_block_step(&c->plan->header, i);
+    const struct zg_step *id = zg_plan_role(c->plan, ZG_ROLE_ID);
     g_autofree char *load = zgi_c_load(id, "content");
     g_string_append_printf(text, "    if (length < %u)\n        return ZG_ENDS_ANYWHERE;\n    switch (%s) {\n",
                            (unsigned)zg_step_end(id), load);
@@ -212,9 +208,9 @@ static void print_coded(const struct zgi_c *c, GString *text, enum zg_side side,
     g_string_append_printf(text,
                            "static const struct zg_coding %s%s_coding = { &%s, %s };\nstatic const struct zg_framing "
                            "%s%s_coded = ZG_CODED(&%s%s_coding, %s, %s);\n\n",
-                           c->prefix, name, inside, c->plan->definition->coding == ZG_CODING_UPPER ? "true" : "false",
-                           c->prefix, name, c->prefix, name, inner->lead ? "true" : "false",
-                           inner->rereads ? "true" : "false");
+                           c->prefix, name, inside,
+                           c->plan->definition->framing.coding == ZG_CODING_UPPER ? "true" : "false", c->prefix, name,
+                           c->prefix, name, inner->lead ? "true" : "false", inner->rereads ? "true" : "false");
 }
 
 static void print_options(const struct zgi_c *c, GString *text)
@@ -245,7 +241,7 @@ static void print_options(const struct zgi_c *c, GString *text)
 void zgi_c_framing(const struct zgi_c *c, GString *text)
 {
     print_options(c, text);
-    if (!c->plan->definition->coding)
+    if (!c->plan->definition->framing.coding)
         return;
     if (is_sided(c->plan)) {
         print_coded(c, text, ZG_SIDE_DEVICE, "_device");

@@ -65,19 +65,14 @@ void zgi_c_mistaken(const struct zgi_c *c, GString *text, const struct zg_messag
     }
 }
 
-static bool has_text(const struct zg_block *block)
+static bool is_text(const struct zg_step *step)
 {
-    for (unsigned i = 0; i < block->steps->len; i++) {
-        const struct zg_step *step = zg_block_step(block, i);
-        if (step->type.kind == ZG_KIND_TEXT || (step->record && has_text(step->record)))
-            return true;
-    }
-    return false;
+    return step->type.kind == ZG_KIND_TEXT;
 }
 
 bool zgi_c_must_be_carried(const struct zg_plan *plan, const struct zg_plan_message *item)
 {
-    return plan->searched && !item->fixed_end && has_text(&item->payload);
+    return plan->searched && !item->fixed_end && zg_block_any_step(&item->payload, is_text);
 }
 
 void zgi_c_carried(const struct zgi_c *c, GString *text)

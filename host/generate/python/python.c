@@ -373,10 +373,10 @@ static void print_framing(GString *text, const struct zg_plan *plan)
         text, "FRAMING = \"%s\"\nLEAD = %s\nESCAPE_CONTROL = %s\nMAX_CONTENT = %u\nFILLED = %u\nCODING = %s\n",
         zg_framing_names[framing->kind], plan->framer.framing.lead ? "True" : "False",
         framing->escape_control ? "True" : "False",
-        plan->definition->coding ? 2 * plan->max_content : plan->max_content, plan->filled,
-        plan->definition->coding == ZG_CODING_UPPER   ? "\"HEX\""
-        : plan->definition->coding == ZG_CODING_LOWER ? "\"hex\""
-                                                      : "None");
+        plan->definition->framing.coding ? 2 * plan->max_content : plan->max_content, plan->filled,
+        plan->definition->framing.coding == ZG_CODING_UPPER   ? "\"HEX\""
+        : plan->definition->framing.coding == ZG_CODING_LOWER ? "\"hex\""
+                                                              : "None");
     print_mark(text, "START", &framing->start);
     print_mark(text, "END", &framing->end);
     print_mark(text, "HOST_END", zg_framing_is_sided(framing) ? &framing->host_end : &framing->end);
