@@ -24,6 +24,7 @@ static char *random_type(struct zg_random *random, unsigned enums, unsigned reco
 static void random_field(struct zg_random *random, GString *text, unsigned number, unsigned enums, unsigned records,
                          const char *more)
 {
+    static const char *const strings[] = { "text", "ascii", "bytes" };
     static const char *const scales[] = { "0.01", "-0.1", "1/64", "2.5", "1/3" };
     const char *order = zg_random_one_in(random, 4)   ? ", order: big"
                         : zg_random_one_in(random, 4) ? ", order: little"
@@ -49,7 +50,7 @@ static void random_field(struct zg_random *random, GString *text, unsigned numbe
                                more);
         break;
     case 1:
-        g_string_append_printf(text, "{ type: \"%s[%s%u]\"%s }\n", zg_random_one_in(random, 2) ? "text" : "bytes", dots,
+        g_string_append_printf(text, "{ type: \"%s[%s%u]\"%s }\n", strings[zg_random_below(random, 3)], dots,
                                1 + (unsigned)zg_random_below(random, 20), more);
         break;
     case 2: /* scaled, with a width for which the arithmetic is exact */
@@ -164,7 +165,8 @@ static char *random_definition(struct zg_random *random)
         if (open_ended)
             g_string_append_printf(text, "      rest: { type: \"%s[..]\"%s }\n",
                                    zg_random_one_in(random, 4)   ? "bytes"
-                                   : zg_random_one_in(random, 3) ? "text"
+                                   : zg_random_one_in(random, 4) ? "text"
+                                   : zg_random_one_in(random, 3) ? "ascii"
                                    : zg_random_one_in(random, 2) ? "uleb32"
                                                                  : "i24",
                                    newer > 0 ? ", since: 3.2" : "");

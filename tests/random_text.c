@@ -82,9 +82,11 @@ static void field(struct zg_random *random, GString *text, unsigned number, enum
         if (is_text)
             g_string_append(text, kind == PAIRS && zg_random_one_in(random, 2)
                                       ? "type: \"text[..9]\", as: { quote: '\"' }"
-                                      : "type: \"text[9]\"");
+                                  : zg_random_one_in(random, 2) ? "type: \"text[9]\""
+                                                                : "type: \"ascii[9]\"");
         else
-            g_string_append(text, "type: \"text[..9]\", as: { width: 12 }");
+            g_string_append(text, zg_random_one_in(random, 2) ? "type: \"text[..9]\", as: { width: 12 }"
+                                                              : "type: \"ascii[..9]\", as: { width: 12 }");
         break;
     default: number_field(random, text, kind); break;
     }

@@ -176,6 +176,9 @@ static void compare_extents(const struct field_pair *pair)
         return;
     }
     if (before->type.extent == after->type.extent && before->type.count == after->type.count) {
+        if (before->type.is_ascii != after->type.is_ascii)
+            widened(pair, "type", old_type, new_type, before->type.is_ascii,
+                    "text beyond printable ASCII is refused by the end that has it");
         if (counted && after->count_size == 2 && before->count_big_endian != after->count_big_endian)
             breaks(pair, "the count's order,", before->count_big_endian ? "big," : "little,",
                    after->count_big_endian ? "big" : "little", "each end expects another number of elements");

@@ -231,7 +231,7 @@ static const uint8_t *unpack_string(const struct zg_step *step, struct zg_value 
     zg_value_resize(step, value, count);
     if (count > 0)
         memcpy(value->bytes, at, count);
-    if (step->type.kind == ZG_KIND_TEXT && !zg_is_utf8(at, count))
+    if (step->type.kind == ZG_KIND_TEXT && !zg_is_text_of(step, at, count))
         return NULL;
     return end;
 }

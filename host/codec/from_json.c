@@ -201,7 +201,9 @@ static bool raw_from_json(const char *path, const struct zg_step *step, JsonNode
                           GError **error)
 {
     g_autofree char *text = found(node);
-    const struct zg_type single = { step->type.kind, step->type.bits, ZG_EXTENT_ONE, 0, step->type.enumeration, NULL };
+    const struct zg_type single = {
+        .kind = step->type.kind, .bits = step->type.bits, .extent = ZG_EXTENT_ONE, .enumeration = step->type.enumeration
+    };
     g_autofree char *type = zg_type_name(single);
     raw->u = 0;
 
@@ -249,6 +251,9 @@ static bool text_from_json(const char *path, const struct zg_step *step, JsonNod
     size_t length = strlen(text);
     if (length > step->most)
         return value_error(path, error, "%zu bytes are too many for %s", length, type);
+    if (step->type.is_ascii && !zg_is_text_of(step, (const uint8_t *)text, length))
+        return value_error(path, error, "%s is not %s: it has a character other than the printable ones of ASCII",
+                           shown, type);
     zg_value_resize(step, value, (unsigned)length);
     memcpy(value->bytes, text, length);
     return true;

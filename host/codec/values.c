@@ -71,6 +71,15 @@ bool zg_is_utf8(const uint8_t *bytes, size_t count)
     return true;
 }
 
+bool zg_is_text_of(const struct zg_step *step, const uint8_t *bytes, size_t count)
+{
+    bool is_ascii = true;
+
+    for (size_t i = 0; step->type.is_ascii && i < count; i++)
+        is_ascii = is_ascii && bytes[i] >= 0x20 && bytes[i] <= 0x7E;
+    return step->type.is_ascii ? is_ascii : zg_is_utf8(bytes, count);
+}
+
 /* --- ranges */
 
 static bool check_block(const struct zg_block *block, const struct zg_value *values, const char *before,

@@ -24,6 +24,9 @@ void zg_values_free(const struct zg_block *block, struct zg_value *values);
 /* Whether bytes are UTF-8; U+0000 is a character like any other. */
 bool zg_is_utf8(const uint8_t *bytes, size_t count);
 
+/* Whether bytes are text of a step's type: UTF-8, or 20 to 7E alone. */
+bool zg_is_text_of(const struct zg_step *step, const uint8_t *bytes, size_t count);
+
 /* Sets how many items a step has, or how many bytes text and bytes have, at most step->most. New ones are zero. */
 void zg_value_resize(const struct zg_step *step, struct zg_value *value, unsigned count);
 

@@ -36,6 +36,7 @@ struct zg_record;
 struct zg_type {
     enum zg_kind kind;
     unsigned bits; /* of one integer or float; LEB128: 32 or 64 */
+    bool is_ascii; /* of text: bytes 20 to 7E alone */
     enum zg_extent extent;
     unsigned count;                    /* N of FIXED and COUNTED: elements; text and bytes: bytes */
     const struct zg_enum *enumeration; /* of enum or flags, whose kind is unsigned or signed; otherwise NULL */

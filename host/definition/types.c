@@ -10,16 +10,18 @@ static const struct {
     const char *name;
     enum zg_kind kind;
     unsigned bits;
+    bool is_ascii;
 } builtins[] = {
-    { "bool", ZG_KIND_BOOL, 1 },
-    { "f32", ZG_KIND_FLOAT, 32 },
-    { "f64", ZG_KIND_FLOAT, 64 },
-    { "uleb32", ZG_KIND_LEB_UNSIGNED, 32 },
-    { "uleb64", ZG_KIND_LEB_UNSIGNED, 64 },
-    { "sleb32", ZG_KIND_LEB_SIGNED, 32 },
-    { "sleb64", ZG_KIND_LEB_SIGNED, 64 },
-    { "text", ZG_KIND_TEXT, 8 },
-    { "bytes", ZG_KIND_BYTES, 8 },
+    { "bool", ZG_KIND_BOOL, 1, false },
+    { "f32", ZG_KIND_FLOAT, 32, false },
+    { "f64", ZG_KIND_FLOAT, 64, false },
+    { "uleb32", ZG_KIND_LEB_UNSIGNED, 32, false },
+    { "uleb64", ZG_KIND_LEB_UNSIGNED, 64, false },
+    { "sleb32", ZG_KIND_LEB_SIGNED, 32, false },
+    { "sleb64", ZG_KIND_LEB_SIGNED, 64, false },
+    { "text", ZG_KIND_TEXT, 8, false },
+    { "ascii", ZG_KIND_TEXT, 8, true },
+    { "bytes", ZG_KIND_BYTES, 8, false },
 };
 
 /* integer type = ( "u" | "i" ) width */
@@ -42,7 +44,9 @@ bool zgi_builtin_type(const char *word, struct zg_type *type)
         return true;
     for (size_t i = 0; i < G_N_ELEMENTS(builtins); i++) {
         if (strcmp(builtins[i].name, word) == 0) {
-            *type = (struct zg_type){ .kind = builtins[i].kind, .bits = builtins[i].bits };
+            *type = (struct zg_type){ .kind = builtins[i].kind,
+                                      .bits = builtins[i].bits,
+                                      .is_ascii = builtins[i].is_ascii };
             return true;
         }
     }
@@ -112,9 +116,10 @@ static void unknown_type(struct zgi_reader *reader, struct zg_place place, const
     g_autofree char *of_c = type_of_c(word);
     const char *nearest = of_c ? of_c : zg_word_nearest(word, (const char *const *)names->pdata);
     zgi_error(reader->diagnostics, place, "unknown type \"%s\"%s%s%s", word, nearest ? "; did you mean \"" : "",
-              nearest ? nearest
-                      : "; expected u1 to u64, i2 to i64, bool, f32, f64, text[N], bytes[N] or the name of an "
-                        "enum, flags or record",
+              nearest
+                  ? nearest
+                  : "; expected u1 to u64, i2 to i64, bool, f32, f64, text[N], ascii[N], bytes[N] or the name of an "
+                    "enum, flags or record",
               nearest ? "\"?" : "");
 }
 
@@ -196,7 +201,7 @@ static char *base_name(struct zg_type type)
     if (type.kind == ZG_KIND_RECORD)
         return g_strdup(type.record->name);
     for (size_t i = 0; i < G_N_ELEMENTS(builtins); i++)
-        if (builtins[i].kind == type.kind && builtins[i].bits == type.bits)
+        if (builtins[i].kind == type.kind && builtins[i].bits == type.bits && builtins[i].is_ascii == type.is_ascii)
             return g_strdup(builtins[i].name);
     return g_strdup_printf("%c%u", type.kind == ZG_KIND_SIGNED ? 'i' : 'u', type.bits);
 }

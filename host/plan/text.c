@@ -109,7 +109,7 @@ static struct lengths string_lengths(const struct zg_step *step, enum zg_layout_
     if (step->type.kind == ZG_KIND_BYTES)
         return (struct lengths){ 2 * least, 2 * most };
     if (kind == ZG_LAYOUT_JSON)
-        return (struct lengths){ 0, 6 * most }; /* all of them escaped */
+        return (struct lengths){ 0, (step->type.is_ascii ? 2 : 6) * most }; /* all of them escaped */
     return form->quote ? (struct lengths){ 2, 2 + 2 * most } : (struct lengths){ least, most };
 }
 

@@ -117,6 +117,31 @@ static inline void zg_text_put(uint8_t *out, const char *text, size_t size)
         out[i] = 0;
 }
 
+/* How many of `size` characters are printable ASCII, 20 to 7E, up to the first that is not. Linear. */
+static inline size_t zg_ascii_run(const char *text, size_t size)
+{
+    size_t run = 0;
+    while (run < size && text[run] >= 0x20 && text[run] <= 0x7E)
+        run++;
+    return run;
+}
+
+/* Whether a text of at most `most` characters, which a zero ends if it is shorter, is printable ASCII. Linear. */
+static inline bool zg_is_ascii_text(const char *text, size_t most)
+{
+    const size_t run = zg_ascii_run(text, most);
+    return run == most || text[run] == '\0';
+}
+
+/* Whether `size` characters are printable ASCII filled up with zeros. Linear. */
+static inline bool zg_is_ascii_filled(const char *text, size_t size)
+{
+    size_t run = zg_ascii_run(text, size);
+    while (run < size && text[run] == '\0')
+        run++;
+    return run == size;
+}
+
 #ifdef __cplusplus
 }
 #endif

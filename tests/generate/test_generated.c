@@ -66,7 +66,7 @@ static bool has_text(const struct zg_block *block)
 {
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
-        if (step->type.kind == ZG_KIND_TEXT || (step->record && has_text(step->record)))
+        if ((step->type.kind == ZG_KIND_TEXT && !step->type.is_ascii) || (step->record && has_text(step->record)))
             return true;
     }
     return false;

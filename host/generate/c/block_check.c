@@ -58,6 +58,14 @@ static void print_step_check(GString *text, const struct zg_step *step)
     if (zg_step_is_open_count(step) && step->most != 255 && step->most != 65535)
         g_string_append_printf(text, "    if (message->%s_count > %u)\n        return ZG_ERANGE;\n", step->code,
                                step->most);
+    if (step->type.is_ascii && step->type.extent == ZG_EXTENT_FIXED)
+        g_string_append_printf(text, "    if (!zg_is_ascii_text(message->%s, %u))\n        return ZG_ERANGE;\n",
+                               step->code, step->most);
+    else if (step->type.is_ascii)
+        g_string_append_printf(
+            text,
+            "    if (zg_ascii_run(message->%s, message->%s_count) < message->%s_count)\n        return ZG_ERANGE;\n",
+            step->code, step->code, step->code);
     if (zg_step_is_string(step))
         return;
     print_element_check(inner, step, value, zg_step_is_array(step) ? "        " : "    ");

@@ -134,6 +134,12 @@ static void print_step_get(GString *text, const struct zg_step *step)
             g_string_append_printf(text, "    memcpy(message->%s, in, %s);\n", step->code, count);
         if (text_kind)
             g_string_append_printf(text, "    message->%s[%s] = '\\0';\n", step->code, count);
+        if (step->type.is_ascii && step->varies)
+            g_string_append_printf(text, "    if (zg_ascii_run(message->%s, %s) < %s)\n        return NULL;\n",
+                                   step->code, count, count);
+        else if (step->type.is_ascii)
+            g_string_append_printf(text, "    if (!zg_is_ascii_filled(message->%s, %s))\n        return NULL;\n",
+                                   step->code, count);
         if (step->varies)
             g_string_append_printf(text, "    in += %s;\n", count);
     } else if (zg_step_is_array(step)) {

@@ -349,6 +349,9 @@ static void print_take(const struct writing *writing, const struct zg_step *step
         g_autofree char *quote = quote_of(step);
         g_string_append_printf(text, "zg_read_text(from.at, end, %s, %u, &size, %s, %u))\n%s    return ZG_ESIZE;\n",
                                value, step->most, quote, form->width, indent);
+        if (step->type.is_ascii)
+            g_string_append_printf(text, "%sif (zg_ascii_run(%s, size) < size)\n%s    return ZG_ESIZE;\n", indent,
+                                   value, indent);
         if (is_fixed)
             g_string_append_printf(text,
                                    "%sif (zg_text_length(%s, size) < size)\n%s    return ZG_ESIZE;\n"

@@ -212,6 +212,8 @@ static void print_step(GString *text, const struct zg_step *step, enum zg_layout
         g_autofree char *names = zg_python_name(step->type.enumeration->name);
         g_string_append_printf(text, ", names=%s", names);
     }
+    if (step->type.is_ascii)
+        g_string_append(text, ", ascii=True");
     print_limits(text, step);
     if (step->fallback.u != 0) {
         g_string_append(text, ", default=");

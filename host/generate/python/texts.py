@@ -190,10 +190,7 @@ def _take_string(step, text):
             text = inside.replace(2 * form.quote, form.quote)
         if len(text) > step.most or (step.extent == "fixed" and "\0" in text):
             raise _bad(step)
-        try:
-            return text.encode("latin-1").decode()
-        except UnicodeDecodeError:
-            raise _bad(step) from None
+        return _text_of(step, text.encode("latin-1"))
     data = None
     if form.base64:
         try:

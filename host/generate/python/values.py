@@ -15,7 +15,7 @@ class _Step:
 
     def __init__(self, name, kind, bits=0, extent="one", most=1, byte=0, bit=0, big=False, varies=False, count=0, unit=1, count_big=False,
                  newer=False, leb=0, record=None, names=None, low=None, high=None, scale=None, offset=0, limits=None, default=0,
-                 key=None, optional=False, missing=False, form=None):
+                 key=None, optional=False, missing=False, form=None, ascii=False):
         self.name, self.kind, self.bits, self.extent, self.most = name, kind, bits, extent, most
         self.byte, self.bit, self.big, self.varies = byte, bit, big, varies
         self.count, self.unit, self.count_big, self.newer = count, unit, count_big, newer
@@ -23,6 +23,7 @@ class _Step:
         self.record, self.names, self.low, self.high = record, names, low, high
         self.scale, self.offset, self.limits, self.default = scale, offset, limits, default
         self.key, self.optional, self.missing, self.form = key, optional, missing, form  # of text layouts
+        self.ascii = ascii
         self.own_place = count > 0 or extent == "rest"
         self.array = extent != "one" and kind not in ("text", "bytes")
 
@@ -46,6 +47,21 @@ class _Step:
 
     def _first_item(self):
         return self.record() if self.kind == "record" else _from_raw(self, self.default)
+
+
+def _text_of(step, data):
+    """Bytes as text, UTF-8 or printable ASCII."""
+    try:
+        text = data.decode()
+    except UnicodeDecodeError:
+        raise ProtocolError("%s is not UTF-8" % step.name) from None
+    if step.ascii and not _is_ascii(text):
+        raise ProtocolError("%s is not printable ASCII" % step.name)
+    return text
+
+
+def _is_ascii(text):
+    return all(" " <= character <= "~" for character in text)
 
 
 def _take_bits(data, byte, bit, bits, big):
@@ -176,6 +192,8 @@ class _Block:
                 size = len(value.encode() if step.kind == "text" else value)
                 if size > step.most or (step.kind == "bytes" and step.extent == "fixed" and size != step.most):
                     raise RangeError("%s: %d bytes, room for %d" % (where, size, step.most))
+                if step.ascii and not _is_ascii(value):
+                    raise RangeError("%s: %r is not printable ASCII" % (where, value))
             elif step.array:
                 if len(value) > step.most or (step.extent == "fixed" and len(value) != step.most):
                     raise RangeError("%s: %d elements, room for %d" % (where, len(value), step.most))
@@ -292,10 +310,7 @@ class _Block:
     def _unpack_string(step, value):
         if step.kind == "bytes":
             return value
-        try:
-            return (value.rstrip(b"\0") if step.extent == "fixed" else value).decode()
-        except UnicodeDecodeError:
-            raise ProtocolError("%s is not UTF-8" % step.name) from None
+        return _text_of(step, value.rstrip(b"\0") if step.extent == "fixed" else value)
 
     @staticmethod
     def _unpack_each(step, data, at, end, count):
