@@ -1,35 +1,22 @@
 /* SPDX-License-Identifier: MIT */
 #include "zeugma/spell.h"
 
+#include "characters.h"
+
 enum { DIGITS = ZG_SPELL_BITS + 12 }; /* of base 2, or a decimal number with point and zeros */
 
-static size_t length_of(const char *text)
-{
-    size_t length = 0;
-    while (text[length] != '\0')
-        length++;
-    return length;
-}
-
 /* --- writing */
-
-static void put(struct zg_writer *to, char character)
-{
-    if (to->size < to->room)
-        to->out[to->size] = (uint8_t)character;
-    to->size++;
-}
 
 void zg_write(struct zg_writer *to, const char *text)
 {
     for (; *text != '\0'; text++)
-        put(to, *text);
+        zgi_put(to, *text);
 }
 
 static void fill(struct zg_writer *to, size_t count, char with)
 {
     for (; count > 0; count--)
-        put(to, with);
+        zgi_put(to, with);
 }
 
 /* Fills what was written from a place on up to a width. */
@@ -53,27 +40,42 @@ static struct zg_number divided(zg_spelled_signed value, zg_spelled_signed by)
     return number;
 }
 
-static struct zg_number units_of(const struct zg_spelling *spelling, struct zg_number raw)
-{
-    if (spelling->divisor == 0)
-        return raw;
-    return divided((zg_spelled_signed)zg_number_bits(raw) * spelling->factor + spelling->shift, spelling->divisor);
-}
-
 /* Whether a number's type has more bits than are shown in one shift. */
 static zg_spelled mask_of(const struct zg_spelling *spelling)
 {
     return ~(zg_spelled)0 >> (ZG_SPELL_BITS - spelling->bits);
 }
 
+void zgi_put_number(struct zg_writer *to, const struct zg_spelling *spelling, char sign, const char *digits,
+                    size_t count)
+{
+    const size_t size = count + zgi_length_of(spelling->prefix) + (sign != '\0' ? 1 : 0);
+    size_t more = spelling->width > size ? spelling->width - size : 0;
+
+    if (spelling->width > 0 && size > spelling->width)
+        to->refused = true;
+    if ((spelling->flags & ZG_SPELL_ZEROS) == 0) {
+        fill(to, more, ' ');
+        more = 0;
+    }
+    if (sign != '\0')
+        zgi_put(to, sign);
+    zg_write(to, spelling->prefix);
+    fill(to, more, '0');
+    for (size_t i = 0; i < count; i++)
+        zgi_put(to, digits[i]);
+}
+
 void zg_write_number(struct zg_writer *to, const struct zg_spelling *spelling, struct zg_number raw)
 {
     const uint8_t base = spelling->base;
     const bool is_bits = base != 10;
-    struct zg_number units = units_of(spelling, raw);
+    struct zg_number units = raw;
     char digits[DIGITS];
     uint8_t at = DIGITS, behind = 0;
 
+    if (spelling->divisor != 0)
+        units = divided((zg_spelled_signed)zg_number_bits(raw) * spelling->factor + spelling->shift, spelling->divisor);
     if (is_bits) {
         units.size = zg_number_bits(raw) & mask_of(spelling);
         units.negative = false;
@@ -83,30 +85,14 @@ void zg_write_number(struct zg_writer *to, const struct zg_spelling *spelling, s
         if (behind == spelling->decimals && behind > 0)
             digits[--at] = (spelling->flags & ZG_SPELL_COMMA) != 0 ? ',' : '.';
         behind++;
-        digits[--at] =
-            (char)(digit < 10 ? '0' + digit : digit - 10 + ((spelling->flags & ZG_SPELL_LOWER) != 0 ? 'a' : 'A'));
+        digits[--at] = zgi_hex_digit(digit, (spelling->flags & ZG_SPELL_LOWER) == 0);
         units.size /= base;
     } while (units.size > 0 || behind <= spelling->decimals);
     bool is_zero = true;
     for (uint8_t i = at; i < DIGITS; i++)
         is_zero = is_zero && (digits[i] == '0' || digits[i] == '.' || digits[i] == ',');
-    const char sign = units.negative && !is_zero                           ? '-'
-                      : (spelling->flags & ZG_SPELL_PLUS) != 0 && !is_bits ? '+'
-                                                                           : '\0';
-    const size_t size = (size_t)(DIGITS - at) + length_of(spelling->prefix) + (sign != '\0' ? 1 : 0);
-    size_t more = spelling->width > size ? spelling->width - size : 0;
-    if (spelling->width > 0 && size > spelling->width)
-        to->refused = true;
-    if ((spelling->flags & ZG_SPELL_ZEROS) == 0) {
-        fill(to, more, ' ');
-        more = 0;
-    }
-    if (sign != '\0')
-        put(to, sign);
-    zg_write(to, spelling->prefix);
-    fill(to, more, '0');
-    for (; at < DIGITS; at++)
-        put(to, digits[at]);
+    zgi_put_number(to, spelling, is_bits ? '\0' : zgi_sign_of(spelling, units.negative && !is_zero), digits + at,
+                   (size_t)(DIGITS - at));
 }
 
 void zg_write_filled(struct zg_writer *to, const char *word, unsigned width)
@@ -128,14 +114,6 @@ void zg_write_word(struct zg_writer *to, const struct zg_word *words, unsigned c
     zg_write_number(to, spelling, raw);
 }
 
-/* A number below 100. */
-static void put_small(struct zg_writer *to, unsigned number)
-{
-    if (number >= 10)
-        put(to, (char)('0' + number / 10));
-    put(to, (char)('0' + number % 10));
-}
-
 void zg_write_flags(struct zg_writer *to, const struct zg_word *words, unsigned count, unsigned bits,
                     const char *between, zg_spelled raw)
 {
@@ -152,7 +130,7 @@ void zg_write_flags(struct zg_writer *to, const struct zg_word *words, unsigned 
         if (i < count)
             zg_write(to, words[i].text);
         else
-            put_small(to, bit);
+            zgi_put_small(to, bit);
         first = false;
     }
 }
@@ -162,14 +140,14 @@ void zg_write_text(struct zg_writer *to, const char *text, size_t size, char quo
     const size_t from = to->size;
 
     if (quote != '\0')
-        put(to, quote);
+        zgi_put(to, quote);
     for (size_t i = 0; i < size; i++) {
-        put(to, text[i]);
+        zgi_put(to, text[i]);
         if (quote != '\0' && text[i] == quote)
-            put(to, quote);
+            zgi_put(to, quote);
     }
     if (quote != '\0')
-        put(to, quote);
+        zgi_put(to, quote);
     if (width > 0 && quote == '\0' && size > 0 && text[size - 1] == ' ')
         to->refused = true;
     fill_up(to, from, width);
@@ -179,7 +157,7 @@ void zg_write_hex(struct zg_writer *to, const uint8_t *bytes, size_t size, bool 
 {
     for (size_t i = 0; i < 2 * size; i++) {
         const uint8_t digit = (i & 1U) != 0 ? bytes[i / 2] & 15U : bytes[i / 2] >> 4;
-        put(to, (char)(digit < 10 ? '0' + digit : digit - 10 + (upper ? 'A' : 'a')));
+        zgi_put(to, zgi_hex_digit(digit, upper));
     }
 }
 
@@ -199,46 +177,38 @@ void zg_write_base64(struct zg_writer *to, const uint8_t *bytes, size_t size)
     for (size_t i = 0; i < size; i += 3) {
         const size_t left = size - i;
         const uint8_t second = left > 1 ? bytes[i + 1] : 0, third = left > 2 ? bytes[i + 2] : 0;
-        put(to, base64_digit(bytes[i] >> 2));
-        put(to, base64_digit((uint8_t)((bytes[i] & 3U) << 4 | second >> 4)));
-        put(to, left > 1 ? base64_digit((uint8_t)((second & 15U) << 2 | third >> 6)) : '=');
-        put(to, left > 2 ? base64_digit(third & 63U) : '=');
+        zgi_put(to, base64_digit(bytes[i] >> 2));
+        zgi_put(to, base64_digit((uint8_t)((bytes[i] & 3U) << 4 | second >> 4)));
+        zgi_put(to, left > 1 ? base64_digit((uint8_t)((second & 15U) << 2 | third >> 6)) : '=');
+        zgi_put(to, left > 2 ? base64_digit(third & 63U) : '=');
     }
 }
 
 /* --- reading */
 
-static bool begins(const char *from, const char *to, const char *with)
-{
-    for (; *with != '\0'; with++, from++)
-        if (from == to || *from != *with)
-            return false;
-    return true;
-}
-
 bool zg_take(struct zg_text_reader *from, const char *literal)
 {
-    if (!begins(from->at, from->end, literal))
+    if (!zgi_begins(from->at, from->end, literal))
         return false;
-    from->at += length_of(literal);
+    from->at += zgi_length_of(literal);
     return true;
 }
 
 bool zg_is_word(const char *from, const char *to, const char *text)
 {
-    return begins(from, to, text) && (size_t)(to - from) == length_of(text);
+    return zgi_begins(from, to, text) && (size_t)(to - from) == zgi_length_of(text);
 }
 
 /* Where a stop stands, or the end. */
 static const char *find(const char *from, const char *to, const char *stop)
 {
     for (const char *at = from; *stop != '\0' && at < to; at++)
-        if (begins(at, to, stop))
+        if (zgi_begins(at, to, stop))
             return at;
     return to;
 }
 
-static const char *skip_blanks(const char *from, const char *to)
+const char *zgi_skip_blanks(const char *from, const char *to)
 {
     while (from < to && *from == ' ')
         from++;
@@ -248,10 +218,10 @@ static const char *skip_blanks(const char *from, const char *to)
 /* Behind blanks, a sign and the prefix, as far as they are there. */
 static const char *skip_front(const char *from, const char *to, const struct zg_spelling *spelling)
 {
-    from = skip_blanks(from, to);
+    from = zgi_skip_blanks(from, to);
     if (spelling->base == 10 && from < to && (*from == '-' || *from == '+'))
         from++;
-    return begins(from, to, spelling->prefix) ? from + length_of(spelling->prefix) : from;
+    return zgi_begins(from, to, spelling->prefix) ? from + zgi_length_of(spelling->prefix) : from;
 }
 
 const char *zg_value_end(const struct zg_text_reader *from, const char *stop, size_t size,
@@ -282,9 +252,9 @@ const char *zg_next_key(struct zg_text_reader *from, const char *assign, const c
     const char *const whole = find(from->at, from->end, between);
     const char *const key = *assign != '\0' ? find(from->at, whole, assign) : from->at;
 
-    if (from->at == whole || !begins(key, whole, assign))
+    if (from->at == whole || !zgi_begins(key, whole, assign))
         return NULL;
-    from->at = key + length_of(assign);
+    from->at = key + zgi_length_of(assign);
     return key;
 }
 
@@ -300,23 +270,17 @@ bool zg_holds_mark(const uint8_t *characters, size_t size, const uint8_t *mark, 
     return false;
 }
 
-/* Whether the sign and prefix are as they must be; `*at` is moved behind them. */
-static bool take_front(const char **at, const char *to, const struct zg_spelling *spelling, bool *negative)
+bool zgi_take_front(const char **at, const char *to, const struct zg_spelling *spelling, bool *negative)
 {
-    const char *from = skip_blanks(*at, to);
+    const char *from = zgi_skip_blanks(*at, to);
 
     *negative = from < to && *from == '-';
     if (spelling->base == 10 && from < to && (*from == '-' || *from == '+'))
         from++;
-    if (!begins(from, to, spelling->prefix))
+    if (!zgi_begins(from, to, spelling->prefix))
         return false;
-    *at = from + length_of(spelling->prefix);
+    *at = from + zgi_length_of(spelling->prefix);
     return true;
-}
-
-static bool is_digit(const char *at, const char *to)
-{
-    return at < to && *at >= '0' && *at <= '9';
 }
 
 /* Adds a digit. False: the number is too large. */
@@ -340,9 +304,9 @@ static bool take_exponent(const char **at, const char *to, int32_t *exponent)
     ++*at;
     if (*at < to && (**at == '-' || **at == '+'))
         negative = *(*at)++ == '-';
-    if (!is_digit(*at, to))
+    if (!zgi_is_digit(*at, to))
         return false;
-    while (is_digit(*at, to)) {
+    while (zgi_is_digit(*at, to)) {
         if (*exponent < most)
             *exponent = *exponent * 10 + (**at - '0');
         ++*at;
@@ -352,8 +316,7 @@ static bool take_exponent(const char **at, const char *to, int32_t *exponent)
     return true;
 }
 
-/* The whole number of units that decimal digits are, of which the first `whole` count, and the next one rounds. */
-static bool round_digits(const char *from, const char *to, char point, int32_t whole, zg_spelled *units)
+bool zgi_round_digits(const char *from, const char *to, char point, int32_t whole, zg_spelled *units)
 {
     *units = 0;
     for (; from < to && whole >= 0; from++) {
@@ -371,25 +334,40 @@ static bool round_digits(const char *from, const char *to, char point, int32_t w
     return true;
 }
 
-/* Decimal digits with point and exponent, in units of the last decimal. */
-static bool read_decimal(const char **at, const char *to, const struct zg_spelling *spelling, zg_spelled *units)
+bool zgi_take_decimal(const char **at, const char *to, const struct zg_spelling *spelling, const char **first,
+                      const char **last, int32_t *whole)
 {
     const char point = (spelling->flags & ZG_SPELL_COMMA) != 0 ? ',' : '.';
-    const char *const first = *at;
     bool any = false, behind = false;
-    int32_t whole = spelling->decimals, exponent;
+    int32_t exponent;
 
-    while (is_digit(*at, to) || (*at < to && **at == point && !behind)) {
+    *first = *at;
+    *whole = 0;
+    while (zgi_is_digit(*at, to) || (*at < to && **at == point && !behind)) {
         if (**at == point) {
             behind = true;
         } else {
             any = true;
-            whole += behind ? 0 : 1;
+            *whole += behind ? 0 : 1;
         }
         ++*at;
     }
-    const char *const last = *at;
-    return any && take_exponent(at, to, &exponent) && round_digits(first, last, point, whole + exponent, units);
+    *last = *at;
+    if (!any || !take_exponent(at, to, &exponent))
+        return false;
+    *whole += exponent;
+    return true;
+}
+
+/* Decimal digits with point and exponent, in units of the last decimal. */
+static bool read_decimal(const char **at, const char *to, const struct zg_spelling *spelling, zg_spelled *units)
+{
+    const char point = (spelling->flags & ZG_SPELL_COMMA) != 0 ? ',' : '.';
+    const char *first, *last;
+    int32_t whole;
+
+    return zgi_take_decimal(at, to, spelling, &first, &last, &whole) &&
+           zgi_round_digits(first, last, point, spelling->decimals + whole, units);
 }
 
 static bool read_bits(const char **at, const char *to, const struct zg_spelling *spelling, zg_spelled *bits)
@@ -398,11 +376,7 @@ static bool read_bits(const char **at, const char *to, const struct zg_spelling 
 
     *bits = 0;
     while (*at < to) {
-        const char c = **at;
-        const uint8_t digit = (uint8_t)(c >= '0' && c <= '9'   ? c - '0'
-                                        : c >= 'a' && c <= 'f' ? c - 'a' + 10
-                                        : c >= 'A' && c <= 'F' ? c - 'A' + 10
-                                                               : 255);
+        const uint8_t digit = zgi_digit_value(**at);
         if (digit >= spelling->base)
             break;
         if (!add_digit(bits, spelling->base, digit))
@@ -432,11 +406,11 @@ static bool raw_of(const struct zg_spelling *spelling, struct zg_number units, s
     return raw->size <= (mask_of(spelling) >> 1) + (raw->negative ? 1U : 0U);
 }
 
-/* Bits as a number of the type. */
-static struct zg_number of_bits(const struct zg_spelling *spelling, zg_spelled bits)
+struct zg_number zgi_number_of_bits(const struct zg_spelling *spelling, zg_spelled bits)
 {
     struct zg_number number;
 
+    bits &= mask_of(spelling);
     number.negative = (spelling->flags & ZG_SPELL_SIGNED) != 0 && (bits >> (spelling->bits - 1) & 1U) != 0;
     number.size = number.negative ? ((zg_spelled)0 - bits) & mask_of(spelling) : bits;
     return number;
@@ -448,17 +422,17 @@ bool zg_read_number(const char *from, const char *to, const struct zg_spelling *
 
     if (spelling->width > 0 && (size_t)(to - from) != spelling->width)
         return false;
-    if (!take_front(&from, to, spelling, &units.negative))
+    if (!zgi_take_front(&from, to, spelling, &units.negative))
         return false;
     if (!(spelling->base == 10 ? read_decimal : read_bits)(&from, to, spelling, &units.size))
         return false;
     if (spelling->width > 0)
-        from = skip_blanks(from, to);
+        from = zgi_skip_blanks(from, to);
     if (from != to)
         return false;
     if (spelling->base == 10)
         return raw_of(spelling, units, raw);
-    *raw = of_bits(spelling, units.size);
+    *raw = zgi_number_of_bits(spelling, units.size);
     return true;
 }
 
@@ -479,7 +453,7 @@ bool zg_read_word(const char *from, const char *to, const struct zg_word *words,
         return false;
     for (unsigned i = 0; i < count; i++)
         if (zg_is_word(from, end, words[i].text)) {
-            *raw = of_bits(spelling, words[i].value & mask_of(spelling));
+            *raw = zgi_number_of_bits(spelling, words[i].value);
             return true;
         }
     return zg_read_number(from, to, spelling, raw);
@@ -502,14 +476,7 @@ static bool bit_of(const char *from, const char *to, const struct zg_word *words
             *bit = (unsigned)words[i].value;
             return true;
         }
-    if (from == to || to - from > 2)
-        return false;
-    *bit = 0;
-    while (is_digit(from, to))
-        *bit = 10 * *bit + (unsigned)(*from++ - '0');
-    if (from != to)
-        return false;
-    return *bit < bits;
+    return zgi_read_bit(from, to, bits, bit);
 }
 
 bool zg_read_flags(const char *from, const char *to, const struct zg_word *words, unsigned count, unsigned bits,
@@ -526,7 +493,7 @@ bool zg_read_flags(const char *from, const char *to, const struct zg_word *words
         *raw |= (zg_spelled)1 << bit;
         if (end == to)
             return true;
-        from = end + length_of(between);
+        from = end + zgi_length_of(between);
     }
 }
 
@@ -614,7 +581,7 @@ bool zg_is_integer(const char *from, const char *to, zg_spelled_signed value)
     if (from < to && (*from == '-' || *from == '+'))
         from++;
     const char *const first = from;
-    while (is_digit(from, to) && add_digit(&size, 10, (uint8_t)(*from - '0')))
+    while (zgi_is_digit(from, to) && add_digit(&size, 10, (uint8_t)(*from - '0')))
         from++;
     return from == to && from > first && size == wanted.size && (size == 0 || negative == wanted.negative);
 }

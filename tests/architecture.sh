@@ -28,7 +28,7 @@ stray() { # a folder, what it may include
         failed=1
     fi
 }
-stray 'runtime' '"(zeugma/|stuffing\.h"|window\.h")'
+stray 'runtime' '"(zeugma/|stuffing\.h"|window\.h"|characters\.h")'
 stray 'include' '"zeugma/'
 stray 'ports' '"(zeugma/|posix/|sim/|board\.h"|fast_uart\.h")'
 if grep -rn 'zeugma/detail/' cli examples ports; then

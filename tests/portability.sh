@@ -8,7 +8,7 @@ out=$(mktemp -d)
 trap 'rm -rf "$out"' EXIT
 generated=$out/generated
 for definition in examples/loom/loom.yaml tests/data/codec/fields.yaml tests/data/definitions/sound.yaml \
-    tests/data/definitions/behaviour.yaml tests/data/codec/weigher.yaml; do
+    tests/data/definitions/behaviour.yaml tests/data/codec/weigher.yaml tests/data/codec/readings.yaml; do
     name=$(basename "$definition" .yaml)
     sed "s/^protocol: .*/protocol: $name/" "$project/$definition" >"$out/$name.yaml"
     "$zeugma" generate "$out/$name.yaml" -o "$generated" >/dev/null 2>"$out/log" || { cat "$out/log"; exit 1; }
@@ -39,7 +39,11 @@ for target in 'avr-gcc -mmcu=atmega328p -Os' 'arm-none-eabi-gcc -mcpu=cortex-m3 
     'riscv64-unknown-elf-gcc --specs=picolibc.specs -march=rv64imac -mabi=lp64 -mcmodel=medany -Os' 'clang -fsyntax-only'; do
     wide='-DZG_CHECK_BITS=32 -DZG_RING_INDEX_BITS=16 -DZG_HEADER_NUMBER_BITS=32'
     for source in "$generated"/*.c; do
-        compile "$target -std=c11 -ffreestanding $wide" "$source"
+        case $source in */readings*) long=-DZG_SPELL_BITS=64 ;; *) long= ;; esac
+        compile "$target -std=c11 -ffreestanding $wide $long" "$source"
+    done
+    for source in spell spell_float spell_json; do
+        compile "$target -std=c11 -ffreestanding $wide -DZG_SPELL_BITS=64" "$project/runtime/$source.c"
     done
     case $target in avr*) wide= ;; esac # the runtime as it is there
     for source in "$project"/runtime/*.c; do

@@ -55,13 +55,13 @@ static void number_field(struct zg_random *random, GString *text, enum kind kind
         g_string_append(text, ", as: { between: \"/\" }");
 }
 
-static void field(struct zg_random *random, GString *text, unsigned number, enum kind kind, bool floats_too)
+static void field(struct zg_random *random, GString *text, unsigned number, enum kind kind)
 {
     static const char *const floats[] = { "decimals: 3", "exponent: 6", "exponent: 0", "decimals: 0" };
     const bool is_text = kind != PATTERN || number == 99;
 
     g_string_append_printf(text, "      f%u: { ", number);
-    switch (floats_too ? zg_random_below(random, 8) : 1 + zg_random_below(random, 7)) {
+    switch (zg_random_below(random, 8)) {
     case 0:
         g_string_append_printf(text, "type: f%u, as: { %s }", zg_random_one_in(random, 2) ? 32 : 64,
                                one_of(random, floats, 4));
@@ -117,7 +117,7 @@ static void layout(struct zg_random *random, GString *text, enum kind kind, unsi
     }
 }
 
-static char *random_definition(struct zg_random *random, bool integers_only)
+static char *random_definition(struct zg_random *random)
 {
     static const char *const frames[] = {
         "framing: { kind: marks, end: \"\\r\\n\" }, check: none",
@@ -146,7 +146,7 @@ static char *random_definition(struct zg_random *random, bool integers_only)
     const unsigned messages = 1 + (unsigned)zg_random_below(random, 4);
 
     for (unsigned i = 0; i < messages; i++) {
-        const enum kind kind = (enum kind)zg_random_below(random, integers_only ? JSON : JSON + 1);
+        const enum kind kind = (enum kind)zg_random_below(random, JSON + 1);
         const unsigned fields = (unsigned)zg_random_below(random, 6);
         g_string_append_printf(text, "  m%u:\n    from: device\n", i);
         const bool has_tag = kind != JSON && (kind == PATTERN || zg_random_one_in(random, 2));
@@ -155,7 +155,7 @@ static char *random_definition(struct zg_random *random, bool integers_only)
         if (!has_tag)
             g_string_append_printf(text, "      what: { const: \"m%u\" }\n      version: { const: %u }\n", i, i);
         for (unsigned k = 0; k < fields; k++)
-            field(random, text, k, kind, !integers_only);
+            field(random, text, k, kind);
         if (kind == JSON && zg_random_one_in(random, 2))
             g_string_append(text, "      rest: { type: \"r0[..3]\" }\n");
     }
@@ -164,10 +164,10 @@ static char *random_definition(struct zg_random *random, bool integers_only)
     return g_string_free(text, FALSE);
 }
 
-char *test_random_text_definition(struct zg_random *random, bool integers_only)
+char *test_random_text_definition(struct zg_random *random)
 {
     for (;;) {
-        char *text = random_definition(random, integers_only);
+        char *text = random_definition(random);
         struct zg_diagnostics *diagnostics = zg_diagnostics_new("random");
         struct zg_definition *definition = zg_definition_parse("random", text, strlen(text), diagnostics);
         struct zg_plan *plan = definition ? zg_plan_new(definition, diagnostics) : NULL;
@@ -232,12 +232,31 @@ void test_random_text_values(struct zg_random *random, const struct zg_block *bl
 GString *test_damaged_text(struct zg_random *random, const GString *text)
 {
     static const char letters[] = "0123456789+-.,;:=eE{}[]\"'\\ux \t\n|<>ABZ";
+    static const char *const unknown[] = { " \"new\" : {\"a\":[1, {\"b\":null}], \"c\":{}} ,\n",
+                                           "\"n\":[[[[[[[[0]]]]]]]],",
+                                           "\"n\":[[[[[[[[[0]]]]]]]]],",
+                                           "\"n\":\"\\ud83d\\ude00\\\"\",",
+                                           "\"n\":\"\\ud83d\",",
+                                           "\"n\":-0.5E+3,",
+                                           "\"n\":[1,],",
+                                           "\"n\":01," };
     GString *other = g_string_new_len(text->str, (gssize)text->len);
     const gssize at = (gssize)zg_random_below(random, other->len + 1);
     const char letter = letters[zg_random_below(random, sizeof letters)];
 
-    switch (zg_random_below(random, 4)) {
+    switch (zg_random_below(random, 6)) {
     case 0: g_string_insert_c(other, at, letter); break;
+    case 4: /* in json the same, if it is within a string */
+        if (at < (gssize)other->len && g_ascii_isgraph(other->str[at]) && !strchr("\"\\", other->str[at])) {
+            g_autofree char *escape = g_strdup_printf("\\u%04x", (unsigned)(uint8_t)other->str[at]);
+            g_string_erase(other, at, 1);
+            g_string_insert(other, at, escape);
+        }
+        break;
+    case 5: /* in json what is not known */
+        if (other->len > 0 && other->str[0] == '{')
+            g_string_insert(other, 1, one_of(random, unknown, G_N_ELEMENTS(unknown)));
+        break;
     case 1: g_string_truncate(other, (gsize)at); break;
     case 2: g_string_erase(other, at, at < (gssize)other->len ? 1 : 0); break;
     default:

@@ -6,9 +6,9 @@
 #include "codec/payload.h"
 #include "sim/random.h"
 
-/* A sound definition with patterns, pairs and, unless it has integers only, json and floats; perhaps with one binary
- * message, that may hold the end mark. Free with g_free(). */
-char *test_random_text_definition(struct zg_random *random, bool integers_only);
+/* A sound definition with patterns, pairs and json; perhaps with one binary message, that may hold the end mark. Free
+ * with g_free(). */
+char *test_random_text_definition(struct zg_random *random);
 
 /* The index of any message with a text layout. */
 unsigned test_random_text_message(struct zg_random *random, const struct zg_plan *plan);

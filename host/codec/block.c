@@ -269,18 +269,6 @@ static const uint8_t *unpack_step(const struct zg_step *step, struct zg_value *v
     return own_place ? first + (count * step->bits + 7) / 8 : first;
 }
 
-static void take_default(const struct zg_step *step, struct zg_value *value)
-{
-    value->raw = step->fallback;
-    if (zg_step_is_string(step) || zg_step_is_array(step)) {
-        zg_value_resize(step, value, 0);
-        zg_value_resize(step, value, zgi_count_at_first(step));
-    } else if (step->record) {
-        zg_values_free(step->record, value->items);
-        value->items = zg_values_new(step->record);
-    }
-}
-
 static const uint8_t *unpack_block(const struct zg_block *block, const uint8_t *at, const uint8_t *end,
                                    struct zg_value *values, bool may_be_older)
 {
@@ -291,7 +279,7 @@ static const uint8_t *unpack_block(const struct zg_block *block, const uint8_t *
         const struct zg_step *step = zg_block_step(block, i);
         missing = missing || (may_be_older && step->newer && taken == end);
         if (missing) {
-            take_default(step, &values[i]);
+            zg_value_set_default(step, &values[i]);
             continue;
         }
         if (step->newer)

@@ -230,8 +230,7 @@ static bool take_string(const struct zg_step *step, const char *text, size_t len
     return step->field->form.base64 ? take_base64(step, text, length, value) : take_hex(step, text, length, value);
 }
 
-/* The value of an enum, or the bit of flags, with this text. */
-static bool value_of(const struct zg_step *step, const char *text, size_t length, union zg_raw *raw)
+bool zgi_text_take_word(const struct zg_step *step, const char *text, size_t length, union zg_raw *raw)
 {
     const struct zg_enum *enumeration = step->type.enumeration;
 
@@ -261,7 +260,7 @@ bool zgi_text_take_flag(const struct zg_step *step, const char *text, size_t len
 {
     union zg_raw bit;
 
-    if (!value_of(step, text, length, &bit) && !bit_of(step, text, length, &bit))
+    if (!zgi_text_take_word(step, text, length, &bit) && !bit_of(step, text, length, &bit))
         return false;
     raw->u = UINT64_C(1) << bit.u;
     return true;
@@ -304,7 +303,7 @@ bool zgi_text_take_element(const struct zg_step *step, const char *text, size_t 
         return take_bool(step, text, length, &value->raw);
     if (step->type.enumeration->flags)
         return take_flags(step, text, length, &value->raw);
-    return value_of(step, text, length, &value->raw) || zg_unspell(step, text, whole, &value->raw);
+    return zgi_text_take_word(step, text, length, &value->raw) || zg_unspell(step, text, whole, &value->raw);
 }
 
 bool zgi_text_is_constant(const struct zg_constant *constant, const char *text, size_t length)
@@ -325,6 +324,6 @@ bool zgi_text_take_missing(const struct zg_step *step, struct zg_value *value)
     const struct zg_field *field = step->field;
 
     value->absent = field->optional;
-    value->raw = step->fallback;
+    zg_value_set_default(step, value);
     return field->optional || field->default_text || field->since > 0;
 }

@@ -10,8 +10,10 @@
 bool zgi_text_put_element(const struct zg_step *step, const struct zg_value *value, GString *text, GError **error);
 bool zgi_text_put_number(const struct zg_step *step, union zg_raw raw, GString *text, GError **error);
 
-/* The same from all of a text; one name, or bit number, of flags; whether a constant has this text. */
+/* The same from all of a text; a name of an enum or flags; one name, or bit number, of flags; whether a constant has
+ * this text. */
 bool zgi_text_take_element(const struct zg_step *step, const char *text, size_t length, struct zg_value *value);
+bool zgi_text_take_word(const struct zg_step *step, const char *text, size_t length, union zg_raw *raw);
 bool zgi_text_take_flag(const struct zg_step *step, const char *text, size_t length, union zg_raw *raw);
 bool zgi_text_is_constant(const struct zg_constant *constant, const char *text, size_t length);
 

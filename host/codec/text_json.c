@@ -11,7 +11,7 @@ enum { DEEPEST = 8 /* nesting of a value that is skipped */ };
 
 /* --- written */
 
-static void put_quoted(const char *bytes, size_t count, GString *out)
+void zg_text_json_quote(const char *bytes, size_t count, GString *out)
 {
     static const char from[] = "\"\\\b\f\n\r\t", to[] = "\"\\bfnrt";
 
@@ -39,7 +39,7 @@ static void put_flags(const struct zg_step *step, union zg_raw raw, GString *out
         const char *name = zg_text_of_value(step->type.enumeration, (union zg_raw){ .u = bit });
         g_string_append(out, first ? "" : ",");
         if (name)
-            put_quoted(name, strlen(name), out);
+            zg_text_json_quote(name, strlen(name), out);
         else
             g_string_append_printf(out, "%" G_GUINT64_FORMAT, bit);
         first = false;
@@ -81,13 +81,13 @@ static bool put_element(const struct zg_step *step, const struct zg_value *value
     if (step->type.enumeration && !zg_text_of_value(step->type.enumeration, value->raw))
         return put_number(step, value, out, error);
     if (step->type.kind == ZG_KIND_TEXT) {
-        put_quoted((const char *)value->bytes, value->count, out);
+        zg_text_json_quote((const char *)value->bytes, value->count, out);
         return true;
     }
     g_autoptr(GString) inside = g_string_new(NULL);
     if (!zgi_text_put_element(step, value, inside, error))
         return false;
-    put_quoted(inside->str, inside->len, out);
+    zg_text_json_quote(inside->str, inside->len, out);
     return true;
 }
 
@@ -108,7 +108,7 @@ static bool put_value(const struct zg_step *step, const struct zg_value *value, 
 static void put_key(const char *key, GString *out)
 {
     g_string_append(out, out->str[out->len - 1] == '{' ? "" : ",");
-    put_quoted(key, strlen(key), out);
+    zg_text_json_quote(key, strlen(key), out);
     g_string_append_c(out, ':');
 }
 
@@ -118,7 +118,7 @@ static void put_constant(const struct zg_constant *constant, GString *out)
     if (constant->is_number)
         g_string_append(out, constant->text);
     else
-        put_quoted(constant->text, strlen(constant->text), out);
+        zg_text_json_quote(constant->text, strlen(constant->text), out);
 }
 
 /* The members of a message, with its constants, or of a record. */
@@ -160,6 +160,7 @@ bool zgi_json_write(const struct zg_text *text, const struct zg_block *block, co
 /* What is left of a text. */
 struct cursor {
     const char *at, *end;
+    bool escaped; /* the last string had escapes, so that no digits in it stand for a value */
 };
 
 static void skip_space(struct cursor *cursor)
@@ -247,6 +248,7 @@ static bool take_string(struct cursor *cursor, GString *out)
     bool plain = true; /* ASCII without escapes */
 
     g_string_truncate(out, 0);
+    cursor->escaped = false;
     if (!take(cursor, '"'))
         return false;
     for (;;) {
@@ -261,6 +263,7 @@ static bool take_string(struct cursor *cursor, GString *out)
         if (*cursor->at++ == '"')
             return plain || zg_is_utf8((const uint8_t *)out->str, out->len);
         plain = false;
+        cursor->escaped = true;
         if (!take_escape(cursor, out))
             return false;
     }
@@ -354,16 +357,30 @@ static bool take_flags(const struct zg_step *step, struct cursor *cursor, union 
         return take(cursor, ']');
     do {
         struct zg_value one = { .absent = false };
+        union zg_raw bit;
         const bool is_name = peek(cursor) == '"';
         if (is_name ? !take_string(cursor, text) : !take_number(cursor, &number, &size))
             return false;
-        const bool good = is_name ? zgi_text_take_flag(step, text->str, text->len, &one.raw)
-                                  : zgi_text_take_flag(step, number, size, &one.raw);
+        const bool good = !is_name ? zgi_text_take_flag(step, number, size, &one.raw)
+                                   : zgi_text_take_flag(step, text->str, text->len, &one.raw) &&
+                                         (!cursor->escaped || zgi_text_take_word(step, text->str, text->len, &bit));
         if (!good || (raw->u & one.raw.u) != 0)
             return false;
         raw->u |= one.raw.u;
     } while (take(cursor, ','));
     return take(cursor, ']');
+}
+
+/* Whether a string holds digits for a value: of bytes, or of an enum's value without a name. */
+static bool has_digits(const struct zg_step *step, const GString *text)
+{
+    size_t length = text->len;
+    union zg_raw raw;
+
+    while (step->field->form.width > 0 && length > 0 && text->str[length - 1] == ' ')
+        length--;
+    return step->type.enumeration ? !zgi_text_take_word(step, text->str, length, &raw)
+                                  : step->type.kind == ZG_KIND_BYTES && !step->field->form.base64;
 }
 
 static bool take_element(const struct zg_step *step, struct cursor *cursor, struct zg_value *value, size_t *ignored)
@@ -388,7 +405,9 @@ static bool take_element(const struct zg_step *step, struct cursor *cursor, stru
     if (!take_string(cursor, text))
         return false;
     if (zg_text_is_number(step, ZG_LAYOUT_JSON))
-        return zg_unspell(step, text->str, text->len, &value->raw);
+        return !cursor->escaped && zg_unspell(step, text->str, text->len, &value->raw);
+    if (cursor->escaped && has_digits(step, text))
+        return false;
     return zgi_text_take_element(step, text->str, text->len, value);
 }
 
@@ -512,7 +531,7 @@ static bool take_object(struct cursor *cursor, const struct zg_text *text, const
 bool zgi_json_read(const struct zg_text *text, const struct zg_block *block, const char *from, size_t length,
                    struct zg_value *values, size_t *ignored)
 {
-    struct cursor cursor = { from, from + length };
+    struct cursor cursor = { from, from + length, false };
 
     if (!take_object(&cursor, text, block, values, ignored))
         return false;

@@ -6,6 +6,9 @@
 #include "codec/block.h"
 #include "codec/error.h"
 
+/* Appends characters as a string of JSON. */
+void zg_text_json_quote(const char *bytes, size_t count, GString *out);
+
 /* As in codec/text.h; and where each value stands, unless `spans` is NULL. */
 bool zgi_json_write(const struct zg_text *text, const struct zg_block *block, const struct zg_value *values,
                     GString *out, struct zg_span *spans, GError **error);

@@ -33,7 +33,9 @@ void zg_value_resize(const struct zg_step *step, struct zg_value *value, unsigne
     value->count = count;
 }
 
-unsigned zgi_count_at_first(const struct zg_step *step)
+/* How many elements or bytes a step has at first: all, if their number is fixed, except for text, which ends at its
+ * first zero. */
+static unsigned count_at_first(const struct zg_step *step)
 {
     return step->type.extent == ZG_EXTENT_FIXED && step->type.kind != ZG_KIND_TEXT ? step->most : 0;
 }
@@ -45,11 +47,23 @@ struct zg_value *zg_values_new(const struct zg_block *block)
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         if (zg_step_is_string(step) || zg_step_is_array(step))
-            zg_value_resize(step, &values[i], zgi_count_at_first(step));
+            zg_value_resize(step, &values[i], count_at_first(step));
         else if (step->record)
             values[i].items = zg_values_new(step->record);
     }
     return values;
+}
+
+void zg_value_set_default(const struct zg_step *step, struct zg_value *value)
+{
+    value->raw = step->fallback;
+    if (zg_step_is_string(step) || zg_step_is_array(step)) {
+        zg_value_resize(step, value, 0);
+        zg_value_resize(step, value, count_at_first(step));
+    } else if (step->record) {
+        zg_values_free(step->record, value->items);
+        value->items = zg_values_new(step->record);
+    }
 }
 
 void zg_values_free(const struct zg_block *block, struct zg_value *values)

@@ -30,12 +30,11 @@ bool zg_is_text_of(const struct zg_step *step, const uint8_t *bytes, size_t coun
 /* Sets how many items a step has, or how many bytes text and bytes have, at most step->most. New ones are zero. */
 void zg_value_resize(const struct zg_step *step, struct zg_value *value, unsigned count);
 
+/* Sets what a sender of an older version lacks to its default: empty or zeros, unless it is a number with another. */
+void zg_value_set_default(const struct zg_step *step, struct zg_value *value);
+
 /* Whether all values are within their ranges. Otherwise the paths of those that are not ("a[2]", "p.x") are added to
  * `paths`, unless it is NULL; free each with g_free(). */
 bool zg_block_permits(const struct zg_block *block, const struct zg_value *values, GPtrArray *paths);
-
-/* Private: how many elements or bytes a step has at first: all, if their number is fixed, except for text, which ends
- * at its first zero. */
-unsigned zgi_count_at_first(const struct zg_step *step);
 
 #endif

@@ -428,6 +428,8 @@ bool zg_unspell(const struct zg_step *step, const char *text, size_t length, uni
     good = take_apart(step, text, length, &parts) && value_of(&parts, value) &&
            (form_of(step)->exponent >= 0 || round_to_decimals(step, value)) &&
            zg_step_nearest(step, value, form_of(step)->raw, raw);
+    if (good && is_float(step) && raw->f == 0)
+        raw->f = 0; /* without a sign, however near to it the number was */
     mpq_clear(value);
     g_string_free(parts.digits, TRUE);
     return good;

@@ -32,11 +32,12 @@ struct zg_number {
 };
 
 enum {
-    ZG_SPELL_SIGNED = 1, /* the type is */
-    ZG_SPELL_PLUS = 2,   /* a plus is written */
-    ZG_SPELL_ZEROS = 4,  /* zeros fill the width up, not blanks */
-    ZG_SPELL_LOWER = 8,  /* digits beyond 9 */
-    ZG_SPELL_COMMA = 16  /* the decimal point */
+    ZG_SPELL_SIGNED = 1,   /* the type is */
+    ZG_SPELL_PLUS = 2,     /* a plus is written */
+    ZG_SPELL_ZEROS = 4,    /* zeros fill the width up, not blanks */
+    ZG_SPELL_LOWER = 8,    /* digits beyond 9 */
+    ZG_SPELL_COMMA = 16,   /* the decimal point */
+    ZG_SPELL_EXPONENT = 32 /* of a float: `decimals` digits behind the mantissa's point, and an exponent */
 };
 
 /* How a field's numbers are written: as units = (raw * factor + shift) / divisor of the last decimal. */

@@ -54,7 +54,7 @@ static void test_random_texts(void **state)
     struct zg_random random = zg_random_seeded(21, 0);
     (void)state;
     for (unsigned i = 0; i < test_rounds(DEFINITIONS); i++) {
-        g_autofree char *definition = test_random_text_definition(&random, false);
+        g_autofree char *definition = test_random_text_definition(&random);
         struct test_plan plan = test_plan_of(definition);
         for (unsigned k = 0; k < VALUES; k++) {
             const struct zg_plan_message *item =
@@ -81,6 +81,34 @@ static void test_random_texts(void **state)
             damage(&random, item, text);
             zg_values_free(&item->payload, values);
         }
+        test_plan_clear(&plan);
+    }
+}
+
+/* What an older sender lacks takes its default, whatever the values were before. */
+static void test_missing_values(void **state)
+{
+    static const char *const layouts[] = { "{ pairs: { assign: \"=\", between: \",\" } }", "json" };
+    static const char *const texts[2][3] = { { "a=1,b=hello,c=7;8,d=2", "a=3", "a=3,b=,c=,d=5" },
+                                             { "{\"a\":1,\"b\":\"hello\",\"c\":[7,8],\"d\":2}", "{\"a\":3}",
+                                               "{\"a\":3,\"b\":\"\",\"c\":[],\"d\":5}" } };
+    (void)state;
+    for (unsigned i = 0; i < 2; i++) {
+        g_autofree char *definition = g_strdup_printf(
+            "zeugma: 1\nprotocol: p\nversion: 1.3\nframe: { framing: slip, check: none, max_payload: 400 }\nmessages:\n"
+            "  m: { from: device, layout: %s, fields: { a: u8, b: { type: \"text[..9]\", since: 1.1 }, "
+            "c: { type: \"u8[..3]\", as: { between: \";\" }, since: 1.2 }, d: { type: u8, since: 1.3, default: 5 } } "
+            "}\n",
+            layouts[i]);
+        struct test_plan plan = test_plan_of(definition);
+        const struct zg_plan_message *item = zg_plan_message_at(plan.plan, 0);
+        struct zg_value *values = zg_values_new(&item->payload);
+        size_t ignored;
+        assert_true(zg_text_read(item, texts[i][0], strlen(texts[i][0]), values, &ignored));
+        assert_true(zg_text_read(item, texts[i][1], strlen(texts[i][1]), values, &ignored));
+        g_autoptr(GString) text = written(item, values, NULL);
+        assert_string_equal(text->str, texts[i][2]);
+        zg_values_free(&item->payload, values);
         test_plan_clear(&plan);
     }
 }
@@ -186,7 +214,7 @@ static void test_hostile(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_texts), cmocka_unit_test(test_floats),
-                                        cmocka_unit_test(test_hostile) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_texts), cmocka_unit_test(test_missing_values),
+                                        cmocka_unit_test(test_floats), cmocka_unit_test(test_hostile) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -55,6 +55,12 @@ const struct zg_plan *fuzz_text_plan(unsigned index)
     return plan_of_file(texts[index], &plans[index]);
 }
 
+const struct zg_plan *fuzz_readings_plan(void)
+{
+    static const struct zg_plan *plan;
+    return plan_of_file(TEST_DATA "/codec/readings.yaml", &plan);
+}
+
 const struct zg_plan *fuzz_framing_plan(unsigned index)
 {
     static const struct test_framing gap = { .framing = "gap", .header = "id: u8", .data = "bytes[..]" };

@@ -19,4 +19,7 @@ const struct zg_plan *fuzz_framing_plan(unsigned index);
 /* The plan of a definition with text layouts, in the same way. */
 const struct zg_plan *fuzz_text_plan(unsigned index);
 
+/* The plan of codec/readings.yaml. */
+const struct zg_plan *fuzz_readings_plan(void);
+
 #endif

@@ -342,30 +342,33 @@ static void test_what_fits(void **state)
     test_remove_folder(folder);
 }
 
-static void test_random_texts(void **state)
-{
-    struct zg_random random = zg_random_seeded(10, 0);
-    (void)state;
-    for (unsigned i = 0; i < test_rounds(DEFINITIONS); i++) {
-        g_autofree char *folder = g_dir_make_tmp("zeugma-generated-XXXXXX", NULL);
-        g_autofree char *text = test_random_text_definition(&random, true);
-        struct test_plan plan = test_plan_of(text);
-        void *handle = test_build_c(plan.plan, folder);
-        for (unsigned k = 0; k < plan.plan->messages->len; k++)
-            if (zg_plan_message_at(plan.plan, k)->text)
-                check_texts(&random, plan.plan, zg_plan_message_at(plan.plan, k), handle);
-        check_choice(&random, plan.plan, folder);
-        dlclose(handle);
-        test_plan_clear(&plan);
-        test_remove_folder(folder);
-    }
-}
-
 static char *text_of(const char *path)
 {
     char *text = NULL;
     assert_true(g_file_get_contents(path, &text, NULL, NULL));
     return text;
+}
+
+/* Random ones, and at first one with all that json can hold and floats in every layout. */
+static void test_random_texts(void **state)
+{
+    struct zg_random random = zg_random_seeded(10, 0);
+    (void)state;
+    for (unsigned i = 0; i < 1 + test_rounds(DEFINITIONS); i++) {
+        g_autofree char *folder = g_dir_make_tmp("zeugma-generated-XXXXXX", NULL);
+        g_autofree char *text =
+            i == 0 ? text_of(TEST_DATA "/codec/readings.yaml") : test_random_text_definition(&random);
+        struct test_plan plan = test_plan_of(text);
+        void *handle = test_build_c(plan.plan, folder);
+        for (unsigned k = 0; k < plan.plan->messages->len; k++)
+            if (zg_plan_message_at(plan.plan, k)->text)
+                check_texts(&random, plan.plan, zg_plan_message_at(plan.plan, k), handle);
+        if (i > 0)
+            check_choice(&random, plan.plan, folder);
+        dlclose(handle);
+        test_plan_clear(&plan);
+        test_remove_folder(folder);
+    }
 }
 
 /* The same plan prints the same text; files written again are unchanged; a file that was not generated, or was edited,

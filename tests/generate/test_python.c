@@ -273,7 +273,7 @@ static void test_random_texts(void **state)
     struct zg_random random = zg_random_seeded(12, 0);
     (void)state;
     for (unsigned i = 0; i < test_rounds(2 * DEFINITIONS); i++) {
-        g_autofree char *definition = test_random_text_definition(&random, false);
+        g_autofree char *definition = test_random_text_definition(&random);
         struct test_plan plan = renamed_plan(definition);
         g_autoptr(GString) input = g_string_new(NULL), wanted = g_string_new(NULL);
         for (unsigned k = 0; k < ROUNDS; k++) {

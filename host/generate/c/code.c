@@ -76,6 +76,23 @@ static bool any_block(const struct zg_plan *plan, bool (*like)(const struct zg_s
     return false;
 }
 
+static bool is_float(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_FLOAT;
+}
+
+/* Whether a message with a text layout has such a step; NULL: whether one is json. */
+static bool any_text(const struct zg_plan *plan, bool (*like)(const struct zg_step *step))
+{
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        if (item->text &&
+            (like ? zg_block_any_step(&item->payload, like) : item->message->layout.kind == ZG_LAYOUT_JSON))
+            return true;
+    }
+    return false;
+}
+
 static bool is_bit_array(const struct zg_step *step)
 {
     return zg_step_is_array(step) && zg_step_is_bitwise(step);
@@ -96,6 +113,10 @@ static void print_includes(const struct zgi_c *c, GString *text)
         spells = zgi_c_must_be_carried(plan, zg_plan_message_at(plan, i));
     if (spells)
         g_string_append(text, "#include \"zeugma/spell.h\"\n");
+    if (any_text(plan, is_float))
+        g_string_append(text, "#include \"zeugma/spell_float.h\"\n");
+    if (any_text(plan, NULL))
+        g_string_append(text, "#include \"zeugma/spell_json.h\"\n");
     if (zg_plan_has_texts(plan))
         g_string_append_printf(text,
                                "\n#include <string.h>\n\nZG_ASSERT(ZG_SPELL_BITS >= %u, "
@@ -114,11 +135,20 @@ static bool holds(const struct zg_block *block, const struct zg_block *record)
     return false;
 }
 
-/* Whether a record is part of a message or variable; others need no functions. */
-static bool is_used(const struct zg_plan *plan, const struct zg_block *record)
+/* Whether a record is part of a message with a text layout, which is json. */
+static bool is_written(const struct zg_plan *plan, const struct zg_block *record)
 {
     for (unsigned i = 0; i < plan->messages->len; i++)
-        if (holds(&zg_plan_message_at(plan, i)->payload, record))
+        if (zg_plan_message_at(plan, i)->text && holds(&zg_plan_message_at(plan, i)->payload, record))
+            return true;
+    return false;
+}
+
+/* Whether a record is part of a binary message or variable; others need no functions for that. */
+static bool is_packed(const struct zg_plan *plan, const struct zg_block *record)
+{
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        if (!zg_plan_message_at(plan, i)->text && holds(&zg_plan_message_at(plan, i)->payload, record))
             return true;
     for (unsigned i = 0; i < plan->variables->len; i++)
         if (holds(&zg_plan_variable_at(plan, i)->block, record))
@@ -126,9 +156,8 @@ static bool is_used(const struct zg_plan *plan, const struct zg_block *record)
     return false;
 }
 
-static void print_private(const struct zgi_c *c, GString *text, const struct zg_block *block)
+static void print_bytes(const struct zgi_c *c, GString *text, const struct zg_block *block)
 {
-    zgi_c_block_check(c, text, block);
     zgi_c_block_put(c, text, block);
     zgi_c_block_get(c, text, block);
 }
@@ -136,7 +165,8 @@ static void print_private(const struct zgi_c *c, GString *text, const struct zg_
 static void print_block(const struct zgi_c *c, GString *text, const struct zg_block *block,
                         const struct zg_plan_message *item)
 {
-    print_private(c, text, block);
+    zgi_c_block_check(c, text, block);
+    print_bytes(c, text, block);
     print_functions(c, text, block, item);
 }
 
@@ -157,8 +187,13 @@ void zgi_c_code(const struct zgi_c *c, GString *text)
     print_includes(c, text);
     for (unsigned i = 0; i < plan->records->len; i++) {
         const struct zg_block *record = g_ptr_array_index(plan->records, i);
-        if (is_used(plan, record))
-            print_private(c, text, record);
+        const bool packed = is_packed(plan, record), written = is_written(plan, record);
+        if (packed || written)
+            zgi_c_block_check(c, text, record);
+        if (packed)
+            print_bytes(c, text, record);
+        if (written)
+            zgi_c_record_written(c, text, record);
     }
     for (unsigned i = 0; i < plan->messages->len; i++)
         print_message(c, text, zg_plan_message_at(plan, i));

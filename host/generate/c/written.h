@@ -11,7 +11,8 @@ bool zgi_c_knows_texts(const struct zg_plan *plan, const char **why);
 /* Bits that the numbers of all texts take: 32 or more. */
 unsigned zgi_c_spelling_bits(const struct zg_plan *plan);
 
-/* The functions of a message, behind the one that checks it. */
+/* The functions of a record within json, and of a message, behind the one that checks it. */
+void zgi_c_record_written(const struct zgi_c *c, GString *text, const struct zg_block *record);
 void zgi_c_written(const struct zgi_c *c, GString *text, const struct zg_plan_message *item);
 
 #endif

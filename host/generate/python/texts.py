@@ -45,7 +45,8 @@ def _wide(step):
 def _of_number(step, exact):
     """The value nearest to a number. None: it is outside the type."""
     if step.kind == "f":
-        return _nearest_float(step, exact)
+        value = _nearest_float(step, exact)
+        return 0.0 if value == 0 else value  # without a sign
     raw = _nearest(exact if step.form.raw or step.scale is None else (exact - step.offset) / step.scale)
     low, high = (-1 << _wide(step) - 1, (1 << _wide(step) - 1) - 1) if step.kind in ("i", "sleb") else (0, (1 << _wide(step)) - 1)
     return _from_raw(step, raw) if low <= raw <= high else None
@@ -306,6 +307,9 @@ class _Cursor:
     class Number(str):
         pass
 
+    class Escaped(str):
+        """A string with an escape in it: no digits stand for a value there."""
+
     def __init__(self, text):
         self.text, self.at = text, 0
 
@@ -356,7 +360,7 @@ class _Cursor:
     def string(self):
         if not self.take('"'):
             raise self.fail()
-        out = []
+        out, kind = [], str
         while self.at < len(self.text):
             letter = self.text[self.at]
             self.at += 1
@@ -366,9 +370,10 @@ class _Cursor:
                     text.encode("latin-1").decode()
                 except UnicodeDecodeError:
                     raise self.fail() from None
-                return text
+                return kind(text)
             if letter < " ":
                 raise self.fail()
+            kind = self.Escaped if letter == "\\" else kind
             out.append(self.escaped() if letter == "\\" else letter)
         raise self.fail()
 
@@ -461,12 +466,13 @@ def _json_take_element(step, value):
     form = step.form
     if step.kind == "record":
         return _json_read(step.record, [(inner.key, inner, None) for inner in step.record._steps], value)
-    is_number, is_text = isinstance(value, _Cursor.Number), type(value) is str
+    is_number, is_escaped = isinstance(value, _Cursor.Number), isinstance(value, _Cursor.Escaped)
+    is_text = isinstance(value, str) and not is_number
     is_flags = step.names is not None and issubclass(step.names, enum.IntFlag)
     if form.json_number:
         if is_text if not form.quoted else not is_text:
             raise _bad(step)
-        if not is_number and not is_text:
+        if (not is_number and not is_text) or is_escaped:
             raise _bad(step)
         return _json_number(step, value), 0
     if step.kind == "bool" and form.on is None and form.off is None:
@@ -476,12 +482,17 @@ def _json_take_element(step, value):
     if is_flags:
         if not isinstance(value, list) or not all(isinstance(word, str) for word in value):
             raise _bad(step)
+        words = [text for text, _ in step.form.words]
+        if any(isinstance(word, _Cursor.Escaped) and word not in words for word in value):
+            raise _bad(step)
         return _take_flags(step, value), 0
     if step.names is not None and not is_text:
         if form.quoted or not is_number:
             raise _bad(step)
         return _json_number(step, value), 0
-    if not is_text:
+    has_digits = (step.kind == "bytes" and not form.base64) or (
+        step.names is not None and not any(text == (value.rstrip(" ") if form.width else value) for text, _ in form.words))
+    if not is_text or (is_escaped and has_digits):
         raise _bad(step)
     return _take_element(step, value), 0
 
@@ -533,7 +544,7 @@ def _is_constant(value, wanted):
     """Whether a JSON value is this string or integer."""
     if isinstance(wanted, int):
         return isinstance(value, _Cursor.Number) and _is_integer(value, wanted)
-    return type(value) is str and value == wanted
+    return isinstance(value, str) and not isinstance(value, _Cursor.Number) and value == wanted
 
 
 _MISSING = object()
