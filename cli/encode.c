@@ -42,8 +42,10 @@ static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char 
     const struct zg_plan_message *mistaken = good ? zg_plan_mistaken(plan, message, payload, length) : NULL;
     if (good && !zg_plan_carries(plan, message, payload, length)) {
         g_set_error(&error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE,
-                    "%s: this payload holds the end mark, where a receiver would end the frame",
-                    message->message->name);
+                    "%s: this payload holds %s",
+                    message->message->name,
+                    plan->definition->framing.ignores > 0 ? "the end mark, where a receiver would end the frame, or a byte that the framing ignores"
+                                                          : "the end mark, where a receiver would end the frame");
         good = false;
     }
     if (mistaken) {

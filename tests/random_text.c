@@ -133,6 +133,8 @@ static char *random_definition(struct zg_random *random)
         "framing: { kind: marks, start: \"!\", end: \"\\r\\n\" }, check: { name: crc16/arc, as: hex, case: lower, "
         "place: after_end, covers: all }",
         "framing: { kind: marks, end: \"\\r\\n\" }, check: { name: adler32, as: decimal, after: \"*\" }",
+        "framing: { kind: marks, start: \"$\", end: \"\\r\\n\", ignore: [0x11, 0] }, check: { name: xor8, as: hex }",
+        "framing: { kind: marks, end: \"\\r\\n\", also_end: [\"\\n\"], ignore: [0x11, 0] }, check: none",
         "framing: { kind: marks, start: \":\", end: { device: \"\\r\\n\", host: \"\\n\" } }, coding: HEX, check: "
         "sum8/negated",
     };
@@ -159,7 +161,8 @@ static char *random_definition(struct zg_random *random)
         if (kind == JSON && zg_random_one_in(random, 2))
             g_string_append(text, "      rest: { type: \"r0[..3]\" }\n");
     }
-    if (!strstr(text->str, "as: decimal")) /* of one size, so it may hold the end mark */
+    if (!strstr(text->str, "as: decimal") &&
+        !strstr(text->str, "ignore")) /* of one size, so it may hold the end mark */
         g_string_append(text, "  binary:\n    from: device\n    tag: [0xB0, 0xB1]\n    fields: { any: \"u8[5]\" }\n");
     return g_string_free(text, FALSE);
 }
@@ -301,7 +304,11 @@ GByteArray *test_random_lines(struct zg_random *random, const struct zg_plan *pl
             g_byte_array_remove_index(frame, (guint)zg_random_below(random, frame->len));
         if (zg_random_one_in(random, 6)) /* which leaves UTF-8 as it is: generated C passes other bytes on */
             frame->data[zg_random_below(random, frame->len)] ^= (uint8_t)(1U << zg_random_below(random, 7));
-        g_byte_array_append(lines, frame->data, frame->len);
+        for (guint k = 0; k < frame->len; k++) { /* where they are not ignored, these are damage */
+            if (zg_random_one_in(random, plan->definition->framing.ignores > 0 ? 8 : 800))
+                g_byte_array_append(lines, (const uint8_t *)"\x11", 1);
+            g_byte_array_append(lines, frame->data + k, 1);
+        }
         zg_values_free(&item->payload, values);
     }
     return lines;

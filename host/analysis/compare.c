@@ -90,6 +90,10 @@ static void compare_framing(struct zgi_comparison *comparison)
     else if (old->lead != new->lead)
         zgi_changed(comparison, ZG_COMPATIBLE, 0, old->place, new->place,
                     "the framing, %s, became %s; one delimiter more or fewer does no harm", was, is);
+    else if (old->ignores != new->ignores || memcmp(old->ignored, new->ignored, old->ignores) != 0)
+        zgi_changed(comparison, ZG_COMPATIBLE, 0, old->place, new->place,
+                    "the framing, %s, became %s; text that holds a byte which only one end ignores arrives without it",
+                    was, is);
 }
 
 static void compare_header(struct zgi_comparison *comparison)

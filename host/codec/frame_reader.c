@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "codec/frame_reader.h"
 
+#include <string.h>
+
 #include "codec/choice.h"
 #include "zeugma/receiver.h"
 #include "zeugma/sequence.h"
@@ -26,11 +28,17 @@ struct zg_frame_reader {
     GByteArray *raw;         /* what was not reported yet: noise, then what is pending */
     guint noise;             /* bytes of noise at the beginning of `raw` */
     uint64_t offset;         /* of raw's first byte */
+    GArray *dropped;         /* struct drop: bytes that the framing ignores, among those of `raw`, in their order */
     uint64_t since;          /* bytes since the last frame that were no frame */
     struct zg_chooser chooser;
     int before; /* the byte before raw; -1: none */
     uint8_t *memory;
     struct zg_value **values; /* for each message, reused */
+};
+
+/* Bytes that were dropped in front of a place in `raw`. */
+struct drop {
+    guint at, count;
 };
 
 enum { NOISE_PIECE = 4096 };
@@ -52,6 +60,7 @@ struct zg_frame_reader *zg_frame_reader_new(const struct zg_plan *plan, zg_stret
     reader->report = report;
     reader->data = data;
     reader->raw = g_byte_array_new();
+    reader->dropped = g_array_new(FALSE, FALSE, sizeof(struct drop));
     reader->senders = g_hash_table_new_full(NULL, NULL, NULL, g_free);
     if (zg_definition_serves(plan->definition, ZG_SERVICE_HELLO))
         reader->hello = zg_plan_by_name(plan, "hello");
@@ -75,6 +84,7 @@ void zg_frame_reader_free(struct zg_frame_reader *reader)
     if (!reader)
         return;
     g_byte_array_unref(reader->raw);
+    g_array_unref(reader->dropped);
     g_hash_table_unref(reader->senders);
     g_free(reader->memory);
     for (unsigned i = 0; i < reader->plan->messages->len; i++)
@@ -83,12 +93,58 @@ void zg_frame_reader_free(struct zg_frame_reader *reader)
     g_free(reader);
 }
 
+static struct drop *drop_at(const struct zg_frame_reader *reader, guint index)
+{
+    return &g_array_index(reader->dropped, struct drop, index);
+}
+
+/* Moves the offset past `count` bytes of raw, and what was dropped in front of them and of what follows. */
+static void move_offset(struct zg_frame_reader *reader, guint count)
+{
+    guint passed = 0;
+
+    reader->offset += count;
+    while (passed < reader->dropped->len && drop_at(reader, passed)->at <= count)
+        reader->offset += drop_at(reader, passed++)->count;
+    g_array_remove_range(reader->dropped, 0, passed);
+    for (guint i = 0; i < reader->dropped->len; i++)
+        drop_at(reader, i)->at -= count;
+}
+
+/* Takes bytes that the framing ignores at the front of `bytes`. Returns how many. */
+static size_t drop(struct zg_frame_reader *reader, const uint8_t *bytes, size_t count)
+{
+    const struct zg_framing_choice *framing = &reader->plan->definition->framing;
+    struct drop drop = { .at = reader->raw->len };
+
+    while (drop.count < count && memchr(framing->ignored, bytes[drop.count], framing->ignores))
+        drop.count++;
+    if (drop.count == 0)
+        return 0;
+    reader->counters.bytes_in += drop.count;
+    reader->counters.bytes_idle += drop.count;
+    g_array_append_val(reader->dropped, drop);
+    move_offset(reader, 0);
+    return drop.count;
+}
+
+/* Bytes in front of the first that the framing ignores. */
+static size_t before_drop(const struct zg_frame_reader *reader, const uint8_t *bytes, size_t count)
+{
+    const struct zg_framing_choice *framing = &reader->plan->definition->framing;
+    size_t run = 0;
+
+    while (run < count && !memchr(framing->ignored, bytes[run], framing->ignores))
+        run++;
+    return run;
+}
+
 /* Drops the oldest bytes. */
 static void forget(struct zg_frame_reader *reader, guint count)
 {
     if (count == 0)
         return;
-    reader->offset += count;
+    move_offset(reader, count);
     reader->before = reader->raw->data[count - 1];
     g_byte_array_remove_range(reader->raw, 0, count);
 }
@@ -122,6 +178,8 @@ static void report_stretch(struct zg_frame_reader *reader, struct zg_stretch *st
             const uint8_t opening = (uint8_t)reader->before;
             g_byte_array_prepend(reader->raw, &opening, 1);
             reader->offset--;
+            for (guint i = 0; i < reader->dropped->len; i++)
+                drop_at(reader, i)->at++;
             stretch->shared = 1;
             count++;
         }
@@ -345,8 +403,14 @@ static void feed(struct zg_frame_reader *reader, const uint8_t *bytes, size_t co
 
     if (count == 0)
         return;
+    const bool ignores = reader->plan->definition->framing.ignores > 0;
     do {
-        size_t taken = zg_receiver_take(&reader->receiver, bytes, MIN(count, NOISE_PIECE), &found, &reader->header);
+        const size_t dropped = ignores ? drop(reader, bytes, count) : 0;
+        bytes += dropped;
+        count -= dropped;
+        const size_t piece = MIN(count, NOISE_PIECE);
+        size_t taken = zg_receiver_take(&reader->receiver, bytes, ignores ? before_drop(reader, bytes, piece) : piece,
+                                        &found, &reader->header);
         if (taken > 0)
             g_byte_array_append(reader->raw, bytes, (guint)taken);
         bytes += taken;

@@ -127,6 +127,10 @@ static void check_services(const struct checking *checking)
     if (definition->console == ZG_CONSOLE_INTERLEAVED && !zg_framing_opens(&definition->framing))
         zgi_error(checking->diagnostics, definition->console_place,
                   "console: interleaved needs a framing with an opening delimiter; expected console: framed");
+    if (definition->console == ZG_CONSOLE_INTERLEAVED && definition->framing.ignores > 0)
+        zgi_error(checking->diagnostics, definition->console_place,
+                  "console: interleaved keeps all text between frames, and the framing's ignore drops some; expected "
+                  "one of them");
 }
 
 /* What the framing requires of header and check. */

@@ -61,6 +61,8 @@ char *zg_framing_text(const struct zg_framing_choice *framing)
     }
     for (unsigned i = 0; i < framing->also_ends; i++)
         add_mark(text, " or", &framing->also_end[i]);
+    for (unsigned i = 0; i < framing->ignores; i++)
+        g_string_append_printf(text, "%s%02X", i == 0 ? ", without " : " ", framing->ignored[i]);
     if (framing->marking == ZG_MARKING_ESCAPED)
         g_string_append_printf(text, " with escape %02X", framing->escape);
     if (framing->marking == ZG_MARKING_DOUBLED)

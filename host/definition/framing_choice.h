@@ -23,7 +23,7 @@ enum zg_framing_kind {
 };
 
 /* The most further end marks of a framing. */
-enum { ZG_ALSO_MOST = 4 };
+enum { ZG_ALSO_MOST = 4, ZG_IGNORED_MOST = 8 };
 
 /* What keeps marks out of the content. */
 enum zg_marking { ZG_MARKING_PLAIN, ZG_MARKING_ESCAPED, ZG_MARKING_DOUBLED };
@@ -42,6 +42,8 @@ struct zg_framing_choice {
     struct zg_mark host_end;               /* the host's */
     struct zg_mark also_end[ZG_ALSO_MOST]; /* more end marks that a receiver takes */
     unsigned also_ends;
+    uint8_t ignored[ZG_IGNORED_MOST]; /* of plain marks: bytes that a receiver drops wherever they stand */
+    unsigned ignores;
     enum zg_marking marking; /* of marks */
     uint8_t escape;          /* the escape, or the byte that is doubled */
     uint8_t escape_xor;      /* image = byte XOR escape_xor */

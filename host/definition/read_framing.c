@@ -90,6 +90,12 @@ static void read_also_end(struct zgi_reader *reader, const struct zgi_entry *ent
     }
 }
 
+static void read_ignore(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_framing_choice *choice = choice_of(into);
+    (void)zgi_read_bytes(reader, entry->value, "ignore", ZG_IGNORED_MOST, choice->ignored, &choice->ignores);
+}
+
 static bool read_byte(struct zgi_reader *reader, const struct zgi_entry *entry, uint8_t *byte)
 {
     uint64_t value;
@@ -168,6 +174,8 @@ const struct zgi_key zgi_framing_keys[] = {
     { "start", false, read_start, "mark", "Of marks: up to 4 bytes before each frame; default none" },
     { "end", false, read_end, "ends", "Of marks: 1 to 4 bytes after each frame; or { device: ..., host: ... }" },
     { "also_end", false, read_also_end, "mark_list_of_marks", "Of marks: further end marks that a receiver takes" },
+    { "ignore", false, read_ignore, "ignored",
+      "Of marks without escape: bytes that a receiver drops, wherever they are" },
     { "escape", false, read_escape, "byte", "Of marks: sent before the image of each byte of the marks" },
     { "escape_xor", false, read_escape_xor, "byte", "Of marks: image = byte XOR this; default 0x20" },
     { "double", false, read_double, "byte", "Of marks: the first byte of both marks, sent twice in the content" },
@@ -183,7 +191,8 @@ static const unsigned owners[] = { ~0U,        HAS(COBS) | HAS(SLIP),
                                    HAS(MARKS), HAS(MARKS),
                                    HAS(MARKS), HAS(MARKS),
                                    HAS(MARKS), HAS(MARKS),
-                                   HAS(FIXED), HAS(GAP) };
+                                   HAS(MARKS), HAS(FIXED),
+                                   HAS(GAP) };
 
 /* "; expected lead": the options that a kind has. */
 static char *options_of(enum zg_framing_kind kind)
@@ -255,6 +264,23 @@ static void check_double(struct zgi_reader *reader, const struct zg_framing_choi
                   "of start and end, one is the beginning of the other; choose other marks");
 }
 
+/* Bytes that a receiver drops cannot be part of a mark, nor be escaped. */
+static void check_ignored(struct zgi_reader *reader, const struct zg_framing_choice *choice)
+{
+    const struct zg_mark *marks[ZG_ALSO_MOST + 3] = { &choice->start };
+    const unsigned count = 1 + zg_framing_ends(choice, marks + 1);
+
+    if (choice->ignores > 0 && choice->marking != ZG_MARKING_PLAIN)
+        zgi_error(reader->diagnostics, choice->place,
+                  "ignore is for marks around content that is not escaped; expected marks without escape and double");
+    for (unsigned i = 0; i < choice->ignores; i++)
+        for (unsigned k = 0; k < count; k++)
+            if (holds(marks[k], choice->ignored[i]))
+                zgi_error(reader->diagnostics, choice->place,
+                          "0x%02X is a byte of a mark and of ignore, so that a receiver would never see that mark",
+                          choice->ignored[i]);
+}
+
 static void check_choice(struct zgi_reader *reader, const struct zg_framing_choice *choice)
 {
     if (choice->kind == ZG_FRAMING_FIXED && choice->size == 0)
@@ -270,6 +296,7 @@ static void check_choice(struct zgi_reader *reader, const struct zg_framing_choi
         check_escape(reader, choice);
     else if (choice->marking == ZG_MARKING_DOUBLED)
         check_double(reader, choice);
+    check_ignored(reader, choice);
 }
 
 void zgi_read_framing(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)

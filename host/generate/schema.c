@@ -295,6 +295,7 @@ static void print_others(struct zg_json *json)
     any_of(json, "enum_value", "integer", "value_mapping");
     any_of(json, "services", "service_list", "services_mapping");
     print_bytes(json, "mark", ZG_MARK_MAX);
+    print_bytes(json, "ignored", ZG_IGNORED_MOST);
     print_bytes(json, "after", ZG_CHECK_AFTER_MAX);
     any_of(json, "ends", "mark", "ends_mapping");
     print_list(json, "mark_list_of_marks", "mark", 1, ZG_ALSO_MOST);

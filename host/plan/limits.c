@@ -154,6 +154,7 @@ static void check_framing(const struct zg_plan *plan, struct zg_diagnostics *dia
     zgi_check_start_inside(plan, diagnostics);
     if (plan->searched)
         zgi_check_searched(plan, diagnostics);
+    zgi_check_ignored(plan, diagnostics);
 }
 
 /* Warns if two flipped bits can leave the check unchanged. It detects all such errors only up to a length, the order of

@@ -55,8 +55,13 @@ bool zg_plan_carries(const struct zg_plan *plan, const struct zg_plan_message *i
     const bool is_searched = plan->searched && !item->fixed_end;
     const unsigned count = is_searched ? zg_framing_ends(&plan->definition->framing, ends) : 0;
 
+    const struct zg_framing_choice *framing = &plan->definition->framing;
+
     for (unsigned i = 0; i < count; i++)
         if (zg_holds_mark(payload, length, ends[i]->bytes, ends[i]->size))
+            return false;
+    for (size_t i = 0; i < length && framing->ignores > 0 && !framing->coding; i++)
+        if (memchr(framing->ignored, payload[i], framing->ignores))
             return false;
     return true;
 }

@@ -489,5 +489,7 @@ struct zg_protocol zg_plan_protocol(const struct zg_plan *plan)
                                  .everybody = (zg_header_number)zg_plan_everybody(plan),
                                  .packets = plan->packets,
                                  .coded = plan->definition->framing.coding != ZG_CODING_NONE,
+                                 .ignores = (uint8_t)plan->definition->framing.ignores,
+                                 .ignored = plan->definition->framing.ignored,
                                  .length_ends = plan->filled > 0 && plan->length_bits > 0 };
 }

@@ -12,23 +12,33 @@ struct looking {
     const struct zg_plan_message *item;
     struct zg_diagnostics *diagnostics; /* NULL: only whether there is something to report */
     bool *found;
+    bool ignored; /* for bytes that a receiver drops, each of which is a mark of its own; otherwise for end marks */
 };
 
-static unsigned ends_of(const struct looking *looking, const struct zg_mark **ends)
+enum { MARKS_MOST = ZG_ALSO_MOST + 2 + ZG_IGNORED_MOST };
+
+/* What is looked for, as marks that must not stand anywhere. Returns how many there are. */
+static unsigned marks_of(const struct looking *looking, struct zg_mark *marks)
 {
-    return zg_framing_ends(&looking->plan->definition->framing, ends);
+    const struct zg_framing_choice *framing = &looking->plan->definition->framing;
+    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
+    const unsigned count = looking->ignored ? framing->ignores : zg_framing_ends(framing, ends);
+
+    for (unsigned i = 0; i < count; i++)
+        marks[i] = looking->ignored ? (struct zg_mark){ .size = 1, .bytes = { framing->ignored[i] } } : *ends[i];
+    return count;
 }
 
 /* "[0x0D, 0x0A]", and others. */
 static void append_marks(const struct looking *looking, GString *text)
 {
-    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
-    const unsigned count = ends_of(looking, ends);
+    struct zg_mark ends[MARKS_MOST];
+    const unsigned count = marks_of(looking, ends);
 
     for (unsigned k = 0; k < count; k++) {
         g_string_append(text, k == 0 ? "[" : ", [");
-        for (unsigned i = 0; i < ends[k]->size; i++)
-            g_string_append_printf(text, "%s0x%02X", i > 0 ? ", " : "", ends[k]->bytes[i]);
+        for (unsigned i = 0; i < ends[k].size; i++)
+            g_string_append_printf(text, "%s0x%02X", i > 0 ? ", " : "", ends[k].bytes[i]);
         g_string_append_c(text, ']');
     }
 }
@@ -42,21 +52,27 @@ static void report(const struct looking *looking, struct zg_place place, const c
     if (!looking->diagnostics)
         return;
     append_marks(looking, marks);
-    zgi_error(looking->diagnostics, place,
-              "%s of %s can hold %sthe end mark %s, which would end the frame there; expected escape or double, "
-              "another mark, or a message of one size that its first bytes tell",
-              part, looking->item->message->name, what, marks->str);
+    if (looking->ignored)
+        zgi_error(looking->diagnostics, place,
+                  "%s of %s can hold a byte of ignore, %s, which a receiver drops; expected other types, ranges or "
+                  "characters, coding: hex, or ignore without it",
+                  part, looking->item->message->name, marks->str);
+    else
+        zgi_error(looking->diagnostics, place,
+                  "%s of %s can hold %sthe end mark %s, which would end the frame there; expected escape or double, "
+                  "another mark, or a message of one size that its first bytes tell",
+                  part, looking->item->message->name, what, marks->str);
 }
 
 /* Whether a byte of the mark lies within these limits. */
 static bool has_byte(const struct looking *looking, uint64_t low, uint64_t high)
 {
-    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
-    const unsigned count = ends_of(looking, ends);
+    struct zg_mark ends[MARKS_MOST];
+    const unsigned count = marks_of(looking, ends);
 
     for (unsigned k = 0; k < count; k++)
-        for (unsigned i = 0; i < ends[k]->size; i++)
-            if (ends[k]->bytes[i] >= low && ends[k]->bytes[i] <= high)
+        for (unsigned i = 0; i < ends[k].size; i++)
+            if (ends[k].bytes[i] >= low && ends[k].bytes[i] <= high)
                 return true;
     return false;
 }
@@ -103,11 +119,11 @@ static bool step_may_hold(const struct looking *looking, const struct zg_step *s
 
 static bool holds_mark(const struct looking *looking, const char *text)
 {
-    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
-    const unsigned count = ends_of(looking, ends);
+    struct zg_mark ends[MARKS_MOST];
+    const unsigned count = marks_of(looking, ends);
 
     for (unsigned k = 0; text && k < count; k++)
-        if (zg_holds_mark((const uint8_t *)text, strlen(text), ends[k]->bytes, ends[k]->size))
+        if (zg_holds_mark((const uint8_t *)text, strlen(text), ends[k].bytes, ends[k].size))
             return true;
     return false;
 }
@@ -115,14 +131,14 @@ static bool holds_mark(const struct looking *looking, const char *text)
 /* Whether the mark could be written with these characters. */
 static bool is_made_of(const struct looking *looking, const char *characters)
 {
-    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
-    const unsigned count = ends_of(looking, ends);
+    struct zg_mark ends[MARKS_MOST];
+    const unsigned count = marks_of(looking, ends);
     bool made = false;
 
     for (unsigned k = 0; k < count && !made; k++) {
         made = true;
-        for (unsigned i = 0; i < ends[k]->size; i++)
-            made = made && ends[k]->bytes[i] && strchr(characters, ends[k]->bytes[i]);
+        for (unsigned i = 0; i < ends[k].size; i++)
+            made = made && ends[k].bytes[i] && strchr(characters, ends[k].bytes[i]);
     }
     return made;
 }
@@ -218,7 +234,7 @@ static bool check_may_hold(const struct looking *looking)
     g_autofree char *after =
         g_strndup((const char *)plan->definition->check.after.bytes, plan->definition->check.after.size);
 
-    if (plan->check.size == 0 || plan->definition->check.after_end)
+    if (plan->check.size == 0 || (plan->definition->check.after_end && !looking->ignored))
         return false;
     if (holds_mark(looking, after))
         return true;
@@ -231,7 +247,7 @@ static bool is_first_reported(const struct looking *looking)
 {
     unsigned i = 0;
 
-    while (looking->diagnostics && zg_plan_message_at(looking->plan, i)->fixed_end)
+    while (looking->diagnostics && !looking->ignored && zg_plan_message_at(looking->plan, i)->fixed_end)
         i++;
     return !looking->diagnostics || looking->item == zg_plan_message_at(looking->plan, i);
 }
@@ -308,7 +324,7 @@ void zgi_find_fixed_ends(struct zg_plan *plan)
     for (unsigned i = 0; i < plan->messages->len; i++) {
         struct zg_plan_message *item = &g_array_index(plan->messages, struct zg_plan_message, i);
         bool found = false;
-        const struct looking looking = { plan, item, NULL, &found };
+        const struct looking looking = { plan, item, NULL, &found, false };
         check_message(&looking);
         item->fixed_end = found && has_one_size(plan, item) && is_told(&looking);
     }
@@ -318,9 +334,24 @@ void zgi_check_searched(const struct zg_plan *plan, struct zg_diagnostics *diagn
 {
     for (unsigned i = 0; i < plan->messages->len; i++) {
         bool found = false;
-        const struct looking looking = { plan, zg_plan_message_at(plan, i), diagnostics, &found };
+        const struct looking looking = { plan, zg_plan_message_at(plan, i), diagnostics, &found, false };
         if (!looking.item->fixed_end)
             check_message(&looking);
+    }
+}
+
+void zgi_check_ignored(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
+{
+    const struct zg_framing_choice *framing = &plan->definition->framing;
+
+    for (unsigned i = 0; i < framing->ignores && framing->coding; i++)
+        if (g_ascii_isxdigit((char)framing->ignored[i]))
+            zgi_error(diagnostics, framing->place,
+                      "0x%02X is a hex digit, which the coded content holds; expected ignore without it",
+                      framing->ignored[i]);
+    for (unsigned i = 0; i < plan->messages->len && framing->ignores > 0 && !framing->coding; i++) {
+        bool found = false;
+        check_message(&(struct looking){ plan, zg_plan_message_at(plan, i), diagnostics, &found, true });
     }
 }
 

@@ -12,6 +12,9 @@ void zgi_find_fixed_ends(struct zg_plan *plan);
  * writes). */
 void zgi_check_searched(const struct zg_plan *plan, struct zg_diagnostics *diagnostics);
 
+/* Reports what could hold a byte that a receiver drops. */
+void zgi_check_ignored(const struct zg_plan *plan, struct zg_diagnostics *diagnostics);
+
 /* Warns where a start mark may stand inside a block of pairs that may be shortened, and the check is weak. */
 void zgi_check_start_inside(const struct zg_plan *plan, struct zg_diagnostics *diagnostics);
 

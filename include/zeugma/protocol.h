@@ -71,7 +71,9 @@ struct zg_protocol {
                     frames to others wait, on a shared line */
     bool packets; /* the link keeps frames apart, each of which is one packet; the transmit ring holds one at a time */
     bool coded;   /* contents are hex digits on the wire (zeugma/coding.h) */
-    bool length_ends; /* the header's length gives the payload's end (zero bytes may follow) */
+    uint8_t ignores;        /* how many kinds of bytes are dropped as they come in, wherever they stand */
+    const uint8_t *ignored; /* those */
+    bool length_ends;       /* the header's length gives the payload's end (zero bytes may follow) */
     /* Writes a header of header_size bytes. Only the low bits of each role are used; header->length is the payload's.
      */
     void (*write_header)(void *owner, const struct zg_header *header, uint8_t *at);

@@ -98,10 +98,10 @@ void zgi_c_tags(GString *text, const struct zg_message *message, const char *byt
 /* Statements that refuse a payload in `out`, without a tag, that begins with one of another message. */
 void zgi_c_mistaken(const struct zgi_c *c, GString *text, const struct zg_message *message);
 
-/* Whether a message's text could hold an end mark that is searched; statements that refuse such a payload in `out`, of
- * `*size` bytes. */
+/* Whether a message's text could hold an end mark that is searched, or a byte that a receiver drops; statements that
+ * refuse such a payload in `out`, of `*size` bytes. */
 bool zgi_c_must_be_carried(const struct zg_plan *plan, const struct zg_plan_message *item);
-void zgi_c_carried(const struct zgi_c *c, GString *text);
+void zgi_c_carried(const struct zgi_c *c, GString *text, const struct zg_plan_message *item);
 
 /* Without an id in the header: statements of zgi_deliver() that choose the message by tag or by what fits, and the
  * functions they need. `unknown` is returned if there is none. */

@@ -45,7 +45,7 @@ static void print_functions(const struct zgi_c *c, GString *text, const struct z
     if (message && c->plan->id_bits == 0 && !tag)
         zgi_c_mistaken(c, text, message);
     if (item && zgi_c_must_be_carried(c->plan, item))
-        zgi_c_carried(c, text);
+        zgi_c_carried(c, text, item);
     zgi_c_emit(c, text, name,
                "    return 0;\n}\n\n"
                "int @p_@n_unpack(struct @p_@n *message, const uint8_t *in, size_t length, size_t *ignored)\n{\n");

@@ -308,7 +308,15 @@ static void print_protocol(const struct zgi_c *c, GString *text)
     g_autofree char *delivery = named(c, c->end.delivery, "&", "delivery_terms");
     g_autofree char *console = named(c, c->end.interleaved, "", "console_of");
 
+    g_autofree char *ignored =
+        g_strdup_printf("%s_%s_ignored", c->prefix, c->side == ZG_SIDE_DEVICE ? "device" : "host");
+
     zgi_c_framing_needs(c, text);
+    for (unsigned i = 0; i < protocol.ignores; i++)
+        g_string_append_printf(text, i == 0 ? "static const uint8_t %s[] = { 0x%02X" : "%.0s, 0x%02X", ignored,
+                               protocol.ignored[i]);
+    if (protocol.ignores > 0)
+        g_string_append(text, " };\n");
     g_string_append(text, "static const struct zg_protocol zgi_protocol = {\n");
     zgi_c_member(text, "framing", "&%s", framing);
     zgi_c_member(text, "check", "&%s_check", c->prefix);
@@ -331,6 +339,8 @@ static void print_protocol(const struct zgi_c *c, GString *text)
     zgi_c_member(text, "awaits", "%s", c->side == ZG_SIDE_HOST ? "true" : "false");
     zgi_c_member(text, "packets", "%s", protocol.packets ? "true" : "false");
     zgi_c_member(text, "coded", "%s", protocol.coded ? "true" : "false");
+    zgi_c_member(text, "ignores", "%u", protocol.ignores);
+    zgi_c_member(text, "ignored", "%s", protocol.ignores > 0 ? ignored : "NULL");
     zgi_c_member(text, "length_ends", "%s", protocol.length_ends ? "true" : "false");
     zgi_c_member(text, "write_header, admit and deliver, which are known at compile time", "NULL, NULL, NULL");
     zgi_c_member(text, "changed", "%s", changed);

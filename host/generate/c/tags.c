@@ -72,19 +72,29 @@ static bool is_text(const struct zg_step *step)
 
 bool zgi_c_must_be_carried(const struct zg_plan *plan, const struct zg_plan_message *item)
 {
-    return plan->searched && !item->fixed_end && zg_block_any_step(&item->payload, is_text);
+    const struct zg_framing_choice *framing = &plan->definition->framing;
+
+    return ((plan->searched && !item->fixed_end) || (framing->ignores > 0 && !framing->coding)) &&
+           zg_block_any_step(&item->payload, is_text);
 }
 
-void zgi_c_carried(const struct zgi_c *c, GString *text)
+static void print_mark_check(GString *text, const uint8_t *bytes, unsigned size)
 {
-    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
-    const unsigned count = zg_framing_ends(&c->plan->definition->framing, ends);
+    g_string_append(text, "    {\n        static const uint8_t mark[] = { ");
+    for (unsigned i = 0; i < size; i++)
+        g_string_append_printf(text, "%s0x%02X", i > 0 ? ", " : "", bytes[i]);
+    g_string_append(text, " };\n        if (zg_holds_mark(out, *size, mark, sizeof mark))\n            "
+                          "return ZG_ERANGE;\n    }\n");
+}
 
-    for (unsigned k = 0; k < count; k++) {
-        g_string_append(text, "    {\n        static const uint8_t mark[] = { ");
-        for (unsigned i = 0; i < ends[k]->size; i++)
-            g_string_append_printf(text, "%s0x%02X", i > 0 ? ", " : "", ends[k]->bytes[i]);
-        g_string_append(text, " };\n        if (zg_holds_mark(out, *size, mark, sizeof mark))\n            "
-                              "return ZG_ERANGE;\n    }\n");
-    }
+void zgi_c_carried(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
+{
+    const struct zg_framing_choice *framing = &c->plan->definition->framing;
+    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
+    const unsigned count = c->plan->searched && !item->fixed_end ? zg_framing_ends(framing, ends) : 0;
+
+    for (unsigned k = 0; k < count; k++)
+        print_mark_check(text, ends[k]->bytes, ends[k]->size);
+    for (unsigned i = 0; i < framing->ignores && !framing->coding; i++)
+        print_mark_check(text, &framing->ignored[i], 1);
 }

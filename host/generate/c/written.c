@@ -207,7 +207,7 @@ static void print_pack(const struct zgi_writing *writing)
     zgi_c_emit(writing->c, text, message->name, "    @p_zgi_write_@n(message, &to);\n");
     print_read_back(writing, front);
     if (zgi_c_must_be_carried(writing->c->plan, writing->item))
-        zgi_c_carried(writing->c, text);
+        zgi_c_carried(writing->c, text, writing->item);
     if (!tag && writing->c->plan->id_bits == 0)
         zgi_c_mistaken(writing->c, text, message);
     g_string_append(text, "    return 0;\n}\n\n");

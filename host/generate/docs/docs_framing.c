@@ -104,6 +104,10 @@ static void append_ends(GString *text, const struct zg_framing_choice *framing)
     if (framing->also_ends > 0)
         g_string_append(text, ": the first mark that is complete ends the frame, and one with nothing before it is "
                               "idle. ");
+    for (unsigned i = 0; i < framing->ignores; i++)
+        g_string_append_printf(text, i == 0 ? "A receiver drops `%02x`" : ", `%02x`", framing->ignored[i]);
+    if (framing->ignores > 0)
+        g_string_append(text, ", wherever it stands, before it does anything else. ");
 }
 
 /* Which messages may hold the end mark. */

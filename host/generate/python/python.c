@@ -382,7 +382,10 @@ static void print_framing(GString *text, const struct zg_plan *plan)
     print_mark(text, "START", &framing->start);
     print_mark(text, "END", &framing->end);
     print_mark(text, "HOST_END", zg_framing_is_sided(framing) ? &framing->host_end : &framing->end);
-    g_string_append(text, "ENDS = (END, HOST_END");
+    g_string_append(text, "IGNORED = bytes([");
+    for (unsigned i = 0; i < framing->ignores; i++)
+        g_string_append_printf(text, "%s0x%02X", i > 0 ? ", " : "", framing->ignored[i]);
+    g_string_append(text, "])\nENDS = (END, HOST_END");
     for (unsigned i = 0; i < framing->also_ends; i++) {
         g_string_append(text, ", bytes([");
         for (unsigned k = 0; k < framing->also_end[i].size; k++)

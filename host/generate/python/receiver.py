@@ -151,6 +151,9 @@ class Receiver:
         """The frames that these bytes complete. Where the link keeps packets apart, they are one packet."""
         self.counters["bytes_in"] += len(data)
         for byte in data:
+            if byte in IGNORED:
+                self.counters["bytes_idle"] += 1
+                continue
             self._pending += 1
             if INTERLEAVED:
                 self._raw.append(byte)

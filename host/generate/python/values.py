@@ -361,6 +361,8 @@ class _Message(_Block):
     def _carried(self, payload):
         if self.SEARCHED and any((payload + end).find(end) < len(payload) for end in ENDS):
             raise RangeError("%s: the payload holds the end mark" % type(self).__name__)
+        if CODING is None and any(byte in IGNORED for byte in payload):
+            raise RangeError("%s: the payload holds a byte that a receiver drops" % type(self).__name__)
         return payload
 
     @classmethod

@@ -72,7 +72,7 @@ static ZGI_QUICK size_t zgi_take_whole(struct zg_link *link, const struct zg_pro
     struct zg_found found;
     struct zg_frame frame;
 
-    if (!protocol->framing->whole || protocol->console)
+    if (!protocol->framing->whole || protocol->console || protocol->ignores > 0)
         return 0;
     while ((size = zgi_receive_whole(ZGI_RECEIVER(link), protocol, bytes + taken, count - taken, &found,
                                      &frame.header)) > 0) {
@@ -102,6 +102,21 @@ static inline size_t zgi_take_whole(struct zg_link *link, const struct zg_protoc
 
 #endif
 
+/* How many bytes stand in front of the first that is dropped, or, with `dropped`, of the first that is not. */
+static inline zgi_span zgi_run(const struct zg_protocol *protocol, const uint8_t *bytes, zgi_span count, bool dropped)
+{
+    zgi_span run = 0;
+
+    for (; run < count; run++) {
+        uint8_t i = 0;
+        while (i < protocol->ignores && protocol->ignored[i] != bytes[run])
+            i++;
+        if ((i < protocol->ignores) != dropped)
+            break;
+    }
+    return run;
+}
+
 /* Takes bytes up to the first at which something ends, and hands a frame on. Bytes of the ring are released before the
  * handler is called, because it may be slow. */
 static ZGI_QUICK zgi_span zgi_take_some(struct zg_link *link, bool silent, const uint8_t *bytes, zgi_span count,
@@ -111,6 +126,18 @@ static ZGI_QUICK zgi_span zgi_take_some(struct zg_link *link, bool silent, const
     struct zg_found found;
     struct zg_frame frame;
     ZGI_WRITTEN(frame.header); /* the header, if it was a frame */
+    if (protocol->ignores > 0 && !silent && count > 0) {
+        const zgi_span dropped = zgi_run(protocol, bytes, count, true);
+        if (dropped > 0) {
+            zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(bytes_in), dropped);
+            zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(bytes_idle), dropped);
+            if (from_ring)
+                zg_ring_release(&link->receive, (zg_index)dropped);
+            *outcome = ZG_OUTCOME_OPEN;
+            return dropped;
+        }
+        count = zgi_run(protocol, bytes, count, false);
+    }
     const zgi_span taken = zgi_receive(ZGI_RECEIVER(link), silent, bytes, count, &found, &frame.header);
 
     if (protocol->console)

@@ -152,6 +152,7 @@ ZG_ASSERT(offsetof(ZGI_END, link) == 0 && sizeof(((ZGI_END *)0)->link) == sizeof
 #define zgi_receiver_begin ZGI_NAME(receiver_begin)
 #define zgi_refuse ZGI_NAME(refuse)
 #define zgi_refuse_unknown ZGI_NAME(refuse_unknown)
+#define zgi_run ZGI_NAME(run)
 #define zgi_send_pair ZGI_NAME(send_pair)
 #define zgi_settle ZGI_NAME(settle)
 #define zgi_settled ZGI_NAME(settled)

@@ -115,6 +115,7 @@
 #undef zgi_receiver_begin
 #undef zgi_refuse
 #undef zgi_refuse_unknown
+#undef zgi_run
 #undef zgi_send_pair
 #undef zgi_settle
 #undef zgi_settled
