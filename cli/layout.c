@@ -161,13 +161,19 @@ static void print_message(const struct zg_plan *plan, const struct zg_plan_messa
     g_autofree char *time = zg_time_text(zg_budget_seconds(&plan->definition->line, item->frame_most));
 
     cli_print("\n%s", message->name);
-    if (plan->id_bits > 0)
+    if (plan->id_bits > 0 && !message->bare)
         cli_print(message->id > 9 ? ", id %" G_GUINT64_FORMAT " (0x%02" G_GINT64_MODIFIER "X)"
                                   : ", id %" G_GUINT64_FORMAT,
                   message->id, message->id);
     cli_print(", from %s%s%s\n", zg_side_name(message->from), message->summary ? ": " : "",
               message->summary ? message->summary : "");
     print_delivery(message);
+    if (message->bare) {
+        g_autofree char *bytes = zg_place_tag(zg_plan_tag(item));
+        cli_print("  outside any frame, these bytes alone: %s\n\n  %u byte%s on the wire, %s\n", bytes,
+                  item->frame_most, item->frame_most == 1 ? "" : "s", time);
+        return;
+    }
     if (item->text)
         print_written(item, name_width);
     else
@@ -371,7 +377,10 @@ static void message_to_json(struct zg_json *json, const struct zg_plan *plan, co
     zg_json_open(json, NULL, '{');
     zg_json_string(json, "message", item->message->name);
     zg_json_unsigned(json, "id", item->message->id);
-    if (item->message->tags->len > 0) {
+    if (item->message->bare) {
+        const struct zg_tag *bytes = zg_plan_tag(item);
+        zg_json_hex(json, "bare", bytes->bytes, bytes->size);
+    } else if (item->message->tags->len > 0) {
         zg_json_open(json, "tags", '[');
         for (unsigned i = 0; i < item->message->tags->len; i++) {
             const struct zg_tag *tag = g_ptr_array_index(item->message->tags, i);

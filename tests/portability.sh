@@ -8,7 +8,7 @@ out=$(mktemp -d)
 trap 'rm -rf "$out"' EXIT
 generated=$out/generated
 for definition in examples/loom/loom.yaml tests/data/codec/fields.yaml tests/data/definitions/sound.yaml \
-    tests/data/definitions/behaviour.yaml tests/data/codec/weigher.yaml tests/data/codec/readings.yaml; do
+    tests/data/definitions/behaviour.yaml tests/data/codec/weigher.yaml tests/data/codec/readings.yaml tests/data/codec/asked.yaml; do
     name=$(basename "$definition" .yaml)
     sed "s/^protocol: .*/protocol: $name/" "$project/$definition" >"$out/$name.yaml"
     "$zeugma" generate "$out/$name.yaml" -o "$generated" >/dev/null 2>"$out/log" || { cat "$out/log"; exit 1; }

@@ -164,6 +164,10 @@ static char *random_definition(struct zg_random *random)
     if (!strstr(text->str, "as: decimal") &&
         !strstr(text->str, "ignore")) /* of one size, so it may hold the end mark */
         g_string_append(text, "  binary:\n    from: device\n    tag: [0xB0, 0xB1]\n    fields: { any: \"u8[5]\" }\n");
+    if (strstr(text->str, "start: ") && zg_random_one_in(random, 2))
+        g_string_append(text, "  ack: { from: device, bare: 0x06, fields: {} }\n"
+                              "  nak: { from: device, bare: [0x10, 0x15], fields: {} }\n"
+                              "  busy: { from: device, bare: [0x10, 0x16, 0x16], fields: {} }\n");
     return g_string_free(text, FALSE);
 }
 
@@ -288,6 +292,12 @@ GByteArray *test_random_lines(struct zg_random *random, const struct zg_plan *pl
         const struct zg_tag *tag = zg_plan_tag(item);
         struct zg_value *values = zg_values_new(&item->payload);
         g_autoptr(GString) text = g_string_new_len(tag ? (const char *)tag->bytes : "", tag ? tag->size : 0);
+        if (item->message->bare) { /* and perhaps the first byte of another */
+            g_byte_array_append(lines, tag->bytes, tag->size);
+            g_byte_array_append(lines, (const uint8_t *)"\x10", zg_random_one_in(random, 4));
+            zg_values_free(&item->payload, values);
+            continue;
+        }
         if (item->text) {
             test_random_text_values(random, &item->payload, values);
             (void)zg_text_write(item, values, text, NULL);

@@ -137,10 +137,33 @@ static void compare_frame(struct zgi_comparison *comparison)
 
 /* --- messages */
 
+/* Whether both are in frames, or both the same bytes outside them. */
+static bool same_bare(const struct zg_plan_message *a, const struct zg_plan_message *b)
+{
+    const struct zg_tag *one = zg_plan_tag(a), *other = zg_plan_tag(b);
+
+    return a->message->bare == b->message->bare &&
+           (!a->message->bare || (one->size == other->size && memcmp(one->bytes, other->bytes, one->size) == 0));
+}
+
+/* The one that is the same bytes outside frames. */
+static const struct zg_plan_message *bare_like(const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *other = zg_plan_message_at(plan, i);
+        if (other->message->bare && (other->message->from & item->message->from) != 0 && same_bare(other, item))
+            return other;
+    }
+    return NULL;
+}
+
 /* The message of another plan that is told like this one: by its id, or by the tag that it is sent with. */
 static const struct zg_plan_message *told_like(const struct zg_plan *plan, const struct zg_plan_message *item)
 {
     const struct zg_tag *tag = zg_plan_tag(item);
+
+    if (item->message->bare)
+        return bare_like(plan, item);
     const struct zg_plan_message *other =
         zg_plan_told(plan, item->message->from, item->message->id, tag ? tag->bytes : NULL, tag ? tag->size : 0);
 
@@ -159,6 +182,8 @@ static bool knows(const struct zg_plan_message *item, const struct zg_plan_messa
 /* "id 7", or "the tag of pick". Free with g_free(). */
 static char *told_by(const struct zg_plan *plan, const struct zg_plan_message *item)
 {
+    if (item->message->bare)
+        return g_strdup_printf("the bytes of %s", item->message->name);
     return plan->id_bits > 0 ? g_strdup_printf("id %" G_GUINT64_FORMAT, item->message->id)
                              : g_strdup_printf("the tag of %s", item->message->name);
 }
@@ -168,6 +193,13 @@ static void compare_tags(struct zgi_comparison *comparison, const struct zg_plan
 {
     const struct zg_message *old = before->message, *new = after->message;
     const bool old_knows = knows(before, after), new_knows = knows(after, before);
+
+    if (!same_bare(before, after))
+        zgi_changed(comparison, ZG_BREAKING, 0, old->place, new->place,
+                    "%s is other bytes outside frames, or no longer outside them; the other end does not know it",
+                    new->name);
+    if (old->bare || new->bare)
+        return;
 
     if (comparison->before->id_bits > 0 || comparison->after->id_bits > 0)
         return;
@@ -226,6 +258,8 @@ static void compare_sizes(struct zgi_comparison *comparison, const struct zg_pla
     unsigned old_room = comparison->before->max_payload, new_room = comparison->after->max_payload;
     enum zg_side from = (enum zg_side)(before->message->from & after->message->from);
 
+    if (before->message->bare || after->message->bare)
+        return;
     if (after->payload_most > old_room)
         zgi_changed(comparison, ZG_COMPATIBLE, zg_receivers(from), before->message->place, after->message->place,
                     "%s can take %u bytes, an old end receives %u; longer ones are lost there", after->message->name,
@@ -243,7 +277,7 @@ static void compare_messages(struct zgi_comparison *comparison, const struct zg_
 
     if (strcmp(old->name, new->name) != 0)
         zgi_changed(comparison, ZG_SAME, 0, old->place, new->place, "%s was named %s", new->name, old->name);
-    if (comparison->before->id_bits > 0 && old->id != new->id)
+    if (comparison->before->id_bits > 0 && old->id != new->id && !old->bare && !new->bare)
         zgi_changed(comparison, ZG_BREAKING, 0, old->id_place, new->id_place,
                     "id %" G_GUINT64_FORMAT " of %s became %" G_GUINT64_FORMAT "; the other end does not know it",
                     old->id, new->name, new->id);

@@ -230,6 +230,13 @@ GPtrArray *zg_explain_frame(const struct zg_plan *plan, const struct zg_plan_mes
 
     zg_payload_pack(item, header, values, payload);
     frame.wire = zg_frame_of(plan, item, header, payload, frame.payload);
+    if (item->message->bare) {
+        for (guint i = 0; i < frame.wire->len; i++)
+            add_plain(&frame, "all of the message, outside any frame");
+        g_byte_array_unref(frame.wire);
+        g_ptr_array_unref(frame.meanings);
+        return frame.bytes;
+    }
     g_autofree uint8_t *content = g_malloc(plan->max_content);
     frame.length = zg_content_make(plan, header, payload, frame.payload, content);
     frame.tail = plan->filled > 0 ? plan->check.size : frame.length - plan->header.size - frame.payload;

@@ -2,6 +2,7 @@
 #include "codec/choice.h"
 
 #include <limits.h>
+#include <string.h>
 
 enum { SOUND = 1, WHOLE = 2, TOLD = 4, FITS = 8 };
 enum { ANSWERS_MOST = 1024 /* of which the order counts */ };
@@ -80,9 +81,32 @@ static bool is_awaited(const struct zg_chooser *chooser, const struct zg_plan_me
     return open && zg_message_answers(open, item->message->name) != ZG_ANSWERS_NOT;
 }
 
+/* What came outside any frame. If both sides send it, the message that is awaited, or the first. */
+static const struct zg_plan_message *bare_message(const struct zg_chooser *chooser, const struct zg_plan *plan,
+                                                  const struct zg_header *header)
+{
+    static const enum zg_side sides[2] = { ZG_SIDE_DEVICE, ZG_SIDE_HOST };
+    const struct zg_plan_message *heard = zg_plan_heard(plan, ZG_SIDE_BOTH, header, NULL, 0);
+    const struct zg_tag *bytes = zg_plan_tag(heard);
+
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        const struct zg_tag *tag = zg_plan_tag(item);
+        if (!item->message->bare || tag->size != bytes->size || memcmp(tag->bytes, bytes->bytes, tag->size) != 0)
+            continue;
+        for (unsigned k = 0; k < 2; k++)
+            if ((item->message->from & sides[k]) != 0 && (chooser->only == 0 || chooser->only == sides[k]) &&
+                is_awaited(chooser, item, sides[k]))
+                return item;
+    }
+    return heard;
+}
+
 struct zg_choice zg_choose(const struct zg_chooser *chooser, const struct zg_plan *plan, const uint8_t *payload,
                            size_t length, struct zg_header *header, struct zg_value *const *values)
 {
+    if (header->bare > 0)
+        return (struct zg_choice){ .message = bare_message(chooser, plan, header), .sound = true };
     static const enum zg_side sides[2] = { ZG_SIDE_DEVICE, ZG_SIDE_HOST };
     const struct zg_plan_message *first = zg_plan_message_at(plan, 0), *items[2];
     unsigned ranks[2] = { 0, 0 };

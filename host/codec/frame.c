@@ -49,6 +49,8 @@ GByteArray *zg_frame_make(const struct zg_plan *plan, const struct zg_header *he
 GByteArray *zg_frame_of(const struct zg_plan *plan, const struct zg_plan_message *item, const struct zg_header *header,
                         const uint8_t *payload, size_t length)
 {
+    if (item->message->bare)
+        return g_byte_array_append(g_byte_array_new(), payload, (guint)length);
     const enum zg_side from = item->message->from & ZG_SIDE_DEVICE ? ZG_SIDE_DEVICE : ZG_SIDE_HOST;
     return frame(plan, zg_plan_framing(plan, from), header, payload, length);
 }

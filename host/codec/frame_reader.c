@@ -28,6 +28,7 @@ struct zg_frame_reader {
     GByteArray *raw;         /* what was not reported yet: noise, then what is pending */
     guint noise;             /* bytes of noise at the beginning of `raw` */
     uint64_t offset;         /* of raw's first byte */
+    uint8_t outside, bare;   /* as in struct zg_link: whether a message may come outside a frame, and which seems to */
     GArray *dropped;         /* struct drop: bytes that the framing ignores, among those of `raw`, in their order */
     uint64_t since;          /* bytes since the last frame that were no frame */
     struct zg_chooser chooser;
@@ -68,6 +69,8 @@ struct zg_frame_reader *zg_frame_reader_new(const struct zg_plan *plan, zg_stret
     reader->memory = g_malloc(plan->receive_room);
     reader->protocol = zg_plan_protocol(plan);
     reader->protocol.admit = admit;
+    zg_plan_hear_bares(plan, ZG_SIDE_BOTH, &reader->protocol);
+    reader->outside = 1;
     zg_receiver_init(&reader->receiver, &reader->protocol, (void *)plan, &reader->counters, reader->memory);
     return reader;
 }
@@ -76,6 +79,7 @@ void zg_frame_reader_hear(struct zg_frame_reader *reader, enum zg_side from)
 {
     reader->chooser.only = from;
     reader->protocol.framing = zg_plan_framing(reader->plan, zg_receivers(from));
+    zg_plan_hear_bares(reader->plan, from, &reader->protocol);
     zg_receiver_init(&reader->receiver, &reader->protocol, (void *)reader->plan, &reader->counters, reader->memory);
 }
 
@@ -312,6 +316,12 @@ static void take_frame(struct zg_frame_reader *reader, const struct zg_found *fo
 {
     struct zg_stretch stretch = { .kind = ZG_STRETCH_FRAME, .header = reader->header };
 
+    if (reader->header.bare > 0) {
+        read_message(reader, found, &stretch);
+        report_stretch(reader, &stretch, found->wire);
+        return;
+    }
+
     if (found->outcome == ZG_OUTCOME_VERSION)
         undelivered(&stretch, "other version");
     else
@@ -397,13 +407,96 @@ static void take_found(struct zg_frame_reader *reader, const struct zg_found *fo
     }
 }
 
+/* Takes bytes up to the first at which something ends. Returns how many. */
+static size_t take_framed(struct zg_frame_reader *reader, const uint8_t *bytes, size_t count, struct zg_found *found)
+{
+    const size_t taken = zg_receiver_take(&reader->receiver, bytes, count, found, &reader->header);
+
+    reader->header.bare = 0;
+    if (found->outcome == ZG_OUTCOME_FRAME || found->outcome == ZG_OUTCOME_VERSION || found->outcome == ZG_OUTCOME_IDLE)
+        reader->outside = 1;
+    else if (taken > 0 || found->outcome != ZG_OUTCOME_OPEN)
+        reader->outside = 0;
+    return taken;
+}
+
+/* Takes at most one byte, and none before what ended is examined again. Returns how many. */
+static size_t take_slowly(struct zg_frame_reader *reader, const uint8_t *bytes, size_t count, struct zg_found *found)
+{
+    const size_t taken = take_framed(reader, bytes, count > 0 && found->outcome == ZG_OUTCOME_OPEN ? 1 : 0, found);
+
+    if (taken > 0)
+        g_byte_array_append(reader->raw, bytes, (guint)taken);
+    take_found(reader, found);
+    return taken;
+}
+
+/* What seemed to come outside a frame is something else: those of its bytes that came are read like others. */
+static void bare_is_none(struct zg_frame_reader *reader)
+{
+    const struct zg_bare *bare = &reader->protocol.bare[reader->bare];
+    struct zg_found found = { .outcome = ZG_OUTCOME_OPEN };
+
+    for (size_t at = 0, seen = reader->outside - 1U; at < seen || found.outcome != ZG_OUTCOME_OPEN;)
+        at += take_slowly(reader, bare->bytes + at, seen - at, &found);
+}
+
+/* Takes a byte that, outside any frame, is the next of a message that comes there. False: it is none. */
+static bool take_bare(struct zg_frame_reader *reader, uint8_t byte)
+{
+    const struct zg_protocol *protocol = &reader->protocol;
+    const uint8_t seen = (uint8_t)(reader->outside - 1U);
+    uint8_t i = 0;
+
+    while (i < protocol->bares && (seen >= protocol->bare[i].size || protocol->bare[i].bytes[seen] != byte ||
+                                   memcmp(protocol->bare[i].bytes, protocol->bare[reader->bare].bytes, seen) != 0))
+        i++;
+    if (i == protocol->bares || zg_receiver_pending(&reader->receiver) > 0)
+        return false;
+    reader->bare = i;
+    if (++reader->outside <= protocol->bare[i].size)
+        return true;
+    const struct zg_found found = { .outcome = ZG_OUTCOME_FRAME,
+                                    .wire = protocol->bare[i].size,
+                                    .payload = protocol->bare[i].bytes,
+                                    .length = protocol->bare[i].size };
+    reader->header = (struct zg_header){ .bare = protocol->bare[i].number };
+    reader->outside = 1;
+    reader->counters.bytes_in += protocol->bare[i].size;
+    reader->counters.bytes_of_frames += protocol->bare[i].size;
+    reader->counters.frames_in++;
+    g_byte_array_append(reader->raw, protocol->bare[i].bytes, protocol->bare[i].size);
+    take_found(reader, &found);
+    return true;
+}
+
+/* Takes all bytes, where some messages come outside frames. */
+static void feed_slowly(struct zg_frame_reader *reader, const uint8_t *bytes, size_t count)
+{
+    struct zg_found found = { .outcome = ZG_OUTCOME_OPEN };
+
+    while (count > 0 || found.outcome != ZG_OUTCOME_OPEN) {
+        const bool may_be_bare = count > 0 && found.outcome == ZG_OUTCOME_OPEN && reader->outside > 0;
+        size_t taken = found.outcome == ZG_OUTCOME_OPEN ? drop(reader, bytes, count) : 0;
+        if (taken == 0 && may_be_bare && take_bare(reader, bytes[0])) {
+            taken = 1;
+        } else if (taken == 0) {
+            if (may_be_bare && reader->outside > 1)
+                bare_is_none(reader);
+            taken = take_slowly(reader, bytes, count, &found);
+        }
+        bytes += taken;
+        count -= taken;
+    }
+}
+
 static void feed(struct zg_frame_reader *reader, const uint8_t *bytes, size_t count)
 {
+    const bool ignores = reader->plan->definition->framing.ignores > 0;
     struct zg_found found;
 
     if (count == 0)
         return;
-    const bool ignores = reader->plan->definition->framing.ignores > 0;
     do {
         const size_t dropped = ignores ? drop(reader, bytes, count) : 0;
         bytes += dropped;
@@ -421,7 +514,7 @@ static void feed(struct zg_frame_reader *reader, const uint8_t *bytes, size_t co
 
 bool zg_frame_reader_is_open(const struct zg_frame_reader *reader)
 {
-    return reader->raw->len > 0;
+    return reader->raw->len > 0 || reader->outside > 1;
 }
 
 void zg_frame_reader_end(struct zg_frame_reader *reader)
@@ -429,6 +522,8 @@ void zg_frame_reader_end(struct zg_frame_reader *reader)
     static const uint8_t nothing = 0;
     struct zg_found ended, found;
 
+    if (reader->outside > 1)
+        bare_is_none(reader);
     do {
         zg_receiver_pause(&reader->receiver, &ended, &reader->header);
         take_found(reader, &ended);
@@ -438,11 +533,12 @@ void zg_frame_reader_end(struct zg_frame_reader *reader)
         } while (found.outcome != ZG_OUTCOME_OPEN);
     } while (ended.outcome != ZG_OUTCOME_OPEN);
     report_noise(reader, false);
+    reader->outside = 1;
 }
 
 void zg_frame_reader_feed(struct zg_frame_reader *reader, const uint8_t *bytes, size_t count)
 {
-    feed(reader, bytes, count);
+    (reader->protocol.bares > 0 ? feed_slowly : feed)(reader, bytes, count);
     if (reader->plan->packets)
         zg_frame_reader_end(reader);
 }

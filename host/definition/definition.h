@@ -162,6 +162,7 @@ struct zg_message {
     uint64_t id;
     bool identified; /* an id is given */
     GPtrArray *tags; /* struct zg_tag: without an id in the header, what tells the message; the first is sent */
+    bool bare;       /* its one tag is all of it, and stands outside any frame */
     enum zg_side from;
     uint64_t every_ns;    /* nominal period; 0: none given */
     GPtrArray *fields;    /* struct zg_field */
@@ -179,7 +180,7 @@ struct zg_message {
     unsigned retries;
     uint64_t timeout_ns; /* for the reply or acknowledgement */
     struct zg_place place;
-    struct zg_place id_place;
+    struct zg_place id_place, bare_place;
     struct zg_place reply_place, ticket_place, delivery_place, order_place, window_place,
         resend_place; /* line 0: not given */
 };

@@ -119,7 +119,7 @@ void zgi_settle_layout(struct zgi_reader *reader, const struct zg_definition *de
 {
     const bool is_own = message->layout.place.line > 0;
 
-    if (!is_own && !message->service)
+    if (!is_own && !message->service && !message->bare)
         message->layout = copy_of(&definition->layout);
     const enum zg_layout_kind kind = message->layout.kind;
     for (unsigned i = 0; i < message->fields->len; i++) {

@@ -34,6 +34,19 @@ static void read_tag(struct zgi_reader *reader, const struct zgi_entry *entry, v
     add_tag(reader, entry->value, ((struct message_reading *)into)->message);
 }
 
+static void read_bare(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    struct zg_message *message = ((struct message_reading *)into)->message;
+    struct zg_tag *tag = g_new0(struct zg_tag, 1);
+
+    message->bare = true;
+    message->bare_place = tag->place = zgi_place(entry->value);
+    tag->whole = true;
+    if (zgi_read_bytes(reader, entry->value, "bare", ZG_MARK_MAX, tag->bytes, &tag->size) && tag->size == 0)
+        zgi_error(reader->diagnostics, tag->place, "a bare message has one byte or more");
+    g_ptr_array_insert(message->tags, 0, tag);
+}
+
 static void read_tags(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     g_autoptr(GPtrArray) items = zgi_items(reader, entry->value, "a list of tags, [\"T=\", \"t=\"]");
@@ -192,6 +205,7 @@ const struct zgi_key zgi_message_keys[] = {
     { "tag", false, read_tag, "tag",
       "Without an id in the header: bytes at the payload's front that tell the message" },
     { "tags", false, read_tags, "tags", "Several such tags, of which the first is sent" },
+    { "bare", false, read_bare, "mark", "These bytes are the whole message, outside any frame: ACK, a prompt" },
     { "from", true, read_from, "side", "Who sends it: device, host or both" },
     { "every", false, read_every, "every", "Nominal period, for the budget: a time, or on_change" },
     { "summary", false, read_message_summary, "text", "What the message is for" },
@@ -300,10 +314,33 @@ static bool follows(const struct zg_definition *definition, const struct zg_mess
     return false;
 }
 
+/* Of the bare messages of one sender, none begins with another. */
+static void check_bares(struct zgi_reader *reader, const struct zg_definition *definition, unsigned index)
+{
+    const struct zg_message *message = g_ptr_array_index(definition->messages, index);
+    const struct zg_tag *bytes = g_ptr_array_index(message->tags, 0);
+
+    for (unsigned i = 0; i < index; i++) {
+        const struct zg_message *other = g_ptr_array_index(definition->messages, i);
+        if (!other->bare || (other->from & message->from) == 0)
+            continue;
+        const struct zg_tag *taken = g_ptr_array_index(other->tags, 0);
+        g_autofree char *where = zgi_where(reader, other->bare_place);
+        if (memcmp(bytes->bytes, taken->bytes, MIN(bytes->size, taken->size)) == 0)
+            zgi_error(reader->diagnostics, message->bare_place,
+                      "of the bare messages %s and %s (%s) one begins with the other; choose other bytes",
+                      message->name, other->name, where);
+    }
+}
+
 static void check_tags(struct zgi_reader *reader, const struct zg_definition *definition, unsigned index)
 {
     const struct zg_message *message = g_ptr_array_index(definition->messages, index);
 
+    if (message->bare) {
+        check_bares(reader, definition, index);
+        return;
+    }
     if (zgi_role(definition, ZG_ROLE_ID)) {
         if (message->tags->len > 0)
             zgi_error(reader->diagnostics, ((struct zg_tag *)g_ptr_array_index(message->tags, 0))->place,
@@ -313,7 +350,7 @@ static void check_tags(struct zgi_reader *reader, const struct zg_definition *de
     check_tags_against(reader, message, message);
     for (unsigned i = 0; i < index; i++) {
         const struct zg_message *other = g_ptr_array_index(definition->messages, i);
-        if ((other->from & message->from) == 0)
+        if ((other->from & message->from) == 0 || other->bare)
             continue;
         check_tags_against(reader, message, other);
         if (is_told(message) || is_told(other) || follows(definition, message) || follows(definition, other))
@@ -345,6 +382,24 @@ static void check_growth(struct zgi_reader *reader, const struct zg_message *mes
     }
 }
 
+/* A bare message has nothing but its bytes. */
+static void check_bare(struct zgi_reader *reader, const struct zg_message *message)
+{
+    const char *more = message->identified                                       ? "an id"
+                       : message->tags->len > 1                                  ? "a tag"
+                       : message->fields->len > 0 || message->constants->len > 0 ? "fields"
+                       : message->layout.place.line > 0                          ? "a layout"
+                       : message->acknowledged                                   ? "a delivery"
+                       : message->replies->len > 0 && !message->ticketless       ? "a ticket"
+                                                                                 : NULL;
+
+    if (more)
+        zgi_error(
+            reader->diagnostics, message->bare_place,
+            "%s is bare, outside any frame, and cannot have %s; expected fields: {}, and on a request ticket: none",
+            message->name, more);
+}
+
 struct zg_message *zgi_read_message(struct zgi_reader *reader, const struct zgi_entry *entry,
                                     struct zg_definition *definition)
 {
@@ -365,8 +420,10 @@ struct zg_message *zgi_read_message(struct zgi_reader *reader, const struct zgi_
     message->window = 4;
     zgi_check_member_name(reader, entry->key, entry->place, "a message");
     zgi_read_mapping(reader, entry->value, entry->place, "the message", zgi_message_keys, &reading);
-    if (!message->identified && zgi_role(definition, ZG_ROLE_ID) && entry->value->type == YAML_MAPPING_NODE &&
-        !zgi_lookup(reader, entry->value, "id"))
+    if (message->bare)
+        check_bare(reader, message);
+    if (!message->identified && !message->bare && zgi_role(definition, ZG_ROLE_ID) &&
+        entry->value->type == YAML_MAPPING_NODE && !zgi_lookup(reader, entry->value, "id"))
         zgi_error(reader->diagnostics, entry->place, "the message lacks the key \"id\"");
     if (message->retries == UNSAID) /* a device cannot tell a copy of a request without a ticket */
         message->retries = message->ticketless ? 0 : 3;

@@ -85,6 +85,7 @@ struct zg_node *zg_node_new(const struct zg_plan *plan, enum zg_side side, size_
     node->frame = g_malloc(plan->receive_room);
     node->protocol = zg_plan_protocol(plan);
     node->protocol.framing = zg_plan_framing(plan, side);
+    zg_plan_hear_bares(plan, side == 0 ? ZG_SIDE_BOTH : zg_receivers(side), &node->protocol);
     node->protocol.write_header = write_header;
     node->protocol.admit = admit;
     node->protocol.deliver = deliver;

@@ -77,6 +77,8 @@ int zg_node_send(struct zg_node *node, zg_header_number to, const struct zg_plan
         return ZG_ERANGE;
     if (zg_side_queries(node->services.side, message->message))
         return send_query(node, to, message, payload_of(node), size);
+    if (message->message->bare)
+        return zgi_link_send_bare(&node->any.link, payload_of(node), (uint8_t)size);
     int error = send_content(node, to, message, size);
     if (!error && zg_message_asks_service(message->message))
         zgi_await(&node->any.link, to, (uint32_t)zg_plan_answer_us(node->plan));

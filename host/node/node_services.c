@@ -319,8 +319,10 @@ static const struct zg_message *asked_of(const struct zg_node *node)
 int zgi_services_deliver(void *owner, struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     struct zg_node *node = owner;
+    const enum zg_side from = zg_receivers(node->services.side);
     const struct zg_plan_message *message =
-        zg_told(node->plan, zg_receivers(node->services.side), frame->header.id, payload, length, asked_of(node));
+        frame->header.bare > 0 ? zg_plan_heard(node->plan, from, &frame->header, payload, length)
+                               : zg_told(node->plan, from, frame->header.id, payload, length, asked_of(node));
 
     if (!message)
         return take_unknown(node, frame, payload, length);

@@ -116,7 +116,8 @@ static void make_queries(struct zg_node *node)
             continue;
         services->queried[services->queries->len] =
             (struct zg_queried){ (zg_header_number)message->id, (uint8_t)message->retries,
-                                 (uint32_t)(message->timeout_ns / 1000) };
+                                 (uint32_t)(message->timeout_ns / 1000), message->bare };
+        node->protocol.asks_bare = node->protocol.asks_bare || message->bare;
         g_ptr_array_add(services->queries, (void *)item);
     }
 }

@@ -274,7 +274,7 @@ static void append_messages(GString *text, const struct zg_definition *definitio
                                zg_side_name(message->from));
         for (unsigned k = 0; k < message->tags->len; k++) {
             const struct zg_tag *tag = g_ptr_array_index(message->tags, k);
-            g_string_append(text, k == 0 ? " tag " : ",");
+            g_string_append(text, k > 0 ? "," : message->bare ? " bare " : " tag ");
             append_hex(text, tag->bytes, tag->size);
         }
         append_layout(text, message);

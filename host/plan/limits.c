@@ -2,6 +2,7 @@
 /* What must fit: payloads, frames, variables. And whether the check is strong enough. */
 #include "plan/limits.h"
 
+#include "plan/bares.h"
 #include "plan/searched.h"
 #include "zeugma/protocol.h"
 
@@ -56,6 +57,8 @@ static void check_sizes(struct zg_plan *plan, struct zg_diagnostics *diagnostics
 
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        if (item->message->bare)
+            continue;
         if (item->payload_most >= ZGI_UNREACHABLE)
             zgi_error(diagnostics, item->message->place,
                       "the payload of %s takes over %d bytes; at most %d are possible", item->message->name,
@@ -145,7 +148,7 @@ static void check_framing(const struct zg_plan *plan, struct zg_diagnostics *dia
 {
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        if (plan->filled > 0)
+        if (plan->filled > 0 && !item->message->bare)
             check_fixed(plan, item, diagnostics);
     }
     check_form(plan, diagnostics);
@@ -155,6 +158,7 @@ static void check_framing(const struct zg_plan *plan, struct zg_diagnostics *dia
     if (plan->searched)
         zgi_check_searched(plan, diagnostics);
     zgi_check_ignored(plan, diagnostics);
+    zgi_check_bares(plan, diagnostics);
 }
 
 /* Warns if two flipped bits can leave the check unchanged. It detects all such errors only up to a length, the order of

@@ -23,7 +23,7 @@ const struct zg_plan_message *zg_plan_told(const struct zg_plan *plan, enum zg_s
 
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        if ((item->message->from & from) == 0)
+        if ((item->message->from & from) == 0 || item->message->bare)
             continue;
         if (plan->id_bits > 0 && item->message->id == id)
             return item;
@@ -36,6 +36,55 @@ const struct zg_plan_message *zg_plan_told(const struct zg_plan *plan, enum zg_s
         }
     }
     return best;
+}
+
+const struct zg_plan_message *zg_plan_heard(const struct zg_plan *plan, enum zg_side from,
+                                            const struct zg_header *header, const uint8_t *payload, size_t length)
+{
+    unsigned number = 0;
+
+    if (header->bare == 0)
+        return zg_plan_told(plan, from, header->id, payload, length);
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        if (item->message->bare && ++number == header->bare)
+            return item;
+    }
+    return NULL;
+}
+
+/* Those that these sides may send. */
+static void list_bares(struct zg_plan *plan, enum zg_side from)
+{
+    unsigned number = 0, count = 0;
+
+    for (unsigned i = 0; i < plan->messages->len && number < ZG_BARES_MOST; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        const struct zg_tag *tag = zg_plan_tag(item);
+        if (!item->message->bare)
+            continue;
+        number++;
+        if ((item->message->from & from) == 0)
+            continue;
+        struct zg_bare *bare = &plan->bares[from][count++];
+        *bare = (struct zg_bare){ .number = (uint8_t)number, .size = (uint8_t)tag->size };
+        memcpy(bare->bytes, tag->bytes, tag->size);
+    }
+}
+
+void zgi_find_bares(struct zg_plan *plan)
+{
+    list_bares(plan, ZG_SIDE_DEVICE);
+    list_bares(plan, ZG_SIDE_HOST);
+    list_bares(plan, ZG_SIDE_BOTH);
+}
+
+void zg_plan_hear_bares(const struct zg_plan *plan, enum zg_side from, struct zg_protocol *protocol)
+{
+    protocol->bare = plan->bares[from];
+    protocol->bares = 0;
+    while (protocol->bares < ZG_BARES_MOST && protocol->bare[protocol->bares].size > 0)
+        protocol->bares++;
 }
 
 const struct zg_plan_message *zg_plan_mistaken(const struct zg_plan *plan, const struct zg_plan_message *item,

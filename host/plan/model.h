@@ -9,6 +9,8 @@
 #include "plan/text.h"
 #include "zeugma/protocol.h"
 
+enum { ZG_BARES_MOST = 8 /* messages outside frames */ };
+
 /* Variables that a device can stream at the same time; generated code may be compiled with another number. */
 enum { ZG_DEVICE_STREAMS = 4 };
 
@@ -79,6 +81,7 @@ struct zg_plan {
     unsigned length_more;                   /* what the role length counts besides the payload, bytes */
     uint32_t version; /* the major number as the header carries it, modulo its width; 0: it does not */
     uint32_t minor;   /* the minor number, in the same way */
+    struct zg_bare bares[ZG_SIDE_BOTH + 1][ZG_BARES_MOST]; /* what each side, or any, may send outside frames */
 };
 
 /* A message, or a variable, by its index in the plan. */
@@ -90,6 +93,16 @@ const struct zg_plan_variable *zg_plan_variable_at(const struct zg_plan *plan, u
  * it, and both have such a message, the first. NULL: none. */
 const struct zg_plan_message *zg_plan_told(const struct zg_plan *plan, enum zg_side from, uint64_t id,
                                            const uint8_t *payload, size_t length);
+
+/* The same, of what came with this header, in a frame or outside any. */
+const struct zg_plan_message *zg_plan_heard(const struct zg_plan *plan, enum zg_side from,
+                                            const struct zg_header *header, const uint8_t *payload, size_t length);
+
+/* Lets a protocol hear what these sides may send outside any frame. */
+void zg_plan_hear_bares(const struct zg_plan *plan, enum zg_side from, struct zg_protocol *protocol);
+
+/* Private: finds those. */
+void zgi_find_bares(struct zg_plan *plan);
 
 /* The other message for which a receiver would take a payload without a tag, because it begins with one; NULL: none. */
 const struct zg_plan_message *zg_plan_mistaken(const struct zg_plan *plan, const struct zg_plan_message *item,

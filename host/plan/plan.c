@@ -249,19 +249,36 @@ static void plan_messages(struct zg_plan *plan, struct zg_diagnostics *diagnosti
         item.frame_least =
             zg_framing_least(&definition->framing, plan->filled > 0 ? plan->filled : least + item.payload_least);
         item.frame_most = zg_framing_most(&definition->framing, item.content);
+        if (item.message->bare) {
+            item.content = item.frame_least = item.frame_most = item.payload_most;
+            g_array_append_val(plan->messages, item);
+            continue;
+        }
         plan->max_payload = MAX(plan->max_payload, MAX(item.payload_most, 1));
         g_array_append_val(plan->messages, item);
     }
 }
 
+/* The first message that is sent in frames; if there is none, any. */
+static const struct zg_plan_message *first_framed(const struct zg_plan *plan)
+{
+    unsigned i = 0;
+
+    while (i + 1 < plan->messages->len && zg_plan_message_at(plan, i)->message->bare)
+        i++;
+    return zg_plan_message_at(plan, i);
+}
+
 /* Whether all payloads have the same size. */
 static bool has_one_size(const struct zg_plan *plan)
 {
-    const unsigned size = zg_plan_message_at(plan, 0)->payload_most;
+    const unsigned size = first_framed(plan)->payload_most;
 
-    for (unsigned i = 0; i < plan->messages->len; i++)
-        if (zg_plan_message_at(plan, i)->payload_least != size || zg_plan_message_at(plan, i)->payload_most != size)
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        if (!item->message->bare && (item->payload_least != size || item->payload_most != size))
             return false;
+    }
     return true;
 }
 
@@ -376,13 +393,14 @@ struct zg_plan *zg_plan_new(const struct zg_definition *definition, struct zg_di
     plan_records(plan, diagnostics);
     plan_variables(plan, diagnostics);
     plan_messages(plan, diagnostics);
+    zgi_find_bares(plan);
     plan->sized = zg_framing_is_sized(&definition->framing, has_one_size(plan)) && !definition->check.after_end;
     plan->searched = zg_framing_is_plain(&definition->framing) && !plan->sized && !definition->framing.coding;
     if (plan->searched)
         zgi_find_fixed_ends(plan);
     zgi_plan_limits(plan, diagnostics);
     if (plan->sized)
-        plan->max_payload = zg_plan_message_at(plan, 0)->payload_most;
+        plan->max_payload = first_framed(plan)->payload_most;
     else if (plan->filled > 0)
         plan->max_payload = zgi_payload_room(plan);
     else if (definition->max_payload > 0)

@@ -247,7 +247,8 @@ static bool is_first_reported(const struct looking *looking)
 {
     unsigned i = 0;
 
-    while (looking->diagnostics && !looking->ignored && zg_plan_message_at(looking->plan, i)->fixed_end)
+    while (looking->diagnostics && (zg_plan_message_at(looking->plan, i)->message->bare ||
+                                    (!looking->ignored && zg_plan_message_at(looking->plan, i)->fixed_end)))
         i++;
     return !looking->diagnostics || looking->item == zg_plan_message_at(looking->plan, i);
 }
@@ -292,7 +293,7 @@ static bool is_alone(const struct zg_plan *plan, const struct zg_plan_message *i
 {
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_plan_message *other = zg_plan_message_at(plan, i);
-        if (other != item && (other->message->from & item->message->from) != 0)
+        if (other != item && !other->message->bare && (other->message->from & item->message->from) != 0)
             return false;
     }
     return true;
@@ -324,6 +325,8 @@ void zgi_find_fixed_ends(struct zg_plan *plan)
     for (unsigned i = 0; i < plan->messages->len; i++) {
         struct zg_plan_message *item = &g_array_index(plan->messages, struct zg_plan_message, i);
         bool found = false;
+        if (item->message->bare)
+            continue;
         const struct looking looking = { plan, item, NULL, &found, false };
         check_message(&looking);
         item->fixed_end = found && has_one_size(plan, item) && is_told(&looking);
@@ -335,7 +338,7 @@ void zgi_check_searched(const struct zg_plan *plan, struct zg_diagnostics *diagn
     for (unsigned i = 0; i < plan->messages->len; i++) {
         bool found = false;
         const struct looking looking = { plan, zg_plan_message_at(plan, i), diagnostics, &found, false };
-        if (!looking.item->fixed_end)
+        if (!looking.item->fixed_end && !looking.item->message->bare)
             check_message(&looking);
     }
 }
@@ -351,7 +354,9 @@ void zgi_check_ignored(const struct zg_plan *plan, struct zg_diagnostics *diagno
                       framing->ignored[i]);
     for (unsigned i = 0; i < plan->messages->len && framing->ignores > 0 && !framing->coding; i++) {
         bool found = false;
-        check_message(&(struct looking){ plan, zg_plan_message_at(plan, i), diagnostics, &found, true });
+        const struct looking looking = { plan, zg_plan_message_at(plan, i), diagnostics, &found, true };
+        if (!looking.item->message->bare)
+            check_message(&looking);
     }
 }
 

@@ -90,8 +90,8 @@ int zgi_take(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *p
         take_sent(end, flow, zgi_number_of(end->soak, flow, payload), entry);
     else
         take_other(end, payload, length);
-    return flow == ZG_FLOWS && !zg_plan_told(end->soak->plan, end->is_host ? ZG_SIDE_DEVICE : ZG_SIDE_HOST,
-                                             frame->header.id, payload, length)
+    return flow == ZG_FLOWS && !zg_plan_heard(end->soak->plan, end->is_host ? ZG_SIDE_DEVICE : ZG_SIDE_HOST,
+                                              &frame->header, payload, length)
                ? ZG_EUNKNOWN
                : 0;
 }

@@ -89,7 +89,7 @@ int zgi_take_from_device(struct zgi_end *end, const struct zg_frame *frame, cons
     const bool is_stream = flow == ZG_FLOW_STREAM_BACK && soak->streams_back;
 
     if (flow != ZG_FLOW_ECHO_BACK && !is_stream &&
-        zg_plan_told(soak->plan, ZG_SIDE_DEVICE, frame->header.id, payload, length)) {
+        zg_plan_heard(soak->plan, ZG_SIDE_DEVICE, &frame->header, payload, length)) {
         zgi_stretch_intact(end->stretch, 0);
         soak->take_own(soak, frame, payload, length);
         return 0;
@@ -111,5 +111,5 @@ int zgi_take_listening(struct zgi_end *end, const struct zg_frame *frame, const 
 
     zgi_stretch_intact(end->stretch, 0);
     soak->result->guessed += zgi_listening_take(soak->listening, &frame->header, soak->now_ns);
-    return zg_plan_told(soak->plan, ZG_SIDE_DEVICE, frame->header.id, payload, length) ? 0 : ZG_EUNKNOWN;
+    return zg_plan_heard(soak->plan, ZG_SIDE_DEVICE, &frame->header, payload, length) ? 0 : ZG_EUNKNOWN;
 }

@@ -36,7 +36,7 @@ static void take_own(struct zgi_soak *soak, const struct zg_frame *frame, const 
     struct zg_header header = frame->header;
     size_t ignored;
 
-    const struct zg_plan_message *message = zg_plan_told(soak->plan, ZG_SIDE_DEVICE, frame->header.id, payload, length);
+    const struct zg_plan_message *message = zg_plan_heard(soak->plan, ZG_SIDE_DEVICE, &frame->header, payload, length);
 
     soak->result->own++;
     if (message != live->reply && message != live->hello && message != live->traffic_report &&

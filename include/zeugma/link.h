@@ -75,6 +75,8 @@ struct zg_link {
     bool sending;              /* the transmit ring was not seen empty since the last frame was written */
     uint8_t flagged;           /* the interrupt's: bytes with a line error, modulo 256 */
     uint8_t flagged_seen;      /* `flagged` at the last frame */
+    uint8_t outside;           /* behind a frame, delimiter or silence: 1 and the bytes seen of `bare`; 0: elsewhere */
+    uint8_t bare;              /* index of what may be coming outside a frame */
     zg_header_number sequence; /* of the next frame sent */
     zg_header_number address;
     zg_header_number asked; /* half duplex, shared line: the node whose answer is awaited */

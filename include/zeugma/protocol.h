@@ -31,6 +31,15 @@ struct zg_header {
     zg_header_number source;
     uint8_t ticket; /* before the fields of an acknowledged message, a request or a reply */
     uint8_t base;   /* after the ticket, if the order is kept: the oldest ticket that the sender still offers */
+    uint8_t
+        bare; /* not of a frame: the number of the message that came outside any, from 1 on; then the others are 0 */
+};
+
+/* A message that is these bytes, outside any frame: an acknowledgement, a prompt. */
+struct zg_bare {
+    uint8_t number; /* from 1 on */
+    uint8_t size;
+    uint8_t bytes[ZG_MARK_MAX];
 };
 
 /* What a handler is given besides the message. */
@@ -71,9 +80,12 @@ struct zg_protocol {
                     frames to others wait, on a shared line */
     bool packets; /* the link keeps frames apart, each of which is one packet; the transmit ring holds one at a time */
     bool coded;   /* contents are hex digits on the wire (zeugma/coding.h) */
-    uint8_t ignores;        /* how many kinds of bytes are dropped as they come in, wherever they stand */
-    const uint8_t *ignored; /* those */
-    bool length_ends;       /* the header's length gives the payload's end (zero bytes may follow) */
+    uint8_t ignores;            /* how many kinds of bytes are dropped as they come in, wherever they stand */
+    const uint8_t *ignored;     /* those */
+    uint8_t bares;              /* how many messages that are received come outside any frame */
+    const struct zg_bare *bare; /* those; none begins with another */
+    bool asks_bare;             /* a request without a ticket is sent outside frames */
+    bool length_ends;           /* the header's length gives the payload's end (zero bytes may follow) */
     /* Writes a header of header_size bytes. Only the low bits of each role are used; header->length is the payload's.
      */
     void (*write_header)(void *owner, const struct zg_header *header, uint8_t *at);

@@ -22,6 +22,7 @@ struct zg_queried {
     zg_header_number id;
     uint8_t retries; /* times that it is sent again */
     uint32_t timeout_us;
+    bool bare; /* its payload is sent outside any frame */
 };
 
 /* The one that is open, or was given up a moment ago. All zero: none is. */

@@ -14,8 +14,9 @@ static const char *const texts[] = { TEST_SOURCE "/examples/sluice/sluice.yaml",
                                      TEST_SOURCE "/examples/weigher/weigher.yaml",
                                      TEST_SOURCE "/examples/weigher/checked.yaml",
                                      TEST_DATA "/cli/lines.yaml",
+                                     TEST_DATA "/codec/asked.yaml",
                                      TEST_SOURCE "/examples/buoy/draft.yaml" };
-enum { STREAMS = 5 };
+enum { STREAMS = 6 };
 
 static const struct zg_plan *plan_of(struct zg_definition *definition, struct zg_diagnostics *diagnostics)
 {

@@ -95,6 +95,20 @@ static unsigned least_frame(const struct zg_plan *plan, const struct zg_plan_mes
     return zg_framing_least(&plan->definition->framing, MAX(content, plan->filled));
 }
 
+/* A message outside frames. */
+static void print_bare_send(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
+{
+    const struct zg_tag *bytes = zg_plan_tag(item);
+
+    g_string_append(text, "    static const uint8_t bytes[] = { ");
+    for (unsigned i = 0; i < bytes->size; i++)
+        g_string_append_printf(text, "%s0x%02X", i > 0 ? ", " : "", bytes->bytes[i]);
+    g_string_append(text, " };\n\n    (void)message;\n");
+    if (c->end.has_many)
+        g_string_append(text, "    (void)to;\n");
+    g_string_append(text, "    return zgi_link_send_bare(&node->link, bytes, sizeof bytes);\n}\n\n");
+}
+
 static void print_plain_send(const struct zgi_c *c, GString *text, const struct zg_plan_message *item)
 {
     const char *name = item->message->name;
@@ -199,7 +213,7 @@ static bool sends_content(const struct zgi_c *c)
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
         if ((message->from & c->side) && strcmp(message->name, "hello") != 0 && !zg_message_is_ticketed(message) &&
-            !zg_message_is_answer(message) && !zg_side_queries(c->side, message))
+            !zg_message_is_answer(message) && !zg_side_queries(c->side, message) && !message->bare)
             return true;
     }
     return false;
@@ -226,6 +240,8 @@ void zgi_c_sends(const struct zgi_c *c, GString *text)
         g_string_append_printf(text, "%s\n{\n", prototype);
         if (zg_side_queries(c->side, message))
             zgi_c_query_send(c, text, item, address_of_peer(c));
+        else if (message->bare)
+            print_bare_send(c, text, item);
         else if (item->tickets == 0)
             print_plain_send(c, text, item);
         else if (message->is_reply)

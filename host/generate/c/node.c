@@ -295,9 +295,35 @@ static char *named(const struct zgi_c *c, bool has_it, const char *before, const
                : g_strdup("NULL");
 }
 
+/* Whether a request without a ticket is sent outside frames. */
+static bool asks_bare(const struct zgi_c *c)
+{
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
+        if (message->bare && zg_side_queries(c->side, message))
+            return true;
+    }
+    return false;
+}
+
+/* What this end hears outside frames. */
+static void print_bares(GString *text, const char *name, const struct zg_protocol *protocol)
+{
+    for (unsigned i = 0; i < protocol->bares; i++) {
+        const struct zg_bare *bare = &protocol->bare[i];
+        g_string_append_printf(text, i == 0 ? "static const struct zg_bare %s[] = {\n" : "%.0s", name);
+        g_string_append_printf(text, "    { %u, %u, { 0x%02X", bare->number, bare->size, bare->bytes[0]);
+        for (unsigned k = 1; k < bare->size; k++)
+            g_string_append_printf(text, ", 0x%02X", bare->bytes[k]);
+        g_string_append(text, " } },\n");
+    }
+    if (protocol->bares > 0)
+        g_string_append(text, "};\n");
+}
+
 static void print_protocol(const struct zgi_c *c, GString *text)
 {
-    const struct zg_protocol protocol = zg_plan_protocol(c->plan);
+    struct zg_protocol protocol = zg_plan_protocol(c->plan);
     g_autofree char *framing = zgi_c_framing_name(c);
     g_autofree char *silence =
         g_strdup_printf("UINT32_C(%" G_GUINT32_FORMAT ")%s%s%s", protocol.byte_timeout_us, holds_back(c) ? " + " : "",
@@ -311,6 +337,10 @@ static void print_protocol(const struct zgi_c *c, GString *text)
     g_autofree char *ignored =
         g_strdup_printf("%s_%s_ignored", c->prefix, c->side == ZG_SIDE_DEVICE ? "device" : "host");
 
+    g_autofree char *bare = g_strdup_printf("%s_%s_bares", c->prefix, zg_side_name(c->side));
+
+    zg_plan_hear_bares(c->plan, zg_receivers(c->side), &protocol);
+    print_bares(text, bare, &protocol);
     zgi_c_framing_needs(c, text);
     for (unsigned i = 0; i < protocol.ignores; i++)
         g_string_append_printf(text, i == 0 ? "static const uint8_t %s[] = { 0x%02X" : "%.0s, 0x%02X", ignored,
@@ -341,6 +371,9 @@ static void print_protocol(const struct zgi_c *c, GString *text)
     zgi_c_member(text, "coded", "%s", protocol.coded ? "true" : "false");
     zgi_c_member(text, "ignores", "%u", protocol.ignores);
     zgi_c_member(text, "ignored", "%s", protocol.ignores > 0 ? ignored : "NULL");
+    zgi_c_member(text, "bares", "%u", protocol.bares);
+    zgi_c_member(text, "bare", "%s", protocol.bares > 0 ? bare : "NULL");
+    zgi_c_member(text, "asks_bare", "%s", asks_bare(c) ? "true" : "false");
     zgi_c_member(text, "length_ends", "%s", protocol.length_ends ? "true" : "false");
     zgi_c_member(text, "write_header, admit and deliver, which are known at compile time", "NULL, NULL, NULL");
     zgi_c_member(text, "changed", "%s", changed);
@@ -366,19 +399,38 @@ static void print_changed(const struct zgi_c *c, GString *text)
                "        node->handlers->link_changed(node->context, peer->address, event);\n}\n\n");
 }
 
+/* What came outside frames. */
+static void print_bare_cases(const struct zgi_c *c, GString *cases)
+{
+    unsigned number = 0;
+
+    for (unsigned i = 0; i < c->plan->messages->len; i++) {
+        const struct zg_message *message = zg_plan_message_at(c->plan, i)->message;
+        number += message->bare ? 1 : 0;
+        if (!message->bare || (message->from & zg_receivers(c->side)) == 0)
+            continue;
+        g_string_append_printf(cases, "%s    case %u: ", cases->len == 0 ? "    switch (frame->header.bare) {\n" : "",
+                               number);
+        zgi_c_emit(c, cases, message->name, "return @p_@s_take_@n(node, frame, payload, length);\n");
+    }
+    if (cases->len > 0)
+        g_string_append(cases, "    default: break;\n    }\n");
+}
+
 static void print_deliver(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
     const char *unknown = c->end.delivery && c->end.receives_tickets
                               ? "@p_@s_refuse_unknown(node, frame, payload, length)"
                               : "ZG_EUNKNOWN";
-    g_autoptr(GString) cases = g_string_new(NULL);
+    g_autoptr(GString) cases = g_string_new(NULL), bares = g_string_new(NULL);
 
+    print_bare_cases(c, bares);
     if (plan->id_bits == 0)
         zgi_c_choice(c, text, cases, unknown);
     for (unsigned i = 0; i < plan->messages->len && plan->id_bits > 0; i++) {
         const struct zg_message *message = zg_plan_message_at(plan, i)->message;
-        if (message->from & zg_receivers(c->side))
+        if ((message->from & zg_receivers(c->side)) && !message->bare)
             zgi_c_emit(c, cases, message->name,
                        zg_message_settles(message)
                            ? "    case @P_@N_ID: return @p_@s_hear_settling(node, frame, payload, length);\n"
@@ -387,19 +439,19 @@ static void print_deliver(const struct zgi_c *c, GString *text)
     g_string_append(text,
                     "static ZGI_SHARED int zgi_deliver(struct zg_link *link, struct zg_frame *frame, const uint8_t "
                     "*payload, size_t length)\n{\n");
-    if (cases->len == 0) {
-        g_string_append(
-            text,
-            "    (void)link;\n    (void)frame;\n    (void)payload;\n    (void)length;\n    return ZG_EUNKNOWN;\n");
-    } else {
+    if (cases->len + bares->len == 0)
+        g_string_append(text, "    (void)link;\n");
+    else
         zgi_c_emit(c, text, NULL, "    struct @p_@s *node = (struct @p_@s *)(void *)link;\n\n");
-        if (plan->id_bits == 0)
-            g_string_append(text, cases->str);
-        else {
-            g_string_append_printf(text, "    switch (frame->header.id) {\n%s    default: return ", cases->str);
-            zgi_c_emit(c, text, NULL, unknown);
-            g_string_append(text, ";\n    }\n");
-        }
+    g_string_append(text, bares->str);
+    if (cases->len == 0) {
+        g_string_append(text, "    (void)frame;\n    (void)payload;\n    (void)length;\n    return ZG_EUNKNOWN;\n");
+    } else if (plan->id_bits == 0) {
+        g_string_append(text, cases->str);
+    } else {
+        g_string_append_printf(text, "    switch (frame->header.id) {\n%s    default: return ", cases->str);
+        zgi_c_emit(c, text, NULL, unknown);
+        g_string_append(text, ";\n    }\n");
     }
     g_string_append(text, "}\n\n");
 }

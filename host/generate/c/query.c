@@ -33,14 +33,15 @@ void zgi_c_query_terms(const struct zgi_c *c, GString *text)
         g_string_append_printf(text, "%u\n", kind++);
     }
     zgi_c_emit(c, text, NULL,
-               "static const struct zg_queried @p_@s_queried[] ZG_FLASH = { /* id, retries, timeout in us */\n");
+               "static const struct zg_queried @p_@s_queried[] ZG_FLASH = { /* id, retries, timeout in us, outside "
+               "frames */\n");
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *message = query_at(c, i);
         if (!message)
             continue;
         zgi_c_emit(c, text, message->name, "    { @P_@N_ID, ");
-        g_string_append_printf(text, "%u, UINT32_C(%" G_GUINT64_FORMAT ") },\n", message->retries,
-                               message->timeout_ns / 1000);
+        g_string_append_printf(text, "%u, UINT32_C(%" G_GUINT64_FORMAT "), %s },\n", message->retries,
+                               message->timeout_ns / 1000, message->bare ? "true" : "false");
     }
     g_string_append(text, "};\n\n");
 }

@@ -19,7 +19,8 @@ GArray *zgi_c_tags_of(const struct zg_plan *plan, enum zg_side from)
 
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        for (unsigned k = 0; k < item->message->tags->len && (item->message->from & from); k++) {
+        for (unsigned k = 0; k < item->message->tags->len && (item->message->from & from) && !item->message->bare;
+             k++) {
             const struct zgi_told told = { item, g_ptr_array_index(item->message->tags, k) };
             g_array_append_val(all, told);
         }
@@ -55,7 +56,7 @@ void zgi_c_mistaken(const struct zgi_c *c, GString *text, const struct zg_messag
 {
     for (unsigned i = 0; i < c->plan->messages->len; i++) {
         const struct zg_message *other = zg_plan_message_at(c->plan, i)->message;
-        for (unsigned k = 0; k < other->tags->len && (other->from & message->from); k++) {
+        for (unsigned k = 0; k < other->tags->len && (other->from & message->from) && !other->bare; k++) {
             const struct zg_tag *tag = g_ptr_array_index(other->tags, k);
             g_string_append_printf(text, "    if (*size %s %u", tag->whole ? "==" : ">=", tag->size);
             for (unsigned at = 0; at < tag->size; at++)

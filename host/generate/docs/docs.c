@@ -440,12 +440,17 @@ static void print_tags(struct zgi_document *document, const struct zg_message *m
         zgi_document_paragraph(document, "A receiver also takes it with the tag %s.", text->str);
 }
 
+static const char *senders_of(const struct zg_message *message)
+{
+    return message->from == ZG_SIDE_BOTH ? "both sides" : message->from == ZG_SIDE_DEVICE ? "the device" : "the host";
+}
+
 static void print_message(struct zgi_document *document, const struct zg_plan *plan, const struct zg_plan_message *item)
 {
     const struct zg_message *message = item->message;
     g_autofree char *id = anchor(message);
     g_autofree char *number =
-        plan->id_bits == 0 ? g_strdup("")
+        plan->id_bits == 0 || message->bare ? g_strdup("")
         : message->id > 9
             ? g_strdup_printf(", id %" G_GUINT64_FORMAT " (0x%02" G_GINT64_MODIFIER "X)", message->id, message->id)
             : g_strdup_printf(", id %" G_GUINT64_FORMAT, message->id);
@@ -457,11 +462,16 @@ static void print_message(struct zgi_document *document, const struct zg_plan *p
     zgi_document_heading(document, 3, id, heading);
     if (message->summary)
         print_sentence(document, message->summary);
+    if (message->bare) {
+        g_autofree char *bytes = zg_place_tag(zg_plan_tag(item));
+        zgi_document_paragraph(document, "Sent by %s outside any frame, as these bytes alone: `%s`.",
+                               senders_of(message), bytes);
+        print_delivery(document, message);
+        return;
+    }
     zgi_document_paragraph(document, "Sent by %s%s%s. Payload %s bytes, frame %s bytes on the wire.",
-                           message->from == ZG_SIDE_BOTH     ? "both sides"
-                           : message->from == ZG_SIDE_DEVICE ? "the device"
-                                                             : "the host",
-                           message->every_ns > 0 ? " every " : "", message->every_ns > 0 ? period : "", payload, frame);
+                           senders_of(message), message->every_ns > 0 ? " every " : "",
+                           message->every_ns > 0 ? period : "", payload, frame);
     print_delivery(document, message);
     print_tags(document, message);
     if (item->text)

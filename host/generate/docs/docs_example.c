@@ -125,7 +125,10 @@ void zgi_docs_example(struct zgi_document *document, const struct zg_plan *plan,
 void zgi_docs_worked_example(struct zgi_document *document, const struct zg_plan *plan)
 {
     static const char *const headings[] = { "byte", "on the wire", "content", "what it is", NULL };
-    struct example example = example_of(plan, zg_plan_message_at(plan, 0));
+    unsigned first = 0;
+    while (zg_plan_message_at(plan, first)->message->bare)
+        first++;
+    struct example example = example_of(plan, zg_plan_message_at(plan, first));
     if (!example.wire) {
         example_clear(&example);
         return;

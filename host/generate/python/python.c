@@ -317,6 +317,8 @@ static void print_tags(GString *text, const struct zg_message *message)
         g_string_append(text, ")\n");
     if (message->tags->len > 0 && ((const struct zg_tag *)g_ptr_array_index(message->tags, 0))->whole)
         g_string_append(text, "    WHOLE: ClassVar[bool] = True\n");
+    if (message->bare)
+        g_string_append(text, "    BARE: ClassVar[bool] = True\n");
 }
 
 static void print_message(GString *text, const struct zg_plan *plan, const struct zg_plan_message *item)
@@ -545,9 +547,10 @@ GPtrArray *zg_generate_python(const struct zg_plan *plan)
         g_autofree char *name = zg_python_name(message->name);
         g_string_append_printf(text, "    \"%s\": %s,\n", message->name, name);
     }
-    g_string_append(text,
-                    "}\n_BY_ID = {sender: {kind.ID: kind for kind in MESSAGES.values() if kind.SENDER in (sender, "
-                    "\"both\")} for sender in (\"device\", \"host\")}\n\nVARIABLES = {\n");
+    g_string_append(
+        text, "}\n_BY_ID = {sender: {kind.ID: kind for kind in MESSAGES.values() if kind.SENDER in (sender, "
+              "\"both\") and not kind.BARE} for sender in (\"device\", \"host\")}\n_BARE = sorted((kind for kind in "
+              "MESSAGES.values() if kind.BARE), key=lambda kind: kind.SENDER == \"host\")\n\nVARIABLES = {\n");
     for (unsigned i = 0; i < plan->variables->len; i++) {
         const struct zg_plan_variable *item = zg_plan_variable_at(plan, i);
         g_autofree char *name = zg_python_name(item->name);

@@ -76,6 +76,8 @@ def encode(message, sequence: int = 0, **roles: int) -> bytes:
     """A frame as it is on the wire. `roles` may be source, destination, node, minor, and of a ticketed message ticket and base; those
     omitted are 0, minor is this protocol's. Raises RangeError for a value that its type or range does not permit."""
     payload = message.pack()
+    if message.BARE:
+        return payload
     if message.TICKET_SIZE:
         payload = bytes([roles.pop("ticket", 0), roles.pop("base", 0)][:message.TICKET_SIZE]) + payload
     header = {"version": VERSION[0], "minor": VERSION[1], "id": message.ID, "sequence": sequence, "length": len(payload) + _LENGTH_MORE}
@@ -120,7 +122,7 @@ def _told(header, payload, sender, expected=()):
         return _BY_ID[sender].get(header["id"])
     best, size, bare = None, -1, []
     for kind in MESSAGES.values():
-        if kind.SENDER not in (sender, "both"):
+        if kind.SENDER not in (sender, "both") or kind.BARE:
             continue
         begins = kind._tag_size(payload) if kind.TAGS else 0
         if begins is not None and begins > size:
@@ -145,6 +147,7 @@ class Receiver:
         self.expected = ()  # names of the classes that would answer the open request
         self._finder = _Finder()
         self._pending = 0
+        self._outside, self._seen = True, b""  # whether a bare message may come, and what seems to be one
         self._raw, self._noise = bytearray(), 0  # what is pending, after noise that may be the beginning of a character
 
     def feed(self, data: bytes) -> Iterator[Frame]:
@@ -154,22 +157,50 @@ class Receiver:
             if byte in IGNORED:
                 self.counters["bytes_idle"] += 1
                 continue
-            self._pending += 1
-            if INTERLEAVED:
-                self._raw.append(byte)
-            for event in self._finder.take(byte):
-                frame = self._settle(event)
-                if frame is not None:
-                    yield frame
+            if self._outside and self._pending == 0:
+                seen = self._seen + bytes([byte])
+                like = [kind for kind in _BARE if kind.TAGS[0].startswith(seen)]
+                if like:
+                    self._seen = seen if seen != like[0].TAGS[0] else b""
+                    if not self._seen:
+                        yield self._bare(like)
+                    continue
+                yield from self._not_bare()
+            yield from self._take(byte)
         if FRAMING == "packet":
             yield from self.pause()
 
+    def _take(self, byte):
+        self._pending += 1
+        if INTERLEAVED:
+            self._raw.append(byte)
+        self._outside = False
+        for event in self._finder.take(byte):
+            frame = self._settle(event)
+            if frame is not None:
+                yield frame
+
+    def _bare(self, kinds):
+        """A message outside any frame; of several the one that is awaited, or the first."""
+        kind = next((kind for kind in kinds if kind.__name__ in self.expected), kinds[0])
+        self.counters["bytes_of_frames"] += len(kind.TAGS[0])
+        self.counters["frames_in"] += 1
+        return Frame(kind(), {})
+
+    def _not_bare(self):
+        """What seemed to be a bare message is something else."""
+        seen, self._seen = self._seen, b""
+        for byte in seen:
+            yield from self._take(byte)
+
     def pause(self) -> Iterator[Frame]:
         """Ends what is open, if silence ends a frame; otherwise abandons it and searches its bytes again. Returns the frames found."""
+        yield from self._not_bare()
         for event in self._finder.pause():
             frame = self._settle(event)
             if frame is not None:
                 yield frame
+        self._outside = True
 
     def _settle(self, event):
         """Counts the bytes of an event: all pending ones except those that the finder keeps."""
@@ -184,6 +215,7 @@ class Receiver:
                 frame = self._deliver(header, payload)
             else:
                 self._finder.reject()
+        self._outside = counter in ("bytes_of_frames", "bytes_idle")
         if counter == "bytes_failed":
             self.counters[event] += 1
         self.counters[counter] += self._pending - self._finder.kept()

@@ -342,6 +342,7 @@ class _Message(_Block):
     ID: ClassVar[int] = 0
     TAGS: ClassVar[tuple] = ()  # without an id in the header: what a payload begins with, the first as it is sent
     WHOLE: ClassVar[bool] = False  # whether a tag is all of the payload
+    BARE: ClassVar[bool] = False  # whether its tag is all of it, and stands outside any frame
     SENDER: ClassVar[str] = ""
     SEARCHED: ClassVar[bool] = False  # whether an end mark ends its frames wherever it stands
     BEFORE_END: ClassVar[Optional[int]] = None  # bytes of content in front of the end mark, which counts only there

@@ -34,11 +34,12 @@ static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_fra
         zgi_note_peer(link, peer, frame, foreign);
     if (foreign)
         return;
-    if (peer)
+    const bool is_bare = protocol->bares > 0 && frame->header.bare > 0;
+    if (peer && !is_bare)
         zgi_note_sequence(link, peer, frame);
     uint8_t counter = ZGI_COUNTER(not_for_us);
     int result = 1;
-    if (zgi_is_for_us(link, &frame->header)) {
+    if (is_bare || zgi_is_for_us(link, &frame->header)) {
         result = zgi_deliver(link, frame, payload, length);
         counter = ZGI_COUNTER(extra_bytes);
         if (protocol->filled > 0 && !protocol->length_ends && result > 0)
@@ -72,7 +73,7 @@ static ZGI_QUICK size_t zgi_take_whole(struct zg_link *link, const struct zg_pro
     struct zg_found found;
     struct zg_frame frame;
 
-    if (!protocol->framing->whole || protocol->console || protocol->ignores > 0)
+    if (!protocol->framing->whole || protocol->console || protocol->ignores > 0 || protocol->bares > 0)
         return 0;
     while ((size = zgi_receive_whole(ZGI_RECEIVER(link), protocol, bytes + taken, count - taken, &found,
                                      &frame.header)) > 0) {
@@ -117,29 +118,66 @@ static inline zgi_span zgi_run(const struct zg_protocol *protocol, const uint8_t
     return run;
 }
 
+/* Whether a byte, outside any frame, is the next of a message that comes there. */
+static inline bool zgi_take_bare(struct zg_link *link, uint8_t byte)
+{
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+    const uint8_t seen = (uint8_t)(link->outside - 1U);
+
+    if (zgi_pending(link) > 0)
+        return false;
+    for (uint8_t i = 0; i < protocol->bares; i++) {
+        const struct zg_bare *bare = &protocol->bare[i];
+        if (seen < bare->size && bare->bytes[seen] == byte &&
+            memcmp(bare->bytes, protocol->bare[link->bare].bytes, seen) == 0) {
+            link->bare = i;
+            link->outside++;
+            return true;
+        }
+    }
+    return false;
+}
+
+/* After a byte of it came: hands on what came outside a frame, if it is complete. */
+static inline void zgi_end_bare(struct zg_link *link, uint32_t now)
+{
+    const struct zg_bare *bare = &ZGI_PROTOCOL_OF(link)->bare[link->bare];
+    struct zg_frame frame;
+
+    if (link->outside <= bare->size)
+        return;
+    memset(&frame.header, 0, sizeof frame.header);
+    frame.header.bare = bare->number;
+    zgi_count_outcome(ZGI_RECEIVER(link), ZG_OUTCOME_FRAME, bare->size, bare->size);
+    link->outside = 1;
+    zgi_hand_on(link, false, &frame, bare->bytes, bare->size, now);
+}
+
+/* Notes whether what comes next stands outside any frame. */
+static inline void zgi_note_outside(struct zg_link *link, bool silent, bool taken, enum zg_outcome outcome)
+{
+    if (outcome == ZG_OUTCOME_FRAME || outcome == ZG_OUTCOME_VERSION || outcome == ZG_OUTCOME_IDLE ||
+        (silent && outcome == ZG_OUTCOME_OPEN))
+        link->outside = 1;
+    else if (taken || outcome != ZG_OUTCOME_OPEN)
+        link->outside = 0;
+}
+
 /* Takes bytes up to the first at which something ends, and hands a frame on. Bytes of the ring are released before the
  * handler is called, because it may be slow. */
-static ZGI_QUICK zgi_span zgi_take_some(struct zg_link *link, bool silent, const uint8_t *bytes, zgi_span count,
-                                        bool from_ring, uint32_t now, enum zg_outcome *outcome)
+static ZGI_QUICK zgi_span zgi_take_framed(struct zg_link *link, bool silent, const uint8_t *bytes, zgi_span count,
+                                          bool from_ring, uint32_t now, enum zg_outcome *outcome)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     struct zg_found found;
     struct zg_frame frame;
     ZGI_WRITTEN(frame.header); /* the header, if it was a frame */
-    if (protocol->ignores > 0 && !silent && count > 0) {
-        const zgi_span dropped = zgi_run(protocol, bytes, count, true);
-        if (dropped > 0) {
-            zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(bytes_in), dropped);
-            zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(bytes_idle), dropped);
-            if (from_ring)
-                zg_ring_release(&link->receive, (zg_index)dropped);
-            *outcome = ZG_OUTCOME_OPEN;
-            return dropped;
-        }
-        count = zgi_run(protocol, bytes, count, false);
-    }
     const zgi_span taken = zgi_receive(ZGI_RECEIVER(link), silent, bytes, count, &found, &frame.header);
 
+    if (protocol->bares > 0) {
+        frame.header.bare = 0;
+        zgi_note_outside(link, silent, taken > 0, found.outcome);
+    }
     if (protocol->console)
         zg_text_sorter_take(protocol->console(ZGI_OWNER(ZGI_RECEIVER(link))), &link->counters, bytes, taken, &found);
     if (protocol->hear)
@@ -157,6 +195,52 @@ static ZGI_QUICK zgi_span zgi_take_some(struct zg_link *link, bool silent, const
     return taken;
 }
 
+/* What seemed to come outside a frame is something else: those of its bytes that came are received like others. */
+static inline void zgi_bare_is_none(struct zg_link *link, uint32_t now)
+{
+    const uint8_t *bytes = ZGI_PROTOCOL_OF(link)->bare[link->bare].bytes;
+    enum zg_outcome outcome = ZG_OUTCOME_OPEN;
+    uint8_t left = (uint8_t)(link->outside - 1U);
+
+    while (left > 0 || outcome != ZG_OUTCOME_OPEN) {
+        const zgi_span taken =
+            zgi_take_framed(link, false, bytes, outcome == ZG_OUTCOME_OPEN ? 1 : 0, false, now, &outcome);
+        bytes += taken;
+        left = (uint8_t)(left - taken);
+    }
+}
+
+/* Takes some of the bytes: those that are dropped, one that stands outside frames, or as zgi_take_framed(). */
+static ZGI_QUICK zgi_span zgi_take_some(struct zg_link *link, bool silent, const uint8_t *bytes, zgi_span count,
+                                        bool from_ring, uint32_t now, enum zg_outcome *outcome)
+{
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+
+    *outcome = ZG_OUTCOME_OPEN;
+    if (protocol->ignores > 0 && !silent && count > 0) {
+        const zgi_span dropped = zgi_run(protocol, bytes, count, true);
+        if (dropped > 0) {
+            zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(bytes_in), dropped);
+            zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(bytes_idle), dropped);
+            if (from_ring)
+                zg_ring_release(&link->receive, (zg_index)dropped);
+            return dropped;
+        }
+        count = zgi_run(protocol, bytes, count, false);
+    }
+    if (protocol->bares > 0 && link->outside > 0 && (silent || count > 0)) {
+        if (!silent && zgi_take_bare(link, bytes[0])) {
+            if (from_ring)
+                zg_ring_release(&link->receive, 1);
+            zgi_end_bare(link, now);
+            return 1;
+        }
+        if (link->outside > 1)
+            zgi_bare_is_none(link, now);
+    }
+    return zgi_take_framed(link, silent, bytes, count, from_ring, now, outcome);
+}
+
 /* Takes all bytes, and handles whatever they complete. If `known` is NULL the bytes are the ring's; otherwise they stay
  * valid, and `known` is as for zgi_receive_whole(). If the line was silent, an open candidate ends, or is abandoned and
  * its bytes are searched again. */
@@ -165,7 +249,7 @@ static ZGI_QUICK void zgi_take(struct zg_link *link, bool silent, const uint8_t 
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     const bool rereads = protocol->framing->rereads;
-    enum zg_outcome outcome;
+    enum zg_outcome outcome = ZG_OUTCOME_OPEN;
     bool end_open = silent;
 
     for (;;) {
@@ -174,7 +258,9 @@ static ZGI_QUICK void zgi_take(struct zg_link *link, bool silent, const uint8_t 
             bytes += whole;
             count -= whole;
         }
-        const size_t piece = protocol->console && count > ZG_TEXT_PIECE ? ZG_TEXT_PIECE : count;
+        size_t piece = protocol->console && count > ZG_TEXT_PIECE ? ZG_TEXT_PIECE : count;
+        if (protocol->bares > 0) /* nothing behind a frame is taken with it, or before what ended is examined again */
+            piece = count > 0 && outcome == ZG_OUTCOME_OPEN ? 1 : 0;
         const size_t taken = zgi_take_some(link, end_open, bytes, (zgi_span)piece, !known, now, &outcome);
         bytes += taken;
         count -= taken;

@@ -11,11 +11,22 @@ static inline void zgi_query_leave(struct zg_link *link, struct zg_query *query,
     zgi_await(link, query->to, timeout_us);
 }
 
+/* Puts a request on the line. */
+static inline int zgi_query_put(struct zg_link *link, const struct zg_queried *queried, uint8_t kind,
+                                zg_header_number to, uint8_t *content, size_t length)
+{
+    const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
+
+    if (protocol->asks_bare && zgi_flash_read(&queried[kind].bare))
+        return zgi_link_send_bare(link, content + protocol->header_size, (uint8_t)length);
+    return zgi_link_send(link, to, zgi_flash_read(&queried[kind].id), content, NULL, length);
+}
+
 /* Sends a request, whose payload stands in its place: 0, or as zgi_link_send(). None was open. */
 static inline int zgi_query_send(struct zg_link *link, struct zg_query *query, const struct zg_queried *queried,
                                  uint8_t kind, zg_header_number to, uint8_t *content, size_t length)
 {
-    const int error = zgi_link_send(link, to, zgi_flash_read(&queried[kind].id), content, NULL, length);
+    const int error = zgi_query_put(link, queried, kind, to, content, length);
 
     if (error)
         return error;
@@ -43,8 +54,7 @@ static inline bool zgi_query_poll(struct zg_link *link, struct zg_query *query, 
         return false;
     }
     if (query->state == ZGI_QUERY_DUE) { /* the line may be in use: the timeout does not run */
-        if (zgi_link_send(link, query->to, zgi_flash_read(&queried[query->kind].id), content, NULL, query->length) ==
-            0) {
+        if (zgi_query_put(link, queried, query->kind, query->to, content, query->length) == 0) {
             zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(resent), 1);
             zgi_query_leave(link, query, timeout_us);
         }

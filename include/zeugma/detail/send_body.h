@@ -107,6 +107,7 @@ static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol
         memset(link->gaps, 0, sizeof *link->gaps);
         link->gaps->gap_us = protocol->gap_us;
     }
+    link->outside = protocol->bares > 0 ? 1 : 0;
     if (protocol->send_gap_us > 0)
         link->sent_us = zgi_now(link) - protocol->send_gap_us;
     if (protocol->turn_us > 0)
@@ -120,13 +121,29 @@ static inline void zgi_link_begin(struct zg_link *link, const struct zg_protocol
 #endif
 }
 
+/* Sends a message that is bytes outside any frame: 0, or ZG_EROOM. */
+static inline int zgi_link_send_bare(struct zg_link *link, const uint8_t *bytes, uint8_t size)
+{
+    if (!zgi_may_begin(link, 0) || zg_ring_room(&link->transmit) < size)
+        return ZG_EROOM;
+    for (uint8_t i = 0; i < size; i++)
+        zg_ring_poke(&link->transmit, i, bytes[i]);
+    zg_ring_publish(&link->transmit, size);
+    if (ZGI_PROTOCOL_OF(link)->send_gap_us > 0)
+        link->sending = true;
+    zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(frames_out), 1);
+    zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(bytes_out), size);
+    zgi_start_transmit(link);
+    return 0;
+}
+
 /* Sends one frame to any node, as zg_any_link_send(). If `payload` is NULL the payload follows the header in memory,
  * and there is room for the check after it. */
 static inline int zgi_link_send(struct zg_link *link, zg_header_number to, zg_header_number id, uint8_t *front,
                                 const uint8_t *payload, size_t length)
 {
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
-    const struct zg_header header = { 0, id, link->sequence, 0, (zg_header_number)length, to, link->address, 0, 0 };
+    const struct zg_header header = { 0, id, link->sequence, 0, (zg_header_number)length, to, link->address, 0, 0, 0 };
     size_t wire;
 
     if (length > protocol->max_payload)

@@ -115,6 +115,12 @@
 #undef zgi_receiver_begin
 #undef zgi_refuse
 #undef zgi_refuse_unknown
+#undef zgi_link_send_bare
+#undef zgi_bare_is_none
+#undef zgi_take_framed
+#undef zgi_note_outside
+#undef zgi_end_bare
+#undef zgi_take_bare
 #undef zgi_run
 #undef zgi_send_pair
 #undef zgi_settle
@@ -133,6 +139,7 @@
 #undef zgi_query_hear
 #undef zgi_query_leave
 #undef zgi_query_poll
+#undef zgi_query_put
 #undef zgi_query_send
 #undef zgi_ticket_take
 #undef zgi_ticket_taken
