@@ -437,6 +437,7 @@ static void bare_is_none(struct zg_frame_reader *reader)
     const struct zg_bare *bare = &reader->protocol.bare[reader->bare];
     struct zg_found found = { .outcome = ZG_OUTCOME_OPEN };
 
+    reader->counters.bytes_in -= reader->outside - 1U; /* they are counted again */
     for (size_t at = 0, seen = reader->outside - 1U; at < seen || found.outcome != ZG_OUTCOME_OPEN;)
         at += take_slowly(reader, bare->bytes + at, seen - at, &found);
 }
@@ -454,6 +455,7 @@ static bool take_bare(struct zg_frame_reader *reader, uint8_t byte)
     if (i == protocol->bares || zg_receiver_pending(&reader->receiver) > 0)
         return false;
     reader->bare = i;
+    reader->counters.bytes_in++;
     if (++reader->outside <= protocol->bare[i].size)
         return true;
     const struct zg_found found = { .outcome = ZG_OUTCOME_FRAME,
@@ -462,7 +464,6 @@ static bool take_bare(struct zg_frame_reader *reader, uint8_t byte)
                                     .length = protocol->bare[i].size };
     reader->header = (struct zg_header){ .bare = protocol->bare[i].number };
     reader->outside = 1;
-    reader->counters.bytes_in += protocol->bare[i].size;
     reader->counters.bytes_of_frames += protocol->bare[i].size;
     reader->counters.frames_in++;
     g_byte_array_append(reader->raw, protocol->bare[i].bytes, protocol->bare[i].size);

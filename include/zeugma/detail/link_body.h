@@ -53,14 +53,21 @@ static inline void zgi_hand_on(struct zg_link *link, bool foreign, struct zg_fra
         zgi_count(ZGI_RECEIVER(link), counter, (zgi_amount)result);
 }
 
-/* Bytes of a candidate, or of noise, that has not ended yet. */
-static inline size_t zgi_pending(const struct zg_link *link)
+/* Bytes that the receiver has of a candidate, or of noise, that has not ended yet. */
+static inline size_t zgi_held(const struct zg_link *link)
 {
 #if ZGI_IN_PLACE
     return link->gathered;
 #else
     return ZGI_RECEIVER(link)->decoder.pending;
 #endif
+}
+
+/* Bytes of what has not ended yet. */
+static inline size_t zgi_pending(const struct zg_link *link)
+{
+    const bool may_be_bare = ZGI_PROTOCOL_OF(link)->bares > 0 && link->outside > 1;
+    return zgi_held(link) + (may_be_bare ? link->outside - 1U : 0U);
 }
 
 #if ZGI_WHOLE_FRAMES && !ZGI_IN_PLACE
@@ -124,7 +131,7 @@ static inline bool zgi_take_bare(struct zg_link *link, uint8_t byte)
     const struct zg_protocol *protocol = ZGI_PROTOCOL_OF(link);
     const uint8_t seen = (uint8_t)(link->outside - 1U);
 
-    if (zgi_pending(link) > 0)
+    if (zgi_held(link) > 0)
         return false;
     for (uint8_t i = 0; i < protocol->bares; i++) {
         const struct zg_bare *bare = &protocol->bare[i];
@@ -132,6 +139,7 @@ static inline bool zgi_take_bare(struct zg_link *link, uint8_t byte)
             memcmp(bare->bytes, protocol->bare[link->bare].bytes, seen) == 0) {
             link->bare = i;
             link->outside++;
+            zgi_count(ZGI_RECEIVER(link), ZGI_COUNTER(bytes_in), 1);
             return true;
         }
     }
@@ -148,7 +156,7 @@ static inline void zgi_end_bare(struct zg_link *link, uint32_t now)
         return;
     memset(&frame.header, 0, sizeof frame.header);
     frame.header.bare = bare->number;
-    zgi_count_outcome(ZGI_RECEIVER(link), ZG_OUTCOME_FRAME, bare->size, bare->size);
+    zgi_count_outcome(ZGI_RECEIVER(link), ZG_OUTCOME_FRAME, 0, bare->size);
     link->outside = 1;
     zgi_hand_on(link, false, &frame, bare->bytes, bare->size, now);
 }
@@ -202,6 +210,8 @@ static inline void zgi_bare_is_none(struct zg_link *link, uint32_t now)
     enum zg_outcome outcome = ZG_OUTCOME_OPEN;
     uint8_t left = (uint8_t)(link->outside - 1U);
 
+    link->outside = 0;
+    link->counters.bytes_in -= left; /* they are counted again */
     while (left > 0 || outcome != ZG_OUTCOME_OPEN) {
         const zgi_span taken =
             zgi_take_framed(link, false, bytes, outcome == ZG_OUTCOME_OPEN ? 1 : 0, false, now, &outcome);

@@ -157,6 +157,7 @@ ZG_ASSERT(offsetof(ZGI_END, link) == 0 && sizeof(((ZGI_END *)0)->link) == sizeof
 #define zgi_take_framed ZGI_NAME(take_framed)
 #define zgi_note_outside ZGI_NAME(note_outside)
 #define zgi_end_bare ZGI_NAME(end_bare)
+#define zgi_held ZGI_NAME(held)
 #define zgi_take_bare ZGI_NAME(take_bare)
 #define zgi_run ZGI_NAME(run)
 #define zgi_send_pair ZGI_NAME(send_pair)

@@ -120,6 +120,7 @@
 #undef zgi_take_framed
 #undef zgi_note_outside
 #undef zgi_end_bare
+#undef zgi_held
 #undef zgi_take_bare
 #undef zgi_run
 #undef zgi_send_pair
