@@ -7,6 +7,14 @@
 #include "analysis/places.h"
 #include "analysis/text.h"
 #include "codec/describe.h"
+#include "device/typical.h"
+
+enum { DECIMALS_MOST = 4 };
+
+/* What was asked for besides. */
+struct shown {
+    unsigned decimals[DECIMALS_MOST], count;
+};
 
 static void print_line(unsigned name_width, const char *bytes, const char *bits, const char *name, const char *type,
                        const char *unit, const char *range)
@@ -108,7 +116,7 @@ static unsigned widest_name(const struct zg_plan *plan)
 }
 
 /* What the frame takes besides the bits of its fields, and what the same values would take as text. */
-static void print_gain(const struct zg_plan_message *item)
+static void print_gain(const struct zg_plan_message *item, const struct shown *shown)
 {
     unsigned pairs, bare, bits = item->payload.bits;
     double own = bits / 8.0, beside = item->frame_most - own;
@@ -126,6 +134,10 @@ static void print_gain(const struct zg_plan_message *item)
         cli_print("  the fields' own %u bits are %.4g bytes; the frame adds %.4g bytes, %.0f %% of it\n", bits, own,
                   beside, 100 * beside / item->frame_most);
     cli_print("  as text, without check or sequence: up to %u bytes as name=value, %u as bare values\n", pairs, bare);
+    for (unsigned i = 0; i < shown->count; i++)
+        cli_print("  with %u decimal%s each typically %.0f and %.0f bytes\n", shown->decimals[i],
+                  shown->decimals[i] == 1 ? "" : "s", zg_typical_line(item, shown->decimals[i], true),
+                  zg_typical_line(item, shown->decimals[i], false));
 }
 
 /* How a message is delivered that is not just sent. */
@@ -155,7 +167,8 @@ static void print_delivery(const struct zg_message *message)
               message->retries == 1 ? "" : "s", message->window, message->kept ? ", in order" : "");
 }
 
-static void print_message(const struct zg_plan *plan, const struct zg_plan_message *item, unsigned name_width)
+static void print_message(const struct zg_plan *plan, const struct zg_plan_message *item, unsigned name_width,
+                          const struct shown *shown)
 {
     const struct zg_message *message = item->message;
     g_autofree char *time = zg_time_text(zg_budget_seconds(&plan->definition->line, item->frame_most));
@@ -182,14 +195,14 @@ static void print_message(const struct zg_plan *plan, const struct zg_plan_messa
     if (item->payload_least == item->payload_most)
         cli_print("  payload %u of at most %u bytes; frame ", item->payload_least, plan->max_payload);
     else
-        cli_print("  payload %u to %u of at most %u bytes; frame ", item->payload_least, item->payload_most,
-                  plan->max_payload);
+        cli_print("  payload %u to %u of at most %u bytes, typically %.3g; frame ", item->payload_least,
+                  item->payload_most, plan->max_payload, zg_typical_payload(item));
     if (item->frame_least == item->frame_most)
         cli_print("%u", item->frame_most);
     else
         cli_print("%u to %u", item->frame_least, item->frame_most);
     cli_print(" bytes on the wire, %s\n", time);
-    print_gain(item);
+    print_gain(item, shown);
 }
 
 static void print_load(const struct zg_plan *plan)
@@ -227,7 +240,7 @@ static void print_variables(const struct zg_plan *plan, unsigned name_width)
     }
 }
 
-static void print_text(const struct zg_plan *plan, const struct zg_plan_message *only)
+static void print_text(const struct zg_plan *plan, const struct zg_plan_message *only, const struct shown *shown)
 {
     const struct zg_definition *definition = plan->definition;
     unsigned width = widest_name(plan);
@@ -252,7 +265,7 @@ static void print_text(const struct zg_plan *plan, const struct zg_plan_message 
     }
     for (unsigned i = 0; i < plan->messages->len; i++)
         if (!only || only == zg_plan_message_at(plan, i))
-            print_message(plan, zg_plan_message_at(plan, i), width);
+            print_message(plan, zg_plan_message_at(plan, i), width, shown);
     if (!only)
         print_variables(plan, width);
     if (!only)
@@ -370,7 +383,8 @@ static void text_to_json(struct zg_json *json, const struct zg_plan_message *ite
     zg_json_unsigned(json, "binary_most_bytes", item->payload.most_size);
 }
 
-static void message_to_json(struct zg_json *json, const struct zg_plan *plan, const struct zg_plan_message *item)
+static void message_to_json(struct zg_json *json, const struct zg_plan *plan, const struct zg_plan_message *item,
+                            const struct shown *shown)
 {
     unsigned pairs, bare;
 
@@ -398,12 +412,24 @@ static void message_to_json(struct zg_json *json, const struct zg_plan *plan, co
         block_to_json(json, "fields", &item->payload);
     zg_json_unsigned(json, "payload_least_bytes", item->payload_least);
     zg_json_unsigned(json, "payload_most_bytes", item->payload_most);
+    zg_json_double(json, "payload_typical_bytes", zg_typical_payload(item));
     zg_json_unsigned(json, "frame_least_bytes", item->frame_least);
     zg_json_unsigned(json, "frame_most_bytes", item->frame_most);
     zg_json_unsigned(json, "field_bits", item->payload.bits);
     zg_text_lengths(item, &pairs, &bare);
     zg_json_unsigned(json, "text_pairs_bytes", pairs);
     zg_json_unsigned(json, "text_bare_bytes", bare);
+    for (unsigned i = 0; i < shown->count && !item->text; i++) {
+        if (i == 0)
+            zg_json_open(json, "text_typical", '[');
+        zg_json_open(json, NULL, '{');
+        zg_json_unsigned(json, "decimals", shown->decimals[i]);
+        zg_json_double(json, "pairs_bytes", zg_typical_line(item, shown->decimals[i], true));
+        zg_json_double(json, "bare_bytes", zg_typical_line(item, shown->decimals[i], false));
+        zg_json_close(json, '}');
+        if (i + 1 == shown->count)
+            zg_json_close(json, ']');
+    }
     zg_json_double(json, "line_seconds", zg_budget_seconds(&plan->definition->line, item->frame_most));
     if (item->message->every_ns > 0) {
         zg_json_double(json, "every_seconds", (double)item->message->every_ns * 1e-9);
@@ -440,7 +466,7 @@ static void variables_to_json(struct zg_json *json, const struct zg_plan *plan)
     zg_json_close(json, ']');
 }
 
-static void print_json(const struct zg_plan *plan, const struct zg_plan_message *only)
+static void print_json(const struct zg_plan *plan, const struct zg_plan_message *only, const struct shown *shown)
 {
     const struct zg_definition *definition = plan->definition;
     struct zg_json json;
@@ -460,7 +486,7 @@ static void print_json(const struct zg_plan *plan, const struct zg_plan_message 
     zg_json_open(&json, "messages", '[');
     for (unsigned i = 0; i < plan->messages->len; i++)
         if (!only || only == zg_plan_message_at(plan, i))
-            message_to_json(&json, plan, zg_plan_message_at(plan, i));
+            message_to_json(&json, plan, zg_plan_message_at(plan, i), shown);
     zg_json_close(&json, ']');
     records_to_json(&json, plan);
     variables_to_json(&json, plan);
@@ -470,15 +496,37 @@ static void print_json(const struct zg_plan *plan, const struct zg_plan_message 
     cli_print_json(&json);
 }
 
+static bool read_decimals(const struct cli_verb *verb, const char *text, struct shown *shown)
+{
+    g_auto(GStrv) words = g_strsplit(text, ",", -1);
+
+    for (unsigned i = 0; words[i]; i++) {
+        guint64 number;
+        if (shown->count == DECIMALS_MOST || !g_ascii_string_to_unsigned(words[i], 10, 0, 9, &number, NULL)) {
+            cli_error(verb, "--decimals: expected up to %d numbers from 0 to 9, such as 2,6, found \"%s\"",
+                      DECIMALS_MOST, text);
+            return false;
+        }
+        shown->decimals[shown->count++] = (unsigned)number;
+    }
+    return true;
+}
+
 static int run(const struct cli_verb *verb, int argc, char **argv)
 {
     gboolean as_json = FALSE;
-    GOptionEntry entries[] = { { "json", 0, 0, G_OPTION_ARG_NONE, &as_json, "Print one JSON document", NULL },
+    g_autofree char *decimals = NULL;
+    struct shown shown = { 0 };
+    GOptionEntry entries[] = { { "decimals", 0, 0, G_OPTION_ARG_STRING, &decimals,
+                                 "How long lines of text would be with so many decimals", "N[,N...]" },
+                               { "json", 0, 0, G_OPTION_ARG_NONE, &as_json, "Print one JSON document", NULL },
                                G_OPTION_ENTRY_NULL };
     struct cli_definition loaded;
     const struct zg_plan_message *only = NULL;
 
     if (!cli_parse(verb, entries, &argc, &argv, 1, 2))
+        return CLI_USAGE;
+    if (decimals && !read_decimals(verb, decimals, &shown))
         return CLI_USAGE;
     int status = cli_load(verb, argv[1], false, &loaded);
     if (status == CLI_YES && argc == 3) {
@@ -486,7 +534,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         status = only ? CLI_YES : CLI_NO;
     }
     if (status == CLI_YES)
-        (as_json ? print_json : print_text)(loaded.plan, only);
+        (as_json ? print_json : print_text)(loaded.plan, only, &shown);
     cli_definition_clear(&loaded);
     return cli_finish(verb, status);
 }

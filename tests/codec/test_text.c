@@ -7,6 +7,7 @@
 #include <string.h>
 
 #include "codec/text.h"
+#include "device/typical.h"
 #include "plan/spelling.h"
 #include "random_frames.h"
 #include "random_text.h"
@@ -72,6 +73,9 @@ static void test_random_texts(void **state)
             if (text->len < item->text->least || text->len > item->text->most)
                 fail_msg("%s of %zu is not within %u to %u in\n%.1500s", text->str, text->len, item->text->least,
                          item->text->most, definition);
+            const double typical = zg_typical_payload(item);
+            if (typical > 0)
+                assert_true(typical >= item->payload_least && typical <= item->payload_most);
             if (!holds(item, text->str, text->len))
                 fail_msg("%s is not read by\n%s", text->str, definition);
             if (item->message->layout.kind == ZG_LAYOUT_JSON) {
