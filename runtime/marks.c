@@ -493,6 +493,15 @@ enum zg_framing_event zg_marks_pause(const struct zg_framing *framing, struct zg
 
 #if ZGI_WHOLE_FRAMES
 
+/* Whether bytes are a mark, of one to four bytes: quicker than a call. */
+static inline bool is_mark(const uint8_t *bytes, const uint8_t *mark, uint8_t size)
+{
+    for (uint8_t i = 0; i < size; i++)
+        if (bytes[i] != mark[i])
+            return false;
+    return true;
+}
+
 /* Content up to the first end mark, between plain marks. Returns its bytes; SIZE_MAX: the mark is not there. */
 static size_t find_end(const struct zg_marks *marks, const uint8_t *bytes, size_t count)
 {
@@ -501,7 +510,7 @@ static size_t find_end(const struct zg_marks *marks, const uint8_t *bytes, size_
         if (!found)
             break;
         at = (size_t)(found - bytes);
-        if (count - at >= marks->end_size && memcmp(found, marks->end, marks->end_size) == 0)
+        if (count - at >= marks->end_size && is_mark(found, marks->end, marks->end_size))
             return at;
     }
     return SIZE_MAX;
@@ -509,36 +518,54 @@ static size_t find_end(const struct zg_marks *marks, const uint8_t *bytes, size_
 
 /* Content up to the end mark: in place if nothing in it was escaped or doubled, otherwise copied. Returns what it took
  * on the wire; SIZE_MAX: no sender produces this, the mark is not there, or it is too long. */
-static size_t find_content(const struct zg_marks *marks, const struct zg_decoder *decoder, const uint8_t *bytes,
-                           size_t count, const uint8_t **content, size_t *length)
+static ZGI_INLINE size_t find_content_of(const struct zg_marks *marks, const struct zg_decoder *decoder,
+                                         const uint8_t *bytes, size_t count, const uint8_t *specials, unsigned kinds,
+                                         const uint8_t **content, size_t *length)
 {
-    uint8_t specials[SPECIALS];
-    const unsigned kinds = specials_of(marks, specials);
-    size_t at = run_without(bytes, count, specials, kinds);
+    size_t at = zgi_run_without(bytes, count, specials, kinds), size = at;
 
     *content = bytes;
     *length = at;
     while (at < count) {
         const size_t left = count - at;
         const bool doubled = marks->doubled && left > 1 && bytes[at + 1] == marks->escape;
-        if ((bytes[at] != marks->escape || marks->doubled) && !doubled)
-            return left >= marks->end_size && memcmp(bytes + at, marks->end, marks->end_size) == 0 ? at : SIZE_MAX;
+        if ((bytes[at] != specials[0] || marks->doubled) && !doubled) {
+            *length = size;
+            return left >= marks->end_size && is_mark(bytes + at, marks->end, marks->end_size) ? at : SIZE_MAX;
+        }
         if (*content == bytes && at <= decoder->limit)
             memcpy(decoder->content, bytes, at);
         *content = decoder->content;
-        const uint8_t meant = left < 2 ? 0 : doubled ? marks->escape : bytes[at + 1] ^ marks->escape_xor;
-        if (left < 2 || *length >= decoder->limit || !is_special(marks, meant))
+        const uint8_t meant = left < 2 ? 0 : doubled ? specials[0] : bytes[at + 1] ^ marks->escape_xor;
+        bool sound = doubled;
+        for (unsigned k = 0; k < kinds; k++)
+            sound = sound || specials[k] == meant;
+        if (left < 2 || size >= decoder->limit || !sound)
             return SIZE_MAX;
-        decoder->content[(*length)++] = meant;
+        decoder->content[size++] = meant;
         at += 2;
-        const size_t run = run_without(bytes + at, count - at, specials, kinds);
-        if (run > decoder->limit - *length)
+        const size_t run = zgi_run_without(bytes + at, count - at, specials, kinds);
+        if (run > decoder->limit - size)
             return SIZE_MAX;
-        memcpy(decoder->content + *length, bytes + at, run);
-        *length += run;
+        memcpy(decoder->content + size, bytes + at, run);
+        size += run;
         at += run;
     }
     return SIZE_MAX;
+}
+
+/* The same, with the usual numbers of kinds known to the compiler. */
+static size_t find_content(const struct zg_marks *marks, const struct zg_decoder *decoder, const uint8_t *bytes,
+                           size_t count, const uint8_t **content, size_t *length)
+{
+    uint8_t specials[SPECIALS];
+    const unsigned kinds = specials_of(marks, specials);
+
+    switch (kinds) {
+    case 1: return find_content_of(marks, decoder, bytes, count, specials, 1, content, length);
+    case 3: return find_content_of(marks, decoder, bytes, count, specials, 3, content, length);
+    default: return find_content_of(marks, decoder, bytes, count, specials, kinds, content, length);
+    }
 }
 
 /* Content that is on the wire as it is stays where it is. */
@@ -550,7 +577,7 @@ size_t zgi_marks_whole(const struct zg_framing *framing, struct zg_decoder *deco
 
     if (!zgi_window_is_clear(decoder) || others_of(marks) > 0 || trailing_of(marks) > 0 || marks->ends ||
         (decoder->state == ZGI_SEEKING && start == 0) || (decoder->state == ZGI_OPEN && start > 0) || count < start ||
-        memcmp(bytes, marks->start, start) != 0)
+        !is_mark(bytes, marks->start, (uint8_t)start))
         return 0;
     *content = bytes + start;
     const size_t size = marks->plain ? *length = find_end(marks, bytes + start, count - start)
