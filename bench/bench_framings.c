@@ -1,18 +1,16 @@
 /* SPDX-License-Identifier: MIT */
 /* What each framing costs a host: the time to receive and to send a frame of 32 random bytes of payload, in turns with
- * COBS, as a ratio to that; and how fast texts are read, beside a general reader of JSON. Medians of one run. */
-#include <json-glib/json-glib.h>
+ * COBS, as a ratio to that. Medians of one run. */
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "codec/frame.h"
-#include "codec/text.h"
 #include "measure.h"
 #include "node/node.h"
 #include "sim/random.h"
 
-enum { PAYLOAD = 32, STREAM = 1 << 20, SENDS = 40000, TEXTS = 100000 };
+enum { PAYLOAD = 32, STREAM = 1 << 20, SENDS = 40000 };
 
 struct subject {
     const char *name, *framing;
@@ -115,58 +113,8 @@ static void bench_framings(void)
     }
 }
 
-/* --- texts */
-
-static void bench_text(const char *name, const char *layout, const char *text, bool is_json)
-{
-    g_autofree char *source = g_strdup_printf(
-        "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: { kind: marks, end: \"\\n\" }, check: none, "
-        "max_payload: "
-        "400 }\nmessages:\n  m:\n    from: device\n    layout: %s\n    fields:\n      temp: { type: i16, scale: "
-        "0.01 }\n      load: { type: u32, scale: 0.001 }\n      state: u8\n      count: u32\n      name: "
-        "\"text[..20]\"\n",
-        layout);
-    double ours[TURNS], theirs[TURNS];
-    struct zg_definition *definition;
-    struct zg_plan *plan = plan_of(source, &definition);
-    const struct zg_plan_message *item = zg_plan_message_at(plan, 0);
-    struct zg_value *values = zg_values_new(&item->payload);
-    const size_t length = strlen(text);
-    size_t ignored;
-
-    for (unsigned turn = 0; turn < TURNS; turn++) {
-        double begin = seconds();
-        for (unsigned i = 0; i < TEXTS; i++) {
-            const bool good = zg_text_read(item, text, length, values, &ignored);
-            g_assert(good && ignored == 0);
-        }
-        ours[turn] = seconds() - begin;
-        begin = seconds();
-        for (unsigned i = 0; i < TEXTS / 10 && is_json; i++) {
-            g_autoptr(JsonParser) parser = json_parser_new();
-            const gboolean good = json_parser_load_from_data(parser, text, (gssize)length, NULL);
-            g_assert(good);
-        }
-        theirs[turn] = 10 * (seconds() - begin);
-    }
-    const double slow = median(ours);
-    printf("  %-8s %3zu characters in %7.1f ns, %6.1f MB/s", name, length, slow / TEXTS * 1e9,
-           (double)TEXTS * (double)length / slow * 1e-6);
-    printf(is_json ? "; json-glib's parser takes %.1f times as long\n" : "\n", median(theirs) / slow);
-    zg_values_free(&item->payload, values);
-    zg_plan_free(plan);
-    zg_definition_free(definition);
-}
-
 int main(void)
 {
     bench_framings();
-    printf("a message of four numbers and a text, behind its tag, read by the interpreter (goal: 200 MB/s)\n");
-    bench_text("pattern", "{ pattern: \"W {temp};{load};{state};{count};{name}\" }", "-12.34;8123.456;7;4000123;steady",
-               false);
-    bench_text("pairs", "{ pairs: { assign: \"=\", between: \",\" } }",
-               "temp=-12.34,load=8123.456,state=7,count=4000123,name=steady", false);
-    bench_text("json", "json", "{\"temp\":-12.34,\"load\":8123.456,\"state\":7,\"count\":4000123,\"name\":\"steady\"}",
-               true);
     return 0;
 }
