@@ -202,8 +202,10 @@ bool zg_is_word(const char *from, const char *to, const char *text)
 /* Where a stop stands, or the end. */
 static const char *find(const char *from, const char *to, const char *stop)
 {
-    for (const char *at = from; *stop != '\0' && at < to; at++)
-        if (zgi_begins(at, to, stop))
+    const char first = *stop;
+
+    for (const char *at = from; first != '\0' && at < to; at++)
+        if (*at == first && zgi_begins(at, to, stop))
             return at;
     return to;
 }
@@ -249,11 +251,13 @@ const char *zg_next_element(const struct zg_text_reader *from, const char *betwe
 
 const char *zg_next_key(struct zg_text_reader *from, const char *assign, const char *between)
 {
-    const char *const whole = find(from->at, from->end, between);
-    const char *const key = *assign != '\0' ? find(from->at, whole, assign) : from->at;
+    const char *key = from->at;
 
-    if (from->at == whole || !zgi_begins(key, whole, assign))
+    if (key == from->end || zgi_begins(key, from->end, between))
         return NULL;
+    while (*assign != '\0' && !(*key == *assign && zgi_begins(key, from->end, assign)))
+        if (++key == from->end || (*key == *between && zgi_begins(key, from->end, between)))
+            return NULL;
     from->at = key + zgi_length_of(assign);
     return key;
 }

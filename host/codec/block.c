@@ -227,10 +227,7 @@ static const uint8_t *unpack_string(const struct zg_step *step, struct zg_value 
     if (step->type.kind == ZG_KIND_TEXT && step->type.extent == ZG_EXTENT_FIXED)
         while (count > 0 && at[count - 1] == 0)
             count--;
-    zg_value_resize(step, value, 0);
-    zg_value_resize(step, value, count);
-    if (count > 0)
-        memcpy(value->bytes, at, count);
+    zg_value_set_bytes(value, at, count);
     if (step->type.kind == ZG_KIND_TEXT && !zg_is_text_of(step, at, count))
         return NULL;
     return end;

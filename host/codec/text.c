@@ -7,6 +7,8 @@
 #include "codec/text_json.h"
 #include "plan/spelling.h"
 
+enum { FEW_PARTS = 64 };
+
 static bool begins(const char *text, size_t length, const char *with)
 {
     const size_t size = strlen(with);
@@ -118,7 +120,8 @@ static const struct zg_text_part *part_of(const struct zg_text *layout, const ch
     *key = assign.size > 0 ? zgi_text_find(text, length, 0, assign) : 0;
     for (unsigned i = 0; i < layout->parts->len; i++) {
         const struct zg_text_part *part = zg_text_part(layout, i);
-        const bool fits = assign.size > 0 ? *key == part->size && memcmp(text, part->literal, *key) == 0
+        const bool fits = assign.size > 0 ? *key == part->size && text[0] == part->literal[0] &&
+                                                memcmp(text, part->literal, *key) == 0
                                           : begins(text, length, part->literal) && (!best || part->size > best->size);
         if (fits)
             best = part;
@@ -134,7 +137,9 @@ static bool read_pairs(const struct zg_plan_message *message, const char *text, 
     const struct zg_text *layout = message->text;
     const struct zgi_stop between = { layout->layout->between, strlen(layout->layout->between) };
     const size_t assign = strlen(layout->layout->assign);
-    g_autofree bool *seen = g_new0(bool, layout->parts->len + 1);
+    bool few[FEW_PARTS] = { false };
+    g_autofree bool *many = layout->parts->len > FEW_PARTS ? g_new0(bool, layout->parts->len) : NULL;
+    bool *const seen = many ? many : few;
 
     for (size_t at = 0; length > 0;) {
         const size_t whole = zgi_text_find(text, length, at, between); /* of a pair without quotes */

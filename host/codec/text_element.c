@@ -171,10 +171,7 @@ static bool keep_bytes(const struct zg_step *step, const uint8_t *bytes, size_t 
     if (count > step->most || (is_bytes && step->type.extent == ZG_EXTENT_FIXED && count != step->most) ||
         (!is_bytes && !zg_is_text_of(step, bytes, count)) || (is_fixed_text(step) && memchr(bytes, 0, count)))
         return false;
-    zg_value_resize(step, value, 0);
-    zg_value_resize(step, value, (unsigned)count);
-    if (count > 0)
-        memcpy(value->bytes, bytes, count);
+    zg_value_set_bytes(value, bytes, (unsigned)count);
     return true;
 }
 

@@ -7,7 +7,10 @@
 #include "codec/text_element.h"
 #include "plan/spelling.h"
 
-enum { DEEPEST = 8 /* nesting of a value that is skipped */ };
+enum {
+    DEEPEST = 8, /* nesting of a value that is skipped */
+    FEW_PLACES = 32
+};
 
 /* --- written */
 
@@ -242,31 +245,65 @@ static bool take_escape(struct cursor *cursor, GString *out)
     return escape != NULL;
 }
 
-/* A string, without quotes and escapes. */
-static bool take_string(struct cursor *cursor, GString *out)
-{
-    bool plain = true; /* ASCII without escapes */
+/* Characters of a string, without quotes and escapes: where they stand, or in `scratch`. */
+struct characters {
+    const char *at;
+    size_t size;
+    GString *scratch; /* NULL until it is needed */
+};
 
-    g_string_truncate(out, 0);
-    cursor->escaped = false;
-    if (!take(cursor, '"'))
-        return false;
+static void characters_clear(struct characters *characters)
+{
+    if (characters->scratch)
+        g_string_free(characters->scratch, TRUE);
+}
+typedef struct characters characters_auto;
+G_DEFINE_AUTO_CLEANUP_CLEAR_FUNC(characters_auto, characters_clear)
+
+/* The rest of a string with escapes, of which `*out` has the characters in front of the first. */
+static bool take_escaped(struct cursor *cursor, GString *out)
+{
     for (;;) {
         const char *const from = cursor->at;
-        uint8_t all = 0;
         while (cursor->at < cursor->end && *cursor->at != '"' && *cursor->at != '\\' && (uint8_t)*cursor->at >= 0x20)
-            all |= (uint8_t)*cursor->at++;
+            cursor->at++;
         g_string_append_len(out, from, cursor->at - from);
-        plain = plain && all < 0x80;
         if (cursor->at == cursor->end || (uint8_t)*cursor->at < 0x20)
             return false;
         if (*cursor->at++ == '"')
-            return plain || zg_is_utf8((const uint8_t *)out->str, out->len);
-        plain = false;
-        cursor->escaped = true;
+            return zg_is_utf8((const uint8_t *)out->str, out->len);
         if (!take_escape(cursor, out))
             return false;
     }
+}
+
+static bool take_string(struct cursor *cursor, struct characters *out)
+{
+    uint8_t all = 0;
+
+    cursor->escaped = false;
+    if (!take(cursor, '"'))
+        return false;
+    out->at = cursor->at;
+    while (cursor->at < cursor->end && *cursor->at != '"' && *cursor->at != '\\' && (uint8_t)*cursor->at >= 0x20)
+        all |= (uint8_t)*cursor->at++;
+    out->size = (size_t)(cursor->at - out->at);
+    if (cursor->at == cursor->end || (uint8_t)*cursor->at < 0x20)
+        return false;
+    if (*cursor->at == '"') {
+        cursor->at++;
+        return all < 0x80 || zg_is_utf8((const uint8_t *)out->at, out->size);
+    }
+    cursor->escaped = true;
+    if (!out->scratch)
+        out->scratch = g_string_new(NULL);
+    g_string_truncate(out->scratch, 0);
+    g_string_append_len(out->scratch, out->at, (gssize)out->size);
+    if (!take_escaped(cursor, out->scratch))
+        return false;
+    out->at = out->scratch->str;
+    out->size = out->scratch->len;
+    return true;
 }
 
 static const char *digits(struct cursor *cursor)
@@ -307,13 +344,13 @@ static bool take_number(struct cursor *cursor, const char **number, size_t *size
 /* Any value, whose meaning is not known. */
 static bool skip_value(struct cursor *cursor, unsigned depth)
 {
-    g_autoptr(GString) text = g_string_new(NULL);
+    g_auto(characters_auto) text = { NULL, 0, NULL };
     const char first = peek(cursor);
     const char *number;
     size_t size;
 
     if (first == '"')
-        return take_string(cursor, text);
+        return take_string(cursor, &text);
     if (first == 't' || first == 'f' || first == 'n')
         return take_word(cursor, "true") || take_word(cursor, "false") || take_word(cursor, "null");
     if (first != '{' && first != '[')
@@ -325,7 +362,7 @@ static bool skip_value(struct cursor *cursor, unsigned depth)
     if (peek(cursor) == last)
         return take(cursor, last);
     do {
-        if (first == '{' && (!take_string(cursor, text) || !take(cursor, ':')))
+        if (first == '{' && (!take_string(cursor, &text) || !take(cursor, ':')))
             return false;
         if (!skip_value(cursor, depth + 1))
             return false;
@@ -346,7 +383,7 @@ static bool take_plain_number(const struct zg_step *step, struct cursor *cursor,
 /* Names and bit numbers. */
 static bool take_flags(const struct zg_step *step, struct cursor *cursor, union zg_raw *raw)
 {
-    g_autoptr(GString) text = g_string_new(NULL);
+    g_auto(characters_auto) text = { NULL, 0, NULL };
     const char *number;
     size_t size;
 
@@ -359,11 +396,11 @@ static bool take_flags(const struct zg_step *step, struct cursor *cursor, union 
         struct zg_value one = { .absent = false };
         union zg_raw bit;
         const bool is_name = peek(cursor) == '"';
-        if (is_name ? !take_string(cursor, text) : !take_number(cursor, &number, &size))
+        if (is_name ? !take_string(cursor, &text) : !take_number(cursor, &number, &size))
             return false;
         const bool good = !is_name ? zgi_text_take_flag(step, number, size, &one.raw)
-                                   : zgi_text_take_flag(step, text->str, text->len, &one.raw) &&
-                                         (!cursor->escaped || zgi_text_take_word(step, text->str, text->len, &bit));
+                                   : zgi_text_take_flag(step, text.at, text.size, &one.raw) &&
+                                         (!cursor->escaped || zgi_text_take_word(step, text.at, text.size, &bit));
         if (!good || (raw->u & one.raw.u) != 0)
             return false;
         raw->u |= one.raw.u;
@@ -372,14 +409,14 @@ static bool take_flags(const struct zg_step *step, struct cursor *cursor, union 
 }
 
 /* Whether a string holds digits for a value: of bytes, or of an enum's value without a name. */
-static bool has_digits(const struct zg_step *step, const GString *text)
+static bool has_digits(const struct zg_step *step, const struct characters *text)
 {
-    size_t length = text->len;
+    size_t length = text->size;
     union zg_raw raw;
 
-    while (step->field->form.width > 0 && length > 0 && text->str[length - 1] == ' ')
+    while (step->field->form.width > 0 && length > 0 && text->at[length - 1] == ' ')
         length--;
-    return step->type.enumeration ? !zgi_text_take_word(step, text->str, length, &raw)
+    return step->type.enumeration ? !zgi_text_take_word(step, text->at, length, &raw)
                                   : step->type.kind == ZG_KIND_BYTES && !step->field->form.base64;
 }
 
@@ -401,14 +438,14 @@ static bool take_element(const struct zg_step *step, struct cursor *cursor, stru
         return take_flags(step, cursor, &value->raw);
     if (step->type.enumeration && !form->number && first != '"')
         return !zg_text_is_quoted(step) && take_plain_number(step, cursor, &value->raw);
-    g_autoptr(GString) text = g_string_new(NULL);
-    if (!take_string(cursor, text))
+    g_auto(characters_auto) text = { NULL, 0, NULL };
+    if (!take_string(cursor, &text))
         return false;
     if (zg_text_is_number(step, ZG_LAYOUT_JSON))
-        return !cursor->escaped && zg_unspell(step, text->str, text->len, &value->raw);
-    if (cursor->escaped && has_digits(step, text))
+        return !cursor->escaped && zg_unspell(step, text.at, text.size, &value->raw);
+    if (cursor->escaped && has_digits(step, &text))
         return false;
-    return zgi_text_take_element(step, text->str, text->len, value);
+    return zgi_text_take_element(step, text.at, text.size, value);
 }
 
 static bool take_array(const struct zg_step *step, struct cursor *cursor, struct zg_value *value, size_t *ignored)
@@ -433,21 +470,22 @@ static bool take_array(const struct zg_step *step, struct cursor *cursor, struct
 }
 
 /* The member with a key: the index of a step, or a constant. False: it is unknown. */
-static bool member_of(const struct zg_text *text, const struct zg_block *block, const GString *key, unsigned *index,
-                      const struct zg_constant **constant)
+static bool member_of(const struct zg_text *text, const struct zg_block *block, const struct characters *key,
+                      unsigned *index, const struct zg_constant **constant)
 {
     *constant = NULL;
-    for (unsigned i = 0; i < block->steps->len; i++) {
-        const char *name = zg_field_key(zg_block_step(block, i)->field);
-        *index = i;
-        if (strlen(name) == key->len && memcmp(name, key->str, key->len) == 0)
-            return true;
-    }
     for (unsigned i = 0; text && i < text->parts->len; i++) {
         const struct zg_text_part *part = zg_text_part(text, i);
-        *index = block->steps->len + i;
+        if (part->size != key->size || memcmp(part->literal, key->at, key->size) != 0)
+            continue;
+        *index = part->constant ? block->steps->len + i : (unsigned)part->step;
         *constant = part->constant;
-        if (part->constant && part->size == key->len && memcmp(part->literal, key->str, key->len) == 0)
+        return true;
+    }
+    for (unsigned i = 0; !text && i < block->steps->len; i++) {
+        const char *name = zg_field_key(zg_block_step(block, i)->field);
+        *index = i;
+        if (strlen(name) == key->size && memcmp(name, key->at, key->size) == 0)
             return true;
     }
     return false;
@@ -455,13 +493,13 @@ static bool member_of(const struct zg_text *text, const struct zg_block *block, 
 
 static bool take_constant(struct cursor *cursor, const struct zg_constant *constant)
 {
-    g_autoptr(GString) text = g_string_new(NULL);
+    g_auto(characters_auto) text = { NULL, 0, NULL };
     const char *number;
     size_t size;
 
     if (!constant->is_number)
-        return take_string(cursor, text) && text->len == strlen(constant->text) &&
-               memcmp(text->str, constant->text, text->len) == 0;
+        return take_string(cursor, &text) && text.size == strlen(constant->text) &&
+               memcmp(text.at, constant->text, text.size) == 0;
     return take_number(cursor, &number, &size) && zgi_text_is_constant(constant, number, size);
 }
 
@@ -499,8 +537,10 @@ static bool take_object(struct cursor *cursor, const struct zg_text *text, const
                         struct zg_value *values, size_t *ignored)
 {
     const unsigned places = block->steps->len + (text ? text->parts->len : 0);
-    g_autofree bool *seen = g_new0(bool, places + 1), *there = g_new0(bool, places + 1);
-    g_autoptr(GString) key = g_string_new(NULL);
+    bool few[2 * FEW_PLACES] = { false };
+    g_autofree bool *many = places > FEW_PLACES ? g_new0(bool, 2 * places) : NULL;
+    bool *const seen = many ? many : few, *const there = seen + (many ? places : FEW_PLACES);
+    g_auto(characters_auto) key = { NULL, 0, NULL };
 
     if (!take(cursor, '{'))
         return false;
@@ -513,9 +553,9 @@ static bool take_object(struct cursor *cursor, const struct zg_text *text, const
         unsigned index;
         skip_space(cursor);
         const char *from = cursor->at;
-        if (!take_string(cursor, key) || !take(cursor, ':'))
+        if (!take_string(cursor, &key) || !take(cursor, ':'))
             return false;
-        if (!member_of(text, block, key, &index, &constant)) {
+        if (!member_of(text, block, &key, &index, &constant)) {
             if (!skip_value(cursor, 0))
                 return false;
             *ignored += (size_t)(cursor->at - from);

@@ -33,6 +33,16 @@ void zg_value_resize(const struct zg_step *step, struct zg_value *value, unsigne
     value->count = count;
 }
 
+void zg_value_set_bytes(struct zg_value *value, const uint8_t *bytes, unsigned count)
+{
+    if (count != value->count)
+        value->bytes = g_realloc(value->bytes, count + 1U);
+    if (count > 0)
+        memcpy(value->bytes, bytes, count);
+    value->bytes[count] = 0;
+    value->count = count;
+}
+
 /* How many elements or bytes a step has at first: all, if their number is fixed, except for text, which ends at its
  * first zero. */
 static unsigned count_at_first(const struct zg_step *step)

@@ -30,6 +30,9 @@ bool zg_is_text_of(const struct zg_step *step, const uint8_t *bytes, size_t coun
 /* Sets how many items a step has, or how many bytes text and bytes have, at most step->most. New ones are zero. */
 void zg_value_resize(const struct zg_step *step, struct zg_value *value, unsigned count);
 
+/* Sets text or bytes, at most step->most. */
+void zg_value_set_bytes(struct zg_value *value, const uint8_t *bytes, unsigned count);
+
 /* Sets what a sender of an older version lacks to its default: empty or zeros, unless it is a number with another. */
 void zg_value_set_default(const struct zg_step *step, struct zg_value *value);
 

@@ -4,36 +4,6 @@
 
 #include "zeugma/bytes.h"
 
-bool zg_step_is_bitwise(const struct zg_step *step)
-{
-    return step->bits % 8 != 0;
-}
-
-bool zg_step_is_string(const struct zg_step *step)
-{
-    return step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES;
-}
-
-bool zg_step_is_array(const struct zg_step *step)
-{
-    return !zg_step_is_string(step) && step->type.extent != ZG_EXTENT_ONE;
-}
-
-bool zg_step_is_leb(const struct zg_step *step)
-{
-    return step->type.kind == ZG_KIND_LEB_UNSIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
-}
-
-bool zg_step_is_signed(const struct zg_step *step)
-{
-    return step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
-}
-
-bool zg_step_is_open_count(const struct zg_step *step)
-{
-    return step->type.extent == ZG_EXTENT_COUNTED || step->type.extent == ZG_EXTENT_REST;
-}
-
 unsigned zg_step_end(const struct zg_step *step)
 {
     return step->byte + (zg_step_is_bitwise(step) && step->type.extent != ZG_EXTENT_COUNTED
@@ -110,11 +80,6 @@ union zg_raw zg_step_of_bits(const struct zg_step *step, uint64_t bits)
                                                           : (double)zg_f32_of_bits((uint32_t)bits) };
     default: return (union zg_raw){ .u = bits };
     }
-}
-
-const struct zg_step *zg_block_step(const struct zg_block *block, unsigned index)
-{
-    return &g_array_index(block->steps, struct zg_step, index);
 }
 
 bool zg_block_any_step(const struct zg_block *block, bool (*like)(const struct zg_step *step))

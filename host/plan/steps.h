@@ -73,16 +73,49 @@ union zg_raw zg_step_of_bits(const struct zg_step *step, uint64_t bits);
 /* The byte after a step at its longest, counted like step->byte. */
 unsigned zg_step_end(const struct zg_step *step);
 
-/* What kind of step it is. */
-bool zg_step_is_bitwise(const struct zg_step *step);    /* its elements do not fill whole bytes */
-bool zg_step_is_string(const struct zg_step *step);     /* text or bytes */
-bool zg_step_is_array(const struct zg_step *step);      /* of numbers or records */
-bool zg_step_is_leb(const struct zg_step *step);        /* of LEB128 numbers */
-bool zg_step_is_signed(const struct zg_step *step);     /* of signed integers, LEB128 included */
-bool zg_step_is_open_count(const struct zg_step *step); /* each payload says how many elements or bytes it has */
+/* What kind of step it is; inline, because it is asked for each value. */
+
+/* Its elements do not fill whole bytes. */
+static inline bool zg_step_is_bitwise(const struct zg_step *step)
+{
+    return step->bits % 8 != 0;
+}
+
+/* Text or bytes. */
+static inline bool zg_step_is_string(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_TEXT || step->type.kind == ZG_KIND_BYTES;
+}
+
+/* Of numbers or records. */
+static inline bool zg_step_is_array(const struct zg_step *step)
+{
+    return !zg_step_is_string(step) && step->type.extent != ZG_EXTENT_ONE;
+}
+
+/* Of LEB128 numbers. */
+static inline bool zg_step_is_leb(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_LEB_UNSIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
+}
+
+/* Of signed integers, LEB128 included. */
+static inline bool zg_step_is_signed(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_SIGNED || step->type.kind == ZG_KIND_LEB_SIGNED;
+}
+
+/* Each payload says how many elements or bytes it has. */
+static inline bool zg_step_is_open_count(const struct zg_step *step)
+{
+    return step->type.extent == ZG_EXTENT_COUNTED || step->type.extent == ZG_EXTENT_REST;
+}
 
 /* A step of a block by its index. */
-const struct zg_step *zg_block_step(const struct zg_block *block, unsigned index);
+static inline const struct zg_step *zg_block_step(const struct zg_block *block, unsigned index)
+{
+    return &g_array_index(block->steps, struct zg_step, index);
+}
 
 /* Whether a block, or a record in it, has a step for which `like` holds. */
 bool zg_block_any_step(const struct zg_block *block, bool (*like)(const struct zg_step *step));

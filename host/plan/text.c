@@ -53,11 +53,6 @@ const char *zg_text_of_value(const struct zg_enum *enumeration, union zg_raw raw
     return !value ? NULL : value->text ? value->text : value->name;
 }
 
-const struct zg_text_part *zg_text_part(const struct zg_text *text, unsigned index)
-{
-    return &g_array_index(text->parts, struct zg_text_part, index);
-}
-
 /* --- lengths */
 
 static struct lengths either(const char *a, const char *b)

@@ -36,7 +36,10 @@ const char *zg_text_of_value(const struct zg_enum *enumeration, union zg_raw raw
 /* The fewest and the most characters of a value, in a pattern of one that may be absent, too. */
 void zg_text_value_lengths(const struct zg_step *step, enum zg_layout_kind kind, unsigned *least, unsigned *most);
 
-const struct zg_text_part *zg_text_part(const struct zg_text *text, unsigned index);
+static inline const struct zg_text_part *zg_text_part(const struct zg_text *text, unsigned index)
+{
+    return &g_array_index(text->parts, struct zg_text_part, index);
+}
 
 /* Private. The layout of a message whose block is placed; reports what cannot be told apart. Free with
  * zgi_text_free(). */
