@@ -291,6 +291,84 @@ static void check_beside(const struct zg_text *text, const struct zg_block *bloc
     }
 }
 
+/* A word of a step in which what ends its values stands; NULL: there is none. */
+static const char *word_with(const struct zg_step *step, enum zg_layout_kind kind, const char *stop)
+{
+    const struct zg_enum *enumeration = zg_text_is_number(step, kind) ? NULL : step->type.enumeration;
+
+    for (unsigned i = 0; enumeration && i < enumeration->values->len; i++) {
+        const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
+        const char *word = value->text ? value->text : value->name;
+        if (strstr(word, stop))
+            return word;
+    }
+    for (unsigned i = 0; i < 2 && step->type.kind == ZG_KIND_BOOL; i++)
+        if (strstr(zg_text_of_bool(step, i == 0, kind), stop))
+            return zg_text_of_bool(step, i == 0, kind);
+    return NULL;
+}
+
+/* The characters of which a step's numbers, or bytes, are made behind sign and prefix; "": it has none. */
+static const char *digits_of(const struct zg_step *step, enum zg_layout_kind kind)
+{
+    const struct zg_form *form = &step->field->form;
+
+    if (step->type.kind == ZG_KIND_BYTES)
+        return form->base64 ? "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/="
+                            : "0123456789abcdefABCDEF";
+    if (!zg_text_is_number(step, kind) && !step->type.enumeration)
+        return "";
+    if (form->base != 10)
+        return form->base == 16 ? "0123456789abcdefABCDEF" : "01";
+    if (form->exponent >= 0)
+        return form->point == ',' ? "0123456789,E+-" : "0123456789.E+-";
+    if (zg_step_decimals(step) > 0)
+        return form->point == ',' ? "0123456789," : "0123456789.";
+    return "0123456789";
+}
+
+/* Reports values that can hold what ends them, where that is searched. */
+static void check_stop(const struct zg_step *step, enum zg_layout_kind kind, const char *stop,
+                       struct zg_diagnostics *diagnostics)
+{
+    const char *const word = word_with(step, kind, stop), *const digits = digits_of(step, kind);
+
+    if (word)
+        zgi_error(
+            diagnostics, step->field->place,
+            "the word \"%s\" of %s holds \"%s\", which ends its values; expected another word, another text behind "
+            "it, or as: { width: ... }",
+            word, step->name, stop);
+    else if (*digits && strspn(stop, digits) == strlen(stop))
+        zgi_error(
+            diagnostics, step->field->place,
+            "values of %s can hold \"%s\", which ends them; expected another text behind them, or as: { width: ... }",
+            step->name, stop);
+}
+
+/* Reports keys and separators of pairs that hold others. */
+static void check_pair_marks(const struct zg_text *text, struct zg_diagnostics *diagnostics)
+{
+    const struct zg_layout *layout = text->layout;
+
+    if (strstr(layout->assign, layout->between))
+        zgi_error(diagnostics, layout->place,
+                  "the assignment \"%s\" holds \"%s\", which stands between pairs, so that every pair would end there; "
+                  "expected others",
+                  layout->assign, layout->between);
+    for (unsigned i = 0; i < text->parts->len; i++) {
+        const struct zg_text_part *part = zg_text_part(text, i);
+        const bool has_assign = *layout->assign && strstr(part->literal, layout->assign);
+        if (has_assign || strstr(part->literal, layout->between))
+            zgi_error(diagnostics, layout->place, "the key \"%s\" holds \"%s\", which ends it; expected another key",
+                      part->literal, has_assign ? layout->assign : layout->between);
+        if (part->constant && strstr(part->constant->text, layout->between))
+            zgi_error(diagnostics, part->constant->place,
+                      "the constant \"%s\" holds \"%s\", which ends it; expected another", part->constant->text,
+                      layout->between);
+    }
+}
+
 /* Whether an array's separator could as well begin what follows it. */
 static void check_separators(const struct zg_text *text, const struct zg_block *block,
                              struct zg_diagnostics *diagnostics)
@@ -303,11 +381,15 @@ static void check_separators(const struct zg_text *text, const struct zg_block *
         const char *after = !is_pattern                ? text->layout->between
                             : i + 1 < text->parts->len ? zg_text_part(text, i + 1)->literal
                                                        : "";
+        if (step && step->characters == 0 && *after)
+            check_stop(step, text->layout->kind, after, diagnostics);
         if (!step || !*after)
             continue;
         const struct zg_form *form = &step->field->form;
         const bool lists = zg_step_is_array(step) || (form->names && step->type.enumeration);
         const char *between = zg_text_between(step);
+        if (lists && step->field->form.width == 0 && strcmp(between, after) != 0)
+            check_stop(step, text->layout->kind, between, diagnostics);
         const bool is_open = step->type.extent != ZG_EXTENT_FIXED || !is_pattern;
         if (lists && is_open && (g_str_has_prefix(after, between) || g_str_has_prefix(between, after)))
             zgi_error(diagnostics, step->field->place,
@@ -336,6 +418,8 @@ struct zg_text *zgi_text_new(const struct zg_message *message, struct zg_block *
     } else {
         add_members(text, message);
     }
+    if (message->layout.kind == ZG_LAYOUT_PAIRS)
+        check_pair_marks(text, diagnostics);
     if (message->layout.kind != ZG_LAYOUT_JSON)
         check_separators(text, block, diagnostics);
     note_lengths(text, block);
