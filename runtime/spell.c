@@ -80,6 +80,7 @@ void zg_write_number(struct zg_writer *to, const struct zg_spelling *spelling, s
         units.size = zg_number_bits(raw) & mask_of(spelling);
         units.negative = false;
     }
+    const bool is_zero = units.size == 0;
     do {
         const uint8_t digit = (uint8_t)(units.size % base);
         if (behind == spelling->decimals && behind > 0)
@@ -88,9 +89,6 @@ void zg_write_number(struct zg_writer *to, const struct zg_spelling *spelling, s
         digits[--at] = zgi_hex_digit(digit, (spelling->flags & ZG_SPELL_LOWER) == 0);
         units.size /= base;
     } while (units.size > 0 || behind <= spelling->decimals);
-    bool is_zero = true;
-    for (uint8_t i = at; i < DIGITS; i++)
-        is_zero = is_zero && (digits[i] == '0' || digits[i] == '.' || digits[i] == ',');
     zgi_put_number(to, spelling, is_bits ? '\0' : zgi_sign_of(spelling, units.negative && !is_zero), digits + at,
                    (size_t)(DIGITS - at));
 }
