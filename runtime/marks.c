@@ -516,59 +516,55 @@ static size_t find_end(const struct zg_marks *marks, const uint8_t *bytes, size_
     return SIZE_MAX;
 }
 
-/* Content up to the end mark: in place if nothing in it was escaped or doubled, otherwise copied. Returns what it took
- * on the wire; SIZE_MAX: no sender produces this, the mark is not there, or it is too long. */
-static ZGI_INLINE size_t find_content_of(const struct zg_marks *marks, const struct zg_decoder *decoder,
+/* Copies content up to the end mark. Returns what it took on the wire; SIZE_MAX: no sender produces this, the mark is
+ * not there, or it is too long. */
+static ZGI_INLINE size_t copy_content_of(const struct zg_marks *marks, const struct zg_decoder *decoder,
                                          const uint8_t *bytes, size_t count, const uint8_t *specials, unsigned kinds,
-                                         const uint8_t **content, size_t *length)
+                                         size_t *length)
 {
-    size_t at = zgi_run_without(bytes, count, specials, kinds), size = at;
+    size_t at = 0, size = 0;
 
-    *content = bytes;
-    *length = at;
-    while (at < count) {
-        const size_t left = count - at;
-        const bool doubled = marks->doubled && left > 1 && bytes[at + 1] == marks->escape;
+    for (;;) {
+        const size_t left = count - at, room = decoder->limit - size;
+        const size_t run =
+            zgi_copy_without(decoder->content + size, bytes + at, left < room ? left : room, specials, kinds);
+        at += run;
+        size += run;
+        if (at == count)
+            return SIZE_MAX;
+        const bool doubled = marks->doubled && count - at > 1 && bytes[at + 1] == specials[0];
         if ((bytes[at] != specials[0] || marks->doubled) && !doubled) {
             *length = size;
-            return left >= marks->end_size && is_mark(bytes + at, marks->end, marks->end_size) ? at : SIZE_MAX;
+            return count - at >= marks->end_size && is_mark(bytes + at, marks->end, marks->end_size) ? at : SIZE_MAX;
         }
-        if (*content == bytes && at <= decoder->limit)
-            memcpy(decoder->content, bytes, at);
-        *content = decoder->content;
-        const uint8_t meant = left < 2 ? 0 : doubled ? specials[0] : bytes[at + 1] ^ marks->escape_xor;
-        bool sound = doubled;
+        if (count - at < 2 || size == decoder->limit)
+            return SIZE_MAX;
+        const uint8_t meant = doubled ? specials[0] : bytes[at + 1] ^ marks->escape_xor;
+        bool sound = false;
         for (unsigned k = 0; k < kinds; k++)
             sound = sound || specials[k] == meant;
-        if (left < 2 || size >= decoder->limit || !sound)
+        if (!sound)
             return SIZE_MAX;
         decoder->content[size++] = meant;
         at += 2;
-        const size_t run = zgi_run_without(bytes + at, count - at, specials, kinds);
-        if (run > decoder->limit - size)
-            return SIZE_MAX;
-        memcpy(decoder->content + size, bytes + at, run);
-        size += run;
-        at += run;
     }
-    return SIZE_MAX;
 }
 
 /* The same, with the usual numbers of kinds known to the compiler. */
-static size_t find_content(const struct zg_marks *marks, const struct zg_decoder *decoder, const uint8_t *bytes,
-                           size_t count, const uint8_t **content, size_t *length)
+static size_t copy_content(const struct zg_marks *marks, const struct zg_decoder *decoder, const uint8_t *bytes,
+                           size_t count, size_t *length)
 {
     uint8_t specials[SPECIALS];
     const unsigned kinds = specials_of(marks, specials);
 
     switch (kinds) {
-    case 1: return find_content_of(marks, decoder, bytes, count, specials, 1, content, length);
-    case 3: return find_content_of(marks, decoder, bytes, count, specials, 3, content, length);
-    default: return find_content_of(marks, decoder, bytes, count, specials, kinds, content, length);
+    case 1: return copy_content_of(marks, decoder, bytes, count, specials, 1, length);
+    case 3: return copy_content_of(marks, decoder, bytes, count, specials, 3, length);
+    default: return copy_content_of(marks, decoder, bytes, count, specials, kinds, length);
     }
 }
 
-/* Content that is on the wire as it is stays where it is. */
+/* Content between plain marks stays where it is. */
 size_t zgi_marks_whole(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
                        const uint8_t **content, size_t *length)
 {
@@ -579,9 +575,9 @@ size_t zgi_marks_whole(const struct zg_framing *framing, struct zg_decoder *deco
         (decoder->state == ZGI_SEEKING && start == 0) || (decoder->state == ZGI_OPEN && start > 0) || count < start ||
         !is_mark(bytes, marks->start, (uint8_t)start))
         return 0;
-    *content = bytes + start;
+    *content = marks->plain ? bytes + start : decoder->content;
     const size_t size = marks->plain ? *length = find_end(marks, bytes + start, count - start)
-                                     : find_content(marks, decoder, bytes + start, count - start, content, length);
+                                     : copy_content(marks, decoder, bytes + start, count - start, length);
     if (size == SIZE_MAX || *length > decoder->limit || *length == 0)
         return 0;
     zgi_fetch_ahead(bytes, count);

@@ -93,6 +93,32 @@ static inline size_t zgi_run_without(const uint8_t *bytes, size_t count, const u
     return i;
 }
 
+/* Copies bytes up to one of these, at most `most`, and returns how many. May write up to `most` bytes. */
+static inline size_t zgi_copy_without(uint8_t *to, const uint8_t *from, size_t most, const uint8_t *specials,
+                                      unsigned kinds)
+{
+    size_t i = 0;
+
+    for (; most - i >= 16; i += 16) {
+        const unsigned found = zgi_special_16(from + i, specials, kinds);
+        memcpy(to + i, from + i, 16);
+        if (found != 0)
+            return i + (unsigned)__builtin_ctz(found);
+    }
+    if (i > 0 && i < most) { /* the last sixteen, some of them for the second time */
+        const unsigned found = zgi_special_16(from + most - 16, specials, kinds);
+        memcpy(to + most - 16, from + most - 16, 16);
+        return found != 0 ? most - 16 + (unsigned)__builtin_ctz(found) : most;
+    }
+    for (; i < most; i++) {
+        for (unsigned k = 0; k < kinds; k++)
+            if (from[i] == specials[k])
+                return i;
+        to[i] = from[i];
+    }
+    return i;
+}
+
 /* The position of the first zero, or `count`. */
 static inline size_t zgi_find_zero(const uint8_t *bytes, size_t count)
 {
@@ -127,6 +153,15 @@ static inline size_t zgi_run_without(const uint8_t *bytes, size_t count, const u
         count = found ? (size_t)(found - bytes) : count;
     }
     return count;
+}
+
+static inline size_t zgi_copy_without(uint8_t *to, const uint8_t *from, size_t most, const uint8_t *specials,
+                                      unsigned kinds)
+{
+    const size_t run = zgi_run_without(from, most, specials, kinds);
+
+    memcpy(to, from, run);
+    return run;
 }
 
 static inline size_t zgi_find_zero(const uint8_t *bytes, size_t count)
