@@ -3,7 +3,7 @@
 
 #include "characters.h"
 
-enum { DIGITS = ZG_SPELL_BITS + 12 }; /* of base 2, or a decimal number with point and zeros */
+enum { DECIMAL_DIGITS = ZG_SPELL_BITS / 3 + 12 }; /* with point and zeros */
 
 /* --- writing */
 
@@ -66,31 +66,42 @@ void zgi_put_number(struct zg_writer *to, const struct zg_spelling *spelling, ch
         zgi_put(to, digits[i]);
 }
 
-void zg_write_number(struct zg_writer *to, const struct zg_spelling *spelling, struct zg_number raw)
+void zg_write_decimal(struct zg_writer *to, const struct zg_spelling *spelling, struct zg_number raw)
 {
-    const uint8_t base = spelling->base;
-    const bool is_bits = base != 10;
     struct zg_number units = raw;
-    char digits[DIGITS];
-    uint8_t at = DIGITS, behind = 0;
+    char digits[DECIMAL_DIGITS];
+    uint8_t at = DECIMAL_DIGITS, behind = 0;
 
     if (spelling->divisor != 0)
         units = divided((zg_spelled_signed)zg_number_bits(raw) * spelling->factor + spelling->shift, spelling->divisor);
-    if (is_bits) {
-        units.size = zg_number_bits(raw) & mask_of(spelling);
-        units.negative = false;
-    }
     const bool is_zero = units.size == 0;
     do {
-        const uint8_t digit = (uint8_t)(units.size % base);
         if (behind == spelling->decimals && behind > 0)
             digits[--at] = (spelling->flags & ZG_SPELL_COMMA) != 0 ? ',' : '.';
         behind++;
-        digits[--at] = zgi_hex_digit(digit, (spelling->flags & ZG_SPELL_LOWER) == 0);
-        units.size /= base;
+        digits[--at] = (char)('0' + (uint8_t)(units.size % 10));
+        units.size /= 10;
     } while (units.size > 0 || behind <= spelling->decimals);
-    zgi_put_number(to, spelling, is_bits ? '\0' : zgi_sign_of(spelling, units.negative && !is_zero), digits + at,
-                   (size_t)(DIGITS - at));
+    zgi_put_number(to, spelling, zgi_sign_of(spelling, units.negative && !is_zero), digits + at,
+                   (size_t)(DECIMAL_DIGITS - at));
+}
+
+void zg_write_number(struct zg_writer *to, const struct zg_spelling *spelling, struct zg_number raw)
+{
+    const uint8_t size = spelling->base == 16 ? 4 : 1;
+    zg_spelled bits = zg_number_bits(raw) & mask_of(spelling);
+    char digits[ZG_SPELL_BITS];
+    uint8_t at = ZG_SPELL_BITS;
+
+    if (spelling->base == 10) {
+        zg_write_decimal(to, spelling, raw);
+        return;
+    }
+    do {
+        digits[--at] = zgi_hex_digit((uint8_t)(bits & (spelling->base - 1U)), (spelling->flags & ZG_SPELL_LOWER) == 0);
+        bits >>= size;
+    } while (bits > 0);
+    zgi_put_number(to, spelling, '\0', digits + at, (size_t)(ZG_SPELL_BITS - at));
 }
 
 void zg_write_filled(struct zg_writer *to, const char *word, unsigned width)
@@ -418,23 +429,35 @@ struct zg_number zgi_number_of_bits(const struct zg_spelling *spelling, zg_spell
     return number;
 }
 
-bool zg_read_number(const char *from, const char *to, const struct zg_spelling *spelling, struct zg_number *raw)
+/* Whether nothing is left but the blanks that fill a width up. */
+static bool is_all(const char *from, const char *to, const struct zg_spelling *spelling)
+{
+    return (spelling->width > 0 ? zgi_skip_blanks(from, to) : from) == to;
+}
+
+bool zg_read_decimal(const char *from, const char *to, const struct zg_spelling *spelling, struct zg_number *raw)
 {
     struct zg_number units;
 
     if (spelling->width > 0 && (size_t)(to - from) != spelling->width)
         return false;
-    if (!zgi_take_front(&from, to, spelling, &units.negative))
-        return false;
-    if (!(spelling->base == 10 ? read_decimal : read_bits)(&from, to, spelling, &units.size))
-        return false;
-    if (spelling->width > 0)
-        from = zgi_skip_blanks(from, to);
-    if (from != to)
-        return false;
+    return zgi_take_front(&from, to, spelling, &units.negative) && read_decimal(&from, to, spelling, &units.size) &&
+           is_all(from, to, spelling) && raw_of(spelling, units, raw);
+}
+
+bool zg_read_number(const char *from, const char *to, const struct zg_spelling *spelling, struct zg_number *raw)
+{
+    zg_spelled bits;
+    bool negative;
+
     if (spelling->base == 10)
-        return raw_of(spelling, units, raw);
-    *raw = zgi_number_of_bits(spelling, units.size);
+        return zg_read_decimal(from, to, spelling, raw);
+    if (spelling->width > 0 && (size_t)(to - from) != spelling->width)
+        return false;
+    if (!zgi_take_front(&from, to, spelling, &negative) || !read_bits(&from, to, spelling, &bits) ||
+        !is_all(from, to, spelling))
+        return false;
+    *raw = zgi_number_of_bits(spelling, bits);
     return true;
 }
 

@@ -304,7 +304,7 @@ static void write_float(struct zg_writer *to, const struct zg_spelling *spelling
     else if (!units_of(format, &parts, spelling->decimals, &units.size))
         to->refused = true;
     else
-        zg_write_number(to, spelling, units);
+        zg_write_decimal(to, spelling, units);
 }
 
 void zg_write_f32(struct zg_writer *to, const struct zg_spelling *spelling, float value)

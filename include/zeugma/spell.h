@@ -68,7 +68,9 @@ struct zg_writer {
 };
 
 void zg_write(struct zg_writer *to, const char *text);
+/* A number in any base; one in base 10, which takes less code. */
 void zg_write_number(struct zg_writer *to, const struct zg_spelling *spelling, struct zg_number raw);
+void zg_write_decimal(struct zg_writer *to, const struct zg_spelling *spelling, struct zg_number raw);
 
 /* A value's word, or its number if it has none; filled up to a width. */
 void zg_write_word(struct zg_writer *to, const struct zg_word *words, unsigned count,
@@ -104,6 +106,7 @@ const char *zg_value_end(const struct zg_text_reader *from, const char *stop, si
 
 /* Each reads all characters from `from` to `to`. False: they are no such value, or outside its type. */
 bool zg_read_number(const char *from, const char *to, const struct zg_spelling *spelling, struct zg_number *raw);
+bool zg_read_decimal(const char *from, const char *to, const struct zg_spelling *spelling, struct zg_number *raw);
 bool zg_read_word(const char *from, const char *to, const struct zg_word *words, unsigned count,
                   const struct zg_spelling *spelling, struct zg_number *raw, unsigned width);
 bool zg_read_bool(const char *from, const char *to, const char *on, const char *off, unsigned width, bool *value);

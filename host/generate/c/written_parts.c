@@ -51,12 +51,13 @@ void zgi_c_put_number(const struct zgi_writing *writing, const struct zg_step *s
                       const char *indent)
 {
     g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling"), *number = zgi_c_number_of(step, value);
+    const char *how = step->field->form.base == 10 ? "decimal" : "number";
 
     if (step->type.kind == ZG_KIND_FLOAT)
         g_string_append_printf(writing->text, "%szg_write_f%u(to, &%s, %s);\n", indent, step->type.bits, spelling,
                                value);
     else
-        g_string_append_printf(writing->text, "%szg_write_number(to, &%s, %s);\n", indent, spelling, number);
+        g_string_append_printf(writing->text, "%szg_write_%s(to, &%s, %s);\n", indent, how, spelling, number);
 }
 
 void zgi_c_put_bytes(const struct zgi_writing *writing, const struct zg_step *step, const char *value,
@@ -100,9 +101,10 @@ void zgi_c_take_number(const struct zgi_writing *writing, const struct zg_step *
                                step->type.bits, between, spelling, value, indent, failed);
     else
         g_string_append_printf(writing->text,
-                               "%sif (!zg_read_number(%s, &%s, &number))\n%s    return %s;\n%s%s = "
+                               "%sif (!zg_read_%s(%s, &%s, &number))\n%s    return %s;\n%s%s = "
                                "(%s)zg_number_bits(number);\n",
-                               indent, between, spelling, indent, failed, indent, value, type);
+                               indent, step->field->form.base == 10 ? "decimal" : "number", between, spelling, indent,
+                               failed, indent, value, type);
 }
 
 void zgi_c_missing(const struct zgi_writing *writing, const struct zg_step *step, const char *indent)
