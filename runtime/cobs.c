@@ -64,6 +64,12 @@ void zgi_cobs_put(const struct zg_framing *framing, struct zg_encoder *encoder, 
             code = 1;
             bytes++;
             count--;
+#if ZGI_WHOLE_FRAMES
+            for (; count > 0 && *bytes == 0; bytes++, count--) { /* zeros seldom come alone */
+                memory[code_at & mask] = 1;
+                code_at = at++;
+            }
+#endif
         }
         if (code == FULL_BLOCK) {
             memory[code_at & mask] = FULL_BLOCK;
@@ -130,6 +136,10 @@ static size_t decode_on(struct zg_decoder *decoder, const uint8_t *bytes, size_t
         left = (uint8_t)(byte - 1U);
         if (zero)
             *to++ = 0;
+#if ZGI_WHOLE_FRAMES
+        for (; code == 1 && at != end && *at == 1 && to != full; at++) /* zeros seldom come alone */
+            *to++ = 0;
+#endif
     }
     decoder->left = left;
     decoder->code = code;

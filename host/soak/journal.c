@@ -3,6 +3,8 @@
 
 #include "soak/statistics.h"
 
+enum { PLACES = 256 };
+
 struct zg_journal {
     bool keeps, real;
     uint64_t begin_ns, zero_ns; /* when this part of the run began, and second 0, modulo 2^64 */
@@ -10,6 +12,7 @@ struct zg_journal {
     uint32_t first;             /* the time of the first of them */
     uint32_t final;             /* seconds before this one are final */
     GArray *events, *times, *stretches;
+    guint8 places[ZG_FLOWS][PLACES]; /* of latencies in the newest second, by the low bits of their bins */
 };
 
 const char *zg_event_name(enum zg_event_kind kind)
@@ -129,6 +132,11 @@ void zg_journal_sent(struct zg_journal *journal, uint64_t due_ns, enum zg_flow f
     of->bytes += (uint32_t)bytes;
 }
 
+static struct zg_latency_count *latency_at(const struct zg_second_flow *of, guint index)
+{
+    return &g_array_index(of->latency, struct zg_latency_count, index);
+}
+
 void zg_journal_latency(struct zg_journal *journal, uint64_t due_ns, enum zg_flow flow, uint64_t latency_ns)
 {
     const struct zg_latency_count one = { zg_spread_bin(latency_ns), 1 };
@@ -138,14 +146,16 @@ void zg_journal_latency(struct zg_journal *journal, uint64_t due_ns, enum zg_flo
     struct zg_second_flow *of = &second_of(journal, due_ns)->flows[flow];
     if (!of->latency)
         of->latency = g_array_new(FALSE, FALSE, sizeof one);
-    for (guint i = 0; i < of->latency->len; i++) {
-        struct zg_latency_count *at = &g_array_index(of->latency, struct zg_latency_count, i);
-        if (at->bin == one.bin) {
-            at->count++;
-            return;
-        }
-    }
-    g_array_append_val(of->latency, one);
+    guint8 *const place = &journal->places[flow][one.bin % PLACES]; /* where it was last, mostly */
+    guint i = *place;
+    if (i >= of->latency->len || latency_at(of, i)->bin != one.bin)
+        for (i = 0; i < of->latency->len && latency_at(of, i)->bin != one.bin;)
+            i++;
+    *place = (guint8)i;
+    if (i < of->latency->len)
+        latency_at(of, i)->count++;
+    else
+        g_array_append_val(of->latency, one);
 }
 
 void zg_journal_slow(struct zg_journal *journal, uint64_t due_ns, enum zg_flow flow)

@@ -19,12 +19,12 @@ bool zg_flow_is_back(enum zg_flow flow)
 
 static void fill(struct zg_random *random, uint8_t *at, size_t length)
 {
-    uint64_t bits = 0;
-    for (size_t i = 0; i < length; i++) {
-        if (i % 8 == 0)
-            bits = zg_random_next(random);
-        at[i] = (uint8_t)bits;
-        bits >>= 8;
+    for (uint64_t bits; length > 0;) {
+        const size_t piece = length < sizeof bits ? length : sizeof bits;
+        bits = GUINT64_TO_LE(zg_random_next(random)); /* the lowest byte first */
+        memcpy(at, &bits, piece);
+        at += piece;
+        length -= piece;
     }
 }
 
@@ -113,7 +113,7 @@ size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, unsigned size,
     enum zg_flow source = flow == ZG_FLOW_ECHO_BACK ? ZG_FLOW_ECHO_OUT : flow;
     struct zg_random random = zg_random_seeded(seed, (uint64_t)(source + 16) << 32 | number);
     size_t most = plan->max_payload;
-    const unsigned least = zg_traffic_number_size(plan), base = base_of(plan);
+    const unsigned least = zg_traffic_number_size(plan);
     size_t length = least + (size_t)zg_random_below(&random, most - least + 1);
 
     if (has_one_size(plan))
@@ -123,8 +123,14 @@ size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, unsigned size,
     const size_t rest = length - least;
     const uint32_t whole = number;
 
-    for (unsigned i = 0; i < least; i++, number /= base)
-        payload[place_of(plan, flow, i)] = digit_byte(plan, number % base);
+    if (!plan->searched) { /* bytes, the lowest first */
+        for (unsigned i = 0; i < least; i++, number >>= 8)
+            payload[place_of(plan, flow, i)] = (uint8_t)number;
+    } else {
+        const unsigned base = base_of(plan);
+        for (unsigned i = 0; i < least; i++, number /= base)
+            payload[place_of(plan, flow, i)] = digit_byte(plan, number % base);
+    }
     if (is_of_service(plan, flow))
         return least + zg_traffic_data((uint32_t)seed, whole, zg_flow_is_back(flow), zg_traffic_size(plan, size),
                                        most - least, payload + least);
@@ -154,9 +160,14 @@ uint16_t zg_traffic_size(const struct zg_plan *plan, unsigned size)
 uint32_t zg_traffic_number(const struct zg_plan *plan, enum zg_flow flow, const uint8_t *payload, uint32_t next)
 {
     const unsigned size = zg_traffic_number_size(plan);
-    const unsigned base = base_of(plan);
     uint32_t number = 0, round = 1;
 
+    if (!plan->searched && size == 4) {
+        for (unsigned i = 4; i-- > 0;)
+            number = number << 8 | payload[place_of(plan, flow, i)];
+        return number;
+    }
+    const unsigned base = base_of(plan);
     for (unsigned i = 0; i < size; i++, round *= base)
         number += round * byte_digit(plan, payload[place_of(plan, flow, i)]);
     if (size == 4)

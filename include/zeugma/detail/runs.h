@@ -10,15 +10,6 @@
 
 #if UINTPTR_MAX > 0xFFFFFFFF
 
-static inline size_t zgi_copy_long_run(uint8_t *to, const uint8_t *from, size_t most)
-{
-    const uint8_t *zero = (const uint8_t *)memchr(from, 0, most);
-    size_t length = zero ? (size_t)(zero - from) : most;
-
-    memcpy(to, from, length);
-    return length;
-}
-
 /* Prefetches bytes. Those that the system delivers in large pieces are seldom in the cache. */
 static inline void zgi_fetch_ahead(const uint8_t *bytes, size_t count)
 {
@@ -39,26 +30,53 @@ static inline uint64_t zgi_zeros(uint64_t word)
     return (word - UINT64_C(0x0101010101010101)) & ~word & UINT64_C(0x8080808080808080);
 }
 
-/* Copy eight bytes, or sixteen. The result says whether none of them is zero. */
-static inline int zgi_copy_8(uint8_t *to, const uint8_t *from)
+#ifdef __SSE2__
+
+#include <emmintrin.h>
+
+/* Copies sixteen bytes. Which of them are zero, as bits. */
+static inline unsigned zgi_copy_16(uint8_t *to, const uint8_t *from)
+{
+    const __m128i bytes = _mm_loadu_si128((const __m128i *)(const void *)from);
+
+    _mm_storeu_si128((__m128i *)(void *)to, bytes);
+    return (unsigned)_mm_movemask_epi8(_mm_cmpeq_epi8(bytes, _mm_setzero_si128()));
+}
+
+/* Copies eight bytes. Where the first zero among them is; 8: nowhere. */
+static inline unsigned zgi_copy_8(uint8_t *to, const uint8_t *from)
 {
     uint64_t word;
 
     memcpy(&word, from, sizeof word);
     memcpy(to, &word, sizeof word);
-    return zgi_zeros(word) == 0;
+    const uint64_t zeros = zgi_zeros(word); /* the lowest is right */
+    return zeros != 0 ? (unsigned)__builtin_ctzll(zeros) / 8 : 8;
 }
 
-#ifdef __SSE2__
-
-#include <emmintrin.h>
-
-static inline int zgi_copy_16(uint8_t *to, const uint8_t *from)
+/* Copies bytes up to a zero, at most `most`, and returns how many. May write up to `most` bytes. */
+static inline size_t zgi_copy_run(uint8_t *to, const uint8_t *from, size_t most)
 {
-    __m128i bytes = _mm_loadu_si128((const __m128i *)(const void *)from);
+    size_t i = 0;
 
-    _mm_storeu_si128((__m128i *)(void *)to, bytes);
-    return _mm_movemask_epi8(_mm_cmpeq_epi8(bytes, _mm_setzero_si128())) == 0;
+    for (; most - i >= 16; i += 16) {
+        const unsigned zeros = zgi_copy_16(to + i, from + i);
+        if (zeros != 0)
+            return i + (unsigned)__builtin_ctz(zeros);
+    }
+    if (i > 0 && i < most) { /* the last sixteen, some of them for the second time */
+        const unsigned zeros = zgi_copy_16(to + most - 16, from + most - 16);
+        return zeros != 0 ? most - 16 + (unsigned)__builtin_ctz(zeros) : most;
+    }
+    if (i == 0 && most >= 8) {
+        const unsigned first = zgi_copy_8(to, from);
+        return first < 8 ? first : most - 8 + zgi_copy_8(to + most - 8, from + most - 8);
+    }
+    while (i < most && from[i] != 0) {
+        to[i] = from[i];
+        i++;
+    }
+    return i;
 }
 
 /* Which of 16 bytes are one of these, as bits. */
@@ -137,6 +155,16 @@ static inline size_t zgi_find_zero(const uint8_t *bytes, size_t count)
 
 #else
 
+/* Copy eight bytes, or sixteen. The result says whether none of them is zero. */
+static inline int zgi_copy_8(uint8_t *to, const uint8_t *from)
+{
+    uint64_t word;
+
+    memcpy(&word, from, sizeof word);
+    memcpy(to, &word, sizeof word);
+    return zgi_zeros(word) == 0;
+}
+
 static inline int zgi_copy_16(uint8_t *to, const uint8_t *from)
 {
     uint64_t words[2];
@@ -170,7 +198,14 @@ static inline size_t zgi_find_zero(const uint8_t *bytes, size_t count)
     return zero ? (size_t)(zero - bytes) : count;
 }
 
-#endif
+static inline size_t zgi_copy_long_run(uint8_t *to, const uint8_t *from, size_t most)
+{
+    const uint8_t *zero = (const uint8_t *)memchr(from, 0, most);
+    size_t length = zero ? (size_t)(zero - from) : most;
+
+    memcpy(to, from, length);
+    return length;
+}
 
 /* Copies bytes up to a zero, at most `most`, and returns how many. May write up to `most` bytes. */
 static inline size_t zgi_copy_run(uint8_t *to, const uint8_t *from, size_t most)
@@ -189,6 +224,8 @@ static inline size_t zgi_copy_run(uint8_t *to, const uint8_t *from, size_t most)
         to[i] = from[i];
     return i;
 }
+
+#endif
 
 #else
 
