@@ -14,6 +14,7 @@
 #include "definition/check_choice.h"
 #include "definition/diagnostics.h"
 #include "definition/framing_choice.h"
+#include "definition/words.h"
 
 enum zg_kind {
     ZG_KIND_UNSIGNED,
@@ -224,6 +225,12 @@ struct zg_header_role {
     struct zg_place place;
 };
 
+/* The clocks of both ends, as far as they are known; 0: not. Tolerances are parts of one. */
+struct zg_clock {
+    double device_hz, device_tolerance, host_tolerance;
+    struct zg_divider divider;
+};
+
 struct zg_line {
     uint64_t baud;
     unsigned data_bits;
@@ -234,6 +241,7 @@ struct zg_line {
     uint64_t byte_timeout_ns;
     uint64_t keepalive_ns;    /* 0: none */
     uint64_t link_timeout_ns; /* 0: none */
+    struct zg_clock clock;
     struct zg_place place, keepalive_place;
 };
 

@@ -106,9 +106,13 @@ struct zg_definition *zg_definition_parse(const char *file, const char *text, si
         return NULL;
     struct zg_definition *definition = g_new0(struct zg_definition, 1);
     definition->file = g_strdup(file);
-    definition->line = (struct zg_line){
-        .baud = 115200, .data_bits = 8, .parity = 'N', .half_stops = 2, .byte_timeout_ns = 20000000, .place = { 1, 1 }
-    };
+    definition->line = (struct zg_line){ .baud = 115200,
+                                         .data_bits = 8,
+                                         .parity = 'N',
+                                         .half_stops = 2,
+                                         .byte_timeout_ns = 20000000,
+                                         .clock = { .divider = { 16, 0 } },
+                                         .place = { 1, 1 } };
     definition->frame_place = (struct zg_place){ 1, 1 };
     definition->header = g_ptr_array_new_with_free_func(g_free);
     definition->enums = g_ptr_array_new();

@@ -84,6 +84,58 @@ static void read_link_timeout(struct zgi_reader *reader, const struct zgi_entry 
     read_watch(reader, entry, &line->link_timeout_ns);
 }
 
+static struct zg_clock *clock_of(void *into)
+{
+    return &((struct zg_definition *)into)->line.clock;
+}
+
+static void read_clock_device(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char expected[] = "a frequency with its unit (16 MHz, 32.768 kHz)";
+    const char *text = zgi_scalar(reader, entry->value, expected);
+    if (text && !zg_parse_frequency(text, &clock_of(into)->device_hz))
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "expected %s, found \"%s\"", expected, text);
+}
+
+static void read_tolerance(struct zgi_reader *reader, const struct zgi_entry *entry, double *part)
+{
+    static const char expected[] = "a tolerance of at most 50 % (1 %, 50 ppm)";
+    const char *text = zgi_scalar(reader, entry->value, expected);
+    if (text && !zg_parse_tolerance(text, part))
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "expected %s, found \"%s\"", expected, text);
+}
+
+static void read_device_tolerance(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    read_tolerance(reader, entry, &clock_of(into)->device_tolerance);
+}
+
+static void read_host_tolerance(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    read_tolerance(reader, entry, &clock_of(into)->host_tolerance);
+}
+
+static void read_divider(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char expected[] = "16 or 8 samples a bit, with fraction bits as in 16+4";
+    const char *text = zgi_scalar(reader, entry->value, expected);
+    if (text && !zg_parse_divider(text, &clock_of(into)->divider))
+        zgi_error(reader->diagnostics, zgi_place(entry->value), "expected %s, found \"%s\"", expected, text);
+}
+
+const struct zgi_key zgi_clock_keys[] = {
+    { "device", false, read_clock_device, "frequency", "The device's clock, from which its UART makes the rate" },
+    { "device_tolerance", false, read_device_tolerance, "tolerance", "How far that clock may be off; default 0" },
+    { "host_tolerance", false, read_host_tolerance, "tolerance", "How far the host's rate may be off; default 0" },
+    { "divider", false, read_divider, "divider", "Samples a bit, 16 or 8, and fraction bits: 16+4; default 16" },
+    { 0 }
+};
+
+static void read_clock(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_mapping(reader, entry->value, entry->place, "the clock", zgi_clock_keys, into);
+}
+
 const struct zgi_key zgi_line_keys[] = {
     { "baud", false, read_baud, "baud", "Bits a second; default 115200" },
     { "format", false, read_format, "format", "Data bits, parity N E O M or S, stop bits 1, 1.5 or 2; default 8N1" },
@@ -93,6 +145,7 @@ const struct zgi_key zgi_line_keys[] = {
     { "keepalive", false, read_keepalive, "positive_time", "An idle node sends hello this often; absent: never" },
     { "link_timeout", false, read_link_timeout, "positive_time",
       "Silence after which the link is reported down; absent: never" },
+    { "clock", false, read_clock, "clock", "The clocks of both ends, for zeugma timing" },
     { 0 }
 };
 

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "definition/words.h"
 
+#include <math.h>
 #include <string.h>
 
 enum { LONGEST_WORD = 64, DIGITS = 40, EXPONENT = 300 };
@@ -191,6 +192,57 @@ bool zgi_parse_version(const char *text, unsigned *major, unsigned *minor)
     *major = (unsigned)numbers[0];
     *minor = (unsigned)numbers[1];
     return true;
+}
+
+/* A decimal number in front of a unit. Returns the unit, or NULL: it is none. */
+static const char *number_with_unit(const char *text, double *number)
+{
+    char *end;
+
+    if (!g_ascii_isdigit(text[0]))
+        return NULL;
+    *number = g_ascii_strtod(text, &end);
+    while (*end == ' ')
+        end++;
+    return isfinite(*number) ? end : NULL;
+}
+
+bool zg_parse_frequency(const char *text, double *hertz)
+{
+    static const struct {
+        const char *unit;
+        double hertz;
+    } units[] = { { "", 1 }, { "Hz", 1 }, { "kHz", 1e3 }, { "MHz", 1e6 }, { "GHz", 1e9 } };
+    const char *unit = number_with_unit(text, hertz);
+
+    for (size_t i = 0; unit && i < G_N_ELEMENTS(units); i++)
+        if (strcmp(unit, units[i].unit) == 0) {
+            *hertz *= units[i].hertz;
+            return *hertz >= 1 && *hertz <= 1e12;
+        }
+    return false;
+}
+
+bool zg_parse_tolerance(const char *text, double *part)
+{
+    const char *unit = number_with_unit(text, part);
+
+    if (!unit || (strcmp(unit, "%") != 0 && strcmp(unit, "ppm") != 0))
+        return false;
+    *part *= *unit == '%' ? 0.01 : 1e-6;
+    return *part <= 0.5;
+}
+
+bool zg_parse_divider(const char *text, struct zg_divider *divider)
+{
+    g_auto(GStrv) parts = g_strsplit(text, "+", 2);
+    guint64 samples, bits = 0;
+
+    if (!parts[0] || !g_ascii_string_to_unsigned(parts[0], 10, 8, 16, &samples, NULL) ||
+        (parts[1] && !g_ascii_string_to_unsigned(parts[1], 10, 1, 16, &bits, NULL)))
+        return false;
+    *divider = (struct zg_divider){ (unsigned)samples, (unsigned)bits };
+    return samples == 8 || samples == 16;
 }
 
 bool zg_parse_time(const char *text, uint64_t *nanoseconds)

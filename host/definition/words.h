@@ -31,6 +31,19 @@ bool zgi_parse_number(const char *text, bool fraction, mpq_t value);
 /* major.minor, each 0 to 255. */
 bool zgi_parse_version(const char *text, unsigned *major, unsigned *minor);
 
+/* A frequency with its unit, `16 MHz`, `32.768 kHz`, `8000000 Hz` or a bare number of hertz. False if malformed, below
+ * 1 Hz or above 1 THz. */
+bool zg_parse_frequency(const char *text, double *hertz);
+
+/* A tolerance, `0.2 %` or `50 ppm`, as a part of one, at most 0.5. */
+bool zg_parse_tolerance(const char *text, double *part);
+
+/* How a UART divides its clock, `16`, `8`, `16+4`: samples a bit, and bits of the divisor behind the point. */
+struct zg_divider {
+    unsigned samples, fraction_bits;
+};
+bool zg_parse_divider(const char *text, struct zg_divider *divider);
+
 /* A span of time with its unit, `500us`, `20 ms`, `1.5 s`, `10min`, `24h`, in nanoseconds. False if malformed or above
  * 2^63 ns. */
 bool zg_parse_time(const char *text, uint64_t *nanoseconds);

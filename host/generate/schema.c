@@ -12,6 +12,7 @@ static const struct {
     const struct zgi_key *keys;
 } mappings[] = {
     { "line", zgi_line_keys },
+    { "clock", zgi_clock_keys },
     { "frame", zgi_frame_keys },
     { "framing_mapping", zgi_framing_keys },
     { "named_check", zgi_named_check_keys },
@@ -99,6 +100,9 @@ static const struct {
     { "time", { "string" }, "^" DECIMAL " *(ns|us|ms|s|min|h) *$", false },
     { "gap", { "string" }, "^" DECIMAL " *(characters?|us|ms|s|min|h) *$", false },
     { "every", { "string" }, "^(on_change|" DECIMAL " *(ns|us|ms|s|min|h) *)$", false },
+    { "frequency", { "number", "string" }, "^" DECIMAL " *([kMG]?Hz)?$", true },
+    { "tolerance", { "string" }, "^" DECIMAL " *(%|ppm)$", false },
+    { "divider", { "integer", "string" }, "^(8|16)(\\+([1-9]|1[0-6]))?$", true },
     { "format", { "string" }, "^8[NEOMS](1|1\\.5|2)$", false },
     { "type", { "string" }, "^[A-Za-z][A-Za-z0-9_]*(\\[((\\.\\.)?" NATURAL "|\\.\\.)\\])?$", false },
     { "integer_type", { "string" }, "^(" INTEGER_TYPE ")$", false },

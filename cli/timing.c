@@ -1,0 +1,501 @@
+/* SPDX-License-Identifier: MIT */
+#include "cli.h"
+
+#include <math.h>
+#include <string.h>
+
+#include "analysis/budget.h"
+#include "analysis/places.h"
+#include "analysis/timing.h"
+#include "codec/describe.h"
+#include "definition/words.h"
+
+enum { CLOCKS_MOST = 16, DIVIDERS_MOST = 8 };
+
+static const double MARGINAL = 0.1; /* bits */
+
+/* What was asked for. */
+struct asked {
+    const struct cli_definition *loaded;
+    double clocks[CLOCKS_MOST];
+    unsigned clock_count;
+    struct zg_divider dividers[DIVIDERS_MOST];
+    unsigned divider_count;
+    gint divisor_bits, fifo;
+    double host_baud; /* without its tolerance */
+    double edges_s, away_s;
+    gboolean find;
+};
+
+static const struct zg_line *line_of(const struct asked *asked)
+{
+    return &asked->loaded->definition->line;
+}
+
+static char *clock_text(double hertz)
+{
+    return hertz >= 1e6   ? g_strdup_printf("%.9g MHz", hertz / 1e6)
+           : hertz >= 1e3 ? g_strdup_printf("%.9g kHz", hertz / 1e3)
+                          : g_strdup_printf("%.9g Hz", hertz);
+}
+
+static char *divider_text(struct zg_divider divider)
+{
+    return divider.fraction_bits > 0 ? g_strdup_printf("%u+%u", divider.samples, divider.fraction_bits)
+                                     : g_strdup_printf("%u", divider.samples);
+}
+
+static const char *verdict_of(double margin)
+{
+    return margin < 0 ? "does not read" : margin < MARGINAL ? "marginal" : "reads";
+}
+
+static const char *limit_text(enum zg_limit limit)
+{
+    static const char *const texts[] = { "the stop bit is sampled too early", "the last bit is sampled too late",
+                                         "the next start bit comes too early" };
+    return texts[limit];
+}
+
+static struct zg_uart_ends ends_of(const struct asked *asked, double clock, struct zg_divider divider)
+{
+    return (struct zg_uart_ends){ .device_hz = clock,
+                                  .host_baud = asked->host_baud,
+                                  .divider = divider,
+                                  .divisor_bits = (unsigned)asked->divisor_bits,
+                                  .edges_late = asked->edges_s * (double)line_of(asked)->baud };
+}
+
+/* --- what would help */
+
+/* What makes two ends read each other that do not, or barely. NULL: nothing that is tried here. Free with g_free(). */
+static char *cure_of(const struct asked *asked, const struct zg_uart_ends *ends)
+{
+    static const struct zg_divider others[] = { { 16, 0 }, { 8, 0 }, { 16, 4 }, { 8, 3 }, { 16, 6 } };
+    struct zg_line line = *line_of(asked);
+    struct zg_uart_ends with = *ends;
+    struct zg_timing timing;
+
+    line.half_stops = 4;
+    timing = zg_timing_of(&line, &with);
+    if (zg_timing_least(&timing) >= MARGINAL)
+        return g_strdup("a second stop bit");
+    line = *line_of(asked);
+    with.idle = 1;
+    timing = zg_timing_of(&line, &with);
+    if (zg_timing_least(&timing) >= MARGINAL)
+        return g_strdup("a pause of one bit between characters");
+    for (size_t i = 0; i < G_N_ELEMENTS(others); i++) {
+        with = *ends;
+        with.divider = others[i];
+        timing = zg_timing_of(&line, &with);
+        g_autofree char *name = divider_text(others[i]);
+        if (zg_timing_least(&timing) >= MARGINAL)
+            return g_strdup_printf("a divider of %s", name);
+    }
+    return NULL;
+}
+
+/* --- clocks */
+
+static void print_reading(const char *who, const struct zg_reading *reading)
+{
+    g_autofree char *low = g_strdup_printf("%+.2f", 100 * reading->low);
+    g_autofree char *high = g_strdup_printf("%+.2f", 100 * reading->high);
+    g_autofree char *rate = strcmp(low, high) == 0 ? g_strdup_printf("a sender that is %s %% off", low)
+                                                   : g_strdup_printf("a sender that is %s to %s %% off", low, high);
+
+    cli_print("  %-16s %-40s %6.2f bits left  %s%s%s\n", who, rate, reading->margin.bits,
+              verdict_of(reading->margin.bits), reading->margin.bits < MARGINAL ? ": " : "",
+              reading->margin.bits < MARGINAL ? limit_text(reading->margin.limit) : "");
+}
+
+static void print_clock(const struct asked *asked, const struct zg_uart_ends *ends, const struct zg_timing *timing)
+{
+    g_autofree char *clock = clock_text(ends->device_hz), *divider = divider_text(ends->divider);
+    const bool weak = zg_timing_least(timing) < MARGINAL;
+    g_autofree char *cure = weak ? cure_of(asked, ends) : NULL;
+
+    cli_print("\nclock %s, divider %s: divisor %.9g, %.7g Bd, %+.3g %%\n", clock, divider, timing->made.divisor,
+              timing->made.baud, 100 * timing->made.error);
+    print_reading("the device reads", &timing->by_device);
+    print_reading("the host reads", &timing->by_host);
+    if (weak)
+        cli_print("  %s%s\n",
+                  cure ? "it would read with " : "none of a second stop bit, a pause and other dividers helps",
+                  cure ? cure : "");
+}
+
+/* All clocks with all dividers. The status: whether some divider makes each clock read. */
+static int print_clocks(const struct asked *asked)
+{
+    int status = CLI_YES;
+    double best = -HUGE_VAL;
+    struct zg_uart_ends best_ends = { 0 };
+
+    for (unsigned i = 0; i < asked->clock_count; i++)
+        for (unsigned k = 0; k < asked->divider_count; k++) {
+            const struct zg_uart_ends ends = ends_of(asked, asked->clocks[i], asked->dividers[k]);
+            const struct zg_timing timing = zg_timing_of(line_of(asked), &ends);
+            print_clock(asked, &ends, &timing);
+            if (zg_timing_least(&timing) < 0)
+                status = CLI_NO;
+            if (zg_timing_least(&timing) > best) {
+                best = zg_timing_least(&timing);
+                best_ends = ends;
+            }
+        }
+    if (asked->clock_count * asked->divider_count > 1) {
+        g_autofree char *clock = clock_text(best_ends.device_hz), *divider = divider_text(best_ends.divider);
+        cli_print("\nmost is left with %s and divider %s: %.2f bits\n", clock, divider, best);
+    }
+    return status;
+}
+
+/* --- other rates and clocks */
+
+static const double usual_rates[] = { 1200,   2400,   4800,   9600,   14400,  19200,  28800,   38400,   57600,  76800,
+                                      115200, 230400, 250000, 460800, 500000, 921600, 1000000, 2000000, 3000000 };
+static const double usual_crystals[] = { 1.8432e6,  2.4576e6, 3.6864e6, 4e6,  7.3728e6,  8e6,  10e6, 11.0592e6, 12e6,
+                                         14.7456e6, 16e6,     18.432e6, 20e6, 22.1184e6, 24e6, 25e6, 32e6,      48e6 };
+
+/* The margin of another clock and rate, whose error goes to `*error`. */
+static double margin_at(const struct asked *asked, double clock, struct zg_divider divider, double baud, double *error)
+{
+    struct zg_line line = *line_of(asked);
+    struct zg_uart_ends ends = ends_of(asked, clock, divider);
+
+    line.baud = (uint64_t)baud;
+    ends.host_baud = asked->host_baud / (double)line_of(asked)->baud * baud;
+    ends.edges_late = asked->edges_s * baud;
+    const struct zg_timing timing = zg_timing_of(&line, &ends);
+    *error = timing.made.error;
+    return zg_timing_least(&timing);
+}
+
+static void print_found(const struct asked *asked)
+{
+    double error, highest = 0;
+
+    for (unsigned i = 0; i < asked->clock_count; i++) {
+        g_autofree char *clock = clock_text(asked->clocks[i]), *divider = divider_text(asked->dividers[0]);
+        cli_print("\nusual rates that %s makes with divider %s\n", clock, divider);
+        for (size_t k = 0; k < G_N_ELEMENTS(usual_rates); k++) {
+            const double margin = margin_at(asked, asked->clocks[i], asked->dividers[0], usual_rates[k], &error);
+            if (margin < 0)
+                continue;
+            cli_print("  %8.0f  %+7.3f %%  %5.2f bits left%s\n", usual_rates[k], 100 * error, margin,
+                      margin < MARGINAL ? "  marginal" : "");
+            highest = fmax(highest, usual_rates[k]);
+        }
+        if (highest > 0)
+            cli_print("  the highest at which both read at their worst: %.0f\n", highest);
+    }
+    g_autofree char *divider = divider_text(asked->dividers[0]);
+    cli_print("\nusual crystals that make %" G_GUINT64_FORMAT " with divider %s\n", line_of(asked)->baud, divider);
+    for (size_t k = 0; k < G_N_ELEMENTS(usual_crystals); k++) {
+        const double margin =
+            margin_at(asked, usual_crystals[k], asked->dividers[0], (double)line_of(asked)->baud, &error);
+        g_autofree char *clock = clock_text(usual_crystals[k]);
+        if (margin >= 0)
+            cli_print("  %-12s  %+7.3f %%  %5.2f bits left%s\n", clock, 100 * error, margin,
+                      margin < MARGINAL ? "  marginal" : "");
+    }
+}
+
+/* --- times */
+
+/* Bytes that come while a loop is away, and the ring that holds them. */
+static unsigned bytes_in(const struct asked *asked, double seconds, unsigned *ring)
+{
+    const unsigned bytes = (unsigned)ceil(seconds / zg_budget_seconds(line_of(asked), 1)) + 1;
+
+    *ring = 2;
+    while (*ring < bytes && *ring < 1U << 30)
+        *ring *= 2;
+    return bytes;
+}
+
+/* The largest frames of the other messages of a sender, one of each, in seconds. */
+static double behind(const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    double seconds = 0;
+
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *other = zg_plan_message_at(plan, i);
+        if (other != item && (other->message->from & item->message->from) != 0)
+            seconds += zg_budget_seconds(&plan->definition->line, other->frame_most) + (double)plan->send_gap_ns * 1e-9;
+    }
+    return seconds;
+}
+
+/* A request's largest frame and its largest answer, with the silence between them; 0: it is none. */
+static double round_trip(const struct zg_plan *plan, const struct zg_plan_message *item)
+{
+    unsigned answer = 0;
+
+    for (unsigned i = 0; i < item->message->replies->len; i++) {
+        const struct zg_plan_message *reply = zg_plan_by_name(plan, g_ptr_array_index(item->message->replies, i));
+        answer = MAX(answer, reply ? reply->frame_most : 0);
+    }
+    return answer == 0
+               ? 0
+               : zg_budget_seconds(&plan->definition->line, item->frame_most + answer) + (double)plan->turn_ns * 1e-9;
+}
+
+static void print_notes(const struct zg_plan *plan)
+{
+    const struct zg_line *line = &plan->definition->line;
+    g_autofree char *character = zg_time_text(zg_budget_seconds(line, 1));
+
+    if (line->byte_timeout_ns > 0 && (double)line->byte_timeout_ns * 1e-9 < 2 * zg_budget_seconds(line, 1))
+        cli_print("  byte_timeout is under two characters of %s: it ends frames whose bytes are only a little apart\n",
+                  character);
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        const double trip = round_trip(plan, item), timeout = (double)item->message->timeout_ns * 1e-9;
+        g_autofree char *takes = zg_time_text(trip), *waits = zg_time_text(timeout);
+        if (trip > timeout)
+            cli_print("  the timeout of %s, %s, is under its round trip of %s\n", item->message->name, waits, takes);
+    }
+}
+
+static void print_times(const struct asked *asked)
+{
+    const struct zg_plan *plan = asked->loaded->plan;
+    const struct zg_line *line = line_of(asked);
+    unsigned ring;
+    g_autofree char *late = zg_time_text(asked->fifo * zg_budget_seconds(line, 1));
+    g_autofree char *away = zg_time_text(asked->away_s);
+    const unsigned bytes = bytes_in(asked, asked->away_s, &ring);
+
+    cli_print("\n%-26s %-12s %-26s %s\n", "message", "frame", "behind one of each other", "request and answer");
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        const double trip = round_trip(plan, item);
+        g_autofree char *frame = zg_time_text(zg_budget_seconds(line, item->frame_most));
+        g_autofree char *wait = zg_time_text(behind(plan, item)), *takes = zg_time_text(trip);
+        cli_print("  %-24s %-12s %-26s %s\n", item->message->name, frame, behind(plan, item) > 0 ? wait : "-",
+                  trip > 0 ? takes : "-");
+    }
+    cli_print("\nload: device %.2f %%, host %.2f %%\n", 100 * zg_budget_side_load(plan, ZG_SIDE_DEVICE),
+              100 * zg_budget_side_load(plan, ZG_SIDE_HOST));
+    cli_print("with a FIFO of %d the interrupt may be up to %s late\n", asked->fifo, late);
+    cli_print("a loop that is away for %s needs room for %u bytes: a ring of %u\n", away, bytes, ring);
+    print_notes(plan);
+}
+
+static int print_text(const struct asked *asked)
+{
+    const struct zg_definition *definition = asked->loaded->definition;
+    const struct zg_line *line = line_of(asked);
+    g_autofree char *character = zg_time_text(zg_budget_seconds(line, 1));
+    int status = CLI_YES;
+
+    cli_print("%s %u.%u at %" G_GUINT64_FORMAT " baud, %u%c%g; a character takes %s\n", definition->protocol,
+              definition->major, definition->minor, line->baud, line->data_bits, line->parity, line->half_stops / 2.0,
+              character);
+    if (asked->clock_count == 0)
+        cli_print(
+            "no clock is known: give one with --clock, or in the definition, line: { clock: { device: 16 MHz } }\n");
+    else
+        status = print_clocks(asked);
+    if (asked->find)
+        print_found(asked);
+    print_times(asked);
+    return status;
+}
+
+/* --- JSON */
+
+static void reading_to_json(struct zg_json *json, const char *who, const struct zg_reading *reading)
+{
+    static const char *const limits[] = { "stop_bit", "last_bit", "next_start_bit" };
+
+    zg_json_open(json, who, '{');
+    zg_json_double(json, "least_excess_percent", 100 * reading->low);
+    zg_json_double(json, "greatest_excess_percent", 100 * reading->high);
+    zg_json_double(json, "margin_bits", reading->margin.bits);
+    zg_json_string(json, "limit", limits[reading->margin.limit]);
+    zg_json_string(json, "verdict", verdict_of(reading->margin.bits));
+    zg_json_close(json, '}');
+}
+
+static int print_json(const struct asked *asked)
+{
+    const struct zg_plan *plan = asked->loaded->plan;
+    const struct zg_line *line = line_of(asked);
+    struct zg_json json;
+    unsigned ring;
+    const unsigned bytes = bytes_in(asked, asked->away_s, &ring);
+    int status = CLI_YES;
+
+    zg_json_begin(&json, true);
+    zg_json_open(&json, NULL, '{');
+    zg_protocol_to_json(asked->loaded->definition, &json);
+    zg_json_unsigned(&json, "baud", line->baud);
+    zg_json_double(&json, "character_seconds", zg_budget_seconds(line, 1));
+    zg_json_open(&json, "clocks", '[');
+    for (unsigned i = 0; i < asked->clock_count * asked->divider_count; i++) {
+        const struct zg_uart_ends ends =
+            ends_of(asked, asked->clocks[i / asked->divider_count], asked->dividers[i % asked->divider_count]);
+        const struct zg_timing timing = zg_timing_of(line, &ends);
+        g_autofree char *divider = divider_text(ends.divider), *cure = NULL;
+        if (zg_timing_least(&timing) < MARGINAL)
+            cure = cure_of(asked, &ends);
+        status = zg_timing_least(&timing) < 0 ? CLI_NO : status;
+        zg_json_open(&json, NULL, '{');
+        zg_json_double(&json, "clock_hz", ends.device_hz);
+        zg_json_string(&json, "divider", divider);
+        zg_json_double(&json, "divisor", timing.made.divisor);
+        zg_json_double(&json, "baud", timing.made.baud);
+        zg_json_double(&json, "error_percent", 100 * timing.made.error);
+        reading_to_json(&json, "device_reads", &timing.by_device);
+        reading_to_json(&json, "host_reads", &timing.by_host);
+        if (cure)
+            zg_json_string(&json, "cure", cure);
+        zg_json_close(&json, '}');
+    }
+    zg_json_close(&json, ']');
+    zg_json_open(&json, "messages", '[');
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
+        zg_json_open(&json, NULL, '{');
+        zg_json_string(&json, "message", item->message->name);
+        zg_json_double(&json, "frame_seconds", zg_budget_seconds(line, item->frame_most));
+        zg_json_double(&json, "behind_others_seconds", behind(plan, item));
+        if (round_trip(plan, item) > 0)
+            zg_json_double(&json, "round_trip_seconds", round_trip(plan, item));
+        zg_json_close(&json, '}');
+    }
+    zg_json_close(&json, ']');
+    zg_json_double(&json, "device_load", zg_budget_side_load(plan, ZG_SIDE_DEVICE));
+    zg_json_double(&json, "host_load", zg_budget_side_load(plan, ZG_SIDE_HOST));
+    zg_json_double(&json, "interrupt_late_seconds", asked->fifo * zg_budget_seconds(line, 1));
+    zg_json_double(&json, "away_seconds", asked->away_s);
+    zg_json_unsigned(&json, "away_bytes", bytes);
+    zg_json_unsigned(&json, "away_ring_bytes", ring);
+    zg_json_close(&json, '}');
+    cli_print_json(&json);
+    return status;
+}
+
+/* --- options */
+
+static bool read_clocks(const struct cli_verb *verb, const char *text, struct asked *asked)
+{
+    g_auto(GStrv) words = g_strsplit(text ? text : "", ",", -1);
+
+    for (unsigned i = 0; words[i]; i++)
+        if (asked->clock_count == CLOCKS_MOST || !zg_parse_frequency(g_strstrip(words[i]), &asked->clocks[i])) {
+            cli_error(verb, "--clock: expected up to %d frequencies such as 16MHz,14.7456MHz, found \"%s\"",
+                      CLOCKS_MOST, words[i]);
+            return false;
+        } else {
+            asked->clock_count++;
+        }
+    if (asked->clock_count == 0 && line_of(asked)->clock.device_hz > 0)
+        asked->clocks[asked->clock_count++] = line_of(asked)->clock.device_hz;
+    return true;
+}
+
+static bool read_dividers(const struct cli_verb *verb, const char *text, struct asked *asked)
+{
+    g_auto(GStrv) words = g_strsplit(text ? text : "", ",", -1);
+
+    for (unsigned i = 0; words[i]; i++)
+        if (asked->divider_count == DIVIDERS_MOST || !zg_parse_divider(words[i], &asked->dividers[i])) {
+            cli_error(verb,
+                      "--divider: expected 16 or 8 samples a bit, with fraction bits as in 16+4, up to %d of them, "
+                      "found \"%s\"",
+                      DIVIDERS_MOST, words[i]);
+            return false;
+        } else {
+            asked->divider_count++;
+        }
+    if (asked->divider_count == 0)
+        asked->dividers[asked->divider_count++] = line_of(asked)->clock.divider;
+    return true;
+}
+
+/* A span of time, in seconds; with a minus if it may have one. */
+static bool read_span(const struct cli_verb *verb, const char *name, const char *text, double *seconds)
+{
+    uint64_t ns;
+    const bool negative = text && *text == '-';
+
+    if (!text)
+        return true;
+    if (!zg_parse_time(text + (negative ? 1 : 0), &ns)) {
+        cli_error(verb, "%s: expected a time with its unit (2us, 10ms), found \"%s\"", name, text);
+        return false;
+    }
+    *seconds = (negative ? -1 : 1) * (double)ns * 1e-9;
+    return true;
+}
+
+static bool read_other(const struct cli_verb *verb, const char *ppm, const char *clock, struct asked *asked)
+{
+    const double baud = (double)line_of(asked)->baud;
+    double hertz;
+    char *end = NULL;
+    const double error = ppm ? g_ascii_strtod(ppm, &end) : 0;
+
+    asked->host_baud = baud * (1 + error * 1e-6);
+    if (ppm && clock)
+        cli_error(verb, "--other and --other-clock exclude each other; give one of them");
+    else if (ppm && (*end != '\0' || end == ppm || !(fabs(error) <= 500000)))
+        cli_error(verb, "--other: expected parts in a million, at most 500000, found \"%s\"", ppm);
+    else if (clock && !zg_parse_frequency(clock, &hertz))
+        cli_error(verb, "--other-clock: expected a frequency such as 48MHz, found \"%s\"", clock);
+    else {
+        if (clock)
+            asked->host_baud = zg_timing_rate(hertz, (struct zg_divider){ 16, 0 }, 0, baud).baud;
+        return true;
+    }
+    return false;
+}
+
+static int run(const struct cli_verb *verb, int argc, char **argv)
+{
+    g_autofree char *clocks = NULL, *dividers = NULL, *other = NULL, *other_clock = NULL, *edges = NULL, *away = NULL;
+    gboolean as_json = FALSE;
+    struct cli_definition loaded;
+    struct asked asked = { .loaded = &loaded, .fifo = 1, .away_s = 1e-3 };
+    GOptionEntry entries[] = {
+        { "clock", 0, 0, G_OPTION_ARG_STRING, &clocks, "The device's clock; several to compare", "HZ[,HZ...]" },
+        { "divider", 0, 0, G_OPTION_ARG_STRING, &dividers, "Samples a bit, and fraction bits: 16, 8, 16+4",
+          "N[+F][,...]" },
+        { "divider-bits", 0, 0, G_OPTION_ARG_INT, &asked.divisor_bits, "Bits of the divisor's whole part", "N" },
+        { "other", 0, 0, G_OPTION_ARG_STRING, &other, "How far the host's rate is off, in parts in a million", "PPM" },
+        { "other-clock", 0, 0, G_OPTION_ARG_STRING, &other_clock, "The clock from which the host makes its rate",
+          "HZ" },
+        { "edges", 0, 0, G_OPTION_ARG_STRING, &edges, "How much later rising edges are than falling ones", "TIME" },
+        { "find", 0, 0, G_OPTION_ARG_NONE, &asked.find, "Which usual rates and crystals read, too", NULL },
+        { "fifo", 0, 0, G_OPTION_ARG_INT, &asked.fifo, "Characters that the UART keeps; default 1", "N" },
+        { "away", 0, 0, G_OPTION_ARG_STRING, &away, "How long a loop may be away; default 1ms", "TIME" },
+        { "json", 0, 0, G_OPTION_ARG_NONE, &as_json, "Print one JSON document", NULL },
+        G_OPTION_ENTRY_NULL
+    };
+
+    if (!cli_parse(verb, entries, &argc, &argv, 1, 1))
+        return CLI_USAGE;
+    if (asked.divisor_bits < 0 || asked.divisor_bits > 32 || asked.fifo < 1 || asked.fifo > 100000) {
+        cli_error(verb, "expected --divider-bits from 1 to 32 and --fifo from 1 to 100000");
+        return CLI_USAGE;
+    }
+    int status = cli_load(verb, argv[1], false, &loaded);
+    if (status == CLI_YES &&
+        (!read_clocks(verb, clocks, &asked) || !read_dividers(verb, dividers, &asked) ||
+         !read_other(verb, other, other_clock, &asked) || !read_span(verb, "--edges", edges, &asked.edges_s) ||
+         !read_span(verb, "--away", away, &asked.away_s)))
+        status = CLI_USAGE;
+    if (status == CLI_YES)
+        status = (as_json ? print_json : print_text)(&asked);
+    cli_definition_clear(&loaded);
+    return cli_finish(verb, status);
+}
+
+const struct cli_verb cli_timing = { "timing", "DEF",
+                                     "Shows whether two ends' clocks read each other, and how long things take",
+                                     "zeugma timing examples/loom/loom.yaml --clock 16MHz,12MHz --divider 16,8", run };

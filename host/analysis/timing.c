@@ -1,0 +1,101 @@
+/* SPDX-License-Identifier: MIT */
+#include "analysis/timing.h"
+
+#include <math.h>
+
+/* Where the third sample of a bit may be, at the latest, behind the bit's middle; and that in which the receiver is
+ * ready again. In bits. */
+static double last_sample(const struct zg_character *character)
+{
+    return 1.0 / character->samples;
+}
+
+static double later(const struct zg_character *character)
+{
+    return character->edges_late > 0 ? character->edges_late : 0;
+}
+
+static double earlier(const struct zg_character *character)
+{
+    return character->edges_late < 0 ? -character->edges_late : 0;
+}
+
+struct zg_margin zg_timing_margin(const struct zg_character *character, double excess)
+{
+    const double before = character->before_stop, span = before / (1 + excess);
+    const double slow = before + 0.5 - later(character) - span;
+    const double fast = span - (before - 0.5 + last_sample(character) + earlier(character));
+    const double next =
+        (before + character->stop + character->idle) / (1 + excess) - (before + 0.5 + 2 * last_sample(character));
+    struct zg_margin margin = { slow, ZG_LIMIT_SLOW };
+
+    if (fast < margin.bits)
+        margin = (struct zg_margin){ fast, ZG_LIMIT_FAST };
+    if (next < margin.bits)
+        margin = (struct zg_margin){ next, ZG_LIMIT_NEXT };
+    return margin;
+}
+
+void zg_timing_limits(const struct zg_character *character, double *slowest, double *fastest)
+{
+    const double before = character->before_stop;
+    const double fast = before / (before - 0.5 + last_sample(character) + earlier(character)) - 1;
+    const double next = (before + character->stop + character->idle) / (before + 0.5 + 2 * last_sample(character)) - 1;
+
+    *slowest = before / (before + 0.5 - later(character)) - 1;
+    *fastest = fast < next ? fast : next;
+}
+
+struct zg_character zg_timing_character(const struct zg_line *line, unsigned samples)
+{
+    return (struct zg_character){ .before_stop = 1 + line->data_bits + (line->parity == 'N' ? 0U : 1U),
+                                  .stop = line->half_stops / 2.0,
+                                  .samples = samples };
+}
+
+struct zg_made_rate zg_timing_rate(double clock_hz, struct zg_divider divider, unsigned divisor_bits, double baud)
+{
+    const double parts = ldexp(1, (int)divider.fraction_bits), ticks = clock_hz / divider.samples;
+    const double most = divisor_bits > 0 ? ldexp(1, (int)divisor_bits) - 1 / parts : HUGE_VAL;
+    const double ideal = ticks / baud, below = fmin(fmax(floor(ideal * parts) / parts, 1), most);
+    const double above = fmin(fmax(ceil(ideal * parts) / parts, 1), most);
+    const double divisor = fabs(ticks / below - baud) <= fabs(ticks / above - baud) ? below : above;
+
+    return (struct zg_made_rate){ divisor, ticks / divisor, ticks / divisor / baud - 1 };
+}
+
+/* A reading of a sender whose rate is within `tolerance` of `baud`, by a receiver with its own. */
+static struct zg_reading reading_of(const struct zg_character *character, double sender, double sender_tolerance,
+                                    double receiver, double receiver_tolerance)
+{
+    struct zg_reading reading = { .low = sender * (1 - sender_tolerance) / (receiver * (1 + receiver_tolerance)) - 1,
+                                  .high = sender * (1 + sender_tolerance) / (receiver * (1 - receiver_tolerance)) - 1 };
+    const struct zg_margin slow = zg_timing_margin(character, reading.low),
+                           fast = zg_timing_margin(character, reading.high);
+
+    reading.margin = slow.bits < fast.bits ? slow : fast;
+    return reading;
+}
+
+struct zg_timing zg_timing_of(const struct zg_line *line, const struct zg_uart_ends *ends)
+{
+    enum { HOST_SAMPLES = 16 };
+    const struct zg_clock *clock = &line->clock;
+    struct zg_character at_device = zg_timing_character(line, ends->divider.samples),
+                        at_host = zg_timing_character(line, HOST_SAMPLES);
+    struct zg_timing timing = { .made = zg_timing_rate(ends->device_hz, ends->divider, ends->divisor_bits,
+                                                       (double)line->baud) };
+
+    at_device.idle = at_host.idle = ends->idle;
+    at_device.edges_late = at_host.edges_late = ends->edges_late;
+    timing.by_device =
+        reading_of(&at_device, ends->host_baud, clock->host_tolerance, timing.made.baud, clock->device_tolerance);
+    timing.by_host =
+        reading_of(&at_host, timing.made.baud, clock->device_tolerance, ends->host_baud, clock->host_tolerance);
+    return timing;
+}
+
+double zg_timing_least(const struct zg_timing *timing)
+{
+    return fmin(timing->by_device.margin.bits, timing->by_host.margin.bits);
+}
