@@ -437,7 +437,7 @@ static bool is_all(const char *from, const char *to, const struct zg_spelling *s
 
 bool zg_read_decimal(const char *from, const char *to, const struct zg_spelling *spelling, struct zg_number *raw)
 {
-    struct zg_number units;
+    struct zg_number units = { 0, false };
 
     if (spelling->width > 0 && (size_t)(to - from) != spelling->width)
         return false;
