@@ -15,12 +15,12 @@ program:
 	@tools/quietly.sh cmake --build --preset release --target zeugma examples
 
 release: packages
-	@echo "Building (about 20 s) ..."
+	@echo "Building (about 45 s) ..."
 	@tools/quietly.sh cmake --preset release
 	@tools/quietly.sh cmake --build --preset release
 
 sanitizers: packages
-	@echo "Building with sanitizers (about 30 s) ..."
+	@echo "Building with sanitizers (about 2 minutes) ..."
 	@tools/quietly.sh cmake --preset sanitizers
 	@tools/quietly.sh cmake --build --preset sanitizers
 
@@ -49,8 +49,10 @@ demo-panel: program
 	@tools/demo.sh build/release/bin panel
 
 test: release sanitizers
-	@ctest --preset release
-	@ctest --preset sanitizers
+	@ctest --preset release -LE live
+	@ctest --preset release -L live
+	@ctest --preset sanitizers -LE live
+	@ctest --preset sanitizers -L live
 
 bench: release
 	@for program in build/release/bin/bench_*; do $$program; done
