@@ -55,12 +55,20 @@ static void number_field(struct zg_random *random, GString *text, enum kind kind
         g_string_append(text, ", as: { between: \"/\" }");
 }
 
+/* Free with g_free(). */
+static char *name_of(unsigned number)
+{
+    return number == 1 ? g_strdup("if") /* a keyword */ : g_strdup_printf("f%u", number);
+}
+
 static void field(struct zg_random *random, GString *text, unsigned number, enum kind kind)
 {
     static const char *const floats[] = { "decimals: 3", "exponent: 6", "exponent: 0", "decimals: 0" };
     const bool is_text = kind != PATTERN || number == 99;
 
-    g_string_append_printf(text, "      f%u: { ", number);
+    g_autofree char *name = name_of(number);
+
+    g_string_append_printf(text, "      %s: { ", name);
     switch (zg_random_below(random, 8)) {
     case 0:
         g_string_append_printf(text, "type: f%u, as: { %s }", zg_random_one_in(random, 2) ? 32 : 64,
@@ -111,8 +119,10 @@ static void layout(struct zg_random *random, GString *text, enum kind kind, unsi
                                zg_random_one_in(random, 2) ? "=" : ": ", between[zg_random_below(random, 2)]);
     } else {
         g_string_append_printf(text, "    layout: { pattern: \"M%u ", number);
-        for (unsigned i = 0; i < fields; i++)
-            g_string_append_printf(text, "{f%u}%s", i, one_of(random, between, 5));
+        for (unsigned i = 0; i < fields; i++) {
+            g_autofree char *name = name_of(i);
+            g_string_append_printf(text, "{%s}%s", name, one_of(random, between, 5));
+        }
         g_string_append(text, zg_random_one_in(random, 2) ? "{{}}\" }\n" : "\" }\n");
     }
 }

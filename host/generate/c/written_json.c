@@ -62,9 +62,7 @@ static void flush(struct pending *pending, const char *indent)
 /* A string that the runtime puts within quotes. */
 static void put_string(struct pending *pending, const struct zg_step *step, const char *value, const char *indent)
 {
-    g_autofree char *size = step->type.extent == ZG_EXTENT_FIXED
-                                ? g_strdup_printf("zg_text_length(%s, %u)", value, step->most)
-                                : g_strdup_printf("%s_count", value);
+    g_autofree char *size = zgi_c_size_of(step, value);
 
     flush(pending, indent);
     g_string_append_printf(pending->writing->text, "%szg_json_write_string(to, %s, %s);\n", indent, value, size);
@@ -132,10 +130,7 @@ static void put_value(struct pending *pending, const struct zg_step *step, const
     }
     g_string_append_c(pending->characters, '[');
     flush(pending, indent);
-    if (step->type.extent == ZG_EXTENT_FIXED)
-        g_string_append_printf(text, "%sfor (unsigned i = 0; i < %u; i++) {\n", indent, step->most);
-    else
-        g_string_append_printf(text, "%sfor (unsigned i = 0; i < message->%s_count; i++) {\n", indent, step->code);
+    zgi_c_each_element(pending->writing, step, indent);
     g_string_append_printf(text, "%sif (i > 0)\n%s    zg_write(to, \",\");\n", inner, inner);
     put_element(pending, step, value, inner);
     flush(pending, inner);
@@ -250,8 +245,7 @@ static void take_string(const struct zgi_writing *writing, const struct zg_step 
     g_string_append_printf(text, ")\n%s    return false;\n", indent);
     if (is_text)
         zgi_c_end_text(writing, step, value, "false", indent);
-    if (!is_fixed)
-        g_string_append_printf(text, "%s%s_count = (uint%u_t)size;\n", indent, value, step->most > 255 ? 16U : 8U);
+    zgi_c_keep_size(writing, step, value, indent);
 }
 
 static void take_element(const struct zgi_writing *writing, const struct zg_step *step, const char *value,

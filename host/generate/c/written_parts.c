@@ -47,6 +47,31 @@ char *zgi_c_number_of(const struct zg_step *step, const char *value)
     return g_strdup_printf(zg_step_is_signed(step) ? "zg_number_of(%s)" : "zg_number_unsigned(%s)", value);
 }
 
+char *zgi_c_size_of(const struct zg_step *step, const char *value)
+{
+    if (step->type.extent != ZG_EXTENT_FIXED)
+        return g_strdup_printf("%s_count", value);
+    return step->type.kind == ZG_KIND_TEXT ? g_strdup_printf("zg_text_length(%s, %u)", value, step->most)
+                                           : g_strdup_printf("%u", step->most);
+}
+
+void zgi_c_each_element(const struct zgi_writing *writing, const struct zg_step *step, const char *indent)
+{
+    if (step->type.extent == ZG_EXTENT_FIXED)
+        g_string_append_printf(writing->text, "%sfor (unsigned i = 0; i < %u; i++) {\n", indent, step->most);
+    else
+        g_string_append_printf(writing->text, "%sfor (unsigned i = 0; i < message->%s_count; i++) {\n", indent,
+                               step->code);
+}
+
+void zgi_c_keep_size(const struct zgi_writing *writing, const struct zg_step *step, const char *value,
+                     const char *indent)
+{
+    if (step->type.extent != ZG_EXTENT_FIXED)
+        g_string_append_printf(writing->text, "%s%s_count = (uint%u_t)size;\n", indent, value,
+                               step->most > 255 ? 16U : 8U);
+}
+
 void zgi_c_put_number(const struct zgi_writing *writing, const struct zg_step *step, const char *value,
                       const char *indent)
 {
@@ -64,8 +89,7 @@ void zgi_c_put_bytes(const struct zgi_writing *writing, const struct zg_step *st
                      const char *indent)
 {
     const struct zg_form *form = &step->field->form;
-    g_autofree char *size =
-        step->type.extent == ZG_EXTENT_FIXED ? g_strdup_printf("%u", step->most) : g_strdup_printf("%s_count", value);
+    g_autofree char *size = zgi_c_size_of(step, value);
 
     if (form->base64)
         g_string_append_printf(writing->text, "%szg_write_base64(to, %s, %s);\n", indent, value, size);
@@ -113,10 +137,7 @@ void zgi_c_missing(const struct zgi_writing *writing, const struct zg_step *step
         g_string_append_printf(writing->text, "%smessage->has_%s = false;\n", indent, step->code);
         return;
     }
-    if (zg_step_is_array(step) || zg_step_is_string(step)) {
-        g_string_append_printf(writing->text, "%smemset(&message->%s, 0, sizeof message->%s);\n", indent, step->code,
-                               step->code);
-    } else if (step->record) {
+    if (zg_step_is_array(step) || zg_step_is_string(step) || step->record) {
         g_string_append_printf(writing->text, "%smemset(&message->%s, 0, sizeof message->%s);\n", indent, step->code,
                                step->code);
     } else if (step->type.kind == ZG_KIND_FLOAT) {

@@ -27,6 +27,16 @@ bool zgi_c_has_words(const struct zg_step *step, enum zg_layout_kind kind);
 /* The number that an integer is, an expression of the runtime's type. */
 char *zgi_c_number_of(const struct zg_step *step, const char *value);
 
+/* The size of text or bytes, an expression. */
+char *zgi_c_size_of(const struct zg_step *step, const char *value);
+
+/* The beginning of a loop over all elements of an array, by `i`. */
+void zgi_c_each_element(const struct zgi_writing *writing, const struct zg_step *step, const char *indent);
+
+/* A statement that keeps `size`, of text or bytes that differ in size. */
+void zgi_c_keep_size(const struct zgi_writing *writing, const struct zg_step *step, const char *value,
+                     const char *indent);
+
 /* A statement that writes a number; statements that take, from the characters between two expressions, a number or hex
  * digits, or return `failed`; that end what was taken of a text with `size` bytes. */
 void zgi_c_put_number(const struct zgi_writing *writing, const struct zg_step *step, const char *value,

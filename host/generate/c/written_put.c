@@ -12,13 +12,10 @@ static void print_put(const struct zgi_writing *writing, const struct zg_step *s
     GString *text = writing->text;
     g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling"),
                     *words = zgi_c_own_name(writing, step, "words"), *between = zgi_c_quoted(zg_text_between(step));
-    const bool is_fixed = step->type.extent == ZG_EXTENT_FIXED;
 
     g_string_append(text, indent);
     if (step->type.kind == ZG_KIND_TEXT) {
-        g_autofree char *size = is_fixed ? g_strdup_printf("zg_text_length(%s, %u)", value, step->most)
-                                         : g_strdup_printf("%s_count", value);
-        g_autofree char *quote = zgi_c_quote_of(step);
+        g_autofree char *size = zgi_c_size_of(step, value), *quote = zgi_c_quote_of(step);
         g_string_append_printf(text, "zg_write_text(to, %s, %s, %s, %u);\n", value, size, quote, form->width);
     } else if (step->type.kind == ZG_KIND_BYTES) {
         zgi_c_put_bytes(writing, step, value, "");
@@ -48,11 +45,7 @@ static void print_put_value(const struct zgi_writing *writing, const struct zg_s
         print_put(writing, step, value, indent);
         return;
     }
-    if (step->type.extent == ZG_EXTENT_FIXED)
-        g_string_append_printf(writing->text, "%sfor (unsigned i = 0; i < %u; i++) {\n", indent, step->most);
-    else
-        g_string_append_printf(writing->text, "%sfor (unsigned i = 0; i < message->%s_count; i++) {\n", indent,
-                               step->code);
+    zgi_c_each_element(writing, step, indent);
     g_string_append_printf(writing->text, "%sif (i > 0)\n%s    zg_write(to, %s);\n", inner, inner, between);
     print_put(writing, step, value, inner);
     g_string_append_printf(writing->text, "%s}\n", indent);

@@ -53,8 +53,8 @@ static void print_take(const struct zgi_writing *writing, const struct zg_step *
                                type);
     }
     g_string_append_printf(text, "%sfrom.at = end;\n", indent);
-    if (zg_step_is_string(step) && !is_fixed)
-        g_string_append_printf(text, "%s%s_count = (uint%u_t)size;\n", indent, value, step->most > 255 ? 16U : 8U);
+    if (zg_step_is_string(step))
+        zgi_c_keep_size(writing, step, value, indent);
 }
 
 /* The arguments of zg_next_element() behind the separator, and of zg_value_end() behind the stop up to the quote. */
@@ -176,7 +176,7 @@ static void print_read_pairs(const struct zgi_writing *writing)
         const struct zg_text_part *part = zg_text_part(layout, i);
         if (part->step >= 0 && zg_block_step(writing->block, (unsigned)part->step)->field->optional)
             g_string_append_printf(text, "    message->has_%s = false;\n",
-                                   zg_block_step(writing->block, (unsigned)part->step)->name);
+                                   zg_block_step(writing->block, (unsigned)part->step)->code);
     }
     g_string_append_printf(
         text,
