@@ -12,8 +12,6 @@
 
 enum { CLOCKS_MOST = 16, DIVIDERS_MOST = 8 };
 
-static const double MARGINAL = 0.1; /* bits */
-
 /* What was asked for. */
 struct asked {
     const struct cli_definition *loaded;
@@ -47,7 +45,7 @@ static char *divider_text(struct zg_divider divider)
 
 static const char *verdict_of(double margin)
 {
-    return margin < 0 ? "does not read" : margin < MARGINAL ? "marginal" : "reads";
+    return margin < 0 ? "does not read" : margin < ZG_TIMING_MARGINAL ? "marginal" : "reads";
 }
 
 static const char *limit_text(enum zg_limit limit)
@@ -66,37 +64,23 @@ static struct zg_uart_ends ends_of(const struct asked *asked, double clock, stru
                                   .edges_late = asked->edges_s * (double)line_of(asked)->baud };
 }
 
-/* --- what would help */
+/* --- clocks */
 
-/* What makes two ends read each other that do not, or barely. NULL: nothing that is tried here. Free with g_free(). */
+/* What makes two ends read each other that do not, or barely. NULL: nothing that is tried. Free with g_free(). */
 static char *cure_of(const struct asked *asked, const struct zg_uart_ends *ends)
 {
-    static const struct zg_divider others[] = { { 16, 0 }, { 8, 0 }, { 16, 4 }, { 8, 3 }, { 16, 6 } };
-    struct zg_line line = *line_of(asked);
-    struct zg_uart_ends with = *ends;
-    struct zg_timing timing;
+    struct zg_divider divider;
 
-    line.half_stops = 4;
-    timing = zg_timing_of(&line, &with);
-    if (zg_timing_least(&timing) >= MARGINAL)
-        return g_strdup("a second stop bit");
-    line = *line_of(asked);
-    with.idle = 1;
-    timing = zg_timing_of(&line, &with);
-    if (zg_timing_least(&timing) >= MARGINAL)
-        return g_strdup("a pause of one bit between characters");
-    for (size_t i = 0; i < G_N_ELEMENTS(others); i++) {
-        with = *ends;
-        with.divider = others[i];
-        timing = zg_timing_of(&line, &with);
-        g_autofree char *name = divider_text(others[i]);
-        if (zg_timing_least(&timing) >= MARGINAL)
-            return g_strdup_printf("a divider of %s", name);
+    switch (zg_timing_cure(line_of(asked), ends, &divider)) {
+    case ZG_CURE_STOP: return g_strdup("a second stop bit");
+    case ZG_CURE_PAUSE: return g_strdup("a pause of one bit between characters");
+    case ZG_CURE_DIVIDER: {
+        g_autofree char *name = divider_text(divider);
+        return g_strdup_printf("a divider of %s", name);
     }
-    return NULL;
+    default: return NULL;
+    }
 }
-
-/* --- clocks */
 
 static void print_reading(const char *who, const struct zg_reading *reading)
 {
@@ -106,14 +90,14 @@ static void print_reading(const char *who, const struct zg_reading *reading)
                                                    : g_strdup_printf("a sender that is %s to %s %% off", low, high);
 
     cli_print("  %-16s %-40s %6.2f bits left  %s%s%s\n", who, rate, reading->margin.bits,
-              verdict_of(reading->margin.bits), reading->margin.bits < MARGINAL ? ": " : "",
-              reading->margin.bits < MARGINAL ? limit_text(reading->margin.limit) : "");
+              verdict_of(reading->margin.bits), reading->margin.bits < ZG_TIMING_MARGINAL ? ": " : "",
+              reading->margin.bits < ZG_TIMING_MARGINAL ? limit_text(reading->margin.limit) : "");
 }
 
 static void print_clock(const struct asked *asked, const struct zg_uart_ends *ends, const struct zg_timing *timing)
 {
     g_autofree char *clock = clock_text(ends->device_hz), *divider = divider_text(ends->divider);
-    const bool weak = zg_timing_least(timing) < MARGINAL;
+    const bool weak = zg_timing_least(timing) < ZG_TIMING_MARGINAL;
     g_autofree char *cure = weak ? cure_of(asked, ends) : NULL;
 
     cli_print("\nclock %s, divider %s: divisor %.9g, %.7g Bd, %+.3g %%\n", clock, divider, timing->made.divisor,
@@ -126,7 +110,7 @@ static void print_clock(const struct asked *asked, const struct zg_uart_ends *en
                   cure ? cure : "");
 }
 
-/* All clocks with all dividers. The status: whether some divider makes each clock read. */
+/* All clocks with all dividers. The status: whether each clock reads with each divider. */
 static int print_clocks(const struct asked *asked)
 {
     int status = CLI_YES;
@@ -175,21 +159,24 @@ static double margin_at(const struct asked *asked, double clock, struct zg_divid
 
 static void print_found(const struct asked *asked)
 {
-    double error, highest = 0;
+    double error;
 
     for (unsigned i = 0; i < asked->clock_count; i++) {
         g_autofree char *clock = clock_text(asked->clocks[i]), *divider = divider_text(asked->dividers[0]);
+        double highest = 0;
         cli_print("\nusual rates that %s makes with divider %s\n", clock, divider);
         for (size_t k = 0; k < G_N_ELEMENTS(usual_rates); k++) {
             const double margin = margin_at(asked, asked->clocks[i], asked->dividers[0], usual_rates[k], &error);
             if (margin < 0)
                 continue;
             cli_print("  %8.0f  %+7.3f %%  %5.2f bits left%s\n", usual_rates[k], 100 * error, margin,
-                      margin < MARGINAL ? "  marginal" : "");
+                      margin < ZG_TIMING_MARGINAL ? "  marginal" : "");
             highest = fmax(highest, usual_rates[k]);
         }
         if (highest > 0)
             cli_print("  the highest at which both read at their worst: %.0f\n", highest);
+        else
+            cli_print("  none\n");
     }
     g_autofree char *divider = divider_text(asked->dividers[0]);
     cli_print("\nusual crystals that make %" G_GUINT64_FORMAT " with divider %s\n", line_of(asked)->baud, divider);
@@ -199,49 +186,11 @@ static void print_found(const struct asked *asked)
         g_autofree char *clock = clock_text(usual_crystals[k]);
         if (margin >= 0)
             cli_print("  %-12s  %+7.3f %%  %5.2f bits left%s\n", clock, 100 * error, margin,
-                      margin < MARGINAL ? "  marginal" : "");
+                      margin < ZG_TIMING_MARGINAL ? "  marginal" : "");
     }
 }
 
 /* --- times */
-
-/* Bytes that come while a loop is away, and the ring that holds them. */
-static unsigned bytes_in(const struct asked *asked, double seconds, unsigned *ring)
-{
-    const unsigned bytes = (unsigned)ceil(seconds / zg_budget_seconds(line_of(asked), 1)) + 1;
-
-    *ring = 2;
-    while (*ring < bytes && *ring < 1U << 30)
-        *ring *= 2;
-    return bytes;
-}
-
-/* The largest frames of the other messages of a sender, one of each, in seconds. */
-static double behind(const struct zg_plan *plan, const struct zg_plan_message *item)
-{
-    double seconds = 0;
-
-    for (unsigned i = 0; i < plan->messages->len; i++) {
-        const struct zg_plan_message *other = zg_plan_message_at(plan, i);
-        if (other != item && (other->message->from & item->message->from) != 0)
-            seconds += zg_budget_seconds(&plan->definition->line, other->frame_most) + (double)plan->send_gap_ns * 1e-9;
-    }
-    return seconds;
-}
-
-/* A request's largest frame and its largest answer, with the silence between them; 0: it is none. */
-static double round_trip(const struct zg_plan *plan, const struct zg_plan_message *item)
-{
-    unsigned answer = 0;
-
-    for (unsigned i = 0; i < item->message->replies->len; i++) {
-        const struct zg_plan_message *reply = zg_plan_by_name(plan, g_ptr_array_index(item->message->replies, i));
-        answer = MAX(answer, reply ? reply->frame_most : 0);
-    }
-    return answer == 0
-               ? 0
-               : zg_budget_seconds(&plan->definition->line, item->frame_most + answer) + (double)plan->turn_ns * 1e-9;
-}
 
 static void print_notes(const struct zg_plan *plan)
 {
@@ -253,7 +202,7 @@ static void print_notes(const struct zg_plan *plan)
                   character);
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        const double trip = round_trip(plan, item), timeout = (double)item->message->timeout_ns * 1e-9;
+        const double trip = zg_budget_round_trip(plan, item), timeout = (double)item->message->timeout_ns * 1e-9;
         g_autofree char *takes = zg_time_text(trip), *waits = zg_time_text(timeout);
         if (trip > timeout)
             cli_print("  the timeout of %s, %s, is under its round trip of %s\n", item->message->name, waits, takes);
@@ -267,15 +216,15 @@ static void print_times(const struct asked *asked)
     unsigned ring;
     g_autofree char *late = zg_time_text(asked->fifo * zg_budget_seconds(line, 1));
     g_autofree char *away = zg_time_text(asked->away_s);
-    const unsigned bytes = bytes_in(asked, asked->away_s, &ring);
+    const unsigned bytes = zg_budget_away(line, asked->away_s, &ring);
 
     cli_print("\n%-26s %-12s %-26s %s\n", "message", "frame", "behind one of each other", "request and answer");
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        const double trip = round_trip(plan, item);
+        const double trip = zg_budget_round_trip(plan, item);
         g_autofree char *frame = zg_time_text(zg_budget_seconds(line, item->frame_most));
-        g_autofree char *wait = zg_time_text(behind(plan, item)), *takes = zg_time_text(trip);
-        cli_print("  %-24s %-12s %-26s %s\n", item->message->name, frame, behind(plan, item) > 0 ? wait : "-",
+        g_autofree char *wait = zg_time_text(zg_budget_behind(plan, item)), *takes = zg_time_text(trip);
+        cli_print("  %-24s %-12s %-26s %s\n", item->message->name, frame, zg_budget_behind(plan, item) > 0 ? wait : "-",
                   trip > 0 ? takes : "-");
     }
     cli_print("\nload: device %.2f %%, host %.2f %%\n", 100 * zg_budget_side_load(plan, ZG_SIDE_DEVICE),
@@ -327,7 +276,7 @@ static int print_json(const struct asked *asked)
     const struct zg_line *line = line_of(asked);
     struct zg_json json;
     unsigned ring;
-    const unsigned bytes = bytes_in(asked, asked->away_s, &ring);
+    const unsigned bytes = zg_budget_away(line, asked->away_s, &ring);
     int status = CLI_YES;
 
     zg_json_begin(&json, true);
@@ -341,7 +290,7 @@ static int print_json(const struct asked *asked)
             ends_of(asked, asked->clocks[i / asked->divider_count], asked->dividers[i % asked->divider_count]);
         const struct zg_timing timing = zg_timing_of(line, &ends);
         g_autofree char *divider = divider_text(ends.divider), *cure = NULL;
-        if (zg_timing_least(&timing) < MARGINAL)
+        if (zg_timing_least(&timing) < ZG_TIMING_MARGINAL)
             cure = cure_of(asked, &ends);
         status = zg_timing_least(&timing) < 0 ? CLI_NO : status;
         zg_json_open(&json, NULL, '{');
@@ -363,9 +312,9 @@ static int print_json(const struct asked *asked)
         zg_json_open(&json, NULL, '{');
         zg_json_string(&json, "message", item->message->name);
         zg_json_double(&json, "frame_seconds", zg_budget_seconds(line, item->frame_most));
-        zg_json_double(&json, "behind_others_seconds", behind(plan, item));
-        if (round_trip(plan, item) > 0)
-            zg_json_double(&json, "round_trip_seconds", round_trip(plan, item));
+        zg_json_double(&json, "behind_others_seconds", zg_budget_behind(plan, item));
+        if (zg_budget_round_trip(plan, item) > 0)
+            zg_json_double(&json, "round_trip_seconds", zg_budget_round_trip(plan, item));
         zg_json_close(&json, '}');
     }
     zg_json_close(&json, ']');

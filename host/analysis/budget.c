@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "analysis/budget.h"
 
+#include <math.h>
+
 double zg_budget_seconds(const struct zg_line *line, unsigned bytes)
 {
     return bytes * (zg_line_half_bits(line) / 2.0) / (double)line->baud;
@@ -30,6 +32,41 @@ double zg_budget_line_load(const struct zg_plan *plan)
 {
     double device = zg_budget_side_load(plan, ZG_SIDE_DEVICE), host = zg_budget_side_load(plan, ZG_SIDE_HOST);
     return plan->definition->line.half_duplex ? device + host : MAX(device, host);
+}
+
+double zg_budget_behind(const struct zg_plan *plan, const struct zg_plan_message *message)
+{
+    double seconds = 0;
+
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *other = zg_plan_message_at(plan, i);
+        if (other != message && (other->message->from & message->message->from) != 0)
+            seconds += zg_budget_seconds(&plan->definition->line, other->frame_most) + (double)plan->send_gap_ns * 1e-9;
+    }
+    return seconds;
+}
+
+double zg_budget_round_trip(const struct zg_plan *plan, const struct zg_plan_message *message)
+{
+    unsigned answer = 0;
+
+    for (unsigned i = 0; i < message->message->replies->len; i++) {
+        const struct zg_plan_message *reply = zg_plan_by_name(plan, g_ptr_array_index(message->message->replies, i));
+        answer = MAX(answer, reply ? reply->frame_most : 0);
+    }
+    if (answer == 0)
+        return 0;
+    return zg_budget_seconds(&plan->definition->line, message->frame_most + answer) + (double)plan->turn_ns * 1e-9;
+}
+
+unsigned zg_budget_away(const struct zg_line *line, double seconds, unsigned *ring)
+{
+    const unsigned bytes = (unsigned)ceil(seconds / zg_budget_seconds(line, 1)) + 1;
+
+    *ring = 2;
+    while (*ring < bytes && *ring < 1U << 30)
+        *ring *= 2;
+    return bytes;
 }
 
 static void judge(const struct zg_plan *plan, const char *whose, double load, struct zg_diagnostics *diagnostics)

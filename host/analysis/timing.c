@@ -99,3 +99,30 @@ double zg_timing_least(const struct zg_timing *timing)
 {
     return fmin(timing->by_device.margin.bits, timing->by_host.margin.bits);
 }
+
+static bool leaves_enough(const struct zg_line *line, const struct zg_uart_ends *ends)
+{
+    const struct zg_timing timing = zg_timing_of(line, ends);
+    return zg_timing_least(&timing) >= ZG_TIMING_MARGINAL;
+}
+
+enum zg_cure zg_timing_cure(const struct zg_line *line, const struct zg_uart_ends *ends, struct zg_divider *divider)
+{
+    static const struct zg_divider others[] = { { 16, 0 }, { 8, 0 }, { 16, 4 }, { 8, 3 }, { 16, 6 } };
+    struct zg_line stopping = *line;
+    struct zg_uart_ends with = *ends;
+
+    stopping.half_stops = 4;
+    if (leaves_enough(&stopping, ends))
+        return ZG_CURE_STOP;
+    with.idle = 1;
+    if (leaves_enough(line, &with))
+        return ZG_CURE_PAUSE;
+    with.idle = ends->idle;
+    for (size_t i = 0; i < G_N_ELEMENTS(others); i++) {
+        with.divider = *divider = others[i];
+        if (leaves_enough(line, &with))
+            return ZG_CURE_DIVIDER;
+    }
+    return ZG_CURE_NONE;
+}

@@ -69,4 +69,12 @@ struct zg_timing zg_timing_of(const struct zg_line *line, const struct zg_uart_e
 /* The least margin of both, in bits. */
 double zg_timing_least(const struct zg_timing *timing);
 
+/* Margins under this many bits are marginal. */
+#define ZG_TIMING_MARGINAL 0.1
+
+/* What leaves at least that to two ends that have less: of a second stop bit, a pause of a bit between characters and
+ * other dividers the first; then it is in `*divider`. */
+enum zg_cure { ZG_CURE_NONE, ZG_CURE_STOP, ZG_CURE_PAUSE, ZG_CURE_DIVIDER };
+enum zg_cure zg_timing_cure(const struct zg_line *line, const struct zg_uart_ends *ends, struct zg_divider *divider);
+
 #endif
