@@ -88,17 +88,29 @@ static inline char zgi_sign_of(const struct zg_spelling *spelling, bool negative
     return negative ? '-' : (spelling->flags & ZG_SPELL_PLUS) != 0 ? '+' : '\0';
 }
 
-/* Decimal digits, of which `*at` is moved behind the point and exponent that may follow: from `*first` to `*last`, with
- * the point among them; `*whole` of them stand in front of it, once the exponent is taken into account. False: there is
- * no digit, or no exponent behind its letter. */
-bool zgi_take_decimal(const char **at, const char *to, const struct zg_spelling *spelling, const char **first,
-                      const char **last, int32_t *whole);
+static inline char zgi_point_of(const struct zg_spelling *spelling)
+{
+    return (spelling->flags & ZG_SPELL_COMMA) != 0 ? ',' : '.';
+}
 
-/* Takes blanks, sign and prefix. False: the prefix is not there. */
-bool zgi_take_front(const char **at, const char *to, const struct zg_spelling *spelling, bool *negative);
+/* The word of a value, or of a bit; NULL: it has none. */
+static inline const char *zgi_word_of(const struct zg_word *words, unsigned count, zg_spelled value)
+{
+    for (unsigned i = 0; i < count; i++)
+        if (words[i].value == value)
+            return words[i].text;
+    return NULL;
+}
 
-/* The end of a number that has a width, without the blanks that fill it up behind. */
-const char *zgi_skip_blanks(const char *from, const char *to);
+/* A decimal number from its sign to the blanks that fill its width up. */
+struct zgi_decimal {
+    const char *first, *last; /* its digits, with the point among them */
+    int32_t whole;            /* how many of them stand in front of it, once the exponent is taken into account */
+    bool negative;
+};
+
+/* Takes all characters as one. False: they are none. */
+bool zgi_take_decimal(const char *from, const char *to, const struct zg_spelling *spelling, struct zgi_decimal *number);
 
 /* Rounds decimal digits to a whole number: the first `whole` of them, and the next one. False: too large. */
 bool zgi_round_digits(const char *from, const char *to, char point, int32_t whole, zg_spelled *units);

@@ -77,7 +77,7 @@ void zg_write_decimal(struct zg_writer *to, const struct zg_spelling *spelling, 
     const bool is_zero = units.size == 0;
     do {
         if (behind == spelling->decimals && behind > 0)
-            digits[--at] = (spelling->flags & ZG_SPELL_COMMA) != 0 ? ',' : '.';
+            digits[--at] = zgi_point_of(spelling);
         behind++;
         digits[--at] = (char)('0' + (uint8_t)(units.size % 10));
         units.size /= 10;
@@ -115,12 +115,12 @@ void zg_write_filled(struct zg_writer *to, const char *word, unsigned width)
 void zg_write_word(struct zg_writer *to, const struct zg_word *words, unsigned count,
                    const struct zg_spelling *spelling, struct zg_number raw, unsigned width)
 {
-    for (unsigned i = 0; i < count; i++)
-        if (words[i].value == zg_number_bits(raw)) {
-            zg_write_filled(to, words[i].text, width);
-            return;
-        }
-    zg_write_number(to, spelling, raw);
+    const char *const word = zgi_word_of(words, count, zg_number_bits(raw));
+
+    if (word)
+        zg_write_filled(to, word, width);
+    else
+        zg_write_number(to, spelling, raw);
 }
 
 void zg_write_flags(struct zg_writer *to, const struct zg_word *words, unsigned count, unsigned bits,
@@ -129,15 +129,13 @@ void zg_write_flags(struct zg_writer *to, const struct zg_word *words, unsigned 
     bool first = true;
 
     for (unsigned bit = 0; bit < bits; bit++) {
-        unsigned i = 0;
+        const char *const word = zgi_word_of(words, count, bit);
         if ((raw >> bit & 1U) == 0)
             continue;
-        while (i < count && words[i].value != bit)
-            i++;
         if (!first)
             zg_write(to, between);
-        if (i < count)
-            zg_write(to, words[i].text);
+        if (word)
+            zg_write(to, word);
         else
             zgi_put_small(to, bit);
         first = false;
@@ -219,7 +217,7 @@ static const char *find(const char *from, const char *to, const char *stop)
     return to;
 }
 
-const char *zgi_skip_blanks(const char *from, const char *to)
+static const char *skip_blanks(const char *from, const char *to)
 {
     while (from < to && *from == ' ')
         from++;
@@ -229,7 +227,7 @@ const char *zgi_skip_blanks(const char *from, const char *to)
 /* Behind blanks, a sign and the prefix, as far as they are there. */
 static const char *skip_front(const char *from, const char *to, const struct zg_spelling *spelling)
 {
-    from = zgi_skip_blanks(from, to);
+    from = skip_blanks(from, to);
     if (spelling->base == 10 && from < to && (*from == '-' || *from == '+'))
         from++;
     return zgi_begins(from, to, spelling->prefix) ? from + zgi_length_of(spelling->prefix) : from;
@@ -283,9 +281,10 @@ bool zg_holds_mark(const uint8_t *characters, size_t size, const uint8_t *mark, 
     return false;
 }
 
-bool zgi_take_front(const char **at, const char *to, const struct zg_spelling *spelling, bool *negative)
+/* Takes blanks, sign and prefix. False: the prefix is not there. */
+static bool take_front(const char **at, const char *to, const struct zg_spelling *spelling, bool *negative)
 {
-    const char *from = zgi_skip_blanks(*at, to);
+    const char *from = skip_blanks(*at, to);
 
     *negative = from < to && *from == '-';
     if (spelling->base == 10 && from < to && (*from == '-' || *from == '+'))
@@ -347,40 +346,29 @@ bool zgi_round_digits(const char *from, const char *to, char point, int32_t whol
     return true;
 }
 
-bool zgi_take_decimal(const char **at, const char *to, const struct zg_spelling *spelling, const char **first,
-                      const char **last, int32_t *whole)
+/* Takes decimal digits with the point among them, and the exponent that may follow. */
+static bool take_digits(const char **at, const char *to, const struct zg_spelling *spelling, struct zgi_decimal *number)
 {
-    const char point = (spelling->flags & ZG_SPELL_COMMA) != 0 ? ',' : '.';
+    const char point = zgi_point_of(spelling);
     bool any = false, behind = false;
     int32_t exponent;
 
-    *first = *at;
-    *whole = 0;
+    number->first = *at;
+    number->whole = 0;
     while (zgi_is_digit(*at, to) || (*at < to && **at == point && !behind)) {
         if (**at == point) {
             behind = true;
         } else {
             any = true;
-            *whole += behind ? 0 : 1;
+            number->whole += behind ? 0 : 1;
         }
         ++*at;
     }
-    *last = *at;
+    number->last = *at;
     if (!any || !take_exponent(at, to, &exponent))
         return false;
-    *whole += exponent;
+    number->whole += exponent;
     return true;
-}
-
-/* Decimal digits with point and exponent, in units of the last decimal. */
-static bool read_decimal(const char **at, const char *to, const struct zg_spelling *spelling, zg_spelled *units)
-{
-    const char point = (spelling->flags & ZG_SPELL_COMMA) != 0 ? ',' : '.';
-    const char *first, *last;
-    int32_t whole;
-
-    return zgi_take_decimal(at, to, spelling, &first, &last, &whole) &&
-           zgi_round_digits(first, last, point, spelling->decimals + whole, units);
 }
 
 static bool read_bits(const char **at, const char *to, const struct zg_spelling *spelling, zg_spelled *bits)
@@ -432,17 +420,28 @@ struct zg_number zgi_number_of_bits(const struct zg_spelling *spelling, zg_spell
 /* Whether nothing is left but the blanks that fill a width up. */
 static bool is_all(const char *from, const char *to, const struct zg_spelling *spelling)
 {
-    return (spelling->width > 0 ? zgi_skip_blanks(from, to) : from) == to;
+    return (spelling->width > 0 ? skip_blanks(from, to) : from) == to;
+}
+
+bool zgi_take_decimal(const char *from, const char *to, const struct zg_spelling *spelling, struct zgi_decimal *number)
+{
+    if (spelling->width > 0 && (size_t)(to - from) != spelling->width)
+        return false;
+    return take_front(&from, to, spelling, &number->negative) && take_digits(&from, to, spelling, number) &&
+           is_all(from, to, spelling);
 }
 
 bool zg_read_decimal(const char *from, const char *to, const struct zg_spelling *spelling, struct zg_number *raw)
 {
-    struct zg_number units = { 0, false };
+    struct zgi_decimal number;
+    struct zg_number units;
 
-    if (spelling->width > 0 && (size_t)(to - from) != spelling->width)
+    if (!zgi_take_decimal(from, to, spelling, &number) ||
+        !zgi_round_digits(number.first, number.last, zgi_point_of(spelling), spelling->decimals + number.whole,
+                          &units.size))
         return false;
-    return zgi_take_front(&from, to, spelling, &units.negative) && read_decimal(&from, to, spelling, &units.size) &&
-           is_all(from, to, spelling) && raw_of(spelling, units, raw);
+    units.negative = number.negative;
+    return raw_of(spelling, units, raw);
 }
 
 bool zg_read_number(const char *from, const char *to, const struct zg_spelling *spelling, struct zg_number *raw)
@@ -454,7 +453,7 @@ bool zg_read_number(const char *from, const char *to, const struct zg_spelling *
         return zg_read_decimal(from, to, spelling, raw);
     if (spelling->width > 0 && (size_t)(to - from) != spelling->width)
         return false;
-    if (!zgi_take_front(&from, to, spelling, &negative) || !read_bits(&from, to, spelling, &bits) ||
+    if (!take_front(&from, to, spelling, &negative) || !read_bits(&from, to, spelling, &bits) ||
         !is_all(from, to, spelling))
         return false;
     *raw = zgi_number_of_bits(spelling, bits);

@@ -250,7 +250,7 @@ static void put_exponent(struct zg_writer *to, const struct zg_spelling *spellin
     const bool is_zero = units == 0;
     for (behind = 0; units > 0 || behind <= spelling->decimals; behind++, units /= 10) {
         if (behind == spelling->decimals && behind > 0)
-            digits[--at] = (spelling->flags & ZG_SPELL_COMMA) != 0 ? ',' : '.';
+            digits[--at] = zgi_point_of(spelling);
         digits[--at] = (char)('0' + units % 10);
     }
     zgi_put_number(to, spelling, zgi_sign_of(spelling, negative && !is_zero), digits + at, sizeof digits - at);
@@ -325,66 +325,58 @@ void zg_write_f64(struct zg_writer *to, const struct zg_spelling *spelling, doub
 
 /* --- reading */
 
-/* Takes the digits that count into a number, and how many stand in front of the point: 10^`*whole` is above it. */
-static void take_digits(const struct format *format, const char *from, const char *to, char point, int32_t *whole,
-                        struct large *number, int32_t *power)
+/* Takes the digits that count into a number. Zeros in front of them do not: 10^`decimal->whole` is above it then. */
+static void take_digits(const struct format *format, struct zgi_decimal *decimal, char point, struct large *number,
+                        int32_t *power)
 {
     uint16_t digits = 0;
     bool more = false;
 
-    for (; from < to; from++) {
-        if (*from == point)
+    for (const char *at = decimal->first; at < decimal->last; at++) {
+        if (*at == point)
             continue;
-        if (digits == 0 && *from == '0') {
-            --*whole;
+        if (digits == 0 && *at == '0') {
+            decimal->whole--;
         } else if (digits < format->digits) {
-            multiply(number, 10, (uint32_t)(*from - '0'));
+            multiply(number, 10, (uint32_t)(*at - '0'));
             digits++;
         } else {
-            more = more || *from != '0';
+            more = more || *at != '0';
         }
     }
     if (more) {
         digits++;
         multiply(number, 10, 1);
     }
-    *power = *whole - digits;
+    *power = decimal->whole - digits;
 }
 
 static bool read_float(const struct format *format, const char *from, const char *to,
                        const struct zg_spelling *spelling, uint64_t *bits)
 {
-    const char point = (spelling->flags & ZG_SPELL_COMMA) != 0 ? ',' : '.';
+    const char point = zgi_point_of(spelling);
     struct large number = { format->first, 0 };
-    const char *first, *last;
-    int32_t whole, power = -(int32_t)spelling->decimals;
+    struct zgi_decimal decimal;
+    int32_t power = -(int32_t)spelling->decimals;
     zg_spelled units;
-    bool negative;
 
-    if (spelling->width > 0 && (size_t)(to - from) != spelling->width)
-        return false;
-    if (!zgi_take_front(&from, to, spelling, &negative) ||
-        !zgi_take_decimal(&from, to, spelling, &first, &last, &whole))
-        return false;
-    if (spelling->width > 0)
-        from = zgi_skip_blanks(from, to);
-    if (from != to)
+    if (!zgi_take_decimal(from, to, spelling, &decimal))
         return false;
     if ((spelling->flags & ZG_SPELL_EXPONENT) != 0) {
-        take_digits(format, first, last, point, &whole, &number, &power);
+        take_digits(format, &decimal, point, &number, &power);
         *bits = 0;
-        if (number.used == 0 || whole <= format->tiny)
+        if (number.used == 0 || decimal.whole <= format->tiny)
             return true;
-        if (whole > format->huge)
+        if (decimal.whole > format->huge)
             return false;
     } else {
-        if (!zgi_round_digits(first, last, point, whole + spelling->decimals, &units))
+        if (!zgi_round_digits(decimal.first, decimal.last, point, decimal.whole + spelling->decimals, &units))
             return false;
         set(&number, units);
     }
     if (!nearest(format, &number, power, bits))
         return false;
-    if (negative && *bits != 0)
+    if (decimal.negative && *bits != 0)
         *bits |= (uint64_t)1 << (format->mantissa == 24 ? 31 : 63);
     return true;
 }

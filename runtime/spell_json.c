@@ -60,11 +60,12 @@ void zg_json_write_bool(struct zg_writer *to, bool value, const char *on, const 
 void zg_json_write_word(struct zg_writer *to, const struct zg_word *words, unsigned count,
                         const struct zg_spelling *spelling, struct zg_number raw, unsigned width, bool quoted)
 {
-    for (unsigned i = 0; i < count; i++)
-        if (words[i].value == zg_number_bits(raw)) {
-            write_filled(to, words[i].text, width);
-            return;
-        }
+    const char *const word = zgi_word_of(words, count, zg_number_bits(raw));
+
+    if (word) {
+        write_filled(to, word, width);
+        return;
+    }
     zg_write(to, quoted ? "\"" : "");
     zg_write_number(to, spelling, raw);
     zg_write(to, quoted ? "\"" : "");
@@ -77,14 +78,12 @@ void zg_json_write_flags(struct zg_writer *to, const struct zg_word *words, unsi
 
     zgi_put(to, '[');
     for (unsigned bit = 0; bit < bits; bit++) {
-        unsigned i = 0;
+        const char *const word = zgi_word_of(words, count, bit);
         if ((raw >> bit & 1U) == 0)
             continue;
-        while (i < count && words[i].value != bit)
-            i++;
         zg_write(to, first ? "" : ",");
-        if (i < count)
-            write_filled(to, words[i].text, 0);
+        if (word)
+            write_filled(to, word, 0);
         else
             zgi_put_small(to, bit);
         first = false;
