@@ -42,10 +42,9 @@ static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char 
     const struct zg_plan_message *mistaken = good ? zg_plan_mistaken(plan, message, payload, length) : NULL;
     if (good && !zg_plan_carries(plan, message, payload, length)) {
         g_set_error(&error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE,
-                    "%s: this payload holds %s",
+                    "%s: this payload holds the end mark, where a receiver would end the frame%s",
                     message->message->name,
-                    plan->definition->framing.ignores > 0 ? "the end mark, where a receiver would end the frame, or a byte that the framing ignores"
-                                                          : "the end mark, where a receiver would end the frame");
+                    plan->definition->framing.ignores > 0 ? ", or a byte that the framing ignores" : "");
         good = false;
     }
     if (mistaken) {

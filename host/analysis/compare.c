@@ -198,10 +198,7 @@ static void compare_tags(struct zgi_comparison *comparison, const struct zg_plan
         zgi_changed(comparison, ZG_BREAKING, 0, old->place, new->place,
                     "%s is other bytes outside frames, or no longer outside them; the other end does not know it",
                     new->name);
-    if (old->bare || new->bare)
-        return;
-
-    if (comparison->before->id_bits > 0 || comparison->after->id_bits > 0)
+    if (old->bare || new->bare || comparison->before->id_bits > 0 || comparison->after->id_bits > 0)
         return;
     if (!old_knows && !new_knows)
         zgi_changed(comparison, ZG_BREAKING, 0, old->place, new->place,

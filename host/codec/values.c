@@ -3,6 +3,8 @@
 
 #include <string.h>
 
+#include "zeugma/bytes.h"
+
 static void clear_items(const struct zg_step *step, struct zg_value *value)
 {
     for (unsigned i = 0; value->items && i < value->count && step->record && zg_step_is_array(step); i++)
@@ -97,11 +99,7 @@ bool zg_is_utf8(const uint8_t *bytes, size_t count)
 
 bool zg_is_text_of(const struct zg_step *step, const uint8_t *bytes, size_t count)
 {
-    bool is_ascii = true;
-
-    for (size_t i = 0; step->type.is_ascii && i < count; i++)
-        is_ascii = is_ascii && bytes[i] >= 0x20 && bytes[i] <= 0x7E;
-    return step->type.is_ascii ? is_ascii : zg_is_utf8(bytes, count);
+    return step->type.is_ascii ? zg_ascii_run((const char *)bytes, count) == count : zg_is_utf8(bytes, count);
 }
 
 /* --- ranges */

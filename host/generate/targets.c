@@ -34,7 +34,8 @@ bool zg_target_knows(const char *name, const struct zg_plan *plan, GError **erro
 
     if (strcmp(name, "c") == 0 && !zgi_c_knows_texts(plan, &why))
         g_set_error(error, ZG_GENERATE_ERROR, ZG_GENERATE_ERROR_LAYOUT,
-                    "C is not generated for %s; expected --target python, docs or vectors, or a scale with fewer digits",
+                    "C is not generated for %s; expected --target python, docs or vectors, or a scale with fewer "
+                    "digits",
                     why);
     return !why;
 }

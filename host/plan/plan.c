@@ -249,12 +249,10 @@ static void plan_messages(struct zg_plan *plan, struct zg_diagnostics *diagnosti
         item.frame_least =
             zg_framing_least(&definition->framing, plan->filled > 0 ? plan->filled : least + item.payload_least);
         item.frame_most = zg_framing_most(&definition->framing, item.content);
-        if (item.message->bare) {
+        if (item.message->bare)
             item.content = item.frame_least = item.frame_most = item.payload_most;
-            g_array_append_val(plan->messages, item);
-            continue;
-        }
-        plan->max_payload = MAX(plan->max_payload, MAX(item.payload_most, 1));
+        else
+            plan->max_payload = MAX(plan->max_payload, MAX(item.payload_most, 1));
         g_array_append_val(plan->messages, item);
     }
 }

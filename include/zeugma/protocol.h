@@ -31,8 +31,7 @@ struct zg_header {
     zg_header_number source;
     uint8_t ticket; /* before the fields of an acknowledged message, a request or a reply */
     uint8_t base;   /* after the ticket, if the order is kept: the oldest ticket that the sender still offers */
-    uint8_t
-        bare; /* not of a frame: the number of the message that came outside any, from 1 on; then the others are 0 */
+    uint8_t bare;   /* of what came outside frames: the message's number, from 1 on; the others are 0 */
 };
 
 /* A message that is these bytes, outside any frame: an acknowledgement, a prompt. */

@@ -490,8 +490,9 @@ def _json_take_element(step, value):
         if form.quoted or not is_number:
             raise _bad(step)
         return _json_number(step, value), 0
+    word = value.rstrip(" ") if is_text and form.width else value
     has_digits = (step.kind == "bytes" and not form.base64) or (
-        step.names is not None and not any(text == (value.rstrip(" ") if form.width else value) for text, _ in form.words))
+        step.names is not None and not any(text == word for text, _ in form.words))
     if not is_text or (is_escaped and has_digits):
         raise _bad(step)
     return _take_element(step, value), 0
