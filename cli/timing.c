@@ -238,18 +238,19 @@ static int print_text(const struct asked *asked)
 {
     const struct zg_definition *definition = asked->loaded->definition;
     const struct zg_line *line = line_of(asked);
-    g_autofree char *character = zg_time_text(zg_budget_seconds(line, 1));
+    g_autofree char *character = zg_time_text(zg_budget_seconds(line, 1)), *format = zg_line_text(line);
     int status = CLI_YES;
 
-    cli_print("%s %u.%u at %" G_GUINT64_FORMAT " baud, %u%c%g; a character takes %s\n", definition->protocol,
-              definition->major, definition->minor, line->baud, line->data_bits, line->parity, line->half_stops / 2.0,
-              character);
-    if (asked->clock_count == 0)
+    cli_print("%s %u.%u at %" G_GUINT64_FORMAT " baud, %s; a %s takes %s\n", definition->protocol, definition->major,
+              definition->minor, line->baud, format, line->is_clocked ? "byte" : "character", character);
+    if (line->is_clocked)
+        cli_print("the clock goes with the data, so that the ends' rates need not agree\n");
+    else if (asked->clock_count == 0)
         cli_print(
             "no clock is known: give one with --clock, or in the definition, line: { clock: { device: 16 MHz } }\n");
     else
         status = print_clocks(asked);
-    if (asked->find)
+    if (asked->find && !line->is_clocked)
         print_found(asked);
     print_times(asked);
     return status;
@@ -274,6 +275,7 @@ static int print_json(const struct asked *asked)
 {
     const struct zg_plan *plan = asked->loaded->plan;
     const struct zg_line *line = line_of(asked);
+    g_autofree char *format = zg_line_text(line);
     struct zg_json json;
     unsigned ring;
     const unsigned bytes = zg_budget_away(line, asked->away_s, &ring);
@@ -283,9 +285,10 @@ static int print_json(const struct asked *asked)
     zg_json_open(&json, NULL, '{');
     zg_protocol_to_json(asked->loaded->definition, &json);
     zg_json_unsigned(&json, "baud", line->baud);
+    zg_json_string(&json, "format", format);
     zg_json_double(&json, "character_seconds", zg_budget_seconds(line, 1));
     zg_json_open(&json, "clocks", '[');
-    for (unsigned i = 0; i < asked->clock_count * asked->divider_count; i++) {
+    for (unsigned i = 0; !line->is_clocked && i < asked->clock_count * asked->divider_count; i++) {
         const struct zg_uart_ends ends =
             ends_of(asked, asked->clocks[i / asked->divider_count], asked->dividers[i % asked->divider_count]);
         const struct zg_timing timing = zg_timing_of(line, &ends);

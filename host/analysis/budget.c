@@ -5,7 +5,8 @@
 
 double zg_budget_seconds(const struct zg_line *line, unsigned bytes)
 {
-    return bytes * (zg_line_half_bits(line) / 2.0) / (double)line->baud;
+    return bytes * ((zg_line_half_bits(line) / 2.0) / (double)line->baud +
+                    (line->is_clocked ? (double)line->pair.byte_gap_ns * 1e-9 : 0));
 }
 
 double zg_budget_load(const struct zg_plan *plan, const struct zg_plan_message *message)

@@ -15,8 +15,9 @@ static void compare_line(struct zgi_comparison *comparison)
     const struct zg_line *before = &comparison->before->definition->line;
     const struct zg_line *after = &comparison->after->definition->line;
 
-    if (before->baud != after->baud || before->parity != after->parity || before->half_stops != after->half_stops ||
-        before->data_bits != after->data_bits)
+    g_autofree char *old = zg_line_text(before), *new = zg_line_text(after);
+
+    if (before->baud != after->baud || strcmp(old, new) != 0)
         zgi_changed(comparison, ZG_BREAKING, 0, before->place, after->place,
                     "the line's baud or format changed; no byte arrives as it was sent");
     if (before->half_duplex != after->half_duplex)

@@ -20,17 +20,26 @@ static double earlier(const struct zg_character *character)
     return character->edges_late < 0 ? -character->edges_late : 0;
 }
 
+/* From the stop bit on up to the next start bit. */
+static double length_behind(const struct zg_character *character)
+{
+    return character->stop + (character->stop_opposite ? 1 : 0) + character->idle;
+}
+
 struct zg_margin zg_timing_margin(const struct zg_character *character, double excess)
 {
     const double before = character->before_stop, span = before / (1 + excess);
     const double slow = before + 0.5 - later(character) - span;
     const double fast = span - (before - 0.5 + last_sample(character) + earlier(character));
     const double next =
-        (before + character->stop + character->idle) / (1 + excess) - (before + 0.5 + 2 * last_sample(character));
+        (before + length_behind(character)) / (1 + excess) - (before + 0.5 + 2 * last_sample(character));
+    const double stop = (before + character->stop) / (1 + excess) - (before + 0.5 + last_sample(character));
     struct zg_margin margin = { slow, ZG_LIMIT_SLOW };
 
     if (fast < margin.bits)
         margin = (struct zg_margin){ fast, ZG_LIMIT_FAST };
+    if (character->stop_opposite && stop < margin.bits)
+        margin = (struct zg_margin){ stop, ZG_LIMIT_FAST };
     if (next < margin.bits)
         margin = (struct zg_margin){ next, ZG_LIMIT_NEXT };
     return margin;
@@ -40,16 +49,18 @@ void zg_timing_limits(const struct zg_character *character, double *slowest, dou
 {
     const double before = character->before_stop;
     const double fast = before / (before - 0.5 + last_sample(character) + earlier(character)) - 1;
-    const double next = (before + character->stop + character->idle) / (before + 0.5 + 2 * last_sample(character)) - 1;
+    const double next = (before + length_behind(character)) / (before + 0.5 + 2 * last_sample(character)) - 1;
+    const double stop = (before + character->stop) / (before + 0.5 + last_sample(character)) - 1;
 
     *slowest = before / (before + 0.5 - later(character)) - 1;
-    *fastest = fast < next ? fast : next;
+    *fastest = fmin(fmin(fast, next), character->stop_opposite ? stop : fast);
 }
 
 struct zg_character zg_timing_character(const struct zg_line *line, unsigned samples)
 {
     return (struct zg_character){ .before_stop = 1 + line->data_bits + (line->parity == 'N' ? 0U : 1U),
                                   .stop = line->half_stops / 2.0,
+                                  .stop_opposite = line->stop_opposite,
                                   .samples = samples };
 }
 
@@ -77,6 +88,14 @@ static struct zg_reading reading_of(const struct zg_character *character, double
     return reading;
 }
 
+/* How much later the edges to the idle level are, if rising ones are later by so much. What takes a carrier off sees
+ * its end up to a period late. */
+static double edges_of(const struct zg_line *line, double rising_late)
+{
+    const double late = line->carrier_hz > 0 ? rising_late + (double)line->baud / line->carrier_hz : rising_late;
+    return line->idle_low ? -late : late;
+}
+
 struct zg_timing zg_timing_of(const struct zg_line *line, const struct zg_uart_ends *ends)
 {
     enum { HOST_SAMPLES = 16 };
@@ -87,7 +106,7 @@ struct zg_timing zg_timing_of(const struct zg_line *line, const struct zg_uart_e
                                                        (double)line->baud) };
 
     at_device.idle = at_host.idle = ends->idle;
-    at_device.edges_late = at_host.edges_late = ends->edges_late;
+    at_device.edges_late = at_host.edges_late = edges_of(line, ends->edges_late);
     timing.by_device =
         reading_of(&at_device, ends->host_baud, clock->host_tolerance, timing.made.baud, clock->device_tolerance);
     timing.by_host =

@@ -13,9 +13,10 @@
 struct zg_character {
     unsigned before_stop; /* start, data and parity */
     double stop;
-    double idle;       /* pause between characters; 0: back to back */
-    unsigned samples;  /* ticks a bit, 16 or 8 */
-    double edges_late; /* how much later rising edges are than falling ones; negative: earlier */
+    double idle;        /* pause between characters; 0: back to back */
+    unsigned samples;   /* ticks a bit, 16 or 8 */
+    double edges_late;  /* how much later edges to the idle level are than those from it; negative: earlier */
+    bool stop_opposite; /* stop bits have the other level than the idle one, and a bit of that follows them */
 };
 
 /* What limits a rate: the last bit is sampled behind its end, before its beginning, or the next start bit begins before

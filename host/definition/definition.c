@@ -139,10 +139,38 @@ const struct zg_field *zg_variable_field(const struct zg_variable *variable)
 
 unsigned zg_line_half_bits(const struct zg_line *line)
 {
-    return 2 * (1 + line->data_bits + (line->parity != 'N')) + line->half_stops;
+    if (line->is_clocked)
+        return 2 * 8;
+    return 2 * (1 + line->data_bits + (line->parity != 'N')) + line->half_stops + (line->stop_opposite ? 2U : 0U);
 }
 
 uint64_t zg_line_byte_ns(const struct zg_line *line)
 {
-    return zg_line_half_bits(line) * UINT64_C(500000000) / line->baud;
+    return zg_line_bytes_ns(line, 1);
+}
+
+uint64_t zg_line_bytes_ns(const struct zg_line *line, uint64_t bytes)
+{
+    return bytes * (zg_line_half_bits(line) * UINT64_C(500000000)) / line->baud +
+           (line->is_clocked ? bytes * line->pair.byte_gap_ns : 0);
+}
+
+char *zg_line_text(const struct zg_line *line)
+{
+    static const char *const stops[] = { "1", "1.5", "2" };
+
+    if (line->is_clocked)
+        return g_strdup_printf("clocked %s %s idle %s", line->pair.samples_rising ? "rising" : "falling",
+                               line->pair.lsb_first ? "lsb" : "msb", line->pair.idle_high ? "high" : "low");
+    GString *text = g_string_new(NULL);
+    g_string_append_printf(text, "%u%c%s", line->data_bits, line->parity, stops[line->half_stops - 2]);
+    if (line->msb_first)
+        g_string_append(text, " msb");
+    if (line->idle_low)
+        g_string_append(text, " idle low");
+    if (line->stop_opposite)
+        g_string_append_printf(text, " stop_level %s", line->idle_low ? "high" : "low");
+    if (line->carrier_hz > 0)
+        g_string_append_printf(text, " carrier %.10g", line->carrier_hz);
+    return g_string_free(text, FALSE);
 }

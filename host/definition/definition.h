@@ -231,18 +231,33 @@ struct zg_clock {
     struct zg_divider divider;
 };
 
+/* A clocked line: data changes half a clock before the edge at which it is sampled. */
+struct zg_pair {
+    bool samples_rising; /* or at the falling edge of the clock */
+    bool lsb_first, idle_high;
+    uint64_t byte_gap_ns; /* a sender's least pause between bytes */
+};
+
+enum zg_stop_level { ZG_STOP_AS_IDLE, ZG_STOP_LOW, ZG_STOP_HIGH };
+
 struct zg_line {
-    uint64_t baud;
+    uint64_t baud; /* of a clocked line: of its clock */
     unsigned data_bits;
     char parity;         /* N E O M S */
     unsigned half_stops; /* stop bits, doubled */
-    bool half_duplex;    /* both sides take turns on the line */
-    uint64_t gap_ns;     /* least idle time that a sender leaves between frames */
+    bool msb_first, idle_low;
+    enum zg_stop_level stop_level; /* as written */
+    bool stop_opposite;            /* stop bits have the level that is not the idle one; a bit of that follows them */
+    double carrier_hz;             /* sent while the level is low; 0: none */
+    bool is_clocked;
+    struct zg_pair pair;
+    bool half_duplex; /* both sides take turns on the line */
+    uint64_t gap_ns;  /* least idle time that a sender leaves between frames */
     uint64_t byte_timeout_ns;
     uint64_t keepalive_ns;    /* 0: none */
     uint64_t link_timeout_ns; /* 0: none */
     struct zg_clock clock;
-    struct zg_place place, keepalive_place;
+    struct zg_place place, keepalive_place, format_place, carrier_place, pair_place; /* line 0: not given */
 };
 
 enum zg_console { ZG_CONSOLE_NONE, ZG_CONSOLE_FRAMED, ZG_CONSOLE_INTERLEAVED };
@@ -371,7 +386,12 @@ const char *zg_role_name(enum zg_role role);
 /* Bit times of one byte on the line, doubled: start, data, parity and stop bits. */
 unsigned zg_line_half_bits(const struct zg_line *line);
 
-/* The time of one byte on the line, ns. */
+/* The time of one byte on the line, and of several, ns; of a clocked line with their pauses. */
 uint64_t zg_line_byte_ns(const struct zg_line *line);
+uint64_t zg_line_bytes_ns(const struct zg_line *line, uint64_t bytes);
+
+/* "8N1", "7E1.5 msb idle low", "clocked falling msb idle low", with the carrier: all of a line on which both ends must
+ * agree but its rate. Free with g_free(). */
+char *zg_line_text(const struct zg_line *line);
 
 #endif

@@ -8,10 +8,10 @@
 
 /* The keys of each mapping. The tables end with a row without a name. */
 extern const struct zgi_key zgi_definition_keys[], zgi_field_keys[], zgi_variable_keys[], zgi_line_keys[],
-    zgi_clock_keys[], zgi_framing_keys[], zgi_ends_keys[], zgi_named_check_keys[], zgi_crc_keys[], zgi_frame_keys[],
-    zgi_role_keys[], zgi_length_keys[], zgi_const_keys[], zgi_count_keys[], zgi_node_keys[], zgi_message_keys[],
-    zgi_reply_keys[], zgi_services_keys[], zgi_value_keys[], zgi_enum_keys[], zgi_flags_keys[], zgi_form_keys[],
-    zgi_layout_keys[], zgi_pairs_keys[], zgi_constant_keys[];
+    zgi_format_keys[], zgi_pair_keys[], zgi_clock_keys[], zgi_framing_keys[], zgi_ends_keys[], zgi_named_check_keys[],
+    zgi_crc_keys[], zgi_frame_keys[], zgi_role_keys[], zgi_length_keys[], zgi_const_keys[], zgi_count_keys[],
+    zgi_node_keys[], zgi_message_keys[], zgi_reply_keys[], zgi_services_keys[], zgi_value_keys[], zgi_enum_keys[],
+    zgi_flags_keys[], zgi_form_keys[], zgi_layout_keys[], zgi_pairs_keys[], zgi_constant_keys[];
 
 /* Each takes the definition as `into`. */
 void zgi_read_line(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);

@@ -307,7 +307,7 @@ struct zg_simulated *zg_simulated_new(const struct zg_plan *plan, const struct z
     device->plan = plan;
     device->settings = *settings;
     device->now_ns = now_ns;
-    device->byte_ns = zg_line_half_bits(line) * UINT64_C(500000000) / baud;
+    device->byte_ns = zg_line_byte_ns(line) * line->baud / baud;
     device->random = zg_random_seeded(settings->seed ^ (uint64_t)g_get_real_time(), 0);
     device->out = zg_damage_seeded(&settings->out, settings->seed, 1);
     device->in = zg_damage_seeded(&settings->in, settings->seed, 2);

@@ -13,6 +13,8 @@ static const struct {
 } mappings[] = {
     { "line", zgi_line_keys },
     { "clock", zgi_clock_keys },
+    { "format_mapping", zgi_format_keys },
+    { "pair", zgi_pair_keys },
     { "frame", zgi_frame_keys },
     { "framing_mapping", zgi_framing_keys },
     { "named_check", zgi_named_check_keys },
@@ -53,6 +55,11 @@ static const struct {
     const char *shape;
     const char *words[10]; /* NULL-terminated */
 } choices[] = { { "duplex", { "full", "half" } },
+                { "line_kind", { "async", "clocked" } },
+                { "parity", { "none", "even", "odd", "mark", "space" } },
+                { "bit_order", { "lsb", "msb" } },
+                { "level", { "high", "low" } },
+                { "clock_edge", { "falling", "rising" } },
                 { "byte_order", { "little", "big" } },
                 { "framing_kind", { "cobs", "slip", "hdlc", "length", "marks", "fixed", "gap", "packet" } },
                 { "coding", { "hex", "HEX" } },
@@ -103,7 +110,8 @@ static const struct {
     { "frequency", { "number", "string" }, "^" DECIMAL " *([kMG]?Hz)?$", true },
     { "tolerance", { "string" }, "^" DECIMAL " *(%|ppm)$", false },
     { "divider", { "integer", "string" }, "^(8|16)(\\+([1-9]|1[0-6]))?$", true },
-    { "format", { "string" }, "^8[NEOMS](1|1\\.5|2)$", false },
+    { "format_word", { "string" }, "^[5-8][NEOMS](1|1\\.5|2)$", false },
+    { "stop_bits", { "number", "string" }, "^(1|1\\.5|2)$", false },
     { "type", { "string" }, "^[A-Za-z][A-Za-z0-9_]*(\\[((\\.\\.)?" NATURAL "|\\.\\.)\\])?$", false },
     { "integer_type", { "string" }, "^(" INTEGER_TYPE ")$", false },
     { "default", { "string", "number", "boolean" }, ".", false },
@@ -116,7 +124,7 @@ static const struct {
 } limited[] = { { "baud", 50, 100000000 },   { "crc_width", 3, 64 }, { "max_payload", 1, 65535 },
                 { "max_frame", 1, 1000000 }, { "index", 0, 255 },    { "retries", 0, 255 },
                 { "window", 1, 8 },          { "width", 1, 255 },    { "decimals", 0, 9 },
-                { "exponent", 0, 17 },       { "byte", 0, 255 } };
+                { "exponent", 0, 17 },       { "byte", 0, 255 },     { "data_bits", 5, 8 } };
 
 static void refer(struct zg_json *json, const char *key, const char *shape)
 {
@@ -290,6 +298,7 @@ static void print_others(struct zg_json *json)
     zg_json_close(json, ']');
     zg_json_string(json, "pattern", "[1-9]");
     zg_json_close(json, '}');
+    any_of(json, "format", "format_word", "format_mapping");
     any_of(json, "framing", "framing_kind", "framing_mapping");
     any_of(json, "field_or_constant", "field_mapping", "constant");
     any_of(json, "field", "type", "field_or_constant");

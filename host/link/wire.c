@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include <string.h>
 
+#include "definition/checks.h"
 #include "link/wire_kind.h"
 #include "zeugma/link.h"
 
@@ -101,6 +102,7 @@ bool zg_wire_close(struct zg_wire *wire, GError **error)
     if (wire->capture)
         good = zg_capture_close(wire->capture, error);
     g_byte_array_unref(wire->unwritten);
+    g_free(wire->turned);
     zg_address_clear(&wire->address);
     g_free(wire);
     return good;
@@ -144,17 +146,37 @@ static bool record(struct zg_wire *wire, const struct zg_passage *passage, GErro
 
 /* --- bytes */
 
+static const uint8_t *turn(uint8_t *turned, const uint8_t *bytes, size_t count)
+{
+    for (size_t i = 0; i < count; i++)
+        turned[i] = (uint8_t)zg_bits_reversed(bytes[i], 8);
+    return turned;
+}
+
 bool zg_wire_read(struct zg_wire *wire, struct zg_passage *passage, GError **error)
 {
     *passage = (struct zg_passage){ .bytes = wire->bytes };
-    return wire->kind->read(wire, passage, error) && record(wire, passage, error);
+    if (!wire->kind->read(wire, passage, error))
+        return false;
+    if (wire->turned)
+        passage->bytes = turn(wire->turned, passage->bytes, passage->count);
+    return record(wire, passage, error);
 }
 
 bool zg_wire_write(struct zg_wire *wire, const uint8_t *bytes, size_t count, GError **error)
 {
     const struct zg_passage passage = { zg_wire_elapsed(wire), true, bytes, count };
 
-    return wire->gone || (record(wire, &passage, error) && wire->kind->write(wire, bytes, count, error));
+    if (wire->gone)
+        return true;
+    if (!record(wire, &passage, error))
+        return false;
+    for (size_t done = 0; wire->turned && done < count; done += ZG_WIRE_PIECE) {
+        const size_t piece = MIN(count - done, (size_t)ZG_WIRE_PIECE);
+        if (!wire->kind->write(wire, turn(wire->turned, bytes + done, piece), piece, error))
+            return false;
+    }
+    return wire->turned || wire->kind->write(wire, bytes, count, error);
 }
 
 size_t zg_wire_unwritten(const struct zg_wire *wire)

@@ -38,9 +38,29 @@ void zg_wire_notice(const struct zg_wire *wire, const char *format, ...)
                              (const uint8_t *)text, strlen(text), NULL);
 }
 
-bool zg_wire_settings_fit(const struct zg_wire *wire, const struct zg_serial_settings *settings, GError **error)
+/* What of a line no UART of a PC does; NULL: nothing. */
+static const char *beyond_uarts(const struct zg_line *line, unsigned data_bits)
 {
-    return settings->data_bits <= 8 ||
-           zg_wire_trouble(error, "%s: no serial port of a PC has %u data bits; give another number with ?format=",
-                           wire->address.text, settings->data_bits);
+    return line->is_clocked                    ? "a clocked line"
+           : line->idle_low                    ? "a line that idles low"
+           : line->stop_opposite               ? "stop bits at another level than the idle one"
+           : line->carrier_hz > 0              ? "a carrier"
+           : line->msb_first && data_bits != 8 ? "characters of fewer than 8 bits with the most significant first"
+           : data_bits < 5 || data_bits > 8    ? "such a number of data bits"
+                                               : NULL;
+}
+
+bool zg_wire_settings_fit(struct zg_wire *wire, const struct zg_serial_settings *settings, GError **error)
+{
+    const struct zg_line *line = &wire->settings.plan->definition->line;
+    const char *beyond = beyond_uarts(line, settings->data_bits);
+
+    if (beyond)
+        return zg_wire_trouble(error,
+                               "%s: the definition's line has %s, which a serial port cannot; sim: and captures can, "
+                               "and on a board ports/soft_uart and ports/clocked",
+                               wire->address.text, beyond);
+    if (line->msb_first && !wire->turned)
+        wire->turned = g_malloc(ZG_WIRE_PIECE);
+    return true;
 }

@@ -32,6 +32,7 @@ struct zg_wire {
     uint64_t opened_ns; /* by the system's monotonic clock */
     int64_t real_us;    /* the time of day at that moment */
     unsigned long baud; /* as set; 0: it has none */
+    uint8_t *turned;    /* room for bytes whose bits are turned round, as a UART cannot send them; NULL: they are not */
     bool ended;         /* a file was read to its end */
     bool gone;          /* it may come back; what is written meanwhile is lost, as with a loose plug */
     /* for kinds over a channel: wire_channel.c */
@@ -59,8 +60,8 @@ uint64_t zg_wire_elapsed(const struct zg_wire *wire);
 /* The time of day at such a time, ns since 1970. */
 uint64_t zg_wire_time_of_day(const struct zg_wire *wire, uint64_t at_ns);
 
-/* Whether a PC's UART can have these settings at all. */
-bool zg_wire_settings_fit(const struct zg_wire *wire, const struct zg_serial_settings *settings, GError **error);
+/* Whether a PC's UART can have these settings at all. With the most significant bit first, bytes are turned round. */
+bool zg_wire_settings_fit(struct zg_wire *wire, const struct zg_serial_settings *settings, GError **error);
 
 /* For kinds over a channel: makes an error of why it could not be opened, a positive errno. */
 bool zg_wire_explain_channel(const struct zg_wire *wire, int reason, GError **error);

@@ -25,6 +25,15 @@ static void append_mark(GString *text, const char *name, const struct zg_mark *m
     append_hex(text, mark->bytes, mark->size);
 }
 
+/* A line that is not the usual one. */
+static void append_line(GString *text, const struct zg_line *line)
+{
+    g_autofree char *written = zg_line_text(line);
+
+    if (strcmp(written, "8N1") != 0)
+        g_string_append_printf(text, "line %s\n", written);
+}
+
 static void append_framing(GString *text, const struct zg_plan *plan)
 {
     const struct zg_framing_choice *framing = &plan->definition->framing;
@@ -305,6 +314,7 @@ char *zg_fingerprint_text(const struct zg_plan *plan)
     const struct zg_definition *definition = plan->definition;
     GString *text = g_string_new("zeugma 1\n");
 
+    append_line(text, &definition->line);
     append_framing(text, plan);
     append_check(text, definition);
     append_header(text, definition);

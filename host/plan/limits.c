@@ -158,6 +158,7 @@ static void check_framing(const struct zg_plan *plan, struct zg_diagnostics *dia
     if (plan->searched)
         zgi_check_searched(plan, diagnostics);
     zgi_check_ignored(plan, diagnostics);
+    zgi_check_characters(plan, diagnostics);
     zgi_check_bares(plan, diagnostics);
 }
 

@@ -301,7 +301,7 @@ static void plan_variables(struct zg_plan *plan, struct zg_diagnostics *diagnost
 /* Thousandths of a byte's time on the line, in nanoseconds. */
 static uint64_t characters_ns(const struct zg_line *line, uint64_t millichars)
 {
-    return millichars * zg_line_half_bits(line) * 500000 / line->baud;
+    return zg_line_bytes_ns(line, millichars) / 1000;
 }
 
 /* Where the end mark ends what one side sent, by the message that the content so far tells; false: there is none. */
@@ -436,8 +436,7 @@ void zg_plan_free(struct zg_plan *plan)
 
 static uint64_t time_of_us(const struct zg_plan *plan, unsigned bytes)
 {
-    const struct zg_line *line = &plan->definition->line;
-    return bytes * UINT64_C(500000) * zg_line_half_bits(line) / line->baud;
+    return zg_line_bytes_ns(&plan->definition->line, bytes) / 1000;
 }
 
 unsigned zg_plan_trailing(const struct zg_plan *plan)

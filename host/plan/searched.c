@@ -6,26 +6,35 @@
 #include "plan/spelling.h"
 #include "zeugma/spell.h"
 
+/* What is looked for: end marks; bytes that a receiver drops, or that the line's characters are too short for, each of
+ * which is a mark of its own. */
+enum sought { SOUGHT_ENDS, SOUGHT_IGNORED, SOUGHT_WIDE };
+
 /* A part of a message being looked at. */
 struct looking {
     const struct zg_plan *plan;
     const struct zg_plan_message *item;
     struct zg_diagnostics *diagnostics; /* NULL: only whether there is something to report */
     bool *found;
-    bool ignored; /* for bytes that a receiver drops, each of which is a mark of its own; otherwise for end marks */
+    enum sought sought;
 };
 
-enum { MARKS_MOST = ZG_ALSO_MOST + 2 + ZG_IGNORED_MOST };
+enum { MARKS_MOST = 256 };
 
 /* What is looked for, as marks that must not stand anywhere. Returns how many there are. */
 static unsigned marks_of(const struct looking *looking, struct zg_mark *marks)
 {
     const struct zg_framing_choice *framing = &looking->plan->definition->framing;
     const struct zg_mark *ends[ZG_ALSO_MOST + 2];
-    const unsigned count = looking->ignored ? framing->ignores : zg_framing_ends(framing, ends);
+    const unsigned bits = looking->plan->definition->line.data_bits;
+    const unsigned count = looking->sought == SOUGHT_ENDS      ? zg_framing_ends(framing, ends)
+                           : looking->sought == SOUGHT_IGNORED ? framing->ignores
+                                                               : 256 - (1U << bits);
 
-    for (unsigned i = 0; i < count; i++)
-        marks[i] = looking->ignored ? (struct zg_mark){ .size = 1, .bytes = { framing->ignored[i] } } : *ends[i];
+    for (unsigned i = 0; i < count; i++) {
+        const uint8_t byte = looking->sought == SOUGHT_IGNORED ? framing->ignored[i] : (uint8_t)((1U << bits) + i);
+        marks[i] = looking->sought == SOUGHT_ENDS ? *ends[i] : (struct zg_mark){ .size = 1, .bytes = { byte } };
+    }
     return count;
 }
 
@@ -43,6 +52,19 @@ static void append_marks(const struct looking *looking, GString *text)
     }
 }
 
+/* Reports what could be a byte beyond the line's characters; `of`: in which message, or NULL. */
+static void report_wide(const struct zg_plan *plan, struct zg_diagnostics *diagnostics, struct zg_place place,
+                        const char *part, const char *of)
+{
+    const unsigned bits = plan->definition->line.data_bits;
+
+    zgi_error(
+        diagnostics, place,
+        "%s%s%s can be a byte above %02X, which a character of %u data bits does not carry; expected format: 8N1%s",
+        part, of ? " of " : "", of ? of : "", (1U << bits) - 1, bits,
+        bits == 7 ? ", or text of ASCII, or coding: hex" : "");
+}
+
 /* Reports a part that could hold a byte of the mark, or all of it. */
 static void report(const struct looking *looking, struct zg_place place, const char *part, const char *what)
 {
@@ -51,8 +73,12 @@ static void report(const struct looking *looking, struct zg_place place, const c
     *looking->found = true;
     if (!looking->diagnostics)
         return;
+    if (looking->sought == SOUGHT_WIDE) {
+        report_wide(looking->plan, looking->diagnostics, place, part, looking->item->message->name);
+        return;
+    }
     append_marks(looking, marks);
-    if (looking->ignored)
+    if (looking->sought == SOUGHT_IGNORED)
         zgi_error(looking->diagnostics, place,
                   "%s of %s can hold a byte of ignore, %s, which a receiver drops; expected other types, ranges or "
                   "characters, coding: hex, or ignore without it",
@@ -107,6 +133,8 @@ static bool step_may_hold(const struct looking *looking, const struct zg_step *s
         return true;
     if (step->record)
         return block_may_hold(looking, step->record);
+    if (step->type.kind == ZG_KIND_TEXT && looking->sought == SOUGHT_WIDE)
+        return !step->type.is_ascii || has_byte(looking, 0x20, 0x7E);
     if (step->type.kind == ZG_KIND_TEXT)
         return has_text_byte(looking) && step->type.extent == ZG_EXTENT_FIXED && has_byte(looking, 0, 0);
     if (zg_step_is_string(step) || zg_step_is_bitwise(step) || zg_step_is_signed(step) ||
@@ -167,6 +195,8 @@ static bool characters_may_hold(const struct looking *looking, const struct zg_s
         return is_made_of(looking, step->field->form.base64
                                        ? "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/="
                                        : "0123456789abcdefABCDEF");
+    if (step->type.kind == ZG_KIND_TEXT && looking->sought == SOUGHT_WIDE)
+        return !step->type.is_ascii || has_byte(looking, 0x20, 0x7E);
     return false; /* text that holds it is refused when it is sent */
 }
 
@@ -234,7 +264,7 @@ static bool check_may_hold(const struct looking *looking)
     g_autofree char *after =
         g_strndup((const char *)plan->definition->check.after.bytes, plan->definition->check.after.size);
 
-    if (plan->check.size == 0 || (plan->definition->check.after_end && !looking->ignored))
+    if (plan->check.size == 0 || (plan->definition->check.after_end && looking->sought == SOUGHT_ENDS))
         return false;
     if (holds_mark(looking, after))
         return true;
@@ -247,8 +277,9 @@ static bool is_first_reported(const struct looking *looking)
 {
     unsigned i = 0;
 
-    while (looking->diagnostics && (zg_plan_message_at(looking->plan, i)->message->bare ||
-                                    (!looking->ignored && zg_plan_message_at(looking->plan, i)->fixed_end)))
+    while (looking->diagnostics &&
+           (zg_plan_message_at(looking->plan, i)->message->bare ||
+            (looking->sought == SOUGHT_ENDS && zg_plan_message_at(looking->plan, i)->fixed_end)))
         i++;
     return !looking->diagnostics || looking->item == zg_plan_message_at(looking->plan, i);
 }
@@ -327,7 +358,7 @@ void zgi_find_fixed_ends(struct zg_plan *plan)
         bool found = false;
         if (item->message->bare)
             continue;
-        const struct looking looking = { plan, item, NULL, &found, false };
+        const struct looking looking = { plan, item, NULL, &found, SOUGHT_ENDS };
         check_message(&looking);
         item->fixed_end = found && has_one_size(plan, item) && is_told(&looking);
     }
@@ -337,7 +368,7 @@ void zgi_check_searched(const struct zg_plan *plan, struct zg_diagnostics *diagn
 {
     for (unsigned i = 0; i < plan->messages->len; i++) {
         bool found = false;
-        const struct looking looking = { plan, zg_plan_message_at(plan, i), diagnostics, &found, false };
+        const struct looking looking = { plan, zg_plan_message_at(plan, i), diagnostics, &found, SOUGHT_ENDS };
         if (!looking.item->fixed_end && !looking.item->message->bare)
             check_message(&looking);
     }
@@ -354,8 +385,64 @@ void zgi_check_ignored(const struct zg_plan *plan, struct zg_diagnostics *diagno
                       framing->ignored[i]);
     for (unsigned i = 0; i < plan->messages->len && framing->ignores > 0 && !framing->coding; i++) {
         bool found = false;
-        const struct looking looking = { plan, zg_plan_message_at(plan, i), diagnostics, &found, true };
+        const struct looking looking = { plan, zg_plan_message_at(plan, i), diagnostics, &found, SOUGHT_IGNORED };
         if (!looking.item->message->bare)
+            check_message(&looking);
+    }
+}
+
+/* Whether any of these bytes is one. */
+static bool is_wide(const struct zg_plan *plan, const uint8_t *bytes, unsigned count)
+{
+    bool wide = false;
+
+    for (unsigned i = 0; i < count; i++)
+        wide = wide || bytes[i] >> plan->definition->line.data_bits != 0;
+    return wide;
+}
+
+/* What of a framing, besides the content, does not fit; NULL: nothing. */
+static const char *wide_framing(const struct zg_plan *plan)
+{
+    const struct zg_framing_choice *framing = &plan->definition->framing;
+    const uint8_t image = framing->escape ^ framing->escape_xor;
+    const struct zg_mark *ends[ZG_ALSO_MOST + 2];
+    const unsigned limit = 1U << plan->definition->line.data_bits;
+
+    if (framing->kind == ZG_FRAMING_COBS && plan->max_content >= limit - 1)
+        return "a code of cobs";
+    if (framing->kind == ZG_FRAMING_SLIP || (framing->kind == ZG_FRAMING_HDLC && limit < 0x80))
+        return "the framing's delimiter";
+    if (is_wide(plan, framing->start.bytes, framing->start.size))
+        return framing->kind == ZG_FRAMING_MARKS ? "the start mark" : "the sync";
+    if (framing->kind != ZG_FRAMING_MARKS)
+        return NULL;
+    for (unsigned i = zg_framing_ends(framing, ends); i > 0; i--)
+        if (is_wide(plan, ends[i - 1]->bytes, ends[i - 1]->size))
+            return "an end mark";
+    if (framing->marking != ZG_MARKING_PLAIN && is_wide(plan, &framing->escape, 1))
+        return framing->marking == ZG_MARKING_DOUBLED ? "the doubled byte" : "the escape";
+    return framing->marking == ZG_MARKING_ESCAPED && is_wide(plan, &image, 1) ? "an escaped byte" : NULL;
+}
+
+void zgi_check_characters(const struct zg_plan *plan, struct zg_diagnostics *diagnostics)
+{
+    const struct zg_definition *definition = plan->definition;
+    const char *framing;
+
+    if (definition->line.data_bits == 8 || definition->line.is_clocked)
+        return;
+    framing = wide_framing(plan);
+    if (framing)
+        report_wide(plan, diagnostics, definition->framing.place, framing, NULL);
+    if (definition->framing.coding && definition->line.data_bits < 7)
+        report_wide(plan, diagnostics, definition->framing.place, "a hex digit", NULL);
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        bool found = false;
+        const struct looking looking = { plan, zg_plan_message_at(plan, i), diagnostics, &found, SOUGHT_WIDE };
+        if (looking.item->message->bare)
+            check_tags(&looking);
+        else if (!definition->framing.coding)
             check_message(&looking);
     }
 }

@@ -18,4 +18,7 @@ void zgi_check_ignored(const struct zg_plan *plan, struct zg_diagnostics *diagno
 /* Warns where a start mark may stand inside a block of pairs that may be shortened, and the check is weak. */
 void zgi_check_start_inside(const struct zg_plan *plan, struct zg_diagnostics *diagnostics);
 
+/* With characters of fewer than 8 data bits: reports what of any frame could be a byte that they do not carry. */
+void zgi_check_characters(const struct zg_plan *plan, struct zg_diagnostics *diagnostics);
+
 #endif

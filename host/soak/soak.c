@@ -65,7 +65,7 @@ static void begin(struct zgi_sim *sim)
                                           .half_bits = zg_line_half_bits(physical),
                                           .faults = { settings->faults.way[DEVICE].line,
                                                       settings->faults.way[HOST].line },
-
+                                          .byte_gap_ns = physical->is_clocked ? physical->pair.byte_gap_ns : 0,
                                           .seed = zg_soak_chance(settings),
                                           .clock_us = settings->clock_us };
 

@@ -87,7 +87,8 @@ struct zg_sim_line *zg_sim_line_new(const struct zg_sim_settings *settings)
 
     if (!line)
         abort();
-    line->byte_ps = (settings->half_bits * UINT64_C(500000000000) + settings->baud / 2) / settings->baud;
+    line->byte_ps = (settings->half_bits * UINT64_C(500000000000) + settings->baud / 2) / settings->baud +
+                    settings->byte_gap_ns * PS_PER_NS;
     line->clock_us = settings->clock_us;
     line->seed = settings->seed;
     line->boots = zg_random_seeded(settings->seed, 2);

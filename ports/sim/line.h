@@ -15,7 +15,8 @@
 
 struct zg_sim_settings {
     uint32_t baud;
-    unsigned half_bits;             /* bit times of a byte, doubled: 20 for 8N1 */
+    unsigned half_bits;             /* bit times of a byte, doubled: 20 for 8N1; */
+    uint64_t byte_gap_ns;           /* and a pause behind each */
     struct zg_sim_faults faults[2]; /* in what each end sends */
     uint64_t seed;
     uint32_t clock_us; /* what the ends' clocks show at the start; near 2^32 they wrap during the run */

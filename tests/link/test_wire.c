@@ -157,9 +157,56 @@ static void test_refused(void **state)
     assert_non_null(strstr(error->message, "nowhere"));
 }
 
+/* What a serial port makes of a line: bytes are turned round if their most significant bit goes first, and what no UART
+ * of a PC does is refused. */
+static void test_serial_lines(void **state)
+{
+    static const struct {
+        const char *line, *wanted;
+    } rows[] = { { "format: { order: msb }", NULL },
+                 { "format: { idle: low }", "a line that idles low" },
+                 { "format: { stop_level: low }", "stop bits at another level" },
+                 { "carrier: 1 MHz", "a carrier" },
+                 { "kind: clocked, pair: { byte_gap: 1 ms }", "a clocked line" } };
+    g_autofree char *terminal = g_build_filename(folder, "tty", NULL);
+    const struct test_plan usual = small;
+    struct zg_passage passage = { 0 };
+    struct zg_channel other;
+    uint8_t bytes[8];
+    (void)state;
+    assert_int_equal(zg_channel_open_pty(&other, terminal), 0);
+    for (size_t i = 0; i < G_N_ELEMENTS(rows); i++) {
+        g_autofree char *text = g_strdup_printf("line: { %s }\n%s", rows[i].line, test_small_definition);
+        g_autoptr(GError) error = NULL;
+        small = test_plan_of(text);
+        struct zg_wire *wire = open_link("serial", "tty", (struct zg_wire_settings){ 0 }, &error);
+        if (rows[i].wanted) {
+            assert_null(wire);
+            assert_non_null(strstr(error->message, rows[i].wanted));
+            assert_non_null(strstr(error->message, "ports/"));
+            test_plan_clear(&small);
+            continue;
+        }
+        assert_non_null(wire);
+        assert_true(zg_channel_is_open(&other));
+        assert_true(zg_wire_write(wire, (const uint8_t *)"\x01\xA0\xFF", 3, NULL));
+        assert_int_equal(zg_channel_read(&other, bytes, sizeof bytes), 3);
+        assert_memory_equal(bytes, "\x80\x05\xFF", 3);
+        assert_int_equal(zg_channel_write(&other, (const uint8_t *)"\x02\xC0", 2), 2);
+        while (passage.count == 0)
+            assert_true(zg_wire_read(wire, &passage, NULL));
+        assert_int_equal(passage.count, 2);
+        assert_memory_equal(passage.bytes, "\x40\x03", 2);
+        assert_true(zg_wire_close(wire, NULL));
+        test_plan_clear(&small);
+    }
+    zg_channel_close(&other);
+    small = usual;
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_capture), cmocka_unit_test(test_held_back),
-                                        cmocka_unit_test(test_refused) };
+                                        cmocka_unit_test(test_refused), cmocka_unit_test(test_serial_lines) };
     return cmocka_run_group_tests(tests, set_up, tear_down);
 }

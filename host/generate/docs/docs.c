@@ -88,17 +88,34 @@ static void print_contents(struct zgi_document *document, const struct zg_plan *
     zgi_document_links(document, (const char *const *)ids->pdata, (const char *const *)texts->pdata);
 }
 
+/* How a byte is sent. Free with g_free(). */
+static char *byte_text(const struct zg_line *line)
+{
+    static const char *const stops[] = { "1 stop bit", "1.5 stop bits", "2 stop bits" };
+    const struct zg_pair *pair = &line->pair;
+
+    if (line->is_clocked)
+        return g_strdup_printf("8 data bits with a clock, %s first, sampled at its %s edge; the clock idles %s; "
+                               "%.4g us or more between bytes",
+                               pair->lsb_first ? "lowest" : "highest", pair->samples_rising ? "rising" : "falling",
+                               pair->idle_high ? "high" : "low", (double)pair->byte_gap_ns / 1e3);
+    GString *text = g_string_new(NULL);
+    g_string_append_printf(text, "%u data bits, %s first; parity %c; %s", line->data_bits,
+                           line->msb_first ? "highest" : "lowest", line->parity, stops[line->half_stops - 2]);
+    if (line->idle_low)
+        g_string_append(text, "; idle low");
+    if (line->stop_opposite)
+        g_string_append_printf(text, "; stop bits %s, then a bit idle", line->idle_low ? "high" : "low");
+    return g_string_free(text, FALSE);
+}
+
 static void print_line(struct zgi_document *document, const struct zg_plan *plan)
 {
     static const char *const headings[] = { "setting", "value", NULL };
     const struct zg_line *line = &plan->definition->line;
     g_autofree char *baud = g_strdup_printf("%" G_GUINT64_FORMAT, line->baud);
-    g_autofree char *format =
-        g_strdup_printf("%u data bits, lowest first; parity %c; %s stop bit%s", line->data_bits, line->parity,
-                        line->half_stops == 2   ? "1"
-                        : line->half_stops == 3 ? "1.5"
-                                                : "2",
-                        line->half_stops == 2 ? "" : "s");
+    g_autofree char *format = byte_text(line);
+    g_autofree char *carrier = g_strdup_printf("%.10g Hz while the level is low", line->carrier_hz);
     const struct {
         const char *name;
         uint64_t ns;
@@ -111,6 +128,8 @@ static void print_line(struct zgi_document *document, const struct zg_plan *plan
     zgi_document_table(document, headings);
     zgi_document_row(document, "baud", baud, NULL);
     zgi_document_row(document, "byte", format, NULL);
+    if (line->carrier_hz > 0)
+        zgi_document_row(document, "carrier", carrier, NULL);
     zgi_document_row(document, "duplex", line->half_duplex ? "half: the two sides take turns" : "full", NULL);
     for (size_t i = 0; i < G_N_ELEMENTS(times); i++) {
         g_autofree char *time = zg_time_text((double)times[i].ns * 1e-9);
