@@ -72,6 +72,11 @@ static int run_loaded(const struct cli_verb *verb, const struct zg_plan *plan, c
         print_claims(plan, settings, asked->claims);
         return CLI_YES;
     }
+    g_autofree char *unfit = zg_soak_line_unfit(plan, settings);
+    if (unfit) {
+        cli_error(verb, "%s", unfit);
+        return CLI_USAGE;
+    }
     if (!is_addressed(verb, plan, settings))
         return CLI_NO;
     struct cli_soak_run run = { .verb = verb,
@@ -139,6 +144,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "open", 0, 0, G_OPTION_ARG_INT, &options.open,
           "On a real link: echoes that may await their answer; default 16, or 1 with half duplex", "N" },
         { "to", 0, 0, G_OPTION_ARG_INT, &options.to, "Address of the device, on a real shared line", "N" },
+        { "line", 0, 0, G_OPTION_ARG_STRING, &options.line,
+          "On sim: how the line is computed: bytes (default) or bits, as both ends' receivers sample it", "HOW" },
         { "late", 0, 0, G_OPTION_ARG_STRING, &options.late,
           "On sim: a frame that takes longer, one way, is late; default 100ms, or eight frames' time on a slow line",
           "TIME" },
@@ -198,6 +205,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_free(options.capture);
     g_free(options.traffic);
     g_free(options.way);
+    g_free(options.line);
     g_free(options.until);
     g_free(options.at_most);
     g_free(options.store);

@@ -10,6 +10,7 @@
 static const char *const traffic_words[] = { "echo", "stream", "both", "listen", "own", NULL };
 enum { OWN_WORD = 5 };
 static const char *const way_words[] = { "back", "out", "both", NULL };
+static const char *const line_words[] = { "bytes", "bits", NULL };
 
 static bool read_word(const struct cli_verb *verb, const char *option, const char *text, const char *const *words,
                       unsigned *value)
@@ -60,6 +61,7 @@ static bool read_settings(const struct cli_verb *verb, const struct cli_soak_opt
                           struct zg_soak_settings *settings)
 {
     g_autoptr(GError) error = NULL;
+    unsigned line = 0;
 
     *settings = zg_soak_defaults();
     settings->seed = (uint64_t)options->seed;
@@ -93,8 +95,10 @@ static bool read_settings(const struct cli_verb *verb, const struct cli_soak_opt
         return false;
     }
     if (!read_word(verb, "traffic", options->traffic, traffic_words, &settings->traffic) ||
-        !read_word(verb, "way", options->way, way_words, &settings->way))
+        !read_word(verb, "way", options->way, way_words, &settings->way) ||
+        !read_word(verb, "line", options->line, line_words, &line))
         return false;
+    settings->bits = line == 2;
     if (options->loopback)
         settings->traffic = ZG_SOAK_LOOPBACK;
     if (settings->traffic == OWN_WORD)

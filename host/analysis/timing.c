@@ -58,7 +58,9 @@ void zg_timing_limits(const struct zg_character *character, double *slowest, dou
 
 struct zg_character zg_timing_character(const struct zg_line *line, unsigned samples)
 {
-    return (struct zg_character){ .before_stop = 1 + line->data_bits + (line->parity == 'N' ? 0U : 1U),
+    const struct zg_uart_format format = zg_line_format(line);
+
+    return (struct zg_character){ .before_stop = zg_uart_before_stop(&format),
                                   .stop = line->half_stops / 2.0,
                                   .stop_opposite = line->stop_opposite,
                                   .samples = samples };

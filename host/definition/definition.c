@@ -137,11 +137,20 @@ const struct zg_field *zg_variable_field(const struct zg_variable *variable)
     return g_ptr_array_index(variable->fields, 0);
 }
 
+struct zg_uart_format zg_line_format(const struct zg_line *line)
+{
+    return (struct zg_uart_format){ .data_bits = (uint8_t)line->data_bits,
+                                    .parity = line->parity,
+                                    .half_stops = (uint8_t)line->half_stops,
+                                    .msb_first = line->msb_first,
+                                    .idle_low = line->idle_low,
+                                    .stop_opposite = line->stop_opposite };
+}
+
 unsigned zg_line_half_bits(const struct zg_line *line)
 {
-    if (line->is_clocked)
-        return 2 * 8;
-    return 2 * (1 + line->data_bits + (line->parity != 'N')) + line->half_stops + (line->stop_opposite ? 2U : 0U);
+    const struct zg_uart_format format = zg_line_format(line);
+    return line->is_clocked ? 2 * 8 : zg_uart_half_bits(&format);
 }
 
 uint64_t zg_line_byte_ns(const struct zg_line *line)

@@ -15,6 +15,7 @@
 #include "definition/diagnostics.h"
 #include "definition/framing_choice.h"
 #include "definition/words.h"
+#include "soft_uart/format.h"
 
 enum zg_kind {
     ZG_KIND_UNSIGNED,
@@ -385,6 +386,9 @@ const char *zg_role_name(enum zg_role role);
 
 /* Bit times of one byte on the line, doubled: start, data, parity and stop bits. */
 unsigned zg_line_half_bits(const struct zg_line *line);
+
+/* The characters of an asynchronous line. */
+struct zg_uart_format zg_line_format(const struct zg_line *line);
 
 /* The time of one byte on the line, and of several, ns; of a clocked line with their pauses. */
 uint64_t zg_line_byte_ns(const struct zg_line *line);

@@ -196,7 +196,7 @@ static void read_duplex(struct zgi_reader *reader, const struct zgi_entry *entry
         ((struct zg_definition *)into)->line.half_duplex = index == 1;
 }
 
-static void read_gap(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+static void read_idle_gap(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     zgi_read_clocked_time(reader, entry, &((struct zg_definition *)into)->line.gap_ns);
 }
@@ -283,7 +283,7 @@ const struct zgi_key zgi_line_keys[] = {
     { "kind", false, read_line_kind, "line_kind", "async (default), or clocked: a data and a clock wire" },
     { "format", false, read_format, "format", "Data bits, parity N E O M or S, stop bits 1, 1.5 or 2; default 8N1" },
     { "duplex", false, read_duplex, "duplex", "full (default) or half" },
-    { "gap", false, read_gap, "time", "Least idle time that a sender leaves between frames; default none" },
+    { "gap", false, read_idle_gap, "time", "Least idle time that a sender leaves between frames; default none" },
     { "byte_timeout", false, read_byte_timeout, "time", "Silence within a frame that abandons it; default 20 ms" },
     { "keepalive", false, read_keepalive, "positive_time", "An idle node sends hello this often; absent: never" },
     { "link_timeout", false, read_link_timeout, "positive_time",

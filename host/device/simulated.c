@@ -2,8 +2,8 @@
 #include "device/simulated.h"
 
 #include "device/program.h"
+#include "sim/bits.h"
 #include "sim/packets.h"
-#include "sim/resample.h"
 #include "zeugma/clock.h"
 
 #define PS_PER_NS UINT64_C(1000)
@@ -13,6 +13,13 @@ enum {
     HELD_UP_NS = 250000000 /* held up for longer, the device does not catch up: its line stood still in that time */
 };
 
+/* One way between UARTs of different speeds. */
+struct way {
+    struct zg_bits bits;
+    GByteArray *read; /* where what is read goes */
+    uint64_t free_ps, each_ps, place;
+};
+
 struct zg_simulated {
     const struct zg_plan *plan;
     struct zg_simulated_settings settings;
@@ -20,7 +27,7 @@ struct zg_simulated {
     struct zg_random random;
     struct zg_damage out, in;
     uint64_t host_baud; /* if it differs from the device's; otherwise 0 */
-    struct zg_resampler out_line, in_line;
+    struct way out_line, in_line;
     uint64_t now_ns;
     uint64_t boots_ns; /* when it is ready again */
     uint64_t free_ns;  /* until when the last byte sent occupies the line */
@@ -71,47 +78,65 @@ static const struct zg_port port = {
 
 /* --- bytes */
 
-/* A byte as the UART at the other end reads it: unchanged, if its speed is the same. */
-static void pass(struct zg_simulated *device, struct zg_resampler *line, uint8_t byte, GByteArray *read)
+static void hear(void *data, const struct zg_heard *heard)
 {
-    uint8_t bytes[16];
-    unsigned framing = 0;
+    struct way *way = data;
 
-    if (device->host_baud == 0)
-        g_byte_array_append(read, &byte, 1);
-    else
-        g_byte_array_append(read, bytes,
-                            (guint)zg_resample_send(line, (double)device->now_ns, byte, bytes, sizeof bytes, &framing));
+    if (heard->is_read)
+        g_byte_array_append(way->read, &heard->byte, 1);
 }
 
-static void pass_idle(struct zg_simulated *device, struct zg_resampler *line, GByteArray *read)
+/* A byte as the UART at the other end reads it: unchanged, if its speed is the same. */
+static void pass(struct zg_simulated *device, struct way *way, uint8_t byte, GByteArray *read)
 {
-    uint8_t bytes[16];
-    unsigned framing = 0;
+    const uint64_t start_ps = MAX(way->free_ps, device->now_ns * PS_PER_NS);
 
-    if (device->host_baud != 0)
-        g_byte_array_append(read, bytes,
-                            (guint)zg_resample_idle(line, (double)device->now_ns, bytes, sizeof bytes, &framing));
+    if (device->host_baud == 0) {
+        g_byte_array_append(read, &byte, 1);
+        return;
+    }
+    way->read = read;
+    way->free_ps = start_ps + way->each_ps;
+    zg_bits_send(&way->bits, &byte, 1, start_ps, way->each_ps, way->place++);
+    zg_bits_settle(&way->bits, way->free_ps);
+}
+
+static void pass_idle(struct zg_simulated *device, struct way *way, GByteArray *read)
+{
+    way->read = read;
+    if (device->host_baud != 0 && device->now_ns * PS_PER_NS > way->free_ps)
+        zg_bits_settle(&way->bits, device->now_ns * PS_PER_NS);
+}
+
+/* Begins anew, with rates in baud; 0: it is not needed. */
+static void set_way(struct way *way, const struct zg_line *line, double sent, double read)
+{
+    const struct zg_bits_settings settings = { .format = zg_line_format(line),
+                                               .sent_bit_ps = 1e12 / sent,
+                                               .read_bit_ps = 1e12 / read,
+                                               .samples = 16,
+                                               .medium = { .idle_low = line->idle_low } };
+
+    zg_bits_clear(&way->bits);
+    *way = (struct way){ .free_ps = way->free_ps };
+    way->each_ps = (uint64_t)(zg_uart_half_bits(&settings.format) * settings.sent_bit_ps / 2) + 1;
+    zg_bits_init(&way->bits, &settings, 1, 0, hear, way);
 }
 
 void zg_simulated_set_host_baud(struct zg_simulated *device, uint64_t baud)
 {
     const struct zg_line *line = &device->plan->definition->line;
     const uint64_t own = device->settings.baud > 0 ? device->settings.baud : line->baud;
-    const bool same = baud == 0 || (baud * 50 >= own * 49 && baud * 50 <= own * 51); /* a UART tolerates 2 % */
+    const bool same =
+        line->is_clocked || baud == 0 || (baud * 50 >= own * 49 && baud * 50 <= own * 51); /* a UART tolerates 2 % */
 
     if (same || device->host_baud == baud) {
         device->host_baud = same ? 0 : baud;
         return;
     }
     device->host_baud = baud;
-    device->out_line = (struct zg_resampler){ .sent_bit_ns = 1e9 / (double)own,
-                                              .read_bit_ns = 1e9 / (double)baud,
-                                              .data_bits = MIN(line->data_bits, 8),
-                                              .parity = line->parity != 'N' };
-    device->in_line = device->out_line;
-    device->in_line.sent_bit_ns = device->out_line.read_bit_ns;
-    device->in_line.read_bit_ns = device->out_line.sent_bit_ns;
+    set_way(&device->out_line, line, (double)own, (double)baud);
+    set_way(&device->in_line, line, (double)baud, (double)own);
 }
 
 static void transmit(struct zg_simulated *device)
@@ -169,7 +194,7 @@ static void receive(struct zg_simulated *device, uint64_t now_ns)
         begin_sending(device);
         for (unsigned k = 0; k < rest && device->node; k++)
             if (in_plight || device->uart.flag)
-                zg_sim_uart_take(&device->uart, zg_node_link(device->node), damaged[k]);
+                zg_sim_uart_take(&device->uart, zg_node_link(device->node), damaged[k], 0);
             else
                 zg_node_receive(device->node, &damaged[k], 1);
     }
@@ -333,6 +358,8 @@ void zg_simulated_free(struct zg_simulated *device)
     g_byte_array_unref(device->outgoing);
     zg_packets_free(device->out_packets);
     zg_packets_free(device->in_packets);
+    zg_bits_clear(&device->out_line.bits);
+    zg_bits_clear(&device->in_line.bits);
     zgi_program_clear(&device->program);
     zg_node_free(device->node);
     g_free(device);

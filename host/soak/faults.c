@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "soak/faults.h"
 
+#include <math.h>
 #include <stddef.h>
 #include <string.h>
 
@@ -16,17 +17,20 @@ enum part {
     RATE,   /* times a second */
     HERTZ,  /* the same of a period */
     TIME,   /* with a unit */
+    SPAN,   /* the same, which may be negative */
+    PPM,    /* parts in a million, which may be negative */
     COUNT,  /* of bytes */
     BYTES,  /* in hex, as a set */
     PRESENT /* it has no value */
 };
 
-enum { PARTS_MOST = 3, RECEIVERS = 1, ON_SIM = ZG_FAULTS_ON_SIM, OF_PACKETS = 16, OF_STREAMS = 32 };
+enum { PARTS_MOST = 3, RECEIVERS = 1, ON_SIM = ZG_FAULTS_ON_SIM, OF_PACKETS = 16, OF_STREAMS = 32, OF_BITS = 64 };
 enum { DEVICE = ON_SIM | ZG_FAULTS_AT_DEVICE, BYTES_HERE = DEVICE | ZG_FAULTS_HERE };
 
 static const struct fault {
     const char *name;
-    unsigned flags; /* RECEIVERS: of the receiver; what only packets have, or only streams; and zg_faults_place, or'd */
+    unsigned
+        flags; /* RECEIVERS: of the receiver; what only packets have, or streams, or bits; and zg_faults_place, or'd */
     struct {
         enum part part;
         size_t offset;
@@ -51,6 +55,11 @@ static const struct fault {
     { "eat", BYTES_HERE, { { BYTES, FAULT(line.eat) } } },
     { "strip", BYTES_HERE, { { PRESENT, FAULT(line.strip) } } },
     { "invert", BYTES_HERE, { { PRESENT, FAULT(line.invert) } } },
+    { "ppm", RECEIVERS | ON_SIM | OF_STREAMS | OF_BITS, { { PPM, FAULT(line.ppm) } } },
+    { "glitch",
+      ON_SIM | OF_STREAMS | OF_BITS,
+      { { RATE, FAULT(line.pulse.rate) }, { TIME, FAULT(line.pulse.length_ns) } } },
+    { "edges", ON_SIM | OF_STREAMS | OF_BITS, { { SPAN, FAULT(line.edges_ns) } } },
     { "reorder", BYTES_HERE | OF_PACKETS, { { SHARE, FAULT(line.reorder) } } },
     { "clip", BYTES_HERE | OF_PACKETS, { { SHARE, FAULT(line.clip) } } },
     { "latency", ON_SIM, { { TIME, FAULT(line.latency_ns) } } },
@@ -122,15 +131,25 @@ bool zg_faults_possible(const struct zg_faults *faults, enum zg_faults_place pla
     return true;
 }
 
-char *zg_faults_unfit(const struct zg_faults *faults, bool packets)
+/* The names of those with any of these flags that there are; NULL: none. */
+static char *names_with(const struct zg_faults *faults, unsigned flags)
 {
     GString *text = g_string_new(NULL);
 
     for (size_t k = 0; k < G_N_ELEMENTS(table); k++)
-        if ((table[k].flags & (packets ? OF_STREAMS : OF_PACKETS)) &&
-            (is_there(&faults->way[0], &table[k]) || is_there(&faults->way[1], &table[k])))
+        if ((table[k].flags & flags) && (is_there(&faults->way[0], &table[k]) || is_there(&faults->way[1], &table[k])))
             g_string_append_printf(text, "%s%s", text->len > 0 ? ", " : "", table[k].name);
     return g_string_free(text, text->len == 0);
+}
+
+char *zg_faults_unfit(const struct zg_faults *faults, bool packets)
+{
+    return names_with(faults, packets ? OF_STREAMS : OF_PACKETS);
+}
+
+char *zg_faults_of_bits(const struct zg_faults *faults)
+{
+    return names_with(faults, OF_BITS);
 }
 
 char *zg_faults_names(enum zg_faults_place place, bool possible)
@@ -149,6 +168,7 @@ static void append_part(GString *text, enum part part, const void *at)
 
     switch (part) {
     case TIME: g_string_append_printf(text, "%gms", (double)value->ns * 1e-6); break;
+    case SPAN: g_string_append_printf(text, "%gms", value->number * 1e-6); break;
     case COUNT: g_string_append_printf(text, "%" G_GUINT64_FORMAT, value->ns); break;
     case BYTES:
         for (unsigned i = 0; i < 256; i++)
@@ -204,6 +224,17 @@ static bool read_number(const char *text, double most, double *number)
     return end != text && *end == '\0' && *number >= 0 && *number <= most;
 }
 
+/* A number or a time with a sign, in nanoseconds. */
+static bool read_signed(const char *text, bool is_time, double most, double *number)
+{
+    const bool negative = *text == '-';
+    uint64_t ns = 0;
+    const bool good = is_time ? zg_parse_time(text + negative, &ns) : read_number(text + negative, most, number);
+
+    *number = (negative ? -1 : 1) * (is_time ? (double)ns : *number);
+    return good && fabs(*number) <= most;
+}
+
 static bool read_bytes(const char *text, uint8_t bytes[32])
 {
     const size_t length = strlen(text);
@@ -231,6 +262,10 @@ static const char *read_part(const char *text, enum part part, union value *valu
         return zg_parse_time(text, &value->ns) && value->ns <= 60 * UINT64_C(1000000000)
                    ? NULL
                    : "a time up to 1min with its unit, such as 2ms";
+    case SPAN:
+        return read_signed(text, true, 1e9, &value->number) ? NULL : "a time up to 1s with its unit, such as -2us";
+    case PPM:
+        return read_signed(text, false, 5e5, &value->number) ? NULL : "parts in a million, up to 500000 either way";
     case COUNT:
         value->ns = read_number(text, 65535, &number) ? (uint64_t)number : 0;
         return value->ns >= 1 && (double)value->ns == number ? NULL : "a number of bytes from 1 to 65535";
@@ -242,7 +277,9 @@ static const char *read_part(const char *text, enum part part, union value *valu
 /* "RATE/TIME", how the value is written. */
 static char *form_of(const struct fault *fault)
 {
-    static const char *const words[] = { "", "SHARE", "RATE", "FREQUENCY", "TIME", "COUNT", "BYTES", "" };
+    static const char *const words[] = {
+        "", "SHARE", "RATE", "FREQUENCY", "TIME", "TIME", "PPM", "COUNT", "BYTES", ""
+    };
     GString *text = g_string_new(NULL);
 
     for (unsigned i = 0; i < PARTS_MOST && fault->parts[i].part != NOTHING; i++)
@@ -359,7 +396,7 @@ bool zg_faults_set(struct zg_faults *faults, const char *name, double value, GEr
 bool zg_faults_is_time(const char *name)
 {
     const struct fault *fault = find(name, NULL);
-    return fault && fault->parts[0].part == TIME;
+    return fault && (fault->parts[0].part == TIME || fault->parts[0].part == SPAN);
 }
 
 /* --- faults with times */
@@ -466,6 +503,17 @@ void zg_fault_times_at(const struct zg_fault_times *times, uint64_t now_ns, stru
         for (guint k = 0; k < item->settings->len && item->from_ns <= now_ns && now_ns < item->to_ns; k++)
             apply(&g_array_index(item->settings, struct setting, k), faults);
     }
+}
+
+bool zg_fault_times_need_bits(const struct zg_fault_times *times)
+{
+    for (guint i = 0; times && i < times->items->len; i++) {
+        const GArray *settings = g_array_index(times->items, struct item, i).settings;
+        for (guint k = 0; k < settings->len; k++)
+            if (g_array_index(settings, struct setting, k).fault->flags & OF_BITS)
+                return true;
+    }
+    return false;
 }
 
 uint64_t zg_fault_times_next_ns(const struct zg_fault_times *times, uint64_t now_ns)

@@ -47,6 +47,10 @@ bool zg_faults_possible(const struct zg_faults *faults, enum zg_faults_place pla
  * does not. NULL: there are none. Free with g_free(). */
 char *zg_faults_unfit(const struct zg_faults *faults, bool packets);
 
+/* The names of those that there are and that act on bits, which the line by the byte does not have. NULL: there are
+ * none. Free with g_free(). */
+char *zg_faults_of_bits(const struct zg_faults *faults);
+
 /* The names of those that can be made there, or cannot, for messages. Free with g_free(). */
 char *zg_faults_names(enum zg_faults_place place, bool possible);
 
@@ -77,6 +81,9 @@ void zg_fault_times_free(struct zg_fault_times *times);
 
 /* Adds those of a moment to `faults`; later items go before earlier ones. */
 void zg_fault_times_at(const struct zg_fault_times *times, uint64_t now_ns, struct zg_faults *faults);
+
+/* Whether any of them acts on bits. */
+bool zg_fault_times_need_bits(const struct zg_fault_times *times);
 
 /* When they change next after a moment; UINT64_MAX: never. */
 uint64_t zg_fault_times_next_ns(const struct zg_fault_times *times, uint64_t now_ns);

@@ -36,6 +36,8 @@ static void settings_to_json(struct zg_json *json, const struct zg_plan *plan, c
     if (!settings->link)
         zg_json_double(json, "late_seconds", (double)settings->late_ns * 1e-9);
     zg_json_double(json, "slow_seconds", (double)settings->slow_ns * 1e-9);
+    if (settings->bits)
+        zg_json_string(json, "line", "bits");
     zg_json_unsigned(json, "baud", plan->definition->line.baud);
     zg_json_open(json, "faults", '{');
     if (zg_faults_are_even(faults)) {

@@ -21,6 +21,23 @@ uint64_t zg_soak_chance(const struct zg_soak_settings *settings)
     return settings->seed + settings->part * UINT64_C(0xD1B54A32D192ED03);
 }
 
+char *zg_soak_line_unfit(const struct zg_plan *plan, const struct zg_soak_settings *settings)
+{
+    g_autofree char *of_bits = zg_faults_of_bits(&settings->faults);
+
+    if (!settings->bits && !of_bits && zg_fault_times_need_bits(settings->fault_times))
+        return g_strdup("--faults: ppm, glitch and edges are of a line that is computed by the bit; add --line bits");
+    if (!settings->bits)
+        return of_bits
+                   ? g_strdup_printf("--faults: %s: of a line that is computed by the bit; add --line bits", of_bits)
+                   : NULL;
+    if (settings->link)
+        return g_strdup("--line bits: is for sim:");
+    if (plan->definition->line.is_clocked)
+        return g_strdup("--line bits: a clocked line has no start and stop bits to be sampled; leave it out");
+    return plan->packets ? g_strdup("--line bits: a link that keeps packets apart has no bits; leave it out") : NULL;
+}
+
 uint64_t zg_soak_usual_late_ns(const struct zg_plan *plan)
 {
     const uint64_t byte_ns = zg_line_byte_ns(&plan->definition->line);

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* The soak over the simulated line. */
+#include "analysis/timing.h"
 #include "soak/arrivals.h"
 #include "soak/sim.h"
 
@@ -56,15 +57,40 @@ static void take_packet(void *data, const uint8_t *bytes, size_t size)
     zg_node_receive(end->node, bytes, size);
 }
 
+/* When a byte is read: at the third sample of its stop bit; of a clocked line, at the last edge of its clock. */
+static unsigned read_16ths(const struct zg_line *line)
+{
+    const struct zg_uart_format format = zg_line_format(line);
+    return line->is_clocked ? 8 * 16 : 16U * zg_uart_before_stop(&format) + 9;
+}
+
+/* The device's rate is what its clock makes of the line's. */
+static struct zg_sim_bits bits_of(const struct zg_line *line)
+{
+    const struct zg_clock *clock = &line->clock;
+    struct zg_sim_bits bits = { .format = zg_line_format(line),
+                                .carrier_hz = line->carrier_hz,
+                                .ends = { { 1, 16 }, { 1, 16 } } };
+
+    if (clock->device_hz > 0) {
+        bits.ends[DEVICE].rate = 1 + zg_timing_rate(clock->device_hz, clock->divider, 0, (double)line->baud).error;
+        bits.ends[DEVICE].samples = clock->divider.samples;
+    }
+    return bits;
+}
+
 static void begin(struct zgi_sim *sim)
 {
     struct zgi_soak *soak = &sim->soak;
     const struct zg_line *physical = &soak->plan->definition->line;
     const struct zg_soak_settings *settings = soak->settings;
+    const struct zg_sim_bits bits = bits_of(physical);
     const struct zg_sim_settings line = { .baud = (uint32_t)(settings->baud > 0 ? settings->baud : physical->baud),
                                           .half_bits = zg_line_half_bits(physical),
                                           .faults = { settings->faults.way[DEVICE].line,
                                                       settings->faults.way[HOST].line },
+                                          .read_16ths = read_16ths(physical),
+                                          .bits = settings->bits ? &bits : NULL,
                                           .byte_gap_ns = physical->is_clocked ? physical->pair.byte_gap_ns : 0,
                                           .seed = zg_soak_chance(settings),
                                           .clock_us = settings->clock_us };

@@ -58,6 +58,7 @@ struct zg_soak_settings {
     unsigned size;         /* of each payload, bytes; 0: of all sizes */
     uint64_t gap_ns;       /* besides what the load leaves, after each frame */
     uint64_t baud;         /* of the line; 0: the definition's */
+    bool bits;             /* on sim:: the line is computed by the bit */
     uint32_t first_second; /* of this part, */
     uint32_t first_number[ZG_FLOWS];         /* and its frames' first numbers */
     struct zg_own *own;                      /* what is sent with ZG_SOAK_OWN */
@@ -85,6 +86,10 @@ struct zg_soak_settings zg_soak_defaults(void);
 
 /* The seed of all that is random in this part of the run, except the payloads. */
 uint64_t zg_soak_chance(const struct zg_soak_settings *settings);
+
+/* What stands against computing the line by the bit, or by the byte if that is asked; NULL: nothing. Free with
+ * g_free(). */
+char *zg_soak_line_unfit(const struct zg_plan *plan, const struct zg_soak_settings *settings);
 
 /* The usual limit for late frames: 100 ms, or the time of eight of the longest frames with the silence between them.
  * That for slow answers is twice as long. */

@@ -150,7 +150,7 @@ char *zg_sweep_value_text(const struct zg_sweep_axis *axis, double value)
     if (axis->percent)
         return g_strdup_printf("%+.3g%%", value);
     if (is_time(axis->name))
-        return value < 1e-3 ? g_strdup_printf("%.4gus", value * 1e6) : g_strdup_printf("%.4gms", value * 1e3);
+        return fabs(value) < 1e-3 ? g_strdup_printf("%.4gus", value * 1e6) : g_strdup_printf("%.4gms", value * 1e3);
     return g_strdup_printf(fabs(value) >= 1e4 ? "%.0f" : "%.4g", value);
 }
 
@@ -169,8 +169,14 @@ static bool apply(const struct zg_sweep_axis *axis, double value, const struct z
         settings->baud = (uint64_t)((axis->percent ? usual * (1 + value / 100) : value) + 0.5);
         address->baud = (unsigned long)settings->baud;
         return true;
-    default: return zg_faults_set(&settings->faults, axis->name, is_time(axis->name) ? value * 1e9 : value, error);
+    default: break;
     }
+    if (!zg_faults_set(&settings->faults, axis->name, is_time(axis->name) ? value * 1e9 : value, error))
+        return false;
+    g_autofree char *unfit = zg_soak_line_unfit(plan, settings);
+    if (unfit)
+        g_set_error(error, ZG_SOAK_ERROR, 0, "%s", unfit);
+    return !unfit;
 }
 
 /* --- the points */

@@ -244,6 +244,15 @@ unsigned zg_damage_byte(struct zg_damage *damage, uint64_t now_ns, uint8_t byte,
     return count;
 }
 
+void zg_damage_note(struct zg_damage *damage, uint64_t place, unsigned touches, unsigned flipped_bits)
+{
+    damage->totals.dropped += (touches & ZG_TOUCH_DROPPED) != 0;
+    damage->totals.inserted += (touches & ZG_TOUCH_INSERTED) != 0;
+    damage->totals.flipped_bits += flipped_bits;
+    if (damage->touched && touches != 0)
+        damage->touched(damage->data, place, touches);
+}
+
 void zg_damage_omit(struct zg_damage *damage)
 {
     damage->totals.sent++;

@@ -28,9 +28,13 @@ struct zg_sim_faults {
     double hum_hz;        /* a period, in whose first part there are more bit errors; 0: none */
     uint64_t hum_width_ns;
     double hum_bit_error_rate;
-    bool strip;      /* bit 7 of each byte is cleared, */
-    bool invert;     /* all bits are inverted, */
-    uint8_t eat[32]; /* these bytes vanish: bit n of byte b stands for 8 b + n */
+    /* where a line is computed by the bit: */
+    struct zg_spell pulse; /* all of one width, which invert the level */
+    double edges_ns;       /* how much later rising edges arrive than falling ones; negative: earlier */
+    double ppm;            /* of the receiving end's clock, in what it sends, too: how much too fast */
+    bool strip;            /* bit 7 of each byte is cleared, */
+    bool invert;           /* all bits are inverted, */
+    uint8_t eat[32];       /* these bytes vanish: bit n of byte b stands for 8 b + n */
 };
 
 /* What happened to the bytes that one end sent. */
@@ -93,6 +97,10 @@ size_t zg_damage_spare(struct zg_damage *damage, uint64_t now_ns, uint64_t byte_
 /* What becomes of a byte that is sent now: none to this many. */
 enum { ZG_DAMAGE_MOST = 3 };
 unsigned zg_damage_byte(struct zg_damage *damage, uint64_t now_ns, uint8_t byte, uint8_t left[ZG_DAMAGE_MOST]);
+
+/* What became of a byte, by its place, or behind it, beyond what the above do: of enum zg_touch, and bits that were
+ * flipped. */
+void zg_damage_note(struct zg_damage *damage, uint64_t place, unsigned touches, unsigned flipped_bits);
 
 /* A byte never leaves, though it was to be sent. */
 void zg_damage_omit(struct zg_damage *damage);

@@ -15,7 +15,16 @@ struct flight {
     uint64_t arrives_ps;  /* the first of those that have not; */
     uint64_t each_ps;     /* each of the others so much later; */
     uint64_t first, last; /* counts of the bytes since the beginning */
+    uint8_t errors;       /* of the only one */
 };
+
+/* A byte that arrives twice, or that nobody sent, behind another. */
+struct extra {
+    uint64_t place;
+    uint8_t byte;
+};
+
+enum { EXTRAS = 64 /* at most behind bytes that are on the wire */ };
 
 /* Bytes that never leave, by the count of bytes sent. */
 struct omission {
@@ -46,12 +55,19 @@ struct direction {
     struct zg_packets *packets;               /* if the line keeps them apart; then there are no flights */
     void (*take)(void *data, const uint8_t *bytes, size_t size);
     void *data;
+    uint64_t byte_ps;     /* by the sender's clock */
+    struct zg_bits *bits; /* NULL: by the byte */
+    struct extra extras[EXTRAS];
+    size_t extras_first, extras_last; /* counts */
 };
 
 struct zg_sim_line {
     uint64_t now_ps;
-    uint64_t byte_ps;
+    uint64_t byte_ps, read_ps;
     uint32_t clock_us;
+    struct zg_sim_bits bits; /* if it is computed by them */
+    struct zg_sim_faults faults[2];
+    double bit_ps;
     struct zg_random boots;
     uint64_t seed;
     struct direction directions[2];
@@ -81,28 +97,6 @@ static uint16_t boot_number(void *context)
 
 const struct zg_port zg_sim_port = { .now_us = now_us, .start_transmit = start_transmit, .boot_number = boot_number };
 
-struct zg_sim_line *zg_sim_line_new(const struct zg_sim_settings *settings)
-{
-    struct zg_sim_line *line = calloc(1, sizeof *line);
-
-    if (!line)
-        abort();
-    line->byte_ps = (settings->half_bits * UINT64_C(500000000000) + settings->baud / 2) / settings->baud +
-                    settings->byte_gap_ns * PS_PER_NS;
-    line->clock_us = settings->clock_us;
-    line->seed = settings->seed;
-    line->boots = zg_random_seeded(settings->seed, 2);
-    for (unsigned end = 0; end < 2; end++) {
-        struct direction *direction = &line->directions[end];
-        direction->line = line;
-        direction->sender = &line->ears[end];
-        direction->receiver = &line->ears[1 - end];
-        direction->uart.depth = ZG_SIM_UART_DEPTH;
-        direction->damage = zg_damage_seeded(&settings->faults[end], settings->seed, end);
-    }
-    return line;
-}
-
 void zg_sim_line_free(struct zg_sim_line *line)
 {
     if (!line)
@@ -111,6 +105,9 @@ void zg_sim_line_free(struct zg_sim_line *line)
         free(line->directions[end].flights);
         free(line->directions[end].bytes);
         zg_packets_free(line->directions[end].packets);
+        if (line->directions[end].bits)
+            zg_bits_clear(line->directions[end].bits);
+        free(line->directions[end].bits);
     }
     free(line);
 }
@@ -159,17 +156,18 @@ static void grow_bytes(struct direction *direction)
 }
 
 /* Whether bytes that arrive so continue the newest flight. */
-static bool continues(const struct direction *direction, uint64_t arrives_ps, uint64_t each_ps)
+static bool continues(const struct direction *direction, uint64_t arrives_ps, uint64_t each_ps, uint8_t errors)
 {
-    if (direction->first == direction->last)
+    if (direction->first == direction->last || errors != 0)
         return false;
     const struct flight *newest = &direction->flights[(direction->last - 1) & (direction->flights_size - 1)];
-    return newest->each_ps == each_ps && arrives_ps == newest->arrives_ps + (newest->last - newest->first) * each_ps;
+    return newest->errors == 0 && newest->each_ps == each_ps &&
+           arrives_ps == newest->arrives_ps + (newest->last - newest->first) * each_ps;
 }
 
-/* Bytes leave, the first of which arrives then, each of the others so much later. */
+/* Bytes leave, the first of which arrives then, each of the others so much later; a single one perhaps with errors. */
 static void depart(struct direction *direction, const uint8_t *bytes, size_t count, uint64_t arrives_ps,
-                   uint64_t each_ps)
+                   uint64_t each_ps, uint8_t errors)
 {
     while (direction->departed - direction->arrived + count > direction->bytes_size)
         grow_bytes(direction);
@@ -178,48 +176,91 @@ static void depart(struct direction *direction, const uint8_t *bytes, size_t cou
         span = direction->bytes_size - at < count - done ? direction->bytes_size - at : count - done;
         memcpy(direction->bytes + at, bytes + done, span);
     }
-    if (!continues(direction, arrives_ps, each_ps)) {
+    if (!continues(direction, arrives_ps, each_ps, errors)) {
         if (direction->last - direction->first == direction->flights_size)
             grow_flights(direction);
         direction->flights[direction->last++ & (direction->flights_size - 1)] =
-            (struct flight){ arrives_ps, each_ps, direction->departed, direction->departed };
+            (struct flight){ arrives_ps, each_ps, direction->departed, direction->departed, errors };
     }
     direction->departed += count;
     direction->flights[(direction->last - 1) & (direction->flights_size - 1)].last = direction->departed;
 }
 
-/* Bytes of which the last bit of the first one is sent then. With jitter they come when the next lump does. */
-static void launch(struct direction *direction, const uint8_t *bytes, size_t count, uint64_t sent_ps)
+/* Bytes of which the first one is read then. With jitter they come when the next lump does. */
+static void launch(struct direction *direction, const uint8_t *bytes, size_t count, uint64_t sent_ps, uint8_t errors)
 {
     const struct zg_sim_faults *faults = &direction->damage.faults;
-    const uint64_t byte_ps = direction->line->byte_ps, lump_ps = faults->jitter_ns * PS_PER_NS;
+    const uint64_t byte_ps = direction->byte_ps, lump_ps = faults->jitter_ns * PS_PER_NS;
     const uint64_t latency_ps = faults->latency_ns * PS_PER_NS;
 
     if (lump_ps == 0) {
-        depart(direction, bytes, count, sent_ps + latency_ps, byte_ps);
+        depart(direction, bytes, count, sent_ps + latency_ps, byte_ps, errors);
         return;
     }
     while (count > 0) {
         const uint64_t lump_end_ps = (sent_ps / lump_ps + 1) * lump_ps;
         uint64_t together = (lump_end_ps - sent_ps + byte_ps - 1) / byte_ps;
         together = together < count ? together : count;
-        depart(direction, bytes, (size_t)together, lump_end_ps + latency_ps, 0);
+        depart(direction, bytes, (size_t)together, lump_end_ps + latency_ps, 0, errors);
         sent_ps += together * byte_ps;
         bytes += together;
         count -= (size_t)together;
     }
 }
 
+/* Bytes go onto the wire now. */
+static void put(struct direction *direction, const uint8_t *bytes, size_t count)
+{
+    if (direction->bits)
+        zg_bits_send(direction->bits, bytes, count, direction->free_ps, direction->byte_ps,
+                     direction->damage.totals.sent - count);
+    else
+        launch(direction, bytes, count, direction->free_ps + direction->line->read_ps, 0);
+}
+
+/* A byte goes onto the wire, and the others arrive together with it. */
+static void put_with(struct direction *direction, const uint8_t *bytes, unsigned count)
+{
+    for (unsigned i = 1; i < count && direction->bits; i++) /* first, as the byte may be heard at once */
+        direction->extras[direction->extras_last++ % EXTRAS] =
+            (struct extra){ direction->damage.totals.sent - 1, bytes[i] };
+    put(direction, bytes, 1);
+    for (unsigned i = 1; i < count && !direction->bits; i++)
+        put(direction, bytes + i, 1);
+}
+
+/* What the bits of a byte, or what looks like one, came to. */
+static void hear(void *data, const struct zg_heard *heard)
+{
+    struct direction *direction = data;
+    unsigned flipped = 0;
+
+    for (unsigned bits = heard->touches == ZG_TOUCH_CHANGED ? (unsigned)(heard->sent ^ heard->byte) : 0; bits != 0;
+         bits &= bits - 1)
+        flipped++;
+    if (heard->touches != 0)
+        zg_damage_note(&direction->damage, heard->place, heard->touches, flipped);
+    if (heard->is_read)
+        launch(direction, &heard->byte, 1, heard->at_ps, heard->errors);
+    while (direction->extras_first != direction->extras_last) {
+        const struct extra *extra = &direction->extras[direction->extras_first % EXTRAS];
+        if (extra->place > heard->place)
+            return;
+        direction->extras_first++;
+        launch(direction, &extra->byte, 1, heard->is_read ? heard->at_ps : direction->free_ps, 0);
+    }
+}
+
 /* Sends bytes that the transmitter has had: stretches that no fault strikes, and single bytes that one does. */
 static void carry(struct direction *direction, const uint8_t *bytes, size_t count)
 {
-    const uint64_t byte_ps = direction->line->byte_ps;
+    const uint64_t byte_ps = direction->byte_ps;
 
     while (count > 0) {
         const uint64_t now_ns = direction->free_ps / PS_PER_NS;
         const size_t spared = zg_damage_spare(&direction->damage, now_ns, byte_ps, bytes, count);
         if (spared > 0)
-            launch(direction, bytes, spared, direction->free_ps + byte_ps);
+            put(direction, bytes, spared);
         direction->free_ps += spared * byte_ps;
         bytes += spared;
         count -= spared;
@@ -227,11 +268,98 @@ static void carry(struct direction *direction, const uint8_t *bytes, size_t coun
             return;
         uint8_t left[ZG_DAMAGE_MOST];
         const unsigned rest = zg_damage_byte(&direction->damage, direction->free_ps / PS_PER_NS, *bytes++, left);
+        if (rest > 0)
+            put_with(direction, left, rest);
         direction->free_ps += byte_ps;
         count--;
-        for (unsigned i = 0; i < rest; i++) /* two of them arrive at once */
-            launch(direction, &left[i], 1, direction->free_ps);
     }
+}
+
+/* By the bit, what holds the line is part of the medium. */
+static struct zg_sim_faults faults_by_byte(const struct zg_sim_faults *faults, bool by_bit)
+{
+    struct zg_sim_faults rest = *faults;
+
+    if (by_bit)
+        rest.hold = (struct zg_spell){ 0 };
+    return rest;
+}
+
+/* How long a bit is by an end's clock. */
+static double bit_of(const struct zg_sim_line *line, unsigned end, const struct zg_sim_faults *to_it)
+{
+    return line->bit_ps / (line->bits.ends[end].rate * (1 + to_it->ppm * 1e-6));
+}
+
+/* `faults`: in what each end sends. */
+static struct zg_bits_settings bits_settings(const struct zg_sim_line *line, unsigned end,
+                                             const struct zg_sim_faults faults[2])
+{
+    const struct zg_sim_faults *own = &faults[end];
+
+    return (struct zg_bits_settings){ .format = line->bits.format,
+                                      .sent_bit_ps = bit_of(line, end, &faults[1 - end]),
+                                      .read_bit_ps = bit_of(line, 1 - end, own),
+                                      .samples = line->bits.ends[1 - end].samples,
+                                      .medium = { .idle_low = line->bits.format.idle_low,
+                                                  .carrier_ps =
+                                                      line->bits.carrier_hz > 0 ? 1e12 / line->bits.carrier_hz : 0,
+                                                  .rise_ps = own->edges_ns > 0 ? own->edges_ns * PS_PER_NS : 0,
+                                                  .fall_ps = own->edges_ns < 0 ? -own->edges_ns * PS_PER_NS : 0,
+                                                  .pulses = own->pulse,
+                                                  .holds = own->hold } };
+}
+
+/* The time from one byte to the next, of a sender whose bits take that long. */
+static uint64_t byte_of(const struct zg_bits_settings *settings)
+{
+    return (uint64_t)(zg_uart_half_bits(&settings->format) * settings->sent_bit_ps / 2 + 0.5);
+}
+
+static void begin_bits(struct zg_sim_line *line, const struct zg_sim_settings *settings)
+{
+    for (unsigned end = 0; end < 2; end++) {
+        struct direction *direction = &line->directions[end];
+        const struct zg_bits_settings bits = bits_settings(line, end, settings->faults);
+        direction->bits = malloc(sizeof *direction->bits);
+        if (!direction->bits)
+            abort();
+        zg_bits_init(direction->bits, &bits, settings->seed, end + 2, hear, direction);
+        direction->byte_ps = byte_of(&bits);
+        line->faults[end] = settings->faults[end];
+    }
+}
+
+struct zg_sim_line *zg_sim_line_new(const struct zg_sim_settings *settings)
+{
+    struct zg_sim_line *line = calloc(1, sizeof *line);
+
+    if (!line)
+        abort();
+    line->byte_ps = (settings->half_bits * UINT64_C(500000000000) + settings->baud / 2) / settings->baud +
+                    settings->byte_gap_ns * PS_PER_NS;
+    line->read_ps = settings->read_16ths > 0
+                        ? (settings->read_16ths * UINT64_C(62500000000) + settings->baud / 2) / settings->baud
+                        : line->byte_ps;
+    line->bit_ps = 1e12 / (double)settings->baud;
+    line->clock_us = settings->clock_us;
+    line->seed = settings->seed;
+    line->boots = zg_random_seeded(settings->seed, 2);
+    for (unsigned end = 0; end < 2; end++) {
+        struct direction *direction = &line->directions[end];
+        direction->line = line;
+        direction->sender = &line->ears[end];
+        direction->receiver = &line->ears[1 - end];
+        direction->uart.depth = ZG_SIM_UART_DEPTH;
+        direction->byte_ps = line->byte_ps;
+        const struct zg_sim_faults faults = faults_by_byte(&settings->faults[end], settings->bits != NULL);
+        direction->damage = zg_damage_seeded(&faults, settings->seed, end);
+    }
+    if (settings->bits) {
+        line->bits = *settings->bits;
+        begin_bits(line, settings);
+    }
+    return line;
 }
 
 /* Takes bytes away that never leave; or bounds `count` to those before the next ones, and returns false. */
@@ -257,7 +385,7 @@ static bool omit(struct direction *direction, const uint8_t *span, size_t *count
 /* As a radio that takes the packet in the ring whenever it is free. */
 static void transmit_packets(struct direction *direction, uint64_t until_ps)
 {
-    const uint64_t byte_ps = direction->line->byte_ps;
+    const uint64_t byte_ps = direction->byte_ps;
     const uint8_t *packet;
     size_t size;
 
@@ -294,7 +422,7 @@ static void arrive_in_packets(struct direction *direction, uint64_t until_ps)
 /* As the interrupts of a transmitter, which take the oldest bytes of its ring whenever the line is free. */
 static void transmit(struct direction *direction, uint64_t until_ps)
 {
-    const uint64_t byte_ps = direction->line->byte_ps;
+    const uint64_t byte_ps = direction->byte_ps;
 
     if (direction->masked) { /* the next byte waits for its interrupt */
         if (direction->free_ps < until_ps)
@@ -324,7 +452,7 @@ static void receive(struct direction *direction, const uint8_t *bytes, size_t co
     uint64_t arrives_ps = flight->arrives_ps;
     uint8_t *span;
 
-    while (count > 0 && !to->gaps && !direction->uart.masked) {
+    while (count > 0 && !to->gaps && !direction->uart.masked && flight->errors == 0) {
         size_t fits = zg_ring_free_span(&to->receive, &span);
         if (fits == 0)
             break;
@@ -340,7 +468,7 @@ static void receive(struct direction *direction, const uint8_t *bytes, size_t co
     for (; count > 0; count--, arrives_ps += flight->each_ps) {
         const uint32_t before = to->counters.bytes_dropped;
         direction->line->now_ps = arrives_ps; /* an interrupt may read the clock */
-        zg_sim_uart_take(&direction->uart, to, *bytes);
+        zg_sim_uart_take(&direction->uart, to, *bytes, flight->errors);
         if (direction->receiver->received && !direction->uart.masked && before == to->counters.bytes_dropped)
             direction->receiver->received(direction->receiver->data, bytes, 1);
         bytes++;
@@ -379,6 +507,8 @@ void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns)
             arrive_in_packets(direction, until_ps);
         } else {
             transmit(direction, until_ps);
+            if (direction->bits)
+                zg_bits_settle(direction->bits, direction->free_ps > until_ps ? direction->free_ps : until_ps);
             arrive(direction, until_ps);
         }
     }
@@ -408,15 +538,29 @@ void zg_sim_watch(struct zg_sim_line *line, unsigned end, void (*touched)(void *
     line->directions[end].damage.data = data;
 }
 
+/* The faults of one end are those of the other's clock, too. */
+static void change_bits(struct zg_sim_line *line, uint64_t now_ns)
+{
+    for (unsigned end = 0; end < 2; end++) {
+        const struct zg_bits_settings bits = bits_settings(line, end, line->faults);
+        zg_bits_change(line->directions[end].bits, &bits, now_ns);
+        line->directions[end].byte_ps = byte_of(&bits);
+    }
+}
+
 void zg_sim_change(struct zg_sim_line *line, unsigned end, const struct zg_sim_faults *faults)
 {
     struct direction *const direction = &line->directions[end];
     const uint64_t now_ns = line->now_ps / PS_PER_NS;
+    const struct zg_sim_faults by_byte = faults_by_byte(faults, direction->bits != NULL);
 
+    line->faults[end] = *faults;
     if (direction->packets)
         zg_packets_change(direction->packets, faults, now_ns, &direction->damage);
     else
-        zg_damage_change(&direction->damage, faults, now_ns);
+        zg_damage_change(&direction->damage, &by_byte, now_ns);
+    if (direction->bits)
+        change_bits(line, now_ns);
 }
 
 void zg_sim_mask(struct zg_sim_line *line, unsigned end, unsigned depth, bool masked)

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * A simulated serial line between two links, byte by byte, in virtual time. Frames take the time that their bits take.
+ * A simulated serial line between two links, byte by byte or bit by bit, in virtual time. Frames take the time that
+ * their bits take.
  * Random numbers are drawn only where a fault strikes; one seed always gives the same run. Times are nanoseconds since
  * the start. One thread. The line owns its memory; the links are the caller's.
  */
@@ -9,14 +10,27 @@
 
 #include <stdint.h>
 
+#include "sim/bits.h"
 #include "sim/damage.h"
 #include "sim/uart.h"
 #include "zeugma/link.h"
+
+/* The two ends of an asynchronous line that is computed by the bit. */
+struct zg_sim_bits {
+    struct zg_uart_format format;
+    double carrier_hz; /* 0: none */
+    struct {
+        double rate;      /* the end's, over the nominal one */
+        unsigned samples; /* of its receiver, a bit: 16 or 8 */
+    } ends[2];
+};
 
 struct zg_sim_settings {
     uint32_t baud;
     unsigned half_bits;             /* bit times of a byte, doubled: 20 for 8N1; */
     uint64_t byte_gap_ns;           /* and a pause behind each */
+    unsigned read_16ths;            /* of a bit, from a byte's beginning until it is read; 0: all of it */
+    const struct zg_sim_bits *bits; /* how the ends send and sample bits; NULL: the line is computed by the byte */
     struct zg_sim_faults faults[2]; /* in what each end sends */
     uint64_t seed;
     uint32_t clock_us; /* what the ends' clocks show at the start; near 2^32 they wrap during the run */

@@ -1,17 +1,18 @@
 /* SPDX-License-Identifier: MIT */
 #include "sim/uart.h"
 
-static void interrupt(struct zg_sim_uart *uart, struct zg_link *link, uint8_t byte)
+static void interrupt(struct zg_sim_uart *uart, struct zg_link *link, uint8_t byte, uint8_t errors)
 {
-    zg_link_receive_isr(link, byte, uart->flag ? ZG_LINE_OVERRUN : 0U);
+    zg_link_receive_isr(link, byte, (uint8_t)(errors | (uart->flag ? ZG_LINE_OVERRUN : 0U)));
     uart->flag = false;
 }
 
-void zg_sim_uart_take(struct zg_sim_uart *uart, struct zg_link *link, uint8_t byte)
+void zg_sim_uart_take(struct zg_sim_uart *uart, struct zg_link *link, uint8_t byte, uint8_t errors)
 {
     if (!uart->masked) {
-        interrupt(uart, link, byte);
+        interrupt(uart, link, byte, errors);
     } else if (uart->used < uart->depth) {
+        uart->errors[uart->used] = errors;
         uart->bytes[uart->used++] = byte;
     } else {
         uart->flag = true;
@@ -23,7 +24,7 @@ void zg_sim_uart_mask(struct zg_sim_uart *uart, struct zg_link *link, bool maske
 {
     uart->masked = masked;
     for (unsigned i = 0; i < uart->used && !masked; i++)
-        interrupt(uart, link, uart->bytes[i]);
+        interrupt(uart, link, uart->bytes[i], uart->errors[i]);
     if (!masked)
         uart->used = 0;
 }

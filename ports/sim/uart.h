@@ -19,11 +19,11 @@ struct zg_sim_uart {
     bool flag; /* the next byte bears the overrun flag */
     /* private */
     unsigned used;
-    uint8_t bytes[ZG_SIM_UART_MOST];
+    uint8_t bytes[ZG_SIM_UART_MOST], errors[ZG_SIM_UART_MOST];
 };
 
-/* A byte arrived from the line. */
-void zg_sim_uart_take(struct zg_sim_uart *uart, struct zg_link *link, uint8_t byte);
+/* A byte arrived from the line, with errors of enum zg_line_error. */
+void zg_sim_uart_take(struct zg_sim_uart *uart, struct zg_link *link, uint8_t byte, uint8_t errors);
 
 /* Masks interrupts, or allows them again: then the link gets what waits. */
 void zg_sim_uart_mask(struct zg_sim_uart *uart, struct zg_link *link, bool masked);

@@ -6,7 +6,6 @@
 #include "device/plausible.h"
 #include "device/simulated.h"
 #include "random_definition.h"
-#include "sim/resample.h"
 #include "support.h"
 
 static void assert_fits(const struct zg_plan *plan, const struct zg_plan_message *message, uint64_t seed)
@@ -97,46 +96,8 @@ static void test_devices(void **state)
     assert_true(frames > 1000);
 }
 
-/* At the same speed, and at any within 3 %, each byte is read as sent; at another speed, as its bits say: at half the
- * speed 0x00 (nine low bits of ten) reads as four low bits, then high ones. */
-static void test_speeds(void **state)
-{
-    uint8_t read[16];
-    (void)state;
-    for (int percent = -3; percent <= 3; percent++) {
-        struct zg_resampler line = { .sent_bit_ns = 1000, .read_bit_ns = 1000 + 10.0 * percent, .data_bits = 8 };
-        struct zg_random random = zg_random_seeded(5, 5);
-        uint8_t sent[2000];
-        size_t count_read = 0;
-        unsigned framing = 0;
-        for (unsigned i = 0; i < sizeof sent; i++) {
-            sent[i] = (uint8_t)zg_random_next(&random);
-            size_t count_now = zg_resample_send(&line, 0, sent[i], read, sizeof read, &framing);
-            for (size_t k = 0; k < count_now; k++)
-                assert_int_equal(read[k], sent[count_read++]);
-        }
-        count_read += zg_resample_idle(&line, 1e9, read, sizeof read, &framing);
-        assert_int_equal(count_read, sizeof sent);
-        assert_int_equal(framing, 0);
-    }
-    struct zg_resampler slow = { .sent_bit_ns = 1000, .read_bit_ns = 2000, .data_bits = 8 };
-    struct zg_resampler fast = { .sent_bit_ns = 2000, .read_bit_ns = 1000, .data_bits = 8 };
-    unsigned framing = 0;
-    size_t size = zg_resample_send(&slow, 0, 0x00, read, sizeof read, &framing);
-    size += zg_resample_idle(&slow, 1e6, read + size, sizeof read - size, &framing);
-    assert_int_equal(size, 1);
-    assert_int_equal(read[0], 0xF8); /* the fourth data bit is sampled just as the stop bit begins */
-    assert_int_equal(framing, 0);
-    size = zg_resample_send(&fast, 0, 0x55, read, sizeof read, &framing);
-    size += zg_resample_idle(&fast, 1e6, read + size, sizeof read - size, &framing);
-    assert_int_equal(read[0], 0x66); /* 0 1 0 1 0, each bit twice: 0 | 0 1100 110 | 0 */
-    assert_int_equal(framing, 1);
-    assert_int_equal(size, 2);
-}
-
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_values), cmocka_unit_test(test_devices),
-                                        cmocka_unit_test(test_speeds) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_values), cmocka_unit_test(test_devices) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -132,10 +132,82 @@ static void test_one_seed_one_run(void **state)
     assert_memory_not_equal(&seen[0], &seen[2], sizeof seen[0]);
 }
 
+/* Everything that an end received, and after how many steps. */
+struct arrivals {
+    GByteArray *bytes;
+    GArray *steps;
+    unsigned step;
+};
+
+static void note(void *data, const uint8_t *bytes, size_t count)
+{
+    struct arrivals *arrivals = data;
+    g_byte_array_append(arrivals->bytes, bytes, (guint)count);
+    for (size_t i = 0; i < count; i++)
+        g_array_append_val(arrivals->steps, arrivals->step);
+}
+
+/* The same bytes, at times that agree within a tick, whether the line is computed by the byte or by the bit: without
+ * faults, and with those that happen to bytes. */
+static void test_bytes_and_bits(void **state)
+{
+    static const struct zg_sim_faults kinds[] = {
+        { 0 },
+        { .bit_error_rate = 1e-3, .drop = 0.01, .twice = 0.01, .insert = 0.01 },
+        { .latency_ns = 3000000, .jitter_ns = 1000000, .cut = { 20, 2000000 }, .strip = true },
+    };
+    static const struct zg_sim_bits by_bit = { .format = { .data_bits = 8, .parity = 'E', .half_stops = 3 },
+                                               .ends = { { 1, 16 }, { 1, 8 } } };
+    enum { STEP_NS = 3255 }; /* half a tick of 16 at 9600 baud */
+    (void)state;
+    for (size_t i = 0; i < G_N_ELEMENTS(kinds); i++) {
+        struct arrivals arrivals[2];
+        struct zg_sim_totals totals[2];
+        for (unsigned bits = 0; bits < 2; bits++) {
+            const struct zg_sim_settings settings = { .baud = 9600,
+                                                      .half_bits = 23,
+                                                      .read_16ths = 16 * 10 + 9,
+                                                      .bits = bits ? &by_bit : NULL,
+                                                      .faults = { kinds[i], kinds[i] },
+                                                      .seed = 5 };
+            const uint8_t payload[40] = { 1, 2, 3 };
+            struct bench bench = begin(&settings);
+            struct arrivals *here = &arrivals[bits];
+            *here = (struct arrivals){ g_byte_array_new(), g_array_new(FALSE, FALSE, sizeof(unsigned)), 0 };
+            zg_sim_listen(bench.line, 0, &(struct zg_sim_ears){ .received = note, .data = here });
+            for (; here->step < 220000; here->step++) {
+                if (here->step < 100000)
+                    while (zg_any_link_send(zg_node_any_link(bench.nodes[1]), 1, payload, sizeof payload) == 0)
+                        ;
+                zg_sim_advance(bench.line, here->step * (uint64_t)STEP_NS);
+                zg_any_link_poll(zg_node_any_link(bench.nodes[0]));
+            }
+            totals[bits] = *zg_sim_totals(bench.line, 1);
+            assert_int_equal(totals[bits].arrived,
+                             totals[bits].sent - totals[bits].dropped + totals[bits].doubled + totals[bits].inserted);
+            end(&bench);
+        }
+        assert_true(arrivals[0].bytes->len > 300);
+        assert_int_equal(arrivals[0].bytes->len, arrivals[1].bytes->len);
+        assert_memory_equal(arrivals[0].bytes->data, arrivals[1].bytes->data, arrivals[0].bytes->len);
+        assert_memory_equal(&totals[0], &totals[1], sizeof totals[0]);
+        for (guint k = 0; k < arrivals[0].steps->len && kinds[i].jitter_ns == 0; k++) {
+            const int before = (int)g_array_index(arrivals[0].steps, unsigned, k),
+                      after = (int)g_array_index(arrivals[1].steps, unsigned, k);
+            assert_in_range(after - before + 1, 0, 3 + 1); /* a tick is two steps, and the steps themselves are one */
+        }
+        for (unsigned bits = 0; bits < 2; bits++) {
+            g_byte_array_unref(arrivals[bits].bytes);
+            g_array_unref(arrivals[bits].steps);
+        }
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_frames_take_their_time),
                                         cmocka_unit_test(test_faults_come_at_their_rates),
-                                        cmocka_unit_test(test_one_seed_one_run) };
+                                        cmocka_unit_test(test_one_seed_one_run),
+                                        cmocka_unit_test(test_bytes_and_bits) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
