@@ -6,7 +6,6 @@
 #include "analysis/explain.h"
 #include "codec/frame.h"
 #include "codec/from_json.h"
-#include "codec/payload.h"
 
 static void print_bytes(const GByteArray *bytes, bool binary)
 {
@@ -26,46 +25,25 @@ static int encode(const struct cli_verb *verb, const struct zg_plan *plan, char 
                   bool payload_only, enum output output)
 {
     const struct zg_plan_message *message = cli_message(verb, plan, argv[2]);
-    struct zg_header header = { .minor = plan->minor };
     g_autoptr(GError) error = NULL;
+    struct zg_given given;
 
     if (!message)
         return CLI_NO;
-    const struct zg_block *block = &message->payload;
-    struct zg_value *values = zg_values_new(block);
-    bool good = zg_values_from_json(message, argv[3], values, &error) &&
-                (!header_text || zg_header_from_json(plan, message, header_text, &header, &error));
-    size_t length = good ? zg_payload_size(message, values) : 0;
-    g_autofree uint8_t *payload = g_malloc0(length + 1);
-    if (good)
-        zg_payload_pack(message, &header, values, payload);
-    const struct zg_plan_message *mistaken = good ? zg_plan_mistaken(plan, message, payload, length) : NULL;
-    if (good && !zg_plan_carries(plan, message, payload, length)) {
-        g_set_error(&error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE,
-                    "%s: this payload holds the end mark, where a receiver would end the frame%s",
-                    message->message->name,
-                    plan->definition->framing.ignores > 0 ? ", or a byte that the framing ignores" : "");
-        good = false;
-    }
-    if (mistaken) {
-        g_set_error(&error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE,
-                    "%s: this payload begins with a tag of %s, for which a receiver would take it",
-                    message->message->name, mistaken->message->name);
-        good = false;
-    }
+    const bool good = zg_given_from_json(plan, message, argv[3], header_text, &given, &error);
     if (!good) {
         cli_error(verb, "%s", error->message);
     } else if (output == FRAME_EXPLAINED) {
-        header.id = (uint32_t)message->message->id;
-        g_autofree char *explained = zg_explain_text(plan, message, &header, values);
+        g_autofree char *explained = zg_explain_text(plan, message, &given.header, given.values);
         cli_print("%s", explained);
+    } else if (payload_only) {
+        print_bytes(given.payload, output == FRAME_BINARY);
     } else {
-        header.id = (uint32_t)message->message->id;
-        g_autoptr(GByteArray) bytes = payload_only ? g_byte_array_append(g_byte_array_new(), payload, (guint)length)
-                                                   : zg_frame_of(plan, message, &header, payload, length);
+        g_autoptr(GByteArray) bytes =
+            zg_frame_of(plan, message, &given.header, given.payload->data, given.payload->len);
         print_bytes(bytes, output == FRAME_BINARY);
     }
-    zg_values_free(block, values);
+    zg_given_clear(&given);
     return good ? CLI_YES : CLI_NO;
 }
 

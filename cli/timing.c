@@ -138,8 +138,6 @@ static int print_clocks(const struct asked *asked)
 
 /* --- other rates and clocks */
 
-static const double usual_rates[] = { 1200,   2400,   4800,   9600,   14400,  19200,  28800,   38400,   57600,  76800,
-                                      115200, 230400, 250000, 460800, 500000, 921600, 1000000, 2000000, 3000000 };
 static const double usual_crystals[] = { 1.8432e6,  2.4576e6, 3.6864e6, 4e6,  7.3728e6,  8e6,  10e6, 11.0592e6, 12e6,
                                          14.7456e6, 16e6,     18.432e6, 20e6, 22.1184e6, 24e6, 25e6, 32e6,      48e6 };
 
@@ -165,13 +163,14 @@ static void print_found(const struct asked *asked)
         g_autofree char *clock = clock_text(asked->clocks[i]), *divider = divider_text(asked->dividers[0]);
         double highest = 0;
         cli_print("\nusual rates that %s makes with divider %s\n", clock, divider);
-        for (size_t k = 0; k < G_N_ELEMENTS(usual_rates); k++) {
-            const double margin = margin_at(asked, asked->clocks[i], asked->dividers[0], usual_rates[k], &error);
+        for (size_t k = 0; k < zg_timing_usual_rate_count; k++) {
+            const double margin =
+                margin_at(asked, asked->clocks[i], asked->dividers[0], zg_timing_usual_rates[k], &error);
             if (margin < 0)
                 continue;
-            cli_print("  %8.0f  %+7.3f %%  %5.2f bits left%s\n", usual_rates[k], 100 * error, margin,
+            cli_print("  %8.0f  %+7.3f %%  %5.2f bits left%s\n", zg_timing_usual_rates[k], 100 * error, margin,
                       margin < ZG_TIMING_MARGINAL ? "  marginal" : "");
-            highest = fmax(highest, usual_rates[k]);
+            highest = fmax(highest, zg_timing_usual_rates[k]);
         }
         if (highest > 0)
             cli_print("  the highest at which both read at their worst: %.0f\n", highest);

@@ -7,8 +7,19 @@ pkg_check_modules(GMP REQUIRED IMPORTED_TARGET gmp)
 pkg_check_modules(PCAP REQUIRED IMPORTED_TARGET libpcap)
 pkg_check_modules(SQLITE REQUIRED IMPORTED_TARGET sqlite3)
 pkg_check_modules(NCURSES REQUIRED IMPORTED_TARGET ncursesw)
+if(ZEUGMA_PICTURES)
+  pkg_check_modules(CAIRO IMPORTED_TARGET cairo cairo-svg)
+  if(NOT CAIRO_FOUND)
+    message(WARNING "There is no cairo: zeugma will draw no pictures.")
+  endif()
+endif()
 
 file(GLOB_RECURSE HOST_SOURCES CONFIGURE_DEPENDS host/*.c)
+if(CAIRO_FOUND)
+  list(FILTER HOST_SOURCES EXCLUDE REGEX "host/picture/none\\.c$")
+else()
+  list(FILTER HOST_SOURCES EXCLUDE REGEX "host/picture/(surface|wave)\\.c$")
+endif()
 # What generated folders hold beside generated code is part of the library.
 file(GLOB RUNTIME_FILES CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} include/zeugma/*.h
      include/zeugma/detail/*.h runtime/*.c runtime/*.h)
@@ -36,6 +47,9 @@ target_include_directories(zeugma_host PUBLIC $<BUILD_INTERFACE:${PROJECT_SOURCE
                            $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}/zeugma-host>)
 target_link_libraries(zeugma_host PUBLIC zeugma_sim zeugma_posix zeugma_runtime PkgConfig::GLIB PkgConfig::GMP
                       PRIVATE PkgConfig::YAML PkgConfig::JSON PkgConfig::PCAP PkgConfig::SQLITE m)
+if(CAIRO_FOUND)
+  target_link_libraries(zeugma_host PRIVATE PkgConfig::CAIRO)
+endif()
 
 file(GLOB CLI_SOURCES CONFIGURE_DEPENDS cli/*.c)
 add_executable(zeugma ${CLI_SOURCES})

@@ -44,16 +44,21 @@ picture start 110x36 14 "cd /tmp && zeugma start gauge && cd gauge && make run S
 picture check 132x30 2 "zeugma check $loom" "zeugma check examples/tide_mast/draft.yaml" "zeugma check /tmp/loom_draft.yaml"
 picture compare 120x24 2 "zeugma compare $loom examples/loom/draft.yaml"
 picture crc 120x24 3 "zeugma crc crc16/modbus" "zeugma crc crc16/arc --hex '01 03 00 00 00 0A' --find C5CD"
-picture encode 130x36 2 "zeugma encode $loom load_row '{\"row\": 7, \"lift\": 21845}' --header '{\"sequence\": 12, \"ticket\": 3}'" \
+picture encode 130x44 2 "zeugma encode $loom load_row '{\"row\": 7, \"lift\": 21845}' --header '{\"sequence\": 12, \"ticket\": 3}'" \
     "zeugma encode $loom load_row '{\"row\": 7, \"lift\": 21845}' --explain" \
     "zeugma encode $loom set_speed '{\"picks_per_min\": 9000}'" \
-    "zeugma encode examples/carillon/carillon.yaml strike '{\"force\": 60}' --header '{\"destination\": 3, \"ticket\": 7}' --explain"
-picture decode 130x24 2 "zeugma decode $loom --hex '05410c030705555545db00 05410c030705545545db00 0102 00 05410c030705555545db00 05410c03'" \
-    "zeugma decode $loom --json --hex '05410c030705545545db00 05410c030705555545db00'"
+    "zeugma encode examples/carillon/carillon.yaml strike '{\"force\": 60}' --header '{\"destination\": 3, \"ticket\": 7}' --explain" \
+    "zeugma decode $loom --hex '05410c030705555545db00 05410c030705545545db00 0102 00'"
+if is_wanted wave; then
+    zeugma wave $loom load_row '{"row": 7, "lift": 21845}' --other 42000 --png docs/screenshots/wave.png
+fi
+zeugma wave $loom load_row '{"row": 7, "lift": 21845}' --csv /tmp/row.csv
+sed 's/,1$/,2/; s/,0$/,1/; s/,2$/,0/' /tmp/row.csv >/tmp/inverted.csv
+picture wave-read 110x44 2 "zeugma wave $loom --hex 'a5 07' --other 60000" "zeugma wave $loom --read /tmp/row.csv" \
+    "zeugma wave $loom --read /tmp/inverted.csv --errors 1"
 picture layout 100x46 2 "zeugma layout $loom | head -42"
 picture examples 120x32 8 loom_sim tide_mast_sim carillon_sim
 picture soak-ledger 132x54 8 "zeugma soak $loom sim: --for 10min --faults ber=1e-5,drop=1e-6 --seed 7 | head -50"
-picture soak-verdict 132x44 8 "zeugma soak $loom sim: --for 10min --faults ber=1e-5,drop=1e-6 --seed 7 --require 'lost <= 1e-2' --require 'damaged_accepted <= 1e-4' | tail -40"
 rm -f /tmp/night.store
 picture report 120x54 16 "zeugma soak $loom sim: --for 1h --faults 'burst=0.02/20ms/1e-2 out:cut=0.001/12s,restart=0.002' --store /tmp/night.store --require 'lost <= 1e-2' >/dev/null 2>&1; zeugma report /tmp/night.store | cut -c1-118 | head -46"
 picture watch-table 110x36 8 "zeugma watch $loom sim: --table --answer --mark 'tension > 200'"

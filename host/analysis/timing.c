@@ -147,3 +147,18 @@ enum zg_cure zg_timing_cure(const struct zg_line *line, const struct zg_uart_end
     }
     return ZG_CURE_NONE;
 }
+
+const double zg_timing_usual_rates[] = { 300,    600,    1200,   2400,   4800,    9600,    14400,
+                                         19200,  28800,  38400,  57600,  76800,   115200,  230400,
+                                         250000, 460800, 500000, 921600, 1000000, 2000000, 3000000 };
+const size_t zg_timing_usual_rate_count = G_N_ELEMENTS(zg_timing_usual_rates);
+
+double zg_timing_usual_rate(double baud)
+{
+    double nearest = zg_timing_usual_rates[0];
+
+    for (size_t i = 1; i < zg_timing_usual_rate_count; i++)
+        if (fabs(log(zg_timing_usual_rates[i] / baud)) < fabs(log(nearest / baud)))
+            nearest = zg_timing_usual_rates[i];
+    return nearest;
+}

@@ -73,6 +73,11 @@ double zg_timing_least(const struct zg_timing *timing);
 /* Margins under this many bits are marginal. */
 #define ZG_TIMING_MARGINAL 0.1
 
+/* The rates that are usual, in rising order, and the one nearest to a rate by ratio. */
+extern const double zg_timing_usual_rates[];
+extern const size_t zg_timing_usual_rate_count;
+double zg_timing_usual_rate(double baud);
+
 /* What leaves at least that to two ends that have less: of a second stop bit, a pause of a bit between characters and
  * other dividers the first; then it is in `*divider`. */
 enum zg_cure { ZG_CURE_NONE, ZG_CURE_STOP, ZG_CURE_PAUSE, ZG_CURE_DIVIDER };

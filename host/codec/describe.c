@@ -94,8 +94,9 @@ static void picked_up_to_text(const struct zg_stretch *stretch, GString *text)
                                stretch->after == 1 ? "" : "s");
 }
 
-/* `at` below 0: the time is unknown. */
-static void append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, GString *text)
+/* `at` below 0: the time is unknown. `signal`: where it was, in a recording, whose times are finer; or NULL. */
+static void append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, const char *signal,
+                        GString *text)
 {
     struct zg_json json;
 
@@ -103,9 +104,11 @@ static void append_json(const struct zg_plan *plan, const struct zg_stretch *str
     zg_json_open(&json, NULL, '{');
     if (at >= 0) {
         char digits[32];
-        (void)g_snprintf(digits, sizeof digits, "%.6f", at);
+        (void)g_snprintf(digits, sizeof digits, "%.*f", signal ? 9 : 6, at);
         zg_json_literal(&json, "at", digits);
     }
+    if (signal)
+        zg_json_string(&json, "signal", signal);
     if (stretch->kind == ZG_STRETCH_CONSOLE) {
         zg_json_text(&json, "console", (const char *)stretch->raw, stretch->raw_length);
         zg_json_close(&json, '}');
@@ -148,13 +151,19 @@ char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *st
 {
     GString *text = g_string_new(NULL);
 
-    append_json(plan, stretch, -1, text);
+    append_json(plan, stretch, -1, NULL, text);
     return g_string_free(text, FALSE);
 }
 
 void zg_stretch_append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, GString *text)
 {
-    append_json(plan, stretch, at, text);
+    append_json(plan, stretch, at, NULL, text);
+}
+
+void zg_stretch_append_json_of(const struct zg_plan *plan, const struct zg_stretch *stretch, double at,
+                               const char *signal, GString *text)
+{
+    append_json(plan, stretch, at, signal, text);
 }
 
 static void fields_to_text(const struct zg_stretch *stretch, GString *text)

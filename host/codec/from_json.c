@@ -472,3 +472,45 @@ bool zg_header_from_json(const struct zg_plan *plan, const struct zg_plan_messag
     header->base = (uint8_t)base;
     return good;
 }
+
+static bool can_be_told(const struct zg_plan *plan, const struct zg_given *given, GError **error)
+{
+    const char *name = given->message->message->name;
+    const uint8_t *payload = given->payload->data;
+    const size_t length = given->payload->len;
+
+    if (!zg_plan_carries(plan, given->message, payload, length)) {
+        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE,
+                    "%s: this payload holds the end mark, where a receiver would end the frame%s", name,
+                    plan->definition->framing.ignores > 0 ? ", or a byte that the framing ignores" : "");
+        return false;
+    }
+    const struct zg_plan_message *mistaken = zg_plan_mistaken(plan, given->message, payload, length);
+    if (mistaken)
+        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE,
+                    "%s: this payload begins with a tag of %s, for which a receiver would take it", name,
+                    mistaken->message->name);
+    return !mistaken;
+}
+
+bool zg_given_from_json(const struct zg_plan *plan, const struct zg_plan_message *message, const char *values,
+                        const char *header, struct zg_given *given, GError **error)
+{
+    *given = (struct zg_given){ .message = message,
+                                .header = { .minor = plan->minor },
+                                .values = zg_values_new(&message->payload),
+                                .payload = g_byte_array_new() };
+    if (!zg_values_from_json(message, values, given->values, error) ||
+        (header && !zg_header_from_json(plan, message, header, &given->header, error)))
+        return false;
+    given->header.id = (uint32_t)message->message->id;
+    g_byte_array_set_size(given->payload, (guint)zg_payload_size(message, given->values));
+    zg_payload_pack(message, &given->header, given->values, given->payload->data);
+    return can_be_told(plan, given, error);
+}
+
+void zg_given_clear(struct zg_given *given)
+{
+    zg_values_free(&given->message->payload, given->values);
+    g_byte_array_unref(given->payload);
+}

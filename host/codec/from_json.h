@@ -20,4 +20,18 @@ bool zg_variable_from_json(const struct zg_plan_variable *variable, const char *
 bool zg_header_from_json(const struct zg_plan *plan, const struct zg_plan_message *message, const char *text,
                          struct zg_header *header, GError **error);
 
+/* A message as a user gives it: its header with the id, its values, its payload. */
+struct zg_given {
+    const struct zg_plan_message *message;
+    struct zg_header header;
+    struct zg_value *values;
+    GByteArray *payload;
+};
+
+/* Reads a message's values, and roles of its header (NULL: none are given), and packs its payload. False, with an
+ * error: it is not what the message takes, or no receiver could tell it. Clear it in any case. */
+bool zg_given_from_json(const struct zg_plan *plan, const struct zg_plan_message *message, const char *values,
+                        const char *header, struct zg_given *given, GError **error);
+void zg_given_clear(struct zg_given *given);
+
 #endif

@@ -40,14 +40,11 @@ static void read_short_format(struct zgi_reader *reader, yaml_node_t *node, stru
 
     if (!text)
         return;
-    const char *stop = strlen(text) >= 3 ? text + 2 : "";
-    if (text[0] < '4' || text[0] > '9' || !strchr("NEOMS", text[1]) || !g_strv_contains(stop_words, stop)) {
+    unsigned bits;
+    if (zg_parse_format(text, &bits, &line->parity, &line->half_stops))
+        set_data_bits(reader, line, node, bits);
+    else
         zgi_error(reader->diagnostics, zgi_place(node), "expected %s, found \"%s\"", expected, text);
-        return;
-    }
-    set_data_bits(reader, line, node, (unsigned)(text[0] - '0'));
-    line->parity = text[1];
-    line->half_stops = strcmp(stop, "1") == 0 ? 2 : strcmp(stop, "2") == 0 ? 4 : 3;
 }
 
 static void read_data(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)

@@ -245,6 +245,22 @@ bool zg_parse_divider(const char *text, struct zg_divider *divider)
     return samples == 8 || samples == 16;
 }
 
+bool zg_parse_format(const char *text, unsigned *data_bits, char *parity, unsigned *half_stops)
+{
+    static const char *const stops[] = { "1", "1.5", "2" };
+
+    if (text[0] < '4' || text[0] > '9' || text[1] == '\0' || !strchr("NEOMS", text[1]))
+        return false;
+    for (unsigned i = 0; i < G_N_ELEMENTS(stops); i++)
+        if (strcmp(text + 2, stops[i]) == 0) {
+            *data_bits = (unsigned)(text[0] - '0');
+            *parity = text[1];
+            *half_stops = i + 2;
+            return true;
+        }
+    return false;
+}
+
 bool zg_parse_time(const char *text, uint64_t *nanoseconds)
 {
     static const struct {

@@ -44,6 +44,9 @@ struct zg_divider {
 };
 bool zg_parse_divider(const char *text, struct zg_divider *divider);
 
+/* A character's format in short: data bits from 4 to 9, parity N E O M or S, stop bits 1, 1.5 or 2: `8N1`, `7E1.5`. */
+bool zg_parse_format(const char *text, unsigned *data_bits, char *parity, unsigned *half_stops);
+
 /* A span of time with its unit, `500us`, `20 ms`, `1.5 s`, `10min`, `24h`, in nanoseconds. False if malformed or above
  * 2^63 ns. */
 bool zg_parse_time(const char *text, uint64_t *nanoseconds);

@@ -39,21 +39,10 @@ static bool fail(GError **error, const char *format, ...)
     return false;
 }
 
-/* format = data_bits parity stop_bits */
 static bool read_format(const char *value, struct zg_address *address)
 {
-    static const char *const stops[] = { "1", "1.5", "2" };
-
-    if (value[0] < '5' || value[0] > '8' || value[1] == '\0' || !strchr("NEOMS", value[1]))
-        return false;
-    for (unsigned i = 0; i < G_N_ELEMENTS(stops); i++)
-        if (strcmp(value + 2, stops[i]) == 0) {
-            address->data_bits = (unsigned)(value[0] - '0');
-            address->parity = value[1];
-            address->half_stops = i + 2;
-            return true;
-        }
-    return false;
+    return value[0] >= '5' && value[0] <= '8' &&
+           zg_parse_format(value, &address->data_bits, &address->parity, &address->half_stops);
 }
 
 static bool read_baud(const char *value, struct zg_address *address)

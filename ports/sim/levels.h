@@ -37,6 +37,12 @@ static inline double zg_levels_next(const struct zg_levels *levels)
     return levels->at[levels->first & (levels->size - 1)];
 }
 
+/* The change that was passed last, if there was one since the newest came. */
+static inline double zg_levels_latest(const struct zg_levels *levels)
+{
+    return levels->at[(levels->first - 1) & (levels->size - 1)];
+}
+
 /* The level before that: whether it is not the idle one. */
 static inline bool zg_levels_active(const struct zg_levels *levels)
 {

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "sim/sampler.h"
 
+#include <math.h>
+
 uint64_t zg_sampler_tick(const struct zg_sampler *sampler, double at_ps)
 {
     const double ticks = (at_ps - sampler->phase_ps) / sampler->tick_ps;
@@ -37,14 +39,17 @@ static bool find_edge(struct zg_sampler *sampler, struct zg_levels *levels, doub
             skip_to(sampler, zg_levels_next(levels));
     }
     sampler->edge = sampler->next;
+    sampler->change_ps = zg_levels_latest(levels);
     return true;
 }
 
 static bool majority(const struct zg_sampler *sampler, struct zg_levels *levels, uint64_t middle)
 {
-    unsigned active = 0;
+    unsigned active = zg_levels_pass(levels, zg_sampler_time(sampler, middle - 1));
 
-    for (uint64_t tick = middle - 1; tick <= middle + 1; tick++)
+    if (!zg_levels_are_there(levels) || zg_levels_next(levels) > zg_sampler_time(sampler, middle + 1))
+        return active; /* all three are alike */
+    for (uint64_t tick = middle; tick <= middle + 1; tick++)
         active += zg_levels_pass(levels, zg_sampler_time(sampler, tick));
     return active >= 2;
 }
@@ -57,12 +62,22 @@ static void read_bits(struct zg_sampler *sampler, struct zg_levels *levels, uint
     for (unsigned bit = 1; bit <= before; bit++)
         if (majority(sampler, levels, sampler->edge + bit * sampler->samples + half))
             bits = (uint16_t)(bits | 1U << bit);
+    sampled->change_ps = sampler->change_ps;
     sampled->edge_ps = zg_sampler_time(sampler, sampler->edge);
     sampled->at_ps = zg_sampler_time(sampler, third);
     sampled->byte = zg_uart_value(&sampler->format, bits, &sampled->errors);
     sampler->active = zg_levels_active(levels) || ((bits >> before & 1U) != 0) != sampler->format.stop_opposite;
     sampler->next = third + 1;
     sampler->state = ZG_SAMPLER_LOOKS;
+}
+
+double zg_sampler_due(const struct zg_sampler *sampler)
+{
+    const unsigned before = zg_uart_before_stop(&sampler->format);
+
+    if (sampler->state != ZG_SAMPLER_READS)
+        return -HUGE_VAL;
+    return zg_sampler_time(sampler, sampler->edge + before * sampler->samples + sampler->samples / 2 + 1);
 }
 
 bool zg_sampler_read(struct zg_sampler *sampler, struct zg_levels *levels, double known_ps, struct zg_sampled *sampled)

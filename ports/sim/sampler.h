@@ -23,13 +23,15 @@ struct zg_sampler {
     uint64_t next; /* the tick at which it looks */
     bool active;   /* at the tick before, or it waits for the idle level */
     enum { ZG_SAMPLER_LOOKS, ZG_SAMPLER_STARTS, ZG_SAMPLER_READS } state;
-    uint64_t edge; /* tick 0 of the character being read */
+    uint64_t edge;    /* tick 0 of the character being read, */
+    double change_ps; /* and the change in front of it */
 };
 
 /* A character that was read. */
 struct zg_sampled {
-    double edge_ps; /* tick 0, */
-    double at_ps;   /* and the third sample of the stop bit */
+    double change_ps; /* the edge itself, */
+    double edge_ps;   /* tick 0, */
+    double at_ps;     /* and the third sample of the stop bit */
     uint8_t byte, errors;
 };
 
@@ -43,5 +45,8 @@ uint64_t zg_sampler_tick(const struct zg_sampler *sampler, double at_ps);
 
 /* Reads the next character of a wire whose level is known before `known_ps`. False: there is none yet. */
 bool zg_sampler_read(struct zg_sampler *sampler, struct zg_levels *levels, double known_ps, struct zg_sampled *sampled);
+
+/* Up to when the level must be known for more to be read. */
+double zg_sampler_due(const struct zg_sampler *sampler);
 
 #endif

@@ -8,7 +8,7 @@ static uint8_t turned(uint8_t value, uint8_t bits)
     uint8_t result = 0;
 
     for (uint8_t i = 0; i < bits; i++)
-        result = (uint8_t)(result << 1 | (value >> i & 1U));
+        result = (uint8_t)((unsigned)result << 1 | ((unsigned)value >> i & 1U));
     return result;
 }
 

@@ -1,0 +1,16 @@
+/* SPDX-License-Identifier: MIT */
+/* Drawings as files, by cairo. Without it, which is an option of the build, every call fails and says so. */
+#ifndef ZEUGMA_PICTURE_H
+#define ZEUGMA_PICTURE_H
+
+#include "wave/wave.h"
+
+#define ZG_PICTURE_ERROR (g_quark_from_static_string("zg-picture-error"))
+
+enum zg_picture_kind { ZG_PICTURE_SVG, ZG_PICTURE_PNG };
+
+/* Draws a wave, 1280 points wide and as high as it takes. False, with an error: it cannot be written, or would be too
+ * large. */
+bool zg_picture_wave(const struct zg_wave *wave, enum zg_picture_kind kind, const char *path, GError **error);
+
+#endif
