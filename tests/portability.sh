@@ -31,7 +31,7 @@ checked=0
 
 compile() { # compiler and options, then the source
     # shellcheck disable=SC2086
-    $1 $warnings -I"$project/include" -I"$generated" -c "$2" -o "$out/object.o" || { echo "failed: $1 $2"; exit 1; }
+    $1 $warnings -I"$project/include" -I"$project/ports" -I"$generated" -c "$2" -o "$out/object.o" || { echo "failed: $1 $2"; exit 1; }
     checked=$((checked + 1))
 }
 
@@ -46,11 +46,11 @@ for target in 'avr-gcc -mmcu=atmega328p -Os' 'arm-none-eabi-gcc -mcpu=cortex-m3 
         compile "$target -std=c11 -ffreestanding $wide -DZG_SPELL_BITS=64" "$project/runtime/$source.c"
     done
     case $target in avr*) wide= ;; esac # the runtime as it is there
-    for source in "$project"/runtime/*.c; do
+    for source in "$project"/runtime/*.c "$project"/ports/soft_uart/*.c "$project"/ports/clocked/*.c; do
         compile "$target -std=c11 -ffreestanding $wide" "$source"
     done
 done
-for header in "$project"/include/zeugma/*.h "$generated"/*.h; do
+for header in "$project"/include/zeugma/*.h "$project"/ports/soft_uart/*.h "$project"/ports/clocked/*.h "$generated"/*.h; do
     for language in 'gcc -fsyntax-only -x c -std=c11' 'g++ -fsyntax-only -x c++ -std=c++17'; do
         printf '#include "%s"\nint only_so_that_it_is_not_empty;\n' "$header" >"$out/alone.c"
         compile "$language" "$out/alone.c"
