@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "avr_chip.h"
 
+#include <simavr/avr_ioport.h>
 #include <simavr/avr_uart.h>
 #include <simavr/sim_avr.h>
 #include <simavr/sim_elf.h>
@@ -43,6 +44,14 @@ struct avr_chip {
     uint64_t in_interrupts;
     struct avr_times stretches[STRETCHES];
     uint16_t least_stack;
+    /* a pin that is driven */
+    avr_irq_t *driven;
+    const uint64_t *changes;
+    unsigned changes_left;
+    bool driven_high;
+    /* a pin that is watched */
+    avr_changed changed;
+    void *changed_data;
 };
 
 /* --- towards the chip */
@@ -224,6 +233,35 @@ void avr_chip_free(struct avr_chip *chip)
     free(chip);
 }
 
+void avr_chip_set(struct avr_chip *chip, uint16_t address, uint8_t value)
+{
+    chip->avr->data[address] = value;
+}
+
+void avr_chip_drive(struct avr_chip *chip, unsigned pin, const uint64_t *changes, unsigned count)
+{
+    chip->driven = avr_io_getirq(chip->avr, AVR_IOCTL_IOPORT_GETIRQ('B'), (int)pin);
+    chip->changes = changes;
+    chip->changes_left = count;
+    chip->driven_high = true;
+    avr_raise_irq(chip->driven, 1);
+}
+
+static void pin_changed(struct avr_irq_t *irq, uint32_t value, void *param)
+{
+    const struct avr_chip *chip = param;
+
+    (void)irq;
+    chip->changed(chip->changed_data, value != 0);
+}
+
+void avr_chip_watch(struct avr_chip *chip, unsigned pin, avr_changed changed, void *changed_data)
+{
+    chip->changed = changed;
+    chip->changed_data = changed_data;
+    avr_irq_register_notify(avr_io_getirq(chip->avr, AVR_IOCTL_IOPORT_GETIRQ('B'), (int)pin), pin_changed, chip);
+}
+
 unsigned avr_chip_queued(const struct avr_chip *chip)
 {
     return chip->last - chip->first;
@@ -245,6 +283,12 @@ bool avr_chip_run(struct avr_chip *chip, uint64_t until)
 
     while (avr->cycle < until) {
         uint16_t stack = (uint16_t)(avr->data[R_SPL] | avr->data[R_SPH] << 8);
+        while (chip->changes_left > 0 && *chip->changes <= avr->cycle) {
+            chip->driven_high = !chip->driven_high;
+            chip->changes++;
+            chip->changes_left--;
+            avr_raise_irq(chip->driven, chip->driven_high);
+        }
         if (chip->in_transmitter < 2 && !chip->uart->udrc.pending && avr_regbit_get(avr, chip->uart->udrc.enable))
             avr_raise_interrupt(avr, &chip->uart->udrc); /* requested as long as the buffer is empty */
         if (chip->unread > 0 && !chip->uart->rxc.pending)

@@ -35,11 +35,22 @@ void avr_chip_give(struct avr_chip *chip, uint8_t byte);
 unsigned avr_chip_queued(const struct avr_chip *chip);
 uint64_t avr_chip_overrun(const struct avr_chip *chip);
 
+/* Sets a byte of the data memory, before the program runs. */
+void avr_chip_set(struct avr_chip *chip, uint16_t address, uint8_t value);
+
+/* Drives a pin of port B, high at first, which changes at these cycles. They are the caller's. */
+void avr_chip_drive(struct avr_chip *chip, unsigned pin, const uint64_t *changes, unsigned count);
+
+/* Calls a function when a pin of port B changes. */
+typedef void (*avr_changed)(void *data, bool high);
+void avr_chip_watch(struct avr_chip *chip, unsigned pin, avr_changed changed, void *changed_data);
+
 /* Runs until a cycle count. False: the program crashed or stopped. */
 bool avr_chip_run(struct avr_chip *chip, uint64_t until);
 uint64_t avr_chip_now(const struct avr_chip *chip);
 
-/* How long an interrupt took, by its vector: 18 receive, 19 data register empty. How long the program took while GPIOR0
+/* How long an interrupt took, by its vector: 7 timer 2 compare A; 10 capture, 11 compare A and 12 compare B of timer 1;
+ * 18 receive, 19 data register empty. How long the program took while GPIOR0
  * held a number, without interrupts. Both since avr_chip_reset_times(). */
 enum { AVR_VECTOR_RECEIVE = 18, AVR_VECTOR_TRANSMIT = 19 };
 const struct avr_times *avr_chip_interrupt(const struct avr_chip *chip, unsigned vector);

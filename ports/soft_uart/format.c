@@ -24,9 +24,17 @@ static bool parity_of(const struct zg_uart_format *format, uint8_t value)
     return odd;
 }
 
+/* Whether a character is what most are, 8N: small processors shift by constants quickly. */
+static bool is_usual(const struct zg_uart_format *format)
+{
+    return format->data_bits == 8 && format->parity == 'N' && !format->msb_first && !format->stop_opposite;
+}
+
 /* A one is sent as the idle level. */
 uint16_t zg_uart_bits(const struct zg_uart_format *format, uint8_t value)
 {
+    if (is_usual(format))
+        return (uint16_t)((uint16_t)(uint8_t)~value << 1 | 1U);
     const uint8_t data = (uint8_t)(value & (0xFFU >> (8U - format->data_bits)));
     const uint8_t sent = format->msb_first ? turned(data, format->data_bits) : data;
     uint16_t ones = (uint16_t)((uint16_t)sent << 1);
@@ -42,6 +50,10 @@ uint16_t zg_uart_bits(const struct zg_uart_format *format, uint8_t value)
 
 uint8_t zg_uart_value(const struct zg_uart_format *format, uint16_t bits, uint8_t *errors)
 {
+    if (is_usual(format) && (bits & 0x200U) == 0) {
+        *errors = 0;
+        return (uint8_t) ~(bits >> 1);
+    }
     const uint8_t before = zg_uart_before_stop(format);
     const uint16_t all = (uint16_t)((2U << before) - 1U);
     const uint8_t sent = (uint8_t)((uint16_t)(~bits & all) >> 1 & (0xFFU >> (8U - format->data_bits)));

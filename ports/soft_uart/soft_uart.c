@@ -77,31 +77,33 @@ static void catch_up(struct zg_soft_uart_edges *edges, struct zg_link *link, uin
             edges->read = 0;
             return;
         }
-        if (edges->active)
-            edges->bits |= (uint16_t)(1U << bit);
+        edges->bits = (uint16_t)((uint16_t)(edges->bits >> 1) | (edges->active ? 0x8000U : 0U)); /* the latest on top */
         edges->middle += edges->bit;
         edges->read++;
         if (bit == edges->last) {
             edges->read = 0;
-            edges->broken = deliver(&edges->format, link, edges->bits);
+            edges->broken = deliver(&edges->format, link, (uint16_t)(edges->bits >> (15U - bit)));
         }
     }
 }
 
-void zg_soft_uart_edge(struct zg_soft_uart_edges *edges, struct zg_link *link, uint16_t tick, bool high)
+bool zg_soft_uart_edge(struct zg_soft_uart_edges *edges, struct zg_link *link, uint16_t tick, bool high)
 {
     const bool active = high == edges->format.idle_low;
 
     catch_up(edges, link, tick);
     edges->active = active;
-    if (!active)
+    if (!active) {
         edges->broken = false;
-    else if (edges->read == 0 && !edges->broken) {
-        edges->began = tick;
-        edges->middle = edges->bit / 2;
-        edges->bits = 0;
-        edges->read = 1;
+        return false;
     }
+    if (edges->read > 0 || edges->broken)
+        return false;
+    edges->began = tick;
+    edges->middle = edges->bit / 2;
+    edges->bits = 0;
+    edges->read = 1;
+    return true;
 }
 
 bool zg_soft_uart_due(const struct zg_soft_uart_edges *edges, uint16_t *tick)
@@ -131,10 +133,8 @@ void zg_soft_uart_samples_init(struct zg_soft_uart_samples *samples, const struc
     samples->broken = true; /* until it was idle */
 }
 
-void zg_soft_uart_sample(struct zg_soft_uart_samples *samples, struct zg_link *link, bool high)
+void zgi_soft_uart_decide(struct zg_soft_uart_samples *samples, struct zg_link *link, bool active)
 {
-    const bool active = high == samples->format.idle_low;
-
     if (samples->read == 0) {
         if (active && !samples->broken) { /* the first sample of a start bit */
             samples->read = 1;
@@ -144,19 +144,16 @@ void zg_soft_uart_sample(struct zg_soft_uart_samples *samples, struct zg_link *l
         samples->broken = samples->broken && active;
         return;
     }
-    if (samples->wait > 1) {
-        samples->wait--;
-        return;
-    }
     const uint8_t bit = (uint8_t)(samples->read - 1U);
     samples->wait = samples->a_bit;
     samples->read++;
-    if (active)
-        samples->bits |= (uint16_t)(1U << bit);
-    if (bit == 0 && !active)
+    samples->bits = (uint16_t)((uint16_t)(samples->bits >> 1) | (active ? 0x8000U : 0U)); /* the latest on top */
+    if (bit == 0 && !active) {
         samples->read = 0;
-    else if (bit == samples->last) {
+        samples->wait = 0;
+    } else if (bit == samples->last) {
         samples->read = 0;
-        samples->broken = deliver(&samples->format, link, samples->bits) || active;
+        samples->wait = 0;
+        samples->broken = deliver(&samples->format, link, (uint16_t)(samples->bits >> (15U - bit))) || active;
     }
 }

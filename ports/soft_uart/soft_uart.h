@@ -65,11 +65,12 @@ struct zg_soft_uart_edges {
 
 void zg_soft_uart_edges_init(struct zg_soft_uart_edges *edges, const struct zg_uart_format *format, uint32_t bit);
 
-/* The level changed at this tick, and is `high` now. What is complete goes to the link. */
-void zg_soft_uart_edge(struct zg_soft_uart_edges *edges, struct zg_link *link, uint16_t tick, bool high);
+/* The level changed at this tick, and is `high` now. What is complete goes to the link. Returns whether a character
+ * begins with it: then set a compare interrupt for zg_soft_uart_due(). */
+bool zg_soft_uart_edge(struct zg_soft_uart_edges *edges, struct zg_link *link, uint16_t tick, bool high);
 
-/* Whether a character is being read, and at which tick it is complete, if no edge comes: set a compare interrupt then.
- */
+/* Whether a character is being read, and at which tick it is complete, though no edge comes. That stays so to its
+ * end. */
 bool zg_soft_uart_due(const struct zg_soft_uart_edges *edges, uint16_t *tick);
 
 /* Until this tick no edge has come. */
@@ -90,8 +91,19 @@ struct zg_soft_uart_samples {
 void zg_soft_uart_samples_init(struct zg_soft_uart_samples *samples, const struct zg_uart_format *format,
                                uint8_t a_bit);
 
-/* A sample of the pin. */
-void zg_soft_uart_sample(struct zg_soft_uart_samples *samples, struct zg_link *link, bool high);
+/* Private: a sample that may matter. */
+void zgi_soft_uart_decide(struct zg_soft_uart_samples *samples, struct zg_link *link, bool active);
+
+/* A sample of the pin. Most of them lie between bits' middles, or on an idle line, and take a few instructions. */
+static inline void zg_soft_uart_sample(struct zg_soft_uart_samples *samples, struct zg_link *link, bool high)
+{
+    const bool active = high == samples->format.idle_low;
+
+    if (samples->wait > 1)
+        samples->wait--;
+    else if (active || samples->read > 0 || samples->broken)
+        zgi_soft_uart_decide(samples, link, active);
+}
 
 #ifdef __cplusplus
 }

@@ -167,7 +167,7 @@ static bool reads_by_edges(const struct zg_uart_format *format, const struct wav
             zg_soft_uart_quiet(&edges, receiver_link(), due);
         high = !high;
         if (i < wave->edges)
-            zg_soft_uart_edge(&edges, receiver_link(), (uint16_t)tick, high);
+            (void)zg_soft_uart_edge(&edges, receiver_link(), (uint16_t)tick, high);
     }
     return receiver_link()->counters.line_framing + receiver_link()->counters.line_parity == before;
 }
