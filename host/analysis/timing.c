@@ -98,22 +98,61 @@ static double edges_of(const struct zg_line *line, double rising_late)
     return line->idle_low ? -late : late;
 }
 
-struct zg_timing zg_timing_of(const struct zg_line *line, const struct zg_uart_ends *ends)
+static struct zg_timing timing_at(const struct zg_line *line, const struct zg_uart_ends *ends, struct zg_made_rate made)
 {
     enum { HOST_SAMPLES = 16 };
     const struct zg_clock *clock = &line->clock;
     struct zg_character at_device = zg_timing_character(line, ends->divider.samples),
                         at_host = zg_timing_character(line, HOST_SAMPLES);
-    struct zg_timing timing = { .made = zg_timing_rate(ends->device_hz, ends->divider, ends->divisor_bits,
-                                                       (double)line->baud) };
 
     at_device.idle = at_host.idle = ends->idle;
     at_device.edges_late = at_host.edges_late = edges_of(line, ends->edges_late);
-    timing.by_device =
-        reading_of(&at_device, ends->host_baud, clock->host_tolerance, timing.made.baud, clock->device_tolerance);
-    timing.by_host =
-        reading_of(&at_host, timing.made.baud, clock->device_tolerance, ends->host_baud, clock->host_tolerance);
-    return timing;
+    return (struct zg_timing){
+        .made = made,
+        .by_device = reading_of(&at_device, ends->host_baud, clock->host_tolerance, made.baud, clock->device_tolerance),
+        .by_host = reading_of(&at_host, made.baud, clock->device_tolerance, ends->host_baud, clock->host_tolerance)
+    };
+}
+
+struct zg_timing zg_timing_of(const struct zg_line *line, const struct zg_uart_ends *ends)
+{
+    return timing_at(line, ends,
+                     zg_timing_rate(ends->device_hz, ends->divider, ends->divisor_bits, (double)line->baud));
+}
+
+/* The least margin, if the device's rate is off by so much. */
+static double least_at(const struct zg_line *line, unsigned samples, double off)
+{
+    const double baud = (double)line->baud;
+    const struct zg_uart_ends ends = { .host_baud = baud, .divider = { samples, 0 } };
+    const struct zg_timing timing = timing_at(line, &ends, (struct zg_made_rate){ 1, baud * (1 + off), off });
+
+    return zg_timing_least(&timing);
+}
+
+bool zg_timing_range(const struct zg_line *line, unsigned samples, double margin, double *slowest, double *fastest)
+{
+    double low = -0.5, high = 0.5;
+
+    for (unsigned i = 0; i < 80; i++) { /* the best: margins fall to both sides of it */
+        const double third = (high - low) / 3;
+        if (least_at(line, samples, low + third) < least_at(line, samples, high - third))
+            low += third;
+        else
+            high -= third;
+    }
+    const double best = (low + high) / 2;
+    if (least_at(line, samples, best) < margin)
+        return false;
+    for (unsigned side = 0; side < 2; side++) {
+        double good = best, bad = side == 0 ? -0.5 : 0.5;
+        for (unsigned i = 0; i < 40; i++) {
+            const double middle = (good + bad) / 2;
+            *(least_at(line, samples, middle) >= margin ? &good : &bad) = middle;
+        }
+        *(side == 0 ? slowest : fastest) = good;
+    }
+    return true;
 }
 
 double zg_timing_least(const struct zg_timing *timing)

@@ -67,6 +67,10 @@ struct zg_timing {
 };
 struct zg_timing zg_timing_of(const struct zg_line *line, const struct zg_uart_ends *ends);
 
+/* How far off the device's rate may be, as a part of it, for both ends to have at least this margin, in bits, with
+ * tolerances at their worst. False: they have it nowhere. */
+bool zg_timing_range(const struct zg_line *line, unsigned samples, double margin, double *slowest, double *fastest);
+
 /* The least margin of both, in bits. */
 double zg_timing_least(const struct zg_timing *timing);
 

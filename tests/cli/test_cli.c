@@ -106,7 +106,7 @@ static void test_pipes(void **state)
                      0);
     assert_int_equal(shell("cat %s/three | $Z decode $D | true", folder), 0);
     assert_int_equal(shell("$Z generate $D -o %s/gen > /dev/null", folder), 0);
-    assert_int_equal(shell("test $(ls %s/gen | wc -l) = 10", folder), 0);
+    assert_int_equal(shell("test $(ls %s/gen | wc -l) = 11", folder), 0);
     assert_int_equal(shell("rm -r %s", folder), 0);
 }
 

@@ -63,6 +63,7 @@ GPtrArray *zg_generate_c(const struct zg_plan *plan, enum zg_side sides)
     add_header(&c, files, "_frame", "check, framing and header, for the files of its ends", zgi_c_frame);
     add_code(&c, files, "_physical", "physical values", zgi_c_physical_code);
     add_pair(&c, files, "_text", "names of values and messages", zgi_c_words_header, zgi_c_words_code);
+    add_header(&c, files, "_line", "what a board's UART is to be set to", zgi_c_line);
     if (sides & ZG_SIDE_DEVICE)
         add_end(&c, files, ZG_SIDE_DEVICE, "_device", "the device's end of the link");
     if (sides & ZG_SIDE_HOST)

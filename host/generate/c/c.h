@@ -108,6 +108,9 @@ void zgi_c_carried(const struct zgi_c *c, GString *text, const struct zg_plan_me
 void zgi_c_choice(const struct zgi_c *c, GString *functions, GString *cases, const char *unknown);
 
 /* Parts of an end. A message for which zg_side_tickets() holds has a kind, its index among those. */
+/* PROTOCOL_line.h. */
+void zgi_c_line(const struct zgi_c *c, GString *text);
+
 void zgi_c_session_type(const struct zgi_c *c, GString *text);
 void zgi_c_session_terms(const struct zgi_c *c, GString *text);
 void zgi_c_session_code(const struct zgi_c *c, GString *text);
