@@ -34,7 +34,7 @@ static bool is_usual(const struct zg_uart_format *format)
 uint16_t zg_uart_bits(const struct zg_uart_format *format, uint8_t value)
 {
     if (is_usual(format))
-        return (uint16_t)((uint16_t)(uint8_t)~value << 1 | 1U);
+        return (uint16_t)((unsigned)(uint8_t)~value << 1 | 1U);
     const uint8_t data = (uint8_t)(value & (0xFFU >> (8U - format->data_bits)));
     const uint8_t sent = format->msb_first ? turned(data, format->data_bits) : data;
     uint16_t ones = (uint16_t)((uint16_t)sent << 1);
