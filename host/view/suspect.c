@@ -201,6 +201,34 @@ static const char *other_order(const struct zg_suspect *suspect)
     return NULL;
 }
 
+/* The bits of a byte that are set, modulo 2. */
+static unsigned parity_of(uint8_t byte)
+{
+    unsigned odd = 0;
+
+    for (; byte != 0; byte >>= 1)
+        odd ^= byte & 1U;
+    return odd;
+}
+
+/* What bit 7 is, if the bytes make frames without it; NULL: they do not. */
+static const char *seventh_bit(const struct zg_suspect *suspect)
+{
+    const GByteArray *sample = suspect->sample;
+    uint8_t stripped[SAMPLE];
+    guint odd = 0;
+
+    for (guint i = 0; i < sample->len; i++) {
+        stripped[i] = sample->data[i] & 0x7F;
+        odd += parity_of(sample->data[i]);
+    }
+    if (frames_in(suspect->plan, stripped, sample->len) < ENOUGH_FRAMES)
+        return NULL;
+    return 100 * odd <= sample->len        ? "even parity: the line is 7E1"
+           : 100 * odd >= 99 * sample->len ? "odd parity: the line is 7O1"
+                                           : "no data: the line has 7 data bits";
+}
+
 /* Whether nearly all of it is text; a character may be cut at either end. */
 static bool is_text(const GByteArray *sample)
 {
@@ -238,8 +266,12 @@ static char *quoted(const GByteArray *sample)
 /* What bytes probably are that contain no frames. */
 static char *judge_bytes(struct zg_suspect *suspect, uint64_t ended, bool *noise)
 {
-    const char *protocol = suspect->plan->definition->protocol;
+    const char *protocol = suspect->plan->definition->protocol, *seventh = seventh_bit(suspect);
 
+    if (seventh)
+        return is_new(suspect, ORDER)
+                   ? g_strdup_printf("bit 7 of each byte is %s; without it frames of %s arrive", seventh, protocol)
+                   : NULL;
     if (suspect->swapped >= ENOUGH_FRAMES && 2 * suspect->swapped >= suspect->failed) { /* then the speed is right */
         if (!is_new(suspect, CHECK_ORDER))
             return NULL;

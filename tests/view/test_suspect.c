@@ -102,6 +102,39 @@ static uint8_t mirrored(uint8_t byte)
     return result;
 }
 
+/* Text of 7 bits, read as 8: with a parity bit, and with one that is always set. */
+static void test_seventh_bit(void **state)
+{
+    static const char *const wanted[] = { "even parity: the line is 7E1", "odd parity: the line is 7O1",
+                                          "no data: the line has 7 data bits" };
+    const struct test_plan usual = plan;
+    (void)state;
+    plan = test_plan_of(
+        "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: { kind: marks, start: \"#\", end: [13] }, "
+        "coding: hex, header: [id: u8], check: crc16/xmodem }\n"
+        "messages: { m: { id: 1, from: device, fields: { x: u16 } } }\n");
+    for (unsigned way = 0; way < G_N_ELEMENTS(wanted); way++) {
+        struct listening listening = begin();
+        for (unsigned k = 0; k < 60; k++) {
+            const struct zg_header header = { .id = 1 };
+            const uint8_t payload[2] = { (uint8_t)(k * 37), (uint8_t)k };
+            g_autoptr(GByteArray) frame = zg_frame_make(plan.plan, &header, payload, sizeof payload);
+            for (guint i = 0; i < frame->len; i++) {
+                const unsigned odd = (unsigned)__builtin_popcount(frame->data[i]) & 1U;
+                if (way == 2 || odd != way)
+                    frame->data[i] |= 0x80;
+            }
+            hear(&listening, frame->data, frame->len);
+        }
+        g_autofree char *told = judged(&listening, NULL);
+        if (!strstr(told, wanted[way]))
+            fail_msg("%s", told);
+        end(&listening);
+    }
+    test_plan_clear(&plan);
+    plan = usual;
+}
+
 /* Frames each changed in one way; it is said once, and again only after frames have come. */
 static void test_frames(void **state)
 {
@@ -231,7 +264,8 @@ static void test_hello(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_frames), cmocka_unit_test(test_silence),
-                                        cmocka_unit_test(test_bytes), cmocka_unit_test(test_hello) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_frames), cmocka_unit_test(test_seventh_bit),
+                                        cmocka_unit_test(test_silence), cmocka_unit_test(test_bytes),
+                                        cmocka_unit_test(test_hello) };
     return cmocka_run_group_tests(tests, set_up, tear_down);
 }
