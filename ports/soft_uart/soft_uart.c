@@ -12,7 +12,7 @@ void zg_soft_uart_sender_init(struct zg_soft_uart_sender *sender, const struct z
 }
 
 /* The next byte's bits, the first in bit 0, set where the line is not idle. */
-static bool load(struct zg_soft_uart_sender *sender, struct zg_link *link)
+bool zgi_soft_uart_load(struct zg_soft_uart_sender *sender, struct zg_link *link)
 {
     const struct zg_uart_format *format = &sender->format;
     uint8_t byte;
@@ -27,22 +27,10 @@ static bool load(struct zg_soft_uart_sender *sender, struct zg_link *link)
     return true;
 }
 
-bool zg_soft_uart_next(struct zg_soft_uart_sender *sender, struct zg_link *link)
-{
-    if (sender->left == 0 && !load(sender, link)) {
-        sender->high = !sender->format.idle_low;
-        return false;
-    }
-    sender->high = ((sender->bits & 1U) != 0) == sender->format.idle_low;
-    sender->bits >>= 1;
-    sender->left--;
-    return true;
-}
-
 /* --- receiving: what both ways share */
 
 /* All bits are there. Returns whether the stop bit was wrong. */
-static bool deliver(const struct zg_uart_format *format, struct zg_link *link, uint16_t bits)
+static ZGI_RARE bool deliver(const struct zg_uart_format *format, struct zg_link *link, uint16_t bits)
 {
     uint8_t errors;
     const uint8_t value = zg_uart_value(format, bits, &errors);

@@ -37,9 +37,22 @@ struct zg_soft_uart_sender {
 /* The line is idle until the first zg_soft_uart_next(). 1.5 stop bits are sent as 2, which every receiver takes. */
 void zg_soft_uart_sender_init(struct zg_soft_uart_sender *sender, const struct zg_uart_format *format);
 
+/* Private: begins the next byte. */
+ZGI_RARE bool zgi_soft_uart_load(struct zg_soft_uart_sender *sender, struct zg_link *link);
+
 /* Computes the level of the next bit, of the next byte of the link's if one is over. False: there is none, and the line
  * was idle for a bit already; the timer may stop. */
-bool zg_soft_uart_next(struct zg_soft_uart_sender *sender, struct zg_link *link);
+static inline bool zg_soft_uart_next(struct zg_soft_uart_sender *sender, struct zg_link *link)
+{
+    if (sender->left == 0 && !zgi_soft_uart_load(sender, link)) {
+        sender->high = !sender->format.idle_low;
+        return false;
+    }
+    sender->high = ((sender->bits & 1U) != 0) == sender->format.idle_low;
+    sender->bits >>= 1;
+    sender->left--;
+    return true;
+}
 
 /* --- receiving from edges */
 
@@ -92,7 +105,7 @@ void zg_soft_uart_samples_init(struct zg_soft_uart_samples *samples, const struc
                                uint8_t a_bit);
 
 /* Private: a sample that may matter. */
-void zgi_soft_uart_decide(struct zg_soft_uart_samples *samples, struct zg_link *link, bool active);
+ZGI_RARE void zgi_soft_uart_decide(struct zg_soft_uart_samples *samples, struct zg_link *link, bool active);
 
 /* A sample of the pin. Most of them lie between bits' middles, or on an idle line, and take a few instructions. */
 static inline void zg_soft_uart_sample(struct zg_soft_uart_samples *samples, struct zg_link *link, bool high)
