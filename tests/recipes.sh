@@ -18,7 +18,7 @@ for recipe in "$out"/recipe*; do
     # Names of files count as well as what is in them.
     { grep -rlE "$pattern" host runtime include cli ports cmake tools bench tests docs examples README.md Makefile CMakeLists.txt
       find host runtime include cli ports tests -type f | grep -E "$pattern" || true
-    } | grep -v -E '^docs/(recipes\.md|screenshots/)|\.pyc$|^tests/recipes\.sh$' | sort -u >"$out/found"
+    } | grep -v -E '^docs/(recipes\.md|screenshots/)|\.pyc$|\.ctu-info$|^tests/recipes\.sh$' | sort -u >"$out/found"
     [ "$(wc -l <"$out/found")" -ge 5 ] || { echo "$title: the pattern finds too little"; failed=1; }
     if ! diff "$out/listed" "$out/found" >"$out/differ"; then
         echo "$title: listed and not found (<), found and not listed (>):"
