@@ -11,6 +11,7 @@
 #include "codec/from_json.h"
 #include "codec/hex.h"
 #include "picture/picture.h"
+#include "wave/output.h"
 #include "wave/text.h"
 #include "wave/write.h"
 #include "wave_read.h"
@@ -32,9 +33,9 @@ static struct zg_wave *wave_of(const struct cli_verb *verb, const struct zg_plan
     *status = CLI_NO;
     if (options->hex) {
         g_autoptr(GByteArray) bytes = zg_bytes_from_hex(options->hex, &error);
-        if (bytes)
+        if (bytes && bytes->len > 0)
             return zg_wave_draw(line, bytes->data, bytes->len, NULL, NULL);
-        cli_error(verb, "--hex: %s", error->message);
+        cli_error(verb, "--hex: %s", bytes ? "expected at least one byte" : error->message);
         *status = CLI_USAGE;
         return NULL;
     }
@@ -60,7 +61,7 @@ static bool write_file(const struct cli_verb *verb, const char *path, char *text
     g_autofree char *owned = text;
     g_autoptr(GError) error = NULL;
 
-    if (g_file_set_contents(path, owned, -1, &error))
+    if (zg_output_text(path, owned, &error))
         return true;
     cli_error(verb, "%s", error->message);
     return false;

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "wave_read.h"
 
+#include <math.h>
 #include <string.h>
 
 #include "analysis/places.h"
@@ -322,7 +323,7 @@ static bool read_threshold(const struct cli_verb *verb, const char *text, struct
         return true;
     settings->has_threshold = true;
     settings->threshold = g_ascii_strtod(text, &end);
-    bool good = end != text;
+    bool good = end != text && isfinite(settings->threshold);
     if (good && *end == ',') {
         const char *width = end + 1;
         settings->hysteresis = g_ascii_strtod(width, &end);
@@ -339,8 +340,9 @@ static bool read_settings(const struct cli_verb *verb, const struct cli_wave_rea
     if (options->format) {
         unsigned data_bits, half_stops;
         char parity;
-        if (!zg_parse_format(options->format, &data_bits, &parity, &half_stops)) {
-            cli_error(verb, "--format: expected data bits, parity and stop bits, such as 8N1 or 7E1, found \"%s\"",
+        if (!zg_parse_format(options->format, &data_bits, &parity, &half_stops) || data_bits < 5 || data_bits > 8) {
+            cli_error(verb,
+                      "--format: expected 5 to 8 data bits, parity and stop bits, such as 8N1 or 7E1, found \"%s\"",
                       options->format);
             return false;
         }
@@ -435,16 +437,21 @@ int cli_wave_read(const struct cli_verb *verb, const struct zg_plan *plan, const
         cli_error(verb, "--enable: needs a definition, which says what a frame is");
         return CLI_USAGE;
     }
+    if (options->enable && !options->signals && !options->against) {
+        cli_error(verb, "--enable: say which wire it is beside, with --signal NAME");
+        return CLI_USAGE;
+    }
     struct zg_recording *recording = zg_recording_read(options->read, &how, &error);
     if (!recording) {
         cli_error(verb, "%s", error->message);
         return error->code == ZG_RECORDING_ERROR_SIGNAL ? CLI_USAGE : CLI_TROUBLE;
     }
     const bool is_pair = plan && plan->definition->line.is_clocked;
+    const guint wires = recording->traces->len - (options->enable ? 1 : 0);
     int status = CLI_USAGE;
-    if (options->against && recording->traces->len < 2)
+    if (options->against && wires < 2)
         cli_error(verb, "--against: expected two signals, A,B, found \"%s\"", options->against);
-    else if (is_pair && recording->traces->len < 2)
+    else if (is_pair && wires < 2)
         cli_error(verb, "a clocked line has two wires: --signal CLOCK --signal DATA");
     else {
         struct reading reading = { .verb = verb,

@@ -2,7 +2,6 @@
 #include "picture/surface.h"
 
 #include <cairo-svg.h>
-#include <glib/gstdio.h>
 #include <string.h>
 
 enum { LARGEST = 30000 /* points, either way: what cairo's images can be */ };
@@ -11,6 +10,12 @@ static bool fail(const struct zgi_surface *surface, cairo_status_t status, GErro
 {
     g_set_error(error, ZG_PICTURE_ERROR, 0, "%s: %s", surface->path, cairo_status_to_string(status));
     return false;
+}
+
+static cairo_status_t write_bytes(void *closure, const unsigned char *data, unsigned length)
+{
+    (void)fwrite(data, 1, length, closure); /* whether that succeeds is seen at the end, with the reason */
+    return CAIRO_STATUS_SUCCESS;
 }
 
 bool zgi_surface_begin(struct zgi_surface *surface, enum zg_picture_kind kind, const char *path, double width,
@@ -22,17 +27,15 @@ bool zgi_surface_begin(struct zgi_surface *surface, enum zg_picture_kind kind, c
                     path, width, height);
         return false;
     }
-    surface->surface = kind == ZG_PICTURE_SVG ? cairo_svg_surface_create(path, width, height)
-                                              : cairo_image_surface_create(CAIRO_FORMAT_RGB24, (int)width, (int)height);
+    if (!zg_output_begin(&surface->output, path, error))
+        return false;
+    surface->surface = kind == ZG_PICTURE_SVG
+                           ? cairo_svg_surface_create_for_stream(write_bytes, surface->output.file, width, height)
+                           : cairo_image_surface_create(CAIRO_FORMAT_RGB24, (int)width, (int)height);
     surface->cairo = cairo_create(surface->surface);
     zgi_colour(surface->cairo, 0xFFFFFF);
     cairo_paint(surface->cairo);
-    const cairo_status_t status = cairo_status(surface->cairo);
-    if (status == CAIRO_STATUS_SUCCESS)
-        return true;
-    cairo_destroy(surface->cairo);
-    cairo_surface_destroy(surface->surface);
-    return fail(surface, status, error);
+    return true;
 }
 
 bool zgi_surface_end(struct zgi_surface *surface, GError **error)
@@ -41,15 +44,13 @@ bool zgi_surface_end(struct zgi_surface *surface, GError **error)
 
     cairo_destroy(surface->cairo);
     if (status == CAIRO_STATUS_SUCCESS && surface->kind == ZG_PICTURE_PNG)
-        status = cairo_surface_write_to_png(surface->surface, surface->path);
+        status = cairo_surface_write_to_png_stream(surface->surface, write_bytes, surface->output.file);
     cairo_surface_finish(surface->surface);
     if (status == CAIRO_STATUS_SUCCESS)
         status = cairo_surface_status(surface->surface);
     cairo_surface_destroy(surface->surface);
-    if (status == CAIRO_STATUS_SUCCESS)
-        return true;
-    (void)g_unlink(surface->path);
-    return fail(surface, status, error);
+    const bool good = status == CAIRO_STATUS_SUCCESS;
+    return zg_output_end(&surface->output, good, error) || (good ? false : fail(surface, status, error));
 }
 
 void zgi_colour(cairo_t *cairo, unsigned colour)

@@ -6,10 +6,12 @@
 #include <cairo.h>
 
 #include "picture/picture.h"
+#include "wave/output.h"
 
 struct zgi_surface {
     cairo_t *cairo;
     cairo_surface_t *surface;
+    struct zg_output output;
     enum zg_picture_kind kind;
     const char *path;
 };

@@ -1,11 +1,10 @@
 /* SPDX-License-Identifier: MIT */
 #include "wave/annotate.h"
 
-#include <errno.h>
-#include <glib/gstdio.h>
 #include <stdio.h>
 #include <string.h>
 
+#include "wave/output.h"
 #include "wave/vector.h"
 
 enum { NAME_MOST = 32 };
@@ -244,25 +243,19 @@ static void write_header(FILE *file, const struct zg_recording *recording, struc
 bool zg_notes_write(const struct zg_notes *notes, const struct zg_recording *recording, const char *path,
                     GError **error)
 {
-    FILE *file = fopen(path, "wb");
     const guint count = 4 * recording->traces->len;
     g_autofree struct variable *variables = g_new0(struct variable, count);
+    struct zg_output output;
 
-    for (guint i = 0; i < count && file; i++) {
+    if (!zg_output_begin(&output, path, error))
+        return false;
+    for (guint i = 0; i < count; i++) {
         const struct zg_trace *trace = recording->traces->pdata[i / 4];
         variables[i] = (struct variable){ .kind = i % 4, .signal = i / 4, .id = (char)('!' + i) };
         variables[i].reader = zg_trace_read(trace);
         find_next(notes, &variables[i]);
     }
-    if (file) {
-        write_header(file, recording, variables, count);
-        write_all(file, notes, recording, variables, count);
-    }
-    const bool good = file && !ferror(file);
-    if (file && fclose(file) == 0 && good)
-        return true;
-    g_set_error(error, ZG_RECORDING_ERROR, ZG_RECORDING_ERROR_FILE, "%s: %s", path, g_strerror(errno));
-    if (file)
-        (void)g_unlink(path);
-    return false;
+    write_header(output.file, recording, variables, count);
+    write_all(output.file, notes, recording, variables, count);
+    return zg_output_end(&output, true, error);
 }

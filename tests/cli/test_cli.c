@@ -105,6 +105,18 @@ static void test_pipes(void **state)
     assert_int_equal(shell("grep -q 'zeugma layout: cannot write the output: No space left on device' %s/err", folder),
                      0);
     assert_int_equal(shell("cat %s/three | $Z decode $D | true", folder), 0);
+    /* what is written goes into its place as a whole, and a device stays one */
+    assert_int_equal(
+        shell("F=%s; for k in svg png vcd csv; do echo old > $F/drawn; $Z wave $D --hex 55 --$k $F/drawn && "
+              "! grep -q old $F/drawn && test $(ls $F | grep -c drawn) = 1 || exit 1; done",
+              folder),
+        0);
+    assert_int_equal(
+        shell("F=%s; for k in svg png vcd csv; do $Z wave $D --hex 55 --$k /dev/full 2> $F/err; "
+              "test $? = 3 && test -c /dev/full && grep -q 'zeugma wave: /dev/full: No space left on device' "
+              "$F/err || exit 1; done",
+              folder),
+        0);
     assert_int_equal(shell("$Z generate $D -o %s/gen > /dev/null", folder), 0);
     assert_int_equal(shell("test $(ls %s/gen | wc -l) = 11", folder), 0);
     assert_int_equal(shell("rm -r %s", folder), 0);

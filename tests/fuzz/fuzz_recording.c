@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* Any file as a recording: it is read or refused, and what was read can be measured, decoded, explained and written. */
 #include <stdio.h>
+#include <stdlib.h>
 #include <sys/mman.h>
 #include <unistd.h>
 
@@ -15,18 +16,17 @@ static void take(void *data, const struct zg_survey_event *event)
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
-    static int file = -1, written = -1;
-    char path[64], to[64];
+    static int file = -1;
+    static char to[] = "/tmp/zeugma-fuzz-XXXXXX";
+    char path[64];
 
     if (file < 0) {
         file = memfd_create("recording", 0);
-        written = memfd_create("written", 0);
+        (void)close(mkstemp(to));
     }
     (void)snprintf(path, sizeof path, "/proc/self/fd/%d", file);
-    (void)snprintf(to, sizeof to, "/proc/self/fd/%d", written);
     g_assert(ftruncate(file, 0) == 0 && pwrite(file, data, size, 0) == (ssize_t)size);
-    struct zg_recording *recording =
-        zg_recording_read(path, &(struct zg_recording_settings){ .most = 3 }, NULL);
+    struct zg_recording *recording = zg_recording_read(path, &(struct zg_recording_settings){ .most = 3 }, NULL);
     if (!recording)
         return 0;
     const struct zg_survey_settings settings = { .plan = size % 2 ? fuzz_plan(0) : NULL };
@@ -40,6 +40,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
         g_assert(old->changes == new->changes);
     }
     zg_recording_free(again);
+    (void)unlink(to);
     zg_survey_free(survey);
     zg_notes_free(notes);
     zg_recording_free(recording);
