@@ -180,6 +180,6 @@ char *zg_line_text(const struct zg_line *line)
     if (line->stop_opposite)
         g_string_append_printf(text, " stop_level %s", line->idle_low ? "high" : "low");
     if (line->carrier_hz > 0)
-        g_string_append_printf(text, " carrier %.10g", line->carrier_hz);
+        g_string_append_printf(text, " carrier %.10g Hz", line->carrier_hz);
     return g_string_free(text, FALSE);
 }
