@@ -152,7 +152,7 @@ static void show_stretch(struct watching *watching, uint64_t at_ns, bool out, co
     g_string_truncate(text, 0);
     switch (watching->form) {
     case FORM_JSON:
-        zg_stretch_append_json(watching->plan, stretch, at, text);
+        zg_stretch_append_json(watching->plan, stretch, at, NULL, text);
         g_string_append_c(text, '\n');
         break;
     case FORM_CSV:

@@ -10,6 +10,7 @@
 #include "wave/annotate.h"
 #include "wave/text.h"
 #include "wave/why.h"
+#include "wave/write.h"
 
 #define PS 1e12
 
@@ -20,6 +21,12 @@ struct line {
     char *text;
 };
 
+/* A character with errors, and on which signal. */
+struct flaw {
+    struct zg_received character;
+    guint signal;
+};
+
 struct reading {
     const struct cli_verb *verb;
     const struct zg_plan *plan;
@@ -27,8 +34,7 @@ struct reading {
     const struct zg_recording *recording;
     struct zg_notes *notes; /* NULL: nothing is written */
     GArray *lines;          /* NULL: they are in order */
-    GArray *flawed;         /* struct zg_survey_event: the first characters with errors */
-    GArray *flaws;          /* struct zg_received: those */
+    GArray *flaws;          /* struct flaw: the first characters with errors */
 };
 
 static const char *name_of(const struct reading *reading, guint signal)
@@ -53,11 +59,7 @@ static char *character_text(const struct reading *reading, const struct zg_surve
     zg_json_literal(&json, "at", at);
     zg_json_string(&json, "signal", name_of(reading, event->signal));
     zg_json_hex(&json, "character", &event->character->byte, 1);
-    zg_json_open(&json, "errors", '[');
-    g_auto(GStrv) names = g_strsplit(errors, ", ", -1);
-    for (char **name = names; *name; name++)
-        zg_json_string(&json, NULL, *name);
-    zg_json_close(&json, ']');
+    zg_wave_errors_to_json(event->character->errors, &json);
     zg_json_close(&json, '}');
     return zg_json_end(&json);
 }
@@ -68,7 +70,7 @@ static char *stretch_text(const struct reading *reading, const struct zg_survey_
 
     if (reading->options->as_json) {
         GString *text = g_string_new(NULL);
-        zg_stretch_append_json_of(reading->plan, event->stretch, at_s, name_of(reading, event->signal), text);
+        zg_stretch_append_json(reading->plan, event->stretch, at_s, name_of(reading, event->signal), text);
         return g_string_free(text, FALSE);
     }
     g_autofree char *line = zg_stretch_to_line(reading->plan, event->stretch);
@@ -83,8 +85,8 @@ static void take(void *data, const struct zg_survey_event *event)
     if (reading->notes)
         zg_notes_add(reading->notes, event);
     if (event->character && event->character->errors && (gint)reading->flaws->len < reading->options->errors) {
-        g_array_append_val(reading->flaws, *event->character);
-        g_array_append_val(reading->flawed, event->signal);
+        const struct flaw flaw = { *event->character, event->signal };
+        g_array_append_val(reading->flaws, flaw);
     }
     if (!is_shown)
         return;
@@ -163,21 +165,25 @@ static void print_why(const struct zg_survey *survey, bool has_plan)
         cli_print("  as defined: %" G_GUINT64_FORMAT " frame%s\n", counts->frames, counts->frames == 1 ? "" : "s");
 }
 
+static const struct zg_surveyed *surveyed_of(const struct zg_survey *survey, const struct zg_trace *trace)
+{
+    guint i = 0;
+
+    while (g_array_index(survey->signals, struct zg_surveyed, i).trace != trace)
+        i++;
+    return &g_array_index(survey->signals, struct zg_surveyed, i);
+}
+
 static void print_flaws(const struct reading *reading, const struct zg_survey *survey)
 {
     static const struct zg_line line = { .baud = 1 };
 
     for (guint i = 0; i < reading->flaws->len; i++) {
-        const struct zg_received *flaw = &g_array_index(reading->flaws, struct zg_received, i);
-        const guint signal = g_array_index(reading->flawed, guint, i);
-        const struct zg_surveyed *surveyed = NULL;
-        for (guint k = 0; k < survey->signals->len && !surveyed; k++)
-            if (g_array_index(survey->signals, struct zg_surveyed, k).trace ==
-                reading->recording->traces->pdata[signal])
-                surveyed = &g_array_index(survey->signals, struct zg_surveyed, k);
-        struct zg_wave *wave = zg_wave_of_trace(&line, surveyed->trace, &surveyed->receiving, flaw);
+        const struct flaw *flaw = &g_array_index(reading->flaws, struct flaw, i);
+        const struct zg_surveyed *surveyed = surveyed_of(survey, reading->recording->traces->pdata[flaw->signal]);
+        struct zg_wave *wave = zg_wave_of_trace(&line, surveyed->trace, &surveyed->receiving, &flaw->character);
         g_autofree char *text = zg_wave_text(wave, 100, g_get_charset(NULL));
-        cli_print("\nat %.9f s\n%s", (double)flaw->from_ps / PS, text);
+        cli_print("\nat %.9f s\n%s", (double)flaw->character.from_ps / PS, text);
         zg_wave_free(wave);
     }
 }
@@ -461,15 +467,13 @@ int cli_wave_read(const struct cli_verb *verb, const struct zg_plan *plan, const
                                    .notes = options->vcd ? zg_notes_new() : NULL,
                                    .lines = recording->traces->len > 1 ? g_array_new(FALSE, FALSE, sizeof(struct line))
                                                                        : NULL,
-                                   .flawed = g_array_new(FALSE, FALSE, sizeof(guint)),
-                                   .flaws = g_array_new(FALSE, FALSE, sizeof(struct zg_received)) };
+                                   .flaws = g_array_new(FALSE, FALSE, sizeof(struct flaw)) };
         if (reading.lines)
             g_array_set_clear_func(reading.lines, clear_line);
         status = survey(&reading, recording, &settings);
         if (reading.lines)
             g_array_unref(reading.lines);
         zg_notes_free(reading.notes);
-        g_array_unref(reading.flawed);
         g_array_unref(reading.flaws);
     }
     zg_recording_free(recording);

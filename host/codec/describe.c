@@ -94,9 +94,8 @@ static void picked_up_to_text(const struct zg_stretch *stretch, GString *text)
                                stretch->after == 1 ? "" : "s");
 }
 
-/* `at` below 0: the time is unknown. `signal`: where it was, in a recording, whose times are finer; or NULL. */
-static void append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, const char *signal,
-                        GString *text)
+void zg_stretch_append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, const char *signal,
+                            GString *text)
 {
     struct zg_json json;
 
@@ -151,19 +150,8 @@ char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *st
 {
     GString *text = g_string_new(NULL);
 
-    append_json(plan, stretch, -1, NULL, text);
+    zg_stretch_append_json(plan, stretch, -1, NULL, text);
     return g_string_free(text, FALSE);
-}
-
-void zg_stretch_append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, GString *text)
-{
-    append_json(plan, stretch, at, NULL, text);
-}
-
-void zg_stretch_append_json_of(const struct zg_plan *plan, const struct zg_stretch *stretch, double at,
-                               const char *signal, GString *text)
-{
-    append_json(plan, stretch, at, signal, text);
 }
 
 static void fields_to_text(const struct zg_stretch *stretch, GString *text)

@@ -189,7 +189,7 @@ static char *compose(const struct kind *kind, struct zg_random *random, GError *
         return g_strdup(kind->fixed);
     for (guint i = 0; i < kind->ranges->len; i++) {
         const struct range *range = &g_array_index(kind->ranges, struct range, i);
-        const double unit = (double)(zg_random_next(random) >> 11) * 0x1p-53, width = range->to - range->from;
+        const double unit = zg_random_unit(random), width = range->to - range->from;
         if (range->whole)
             json_object_set_int_member(json_node_get_object(root), range->field,
                                        (gint64)range->from + (gint64)(unit * (width + 1)));

@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "definition/checks.h"
 #include "plan/fingerprint.h"
 #include "zeugma/hello.h"
 #include "zeugma/text.h"
@@ -154,15 +155,6 @@ void zg_suspect_stretch(struct zg_suspect *suspect, bool out, const struct zg_st
 
 /* --- what a sample would be */
 
-static uint8_t reversed(uint8_t byte)
-{
-    uint8_t result = 0;
-
-    for (unsigned i = 0; i < 8; i++)
-        result = (uint8_t)(result << 1 | (byte >> i & 1));
-    return result;
-}
-
 static void ignore(const struct zg_stretch *stretch, void *data)
 {
     (void)stretch;
@@ -192,7 +184,7 @@ static const char *other_order(const struct zg_suspect *suspect)
     for (unsigned way = 1; way < G_N_ELEMENTS(words); way++) {
         for (guint i = 0; i < suspect->sample->len; i++) {
             uint8_t byte = suspect->sample->data[i];
-            byte = (way & 1U) != 0 ? reversed(byte) : byte;
+            byte = (way & 1U) != 0 ? (uint8_t)zg_bits_reversed(byte, 8) : byte;
             turned[i] = (way & 2U) != 0 ? (uint8_t)~byte : byte;
         }
         if (frames_in(suspect->plan, turned, suspect->sample->len) >= ENOUGH_FRAMES)

@@ -91,6 +91,8 @@ struct variable {
     int64_t next_ps; /* of its next change; INT64_MAX: there is none */
 };
 
+static const char levels[] = "01x"; /* by enum zg_trace_level */
+
 /* The next note of a variable's signal from `at` on, or NULL. */
 static const struct character *character_from(const struct zg_notes *notes, guint signal, guint *at)
 {
@@ -162,8 +164,6 @@ static char *value_of(const struct zg_notes *notes, const struct variable *varia
 /* Writes a variable's change and finds its next one. */
 static void write_change(FILE *file, const struct zg_notes *notes, struct variable *variable)
 {
-    static const char levels[] = "01x";
-
     if (variable->kind == WIRE) {
         (void)fprintf(file, "%c%c\n", levels[variable->level], variable->id);
     } else if (variable->inside) {
@@ -230,7 +230,6 @@ static void write_header(FILE *file, const struct zg_recording *recording, struc
     }
     (void)fputs("$upscope $end\n$enddefinitions $end\n#0\n", file);
     for (guint i = 0; i < count; i++) {
-        static const char levels[] = "01x";
         const struct variable *variable = &variables[i];
         const struct zg_trace *trace = recording->traces->pdata[variable->signal];
         if (variable->kind == WIRE)

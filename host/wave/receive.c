@@ -9,28 +9,17 @@ enum { SAMPLES = 32 /* a bit */ };
 
 /* --- characters */
 
-/* A trace on its way through the sampler. */
-struct receiving {
-    const struct zg_receiving *as;
-    struct zg_trace_reader reader;
-    struct zg_sampler sampler;
-    struct zg_levels levels;
-    bool active; /* the level that was fed last is not the idle one */
-    double bit_ps;
-};
-
 static bool is_active(const struct zg_receiving *as, enum zg_trace_level level)
 {
     return level != ZG_LEVEL_IS_NONE && (level == ZG_LEVEL_IS_HIGH) == as->format.idle_low;
 }
 
-static struct zg_received received_of(const struct receiving *receiving, const struct zg_sampled *sampled)
+static struct zg_received received_of(const struct zg_receiving *as, const struct zg_sampled *sampled)
 {
-    const struct zg_uart_format *format = &receiving->as->format;
-    const double bits = zg_uart_before_stop(format) + format->half_stops / 2.0;
+    const double bits = zg_uart_before_stop(&as->format) + as->format.half_stops / 2.0;
 
     return (struct zg_received){ (int64_t)(sampled->change_ps + 0.5),
-                                 (int64_t)(sampled->change_ps + bits * receiving->bit_ps + 0.5), sampled->byte,
+                                 (int64_t)(sampled->change_ps + bits * PS / as->baud + 0.5), sampled->byte,
                                  sampled->errors };
 }
 
@@ -38,42 +27,38 @@ static struct zg_received received_of(const struct receiving *receiving, const s
 static void run(const struct zg_trace *trace, const struct zg_receiving *as, int64_t from_ps,
                 bool (*each)(void *data, const struct zg_received *received), void *data)
 {
-    const double bit_ps = PS / as->baud;
-    struct receiving receiving = { .as = as,
-                                   .reader = zg_trace_read(trace),
-                                   .sampler = { .format = as->format, .samples = SAMPLES, .tick_ps = bit_ps / SAMPLES },
-                                   .bit_ps = bit_ps };
-    const double end_ps = (double)trace->end_ps + (as->is_whole ? 20 * bit_ps : 0);
+    const double bit_ps = PS / as->baud, end_ps = (double)trace->end_ps + (as->is_whole ? 20 * bit_ps : 0);
+    struct zg_sampler sampler = { .format = as->format, .samples = SAMPLES, .tick_ps = bit_ps / SAMPLES };
+    struct zg_trace_reader reader = zg_trace_read(trace);
+    struct zg_levels levels = { 0 };
+    bool active = is_active(as, trace->first), more = true;
     enum zg_trace_level level;
     struct zg_sampled sampled;
-    int64_t at_ps;
-    bool more = true;
-
-    receiving.sampler.active = is_active(as, trace->first) && from_ps == 0;
-    receiving.sampler.next = zg_sampler_tick(&receiving.sampler, (double)from_ps);
-    if (is_active(as, trace->first)) { /* levels begin idle */
-        receiving.active = true;
-        zg_levels_change(&receiving.levels, -1);
-    }
     double due_ps = -1;
+    int64_t at_ps;
+
+    sampler.active = active && from_ps == 0;
+    sampler.next = zg_sampler_tick(&sampler, (double)from_ps);
+    if (active) /* levels begin idle */
+        zg_levels_change(&levels, -1);
     while (more) {
-        more = zg_trace_next(&receiving.reader, &at_ps, &level);
+        more = zg_trace_next(&reader, &at_ps, &level);
         const double known_ps = more ? (double)at_ps : end_ps;
-        while (known_ps > due_ps && zg_sampler_read(&receiving.sampler, &receiving.levels, known_ps, &sampled)) {
-            const struct zg_received received = received_of(&receiving, &sampled);
+        while (known_ps > due_ps && zg_sampler_read(&sampler, &levels, known_ps, &sampled)) {
+            const struct zg_received received = received_of(as, &sampled);
             if (!each(data, &received)) {
                 more = false;
                 break;
             }
         }
         if (known_ps > due_ps)
-            due_ps = zg_sampler_due(&receiving.sampler);
-        if (more && is_active(as, level) != receiving.active) {
-            receiving.active = !receiving.active;
-            zg_levels_change(&receiving.levels, (double)at_ps);
+            due_ps = zg_sampler_due(&sampler);
+        if (more && is_active(as, level) != active) {
+            active = !active;
+            zg_levels_change(&levels, (double)at_ps);
         }
     }
-    zg_levels_free(&receiving.levels);
+    zg_levels_free(&levels);
 }
 
 /* How it goes from the first edge up to the first pause, or the first stretch of a plan's stream. */

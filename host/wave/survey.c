@@ -16,7 +16,6 @@ struct passed {
 
 struct surveying {
     const struct zg_survey_settings *settings;
-    struct zg_survey *survey;
     GArray *passed; /* struct passed */
     guint signal;
     void (*event)(void *data, const struct zg_survey_event *event);
@@ -136,7 +135,7 @@ struct zg_survey *zg_survey_run(const struct zg_recording *recording, const stru
                                 void (*event)(void *data, const struct zg_survey_event *event), void *data)
 {
     struct zg_survey *survey = g_new0(struct zg_survey, 1);
-    struct surveying surveying = { .settings = settings, .survey = survey, .event = event, .data = data };
+    struct surveying surveying = { .settings = settings, .event = event, .data = data };
     const bool is_pair = settings->plan && settings->plan->definition->line.is_clocked;
 
     survey->signals = g_array_new(FALSE, FALSE, sizeof(struct zg_surveyed));

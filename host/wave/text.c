@@ -22,17 +22,6 @@ struct look {
 static const struct look boxes_look = { "─", { "┌", "┘" }, { "┐", "└" }, "▒" };
 static const struct look ascii_look = { "_", { "_", "|" }, { " ", "|" }, "#" };
 
-static unsigned edges_between(const struct zg_wave_signal *signal, double from_s, double to_s)
-{
-    unsigned count = 0;
-
-    for (guint i = 0; i < signal->edges->len; i++) {
-        const double at_s = g_array_index(signal->edges, double, i);
-        count += at_s >= from_s && at_s < to_s;
-    }
-    return count;
-}
-
 static void append_signal(GString *text, const struct zg_wave_signal *signal, const struct row *row,
                           const struct look *look)
 {
@@ -42,7 +31,7 @@ static void append_signal(GString *text, const struct zg_wave_signal *signal, co
             const double from_s = row->from_s + i * row->column_s, middle_s = from_s + row->column_s / 2;
             const bool high = zg_wave_level(signal, middle_s), before = zg_wave_level(signal, middle_s - row->column_s);
             const char *piece = high == (line == 0) ? look->along : " ";
-            if (edges_between(signal, from_s, from_s + row->column_s) > 1)
+            if (zg_wave_edges_until(signal, from_s + row->column_s) > zg_wave_edges_until(signal, from_s) + 1)
                 piece = look->busy;
             else if (high != before)
                 piece = (high ? look->rise : look->fall)[line];

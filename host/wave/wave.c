@@ -1,9 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "wave/wave.h"
 
-#include <math.h>
-
 #include "analysis/explain.h"
+#include "sim/medium.h"
 #include "sim/sampler.h"
 #include "zeugma/link.h"
 
@@ -17,14 +16,15 @@ const char *zg_wave_part_name(enum zg_wave_part part)
     return names[part];
 }
 
+const char *const zg_wave_errors[] = { "framing", "parity", "overrun", "break", NULL };
+
 char *zg_wave_errors_text(uint8_t errors)
 {
-    static const char *const names[] = { "framing", "parity", "overrun", "break" };
     GString *text = g_string_new(NULL);
 
-    for (unsigned i = 0; i < G_N_ELEMENTS(names); i++)
+    for (unsigned i = 0; zg_wave_errors[i]; i++)
         if (errors >> i & 1U)
-            g_string_append_printf(text, "%s%s", text->len > 0 ? ", " : "", names[i]);
+            g_string_append_printf(text, "%s%s", text->len > 0 ? ", " : "", zg_wave_errors[i]);
     return g_string_free(text, FALSE);
 }
 
@@ -57,18 +57,23 @@ static void set_level(struct zg_wave_signal *signal, double at_s, bool high)
         g_array_append_val(signal->edges, at_s);
 }
 
-bool zg_wave_level(const struct zg_wave_signal *signal, double at_s)
+guint zg_wave_edges_until(const struct zg_wave_signal *signal, double at_s)
 {
     guint low = 0, high = signal->edges->len;
 
-    while (low < high) { /* the number of edges up to then */
+    while (low < high) {
         const guint middle = (low + high) / 2;
         if (g_array_index(signal->edges, double, middle) <= at_s)
             low = middle + 1;
         else
             high = middle;
     }
-    return signal->high != (low % 2 == 1);
+    return low;
+}
+
+bool zg_wave_level(const struct zg_wave_signal *signal, double at_s)
+{
+    return signal->high != (zg_wave_edges_until(signal, at_s) % 2 == 1);
 }
 
 /* --- an asynchronous line */
@@ -114,7 +119,7 @@ static void modulate(struct zg_wave *wave, const struct zg_wave_signal *plain)
 
     for (guint i = 0; i + 1 < plain->edges->len; i += 2) {
         const double from_s = g_array_index(plain->edges, double, i), to_s = g_array_index(plain->edges, double, i + 1);
-        const unsigned pulses = (unsigned)ceil((to_s - from_s) / period_s - 1e-9);
+        const unsigned pulses = zg_medium_pulses(to_s - from_s, period_s);
         for (unsigned k = 0; k < pulses; k++) {
             set_level(modulated, from_s + k * period_s, true);
             set_level(modulated, from_s + (k + 0.5) * period_s, false);

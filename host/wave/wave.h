@@ -88,11 +88,15 @@ static inline const struct zg_wave_bit *zg_wave_bit(const struct zg_wave *wave, 
     return &g_array_index(wave->bits, struct zg_wave_bit, index);
 }
 
-/* The level of a signal at a moment. */
+/* How many edges a signal has up to a moment, and its level then. */
+guint zg_wave_edges_until(const struct zg_wave_signal *signal, double at_s);
 bool zg_wave_level(const struct zg_wave_signal *signal, double at_s);
 
 /* "start", "data", ... */
 const char *zg_wave_part_name(enum zg_wave_part part);
+
+/* Errors of enum zg_line_error by their bits, as words; NULL-terminated. */
+extern const char *const zg_wave_errors[];
 
 /* "framing", "parity, break"; "" for none. Free with g_free(). */
 char *zg_wave_errors_text(uint8_t errors);

@@ -195,10 +195,17 @@ static void character_to_json(const struct zg_wave *wave, const struct zg_wave_c
     zg_json_close(json, '}');
 }
 
+void zg_wave_errors_to_json(uint8_t errors, struct zg_json *json)
+{
+    zg_json_open(json, "errors", '[');
+    for (unsigned i = 0; zg_wave_errors[i]; i++)
+        if (errors >> i & 1U)
+            zg_json_string(json, NULL, zg_wave_errors[i]);
+    zg_json_close(json, ']');
+}
+
 static void other_to_json(const struct zg_wave *wave, struct zg_json *json)
 {
-    static const char *const names[] = { "framing", "parity", "overrun", "break" };
-
     zg_json_open(json, "other", '{');
     zg_json_double(json, "ppm", wave->other_ppm);
     zg_json_open(json, "characters", '[');
@@ -207,11 +214,7 @@ static void other_to_json(const struct zg_wave *wave, struct zg_json *json)
         zg_json_open(json, NULL, '{');
         zg_json_double(json, "at_s", read->at_s);
         zg_json_hex(json, "character", &read->byte, 1);
-        zg_json_open(json, "errors", '[');
-        for (unsigned k = 0; k < G_N_ELEMENTS(names); k++)
-            if (read->errors >> k & 1U)
-                zg_json_string(json, NULL, names[k]);
-        zg_json_close(json, ']');
+        zg_wave_errors_to_json(read->errors, json);
         zg_json_close(json, '}');
     }
     zg_json_close(json, ']');

@@ -17,4 +17,7 @@ char *zg_wave_csv(const struct zg_wave *wave);
  */
 void zg_wave_to_json(const struct zg_wave *wave, struct zg_json *json);
 
+/* "errors": the words of enum zg_line_error's bits, as a list. */
+void zg_wave_errors_to_json(uint8_t errors, struct zg_json *json);
+
 #endif

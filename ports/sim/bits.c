@@ -16,6 +16,13 @@ struct zg_sent {
 
 enum { PHASE = 32 /* among the kinds that are drawn from one seed */ };
 
+/* What follows from rates and medium. */
+static void derive(struct zg_bits *bits)
+{
+    bits->character_ps = zg_uart_half_bits(&bits->settings.format) * bits->settings.sent_bit_ps / 2;
+    zg_medium_lateness(&bits->medium, &bits->late_least_ps, &bits->late_most_ps);
+}
+
 void zg_bits_init(struct zg_bits *bits, const struct zg_bits_settings *settings, uint64_t seed, uint64_t purpose,
                   zg_bits_told *told, void *data)
 {
@@ -26,15 +33,14 @@ void zg_bits_init(struct zg_bits *bits, const struct zg_bits_settings *settings,
     bits->told = told;
     bits->data = data;
     bits->before_stop = zg_uart_before_stop(&settings->format);
-    bits->character_ps = zg_uart_half_bits(&settings->format) * settings->sent_bit_ps / 2;
     for (unsigned i = 0; i < 256; i++)
         bits->characters[i] = zg_uart_bits(&settings->format, (uint8_t)i);
     bits->medium = zg_medium_seeded(&settings->medium, seed, purpose);
-    zg_medium_lateness(&bits->medium, &bits->late_least_ps, &bits->late_most_ps);
+    derive(bits);
     bits->sampler = (struct zg_sampler){ .format = settings->format,
                                          .samples = settings->samples,
                                          .tick_ps = settings->read_bit_ps / settings->samples };
-    bits->sampler.phase_ps = bits->sampler.tick_ps * ((double)(zg_random_next(&random) >> 11) * 0x1p-53);
+    bits->sampler.phase_ps = bits->sampler.tick_ps * zg_random_unit(&random);
 }
 
 void zg_bits_clear(struct zg_bits *bits)
@@ -125,9 +131,8 @@ void zg_bits_change(struct zg_bits *bits, const struct zg_bits_settings *setting
     bits->settings.sent_bit_ps = settings->sent_bit_ps;
     bits->settings.read_bit_ps = settings->read_bit_ps;
     bits->settings.medium = settings->medium;
-    bits->character_ps = zg_uart_half_bits(&bits->settings.format) * settings->sent_bit_ps / 2;
     zg_medium_change(&bits->medium, &settings->medium, now_ns);
-    zg_medium_lateness(&bits->medium, &bits->late_least_ps, &bits->late_most_ps);
+    derive(bits);
 }
 
 /* --- sending */
@@ -150,7 +155,7 @@ static bool read_plainly(struct zg_bits *bits, double edge_ps, struct zg_sampled
     const double bit_ps = bits->settings.sent_bit_ps, read_bit_ps = bits->settings.read_bit_ps;
     const double early_ps = fmin(bits->late_least_ps, 0), late_ps = fmax(bits->late_most_ps, 0);
     const uint64_t edge = zg_sampler_tick(sampler, edge_ps);
-    const uint64_t third = edge + bits->before_stop * sampler->samples + sampler->samples / 2 + 1;
+    const uint64_t third = zg_sampler_third(sampler, edge);
     const double third_ps = zg_sampler_time(sampler, third);
     const double first_ps = zg_sampler_time(sampler, edge + sampler->samples / 2) - edge_ps;
     const double stop_ps = third_ps - sampler->tick_ps - edge_ps, last_ps = stop_ps - read_bit_ps;

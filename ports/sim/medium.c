@@ -61,7 +61,7 @@ void zg_medium_send(struct zg_medium *medium, double at_ps)
     if (!to_idle)
         medium->active_ps = at_ps;
     else if (carrier_ps > 0)
-        at_ps = medium->active_ps + ceil((at_ps - medium->active_ps) / carrier_ps - 1e-9) * carrier_ps;
+        at_ps = medium->active_ps + zg_medium_pulses(at_ps - medium->active_ps, carrier_ps) * carrier_ps;
     zg_levels_change_or_cancel(&medium->delayed, at_ps + delay_of(medium, to_idle));
 }
 

@@ -7,6 +7,7 @@
 #ifndef ZEUGMA_SIM_MEDIUM_H
 #define ZEUGMA_SIM_MEDIUM_H
 
+#include <math.h>
 #include <stdint.h>
 
 #include "sim/levels.h"
@@ -34,6 +35,12 @@ struct zg_medium {
     } pulses, holds;
     double passed_ps;
 };
+
+/* With how many periods of its carrier a low level is sent: the last one begins within it. */
+static inline unsigned zg_medium_pulses(double length, double period)
+{
+    return (unsigned)ceil(length / period - 1e-9);
+}
 
 /* Different `purpose` numbers give unrelated pulses and holds of one seed. */
 struct zg_medium zg_medium_seeded(const struct zg_medium_settings *settings, uint64_t seed, uint64_t purpose);

@@ -36,13 +36,18 @@ bool zg_random_one_in(struct zg_random *random, uint64_t n)
     return zg_random_below(random, n) == 0;
 }
 
+double zg_random_unit(struct zg_random *random)
+{
+    return (double)(zg_random_next(random) >> 11) * 0x1p-53;
+}
+
 uint64_t zg_random_skip(struct zg_random *random, double probability)
 {
     if (probability <= 0)
         return UINT64_MAX;
     if (probability >= 1)
         return 0;
-    double unit = (double)((zg_random_next(random) >> 11) + 1) * 0x1p-53; /* above 0, up to 1 */
+    double unit = zg_random_unit(random) + 0x1p-53; /* above 0, up to 1 */
     double skip = floor(log(unit) / log1p(-probability));
     return skip < 0x1p63 ? (uint64_t)skip : UINT64_MAX;
 }

@@ -22,6 +22,9 @@ uint64_t zg_random_next(struct zg_random *random);
 /* A number from 0 to bound - 1; bound is at least 1. */
 uint64_t zg_random_below(struct zg_random *random, uint64_t bound);
 
+/* A number from 0 to below 1, with 53 bits. */
+double zg_random_unit(struct zg_random *random);
+
 /* True once in `n` calls on average; n is at least 1. */
 bool zg_random_one_in(struct zg_random *random, uint64_t n);
 

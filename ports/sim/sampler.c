@@ -73,16 +73,13 @@ static void read_bits(struct zg_sampler *sampler, struct zg_levels *levels, uint
 
 double zg_sampler_due(const struct zg_sampler *sampler)
 {
-    const unsigned before = zg_uart_before_stop(&sampler->format);
-
-    if (sampler->state != ZG_SAMPLER_READS)
-        return -HUGE_VAL;
-    return zg_sampler_time(sampler, sampler->edge + before * sampler->samples + sampler->samples / 2 + 1);
+    return sampler->state == ZG_SAMPLER_READS ? zg_sampler_time(sampler, zg_sampler_third(sampler, sampler->edge))
+                                              : -HUGE_VAL;
 }
 
 bool zg_sampler_read(struct zg_sampler *sampler, struct zg_levels *levels, double known_ps, struct zg_sampled *sampled)
 {
-    const unsigned half = sampler->samples / 2, before = zg_uart_before_stop(&sampler->format);
+    const unsigned half = sampler->samples / 2;
 
     for (;;) {
         if (sampler->state == ZG_SAMPLER_LOOKS) {
@@ -101,7 +98,7 @@ bool zg_sampler_read(struct zg_sampler *sampler, struct zg_levels *levels, doubl
             if (!starts)
                 continue;
         }
-        const uint64_t third = sampler->edge + before * sampler->samples + half + 1;
+        const uint64_t third = zg_sampler_third(sampler, sampler->edge);
         if (zg_sampler_time(sampler, third) >= known_ps)
             return false;
         read_bits(sampler, levels, third, sampled);

@@ -40,6 +40,12 @@ static inline double zg_sampler_time(const struct zg_sampler *sampler, uint64_t 
     return sampler->phase_ps + (double)tick * sampler->tick_ps;
 }
 
+/* The third sample of the stop bit, of a character whose tick 0 that is. */
+static inline uint64_t zg_sampler_third(const struct zg_sampler *sampler, uint64_t edge)
+{
+    return edge + zg_uart_before_stop(&sampler->format) * sampler->samples + sampler->samples / 2 + 1;
+}
+
 /* The first tick that is not before a moment. */
 uint64_t zg_sampler_tick(const struct zg_sampler *sampler, double at_ps);
 

@@ -6,7 +6,7 @@
 /* Exponentially distributed. */
 static uint64_t span_ns(struct zg_random *random, double mean_ns)
 {
-    const double unit = (double)((zg_random_next(random) >> 11) + 1) * 0x1p-53; /* above 0, up to 1 */
+    const double unit = zg_random_unit(random) + 0x1p-53; /* above 0, up to 1 */
     const double span = -log(unit) * mean_ns;
 
     return span < 0x1p62 ? (uint64_t)span : UINT64_C(1) << 62;

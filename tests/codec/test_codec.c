@@ -120,7 +120,7 @@ static void test_rounding_in_between(void **state)
     for (unsigned round = 0; round < 200000; round++) {
         const struct zg_step *step = zg_block_step(block, (unsigned)zg_random_below(&random, 4));
         double span = step->scale.high - step->scale.low + 2;
-        double value = step->scale.low - 1 + span * (double)(zg_random_next(&random) >> 11) * 0x1p-53;
+        double value = step->scale.low - 1 + span * zg_random_unit(&random);
         if (round % 2)
             value =
                 round % 4 == 1 ? rint(value * 200) / 200 : rint(value * 6) / 6; /* the middles, as decimals give them */

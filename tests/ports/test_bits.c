@@ -154,7 +154,7 @@ static unsigned read_by_ticks(struct reference *reference, double phase, double 
 
 static double between(struct zg_random *random, double low, double high)
 {
-    return low + (high - low) * (double)(zg_random_next(random) >> 11) * 0x1p-53;
+    return low + (high - low) * zg_random_unit(random);
 }
 
 static struct zg_bits_settings random_settings(struct zg_random *random)
