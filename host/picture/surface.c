@@ -2,6 +2,7 @@
 #include "picture/surface.h"
 
 #include <cairo-svg.h>
+#include <fontconfig/fontconfig.h>
 #include <string.h>
 
 enum { LARGEST = 30000 /* points, either way: what cairo's images can be */ };
@@ -49,6 +50,8 @@ bool zgi_surface_end(struct zgi_surface *surface, GError **error)
     if (status == CAIRO_STATUS_SUCCESS)
         status = cairo_surface_status(surface->surface);
     cairo_surface_destroy(surface->surface);
+    cairo_debug_reset_static_data(); /* fonts that both libraries keep, which nobody draws with again */
+    FcFini();
     const bool good = status == CAIRO_STATUS_SUCCESS;
     return zg_output_end(&surface->output, good, error) || (good ? false : fail(surface, status, error));
 }
