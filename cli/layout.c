@@ -116,10 +116,11 @@ static unsigned widest_name(const struct zg_plan *plan)
 }
 
 /* What the frame takes besides the bits of its fields, and what the same values would take as text. */
-static void print_gain(const struct zg_plan_message *item, const struct shown *shown)
+static void print_gain(const struct zg_plan *plan, const struct zg_plan_message *item, const struct shown *shown)
 {
+    const char *unit = zg_plan_wire_unit(plan);
     unsigned pairs, bare, bits = item->payload.bits;
-    double own = bits / 8.0, beside = item->frame_most - own;
+    double own = bits / (plan->definition->framing.halves ? 4.0 : 8.0), beside = item->frame_most - own;
 
     if (item->text) {
         if (item->payload.size == item->payload.most_size)
@@ -131,8 +132,8 @@ static void print_gain(const struct zg_plan_message *item, const struct shown *s
 
     zg_text_lengths(item, &pairs, &bare);
     if (bits > 0)
-        cli_print("  the fields' own %u bits are %.4g bytes; the frame adds %.4g bytes, %.0f %% of it\n", bits, own,
-                  beside, 100 * beside / item->frame_most);
+        cli_print("  the fields' own %u bits are %.4g %s; the frame adds %.4g %s, %.0f %% of it\n", bits, own, unit,
+                  beside, unit, 100 * beside / item->frame_most);
     cli_print("  as text, without check or sequence: up to %u bytes as name=value, %u as bare values\n", pairs, bare);
     for (unsigned i = 0; i < shown->count; i++)
         cli_print("  with %u decimal%s each typically %.0f and %.0f bytes\n", shown->decimals[i],
@@ -201,8 +202,8 @@ static void print_message(const struct zg_plan *plan, const struct zg_plan_messa
         cli_print("%u", item->frame_most);
     else
         cli_print("%u to %u", item->frame_least, item->frame_most);
-    cli_print(" bytes on the wire, %s\n", time);
-    print_gain(item, shown);
+    cli_print(" %s on the wire, %s\n", zg_plan_wire_unit(plan), time);
+    print_gain(plan, item, shown);
 }
 
 static void print_load(const struct zg_plan *plan)
@@ -248,10 +249,10 @@ static void print_text(const struct zg_plan *plan, const struct zg_plan_message 
     cli_print("%s %u.%u%s%s\n", definition->protocol, definition->major, definition->minor,
               definition->summary ? ": " : "", definition->summary ? definition->summary : "");
     g_autofree char *framing = zg_framing_text(&definition->framing);
-    cli_print("frame: %s; header %u, payload up to %u, check %u (%s, %s-endian); up to %u bytes on the wire\n", framing,
+    cli_print("frame: %s; header %u, payload up to %u, check %u (%s, %s-endian); up to %u %s on the wire\n", framing,
               plan->header.size, plan->max_payload, (unsigned)plan->check.size,
               definition->check.name ? definition->check.name : "CRC by parameters",
-              plan->check.big_endian ? "big" : "little", plan->max_frame);
+              plan->check.big_endian ? "big" : "little", plan->max_frame, zg_plan_wire_unit(plan));
     cli_print("\nheader, %u byte%s\n", plan->header.size, plan->header.size == 1 ? "" : "s");
     print_block(&plan->header, width, 0, NULL);
     for (unsigned i = 0; i < plan->records->len; i++) {

@@ -7,42 +7,59 @@
 #include "codec/frame.h"
 
 const struct test_framing test_framings[] = {
-    { "cobs", "id: u8, sequence: u8", "bytes[..]", "\x02\x03\xff", "\x00", 1, 0 },
-    { "{ kind: cobs, lead: true }", "id: u8, sequence: u8", "bytes[..]", "\x02\x03\xff", "", 0, 1 },
-    { "slip", "id: u8, sequence: u8", "bytes[..]", "\xc0\xdb\xdc\xdd", "", 0, 1 },
-    { "{ kind: slip, lead: false }", "id: u8, sequence: u8", "bytes[..]", "\xc0\xdb\xdc\xdd", "\xc0", 1, 0 },
-    { "hdlc", "id: u8, sequence: u8", "bytes[..]", "\x7e\x7d\x5e\x5d", "", 0, 1 },
-    { "{ kind: hdlc, escape_control: true }", "id: u8, sequence: u8", "bytes[..]", "\x7e\x7d\x5e\x5d\x20", "", 0, 1 },
-    { "{ kind: length, sync: [0xA5, 0x5A] }", "id: u8, length: u8", "bytes[..]", "\xa5\x5a\x10", "", 0, 0 },
+    { "cobs", "id: u8, sequence: u8", "bytes[..]", "\x02\x03\xff", "\x00", 1, 0, NULL },
+    { "{ kind: cobs, lead: true }", "id: u8, sequence: u8", "bytes[..]", "\x02\x03\xff", "", 0, 1, NULL },
+    { "slip", "id: u8, sequence: u8", "bytes[..]", "\xc0\xdb\xdc\xdd", "", 0, 1, NULL },
+    { "{ kind: slip, lead: false }", "id: u8, sequence: u8", "bytes[..]", "\xc0\xdb\xdc\xdd", "\xc0", 1, 0, NULL },
+    { "hdlc", "id: u8, sequence: u8", "bytes[..]", "\x7e\x7d\x5e\x5d", "", 0, 1, NULL },
+    { "{ kind: hdlc, escape_control: true }", "id: u8, sequence: u8", "bytes[..]", "\x7e\x7d\x5e\x5d\x20", "", 0, 1,
+      NULL },
+    { "{ kind: length, sync: [0xA5, 0x5A] }", "id: u8, length: u8", "bytes[..]", "\xa5\x5a\x10", "", 0, 0, NULL },
     { "{ kind: length, sync: [0xA5, 0xA5, 0x5A] }", "id: u8, length: { type: u16, counts: content }", "bytes[..]",
-      "\xa5\x5a\x10", "", 0, 0 },
-    { "length", "length: { type: u8, counts: rest }, id: u8", "bytes[..]", "\x0c\x10\x14", "", 0, 0 },
+      "\xa5\x5a\x10", "", 0, 0, NULL },
+    { "length", "length: { type: u8, counts: rest }, id: u8", "bytes[..]", "\x0c\x10\x14", "", 0, 0, NULL },
     { "{ kind: marks, start: [0x02], end: [0x03], escape: 0x1B }", "id: u8", "bytes[..]", "\x02\x03\x1b\x22\x23\x3b",
-      "", 0, 0 },
+      "", 0, 0, NULL },
     { "{ kind: marks, end: [0x0D, 0x0A], escape: 0x5C, escape_xor: 0x40 }", "id: u8", "bytes[..]", "\x0d\x0a\x5c\x4d",
-      "\x0d\x0a", 2, 0 },
+      "\x0d\x0a", 2, 0, NULL },
     { "{ kind: marks, start: [0x7E, 0x7E], end: [0x7E, 0x7E], escape: 0x7D }", "id: u8", "bytes[..]", "\x7e\x7d\x5e",
-      "", 0, 0 },
-    { "{ kind: marks, start: [0x7E], end: [0x7E], escape: 0x7D }", "id: u8", "bytes[..]", "\x7e\x7d\x5e", "", 0, 1 },
+      "", 0, 0, NULL },
+    { "{ kind: marks, start: [0x7E], end: [0x7E], escape: 0x7D }", "id: u8", "bytes[..]", "\x7e\x7d\x5e", "", 0, 1,
+      NULL },
     { "{ kind: marks, start: [0x10, 0x02], end: [0x10, 0x03], double: 0x10 }", "id: u8", "bytes[..]", "\x10\x02\x03",
-      "", 0, 0 },
+      "", 0, 0, NULL },
     { "{ kind: marks, start: [0x10, 0x02, 0x10], end: [0x10, 0x03], double: 0x10 }", "id: u8", "bytes[..]",
-      "\x10\x02\x03", "", 0, 0 },
-    { "{ kind: marks, start: [0x3C, 0x3C], end: [0x3E] }", "id: u8", "bytes[14]", "\x3c\x3e", "", 0, 0 },
-    { "{ kind: fixed, size: 32, sync: [0xA5, 0x5A] }", "id: u8, length: u8", "bytes[..]", "\xa5\x5a\x10", "", 0, 0 },
+      "\x10\x02\x03", "", 0, 0, NULL },
+    { "{ kind: marks, start: [0x3C, 0x3C], end: [0x3E] }", "id: u8", "bytes[14]", "\x3c\x3e", "", 0, 0, NULL },
+    { "{ kind: fixed, size: 32, sync: [0xA5, 0x5A] }", "id: u8, length: u8", "bytes[..]", "\xa5\x5a\x10", "", 0, 0,
+      NULL },
     { "{ kind: marks, start: [0x3A], end: [0x0D, 0x0A] }, coding: HEX", "id: u8", "bytes[..]", "\x3a\x0d\x0a\xab", "",
-      0, 0 },
-    { "{ kind: fixed, size: 24 }", "id: u8", "bytes[9]", "\xa5", "", 0, 0 },
+      0, 0, NULL },
+    { "{ kind: fixed, size: 24 }", "id: u8", "bytes[9]", "\xa5", "", 0, 0, NULL },
+    { "cobs", "id: u8, sequence: u8", "bytes[..]", "\x02\x10\xff", "\0", 2, 0, "{ data: 4, order: msb }" },
+    { "{ kind: cobs, lead: true }", "id: u8", "bytes[..]", "\x02\x20\xff", "", 0, 2, "{ data: 4 }" },
+    { "{ kind: slip, lead: false }", "id: u8", "bytes[..]", "\xc0\x0c\xdb\xdc", "\x0c", 2, 0,
+      "{ data: 4, order: msb }" },
+    { "hdlc", "id: u8", "bytes[..]", "\x7e\xe7\x7d\x5e", "", 0, 2, "{ data: 4 }" },
+    { "{ kind: length, sync: [0x5A, 0xA5] }", "id: u8, length: u8", "bytes[..]", "\xa5\x5a\x10", "", 0, 0,
+      "{ data: 4, order: msb }" },
+    { "length", "length: { type: u8, counts: rest }, id: u8", "bytes[..]", "\x0c\x10\x14", "", 0, 0, "{ data: 4 }" },
+    { "{ kind: marks, start: [0x10, 0x02], end: [0x10, 0x03], double: 0x10 }", "id: u8", "bytes[..]", "\x10\x02\x03",
+      "", 0, 0, "{ data: 4 }" },
+    { "{ kind: marks, start: [0x3C, 0x3C], end: [0x3E] }", "id: u8", "bytes[14]", "\x3c\x3e\xc3", "", 0, 0,
+      "{ data: 4, order: msb }" },
+    { "{ kind: fixed, size: 24 }", "id: u8", "bytes[9]", "\xa5", "", 0, 0, "{ data: 4 }" },
 };
 
 const unsigned test_framings_length = G_N_ELEMENTS(test_framings);
 
 char *test_framing_text(const struct test_framing *framing)
 {
-    return g_strdup_printf("zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: %s, header: [%s], check: "
+    g_autofree char *line = framing->format ? g_strdup_printf("line: { format: %s }\n", framing->format) : g_strdup("");
+    return g_strdup_printf("zeugma: 1\nprotocol: p\nversion: 1.0\n%sframe: { framing: %s, header: [%s], check: "
                            "crc32/iso-hdlc, max_payload: %s }\nmessages: { m: { id: 1, from: both, fields: { n: u32, "
                            "data: \"%s\" } } }\n",
-                           framing->framing, framing->header, strstr(framing->framing, "fixed") ? "26" : "60",
+                           line, framing->framing, framing->header, strstr(framing->framing, "fixed") ? "26" : "60",
                            framing->data);
 }
 
@@ -101,8 +118,8 @@ static GByteArray *overlap(struct zg_random *random, const GByteArray *one, cons
     return both;
 }
 
-GByteArray *test_framing_stream(struct zg_random *random, const struct test_framing *kind, const struct zg_plan *plan,
-                                GPtrArray *frames)
+static GByteArray *stream_of(struct zg_random *random, const struct test_framing *kind, const struct zg_plan *plan,
+                             GPtrArray *frames)
 {
     g_autoptr(GByteArray) bytes = g_byte_array_new();
     g_autoptr(GByteArray) other = g_byte_array_new();
@@ -143,11 +160,22 @@ GByteArray *test_framing_stream(struct zg_random *random, const struct test_fram
     return test_damage(random, bytes->data, bytes->len, 1 + (unsigned)zg_random_below(random, 12), &touched, &origin);
 }
 
-/* Whether the bytes before `at` let a frame begin there. */
-static bool is_opened(const struct test_framing *kind, const GByteArray *bytes, guint at)
+GByteArray *test_framing_stream(struct zg_random *random, const struct test_framing *kind, const struct zg_plan *plan,
+                                GPtrArray *frames)
+{
+    GByteArray *bytes = stream_of(random, kind, plan, frames);
+
+    for (guint i = 0; i < bytes->len && kind->format; i++)
+        bytes->data[i] &= 15; /* what a line carries */
+    return bytes;
+}
+
+/* Whether the bytes before `at` let a frame begin there, `from` the last one's end. One half may stand in between. */
+static bool is_opened(const struct test_framing *kind, const GByteArray *bytes, guint at, guint from)
 {
     guint size = kind->delimiter_size;
-    return size == 0 || at == 0 || (at >= size && memcmp(bytes->data + at - size, kind->delimiter, size) == 0);
+    return size == 0 || at == 0 || (kind->format && at == from + 1) ||
+           (at >= size && memcmp(bytes->data + at - size, kind->delimiter, size) == 0);
 }
 
 /* Whether bytes are a frame's; hex digits may have either case. */
@@ -171,9 +199,11 @@ GArray *test_framing_expected(const struct test_framing *kind, const GByteArray 
         for (uint32_t i = 0; i < frames->len; i++) {
             const GByteArray *frame = g_ptr_array_index(frames, i);
             guint size = frame->len;
-            if (at == 0 && memcmp(bytes->data, frame->data, MIN(frame->len, bytes->len)) != 0)
+            if ((at == 0 || (kind->format && at == from + 1)) &&
+                memcmp(bytes->data + at, frame->data, MIN(frame->len, bytes->len - at)) != 0)
                 size -= kind->shared;
-            if ((at < from && at + kind->shared != from) || size > bytes->len - at || !is_opened(kind, bytes, at) ||
+            if ((at < from && at + kind->shared != from) || size > bytes->len - at ||
+                !is_opened(kind, bytes, at, from) ||
                 !is_same(kind, bytes->data + at, frame->data + frame->len - size, size))
                 continue;
             uint32_t number = i < TEST_FRAMES ? i : 1000 + i - TEST_FRAMES;

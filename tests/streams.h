@@ -16,6 +16,7 @@ struct test_framing {
     unsigned delimiter_size;
     unsigned
         shared; /* bytes at a frame's beginning that the end of the one before, or the stream's start, can stand for */
+    const char *format; /* of the line, where a byte is two characters; NULL: it is one */
 };
 
 extern const struct test_framing test_framings[];

@@ -213,6 +213,40 @@ static void explained_free(gpointer data)
     g_free(byte);
 }
 
+/* Where a byte is two characters: joins those of the frame to what is explained. */
+static void join_halves(struct explaining *frame, enum zg_halves_choice halves)
+{
+    uint8_t *wire = frame->wire->data;
+
+    for (guint i = 0; i + 1 < frame->wire->len; i += 2)
+        wire[i / 2] =
+            (uint8_t)(halves == ZG_HALVES_HIGH_FIRST ? wire[i] << 4 | wire[i + 1] : wire[i + 1] << 4 | wire[i]);
+    g_byte_array_set_size(frame->wire, frame->wire->len / 2);
+}
+
+/* The same bytes as two characters each. */
+static GPtrArray *split_halves(GPtrArray *bytes, enum zg_halves_choice halves)
+{
+    GPtrArray *both = g_ptr_array_new_with_free_func(explained_free);
+    const unsigned shift = halves == ZG_HALVES_HIGH_FIRST ? 4 : 0;
+
+    for (guint i = 0; i < bytes->len; i++) {
+        const struct zg_explained *whole = g_ptr_array_index(bytes, i);
+        struct zg_explained *half[2];
+        for (unsigned k = 0; k < 2; k++) {
+            half[k] = g_new0(struct zg_explained, 1);
+            half[k]->wire = whole->wire >> (k == 0 ? shift : 4 - shift) & 15;
+            g_ptr_array_add(both, half[k]);
+        }
+        half[0]->carries = whole->carries;
+        half[0]->content = whole->content;
+        half[0]->what = g_strdup_printf("%s; %s half", whole->what, shift > 0 ? "high" : "low");
+        half[1]->what = g_strdup_printf("its %s half", shift > 0 ? "low" : "high");
+    }
+    g_ptr_array_unref(bytes);
+    return both;
+}
+
 GPtrArray *zg_explain_frame(const struct zg_plan *plan, const struct zg_plan_message *item,
                             const struct zg_header *header, const struct zg_value *values)
 {
@@ -230,6 +264,8 @@ GPtrArray *zg_explain_frame(const struct zg_plan *plan, const struct zg_plan_mes
 
     zg_payload_pack(item, header, values, payload);
     frame.wire = zg_frame_of(plan, item, header, payload, frame.payload);
+    if (framing->halves)
+        join_halves(&frame, framing->halves);
     if (item->message->bare) {
         for (guint i = 0; i < frame.wire->len; i++)
             add_plain(&frame, "all of the message, outside any frame");
@@ -251,7 +287,7 @@ GPtrArray *zg_explain_frame(const struct zg_plan *plan, const struct zg_plan_mes
         add_content(&frame, next_byte(&frame), "");
     g_byte_array_unref(frame.wire);
     g_ptr_array_unref(frame.meanings);
-    return frame.bytes;
+    return framing->halves ? split_halves(frame.bytes, framing->halves) : frame.bytes;
 }
 
 char *zg_explain_text(const struct zg_plan *plan, const struct zg_plan_message *item, const struct zg_header *header,

@@ -158,6 +158,8 @@ static int opening_of(const struct zg_plan *plan)
 {
     const struct zg_framing_choice *framing = &plan->definition->framing;
 
+    if (framing->halves)
+        return -1; /* it is two characters */
     switch (framing->kind) {
     case ZG_FRAMING_COBS: return framing->lead ? 0 : -1;
     case ZG_FRAMING_SLIP: return framing->lead ? 0xC0 : -1;
@@ -330,6 +332,12 @@ static void take_frame(struct zg_frame_reader *reader, const struct zg_found *fo
     report_stretch(reader, &stretch, found->wire);
 }
 
+/* Whether it is not known what a failed check was. */
+static bool is_unread(const struct zg_frame_reader *reader, const struct zg_found *found)
+{
+    return (reader->plan->check.form || reader->protocol.halved) && found->unreadable;
+}
+
 /* Whether a failed check was none at all. */
 static bool no_check(const struct zg_frame_reader *reader, const struct zg_found *found)
 {
@@ -382,7 +390,7 @@ static bool take_text(struct zg_frame_reader *reader, const struct zg_found *fou
 static void take_found(struct zg_frame_reader *reader, const struct zg_found *found)
 {
     struct zg_stretch stretch = { .kind = ZG_STRETCH_SKIPPED,
-                                  .checked = found->outcome == ZG_OUTCOME_FAILED_CHECK && !no_check(reader, found),
+                                  .checked = found->outcome == ZG_OUTCOME_FAILED_CHECK && !is_unread(reader, found),
                                   .expected = found->expected,
                                   .found = found->found };
 

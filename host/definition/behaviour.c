@@ -133,6 +133,40 @@ static void check_services(const struct checking *checking)
                   "one of them");
 }
 
+/* What cannot be where a byte is two characters. */
+static void check_halves(const struct checking *checking)
+{
+    const struct zg_definition *definition = checking->definition;
+    const struct zg_framing_choice *framing = &definition->framing;
+    const struct zg_check_choice *check = &definition->check;
+    const struct zg_place place = definition->line.format_place;
+
+    if (framing->halves == ZG_HALVES_NONE)
+        return;
+    if ((framing->kind == ZG_FRAMING_LENGTH || framing->kind == ZG_FRAMING_FIXED) && check->crc.width < 16)
+        zgi_error(
+            checking->diagnostics, place,
+            "with 4 data bits every half may begin a frame of the framing %s, and a check of %u bits mistakes too "
+            "many for one; expected a check of 16 bits or more, or another framing",
+            zg_framing_names[framing->kind], check->crc.width);
+    if (framing->kind == ZG_FRAMING_PACKET)
+        zgi_error(checking->diagnostics, place, "packets hold bytes, not halves of them; omit format");
+    if (definition->console == ZG_CONSOLE_INTERLEAVED)
+        zgi_error(checking->diagnostics, definition->console_place,
+                  "with 4 data bits text between frames cannot be told from halves; expected console: framed");
+    if (framing->ignores > 0)
+        zgi_error(checking->diagnostics, framing->place,
+                  "with 4 data bits no byte can be ignored before its halves are joined; omit ignore");
+    for (unsigned i = 0; i < definition->messages->len; i++) {
+        const struct zg_message *message = g_ptr_array_index(definition->messages, i);
+        if (message->bare)
+            zgi_error(checking->diagnostics, message->bare_place,
+                      "with 4 data bits a message outside frames, such as %s, cannot be told from halves; expected it "
+                      "in a frame",
+                      message->name);
+    }
+}
+
 /* What the framing requires of header and check. */
 static void check_framing(const struct checking *checking)
 {
@@ -157,7 +191,8 @@ static void check_framing(const struct checking *checking)
     if (kind == ZG_FRAMING_FIXED && length && length->counts != ZG_COUNTS_PAYLOAD)
         zgi_error(checking->diagnostics, length->place,
                   "with the framing fixed, length counts the payload before the zero bytes; expected counts: payload");
-    if ((kind != ZG_FRAMING_LENGTH && kind != ZG_FRAMING_FIXED) || check->crc.width >= 16 || check->place.line == 0)
+    if ((kind != ZG_FRAMING_LENGTH && kind != ZG_FRAMING_FIXED) || check->crc.width >= 16 || check->place.line == 0 ||
+        definition->framing.halves)
         return;
     if (check->crc.width == 0)
         zgi_warning(checking->diagnostics, check->place,
@@ -193,5 +228,6 @@ void zgi_check_behaviour(struct zg_definition *definition, struct zg_diagnostics
         check_message(&checking, g_ptr_array_index(definition->messages, i));
     check_services(&checking);
     check_framing(&checking);
+    check_halves(&checking);
     check_version(&checking);
 }

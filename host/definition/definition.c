@@ -147,6 +147,11 @@ struct zg_uart_format zg_line_format(const struct zg_line *line)
                                     .stop_opposite = line->stop_opposite };
 }
 
+unsigned zg_line_data_bits(const struct zg_line *line)
+{
+    return line->is_clocked ? 8 : line->data_bits;
+}
+
 unsigned zg_line_half_bits(const struct zg_line *line)
 {
     const struct zg_uart_format format = zg_line_format(line);

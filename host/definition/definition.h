@@ -384,13 +384,16 @@ char *zg_python_name(const char *name);
 /* "version", "id", ... */
 const char *zg_role_name(enum zg_role role);
 
-/* Bit times of one byte on the line, doubled: start, data, parity and stop bits. */
+/* Data bits of a character; of a clocked line 8. */
+unsigned zg_line_data_bits(const struct zg_line *line);
+
+/* Bit times of one character on the line, doubled: start, data, parity and stop bits. */
 unsigned zg_line_half_bits(const struct zg_line *line);
 
 /* The characters of an asynchronous line. */
 struct zg_uart_format zg_line_format(const struct zg_line *line);
 
-/* The time of one byte on the line, and of several, ns; of a clocked line with their pauses. */
+/* The time of one byte on the wire, a character of the line, and of several, ns; of a clocked line with their pauses. */
 uint64_t zg_line_byte_ns(const struct zg_line *line);
 uint64_t zg_line_bytes_ns(const struct zg_line *line, uint64_t bytes);
 

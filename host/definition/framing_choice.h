@@ -31,10 +31,14 @@ enum zg_marking { ZG_MARKING_PLAIN, ZG_MARKING_ESCAPED, ZG_MARKING_DOUBLED };
 /* Whether contents are sent as hex digits, of which case. */
 enum zg_coding_choice { ZG_CODING_NONE, ZG_CODING_LOWER, ZG_CODING_UPPER };
 
+/* Whether a byte is two characters on the line, and which half of it goes first. */
+enum zg_halves_choice { ZG_HALVES_NONE, ZG_HALVES_LOW_FIRST, ZG_HALVES_HIGH_FIRST };
+
 /* What the kind does not have is 0. */
 struct zg_framing_choice {
     enum zg_framing_kind kind;
     enum zg_coding_choice coding;
+    enum zg_halves_choice halves;          /* from the line's data bits and order */
     bool lead;                             /* of cobs and slip: a delimiter before each frame as well */
     bool escape_control;                   /* of hdlc */
     struct zg_mark start;                  /* of marks; the sync of length and fixed */

@@ -122,6 +122,8 @@ struct zg_definition *zg_definition_parse(const char *file, const char *text, si
     yaml_node_t *root = yaml_document_get_root_node(&reader.document);
     zgi_read_mapping(&reader, root, (struct zg_place){ 1, 1 }, "the definition", zgi_definition_keys, definition);
     read_sections(&reader, root, definition);
+    if (definition->line.data_bits == 4 && !definition->line.is_clocked)
+        definition->framing.halves = definition->line.msb_first ? ZG_HALVES_HIGH_FIRST : ZG_HALVES_LOW_FIRST;
     zgi_check_behaviour(definition, diagnostics);
     if (zg_diagnostics_errors(diagnostics) == 0)
         zgi_check_generated_names(definition, diagnostics);

@@ -23,10 +23,7 @@ static void set_data_bits(struct zgi_reader *reader, struct zg_line *line, const
 {
     if (bits == 9)
         zgi_error(reader->diagnostics, zgi_place(node),
-                  "a character of 9 data bits carries no byte; expected 8, or 5 to 7 where the bytes fit");
-    else if (bits == 4)
-        zgi_error(reader->diagnostics, zgi_place(node),
-                  "a byte in two characters of 4 data bits is not supported yet; expected 5 to 8");
+                  "a character of 9 data bits carries no byte; expected 8, 5 to 7 where the bytes fit, or 4");
     else
         line->data_bits = bits;
 }
@@ -35,7 +32,7 @@ static void set_data_bits(struct zgi_reader *reader, struct zg_line *line, const
 static void read_short_format(struct zgi_reader *reader, yaml_node_t *node, struct zg_line *line)
 {
     static const char expected[] =
-        "a line format such as 8N1: 5 to 8 data bits, parity N E O M or S, stop bits 1, 1.5 or 2";
+        "a line format such as 8N1: 4 to 8 data bits, parity N E O M or S, stop bits 1, 1.5 or 2";
     const char *text = zgi_scalar(reader, node, expected);
 
     if (!text)
@@ -99,7 +96,7 @@ static void read_stop_level(struct zgi_reader *reader, const struct zgi_entry *e
 }
 
 const struct zgi_key zgi_format_keys[] = {
-    { "data", false, read_data, "data_bits", "Data bits of a character, 5 to 8; default 8" },
+    { "data", false, read_data, "data_bits", "Data bits of a character, 5 to 8, or 4: a byte is two characters; default 8" },
     { "parity", false, read_parity, "parity", "none (default), even, odd, mark or space" },
     { "stop", false, read_stop, "stop_bits", "Stop bits: 1 (default), 1.5 or 2" },
     { "order", false, read_bit_order, "bit_order", "Which data bit goes first: lsb (default) or msb" },

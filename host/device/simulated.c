@@ -336,6 +336,7 @@ struct zg_simulated *zg_simulated_new(const struct zg_plan *plan, const struct z
     device->random = zg_random_seeded(settings->seed ^ (uint64_t)g_get_real_time(), 0);
     device->out = zg_damage_seeded(&settings->out, settings->seed, 1);
     device->in = zg_damage_seeded(&settings->in, settings->seed, 2);
+    device->out.data_bits = device->in.data_bits = zg_line_data_bits(line);
     if (plan->packets) {
         device->out_packets = zg_packets_new(&settings->out, settings->seed, 1, &device->out);
         device->in_packets = zg_packets_new(&settings->in, settings->seed, 2, &device->in);

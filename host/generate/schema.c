@@ -110,7 +110,7 @@ static const struct {
     { "frequency", { "number", "string" }, "^" DECIMAL " *([kMG]?Hz)?$", true },
     { "tolerance", { "string" }, "^" DECIMAL " *(%|ppm)$", false },
     { "divider", { "integer", "string" }, "^(8|16)(\\+([1-9]|1[0-6]))?$", true },
-    { "format_word", { "string" }, "^[5-8][NEOMS](1|1\\.5|2)$", false },
+    { "format_word", { "string" }, "^[4-8][NEOMS](1|1\\.5|2)$", false },
     { "stop_bits", { "number", "string" }, "^(1|1\\.5|2)$", false },
     { "type", { "string" }, "^[A-Za-z][A-Za-z0-9_]*(\\[((\\.\\.)?" NATURAL "|\\.\\.)\\])?$", false },
     { "integer_type", { "string" }, "^(" INTEGER_TYPE ")$", false },
@@ -124,7 +124,7 @@ static const struct {
 } limited[] = { { "baud", 50, 100000000 },   { "crc_width", 3, 64 }, { "max_payload", 1, 65535 },
                 { "max_frame", 1, 1000000 }, { "index", 0, 255 },    { "retries", 0, 255 },
                 { "window", 1, 8 },          { "width", 1, 255 },    { "decimals", 0, 9 },
-                { "exponent", 0, 17 },       { "byte", 0, 255 },     { "data_bits", 5, 8 } };
+                { "exponent", 0, 17 },       { "byte", 0, 255 },     { "data_bits", 4, 8 } };
 
 static void refer(struct zg_json *json, const char *key, const char *shape)
 {

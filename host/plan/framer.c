@@ -20,7 +20,7 @@ bool zg_framing_is_sized(const struct zg_framing_choice *framing, bool one_size)
 
 bool zg_framing_is_short_cobs(const struct zg_framing_choice *framing, unsigned content)
 {
-    return framing->kind == ZG_FRAMING_COBS && !framing->lead && !framing->coding && content < 254;
+    return framing->kind == ZG_FRAMING_COBS && !framing->lead && !framing->coding && !framing->halves && content < 254;
 }
 
 /* The end mark that takes the fewest bytes, or the most. */
@@ -46,14 +46,19 @@ static unsigned least(const struct zg_framing_choice *framing, unsigned content)
     }
 }
 
-unsigned zg_framing_least(const struct zg_framing_choice *framing, unsigned content)
+/* Characters on the line of a frame of these bytes. */
+static unsigned characters(const struct zg_framing_choice *framing, unsigned bytes)
 {
-    return least(framing, coded(framing, content));
+    return framing->halves ? 2 * bytes : bytes;
 }
 
-unsigned zg_framing_most(const struct zg_framing_choice *framing, unsigned content)
+unsigned zg_framing_least(const struct zg_framing_choice *framing, unsigned content)
 {
-    content = coded(framing, content);
+    return characters(framing, least(framing, coded(framing, content)));
+}
+
+static unsigned most(const struct zg_framing_choice *framing, unsigned content)
+{
     switch (framing->kind) {
     case ZG_FRAMING_SLIP: return 2 * content + 1 + framing->lead;
     case ZG_FRAMING_HDLC: return ZG_ESCAPED_WIRE_MAX(content);
@@ -63,6 +68,11 @@ unsigned zg_framing_most(const struct zg_framing_choice *framing, unsigned conte
         return framing->start.size + content + end_size(framing, true);
     default: return least(framing, content);
     }
+}
+
+unsigned zg_framing_most(const struct zg_framing_choice *framing, unsigned content)
+{
+    return characters(framing, most(framing, coded(framing, content)));
 }
 
 static unsigned longest_end(const struct zg_framing_choice *framing)
@@ -76,6 +86,12 @@ static unsigned longest_end(const struct zg_framing_choice *framing)
 }
 
 unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned content, bool one_size)
+{
+    const unsigned room = zg_framing_inner_room(framing, content, one_size);
+    return framing->halves ? (unsigned)ZG_HALVES_ROOM(room, zg_framing_most(framing, content) / 2) : room;
+}
+
+unsigned zg_framing_inner_room(const struct zg_framing_choice *framing, unsigned content, bool one_size)
 {
     content = coded(framing, content);
     switch (framing->kind) {
@@ -194,6 +210,15 @@ void zgi_framer_init(struct zg_framer *framer, const struct zg_framing_choice *c
         framer->inner = *framing;
         framer->coding = (struct zg_coding){ &framer->inner, choice->coding == ZG_CODING_UPPER };
         const struct zg_framing outer = ZG_CODED(&framer->coding, framer->inner.lead, framer->inner.rereads);
+        *framing = outer;
+    }
+    if (choice->halves) {
+        const struct zg_halves halves = ZG_HALVES(&framer->joined, choice->halves == ZG_HALVES_HIGH_FIRST,
+                                                  zg_framing_inner_room(choice, sizes->most, sizes->one_size),
+                                                  zg_framing_most(choice, sizes->most) / 2);
+        const struct zg_framing outer = ZG_HALVED(&framer->halves, framing->lead);
+        framer->joined = *framing;
+        framer->halves = halves;
         *framing = outer;
     }
 }

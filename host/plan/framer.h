@@ -6,6 +6,7 @@
 #include "definition/framing_choice.h"
 #include "plan/steps.h"
 #include "zeugma/coding.h"
+#include "zeugma/halves.h"
 #include "zeugma/marks.h"
 #include "zeugma/sized.h"
 
@@ -28,6 +29,8 @@ struct zg_framer {
     struct zg_framing framing;
     struct zg_framing inner; /* of a coded one */
     struct zg_coding coding;
+    struct zg_framing joined; /* of one whose bytes are sent as halves */
+    struct zg_halves halves;
     struct zg_sized sized; /* of length, fixed, and plain marks around contents of one size */
     struct zg_marks marks; /* of other marks */
     struct zg_end_mark others[ZG_ALSO_MOST + 1], sent;
@@ -58,5 +61,8 @@ unsigned zg_framing_most(const struct zg_framing_choice *framing, unsigned conte
 
 /* Bytes of memory that the decoder needs for contents up to `content` bytes. */
 unsigned zg_framing_room(const struct zg_framing_choice *framing, unsigned content, bool one_size);
+
+/* Those of the framing whose bytes are sent as halves; of any other the same. */
+unsigned zg_framing_inner_room(const struct zg_framing_choice *framing, unsigned content, bool one_size);
 
 #endif

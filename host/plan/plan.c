@@ -480,6 +480,11 @@ const struct zg_framing *zg_plan_framing(const struct zg_plan *plan, enum zg_sid
     return &framer->framing;
 }
 
+const char *zg_plan_wire_unit(const struct zg_plan *plan)
+{
+    return plan->definition->framing.halves ? "characters" : "bytes";
+}
+
 struct zg_protocol zg_plan_protocol(const struct zg_plan *plan)
 {
     const struct zg_line *line = &plan->definition->line;
@@ -504,6 +509,7 @@ struct zg_protocol zg_plan_protocol(const struct zg_plan *plan)
                                  .everybody = (zg_header_number)zg_plan_everybody(plan),
                                  .packets = plan->packets,
                                  .coded = plan->definition->framing.coding != ZG_CODING_NONE,
+                                 .halved = plan->definition->framing.halves != ZG_HALVES_NONE,
                                  .ignores = (uint8_t)plan->definition->framing.ignores,
                                  .ignored = plan->definition->framing.ignored,
                                  .length_ends = plan->filled > 0 && plan->length_bits > 0 };

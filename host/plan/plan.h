@@ -33,6 +33,9 @@ uint64_t zg_plan_answer_us(const struct zg_plan *plan);
 /* The framing of a side's end: it sends that side's frames and hears the other's. 0: an observer hears both. */
 const struct zg_framing *zg_plan_framing(const struct zg_plan *plan, enum zg_side side);
 
+/* What is counted on the wire: "bytes"; "characters" where each byte is two. */
+const char *zg_plan_wire_unit(const struct zg_plan *plan);
+
 /* The sizes and times of the protocol, with its framing and check, which point into the plan. The functions are NULL.
  */
 struct zg_protocol zg_plan_protocol(const struct zg_plan *plan);

@@ -430,7 +430,7 @@ void zgi_check_characters(const struct zg_plan *plan, struct zg_diagnostics *dia
     const struct zg_definition *definition = plan->definition;
     const char *framing;
 
-    if (definition->line.data_bits == 8 || definition->line.is_clocked)
+    if (definition->line.data_bits == 8 || definition->framing.halves || definition->line.is_clocked)
         return;
     framing = wide_framing(plan);
     if (framing)

@@ -87,6 +87,7 @@ static void begin(struct zgi_sim *sim)
     const struct zg_sim_bits bits = bits_of(physical);
     const struct zg_sim_settings line = { .baud = (uint32_t)(settings->baud > 0 ? settings->baud : physical->baud),
                                           .half_bits = zg_line_half_bits(physical),
+                                          .data_bits = zg_line_data_bits(physical),
                                           .faults = { settings->faults.way[DEVICE].line,
                                                       settings->faults.way[HOST].line },
                                           .read_16ths = read_16ths(physical),

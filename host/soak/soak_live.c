@@ -297,6 +297,7 @@ static void begin_faults(struct zgi_live *live)
 
     live->out = zg_damage_seeded(out, chance, HOST);
     live->back = zg_damage_seeded(back, chance, DEVICE);
+    live->out.data_bits = live->back.data_bits = zg_line_data_bits(&live->soak.plan->definition->line);
     if (live->soak.plan->packets) {
         live->out_packets = zg_packets_new(out, chance, HOST, &live->out);
         live->back_packets = zg_packets_new(back, chance, DEVICE, &live->back);

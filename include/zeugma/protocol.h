@@ -79,6 +79,7 @@ struct zg_protocol {
                     frames to others wait, on a shared line */
     bool packets; /* the link keeps frames apart, each of which is one packet; the transmit ring holds one at a time */
     bool coded;   /* contents are hex digits on the wire (zeugma/coding.h) */
+    bool halved;  /* a byte is two characters on the wire (zeugma/halves.h) */
     uint8_t ignores;            /* how many kinds of bytes are dropped as they come in, wherever they stand */
     const uint8_t *ignored;     /* those */
     uint8_t bares;              /* how many messages that are received come outside any frame */

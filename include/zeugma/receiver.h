@@ -44,6 +44,11 @@ struct zg_found {
     bool unreadable; /* of a failed check that has a form: there is none where it stands; then the two say nothing */
 };
 
+/* What the options of a framing begin with that must know each outcome (protocol->halved), and may change it. */
+struct zg_judging {
+    void (*judged)(const struct zg_framing *framing, struct zg_decoder *decoder, struct zg_found *found);
+};
+
 struct zg_receiver {
     /* private */
     const struct zg_protocol *protocol;

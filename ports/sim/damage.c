@@ -49,6 +49,7 @@ static void look_at(struct zg_damage *damage)
 struct zg_damage zg_damage_seeded(const struct zg_sim_faults *faults, uint64_t seed, uint64_t purpose)
 {
     struct zg_damage damage = { .faults = *faults,
+                                .data_bits = 8,
                                 .flips = zg_strikes_seeded(seed, purpose, FLIPS, faults->bit_error_rate),
                                 .drops = zg_strikes_seeded(seed, purpose, DROPS, faults->drop),
                                 .twices = zg_strikes_seeded(seed, purpose, TWICES, faults->twice),
@@ -79,19 +80,24 @@ void zg_damage_change(struct zg_damage *damage, const struct zg_sim_faults *faul
     look_at(damage);
 }
 
+static uint8_t all_bits(const struct zg_damage *damage)
+{
+    return (uint8_t)(0xFFU >> (8U - damage->data_bits));
+}
+
 /* The byte after the bit errors of one kind that hit it. */
 static uint8_t flip_bits(struct zg_damage *damage, struct zg_strikes *kind, uint8_t byte)
 {
     unsigned bit = 0;
 
-    while (kind->left < 8 - bit) {
+    while (kind->left < damage->data_bits - bit) {
         bit += (unsigned)kind->left;
         byte = (uint8_t)(byte ^ 1U << bit);
         bit++;
         damage->totals.flipped_bits++;
         kind->left = zg_random_skip(&kind->random, kind->probability);
     }
-    pass(kind, 8 - bit);
+    pass(kind, damage->data_bits - bit);
     return byte;
 }
 
@@ -154,7 +160,7 @@ static size_t unchanged(const struct zg_sim_faults *faults, const uint8_t *bytes
 
 size_t zg_damage_spare(struct zg_damage *damage, uint64_t now_ns, uint64_t byte_ps, const uint8_t *bytes, size_t count)
 {
-    uint64_t spared = least(least(damage->flips.left / 8, damage->drops.left),
+    uint64_t spared = least(least(damage->flips.left / damage->data_bits, damage->drops.left),
                             least(damage->twices.left, least(damage->inserts.left, count)));
     const struct moment moment = moment_of(damage, now_ns);
 
@@ -163,16 +169,16 @@ size_t zg_damage_spare(struct zg_damage *damage, uint64_t now_ns, uint64_t byte_
     if (moment.until_ns != UINT64_MAX)
         spared = least(spared, ((moment.until_ns - now_ns) * 1000 + byte_ps - 1) / byte_ps);
     if (moment.burst)
-        spared = least(spared, damage->burst_flips.left / 8);
+        spared = least(spared, damage->burst_flips.left / damage->data_bits);
     if (moment.hum)
-        spared = least(spared, damage->hum_flips.left / 8);
+        spared = least(spared, damage->hum_flips.left / damage->data_bits);
     if (damage->is_bytewise)
         spared = unchanged(&damage->faults, bytes, (size_t)spared);
-    pass(&damage->flips, 8 * spared);
+    pass(&damage->flips, damage->data_bits * spared);
     if (moment.burst)
-        pass(&damage->burst_flips, 8 * spared);
+        pass(&damage->burst_flips, damage->data_bits * spared);
     if (moment.hum)
-        pass(&damage->hum_flips, 8 * spared);
+        pass(&damage->hum_flips, damage->data_bits * spared);
     pass(&damage->drops, spared);
     pass(&damage->twices, spared);
     pass(&damage->inserts, spared);
@@ -211,8 +217,8 @@ static uint8_t change_bits(struct zg_damage *damage, const struct moment *moment
         byte = flip_bits(damage, &damage->burst_flips, byte);
     if (moment->hum)
         byte = flip_bits(damage, &damage->hum_flips, byte);
-    byte = (uint8_t)(faults->invert ? ~byte : byte);
-    damage->totals.flipped_bits += (faults->invert ? 8U : 0U) + (faults->strip && byte >= 0x80);
+    byte = (uint8_t)(faults->invert ? byte ^ all_bits(damage) : byte);
+    damage->totals.flipped_bits += (faults->invert ? damage->data_bits : 0U) + (faults->strip && byte >= 0x80);
     return faults->strip ? byte & 0x7FU : byte;
 }
 
@@ -237,7 +243,7 @@ unsigned zg_damage_byte(struct zg_damage *damage, uint64_t now_ns, uint8_t byte,
     damage->totals.doubled += doubled;
     const bool inserted = zg_strikes(&damage->inserts);
     if (inserted)
-        left[count++] = (uint8_t)zg_random_next(&damage->inserts.random);
+        left[count++] = (uint8_t)zg_random_next(&damage->inserts.random) & all_bits(damage);
     damage->totals.inserted += inserted;
     tell(damage, (byte != sent ? ZG_TOUCH_CHANGED : 0U) | (dropped ? ZG_TOUCH_DROPPED : 0U) |
                      (doubled ? ZG_TOUCH_DOUBLED : 0U) | (inserted ? ZG_TOUCH_INSERTED : 0U));

@@ -74,6 +74,7 @@ enum zg_touch {
 struct zg_damage {
     struct zg_sim_faults faults;
     struct zg_sim_totals totals; /* read only, except `arrived`, which the caller counts */
+    unsigned data_bits;          /* of a character, at first 8; its byte's others are 0 */
     /* Called for each byte to which something happens, with its place among all that were sent. NULL: nobody asks. */
     void (*touched)(void *data, uint64_t place, unsigned touches);
     void *data;

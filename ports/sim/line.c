@@ -354,6 +354,7 @@ struct zg_sim_line *zg_sim_line_new(const struct zg_sim_settings *settings)
         direction->byte_ps = line->byte_ps;
         const struct zg_sim_faults faults = faults_by_byte(&settings->faults[end], settings->bits != NULL);
         direction->damage = zg_damage_seeded(&faults, settings->seed, end);
+        direction->damage.data_bits = settings->data_bits > 0 ? settings->data_bits : 8;
     }
     if (settings->bits) {
         line->bits = *settings->bits;

@@ -27,6 +27,7 @@ struct zg_sim_bits {
 
 struct zg_sim_settings {
     uint32_t baud;
+    unsigned data_bits;             /* of a byte; 0: 8 */
     unsigned half_bits;             /* bit times of a byte, doubled: 20 for 8N1; */
     uint64_t byte_gap_ns;           /* and a pause behind each */
     unsigned read_16ths;            /* of a bit, from a byte's beginning until it is read; 0: all of it */

@@ -237,6 +237,8 @@ void zgi_c_frame(const struct zgi_c *c, GString *text)
         g_string_append_printf(text, "#include \"zeugma/%s.h\"\n", check == ZG_CHECK_CRC ? "crc" : "sums");
     if (c->plan->definition->framing.coding)
         g_string_append(text, "#include \"zeugma/coding.h\"\n");
+    if (c->plan->definition->framing.halves)
+        g_string_append(text, "#include \"zeugma/halves.h\"\n");
     g_string_append_printf(text, "#include \"zeugma/%s.h\"\n\n", zgi_c_framing_header(c));
     print_check(c, text);
     zgi_c_framing(c, text);

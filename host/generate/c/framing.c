@@ -8,7 +8,7 @@ static bool is_sided(const struct zg_plan *plan)
     return zg_framing_is_sided(&plan->definition->framing) || zg_plan_has_fixed_ends(plan, ZG_SIDE_BOTH);
 }
 
-/* The name of a side's framing, of the inner one if it is coded. */
+/* The name of a side's framing, without what is around it. */
 static char *inner_name(const struct zgi_c *c, enum zg_side side)
 {
     const struct zg_framing_choice *framing = &c->plan->definition->framing;
@@ -26,12 +26,22 @@ static char *inner_name(const struct zgi_c *c, enum zg_side side)
     }
 }
 
+/* "PROTOCOL_coded", with the side's name if the sides differ. */
+static char *outer_name(const struct zgi_c *c, enum zg_side side, const char *what)
+{
+    return is_sided(c->plan) ? g_strdup_printf("%s_%s_%s", c->prefix, zg_side_name(side), what)
+                             : g_strdup_printf("%s_%s", c->prefix, what);
+}
+
+/* The framing whose bytes are the wire's, or are sent as halves. */
+static char *joined_name(const struct zgi_c *c, enum zg_side side)
+{
+    return c->plan->definition->framing.coding ? outer_name(c, side, "coded") : inner_name(c, side);
+}
+
 char *zgi_c_framing_name(const struct zgi_c *c)
 {
-    if (!c->plan->definition->framing.coding)
-        return inner_name(c, c->side);
-    return is_sided(c->plan) ? g_strdup_printf("%s_%s_coded", c->prefix, c->side == ZG_SIDE_DEVICE ? "device" : "host")
-                             : g_strdup_printf("%s_coded", c->prefix);
+    return c->plan->definition->framing.halves ? outer_name(c, c->side, "halved") : joined_name(c, c->side);
 }
 
 const char *zgi_c_framing_header(const struct zgi_c *c)
@@ -200,17 +210,33 @@ void zgi_c_framing_needs(const struct zgi_c *c, GString *text)
 }
 
 /* The framing around one that is coded. */
-static void print_coded(const struct zgi_c *c, GString *text, enum zg_side side, const char *name)
+static void print_coded(const struct zgi_c *c, GString *text, enum zg_side side)
 {
     const struct zg_framing *inner = &c->plan->framer.inner;
     g_autofree char *inside = inner_name(c, side);
+    g_autofree char *coding = outer_name(c, side, "coding");
+    g_autofree char *coded = outer_name(c, side, "coded");
 
     g_string_append_printf(text,
-                           "static const struct zg_coding %s%s_coding = { &%s, %s };\nstatic const struct zg_framing "
-                           "%s%s_coded = ZG_CODED(&%s%s_coding, %s, %s);\n\n",
-                           c->prefix, name, inside,
-                           c->plan->definition->framing.coding == ZG_CODING_UPPER ? "true" : "false", c->prefix, name,
-                           c->prefix, name, inner->lead ? "true" : "false", inner->rereads ? "true" : "false");
+                           "static const struct zg_coding %s = { &%s, %s };\nstatic const struct zg_framing "
+                           "%s = ZG_CODED(&%s, %s, %s);\n\n",
+                           coding, inside, c->plan->definition->framing.coding == ZG_CODING_UPPER ? "true" : "false",
+                           coded, coding, inner->lead ? "true" : "false", inner->rereads ? "true" : "false");
+}
+
+/* The framing around one whose bytes are sent as halves. */
+static void print_halved(const struct zgi_c *c, GString *text, enum zg_side side)
+{
+    const struct zg_halves *like = &c->plan->framer.halves;
+    g_autofree char *inside = joined_name(c, side);
+    g_autofree char *halves = outer_name(c, side, "halves");
+    g_autofree char *halved = outer_name(c, side, "halved");
+
+    g_string_append_printf(text,
+                           "static const struct zg_halves %s = ZG_HALVES(&%s, %s, %zu, %zu);\n"
+                           "static const struct zg_framing %s = ZG_HALVED(&%s, %s);\n\n",
+                           halves, inside, like->high_first ? "true" : "false", like->room, like->max_frame, halved,
+                           halves, like->inner->lead ? "true" : "false");
 }
 
 static void print_options(const struct zgi_c *c, GString *text)
@@ -240,13 +266,13 @@ static void print_options(const struct zgi_c *c, GString *text)
 
 void zgi_c_framing(const struct zgi_c *c, GString *text)
 {
+    const struct zg_framing_choice *framing = &c->plan->definition->framing;
+
     print_options(c, text);
-    if (!c->plan->definition->framing.coding)
-        return;
-    if (is_sided(c->plan)) {
-        print_coded(c, text, ZG_SIDE_DEVICE, "_device");
-        print_coded(c, text, ZG_SIDE_HOST, "_host");
-    } else {
-        print_coded(c, text, (enum zg_side)0, "");
+    for (enum zg_side side = ZG_SIDE_DEVICE; side <= (is_sided(c->plan) ? ZG_SIDE_HOST : ZG_SIDE_DEVICE); side++) {
+        if (framing->coding)
+            print_coded(c, text, side);
+        if (framing->halves)
+            print_halved(c, text, side);
     }
 }

@@ -369,6 +369,7 @@ static void print_protocol(const struct zgi_c *c, GString *text)
     zgi_c_member(text, "awaits", "%s", c->side == ZG_SIDE_HOST ? "true" : "false");
     zgi_c_member(text, "packets", "%s", protocol.packets ? "true" : "false");
     zgi_c_member(text, "coded", "%s", protocol.coded ? "true" : "false");
+    zgi_c_member(text, "halved", "%s", protocol.halved ? "true" : "false");
     zgi_c_member(text, "ignores", "%u", protocol.ignores);
     zgi_c_member(text, "ignored", "%s", protocol.ignores > 0 ? ignored : "NULL");
     zgi_c_member(text, "bares", "%u", protocol.bares);

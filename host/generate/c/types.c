@@ -206,21 +206,26 @@ static const char functions_explained[] =
 void zgi_c_types(const struct zgi_c *c, GString *text)
 {
     const struct zg_plan *plan = c->plan;
+    const struct zg_halves *halves = &plan->framer.halves;
+    g_autofree char *room = plan->definition->framing.halves
+                                ? g_strdup_printf("ZG_HALVES_ROOM(%zu, %zu)", halves->room, halves->max_frame)
+                                : g_strdup_printf("%uU", plan->receive_room);
 
-    g_string_append(text, "#include <stdbool.h>\n#include <stddef.h>\n#include <stdint.h>\n\n"
-                          "#include \"zeugma/error.h\"\n#include \"zeugma/link.h\"\n\n");
+    g_string_append_printf(text,
+                           "#include <stdbool.h>\n#include <stddef.h>\n#include <stdint.h>\n\n"
+                           "#include \"zeugma/error.h\"\n%s#include \"zeugma/link.h\"\n\n",
+                           plan->definition->framing.halves ? "#include \"zeugma/halves.h\"\n" : "");
     print_runtime(c, text);
     g_string_append_printf(
         text,
         "#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n#define %s_VERSION_MAJOR %uU\n#define %s_VERSION_MINOR "
         "%uU\n#define %s_HEADER_SIZE %uU /* bytes */\n#define %s_CHECK_SIZE %uU /* bytes */\n#define %s_MAX_PAYLOAD "
         "%uU /* bytes, before stuffing */\n#define %s_MAX_FRAME %uU /* bytes on the wire, with the worst stuffing "
-        "*/\n#define %s_RECEIVE_ROOM %uU /* bytes of memory for finding a frame */\n\nZG_ASSERT(ZG_CHECK_BITS >= %u, "
+        "*/\n#define %s_RECEIVE_ROOM %s /* bytes of memory for finding a frame */\n\nZG_ASSERT(ZG_CHECK_BITS >= %u, "
         "\"this protocol's check needs a wider ZG_CHECK_BITS\");\nZG_ASSERT(ZG_HEADER_NUMBER_BITS >= %u, \"this "
         "protocol's header needs a wider ZG_HEADER_NUMBER_BITS\");\n\n",
         c->upper, plan->definition->major, c->upper, plan->definition->minor, c->upper, plan->header.size, c->upper,
-        (unsigned)plan->check.size, c->upper, plan->max_payload, c->upper, plan->max_frame, c->upper,
-        plan->receive_room,
+        (unsigned)plan->check.size, c->upper, plan->max_payload, c->upper, plan->max_frame, c->upper, room,
         plan->definition->check.sum ? plan->definition->check.sum->register_bits : plan->definition->check.crc.width,
         widest_role(plan));
     g_string_append(text, functions_explained);

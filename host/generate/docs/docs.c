@@ -127,7 +127,7 @@ static void print_line(struct zgi_document *document, const struct zg_plan *plan
     zgi_document_heading(document, 2, "line", "The line");
     zgi_document_table(document, headings);
     zgi_document_row(document, "baud", baud, NULL);
-    zgi_document_row(document, "byte", format, NULL);
+    zgi_document_row(document, plan->definition->framing.halves ? "character" : "byte", format, NULL);
     if (line->carrier_hz > 0)
         zgi_document_row(document, "carrier", carrier, NULL);
     zgi_document_row(document, "duplex", line->half_duplex ? "half: the two sides take turns" : "full", NULL);
@@ -488,9 +488,9 @@ static void print_message(struct zgi_document *document, const struct zg_plan *p
         print_delivery(document, message);
         return;
     }
-    zgi_document_paragraph(document, "Sent by %s%s%s. Payload %s bytes, frame %s bytes on the wire.",
+    zgi_document_paragraph(document, "Sent by %s%s%s. Payload %s bytes, frame %s %s on the wire.",
                            senders_of(message), message->every_ns > 0 ? " every " : "",
-                           message->every_ns > 0 ? period : "", payload, frame);
+                           message->every_ns > 0 ? period : "", payload, frame, zg_plan_wire_unit(plan));
     print_delivery(document, message);
     print_tags(document, message);
     if (item->text)
@@ -529,8 +529,8 @@ static void print_variables(struct zgi_document *document, const struct zg_plan 
 
 static void print_budget(struct zgi_document *document, const struct zg_plan *plan)
 {
-    static const char *const headings[] = { "message", "from", "bytes on the wire", "time on the line", "every",
-                                            "load",    NULL };
+    g_autofree char *unit = g_strconcat(zg_plan_wire_unit(plan), " on the wire", NULL);
+    const char *const headings[] = { "message", "from", unit, "time on the line", "every", "load", NULL };
 
     zgi_document_heading(document, 2, "budget", "Budget of the line");
     zgi_document_table(document, headings);

@@ -16,6 +16,12 @@ static char *mark_words(const struct zg_mark *mark)
     return g_string_free(text, FALSE);
 }
 
+/* The bytes of the longest frame, whatever carries them. */
+static unsigned frame_bytes(const struct zg_plan *plan)
+{
+    return plan->definition->framing.halves ? plan->max_frame / 2 : plan->max_frame;
+}
+
 static void print_cobs(struct zgi_document *document, const struct zg_plan *plan)
 {
     bool lead = plan->definition->framing.lead;
@@ -28,13 +34,13 @@ static void print_cobs(struct zgi_document *document, const struct zg_plan *plan
         "Of a piece that begins with 254 or more bytes other than zero, send these 254 after the code 255, which "
         "stands for no zero, and continue with the rest; if the content ends just there, nothing is left to send. Then "
         "send 0.",
-        lead ? ", another zero byte begins it" : "", plan->max_frame);
+        lead ? ", another zero byte begins it" : "", frame_bytes(plan));
     zgi_document_paragraph(
         document,
         "A receiver collects bytes up to a zero byte, undoes the stuffing, and checks length, check and constants. "
         "Whatever fails is dropped, and the next frame begins after that zero. More than %u bytes without a zero are "
         "no frame. Silence within a frame ends it like a zero. A zero with nothing before it is idle.",
-        plan->max_frame - 1 - lead);
+        frame_bytes(plan) - 1 - lead);
 }
 
 static void print_escaped(struct zgi_document *document, const struct zg_plan *plan)
@@ -48,13 +54,13 @@ static void print_escaped(struct zgi_document *document, const struct zg_plan *p
                                "`7e`%s `7d`%s are sent as `7d` and the byte XOR `20`: at most %u bytes on the wire. "
                                "One flag may close a frame and open the next.",
                                framing->escape_control ? "," : " and",
-                               framing->escape_control ? " and all below `20`" : "", plan->max_frame);
+                               framing->escape_control ? " and all below `20`" : "", frame_bytes(plan));
     else
         zgi_document_paragraph(
             document,
             "The byte `c0` ends it%s (SLIP, RFC 1055). In the content `c0` is sent as `db` `dc`, `db` as "
             "`db` `dd`: at most %u bytes on the wire.",
-            framing->lead ? ", another begins it" : "", plan->max_frame);
+            framing->lead ? ", another begins it" : "", frame_bytes(plan));
     zgi_document_paragraph(document,
                            "A receiver collects bytes up to a `%s`, undoes the escapes, and checks length, check and "
                            "constants. Whatever fails is dropped, %s, and the `%s` that ended it may open the next. "
@@ -78,9 +84,9 @@ static void print_sized(struct zgi_document *document, const struct zg_plan *pla
         g_string_append_printf(text,
                                "The length in the header shows where it ends. At most %u bytes on the wire; a greater "
                                "length is no frame's.",
-                               plan->max_frame);
+                               frame_bytes(plan));
     else
-        g_string_append_printf(text, "Every frame has %u bytes on the wire%s.", plan->max_frame,
+        g_string_append_printf(text, "Every frame has %u bytes on the wire%s.", frame_bytes(plan),
                                plan->filled > 0 ? ": a shorter payload is filled up with zero bytes before the check, "
                                                   "which covers them; a receiver ignores their values"
                                                 : "");
@@ -148,7 +154,7 @@ static void print_marks(struct zgi_document *document, const struct zg_plan *pla
             text,
             "Each of these bytes, and `%02x`, is sent as `%02x` and the byte XOR `%02x` where it occurs in the content",
             framing->escape, framing->escape, framing->escape_xor);
-    g_string_append_printf(text, ": at most %u bytes on the wire.", plan->max_frame);
+    g_string_append_printf(text, ": at most %u bytes on the wire.", frame_bytes(plan));
     zgi_document_paragraph(document, "%s", text->str);
     zgi_document_paragraph(
         document, "%s%s Silence within a candidate also ends it.",
@@ -159,6 +165,14 @@ void zgi_docs_framing(struct zgi_document *document, const struct zg_plan *plan)
 {
     const struct zg_framing_choice *framing = &plan->definition->framing;
 
+    if (framing->halves)
+        zgi_document_paragraph(
+            document,
+            "Each byte of a frame is sent as two characters, its %s four bits first, in at most %u characters a frame. "
+            "Where frames follow each other a receiver joins them as it joined the last one. Once something is no "
+            "frame, it also joins the characters the other way, from the second of these on, and takes what is "
+            "complete first and passes. Below, bytes are joined ones.",
+            framing->halves == ZG_HALVES_HIGH_FIRST ? "high" : "low", plan->max_frame);
     if (framing->coding)
         zgi_document_paragraph(document,
                                "Each byte of header, payload and check is sent as two hex digits, the high one first, "
@@ -174,13 +188,13 @@ void zgi_docs_framing(struct zgi_document *document, const struct zg_plan *plan)
             document,
             "It is sent as it is, at most %u bytes. Silence on the line of at least %g us ends it, and none may be as "
             "long within it. What fails by its length, check or constants is dropped up to the next silence.",
-            plan->max_frame, (double)plan->gap_ns / 1000);
+            frame_bytes(plan), (double)plan->gap_ns / 1000);
         break;
     case ZG_FRAMING_PACKET:
         zgi_document_paragraph(document,
                                "The link keeps packets apart: each is one frame, whole, of at most %u bytes. A longer "
                                "packet, and one that fails by its length, check or constants, is dropped.",
-                               plan->max_frame);
+                               frame_bytes(plan));
         break;
     default:
         if (framing->kind == ZG_FRAMING_MARKS && !plan->sized)

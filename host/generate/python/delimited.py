@@ -46,8 +46,11 @@ class _Delimited:
         self.content.append(byte)
         return None
 
-    def pause(self):
+    def cut(self):
+        """Ends or abandons what is open; one step of pause()."""
         state, self._state, opened, self._kept = self._state, "empty", self._kept, 0
         if state in ("empty", "skip"):
             return ("idle",) if opened else ()
         return ("timed_out",)
+
+    pause = cut

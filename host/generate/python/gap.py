@@ -29,6 +29,8 @@ class _Finder:
         self.content.append(byte)
         return ()
 
-    def pause(self):
+    def cut(self):
         state, self._state = self._state, "empty"
         return ("content",) if state == "data" else ()
+
+    pause = cut

@@ -372,15 +372,17 @@ static void print_framing(GString *text, const struct zg_plan *plan)
 {
     const struct zg_framing_choice *framing = &plan->definition->framing;
     static const struct zg_mark none = { 0 };
+    static const char *const halves[] = { "None", "\"low\"", "\"high\"" };
 
-    g_string_append_printf(
-        text, "FRAMING = \"%s\"\nLEAD = %s\nESCAPE_CONTROL = %s\nMAX_CONTENT = %u\nFILLED = %u\nCODING = %s\n",
-        zg_framing_names[framing->kind], plan->framer.framing.lead ? "True" : "False",
-        framing->escape_control ? "True" : "False",
-        plan->definition->framing.coding ? 2 * plan->max_content : plan->max_content, plan->filled,
-        plan->definition->framing.coding == ZG_CODING_UPPER   ? "\"HEX\""
-        : plan->definition->framing.coding == ZG_CODING_LOWER ? "\"hex\""
-                                                              : "None");
+    g_string_append_printf(text,
+                           "FRAMING = \"%s\"\nHALVES = %s  # of a byte that is two characters: which goes first\nLEAD "
+                           "= %s\nESCAPE_CONTROL = %s\nMAX_CONTENT = %u\nFILLED = %u\nCODING = %s\n",
+                           zg_framing_names[framing->kind], halves[framing->halves],
+                           plan->framer.framing.lead ? "True" : "False", framing->escape_control ? "True" : "False",
+                           plan->definition->framing.coding ? 2 * plan->max_content : plan->max_content, plan->filled,
+                           plan->definition->framing.coding == ZG_CODING_UPPER   ? "\"HEX\""
+                           : plan->definition->framing.coding == ZG_CODING_LOWER ? "\"hex\""
+                                                                                 : "None");
     print_mark(text, "START", &framing->start);
     print_mark(text, "END", &framing->end);
     print_mark(text, "HOST_END", zg_framing_is_sided(framing) ? &framing->host_end : &framing->end);
@@ -461,10 +463,13 @@ static void print_support(GString *text, const struct zg_plan *plan)
                                                          [ZG_FRAMING_GAP] = { "gap", NULL },
                                                          [ZG_FRAMING_PACKET] = { "gap", NULL } };
     const struct zg_framing_choice *framing = &plan->definition->framing;
-    const char *parts[] = { "values", finders[framing->kind][0], finders[framing->kind][1], "receiver", NULL };
+    const char *parts[] = { "values",
+                            finders[framing->kind][0],
+                            finders[framing->kind][1],
+                            framing->halves ? "halves" : NULL,
+                            "receiver",
+                            zg_plan_has_texts(plan) ? "texts" : NULL };
 
-    if (zg_plan_has_texts(plan))
-        parts[4] = "texts";
     if (plan->sized)
         parts[2] = "sized";
     for (unsigned i = 0; i < G_N_ELEMENTS(parts); i++) {
@@ -522,15 +527,16 @@ GPtrArray *zg_generate_python(const struct zg_plan *plan)
     g_autofree char *line = g_strdup_printf("Made by zeugma from %s, %s %u.%u. Change that, not this.", file,
                                             definition->protocol, definition->major, definition->minor);
     g_autofree char *doc = quoted(line);
-    const bool has_texts = zg_plan_has_texts(plan);
+    const bool has_texts = zg_plan_has_texts(plan), has_halves = plan->definition->framing.halves != ZG_HALVES_NONE;
 
     g_string_append_printf(
         text,
-        "%s\n\nfrom __future__ import annotations\n\n%simport enum\nimport functools\nimport math\nimport operator\n"
-        "%simport struct\nimport zlib\n"
+        "%s\n\nfrom __future__ import annotations\n\n%simport enum\nimport functools\n%simport math\nimport operator\n"
+        "%simport struct\n%simport zlib\n"
         "from dataclasses import dataclass, field\nfrom fractions import Fraction\n"
         "from typing import ClassVar, Iterator, List, Optional, Union\n\n",
-        doc, has_texts ? "import base64\n" : "", has_texts ? "import re\n" : "");
+        doc, has_texts ? "import base64\n" : "", has_halves ? "import itertools\n" : "", has_texts ? "import re\n" : "",
+        has_halves ? "import types\n" : "");
     print_constants(text, plan);
     print_support(text, plan);
     for (unsigned i = 0; i < definition->enums->len; i++)

@@ -87,9 +87,9 @@ def encode(message, sequence: int = 0, **roles: int) -> bytes:
     header.update(roles)
     content = (_pack_header(header) + payload).ljust(FILLED - CHECK_SIZE, b"\0")
     wire = stuff(_coded(content + _check_bytes(content)))
-    if message.SENDER == "device" or HOST_END == END:
-        return wire
-    return wire[:len(wire) - len(END) - CHECK_BEHIND] + HOST_END + wire[len(wire) - CHECK_BEHIND:]
+    if message.SENDER != "device" and HOST_END != END:
+        wire = wire[:len(wire) - len(END) - CHECK_BEHIND] + HOST_END + wire[len(wire) - CHECK_BEHIND:]
+    return _halved(wire) if HALVES else wire
 
 
 @dataclass
@@ -145,7 +145,7 @@ class Receiver:
                                        "bad_payload"), 0)
         self.text = lambda data: None
         self.expected = ()  # names of the classes that would answer the open request
-        self._finder = _Finder()
+        self._finder = _Halves(self._why_not) if HALVES else _Finder()
         self._pending = 0
         self._outside, self._seen = True, b""  # whether a bare message may come, and what seems to be one
         self._raw, self._noise = bytearray(), 0  # what is pending, after noise that may be the beginning of a character
@@ -256,6 +256,14 @@ class Receiver:
         self.counters[counter] -= size
         self.counters["bytes_console"] += size
         self.text(text)
+
+    def _why_not(self, content):
+        """Why a content is no frame; None: it is one."""
+        found = types.SimpleNamespace(content=content)
+        if not _decoded(found):
+            return "malformed"
+        header, _, event = self._judge(bytes(found.content))
+        return event if header is None else None
 
     def _judge(self, content):
         if len(content) < HEADER_SIZE + (len(CHECK_AFTER) + 1 if CHECK_BASE == 10 else CHECK_SIZE) or not content:

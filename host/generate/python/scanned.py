@@ -62,16 +62,21 @@ class _Scanned:
         self.content, self._consumed, self._state = content, total, "consumed"
         return "content"
 
+    def cut(self):
+        """Abandons what is open and searches its bytes again; one step of pause()."""
+        self._let_go()
+        if self._state == "open" and self._window:
+            yield self._fail(len(self._window), "timed_out")
+        elif self._window:
+            self._window.clear()
+            yield "noise"
+        if not self._window:
+            self._reset()
+        yield from self._events()
+        self._let_go()
+
     def pause(self):
         self._let_go()
         while self._window:
-            if self._state == "open":
-                yield self._fail(len(self._window), "timed_out")
-            else:
-                self._window.clear()
-                yield "noise"
-            if not self._window:
-                self._reset()
-            yield from self._events()
-            self._let_go()
+            yield from self.cut()
         self._reset()

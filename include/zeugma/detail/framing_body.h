@@ -55,10 +55,16 @@ static inline void zgi_take_event(struct zg_receiver *receiver, enum zg_framing_
         found->outcome = (enum zg_outcome)(event - ZG_FRAMING_MALFORMED + ZG_OUTCOME_MALFORMED);
     } else {
         const struct zg_decoder *decoder = &receiver->decoder;
+        if (ZGI_PROTOCOL(receiver)->halved)
+            found->unreadable = false;
         found->outcome = zgi_judge(receiver, ZGI_PROTOCOL(receiver), receiver->state, receiver->checked,
                                    decoder->content, decoder->length, found, header);
         if (found->outcome > ZG_OUTCOME_VERSION)
             zg_decoder_reject(&receiver->decoder, ZGI_PROTOCOL(receiver)->framing);
+    }
+    if (ZGI_PROTOCOL(receiver)->halved) {
+        const struct zg_framing *framing = ZGI_PROTOCOL(receiver)->framing;
+        ((const struct zg_judging *)framing->options)->judged(framing, &receiver->decoder, found);
     }
     found->wire = receiver->decoder.wire;
     zgi_count_outcome(receiver, found->outcome, taken, found->wire);
