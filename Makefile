@@ -1,6 +1,6 @@
 # A thin front: make demo, make test. Everything else is CMake's (see CMakePresets.json).
 .POSIX:
-.PHONY: all demo demo-tide-mast demo-carillon demo-weigher demo-sluice demo-dosing demo-panel demo-buoy test bench boards bench-boards kernel program release sanitizers packages format clean
+.PHONY: all demo demo-tide-mast demo-carillon demo-weigher demo-sluice demo-dosing demo-panel demo-buoy demo-beacon test bench boards bench-boards kernel program release sanitizers packages format clean
 
 all: release
 
@@ -44,6 +44,9 @@ demo-dosing: program
 
 demo-buoy: program
 	@tools/demo.sh build/release/bin buoy
+
+demo-beacon: program
+	@tools/demo.sh build/release/bin beacon
 
 demo-panel: program
 	@tools/demo.sh build/release/bin panel

@@ -346,9 +346,9 @@ static bool read_settings(const struct cli_verb *verb, const struct cli_wave_rea
     if (options->format) {
         unsigned data_bits, half_stops;
         char parity;
-        if (!zg_parse_format(options->format, &data_bits, &parity, &half_stops) || data_bits < 5 || data_bits > 8) {
+        if (!zg_parse_format(options->format, &data_bits, &parity, &half_stops) || data_bits < 4 || data_bits > 8) {
             cli_error(verb,
-                      "--format: expected 5 to 8 data bits, parity and stop bits, such as 8N1 or 7E1, found \"%s\"",
+                      "--format: expected 4 to 8 data bits, parity and stop bits, such as 8N1 or 7E1, found \"%s\"",
                       options->format);
             return false;
         }

@@ -107,6 +107,22 @@ panel() {
     show "$bin/panel_sim"
 }
 
+beacon() {
+    show "$bin/zeugma" check $definition
+    state='{"lamp": "flashing", "faults": ["panel_dirty"], "battery": 12.8, "lens": 19}'
+    show "$bin/zeugma" encode $definition state "$state" --explain
+    show "$bin/zeugma" timing $definition
+    printf '\n# as light, and as the shore takes it'
+    show "$bin/zeugma" wave $definition state "$state" | head -16
+    show "$bin/zeugma" wave $definition state "$state" --vcd $folder.vcd
+    show "$bin/zeugma" wave $definition --read $folder.vcd --signal demodulated
+    printf '\n# beacon and shore by the bit, the beacon a percent fast, with glints'
+    show "$bin/zeugma" soak $definition sim: --line bits --for 10min --faults ppm=10000,glitch=0.2/2ms
+    show "$bin/zeugma" generate $definition -o $folder --target c,python,docs,vectors --force
+    printf '\n# both without a UART, with masts, glints and banks of fog'
+    show "$bin/beacon_sim"
+}
+
 buoy() {
     show "$bin/zeugma" check $definition
     show "$bin/zeugma" layout $definition sea

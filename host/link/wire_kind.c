@@ -46,7 +46,7 @@ static const char *beyond_uarts(const struct zg_line *line, unsigned data_bits)
            : line->stop_opposite               ? "stop bits at another level than the idle one"
            : line->carrier_hz > 0              ? "a carrier"
            : line->msb_first && data_bits != 8 ? "characters of fewer than 8 bits with the most significant first"
-           : data_bits < 5 || data_bits > 8    ? "such a number of data bits"
+           : data_bits < 5                     ? "fewer than 5 data bits"
                                                : NULL;
 }
 

@@ -67,7 +67,7 @@ static void try_all(GArray *candidates, const struct zg_receiving *as, const str
         const bool other_rate = i & 1U;
         format->idle_low = format->idle_low != ((i >> 1 & 1U) != 0);
         format->msb_first = format->msb_first != ((i >> 2 & 1U) != 0);
-        format->data_bits = i >> 3 & 1U ? 7 : 8;
+        format->data_bits = !(i >> 3 & 1U) ? as->format.data_bits : as->format.data_bits == 8 ? 7 : 8;
         format->parity = parities[i >> 4];
         candidate.as.baud = rates[other_rate];
         candidate.changes = 0U + other_rate + (format->idle_low != as->format.idle_low) +

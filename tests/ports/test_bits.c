@@ -161,7 +161,7 @@ static struct zg_bits_settings random_settings(struct zg_random *random)
 {
     const double bit_ps = between(random, 1e5, 2e7);
     struct zg_bits_settings settings = {
-        .format = { .data_bits = (uint8_t)(5 + zg_random_below(random, 4)),
+        .format = { .data_bits = (uint8_t)(4 + zg_random_below(random, 5)),
                     .parity = "NNNEOMS"[zg_random_below(random, 7)],
                     .half_stops = (uint8_t)(2 + zg_random_below(random, 3)),
                     .msb_first = zg_random_one_in(random, 3),

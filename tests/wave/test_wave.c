@@ -67,7 +67,7 @@ static char *characters_of(const struct zg_trace *trace, const struct zg_receivi
 static struct zg_line random_line(struct zg_random *random)
 {
     struct zg_line line = { .baud = 300 + zg_random_below(random, 1000000),
-                            .data_bits = 5 + (unsigned)zg_random_below(random, 4),
+                            .data_bits = 4 + (unsigned)zg_random_below(random, 5),
                             .parity = "NNEOMS"[zg_random_below(random, 6)],
                             .half_stops = 2 + (unsigned)zg_random_below(random, 3),
                             .msb_first = zg_random_one_in(random, 3),
