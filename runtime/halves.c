@@ -56,11 +56,12 @@ void zgi_halves_end(const struct zg_framing *framing, struct zg_encoder *encoder
         encoder->overflow = true;
     if (encoder->overflow)
         return;
-    for (zg_index i = encoder->used; i > 0; i--) {
-        const uint8_t byte = ring->bytes[(zg_index)(ring->head + i - 1U) & ring->mask];
-        const uint8_t high = byte >> 4, low = byte & 15U;
-        zgi_poke(encoder, (zg_index)(2U * i - 2U), options->high_first ? high : low);
-        zgi_poke(encoder, (zg_index)(2U * i - 1U), options->high_first ? low : high);
+    for (zg_index i = encoder->used; i > 0;) {
+        i--;
+        const zg_index at = (zg_index)(ring->head + i) & ring->mask;
+        const uint8_t byte = ring->bytes[at], high = byte >> 4, low = byte & 15U;
+        zgi_poke(encoder, (zg_index)(2U * i), options->high_first ? high : low);
+        zgi_poke(encoder, (zg_index)(2U * i + 1U), options->high_first ? low : high);
     }
     encoder->used = (zg_index)(2U * encoder->used);
 }

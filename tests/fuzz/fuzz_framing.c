@@ -6,30 +6,36 @@
 
 #include "fuzz.h"
 #include "streams.h"
+#include "zeugma/receiver.h"
 
 struct log {
     GString *events;
     size_t wire;
+    bool is_halved;
 };
 
 static void note(struct zg_decoder *decoder, const struct zg_framing *framing, enum zg_framing_event event,
                  struct log *log)
 {
+    struct zg_found found = { .outcome = (enum zg_outcome)(event - ZG_FRAMING_MALFORMED + ZG_OUTCOME_MALFORMED) };
     if (event == ZG_FRAMING_MORE)
         return;
     if (event == ZG_FRAMING_CONTENT) {
         unsigned sum = 0;
         for (size_t i = 0; i < decoder->length; i++) /* all of it must be readable */
             sum += decoder->content[i];
+        found.outcome = sum % 3 == 0 ? ZG_OUTCOME_FAILED_CHECK : ZG_OUTCOME_FRAME;
         if (sum % 3 == 0)
             zg_decoder_reject(decoder, framing);
         g_string_append_printf(log->events, "content %u ", sum);
     }
+    if (log->is_halved)
+        ((const struct zg_judging *)framing->options)->judged(framing, decoder, &found);
     log->wire += decoder->wire;
-    if (event == ZG_FRAMING_NOISE) /* may come in pieces */
-        g_string_append_c(log->events, g_str_has_suffix(log->events->str, "~") ? '\b' : '~');
+    if (found.outcome == ZG_OUTCOME_NOISE) /* may come in pieces, or stand for what is not told yet */
+        g_string_append_c(log->events, g_str_has_suffix(log->events->str, "~") || decoder->wire == 0 ? '\b' : '~');
     else
-        g_string_append_printf(log->events, "%d+%zu ", event, decoder->wire);
+        g_string_append_printf(log->events, "%d+%zu ", found.outcome, decoder->wire);
     if (g_str_has_suffix(log->events->str, "\b"))
         g_string_truncate(log->events, log->events->len - 1);
 }
@@ -53,7 +59,7 @@ static GString *feed(const struct zg_plan *plan, const uint8_t *data, size_t siz
 {
     const struct zg_framing *framing = &plan->framer.framing;
     g_autofree uint8_t *memory = g_malloc(plan->receive_room);
-    struct log log = { g_string_new(NULL), 0 };
+    struct log log = { g_string_new(NULL), 0, plan->definition->framing.halves != ZG_HALVES_NONE };
     struct zg_decoder decoder;
     size_t fed = 0;
 
