@@ -7,6 +7,7 @@
 #include "analysis/budget.h"
 #include "analysis/places.h"
 #include "analysis/timing.h"
+#include "analysis/waits.h"
 #include "codec/describe.h"
 #include "definition/words.h"
 
@@ -138,75 +139,45 @@ static int print_clocks(const struct asked *asked)
 
 /* --- other rates and clocks */
 
-static const double usual_crystals[] = { 1.8432e6,  2.4576e6, 3.6864e6, 4e6,  7.3728e6,  8e6,  10e6, 11.0592e6, 12e6,
-                                         14.7456e6, 16e6,     18.432e6, 20e6, 22.1184e6, 24e6, 25e6, 32e6,      48e6 };
-
-/* The margin of another clock and rate, whose error goes to `*error`. */
-static double margin_at(const struct asked *asked, double clock, struct zg_divider divider, double baud, double *error)
+/* One that reads: at which rate, or with which clock. */
+static void print_other(const char *name, const struct zg_other_timing *other)
 {
-    struct zg_line line = *line_of(asked);
-    struct zg_uart_ends ends = ends_of(asked, clock, divider);
-
-    line.baud = (uint64_t)baud;
-    ends.host_baud = asked->host_baud / (double)line_of(asked)->baud * baud;
-    ends.edges_late = asked->edges_s * baud;
-    const struct zg_timing timing = zg_timing_of(&line, &ends);
-    *error = timing.made.error;
-    return zg_timing_least(&timing);
+    if (other->margin >= 0)
+        cli_print("  %-12s  %+7.3f %%  %5.2f bits left%s\n", name, 100 * other->error, other->margin,
+                  other->margin < ZG_TIMING_MARGINAL ? "  marginal" : "");
 }
 
 static void print_found(const struct asked *asked)
 {
-    double error;
+    const struct zg_line *line = line_of(asked);
+    g_autofree char *divider = divider_text(asked->dividers[0]);
 
     for (unsigned i = 0; i < asked->clock_count; i++) {
-        g_autofree char *clock = clock_text(asked->clocks[i]), *divider = divider_text(asked->dividers[0]);
-        double highest = 0;
+        const struct zg_uart_ends ends = ends_of(asked, asked->clocks[i], asked->dividers[0]);
+        const double highest = zg_timing_highest(line, &ends);
+        g_autofree char *clock = clock_text(ends.device_hz);
         cli_print("\nusual rates that %s makes with divider %s\n", clock, divider);
         for (size_t k = 0; k < zg_timing_usual_rate_count; k++) {
-            const double margin =
-                margin_at(asked, asked->clocks[i], asked->dividers[0], zg_timing_usual_rates[k], &error);
-            if (margin < 0)
-                continue;
-            cli_print("  %8.0f  %+7.3f %%  %5.2f bits left%s\n", zg_timing_usual_rates[k], 100 * error, margin,
-                      margin < ZG_TIMING_MARGINAL ? "  marginal" : "");
-            highest = fmax(highest, zg_timing_usual_rates[k]);
+            const struct zg_other_timing other = zg_timing_other(line, &ends, ends.device_hz, zg_timing_usual_rates[k]);
+            g_autofree char *name = g_strdup_printf("%8.0f", other.baud);
+            print_other(name, &other);
         }
         if (highest > 0)
             cli_print("  the highest at which both read at their worst: %.0f\n", highest);
         else
             cli_print("  none\n");
     }
-    g_autofree char *divider = divider_text(asked->dividers[0]);
-    cli_print("\nusual crystals that make %" G_GUINT64_FORMAT " with divider %s\n", line_of(asked)->baud, divider);
-    for (size_t k = 0; k < G_N_ELEMENTS(usual_crystals); k++) {
-        const double margin =
-            margin_at(asked, usual_crystals[k], asked->dividers[0], (double)line_of(asked)->baud, &error);
-        g_autofree char *clock = clock_text(usual_crystals[k]);
-        if (margin >= 0)
-            cli_print("  %-12s  %+7.3f %%  %5.2f bits left%s\n", clock, 100 * error, margin,
-                      margin < ZG_TIMING_MARGINAL ? "  marginal" : "");
+    const struct zg_uart_ends ends = ends_of(asked, 0, asked->dividers[0]);
+    cli_print("\nusual crystals that make %" G_GUINT64_FORMAT " with divider %s\n", line->baud, divider);
+    for (size_t k = 0; k < zg_timing_usual_crystal_count; k++) {
+        const struct zg_other_timing other =
+            zg_timing_other(line, &ends, zg_timing_usual_crystals[k], (double)line->baud);
+        g_autofree char *clock = clock_text(other.clock_hz);
+        print_other(clock, &other);
     }
 }
 
 /* --- times */
-
-static void print_notes(const struct zg_plan *plan)
-{
-    const struct zg_line *line = &plan->definition->line;
-    g_autofree char *character = zg_time_text(zg_budget_seconds(line, 1));
-
-    if (line->byte_timeout_ns > 0 && (double)line->byte_timeout_ns * 1e-9 < 2 * zg_budget_seconds(line, 1))
-        cli_print("  byte_timeout is under two characters of %s: it ends frames whose bytes are only a little apart\n",
-                  character);
-    for (unsigned i = 0; i < plan->messages->len; i++) {
-        const struct zg_plan_message *item = zg_plan_message_at(plan, i);
-        const double trip = zg_budget_round_trip(plan, item), timeout = (double)item->message->timeout_ns * 1e-9;
-        g_autofree char *takes = zg_time_text(trip), *waits = zg_time_text(timeout);
-        if (trip > timeout)
-            cli_print("  the timeout of %s, %s, is under its round trip of %s\n", item->message->name, waits, takes);
-    }
-}
 
 static void print_times(const struct asked *asked)
 {
@@ -230,7 +201,9 @@ static void print_times(const struct asked *asked)
               100 * zg_budget_side_load(plan, ZG_SIDE_HOST));
     cli_print("with a FIFO of %d the interrupt may be up to %s late\n", asked->fifo, late);
     cli_print("a loop that is away for %s needs room for %u bytes: a ring of %u\n", away, bytes, ring);
-    print_notes(plan);
+    g_autoptr(GPtrArray) notes = zg_waits_judged(plan);
+    for (unsigned i = 0; i < notes->len; i++)
+        cli_print("  %s\n", (const char *)g_ptr_array_index(notes, i));
 }
 
 static int print_text(const struct asked *asked)
@@ -267,6 +240,45 @@ static void reading_to_json(struct zg_json *json, const char *who, const struct 
     zg_json_double(json, "margin_bits", reading->margin.bits);
     zg_json_string(json, "limit", limits[reading->margin.limit]);
     zg_json_string(json, "verdict", verdict_of(reading->margin.bits));
+    zg_json_close(json, '}');
+}
+
+static void other_to_json(struct zg_json *json, const struct zg_other_timing *other)
+{
+    if (other->margin < 0)
+        return;
+    zg_json_open(json, NULL, '{');
+    zg_json_double(json, "clock_hz", other->clock_hz);
+    zg_json_double(json, "baud", other->baud);
+    zg_json_double(json, "error_percent", 100 * other->error);
+    zg_json_double(json, "margin_bits", other->margin);
+    zg_json_close(json, '}');
+}
+
+/* What --find looks for, with the first divider. */
+static void found_to_json(struct zg_json *json, const struct asked *asked)
+{
+    const struct zg_line *line = line_of(asked);
+    g_autofree char *divider = divider_text(asked->dividers[0]);
+
+    zg_json_open(json, "found", '{');
+    zg_json_string(json, "divider", divider);
+    zg_json_open(json, "rates", '[');
+    for (unsigned i = 0; i < asked->clock_count; i++)
+        for (size_t k = 0; k < zg_timing_usual_rate_count; k++) {
+            const struct zg_uart_ends ends = ends_of(asked, asked->clocks[i], asked->dividers[0]);
+            const struct zg_other_timing other = zg_timing_other(line, &ends, ends.device_hz, zg_timing_usual_rates[k]);
+            other_to_json(json, &other);
+        }
+    zg_json_close(json, ']');
+    zg_json_open(json, "crystals", '[');
+    for (size_t k = 0; k < zg_timing_usual_crystal_count; k++) {
+        const struct zg_uart_ends ends = ends_of(asked, 0, asked->dividers[0]);
+        const struct zg_other_timing other =
+            zg_timing_other(line, &ends, zg_timing_usual_crystals[k], (double)line->baud);
+        other_to_json(json, &other);
+    }
+    zg_json_close(json, ']');
     zg_json_close(json, '}');
 }
 
@@ -326,6 +338,13 @@ static int print_json(const struct asked *asked)
     zg_json_double(&json, "away_seconds", asked->away_s);
     zg_json_unsigned(&json, "away_bytes", bytes);
     zg_json_unsigned(&json, "away_ring_bytes", ring);
+    zg_json_open(&json, "notes", '[');
+    g_autoptr(GPtrArray) notes = zg_waits_judged(plan);
+    for (unsigned i = 0; i < notes->len; i++)
+        zg_json_string(&json, NULL, g_ptr_array_index(notes, i));
+    zg_json_close(&json, ']');
+    if (asked->find && !line->is_clocked)
+        found_to_json(&json, asked);
     zg_json_close(&json, '}');
     cli_print_json(&json);
     return status;

@@ -18,8 +18,8 @@ double zg_budget_side_load(const struct zg_plan *plan, enum zg_side side);
 /* The load of the line: of its busier direction, or of both together if it is half duplex. */
 double zg_budget_line_load(const struct zg_plan *plan);
 
-/* Seconds that the largest frames of the other messages of a sender take, one of each, with its gaps: how long a message
- * may wait behind them. */
+/* Seconds that the largest frames of the other messages of a sender take, one of each, with its gaps: how long a
+ * message may wait behind them. */
 double zg_budget_behind(const struct zg_plan *plan, const struct zg_plan_message *message);
 
 /* Seconds that a request's largest frame and its largest answer take, with the silence between them. 0: it is none. */

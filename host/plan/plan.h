@@ -33,6 +33,9 @@ uint64_t zg_plan_answer_us(const struct zg_plan *plan);
 /* The framing of a side's end: it sends that side's frames and hears the other's. 0: an observer hears both. */
 const struct zg_framing *zg_plan_framing(const struct zg_plan *plan, enum zg_side side);
 
+/* A PC hands bytes on, and takes them, a thousand times a second (USB 2.0, full speed, frames of 1 ms). */
+#define ZG_PC_STEP_NS UINT64_C(1000000)
+
 /* What is counted on the wire: "bytes"; "characters" where each byte is two. */
 const char *zg_plan_wire_unit(const struct zg_plan *plan);
 
