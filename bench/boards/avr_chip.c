@@ -19,6 +19,21 @@ struct running {
     bool on;
 };
 
+/* Pins of port B from outside. */
+enum { PINS = 2 };
+
+struct driven {
+    avr_irq_t *irq;
+    const uint64_t *changes;
+    unsigned left;
+    bool high;
+};
+
+struct watched {
+    avr_changed changed;
+    void *data;
+};
+
 struct avr_chip {
     avr_t *avr;
     avr_uart_t *uart;
@@ -44,14 +59,9 @@ struct avr_chip {
     uint64_t in_interrupts;
     struct avr_times stretches[STRETCHES];
     uint16_t least_stack;
-    /* a pin that is driven */
-    avr_irq_t *driven;
-    const uint64_t *changes;
-    unsigned changes_left;
-    bool driven_high;
-    /* a pin that is watched */
-    avr_changed changed;
-    void *changed_data;
+    struct driven driven[PINS];
+    struct watched watched[PINS];
+    unsigned drives, watches;
 };
 
 /* --- towards the chip */
@@ -240,26 +250,42 @@ void avr_chip_set(struct avr_chip *chip, uint16_t address, uint8_t value)
 
 void avr_chip_drive(struct avr_chip *chip, unsigned pin, const uint64_t *changes, unsigned count)
 {
-    chip->driven = avr_io_getirq(chip->avr, AVR_IOCTL_IOPORT_GETIRQ('B'), (int)pin);
-    chip->changes = changes;
-    chip->changes_left = count;
-    chip->driven_high = true;
-    avr_raise_irq(chip->driven, 1);
+    struct driven *driven = &chip->driven[chip->drives++ % PINS];
+
+    driven->irq = avr_io_getirq(chip->avr, AVR_IOCTL_IOPORT_GETIRQ('B'), (int)pin);
+    driven->changes = changes;
+    driven->left = count;
+    driven->high = true;
+    avr_raise_irq(driven->irq, 1);
+}
+
+/* Changes the driven pins as far as it is time to. */
+static void change_pins(struct avr_chip *chip)
+{
+    for (unsigned i = 0; i < PINS; i++)
+        for (struct driven *driven = &chip->driven[i]; driven->left > 0 && *driven->changes <= chip->avr->cycle;) {
+            driven->high = !driven->high;
+            driven->changes++;
+            driven->left--;
+            avr_raise_irq(driven->irq, driven->high);
+        }
 }
 
 static void pin_changed(struct avr_irq_t *irq, uint32_t value, void *param)
 {
-    const struct avr_chip *chip = param;
+    const struct watched *watched = param;
 
     (void)irq;
-    chip->changed(chip->changed_data, value != 0);
+    watched->changed(watched->data, value != 0);
 }
 
 void avr_chip_watch(struct avr_chip *chip, unsigned pin, avr_changed changed, void *changed_data)
 {
-    chip->changed = changed;
-    chip->changed_data = changed_data;
-    avr_irq_register_notify(avr_io_getirq(chip->avr, AVR_IOCTL_IOPORT_GETIRQ('B'), (int)pin), pin_changed, chip);
+    struct watched *watched = &chip->watched[chip->watches++ % PINS];
+
+    watched->changed = changed;
+    watched->data = changed_data;
+    avr_irq_register_notify(avr_io_getirq(chip->avr, AVR_IOCTL_IOPORT_GETIRQ('B'), (int)pin), pin_changed, watched);
 }
 
 unsigned avr_chip_queued(const struct avr_chip *chip)
@@ -283,12 +309,7 @@ bool avr_chip_run(struct avr_chip *chip, uint64_t until)
 
     while (avr->cycle < until) {
         uint16_t stack = (uint16_t)(avr->data[R_SPL] | avr->data[R_SPH] << 8);
-        while (chip->changes_left > 0 && *chip->changes <= avr->cycle) {
-            chip->driven_high = !chip->driven_high;
-            chip->changes++;
-            chip->changes_left--;
-            avr_raise_irq(chip->driven, chip->driven_high);
-        }
+        change_pins(chip);
         if (chip->in_transmitter < 2 && !chip->uart->udrc.pending && avr_regbit_get(avr, chip->uart->udrc.enable))
             avr_raise_interrupt(avr, &chip->uart->udrc); /* requested as long as the buffer is empty */
         if (chip->unread > 0 && !chip->uart->rxc.pending)

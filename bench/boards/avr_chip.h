@@ -38,10 +38,10 @@ uint64_t avr_chip_overrun(const struct avr_chip *chip);
 /* Sets a byte of the data memory, before the program runs. */
 void avr_chip_set(struct avr_chip *chip, uint16_t address, uint8_t value);
 
-/* Drives a pin of port B, high at first, which changes at these cycles. They are the caller's. */
+/* Drives a pin of port B, high at first, which changes at these cycles; up to two. They are the caller's. */
 void avr_chip_drive(struct avr_chip *chip, unsigned pin, const uint64_t *changes, unsigned count);
 
-/* Calls a function when a pin of port B changes. */
+/* Calls a function when a pin of port B changes; up to two. */
 typedef void (*avr_changed)(void *data, bool high);
 void avr_chip_watch(struct avr_chip *chip, unsigned pin, avr_changed changed, void *changed_data);
 
