@@ -431,6 +431,11 @@ static bool read_plain_changes(struct dump *dump, GError **error)
     while (source->used - source->at >= LINE) {
         const char *line = (const char *)source->bytes + source->at, *at = line + 1;
         uint64_t ticks = 0;
+        if (*line == '\n') { /* the end of one that was read by words */
+            source->at++;
+            source->line++;
+            continue;
+        }
         if (*line == '#') {
             for (; *at >= '0' && *at <= '9' && at < line + 18; at++)
                 ticks = 10 * ticks + (uint64_t)(*at - '0');
