@@ -4,6 +4,7 @@
 #include <math.h>
 #include <string.h>
 
+#include "codec/hex.h"
 #include "definition/words.h"
 
 static void raw_to_json(const struct zg_step *step, union zg_raw raw, struct zg_json *json, const char *key)
@@ -139,8 +140,7 @@ void zg_value_to_text(const struct zg_step *step, const struct zg_value *value, 
         g_string_append_printf(text, "\"%s\"", quoted);
     } else if (step->type.kind == ZG_KIND_BYTES) {
         g_string_append(text, value->count == 0 ? "empty" : "");
-        for (unsigned i = 0; i < value->count; i++)
-            g_string_append_printf(text, "%02x", value->bytes[i]);
+        zg_append_hex(text, value->bytes, value->count);
     } else if (step->type.extent == ZG_EXTENT_ONE) {
         item_to_text(step, value, text);
     } else {

@@ -36,3 +36,15 @@ GByteArray *zg_bytes_from_hex(const char *text, GError **error)
     }
     return g_steal_pointer(&bytes);
 }
+
+void zg_append_hex(GString *text, const uint8_t *bytes, size_t count)
+{
+    static const char digits[] = "0123456789abcdef";
+    const gsize at = text->len;
+
+    g_string_set_size(text, at + 2 * count);
+    for (size_t i = 0; i < count; i++) {
+        text->str[at + 2 * i] = digits[bytes[i] >> 4];
+        text->str[at + 2 * i + 1] = digits[bytes[i] & 15];
+    }
+}

@@ -7,6 +7,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "codec/hex.h"
 #include "definition/words.h"
 
 static const int64_t whole_in_double = (int64_t)1 << 53;
@@ -261,16 +262,8 @@ void zg_json_literal(struct zg_json *json, const char *key, const char *digits)
 
 void zg_json_hex(struct zg_json *json, const char *key, const uint8_t *bytes, size_t count)
 {
-    static const char digits[] = "0123456789abcdef";
-
     lead_in(json, key);
-    const size_t at = json->text->len;
-    g_string_set_size(json->text, at + 2 * count + 2);
-    char *out = json->text->str + at;
-    *out++ = '"';
-    for (size_t i = 0; i < count; i++) {
-        *out++ = digits[bytes[i] >> 4];
-        *out++ = digits[bytes[i] & 0xF];
-    }
-    *out = '"';
+    g_string_append_c(json->text, '"');
+    zg_append_hex(json->text, bytes, count);
+    g_string_append_c(json->text, '"');
 }
