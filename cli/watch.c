@@ -313,14 +313,7 @@ static bool find_baud(struct watching *watching, GError **error)
         zg_suspect_find_baud(watching->plan, watching->wire, show_baud, watching, &frames, error);
     if (*error)
         return false;
-    g_autofree char *text =
-        found > 0
-            ? g_strdup_printf("at %lu baud frames arrive (%u in 0.4 s), but not at %lu: continuing at that speed; give "
-                              "?baud=%lu, or correct line.baud",
-                              found, frames, before, found)
-            : g_strdup_printf(
-                  "no other usual speed gives frames; continuing at %lu baud. Is it another definition, or a bad line?",
-                  before);
+    g_autofree char *text = zg_suspect_baud_text(before, found, frames);
     note(watching, text);
     return true;
 }

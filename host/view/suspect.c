@@ -1,8 +1,10 @@
 /* SPDX-License-Identifier: MIT */
 #include "view/suspect.h"
 
+#include <math.h>
 #include <string.h>
 
+#include "analysis/timing.h"
 #include "definition/checks.h"
 #include "plan/fingerprint.h"
 #include "zeugma/hello.h"
@@ -341,29 +343,99 @@ static bool listen(const struct zg_plan *plan, struct zg_wire *wire, unsigned *f
     return true;
 }
 
+struct search {
+    const struct zg_plan *plan;
+    struct zg_wire *wire;
+    bool (*step)(unsigned long baud, void *data);
+    void *data;
+    unsigned *frames;
+};
+
+/* Whether frames come at a speed. False: no more are to be tried. */
+static bool try_baud(const struct search *search, unsigned long baud, bool *comes, GError **error)
+{
+    *comes = false;
+    if (!search->step(baud, search->data))
+        return false;
+    if (!zg_wire_set_baud(search->wire, baud))
+        return true; /* which this port cannot make */
+    if (!listen(search->plan, search->wire, search->frames, error))
+        return false;
+    *comes = *search->frames >= ENOUGH_FRAMES;
+    return true;
+}
+
+/* A sender is read at a speed near its own, seen from the wrong one: looks how far beyond that it is still read, and so
+ * where its own lies. Stays there. */
+static unsigned long narrow_down(const struct search *search, unsigned long wrong, unsigned long reads, GError **error)
+{
+    const struct zg_character character = zg_timing_character(&search->plan->definition->line, 16);
+    const unsigned frames = *search->frames;
+    const bool is_slow = reads < wrong;
+    double slowest, fastest;
+
+    zg_timing_limits(&character, &slowest, &fastest);
+    double near = (double)reads, far = near * (is_slow ? 1 - (fastest - slowest) : 1 + (fastest - slowest));
+    for (unsigned i = 0; i < 4; i++) {
+        bool comes;
+        const double middle = (near + far) / 2;
+        if (!try_baud(search, (unsigned long)middle, &comes, error))
+            break;
+        *(comes ? &near : &far) = middle;
+    }
+    const double own = (near + far) / 2 * (is_slow ? 1 + fastest : 1 + slowest);
+    (void)zg_wire_set_baud(search->wire, (unsigned long)own);
+    *search->frames = frames;
+    return (unsigned long)own;
+}
+
 unsigned long zg_suspect_find_baud(const struct zg_plan *plan, struct zg_wire *wire,
                                    bool (*step)(unsigned long baud, void *data), void *data, unsigned *frames,
                                    GError **error)
 {
-    static const unsigned long usual[] = { 115200, 9600,    57600,   38400,   19200,   230400, 460800, 921600, 500000,
-                                           250000, 1000000, 2000000, 3000000, 1500000, 76800,  4800,   2400,   1200 };
+    /* the most usual, those near the present one, of which a receiver takes half the step, then the others */
+    static const struct {
+        unsigned long baud;
+        int off_percent;
+    } tries[] = { { 115200, 0 },  { 9600, 0 },    { 57600, 0 },  { 0, 5 },      { 0, -5 },      { 0, 10 },
+                  { 0, -10 },     { 0, 15 },      { 0, -15 },    { 38400, 0 },  { 19200, 0 },   { 230400, 0 },
+                  { 460800, 0 },  { 921600, 0 },  { 500000, 0 }, { 250000, 0 }, { 1000000, 0 }, { 2000000, 0 },
+                  { 3000000, 0 }, { 1500000, 0 }, { 76800, 0 },  { 4800, 0 },   { 2400, 0 },    { 1200, 0 } };
     const unsigned long now = zg_wire_baud(wire);
+    struct search search = { plan, wire, step, data, frames };
+    bool comes = false;
 
     *frames = 0;
-    if (now == 0)
-        return 0;
-    for (size_t i = 0; i < G_N_ELEMENTS(usual); i++) {
-        if (usual[i] == now)
+    for (size_t i = 0; now > 0 && i < G_N_ELEMENTS(tries); i++) {
+        const unsigned long baud =
+            tries[i].baud > 0 ? tries[i].baud : now * (unsigned long)(100 + tries[i].off_percent) / 100;
+        if (baud == now)
             continue;
-        if (!step(usual[i], data))
+        if (!try_baud(&search, baud, &comes, error))
             break;
-        if (!zg_wire_set_baud(wire, usual[i]))
-            continue;
-        if (!listen(plan, wire, frames, error))
-            return 0;
-        if (*frames >= ENOUGH_FRAMES)
-            return usual[i];
+        if (comes)
+            return tries[i].baud > 0 ? baud : narrow_down(&search, now, baud, error);
     }
-    (void)zg_wire_set_baud(wire, now);
+    if (now > 0 && !*error)
+        (void)zg_wire_set_baud(wire, now);
     return 0;
+}
+
+char *zg_suspect_baud_text(unsigned long before, unsigned long found, unsigned frames)
+{
+    const double off = (double)found / (double)before - 1;
+
+    if (found == 0)
+        return g_strdup_printf("no other speed gives frames, of the usual ones and those near %lu baud, at which it "
+                               "continues. Is it another definition, or a bad line?",
+                               before);
+    if (fabs(off) < 0.2)
+        return g_strdup_printf(
+            "at %lu baud frames arrive (%u in 0.4 s), but not at %lu: the device's clock makes a rate "
+            "that is about %.0f %% too %s; zeugma timing DEF --clock HZ shows what a clock makes. "
+            "Continuing at that speed",
+            found, frames, before, 100 * fabs(off), off > 0 ? "fast" : "slow");
+    return g_strdup_printf("at %lu baud frames arrive (%u in 0.4 s), but not at %lu: continuing at that speed; give "
+                           "?baud=%lu, or correct line.baud",
+                           found, frames, before, found);
 }

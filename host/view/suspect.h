@@ -24,11 +24,14 @@ void zg_suspect_stretch(struct zg_suspect *suspect, bool out, const struct zg_st
  * that another speed may be tried. */
 char *zg_suspect_judge(struct zg_suspect *suspect, const struct zg_counters *counters, uint64_t now_ns, bool *noise);
 
-/* Listens at the usual speeds, each for up to 0.4 s, until frames come. Leaves a serial port at the speed at which they
- * come, or sets it back. Returns that speed; 0: none, or this is no serial port. `step` is called before each speed,
- * and may end the search by returning false. */
+/* Listens at the usual speeds, and at those up to 15 % beside the present one, each for up to 0.4 s, until frames
+ * come. Leaves a serial port at the speed at which they come, or sets it back. Returns that speed; 0: none, or this is
+ * no serial port. `step` is called before each speed, and may end the search by returning false. */
 unsigned long zg_suspect_find_baud(const struct zg_plan *plan, struct zg_wire *wire,
                                    bool (*step)(unsigned long baud, void *data), void *data, unsigned *frames,
                                    GError **error);
+
+/* What came of that, in words; `found` is 0 if nothing did. Free with g_free(). */
+char *zg_suspect_baud_text(unsigned long before, unsigned long found, unsigned frames);
 
 #endif

@@ -220,6 +220,11 @@ static void test_other_speed(void **state)
     test_end(&watch);
     test_assert_run(0, "send " LOOM " 'serial:p?baud=57600' load_row '{\"row\":1,\"lift\":2}'", "row=1");
     test_end(&device);
+    device = test_start_device("pty:p", "--baud 455000");
+    watch = test_start("watch " LOOM " serial:p");
+    test_await(&watch, "the device's clock makes a rate that is about 9 % too slow");
+    test_end(&watch);
+    test_end(&device);
 }
 
 /* On a healthy line nothing is suspected while a long frame arrives, in pieces or whole. The summary mentions a device
