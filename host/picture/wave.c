@@ -5,7 +5,7 @@
 #include "picture/surface.h"
 
 /* Points. */
-enum { WIDTH = 1280, SIDE = 90, RIGHT = 30, TOP = 64, BIT = 27, LEVEL = 34, SIGNAL = 52, NOTES = 112, READ = 22 };
+enum { WIDTH = 1280, SIDE = 104, RIGHT = 30, TOP = 64, BIT = 27, LEVEL = 34, SIGNAL = 52, NOTES = 112, READ = 22 };
 
 /* A row of characters. */
 struct row {
@@ -120,7 +120,7 @@ static void draw_samples(const struct drawing *drawing, const struct row *row)
         const struct zg_wave_read *read = &g_array_index(wave->reads, struct zg_wave_read, i);
         g_autofree char *errors = zg_wave_errors_text(read->errors);
         g_autofree char *text = g_strdup_printf("read as %02x%s%s", read->byte, *errors ? ", " : "", errors);
-        if (read->at_s < row->from_s || read->at_s >= row->to_s)
+        if (read->at_s < row->from_s + wave->bit_s || read->at_s >= row->to_s) /* which the row before shows */
             continue;
         zgi_colour(drawing->cairo, read->errors ? ZGI_BAD : ZGI_INK);
         zgi_text(drawing->cairo, x_of(drawing, row, read->at_s) - 6 * BIT, y + SIGNAL + 20, 11, ZGI_LEFT, 0, text);
