@@ -233,6 +233,37 @@ void zg_journal_mark(struct zg_journal *journal, uint64_t since_begin_ns, const 
     zg_journal_event(journal, journal->begin_ns + since_begin_ns, ZG_EVENT_MARK, "%s", text);
 }
 
+/* What a second adds to each rate. */
+static void count_rates(const struct zg_second *second, bool real, struct zg_rate_row *row)
+{
+    struct zg_rate_source source = { .damages = { second->damages[0], second->damages[1] },
+                                     .real = real,
+                                     .has_device = real };
+
+    for (unsigned i = 0; i < ZG_FLOWS; i++) {
+        const struct zg_second_flow *of = &second->flows[i];
+        const bool at_host = zg_flow_is_back((enum zg_flow)i);
+        for (unsigned k = 0; k < ZG_ENTRY_CLASSES; k++) {
+            source.sums.entries[i][k] = of->classes[k];
+            if (k <= ZG_CLASS_OUT_OF_ORDER) /* those that arrived intact */
+                source.sums.arrivals[at_host][k] += of->classes[k];
+        }
+        source.slow += of->slow;
+        if (i == ZG_FLOW_ECHO_BACK)
+            source.answers = (uint64_t)of->classes[ZG_CLASS_DELIVERED] + of->classes[ZG_CLASS_LATE] +
+                             of->classes[ZG_CLASS_OUT_OF_ORDER];
+    }
+    for (unsigned end = 0; end < 2; end++)
+        for (unsigned k = 0; k < ZG_OTHER_CLASSES; k++)
+            source.sums.arrivals[end][ZG_CLASS_REPEATED + k] = second->others[end][k];
+    for (unsigned i = 0; i < ZG_RATES; i++) {
+        uint64_t errors, trials;
+        zg_rate_count(i, &source, &errors, &trials);
+        row->errors[i] = (uint32_t)errors;
+        row->trials[i] = (uint32_t)trials;
+    }
+}
+
 struct zg_time_row zg_time_row_of(const struct zg_second *second, bool real)
 {
     struct zg_time_row row = { .held = second->held_ms > 0 };
@@ -250,6 +281,7 @@ struct zg_time_row zg_time_row_of(const struct zg_second *second, bool real)
         row.sent[path] += of->sent;
         row.bad[path] += of->sent - MIN(of->sent, came);
     }
+    count_rates(second, real, &row.rates);
     return row;
 }
 

@@ -9,7 +9,7 @@
 
 #include <glib.h>
 
-#include "soak/ledger.h"
+#include "soak/rates.h"
 
 enum {
     ZG_ENTRY_CLASSES = ZG_CLASS_CUT_OFF + 1,           /* those that entries of the ledger end in */
@@ -79,6 +79,7 @@ struct zg_time_row {
     uint32_t sent[ZG_PATHS];
     uint32_t bad[ZG_PATHS]; /* of them not delivered, or cut off */
     bool held;              /* not measured */
+    struct zg_rate_row rates;
 };
 
 /* Opaque; free with zg_journal_free(). If `keeps`, final seconds stay until they are taken. */

@@ -39,6 +39,15 @@ static void look_for_stop(struct zg_soak_result *result, unsigned stop_on, uint6
         result->stopped_on = ZG_STOP_ON_RESTART + 1;
 }
 
+/* How what there is so far clusters, whenever it has become a twentieth more. */
+static void look_for_clusters(const GArray *times, struct zg_soak_result *result)
+{
+    if (times->len <= result->clustered_s + result->clustered_s / 20)
+        return;
+    result->clustered_s = times->len;
+    zg_clusters_of(times, result->clusters);
+}
+
 bool zgi_soak_is_time(uint64_t now_ns, uint64_t *due_ns)
 {
     if (now_ns < *due_ns)
@@ -55,6 +64,8 @@ void zgi_soak_settle(struct zg_ledger *ledger, const struct zg_soak_settings *se
     zg_ledger_settle(ledger, now_ns - MIN(now_ns, patience_ns));
     zg_journal_settle(settings->journal, MIN(zg_ledger_oldest_due_ns(ledger), now_ns - MIN(now_ns, (uint64_t)NOTE_NS)));
     result->sums = *zg_ledger_sums(ledger);
+    if (settings->until && settings->journal)
+        look_for_clusters(zg_journal_times(settings->journal), result);
     if (settings->until && zg_soak_judge(result, settings->until, &rate) != ZG_SOAK_NOT_SHOWN)
         result->reached = true;
     if (settings->stop_on != 0)

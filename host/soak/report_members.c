@@ -25,6 +25,16 @@ static void rate_to_json(struct zg_json *json, const char *key, const struct zg_
     zg_json_unsigned(json, "of", rate->trials);
     zg_json_double(json, "low", rate->low);
     zg_json_double(json, "high", rate->high);
+    if (rate->cluster.clustered) {
+        zg_json_open(json, "clustered", '{');
+        zg_json_double(json, "low", rate->wide_low);
+        zg_json_double(json, "high", rate->wide_high);
+        zg_json_double(json, "dispersion", rate->cluster.dispersion);
+        zg_json_unsigned(json, "blocks", rate->cluster.blocks);
+        zg_json_unsigned(json, "block_seconds", rate->cluster.block_s);
+        zg_json_unsigned(json, "disturbances", rate->cluster.disturbances);
+        zg_json_close(json, '}');
+    }
     zg_json_close(json, '}');
 }
 

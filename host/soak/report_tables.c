@@ -99,12 +99,36 @@ void zgi_table_arrived(GString *text, const struct zg_soak_result *result)
     g_string_append_c(text, '\n');
 }
 
+/* That errors come in clusters, and what that makes of the bounds. */
+static void append_cluster(GString *text, const struct zg_soak_rate *rate)
+{
+    const struct zg_cluster *cluster = &rate->cluster;
+    const double hours = (double)cluster->blocks * cluster->block_s / 3600;
+    double low, high;
+
+    if (!cluster->clustered)
+        return;
+    zg_count_bounds(cluster->disturbances, 0.95, &low, &high);
+    zgi_row_start(text, "");
+    g_string_append_printf(text, "%*s%*s   ", ZGI_COLUMN, "", ZGI_COLUMN, "clustered:");
+    if (cluster->disturbances < ZG_DISTURBANCES_ENOUGH)
+        g_string_append_printf(text,
+                               "%u disturbance%s, too few for bounds on frames; %.3g to %.3g of them an hour, so at "
+                               "most %.2e\n",
+                               cluster->disturbances, cluster->disturbances == 1 ? "" : "s", low / hours, high / hours,
+                               rate->wide_high);
+    else
+        g_string_append_printf(text, "%.2e to %.2e, in %u disturbances (dispersion %.3g in blocks of %u s)\n",
+                               rate->wide_low, rate->wide_high, cluster->disturbances, cluster->dispersion,
+                               cluster->block_s);
+}
+
 void zgi_table_rates(GString *text, const struct zg_soak_result *result)
 {
     struct zg_soak_rate rate;
 
     g_string_append_printf(text, "\n  %-*s%*s%*s   %s\n", ZGI_NAME_WIDTH, "rate", ZGI_COLUMN, "count", ZGI_COLUMN,
-                           "measured", "95 % bounds (exact)");
+                           "measured", "95 % bounds, exact as if independent");
     for (unsigned i = 0; zg_soak_rate_at(result, i, &rate); i++) {
         if (rate.on == (result->real ? ZG_SOAK_ON_SIM : ZG_SOAK_ON_REAL))
             continue;
@@ -120,6 +144,7 @@ void zgi_table_rates(GString *text, const struct zg_soak_result *result)
                                    (double)rate.errors / (double)rate.trials, rate.low, rate.high, rate.of);
         else
             g_string_append_printf(text, "%*s   at most %.2e of %s\n", ZGI_COLUMN, "none seen", rate.high, rate.of);
+        append_cluster(text, &rate);
     }
 }
 
@@ -151,9 +176,11 @@ void zgi_table_requirement(GString *text, const struct zg_soak_result *result,
     g_string_append_printf(text, "<= %g, because at %g %% confidence%s it is at ", requirement->limit, percent,
                            result->any_time ? ", at any time," : "");
     if (verdict == ZG_SOAK_FAILED)
-        g_string_append_printf(text, "least %.2e", rate.low);
+        g_string_append_printf(text, "least %.2e", rate.wide_low);
     else
-        g_string_append_printf(text, "most %.2e", rate.high);
+        g_string_append_printf(text, "most %.2e", rate.wide_high);
+    if (rate.cluster.clustered)
+        g_string_append(text, ", as clustered");
     if (verdict == ZG_SOAK_NOT_SHOWN) {
         const uint64_t needed = zg_rate_trials_needed(rate.errors, requirement->limit, requirement->confidence);
         if (needed == UINT64_MAX)

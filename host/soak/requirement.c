@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* The rates of a soak, and requirements on them. */
+#include <math.h>
 #include <string.h>
 
 #include "definition/words.h"
@@ -8,91 +9,28 @@
 
 static const double confidence = 0.95; /* of the bounds shown with each rate */
 
-/* What is counted, and out of what. Bits of `classes` are enum zg_class; those of losses are entries, the others
- * arrivals or both. */
-static const struct {
-    const char *key;
-    const char *of;
-    enum trials { SENT, SENT_OUT, SENT_BACK, DELIVERED, ARRIVED, ANSWERS, DAMAGED } trials;
-    unsigned classes;
-    enum zg_soak_link on;
-} rates[] = {
-    { "lost", "frames sent", SENT,
-      1U << ZG_CLASS_LOST_OUT | 1U << ZG_CLASS_LOST_BACK | 1U << ZG_CLASS_LOST_EITHER | 1U << ZG_CLASS_LOST_RESTART |
-          1U << ZG_CLASS_LOST_OUTAGE | 1U << ZG_CLASS_UNANSWERED,
-      ZG_SOAK_ON_ANY },
-    { "lost_out", "frames sent out", SENT_OUT, 1U << ZG_CLASS_LOST_OUT, ZG_SOAK_ON_ANY },
-    { "lost_back", "frames sent back", SENT_BACK, 1U << ZG_CLASS_LOST_BACK, ZG_SOAK_ON_ANY },
-    { "lost_restart", "frames sent", SENT, 1U << ZG_CLASS_LOST_RESTART, ZG_SOAK_ON_ANY },
-    { "lost_outage", "frames sent", SENT, 1U << ZG_CLASS_LOST_OUTAGE, ZG_SOAK_ON_REAL },
-    { "unanswered", "frames sent out", SENT_OUT, 1U << ZG_CLASS_UNANSWERED, ZG_SOAK_ON_REAL },
-    { "late", "frames delivered", DELIVERED, 1U << ZG_CLASS_LATE, ZG_SOAK_ON_SIM },
-    { "slow_answer", "answers", ANSWERS, 0, ZG_SOAK_ON_ANY },
-    { "out_of_order", "frames delivered", DELIVERED, 1U << ZG_CLASS_OUT_OF_ORDER, ZG_SOAK_ON_ANY },
-    { "repeated", "frames sent", SENT, 1U << ZG_CLASS_REPEATED, ZG_SOAK_ON_ANY },
-    { "damages", "frames sent", DAMAGED, 0, ZG_SOAK_ON_ANY },
-    { "damaged_accepted", "frames sent", SENT, 1U << ZG_CLASS_ACCEPTED, ZG_SOAK_ON_ANY },
-    { "unexpected", "arrivals", ARRIVED, 1U << ZG_CLASS_UNEXPECTED, ZG_SOAK_ON_ANY },
-};
-
-static const unsigned of_arrivals = 1U << ZG_CLASS_REPEATED | 1U << ZG_CLASS_ACCEPTED | 1U << ZG_CLASS_UNEXPECTED,
-                      delivered = 1U << ZG_CLASS_DELIVERED | 1U << ZG_CLASS_LATE | 1U << ZG_CLASS_OUT_OF_ORDER;
-
-/* Entries of these classes, of the flows in either or both directions. */
-static uint64_t count_entries(const struct zg_ledger_sums *sums, enum trials trials, unsigned classes)
-{
-    uint64_t count = 0;
-
-    for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
-        for (unsigned i = 0; i < ZG_CLASSES; i++)
-            if ((classes >> i & 1) && trials != (zg_flow_is_back((enum zg_flow)flow) ? SENT_OUT : SENT_BACK))
-                count += sums->entries[flow][i];
-    return count;
-}
-
-/* Whether frames that the end cut off were lost is unknown: they are no trials. */
-static uint64_t count_sent(const struct zg_ledger_sums *sums, enum trials trials)
-{
-    return count_entries(sums, trials, ~(1U << ZG_CLASS_CUT_OFF));
-}
-
-static uint64_t count_arrived(const struct zg_ledger_sums *sums, unsigned classes)
-{
-    uint64_t count = 0;
-    for (unsigned end = 0; end < 2; end++)
-        for (unsigned i = 0; i < ZG_CLASSES; i++)
-            if (classes >> i & 1)
-                count += sums->arrivals[end][i];
-    return count;
-}
-
 bool zg_soak_rate_at(const struct zg_soak_result *result, unsigned index, struct zg_soak_rate *rate)
 {
-    if (index >= G_N_ELEMENTS(rates))
-        return false;
-    const struct zg_ledger_sums *sums = &result->sums;
-    const enum trials trials = rates[index].trials;
-    const unsigned classes = rates[index].classes;
     const bool has_device = result->real && result->traffic != ZG_SOAK_LOOPBACK;
+    const struct zg_rate_source source = { .sums = result->sums,
+                                           .damages = { result->damages[0], result->damages[1] },
+                                           .slow = result->slow,
+                                           .answers = result->round_trip.count,
+                                           .real = result->real,
+                                           .has_device = has_device };
 
-    *rate = (struct zg_soak_rate){ .key = rates[index].key, .of = rates[index].of, .on = rates[index].on };
-    rate->errors = classes & of_arrivals ? count_arrived(sums, classes) : count_entries(sums, trials, classes);
-    switch (trials) {
-    case DELIVERED: rate->trials = count_entries(sums, SENT, delivered); break;
-    case ARRIVED: rate->trials = count_arrived(sums, UINT_MAX); break;
-    case ANSWERS:
-        rate->errors = result->slow;
-        rate->trials = result->round_trip.count;
-        break;
-    case DAMAGED: /* of a real device's receiver only its counters are known, not which frames they were about */
-        rate->errors = result->damages[1] + (result->real ? 0 : result->damages[0]);
-        rate->trials = count_sent(sums, has_device ? SENT_BACK : SENT);
-        rate->of = has_device ? "frames sent back" : rate->of;
-        break;
-    default: rate->trials = count_sent(sums, trials); break;
-    }
-    rate->trials = MAX(rate->trials, rate->errors); /* more may be damaged or repeated than was sent */
+    if (index >= ZG_RATES)
+        return false;
+    *rate = (struct zg_soak_rate){
+        .key = zg_rate_key(index), .of = zg_rate_of(index), .on = zg_rate_on(index), .cluster = result->clusters[index]
+    };
+    if (has_device && strcmp(rate->key, "damages") == 0)
+        rate->of = "frames sent back";
+    zg_rate_count(index, &source, &rate->errors, &rate->trials);
     zg_rate_bounds(rate->errors, rate->trials, confidence, &rate->low, &rate->high);
+    rate->wide_low = rate->low;
+    rate->wide_high = rate->high;
+    zg_cluster_widen(&rate->cluster, rate->errors, rate->trials, confidence, &rate->wide_low, &rate->wide_high);
     return true;
 }
 
@@ -122,11 +60,11 @@ bool zg_soak_requirement_parse(const char *text, struct zg_soak_requirement *req
         g_set_error(error, ZG_SOAK_ERROR, 0, "requirement \"%s\": expected = 0, or <= RATE", text);
         return false;
     }
-    for (size_t i = 0; i < G_N_ELEMENTS(rates); i++) {
-        g_ptr_array_add(names, (gpointer)rates[i].key);
-        if (strcmp(rates[i].key, name) == 0) {
-            requirement->key = rates[i].key;
-            requirement->on = rates[i].on;
+    for (unsigned i = 0; i < ZG_RATES; i++) {
+        g_ptr_array_add(names, (gpointer)zg_rate_key(i));
+        if (strcmp(zg_rate_key(i), name) == 0) {
+            requirement->key = zg_rate_key(i);
+            requirement->on = zg_rate_on(i);
             return true;
         }
     }
@@ -142,20 +80,30 @@ static bool was_tried(const struct zg_soak_result *result, const struct zg_soak_
     const bool echoes = !result->real || (result->traffic & ZG_SOAK_ECHO);
     const bool out = echoes || result->streams[1], back = echoes || result->streams[0];
 
-    return rate->trials > 0 && (!out || count_sent(&result->sums, SENT_OUT) > 0) &&
-           (!back || count_sent(&result->sums, SENT_BACK) > 0);
+    return rate->trials > 0 && (!out || zg_rate_sent(&result->sums, false) > 0) &&
+           (!back || zg_rate_sent(&result->sums, true) > 0);
 }
 
-/* Whether it is shown that the rate is at most the limit, or above it. */
+/* What independent trials would have to be to show as little. */
+static uint64_t as_independent(const struct zg_soak_rate *rate, uint64_t count, bool upwards)
+{
+    const double weighed = (double)count / zg_cluster_weight(&rate->cluster);
+    return (uint64_t)(upwards ? ceil(weighed) : floor(weighed));
+}
+
+/* Whether it is shown that the rate is at most the limit, or above it: by independent trials, and by clustered ones. */
 static enum zg_soak_verdict judge_rate(const struct zg_soak_rate *rate, double limit, double sureness, bool any_time)
 {
     const uint64_t errors = rate->errors, trials = rate->trials;
+    const uint64_t few = as_independent(rate, trials, false), most = MIN(as_independent(rate, errors, true), few),
+                   least = as_independent(rate, errors, false);
 
-    if (any_time ? zg_rate_stays_at_most(errors, trials, limit, sureness)
-                 : zg_rate_is_at_most(errors, trials, limit, sureness))
+    if (any_time ? zg_rate_stays_at_most(most, few, limit, sureness)
+                 : zg_rate_is_at_most(errors, trials, limit, sureness) &&
+                       (!rate->cluster.clustered || rate->wide_high <= limit))
         return ZG_SOAK_MET;
-    if (any_time ? zg_rate_stays_above(errors, trials, limit, sureness)
-                 : zg_rate_is_above(errors, trials, limit, sureness))
+    if (any_time ? zg_rate_stays_above(least, few, limit, sureness)
+                 : zg_rate_is_above(errors, trials, limit, sureness) && rate->wide_low > limit)
         return ZG_SOAK_FAILED;
     return ZG_SOAK_NOT_SHOWN;
 }
@@ -169,9 +117,15 @@ enum zg_soak_verdict zg_soak_judge(const struct zg_soak_result *result, const st
     while (zg_soak_rate_at(result, index, rate) && rate->key != requirement->key)
         index++;
     if (result->any_time)
-        zg_rate_bounds_always(rate->errors, rate->trials, sureness, &rate->low, &rate->high);
+        zg_rate_bounds_always(as_independent(rate, rate->errors, true), as_independent(rate, rate->trials, false),
+                              sureness, &rate->low, &rate->high);
     else
         zg_rate_bounds(rate->errors, rate->trials, 2 * sureness - 1, &rate->low, &rate->high);
+    rate->wide_low = rate->low;
+    rate->wide_high = rate->high;
+    if (!result->any_time)
+        zg_cluster_widen(&rate->cluster, rate->errors, rate->trials, 2 * sureness - 1, &rate->wide_low,
+                         &rate->wide_high);
     if (requirement->none)
         return rate->errors > 0 ? ZG_SOAK_FAILED : was_tried(result, rate) ? ZG_SOAK_MET : ZG_SOAK_NOT_SHOWN;
     return judge_rate(rate, requirement->limit, sureness, result->any_time);
@@ -193,13 +147,11 @@ double zg_soak_frame_ns(const struct zg_plan *plan, const struct zg_soak_setting
 double zg_soak_time_for_ns(const struct zg_plan *plan, const struct zg_soak_settings *settings,
                            const struct zg_soak_requirement *requirement, uint64_t frames)
 {
-    enum trials trials = SENT;
+    unsigned index = 0;
 
-    for (size_t i = 0; i < G_N_ELEMENTS(rates); i++)
-        if (rates[i].key == requirement->key)
-            trials = rates[i].trials;
-    /* in half of the frames, one way; answers are a quarter where streams take the other half of the load */
-    const double share = trials == ANSWERS ? settings->link ? 2 : 4 : trials == SENT_OUT || trials == SENT_BACK ? 2 : 1;
+    while (index + 1 < ZG_RATES && zg_rate_key(index) != requirement->key)
+        index++;
+    const double share = zg_rate_frames(index, settings->link != NULL);
     const double ways = plan->turn_ns > 0 ? 1 : 2;
 
     return (double)frames * share * (zg_soak_frame_ns(plan, settings) / settings->load + (double)settings->gap_ns) /

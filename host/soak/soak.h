@@ -7,6 +7,7 @@
 #define ZEUGMA_SOAK_H
 
 #include "link/address.h"
+#include "soak/clusters.h"
 #include "soak/faults.h"
 #include "soak/journal.h"
 #include "soak/own.h"
@@ -128,15 +129,17 @@ struct zg_soak_result {
     bool any_time;    /* it has no planned end: the run was stopped, goes on a stored one, or ends by what it shows */
     bool echo;        /* false: the header has no id, so there is only stream traffic */
     struct zg_ledger_sums sums;
-    uint64_t injected;              /* extra frames from the faults repeat and stray */
-    struct zg_counters counters[2]; /* of the device's link (0) and the host's (1) */
-    struct zg_sim_totals line[2];   /* of what the device sent (0), the host (1) */
-    uint64_t overrun[2];            /* on sim: bytes that the UART of the device (0), the host (1) had no room for */
-    struct zg_spread round_trip;    /* of echoes that came back intact, from when they were sent */
-    struct zg_spread from_due;      /* the same from when they were due by the load, if a full link held them back */
-    uint64_t slow;                  /* answers that took longer than the limit */
-    uint64_t held_ns;               /* how late the newest echo was sent: by so much the link lagged behind the load */
-    uint64_t damages[2];            /* stretches with damage that arrived at the device (0), at the host (1) */
+    struct zg_cluster clusters[ZG_RATES]; /* how errors of the rates cluster; all 0 without a journal */
+    uint32_t clustered_s;                 /* private: seconds in which they were found */
+    uint64_t injected;                    /* extra frames from the faults repeat and stray */
+    struct zg_counters counters[2];       /* of the device's link (0) and the host's (1) */
+    struct zg_sim_totals line[2];         /* of what the device sent (0), the host (1) */
+    uint64_t overrun[2];         /* on sim: bytes that the UART of the device (0), the host (1) had no room for */
+    struct zg_spread round_trip; /* of echoes that came back intact, from when they were sent */
+    struct zg_spread from_due;   /* the same from when they were due by the load, if a full link held them back */
+    uint64_t slow;               /* answers that took longer than the limit */
+    uint64_t held_ns;            /* how late the newest echo was sent: by so much the link lagged behind the load */
+    uint64_t damages[2];         /* stretches with damage that arrived at the device (0), at the host (1) */
     struct zg_soak_balance balances[ZG_SOAK_BALANCES];
     unsigned balances_count;
     bool adds_up; /* all balances hold */
@@ -186,19 +189,16 @@ double zg_soak_frame_ns(const struct zg_plan *plan, const struct zg_soak_setting
 /* The shortest possible round trip of an echo on a line that keeps its rate: the time of the bytes alone. */
 uint64_t zg_soak_least_trip_ns(const struct zg_plan *plan);
 
-/* A rate with its exact two-sided 95 % bounds. */
+/* A rate with its two-sided 95 % bounds. */
 struct zg_soak_rate {
     const char *key; /* "lost", "lost_out", ... */
     const char *of;  /* what the trials are */
-    enum zg_soak_link {
-        ZG_SOAK_ON_ANY,
-        ZG_SOAK_ON_REAL, /* cannot occur on the simulated line, where no device restarts or runs out of room */
-        ZG_SOAK_ON_SIM   /* cannot be seen on a real one */
-    } on;
+    enum zg_soak_link on;
     uint64_t errors;
     uint64_t trials;
-    double low;
-    double high;
+    double low, high;           /* as if trials were independent */
+    struct zg_cluster cluster;  /* whether they are */
+    double wide_low, wide_high; /* with that */
 };
 
 /* A rate of a result by its index; false after the last one. */

@@ -72,6 +72,29 @@ void zg_rate_bounds(uint64_t errors, uint64_t trials, double confidence, double 
     *high = errors == 0 ? -expm1(log(tail) / n) : beta_quantile(k + 1, n - k, 1 - tail);
 }
 
+void zg_rate_bounds_real(double errors, double trials, double confidence, double *low, double *high)
+{
+    const double tail = (1 - confidence) / 2;
+
+    *low = errors > 0 ? beta_quantile(errors, trials - errors + 1, tail) : 0;
+    *high = errors < trials ? beta_quantile(errors + 1, trials - errors, 1 - tail) : 1;
+}
+
+double zg_student_t(double confidence, double degrees)
+{
+    double low = 0, high = 100;
+
+    for (int i = 0; i < 80;
+         i++) { /* the share outside of -t to t is I_x(degrees/2, 1/2), x = degrees/(degrees + t^2) */
+        const double t = (low + high) / 2, outside = t * t / (degrees + t * t);
+        if (beta_share(0.5, degrees / 2, outside) < confidence)
+            low = t;
+        else
+            high = t;
+    }
+    return (low + high) / 2;
+}
+
 bool zg_rate_is_at_most(uint64_t errors, uint64_t trials, double limit, double confidence)
 {
     if (trials == 0 || errors >= trials || limit <= 0)

@@ -11,6 +11,12 @@
  * errors the lower bound is 0 and the upper one above it; without trials they are 0 and 1. */
 void zg_rate_bounds(uint64_t errors, uint64_t trials, double confidence, double *low, double *high);
 
+/* The same for errors and trials that need not be whole numbers, of which at most half are errors. */
+void zg_rate_bounds_real(double errors, double trials, double confidence, double *low, double *high);
+
+/* The value that Student's t, with these degrees of freedom, exceeds in size with probability 1 - confidence. */
+double zg_student_t(double confidence, double degrees);
+
 /* One-sided claims, exact as the bounds are: whether `errors` in `trials` show, at `confidence`, that the rate is at
  * most `limit`; that it is above. Without trials neither is shown. */
 bool zg_rate_is_at_most(uint64_t errors, uint64_t trials, double limit, double confidence);

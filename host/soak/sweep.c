@@ -226,7 +226,11 @@ static struct zg_soak_result *run_at(const struct zg_plan *plan, const struct zg
     for (unsigned i = 0; i < count; i++)
         if (!apply(&axes[i], values[i], plan, &settings, &address, error))
             return NULL;
-    return (settings.link ? zg_soak_run_live : zg_soak_run)(plan, &settings, go_on, running, error);
+    struct zg_journal *journal = settings.journal = zg_journal_new(false); /* which shows how errors cluster */
+    struct zg_soak_result *result =
+        (settings.link ? zg_soak_run_live : zg_soak_run)(plan, &settings, go_on, running, error);
+    zg_journal_free(journal);
+    return result;
 }
 
 static void run_point(void *data, void *user)

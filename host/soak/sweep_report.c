@@ -19,8 +19,8 @@ static bool find_rate(const struct zg_soak_result *result, const char *key, stru
 static void append_rate(GString *text, const struct zg_soak_rate *rate)
 {
     g_autofree char *bounds = rate->trials == 0  ? g_strdup("unknown")
-                              : rate->errors > 0 ? g_strdup_printf("%.2e to %.2e", rate->low, rate->high)
-                                                 : g_strdup_printf("at most %.2e", rate->high);
+                              : rate->errors > 0 ? g_strdup_printf("%.2e to %.2e", rate->wide_low, rate->wide_high)
+                                                 : g_strdup_printf("at most %.2e", rate->wide_high);
     g_string_append_printf(text, "  %22s", bounds);
 }
 
@@ -84,10 +84,9 @@ char *zg_sweep_text(const struct zg_sweep *sweep, const GArray *points, const st
     append_heads(text, sweep, requirements, requirements_count);
     for (guint i = 0; i < points->len; i++)
         append_point(text, sweep, points, i, requirements, requirements_count);
-    g_string_append(
-        text,
-        "\nbounds at 95 %, exact, of frames sent; 99 % of the echoes came back within that time from when they were "
-        "due\n");
+    g_string_append(text, "\nbounds at 95 %, exact, wider where errors cluster, of frames sent; 99 % of the echoes "
+                          "came back within that time from when they were "
+                          "due\n");
     if (requirements_count > 0)
         g_string_append_printf(text, "verdict: %s\n",
                                zg_sweep_passed(points, requirements, requirements_count)

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* What a store is to write, and how it is written: by one thread. */
+#include "soak/alignment.h"
 #include "store/store_parts.h"
 
 static void clear_row(void *data)
@@ -110,6 +111,16 @@ static bool is_kept_whole(struct zg_store *store, const struct zg_damage_found *
     return true;
 }
 
+static enum zg_damage_name name_of(const struct zg_damage_found *stretch)
+{
+    gsize sent_size, arrived_size;
+    const uint8_t *sent = g_bytes_get_data(stretch->sent, &sent_size);
+    const uint8_t *arrived = g_bytes_get_data(stretch->arrived, &arrived_size);
+    const struct zg_alignment alignment = zg_align(sent, sent_size, arrived, arrived_size);
+
+    return zg_alignment_name(&alignment);
+}
+
 static bool write_stretch(struct zg_store *store, const struct zg_damage_found *stretch)
 {
     sqlite3_stmt *put = store->put_stretch;
@@ -130,6 +141,8 @@ static bool write_stretch(struct zg_store *store, const struct zg_damage_found *
         bind_bytes(put, 10, stretch->sent);
         bind_bytes(put, 11, stretch->arrived);
     }
+    if (stretch->sent && stretch->arrived)
+        zgi_store_bind(put, 12, zg_damage_key(name_of(stretch)));
     return zgi_store_done(put);
 }
 
@@ -190,7 +203,7 @@ bool zgi_store_prepare_all(struct zg_store *store)
     store->put_event = zgi_store_prepare(store->database, "INSERT INTO event VALUES (?, ?, ?, ?, ?)");
     store->put_stretch = zgi_store_prepare(
         store->database, "INSERT INTO stretch (run, from_seconds, to_seconds, way, first, frames, rejected, "
-                         "accepted, unexpected, sent, arrived) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
+                         "accepted, unexpected, sent, arrived, name) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
     store->put_counter = zgi_store_prepare(store->database, "INSERT OR REPLACE INTO counters VALUES (?, ?, ?, ?, ?)");
     store->put_run =
         zgi_store_prepare(store->database, "UPDATE run SET ran_seconds = ?2, ended = ?3, result = ?4 WHERE run = ?1");

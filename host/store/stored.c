@@ -102,6 +102,7 @@ static void add_row(struct zg_stored *stored, sqlite3_stmt *row, struct zg_secon
     struct zg_ledger_sums *sums = &stored->sums.sums;
     const bool at_host = strcmp(way, "back") == 0;
 
+    second->damages[at_host] += (uint32_t)sqlite3_column_int64(row, DAMAGES);
     stored->sums.damages[at_host] += (uint64_t)sqlite3_column_int64(row, DAMAGES);
     stored->sums.slow += (uint64_t)sqlite3_column_int64(row, SLOW);
     second->held_ms = MAX(second->held_ms, (uint32_t)sqlite3_column_int64(row, HELD));
@@ -113,6 +114,8 @@ static void add_row(struct zg_stored *stored, sqlite3_stmt *row, struct zg_secon
             sums->entries[flow][i] += count;
             second->flows[flow].classes[i] = (uint32_t)count;
         }
+        if (i >= ZG_CLASS_REPEATED)
+            second->others[at_host][i - ZG_CLASS_REPEATED] += (uint32_t)count;
     }
     if (flow == ZG_FLOWS)
         return;
@@ -151,6 +154,7 @@ static bool read_seconds(sqlite3 *database, struct zg_stored *stored)
         end_second(stored, &second);
     g_array_set_size(stored->times,
                      MIN(stored->times->len, (guint)(stored->ran_s + 1e-3))); /* the last one is not over */
+    zg_clusters_of(stored->times, stored->sums.clusters);
     return row && sqlite3_finalize(row) == SQLITE_OK;
 }
 
@@ -230,6 +234,21 @@ static bool read_counters(sqlite3 *database, struct zg_stored *stored)
     return row && sqlite3_finalize(row) == SQLITE_OK;
 }
 
+static bool read_damages(sqlite3 *database, struct zg_stored *stored)
+{
+    sqlite3_stmt *row =
+        about(database, "SELECT way, name, count(*) FROM stretch WHERE run = ? GROUP BY way, name", stored->run);
+
+    while (row && sqlite3_step(row) == SQLITE_ROW) {
+        const char *way = (const char *)sqlite3_column_text(row, 0), *key = (const char *)sqlite3_column_text(row, 1);
+        unsigned name = 0;
+        while (name < ZG_DAMAGE_NAMES && g_strcmp0(zg_damage_key((enum zg_damage_name)name), key) != 0)
+            name++;
+        stored->damages[strcmp(way, "back") == 0][name] += (uint64_t)sqlite3_column_int64(row, 2);
+    }
+    return row && sqlite3_finalize(row) == SQLITE_OK;
+}
+
 static bool read_all(sqlite3 *database, struct zg_stored *stored)
 {
     stored->sums.real = !g_str_has_prefix(stored->link, "sim:");
@@ -239,7 +258,7 @@ static bool read_all(sqlite3 *database, struct zg_stored *stored)
     stored->sums.any_time = stored->parts > 1 || stored->ran_s < stored->planned_s - 1e-3;
     const bool fine = read_settings(database, stored) && read_seconds(database, stored) &&
                       read_events(database, stored) && read_requirements(database, stored) &&
-                      read_counters(database, stored);
+                      read_counters(database, stored) && read_damages(database, stored);
     if (fine && stored->result && stored->parts == 1)
         read_sums(database, stored);
     return fine;

@@ -3,6 +3,7 @@
 #ifndef ZEUGMA_STORED_H
 #define ZEUGMA_STORED_H
 
+#include "soak/alignment.h"
 #include "soak/soak.h"
 #include "store/store.h"
 
@@ -24,11 +25,12 @@ struct zg_stored {
     struct zg_soak_result
         sums; /* sums, damages, slow, round_trip, real, any_time; the sums are those of `result` where it
                  has them, because which way an echo of a real link was lost shows at its end only */
-    struct zg_spread one_way[ZG_FLOWS]; /* latencies from when due, where they are known */
-    GArray *times;                      /* of struct zg_time_row */
-    GArray *events;                     /* of struct zg_event */
-    GArray *requirements;               /* of struct zg_soak_requirement */
-    GArray *counters;                   /* of struct zg_stored_counter: the newest of each end that are not 0 */
+    struct zg_spread one_way[ZG_FLOWS];       /* latencies from when due, where they are known */
+    uint64_t damages[2][ZG_DAMAGE_NAMES + 1]; /* stretches out (0), back (1) by name; last those without one */
+    GArray *times;                            /* of struct zg_time_row */
+    GArray *events;                           /* of struct zg_event */
+    GArray *requirements;                     /* of struct zg_soak_requirement */
+    GArray *counters;                         /* of struct zg_stored_counter: the newest of each end that are not 0 */
 };
 
 /* Reads a run; 0 is the newest. NULL with an error: the file cannot be read, is something else, or has no such run.

@@ -165,6 +165,26 @@ static void append_by_value(GString *text, const struct zg_stored *stored)
     }
 }
 
+/* What was done to the bytes of each damage. */
+static void append_damages(GString *text, const struct zg_stored *stored)
+{
+    bool any = false;
+
+    for (unsigned i = 0; i <= ZG_DAMAGE_NAMES; i++) {
+        const uint64_t out = stored->damages[0][i], back = stored->damages[1][i];
+        if (out + back == 0)
+            continue;
+        if (!any)
+            g_string_append_printf(text, "\n  %-*s%*s%*s\n", ZGI_NAME_WIDTH, "damages by what was done", ZGI_COLUMN,
+                                   "out", ZGI_COLUMN, "back");
+        any = true;
+        zgi_row_start(text, i < ZG_DAMAGE_NAMES ? zg_damage_name((enum zg_damage_name)i) : "not known");
+        zgi_cell(text, out);
+        zgi_cell(text, back);
+        g_string_append_c(text, '\n');
+    }
+}
+
 static void append_counters(GString *text, const GArray *counters)
 {
     if (counters->len > 0)
@@ -209,6 +229,7 @@ char *zg_stored_text(const struct zg_stored *stored)
         if (stored->one_way[flow].count > 0)
             zgi_table_spread(text, what, &stored->one_way[flow]);
     }
+    append_damages(text, stored);
     append_by_value(text, stored);
     append_counters(text, stored->counters);
     append_verdict(text, stored);
@@ -273,6 +294,15 @@ char *zg_stored_json(const struct zg_stored *stored)
     zgi_members_sent(&json, &stored->sums);
     zgi_members_rates(&json, &stored->sums);
     time_to_json(&json, stored->times);
+    zg_json_open(&json, "damages", '{');
+    for (unsigned way = 0; way < 2; way++) {
+        zg_json_open(&json, way == 0 ? "out" : "back", '{');
+        for (unsigned i = 0; i <= ZG_DAMAGE_NAMES; i++)
+            zg_json_unsigned(&json, i < ZG_DAMAGE_NAMES ? zg_damage_key((enum zg_damage_name)i) : "unknown",
+                             stored->damages[way][i]);
+        zg_json_close(&json, '}');
+    }
+    zg_json_close(&json, '}');
     zg_json_open(&json, "events", '[');
     for (guint i = 0; i < stored->events->len; i++) {
         const struct zg_event *event = &g_array_index(stored->events, struct zg_event, i);
