@@ -139,14 +139,18 @@ static int print_clocks(const struct asked *asked)
 
 /* --- other rates and clocks */
 
-/* One that reads: at which rate, or with which clock. */
-static void print_other(const char *name, const struct zg_other_timing *other)
+static const struct zg_other_timing *other_at(const GArray *found, guint index)
 {
-    if (other->margin >= 0)
-        cli_print("  %-12s  %+7.3f %%  %5.2f bits left%s\n", name, 100 * other->error, other->margin,
-                  other->margin < ZG_TIMING_MARGINAL ? "  marginal" : "");
+    return &g_array_index(found, struct zg_other_timing, index);
 }
 
+static void print_other(const char *name, const struct zg_other_timing *other)
+{
+    cli_print("  %-12s  %+7.3f %%  %5.2f bits left%s\n", name, 100 * other->error, other->margin,
+              other->margin < ZG_TIMING_MARGINAL ? "  marginal" : "");
+}
+
+/* With the first divider. */
 static void print_found(const struct asked *asked)
 {
     const struct zg_line *line = line_of(asked);
@@ -154,26 +158,24 @@ static void print_found(const struct asked *asked)
 
     for (unsigned i = 0; i < asked->clock_count; i++) {
         const struct zg_uart_ends ends = ends_of(asked, asked->clocks[i], asked->dividers[0]);
-        const double highest = zg_timing_highest(line, &ends);
+        g_autoptr(GArray) rates = zg_timing_rates(line, &ends);
         g_autofree char *clock = clock_text(ends.device_hz);
         cli_print("\nusual rates that %s makes with divider %s\n", clock, divider);
-        for (size_t k = 0; k < zg_timing_usual_rate_count; k++) {
-            const struct zg_other_timing other = zg_timing_other(line, &ends, ends.device_hz, zg_timing_usual_rates[k]);
-            g_autofree char *name = g_strdup_printf("%8.0f", other.baud);
-            print_other(name, &other);
+        for (guint k = 0; k < rates->len; k++) {
+            g_autofree char *name = g_strdup_printf("%8.0f", other_at(rates, k)->baud);
+            print_other(name, other_at(rates, k));
         }
-        if (highest > 0)
-            cli_print("  the highest at which both read at their worst: %.0f\n", highest);
+        if (rates->len > 0)
+            cli_print("  the highest at which both read at their worst: %.0f\n", other_at(rates, rates->len - 1)->baud);
         else
             cli_print("  none\n");
     }
     const struct zg_uart_ends ends = ends_of(asked, 0, asked->dividers[0]);
+    g_autoptr(GArray) crystals = zg_timing_crystals(line, &ends);
     cli_print("\nusual crystals that make %" G_GUINT64_FORMAT " with divider %s\n", line->baud, divider);
-    for (size_t k = 0; k < zg_timing_usual_crystal_count; k++) {
-        const struct zg_other_timing other =
-            zg_timing_other(line, &ends, zg_timing_usual_crystals[k], (double)line->baud);
-        g_autofree char *clock = clock_text(other.clock_hz);
-        print_other(clock, &other);
+    for (guint k = 0; k < crystals->len; k++) {
+        g_autofree char *clock = clock_text(other_at(crystals, k)->clock_hz);
+        print_other(clock, other_at(crystals, k));
     }
 }
 
@@ -243,41 +245,38 @@ static void reading_to_json(struct zg_json *json, const char *who, const struct 
     zg_json_close(json, '}');
 }
 
-static void other_to_json(struct zg_json *json, const struct zg_other_timing *other)
+static void others_to_json(struct zg_json *json, const GArray *found)
 {
-    if (other->margin < 0)
-        return;
-    zg_json_open(json, NULL, '{');
-    zg_json_double(json, "clock_hz", other->clock_hz);
-    zg_json_double(json, "baud", other->baud);
-    zg_json_double(json, "error_percent", 100 * other->error);
-    zg_json_double(json, "margin_bits", other->margin);
-    zg_json_close(json, '}');
+    for (guint i = 0; i < found->len; i++) {
+        const struct zg_other_timing *other = other_at(found, i);
+        zg_json_open(json, NULL, '{');
+        zg_json_double(json, "clock_hz", other->clock_hz);
+        zg_json_double(json, "baud", other->baud);
+        zg_json_double(json, "error_percent", 100 * other->error);
+        zg_json_double(json, "margin_bits", other->margin);
+        zg_json_close(json, '}');
+    }
 }
 
 /* What --find looks for, with the first divider. */
 static void found_to_json(struct zg_json *json, const struct asked *asked)
 {
     const struct zg_line *line = line_of(asked);
+    const struct zg_uart_ends any = ends_of(asked, 0, asked->dividers[0]);
+    g_autoptr(GArray) crystals = zg_timing_crystals(line, &any);
     g_autofree char *divider = divider_text(asked->dividers[0]);
 
     zg_json_open(json, "found", '{');
     zg_json_string(json, "divider", divider);
     zg_json_open(json, "rates", '[');
-    for (unsigned i = 0; i < asked->clock_count; i++)
-        for (size_t k = 0; k < zg_timing_usual_rate_count; k++) {
-            const struct zg_uart_ends ends = ends_of(asked, asked->clocks[i], asked->dividers[0]);
-            const struct zg_other_timing other = zg_timing_other(line, &ends, ends.device_hz, zg_timing_usual_rates[k]);
-            other_to_json(json, &other);
-        }
+    for (unsigned i = 0; i < asked->clock_count; i++) {
+        const struct zg_uart_ends ends = ends_of(asked, asked->clocks[i], asked->dividers[0]);
+        g_autoptr(GArray) rates = zg_timing_rates(line, &ends);
+        others_to_json(json, rates);
+    }
     zg_json_close(json, ']');
     zg_json_open(json, "crystals", '[');
-    for (size_t k = 0; k < zg_timing_usual_crystal_count; k++) {
-        const struct zg_uart_ends ends = ends_of(asked, 0, asked->dividers[0]);
-        const struct zg_other_timing other =
-            zg_timing_other(line, &ends, zg_timing_usual_crystals[k], (double)line->baud);
-        other_to_json(json, &other);
-    }
+    others_to_json(json, crystals);
     zg_json_close(json, ']');
     zg_json_close(json, '}');
 }

@@ -224,19 +224,26 @@ static void note_failure(struct halves *halves, const struct zgi_half_failure *f
     state->searching = true;
 }
 
-/* Hands up the content that a side found. */
-static enum zg_framing_event show(struct halves *halves, unsigned index)
+/* Hands up the shown content, to be judged. */
+static enum zg_framing_event hand_up(struct halves *halves, uint8_t stage)
 {
-    struct zgi_halves *state = &halves->state;
-    const struct zg_decoder *inner = &state->side[index].decoder;
+    const struct zg_decoder *inner = &halves->state.side[halves->state.shown].decoder;
 
-    state->shown = (uint8_t)index;
-    state->stage = state->searching ? TRIED : SHOWN;
-    state->to = beginning(&state->side[index]);
-    state->from = state->to - 2 * inner->wire;
+    halves->state.stage = stage;
     halves->decoder->content = inner->content;
     halves->decoder->length = inner->length;
     return ZG_FRAMING_CONTENT;
+}
+
+/* Shows the content that a side found. */
+static enum zg_framing_event show(struct halves *halves, unsigned index)
+{
+    struct zgi_halves *state = &halves->state;
+
+    state->shown = (uint8_t)index;
+    state->to = beginning(&state->side[index]);
+    state->from = state->to - 2 * state->side[index].decoder.wire;
+    return hand_up(halves, state->searching ? TRIED : SHOWN);
 }
 
 /* --- receiving */
@@ -292,10 +299,7 @@ static bool settle(struct halves *halves, enum zg_framing_event *event)
         *event = tell(halves, state->from);
         return true;
     } else if (state->stage == PASSED) {
-        halves->decoder->content = state->side[state->shown].decoder.content;
-        halves->decoder->length = state->side[state->shown].decoder.length;
-        state->stage = SHOWN;
-        *event = ZG_FRAMING_CONTENT;
+        *event = hand_up(halves, SHOWN);
         return true;
     } else {
         state->stage = NOTHING;

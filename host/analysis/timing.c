@@ -166,14 +166,13 @@ static bool leaves_enough(const struct zg_line *line, const struct zg_uart_ends 
     return zg_timing_least(&timing) >= ZG_TIMING_MARGINAL;
 }
 
-const double zg_timing_usual_crystals[] = {
-    1.8432e6,  2.4576e6, 3.6864e6, 4e6,  7.3728e6,  8e6,  10e6, 11.0592e6, 12e6,
-    14.7456e6, 16e6,     18.432e6, 20e6, 22.1184e6, 24e6, 25e6, 32e6,      48e6
-};
-const size_t zg_timing_usual_crystal_count = G_N_ELEMENTS(zg_timing_usual_crystals);
+static const double usual_crystals[] = { 1.8432e6,  2.4576e6, 3.6864e6, 4e6,  7.3728e6,  8e6,  10e6, 11.0592e6, 12e6,
+                                         14.7456e6, 16e6,     18.432e6, 20e6, 22.1184e6, 24e6, 25e6, 32e6,      48e6 };
 
-struct zg_other_timing zg_timing_other(const struct zg_line *line, const struct zg_uart_ends *ends, double clock_hz,
-                                       double baud)
+/* Adds a clock and a rate, if both ends read each other there. The host's rate follows in proportion, as do the times
+ * of edges. */
+static void add_other(GArray *reading, const struct zg_line *line, const struct zg_uart_ends *ends, double clock_hz,
+                      double baud)
 {
     const double ratio = baud / (double)line->baud;
     struct zg_line other = *line;
@@ -184,15 +183,27 @@ struct zg_other_timing zg_timing_other(const struct zg_line *line, const struct 
     there.host_baud *= ratio;
     there.edges_late *= ratio;
     const struct zg_timing timing = zg_timing_of(&other, &there);
-    return (struct zg_other_timing){ clock_hz, baud, timing.made.error, zg_timing_least(&timing) };
+    const struct zg_other_timing found = { clock_hz, baud, timing.made.error, zg_timing_least(&timing) };
+    if (found.margin >= 0)
+        g_array_append_val(reading, found);
 }
 
-double zg_timing_highest(const struct zg_line *line, const struct zg_uart_ends *ends)
+GArray *zg_timing_rates(const struct zg_line *line, const struct zg_uart_ends *ends)
 {
-    for (size_t k = zg_timing_usual_rate_count; k > 0; k--)
-        if (zg_timing_other(line, ends, ends->device_hz, zg_timing_usual_rates[k - 1]).margin >= 0)
-            return zg_timing_usual_rates[k - 1];
-    return 0;
+    GArray *reading = g_array_new(FALSE, FALSE, sizeof(struct zg_other_timing));
+
+    for (size_t k = 0; k < zg_timing_usual_rate_count; k++)
+        add_other(reading, line, ends, ends->device_hz, zg_timing_usual_rates[k]);
+    return reading;
+}
+
+GArray *zg_timing_crystals(const struct zg_line *line, const struct zg_uart_ends *ends)
+{
+    GArray *reading = g_array_new(FALSE, FALSE, sizeof(struct zg_other_timing));
+
+    for (size_t k = 0; k < G_N_ELEMENTS(usual_crystals); k++)
+        add_other(reading, line, ends, usual_crystals[k], (double)line->baud);
+    return reading;
 }
 
 enum zg_cure zg_timing_cure(const struct zg_line *line, const struct zg_uart_ends *ends, struct zg_divider *divider)

@@ -82,20 +82,17 @@ extern const double zg_timing_usual_rates[];
 extern const size_t zg_timing_usual_rate_count;
 double zg_timing_usual_rate(double baud);
 
-/* Crystals that are usual, Hz, in rising order. */
-extern const double zg_timing_usual_crystals[];
-extern const size_t zg_timing_usual_crystal_count;
-
-/* The same ends with another device clock at another rate, which the host's follows in proportion, as do the times of
- * edges: the error of the rate that the clock makes, and the least margin in bits. */
+/* The same ends with another device clock, or at another rate: the error of the rate that the clock makes, as a part of
+ * it, and the least margin in bits, 0 or more. */
 struct zg_other_timing {
     double clock_hz, baud, error, margin;
 };
-struct zg_other_timing zg_timing_other(const struct zg_line *line, const struct zg_uart_ends *ends, double clock_hz,
-                                       double baud);
 
-/* The highest usual rate at which the ends read each other at their worst; 0: none. */
-double zg_timing_highest(const struct zg_line *line, const struct zg_uart_ends *ends);
+/* Of the usual rates those that the device's clock makes, and of the usual crystals those that make the line's rate, so
+ * that the ends read each other at their worst: arrays of struct zg_other_timing, in rising order. Free with
+ * g_array_unref(). */
+GArray *zg_timing_rates(const struct zg_line *line, const struct zg_uart_ends *ends);
+GArray *zg_timing_crystals(const struct zg_line *line, const struct zg_uart_ends *ends);
 
 /* What leaves at least that to two ends that have less: of a second stop bit, a pause of a bit between characters and
  * other dividers the first; then it is in `*divider`. */

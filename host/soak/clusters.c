@@ -7,7 +7,8 @@
 
 enum { USUAL_BLOCK_S = 10, USUAL_BLOCKS = 30, BLOCKS_LEAST = 8, ERRORS_LEAST = 5 };
 
-static const double above = 2.6; /* standard deviations */
+static const double above = 2.6;                /* standard deviations */
+static const double normal = 1.959963984540054; /* zg_student_t(0.95, infinity) */
 
 /* What a second holds; of one that was not measured nothing. */
 static const struct zg_rate_row *row_at(const GArray *rows, guint at)
@@ -114,7 +115,7 @@ double zg_cluster_weight(const struct zg_cluster *cluster)
     if (!cluster->clustered)
         return 1;
     const uint32_t known_by = CLAMP(cluster->disturbances, 2, cluster->blocks);
-    const double widening = zg_student_t(0.95, known_by - 1) / zg_student_t(0.95, 1e9);
+    const double widening = zg_student_t(0.95, known_by - 1) / normal;
     return MAX(cluster->dispersion * widening * widening, 1);
 }
 

@@ -104,6 +104,9 @@ bool zgi_soak_is_idle(const struct zgi_soak *soak);
 bool zgi_soak_note(struct zgi_soak *soak, const struct zg_sim_totals *line[2]);
 bool zgi_soak_goes_on(struct zg_soak_result *result);
 
+/* The run is over: its seconds are final, and show how errors cluster. The journal may be NULL. */
+void zgi_soak_close_journal(struct zg_journal *journal, struct zg_soak_result *result);
+
 /* The parts of this that need no ends: whether it is time, and when it is next; the ledger's, where `failed` candidates
  * have arrived so far. */
 bool zgi_soak_is_time(uint64_t now_ns, uint64_t *due_ns);

@@ -100,9 +100,7 @@ void zgi_live_end(struct zgi_live *live)
         zg_ledger_close(soak->ledger);
     }
     zgi_soak_close_stretches(soak);
-    zg_journal_close(soak->journal, result->ran_ns);
-    if (soak->journal)
-        zg_clusters_of(zg_journal_times(soak->journal), result->clusters);
+    zgi_soak_close_journal(soak->journal, result);
     zg_ledger_other(soak->ledger, true, ZG_CLASS_DETECTED, zgi_candidates_failed(&result->counters[HOST]));
     zg_ledger_other(soak->ledger, true, ZG_CLASS_UNEXPECTED, result->counters[HOST].not_for_us);
     result->sums = *zg_ledger_sums(soak->ledger);

@@ -48,6 +48,14 @@ static void look_for_clusters(const GArray *times, struct zg_soak_result *result
     zg_clusters_of(times, result->clusters);
 }
 
+void zgi_soak_close_journal(struct zg_journal *journal, struct zg_soak_result *result)
+{
+    if (!journal)
+        return;
+    zg_journal_close(journal, result->ran_ns);
+    zg_clusters_of(zg_journal_times(journal), result->clusters);
+}
+
 bool zgi_soak_is_time(uint64_t now_ns, uint64_t *due_ns)
 {
     if (now_ns < *due_ns)

@@ -67,9 +67,9 @@ const char *zg_rate_key(unsigned index)
     return rates[index].key;
 }
 
-const char *zg_rate_of(unsigned index)
+const char *zg_rate_of(unsigned index, bool has_device)
 {
-    return rates[index].of;
+    return has_device && rates[index].trials == DAMAGED ? "frames sent back" : rates[index].of;
 }
 
 enum zg_soak_link zg_rate_on(unsigned index)

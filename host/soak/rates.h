@@ -13,9 +13,10 @@ enum zg_soak_link {
     ZG_SOAK_ON_SIM   /* cannot be seen on a real one */
 };
 
-/* Of a rate by its index: "lost", "lost_out", ...; what its trials are; where it can be seen. */
+/* Of a rate by its index: "lost", "lost_out", ...; what its trials are, with a device or without; where it can be seen.
+ */
 const char *zg_rate_key(unsigned index);
-const char *zg_rate_of(unsigned index);
+const char *zg_rate_of(unsigned index, bool has_device);
 enum zg_soak_link zg_rate_on(unsigned index);
 
 /* What there was in a time. */

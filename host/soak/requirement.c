@@ -9,6 +9,15 @@
 
 static const double confidence = 0.95; /* of the bounds shown with each rate */
 
+/* The two-sided bounds at a confidence. */
+static void set_bounds(struct zg_soak_rate *rate, double at)
+{
+    zg_rate_bounds(rate->errors, rate->trials, at, &rate->low, &rate->high);
+    rate->wide_low = rate->low;
+    rate->wide_high = rate->high;
+    zg_cluster_widen(&rate->cluster, rate->errors, rate->trials, at, &rate->wide_low, &rate->wide_high);
+}
+
 bool zg_soak_rate_at(const struct zg_soak_result *result, unsigned index, struct zg_soak_rate *rate)
 {
     const bool has_device = result->real && result->traffic != ZG_SOAK_LOOPBACK;
@@ -21,16 +30,12 @@ bool zg_soak_rate_at(const struct zg_soak_result *result, unsigned index, struct
 
     if (index >= ZG_RATES)
         return false;
-    *rate = (struct zg_soak_rate){
-        .key = zg_rate_key(index), .of = zg_rate_of(index), .on = zg_rate_on(index), .cluster = result->clusters[index]
-    };
-    if (has_device && strcmp(rate->key, "damages") == 0)
-        rate->of = "frames sent back";
+    *rate = (struct zg_soak_rate){ .key = zg_rate_key(index),
+                                   .of = zg_rate_of(index, has_device),
+                                   .on = zg_rate_on(index),
+                                   .cluster = result->clusters[index] };
     zg_rate_count(index, &source, &rate->errors, &rate->trials);
-    zg_rate_bounds(rate->errors, rate->trials, confidence, &rate->low, &rate->high);
-    rate->wide_low = rate->low;
-    rate->wide_high = rate->high;
-    zg_cluster_widen(&rate->cluster, rate->errors, rate->trials, confidence, &rate->wide_low, &rate->wide_high);
+    set_bounds(rate, confidence);
     return true;
 }
 
@@ -84,51 +89,45 @@ static bool was_tried(const struct zg_soak_result *result, const struct zg_soak_
            (!back || zg_rate_sent(&result->sums, true) > 0);
 }
 
-/* What independent trials would have to be to show as little. */
-static uint64_t as_independent(const struct zg_soak_rate *rate, uint64_t count, bool upwards)
+/* Sets the bounds of a run that had a planned end; judges it by those of independent trials and by wider ones. */
+static enum zg_soak_verdict judge_planned(struct zg_soak_rate *rate, double limit, double sureness)
 {
-    const double weighed = (double)count / zg_cluster_weight(&rate->cluster);
-    return (uint64_t)(upwards ? ceil(weighed) : floor(weighed));
+    const bool clustered = rate->cluster.clustered;
+
+    set_bounds(rate, 2 * sureness - 1);
+    if (zg_rate_is_at_most(rate->errors, rate->trials, limit, sureness) && (!clustered || rate->wide_high <= limit))
+        return ZG_SOAK_MET;
+    return zg_rate_is_above(rate->errors, rate->trials, limit, sureness) && rate->wide_low > limit ? ZG_SOAK_FAILED
+                                                                                                   : ZG_SOAK_NOT_SHOWN;
 }
 
-/* Whether it is shown that the rate is at most the limit, or above it: by independent trials, and by clustered ones. */
-static enum zg_soak_verdict judge_rate(const struct zg_soak_rate *rate, double limit, double sureness, bool any_time)
+/* The same of a run that may have ended at any time, by as many independent trials as show as little. */
+static enum zg_soak_verdict judge_any_time(struct zg_soak_rate *rate, double limit, double sureness)
 {
-    const uint64_t errors = rate->errors, trials = rate->trials;
-    const uint64_t few = as_independent(rate, trials, false), most = MIN(as_independent(rate, errors, true), few),
-                   least = as_independent(rate, errors, false);
+    const double weight = zg_cluster_weight(&rate->cluster), errors = (double)rate->errors / weight;
+    const uint64_t trials = (uint64_t)((double)rate->trials / weight), least = (uint64_t)errors,
+                   most = MIN((uint64_t)ceil(errors), trials);
 
-    if (any_time ? zg_rate_stays_at_most(most, few, limit, sureness)
-                 : zg_rate_is_at_most(errors, trials, limit, sureness) &&
-                       (!rate->cluster.clustered || rate->wide_high <= limit))
+    zg_rate_bounds_always(most, trials, sureness, &rate->low, &rate->high);
+    rate->wide_low = rate->low;
+    rate->wide_high = rate->high;
+    if (zg_rate_stays_at_most(most, trials, limit, sureness))
         return ZG_SOAK_MET;
-    if (any_time ? zg_rate_stays_above(least, few, limit, sureness)
-                 : zg_rate_is_above(errors, trials, limit, sureness) && rate->wide_low > limit)
-        return ZG_SOAK_FAILED;
-    return ZG_SOAK_NOT_SHOWN;
+    return zg_rate_stays_above(least, trials, limit, sureness) ? ZG_SOAK_FAILED : ZG_SOAK_NOT_SHOWN;
 }
 
 enum zg_soak_verdict zg_soak_judge(const struct zg_soak_result *result, const struct zg_soak_requirement *requirement,
                                    struct zg_soak_rate *rate)
 {
-    const double sureness = requirement->confidence;
     unsigned index = 0;
 
     while (zg_soak_rate_at(result, index, rate) && rate->key != requirement->key)
         index++;
-    if (result->any_time)
-        zg_rate_bounds_always(as_independent(rate, rate->errors, true), as_independent(rate, rate->trials, false),
-                              sureness, &rate->low, &rate->high);
-    else
-        zg_rate_bounds(rate->errors, rate->trials, 2 * sureness - 1, &rate->low, &rate->high);
-    rate->wide_low = rate->low;
-    rate->wide_high = rate->high;
-    if (!result->any_time)
-        zg_cluster_widen(&rate->cluster, rate->errors, rate->trials, 2 * sureness - 1, &rate->wide_low,
-                         &rate->wide_high);
-    if (requirement->none)
-        return rate->errors > 0 ? ZG_SOAK_FAILED : was_tried(result, rate) ? ZG_SOAK_MET : ZG_SOAK_NOT_SHOWN;
-    return judge_rate(rate, requirement->limit, sureness, result->any_time);
+    const enum zg_soak_verdict verdict =
+        (result->any_time ? judge_any_time : judge_planned)(rate, requirement->limit, requirement->confidence);
+    if (!requirement->none)
+        return verdict;
+    return rate->errors > 0 ? ZG_SOAK_FAILED : was_tried(result, rate) ? ZG_SOAK_MET : ZG_SOAK_NOT_SHOWN;
 }
 
 double zg_soak_frame_ns(const struct zg_plan *plan, const struct zg_soak_settings *settings)

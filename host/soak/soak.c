@@ -206,9 +206,7 @@ static void end(struct zgi_sim *sim)
 
     zg_ledger_close(soak->ledger);
     zgi_soak_close_stretches(soak);
-    zg_journal_close(soak->journal, result->ran_ns);
-    if (soak->journal)
-        zg_clusters_of(zg_journal_times(soak->journal), result->clusters);
+    zgi_soak_close_journal(soak->journal, result);
     for (unsigned i = 0; i < 2; i++) {
         result->counters[i] = zgi_soak_counters(soak, i);
         result->overrun[i] = zg_sim_overrun(sim->line, i);

@@ -170,9 +170,7 @@ static void end(struct own_soak *soak)
 
     zg_session_end(soak->session);
     zg_ledger_close(soak->ledger);
-    zg_journal_close(soak->settings->journal, result->ran_ns);
-    if (soak->settings->journal)
-        zg_clusters_of(zg_journal_times(soak->settings->journal), result->clusters);
+    zgi_soak_close_journal(soak->settings->journal, result);
     *sums = *zg_ledger_sums(soak->ledger);
     /* An answer that did not come, and a message that has none: nobody knows on which way, or whether. */
     sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_LOST_EITHER] += sums->entries[ZG_FLOW_ECHO_OUT][ZG_CLASS_LOST_OUT];

@@ -2,46 +2,25 @@
 /* PROTOCOL_line.h says of a clock at compile time what `zeugma timing` says of it. */
 #include "support.h"
 
-#include <glib/gstdio.h>
 #include <string.h>
 
 #include "analysis/timing.h"
 #include "generate/generate.h"
 #include "sim/random.h"
 
-static char *folder;
-
-static int set_up(void **state)
-{
-    (void)state;
-    folder = g_dir_make_tmp("zeugma-line-XXXXXX", NULL);
-    return 0;
-}
-
-static int tear_down(void **state)
-{
-    (void)state;
-    test_remove_folder(folder);
-    g_free(folder);
-    return 0;
-}
-
 /* The header, written, and what a compiler says to it with such a clock. */
 static char *said_of(const struct zg_plan *plan, unsigned long hz, unsigned samples, unsigned fraction_bits)
 {
     g_autoptr(GPtrArray) files = zg_generate_c(plan, ZG_SIDE_DEVICE);
-    g_autofree char *path = g_build_filename(folder, "small_line.h", NULL);
-    g_autofree char *command = g_strdup_printf(
-        TEST_CC " -std=c11 -fsyntax-only -DF_CPU=%luUL -DSMALL_LINE_SAMPLES=%u -DSMALL_LINE_FRACTION_BITS=%u -x c %s",
-        hz, samples, fraction_bits, path);
+    g_autofree char *folder = g_dir_make_tmp("zeugma-line-XXXXXX", NULL);
+    g_autofree char *command = g_strdup_printf(TEST_CC " -std=c11 -fsyntax-only -DF_CPU=%luUL -DSMALL_LINE_SAMPLES=%u "
+                                                       "-DSMALL_LINE_FRACTION_BITS=%u -x c %s/small_line.h",
+                                               hz, samples, fraction_bits, folder);
     char *said = NULL;
 
-    for (guint i = 0; i < files->len; i++) {
-        const struct zg_generated *file = g_ptr_array_index(files, i);
-        if (strcmp(file->name, "small_line.h") == 0)
-            assert_true(g_file_set_contents(path, file->text, -1, NULL));
-    }
+    assert_true(zg_generated_write(files, folder, false, NULL));
     assert_true(g_spawn_command_line_sync(command, NULL, &said, NULL, NULL));
+    test_remove_folder(folder);
     return said;
 }
 
@@ -79,5 +58,5 @@ static void test_clocks(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_clocks) };
-    return cmocka_run_group_tests(tests, set_up, tear_down);
+    return cmocka_run_group_tests(tests, NULL, NULL);
 }
