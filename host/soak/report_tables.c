@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "soak/report_tables.h"
 
+#include <math.h>
+
 #include "soak/availability.h"
 
 char *zgi_time_text(uint64_t ns)
@@ -159,6 +161,28 @@ void zgi_table_spread(GString *text, const char *what, const struct zg_spread *s
                            most_of, most);
 }
 
+/* What would show a limit that was not shown. Clustered trials count less, here as in the verdict. */
+static void append_needed(GString *text, const struct zg_soak_requirement *requirement, const struct zg_soak_rate *rate)
+{
+    const struct zg_cluster *cluster = &rate->cluster;
+    const double weight = zg_cluster_weight(cluster);
+    const uint64_t needed = zg_rate_trials_needed((uint64_t)ceil((double)rate->errors / weight), requirement->limit,
+                                                  requirement->confidence);
+
+    if (needed == UINT64_MAX)
+        g_string_append(text, "; no soak can show a rate of 0, but = 0 that none is seen");
+    else if (cluster->clustered && cluster->disturbances < ZG_DISTURBANCES_ENOUGH)
+        g_string_append_printf(text,
+                               ";\n             a soak with %d disturbances or more would tell better than one with %u",
+                               ZG_DISTURBANCES_ENOUGH, cluster->disturbances);
+    else
+        g_string_append_printf(text,
+                               ";\n             %.0f %s with no more than %" G_GUINT64_FORMAT
+                               " would show it, a soak about %.3g times as long",
+                               (double)needed * weight, rate->of, rate->errors,
+                               (double)needed * weight / (double)MAX(rate->trials, 1));
+}
+
 void zgi_table_requirement(GString *text, const struct zg_soak_result *result,
                            const struct zg_soak_requirement *requirement)
 {
@@ -181,16 +205,8 @@ void zgi_table_requirement(GString *text, const struct zg_soak_result *result,
         g_string_append_printf(text, "most %.2e", rate.wide_high);
     if (rate.cluster.clustered)
         g_string_append(text, ", as clustered");
-    if (verdict == ZG_SOAK_NOT_SHOWN) {
-        const uint64_t needed = zg_rate_trials_needed(rate.errors, requirement->limit, requirement->confidence);
-        if (needed == UINT64_MAX)
-            g_string_append(text, "; no soak can show a rate of 0, but = 0 that none is seen");
-        else
-            g_string_append_printf(text,
-                                   ";\n             %" G_GUINT64_FORMAT " %s with no more than %" G_GUINT64_FORMAT
-                                   " would show it, a soak about %.3g times as long",
-                                   needed, rate.of, rate.errors, (double)needed / (double)MAX(rate.trials, 1));
-    }
+    if (verdict == ZG_SOAK_NOT_SHOWN)
+        append_needed(text, requirement, &rate);
     g_string_append_c(text, '\n');
 }
 

@@ -107,8 +107,11 @@ static enum zg_soak_verdict judge_any_time(struct zg_soak_rate *rate, double lim
     const double weight = zg_cluster_weight(&rate->cluster), errors = (double)rate->errors / weight;
     const uint64_t trials = (uint64_t)((double)rate->trials / weight), least = (uint64_t)errors,
                    most = MIN((uint64_t)ceil(errors), trials);
+    double other_high;
 
     zg_rate_bounds_always(most, trials, sureness, &rate->low, &rate->high);
+    if (least < most) /* each bound by the count that shows less */
+        zg_rate_bounds_always(least, trials, sureness, &rate->low, &other_high);
     rate->wide_low = rate->low;
     rate->wide_high = rate->high;
     if (zg_rate_stays_at_most(most, trials, limit, sureness))
