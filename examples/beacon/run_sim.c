@@ -112,7 +112,8 @@ int main(void)
     }
     const struct zg_counters *counters = &host.node.link.counters;
     printf("beacon at %lu baud, half a byte a character: a virtual hour, clocks 1.1 %% apart\n", BEACON_LINE_BAUD);
-    printf("  states  %6" PRIu32 " told, %" PRIu32 " read, %" PRIu32 " of them wrong\n", device.told, host.states, wrong);
+    printf("  states  %6" PRIu32 " told, %" PRIu32 " read, %" PRIu32 " of them wrong\n", device.told, host.states,
+           wrong);
     printf("  light   %6" PRIu32 " characters with a wrong stop bit, %" PRIu32 " with wrong parity; %" PRIu32
            " candidates failed\n",
            counters->line_framing, counters->line_parity,

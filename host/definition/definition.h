@@ -393,7 +393,7 @@ unsigned zg_line_half_bits(const struct zg_line *line);
 /* The characters of an asynchronous line. */
 struct zg_uart_format zg_line_format(const struct zg_line *line);
 
-/* The time of one byte on the wire, a character of the line, and of several, ns; of a clocked line with their pauses. */
+/* The time of one byte on the wire, a character of the line, and of several, ns; of a clocked line with pauses. */
 uint64_t zg_line_byte_ns(const struct zg_line *line);
 uint64_t zg_line_bytes_ns(const struct zg_line *line, uint64_t bytes);
 

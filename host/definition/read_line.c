@@ -96,7 +96,8 @@ static void read_stop_level(struct zgi_reader *reader, const struct zgi_entry *e
 }
 
 const struct zgi_key zgi_format_keys[] = {
-    { "data", false, read_data, "data_bits", "Data bits of a character, 5 to 8, or 4: a byte is two characters; default 8" },
+    { "data", false, read_data, "data_bits",
+      "Data bits of a character, 5 to 8, or 4: a byte is two characters; default 8" },
     { "parity", false, read_parity, "parity", "none (default), even, odd, mark or space" },
     { "stop", false, read_stop, "stop_bits", "Stop bits: 1 (default), 1.5 or 2" },
     { "order", false, read_bit_order, "bit_order", "Which data bit goes first: lsb (default) or msb" },
