@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include "soak/alignment.h"
 
-#include <glib.h>
 #include <stdbool.h>
 
 enum {
@@ -36,11 +35,16 @@ struct table {
     unsigned sent_size, arrived_size;
     int32_t *cost[2]; /* of two rows, WAYS for each k */
     uint8_t *came;    /* how the bytes before were, WAYS for each i and k */
+    unsigned front;   /* bytes that are the same before these */
+    GArray *steps;    /* NULL: nobody asks */
+    guint noted;      /* in it before */
 };
 
 static int change_cost(uint8_t sent, uint8_t arrived)
 {
-    return sent == arrived ? 0 : CHANGE + __builtin_popcount((unsigned)(sent ^ arrived));
+    static const uint8_t ones[16] = { 0, 1, 1, 2, 1, 2, 2, 3, 1, 2, 2, 3, 2, 3, 3, 4 };
+    const unsigned flipped = sent ^ arrived;
+    return sent == arrived ? 0 : CHANGE + ones[flipped & 15U] + ones[flipped >> 4];
 }
 
 /* Puts the cheapest way to a cell, from costs by the way before. */
@@ -113,6 +117,31 @@ static void add_change(struct run *run, uint8_t sent, uint8_t arrived, struct zg
     run->bits += (unsigned)__builtin_popcount((unsigned)(sent ^ arrived));
 }
 
+/* Notes a step, before those that follow it. */
+static void note_step(const struct table *table, unsigned way, unsigned i, unsigned k, struct zg_alignment *found)
+{
+    const struct zg_align_step step = { way == BOTH        ? ZG_ALIGN_CHANGED
+                                        : way == SENT_ONLY ? ZG_ALIGN_MISSING
+                                                           : ZG_ALIGN_INSERTED,
+                                        table->front + i, table->front + k, 1 };
+
+    found->hit_to = MAX(found->hit_to, step.arrived_at);
+    found->hit_from = step.arrived_at;
+    if (!table->steps)
+        return;
+    struct zg_align_step *next = table->steps->len > table->noted
+                                     ? &g_array_index(table->steps, struct zg_align_step, table->steps->len - 1)
+                                     : NULL;
+    if (next && way != BOTH && next->what == step.what && next->sent_at == step.sent_at + (way == SENT_ONLY) &&
+        next->arrived_at == step.arrived_at + (way == ARRIVED_ONLY)) {
+        next->sent_at = step.sent_at;
+        next->arrived_at = step.arrived_at;
+        next->count++;
+    } else {
+        g_array_append_val(table->steps, step);
+    }
+}
+
 /* Follows the best alignment from its end. `*levels`: of the bytes that nobody sent so, how many are
  * 00 or FF. */
 static void trace_back(const struct table *table, struct zg_alignment *found, unsigned *levels)
@@ -136,6 +165,8 @@ static void trace_back(const struct table *table, struct zg_alignment *found, un
             k--;
         }
         const bool is_change = way == BOTH && table->sent[i] != table->arrived[k];
+        if (is_change || way != BOTH)
+            note_step(table, way, i, k, found);
         *levels += (is_change || way == ARRIVED_ONLY) && (table->arrived[k] == 0x00 || table->arrived[k] == 0xFF);
         if (is_change)
             add_change(&run, table->sent[i], table->arrived[k], found);
@@ -147,8 +178,24 @@ static void trace_back(const struct table *table, struct zg_alignment *found, un
     end_run(&run, found);
 }
 
+static void turn_round(GArray *steps, guint first)
+{
+    for (guint i = first, k = steps->len; i + 1 < k; i++) {
+        const struct zg_align_step step = g_array_index(steps, struct zg_align_step, --k);
+        g_array_index(steps, struct zg_align_step, k) = g_array_index(steps, struct zg_align_step, i);
+        g_array_index(steps, struct zg_align_step, i) = step;
+    }
+}
+
 struct zg_alignment zg_align(const uint8_t *sent, size_t sent_size, const uint8_t *arrived, size_t arrived_size)
 {
+    return zg_align_steps(sent, sent_size, arrived, arrived_size, NULL);
+}
+
+struct zg_alignment zg_align_steps(const uint8_t *sent, size_t sent_size, const uint8_t *arrived, size_t arrived_size,
+                                   GArray *steps)
+{
+    const guint before = steps ? steps->len : 0;
     struct zg_alignment found = { 0 };
     unsigned levels = 0;
     size_t front = 0;
@@ -163,7 +210,10 @@ struct zg_alignment zg_align(const uint8_t *sent, size_t sent_size, const uint8_
     struct table table = { .sent = sent + front,
                            .arrived = arrived + front,
                            .sent_size = (unsigned)MIN(sent_size - front, LOOKED_AT),
-                           .arrived_size = (unsigned)MIN(arrived_size - front, LOOKED_AT) };
+                           .arrived_size = (unsigned)MIN(arrived_size - front, LOOKED_AT),
+                           .front = (unsigned)front,
+                           .steps = steps,
+                           .noted = before };
     found.missing = (unsigned)(sent_size - front - table.sent_size);
     found.missing_runs = found.missing > 0;
     found.inserted = (unsigned)(arrived_size - front - table.arrived_size);
@@ -173,10 +223,15 @@ struct zg_alignment zg_align(const uint8_t *sent, size_t sent_size, const uint8_
     table.came = g_malloc0((table.sent_size + 1) * width * WAYS);
     fill(&table);
     trace_back(&table, &found, &levels);
+    found.cost = (unsigned)table.cost[table.sent_size & 1U][(size_t)table.arrived_size * WAYS + best_end(&table)];
     if (found.missing > 0 && levels > 0 && levels == found.inserted + found.doubled + found.hit_bytes + found.held) {
         const unsigned held = found.held + found.missing + found.hit_bytes; /* in their place, as in a break */
-        found = (struct zg_alignment){ .held = held };
+        found = (struct zg_alignment){
+            .held = held, .cost = found.cost, .hit_from = found.hit_from, .hit_to = found.hit_to
+        };
     }
+    if (steps)
+        turn_round(steps, before);
     g_free(table.cost[0]);
     g_free(table.cost[1]);
     g_free(table.came);

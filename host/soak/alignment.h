@@ -8,6 +8,7 @@
 #ifndef ZEUGMA_ALIGNMENT_H
 #define ZEUGMA_ALIGNMENT_H
 
+#include <glib.h>
 #include <stddef.h>
 #include <stdint.h>
 
@@ -31,12 +32,24 @@ struct zg_alignment {
     unsigned flipped_bits, hit_bytes; /* of bytes that arrived changed, and of them those; without held ones */
     unsigned missing, missing_runs;   /* bytes; runs of them */
     unsigned doubled, inserted;       /* bytes */
-    unsigned held; /* bytes in whose place 00 or FF came: three or more in a row, or any number of them */
+    unsigned held;             /* bytes in whose place 00 or FF came: three or more in a row, or any number of them */
+    unsigned cost;             /* of the alignment: 2 a changed byte and 1 for each of its bits, 6 a gap and 1 a byte */
+    unsigned hit_from, hit_to; /* places in what arrived between which something was done, with both */
+};
+
+/* A step of the alignment that did something, in the order of the bytes. */
+struct zg_align_step {
+    enum { ZG_ALIGN_CHANGED, ZG_ALIGN_MISSING, ZG_ALIGN_INSERTED } what;
+    unsigned sent_at, arrived_at, count; /* of changed bytes 1 */
 };
 
 /* Aligns them. Linear in what is the same at both ends, quadratic in what lies between, for which at most 1024 bytes of
  * each are looked at; of longer ones the rest counts as missing and inserted. */
 struct zg_alignment zg_align(const uint8_t *sent, size_t sent_size, const uint8_t *arrived, size_t arrived_size);
+
+/* The same, and appends its steps, of struct zg_align_step. */
+struct zg_alignment zg_align_steps(const uint8_t *sent, size_t sent_size, const uint8_t *arrived, size_t arrived_size,
+                                   GArray *steps);
 
 enum zg_damage_name zg_alignment_name(const struct zg_alignment *alignment);
 

@@ -81,12 +81,35 @@ static void note_stream(struct zgi_soak *soak, const struct zg_header *header, c
     zg_ledger_skip_to(soak->ledger, ZG_FLOW_STREAM_BACK, MAX(next, number + 1));
 }
 
+/* Whether this end's own frame came back to it, as on two wires whose receiver stays on while its end sends. */
+static bool is_own_echo(struct zgi_soak *soak, const struct zg_header *header, const uint8_t *payload, size_t length)
+{
+    const bool is_request = soak->ids.echo && header->id == soak->ids.echo_request,
+               is_stream = header->id == soak->ids.stream || !soak->ids.echo;
+    const enum zg_flow flow = is_request ? ZG_FLOW_ECHO_OUT : ZG_FLOW_STREAM_OUT;
+
+    if (!is_request && !is_stream) /* what only this end may send */
+        return zg_plan_heard(soak->plan, ZG_SIDE_HOST, header, payload, length) &&
+               !zg_plan_heard(soak->plan, ZG_SIDE_DEVICE, header, payload, length);
+    if (length < zg_traffic_number_size(soak->plan))
+        return false;
+    const uint32_t number = zgi_number_of(soak, flow, payload);
+    return number < zg_ledger_next(soak->ledger, flow) && zgi_equals_sent(soak, flow, number, payload, length);
+}
+
 int zgi_take_from_device(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *payload, size_t length)
 {
     struct zgi_soak *soak = end->soak;
     const enum zg_flow flow = zgi_flow_of(end, frame->header.id);
     const uint32_t place = place_of(soak, frame->header.sequence);
     const bool is_stream = flow == ZG_FLOW_STREAM_BACK && soak->streams_back;
+
+    if (is_own_echo(soak, &frame->header, payload, length)) {
+        soak->result->own_echoes++;
+        zg_ledger_other(soak->ledger, true, ZG_CLASS_UNEXPECTED, 1);
+        zg_journal_other(soak->journal, soak->now_ns, true, ZG_CLASS_UNEXPECTED, 1);
+        return 0;
+    }
 
     if (flow != ZG_FLOW_ECHO_BACK && !is_stream &&
         zg_plan_heard(soak->plan, ZG_SIDE_DEVICE, &frame->header, payload, length)) {

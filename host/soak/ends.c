@@ -97,6 +97,12 @@ void zgi_soak_clear(struct zgi_soak *soak)
     zgi_payloads_free(soak->payloads);
 }
 
+void zgi_soak_keep_stretches(struct zgi_soak *soak)
+{
+    for (unsigned i = 0; i < 2; i++)
+        zgi_stretch_keep(soak->ends[i].stretch);
+}
+
 void zgi_soak_close_stretches(struct zgi_soak *soak)
 {
     for (unsigned i = 0; i < 2; i++)

@@ -99,6 +99,9 @@ void zgi_soak_send_waiting(struct zgi_end *end);
 
 bool zgi_soak_is_idle(const struct zgi_soak *soak);
 
+/* Bytes arrived at an end, the last of them then. */
+void zgi_note_came(struct zgi_end *end, const uint8_t *bytes, size_t count, uint64_t last_ns);
+
 /* Ten times a second: notes in the journal what happened until now, counts frames as lost that have not come in time,
  * and sees whether the soak is to end. False: it is not time for that. */
 bool zgi_soak_note(struct zgi_soak *soak, const struct zg_sim_totals *line[2]);
@@ -121,7 +124,8 @@ void zgi_note_restart(struct zg_soak_result *result, struct zg_journal *journal,
 void zgi_note_trip(struct zg_soak_result *result, const struct zg_soak_settings *settings, enum zg_flow flow,
                    const struct zg_ledger_entry *entry, uint64_t now_ns);
 
-/* The end of the soak ends the stretches in progress. */
+/* What stretches in progress may need later is kept. The end of the soak ends them. */
+void zgi_soak_keep_stretches(struct zgi_soak *soak);
 void zgi_soak_close_stretches(struct zgi_soak *soak);
 
 /* The ledger's own balance: the entries, by this name, and the sum of their classes. Returns how many entries there

@@ -1,9 +1,10 @@
 /* SPDX-License-Identifier: MIT */
 #include "soak/journal.h"
 
+#include "sim/random.h"
 #include "soak/statistics.h"
 
-enum { PLACES = 256 };
+enum { PLACES = 256, PICKED = 32 /* bytes of each second and end, about */ };
 
 struct zg_journal {
     bool keeps, real;
@@ -13,6 +14,11 @@ struct zg_journal {
     uint32_t final;             /* seconds before this one are final */
     GArray *events, *times, *stretches;
     guint8 places[ZG_FLOWS][PLACES]; /* of latencies in the newest second, by the low bits of their bins */
+    struct zg_random picks;          /* of bytes that arrive at the device (0), at the host (1): */
+    uint64_t to_pick[2];             /* so many until the next one */
+    struct {
+        uint64_t at_ns, gap_ns, bytes;
+    } lumps[2]; /* the newest bytes that arrived together */
 };
 
 const char *zg_event_name(enum zg_event_kind kind)
@@ -27,6 +33,8 @@ static void free_second(void *data)
 
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
         g_clear_pointer(&second->flows[flow].latency, g_array_unref);
+    for (unsigned end = 0; end < 2; end++)
+        g_clear_pointer(&second->picked[end], g_array_unref);
     g_free(second);
 }
 
@@ -36,6 +44,7 @@ static void clear_stretch(void *data)
 
     g_clear_pointer(&stretch->sent, g_bytes_unref);
     g_clear_pointer(&stretch->arrived, g_bytes_unref);
+    g_clear_pointer(&stretch->times, g_array_unref);
 }
 
 static GArray *new_stretches(void)
@@ -67,6 +76,7 @@ struct zg_journal *zg_journal_new(bool keeps)
     journal->events = zg_events_new();
     journal->stretches = new_stretches();
     journal->times = g_array_new(FALSE, FALSE, sizeof(struct zg_time_row));
+    journal->picks = zg_random_seeded(1, 0);
     return journal;
 }
 
@@ -182,6 +192,52 @@ void zg_journal_carried(struct zg_journal *journal, uint64_t at_ns, bool by_host
         second_of(journal, at_ns)->carried[by_host] += bytes;
 }
 
+/* How many bytes are between two that are chosen, so that about as many are chosen in each second, by how many came in
+ * the one before. */
+static uint64_t until_next_pick(struct zg_journal *journal, uint32_t at, bool at_host, uint64_t byte_ns)
+{
+    const struct zg_second *before = zg_journal_at(journal, at - 1);
+    const uint64_t many = before && before->came[at_host] > 0 ? before->came[at_host] : ZG_SECOND_NS / MAX(byte_ns, 1);
+
+    return zg_random_skip(&journal->picks, MIN(1, PICKED / (double)many));
+}
+
+/* Counts the lump before, unless these bytes belong to it. */
+static void add_to_lump(struct zg_journal *journal, struct zg_second *second, uint64_t last_ns, bool at_host,
+                        uint64_t count, uint64_t byte_ns)
+{
+    const uint64_t gap_ns = last_ns - MIN(journal->lumps[at_host].at_ns, last_ns),
+                   before = journal->lumps[at_host].bytes;
+
+    if (gap_ns >= byte_ns) {
+        second->lump_bytes[at_host] += before * before;
+        second->lump_us[at_host] += before * (journal->lumps[at_host].gap_ns / 1000);
+        journal->lumps[at_host].bytes = 0;
+        journal->lumps[at_host].gap_ns = gap_ns;
+    }
+    journal->lumps[at_host].at_ns = last_ns;
+    journal->lumps[at_host].bytes += count;
+}
+
+void zg_journal_came(struct zg_journal *journal, uint64_t last_ns, bool at_host, uint64_t count, uint64_t byte_ns)
+{
+    if (!zg_journal_keeps(journal) || count == 0)
+        return;
+    struct zg_second *second = second_of(journal, last_ns);
+    second->came[at_host] += count;
+    add_to_lump(journal, second, last_ns, at_host, count, byte_ns);
+    uint64_t *const left = &journal->to_pick[at_host], place = *left;
+    for (; place < count; place += 1 + until_next_pick(journal, second->at, at_host, byte_ns)) {
+        const uint64_t in_second_ns =
+            since_zero(journal, last_ns) - MIN(since_zero(journal, last_ns), (uint64_t)second->at * ZG_SECOND_NS);
+        const uint32_t us = (uint32_t)((in_second_ns - MIN(in_second_ns, (count - 1 - place) * byte_ns)) / 1000);
+        if (!second->picked[at_host])
+            second->picked[at_host] = g_array_new(FALSE, FALSE, sizeof us);
+        g_array_append_val(second->picked[at_host], us);
+    }
+    *left = place - count;
+}
+
 void zg_journal_held(struct zg_journal *journal, uint64_t from_ns, uint64_t to_ns)
 {
     while (journal && from_ns < to_ns) {
@@ -204,6 +260,21 @@ void zg_journal_event(struct zg_journal *journal, uint64_t at_ns, enum zg_event_
     g_array_append_val(journal->events, event);
 }
 
+uint64_t zg_damage_time_ns(const struct zg_damage_found *stretch, size_t place)
+{
+    uint64_t before_ns = 0;
+
+    for (guint i = 0; stretch->times && i < stretch->times->len; i++) {
+        const struct zg_passed *passed = &g_array_index(stretch->times, struct zg_passed, i);
+        if (place < passed->end || i + 1 == stretch->times->len) {
+            const uint64_t back_ns = place < passed->end ? (passed->end - 1 - place) * stretch->byte_ns : 0;
+            return MAX(passed->last_ns - MIN(back_ns, passed->last_ns), before_ns);
+        }
+        before_ns = passed->last_ns;
+    }
+    return 0;
+}
+
 bool zg_journal_keeps(const struct zg_journal *journal)
 {
     return journal && journal->keeps;
@@ -217,6 +288,10 @@ void zg_journal_stretch(struct zg_journal *journal, struct zg_damage_found *stre
     }
     stretch->from_ns = since_zero(journal, stretch->from_ns);
     stretch->to_ns = since_zero(journal, stretch->to_ns);
+    for (guint i = 0; stretch->times && i < stretch->times->len; i++) {
+        struct zg_passed *passed = &g_array_index(stretch->times, struct zg_passed, i);
+        passed->last_ns = since_zero(journal, passed->last_ns);
+    }
     g_array_append_val(journal->stretches, *stretch);
 }
 

@@ -37,7 +37,11 @@ struct zg_second {
     uint32_t others[2][ZG_OTHER_CLASSES]; /* arrivals at the device (0), at the host (1) */
     uint32_t damages[2];                  /* stretches with damage that ended there */
     uint64_t carried[2];                  /* bytes that the device (0), the host (1) sent */
-    bool changed;                         /* since it was last taken */
+    uint64_t came[2];                     /* bytes that arrived at the device (0), at the host (1); */
+    uint64_t lump_bytes[2], lump_us[2]; /* summed over them: how many bytes came together with each, and how long after
+                                           those before */
+    GArray *picked[2]; /* when about 32 of them did, chosen at random: us within the second, uint32_t */
+    bool changed;      /* since it was last taken */
 };
 
 enum zg_event_kind {
@@ -61,6 +65,24 @@ struct zg_event {
     char *text;
 };
 
+/* Bytes passed up to this place, the last of them then. */
+struct zg_passed {
+    uint32_t end;
+    uint64_t last_ns;
+};
+
+/* What a link counted of bytes that it did not get, or not well. */
+enum zg_flagged {
+    ZG_FLAGGED_DROPPED,
+    ZG_FLAGGED_OVERRUN,
+    ZG_FLAGGED_FRAMING,
+    ZG_FLAGGED_PARITY,
+    ZG_FLAGGED_BREAK,
+    ZG_FLAGS
+};
+
+enum { ZG_STRETCH_BYTES_MOST = 4096 /* kept; of more the first and the last half of so many */ };
+
 /* A stretch with damage: from the end of an intact frame to that of the next one. */
 struct zg_damage_found {
     bool at_host;            /* where it arrived: on the way back; otherwise out */
@@ -68,7 +90,11 @@ struct zg_damage_found {
     uint32_t first;  /* of the frames sent that way, from 0, the first after the former; unknown of a real device */
     uint32_t frames; /* sent between the two; 0: unknown */
     uint32_t rejected, accepted, unexpected; /* pieces that were rejected; frames that passed the check */
-    GBytes *sent, *arrived; /* the bytes, with those of the second frame, at most 4096; NULL: not known, or not kept */
+    uint32_t flagged[ZG_FLAGS];              /* by the link where it arrived */
+    GBytes *sent, *arrived; /* the bytes, with those of the second frame, at most ZG_STRETCH_BYTES_MOST; NULL: not
+                               known, or not kept */
+    GArray *times;          /* of struct zg_passed: when the bytes arrived, since second 0 began; NULL: not known */
+    uint64_t byte_ns;       /* from one byte to the next, if they arrive without a pause */
 };
 
 /* A second as the analysis of time needs it. Frames out and back that are known one way, and echoes of a real link,
@@ -97,10 +123,15 @@ void zg_journal_latency(struct zg_journal *journal, uint64_t due_ns, enum zg_flo
 void zg_journal_slow(struct zg_journal *journal, uint64_t due_ns, enum zg_flow flow);
 void zg_journal_damage(struct zg_journal *journal, uint64_t at_ns, bool at_host);
 void zg_journal_other(struct zg_journal *journal, uint64_t at_ns, bool at_host, enum zg_class class_, uint32_t count);
+/* Bytes that arrived at once, as far as this end can tell, the last of them then. */
+void zg_journal_came(struct zg_journal *journal, uint64_t last_ns, bool at_host, uint64_t count, uint64_t byte_ns);
 void zg_journal_carried(struct zg_journal *journal, uint64_t at_ns, bool by_host, uint64_t bytes);
 void zg_journal_held(struct zg_journal *journal, uint64_t from_ns, uint64_t to_ns);
 void zg_journal_event(struct zg_journal *journal, uint64_t at_ns, enum zg_event_kind kind, const char *format, ...)
     G_GNUC_PRINTF(4, 5);
+
+/* When a byte of what arrived came, at this place of it. 0: unknown. */
+uint64_t zg_damage_time_ns(const struct zg_damage_found *stretch, size_t place);
 
 /* Keeps a stretch, whose bytes it takes over; frees them if nobody will take it. Times are as in the other calls. */
 void zg_journal_stretch(struct zg_journal *journal, struct zg_damage_found *stretch);

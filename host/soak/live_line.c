@@ -41,7 +41,7 @@ static bool send_packet(void *context, const uint8_t *bytes, size_t size)
     if (!live->out_packets || live->free_ns > now_ns || zg_wire_unwritten(live->wire) > 0)
         return false;
     live->free_ns = now_ns + size * live->soak.byte_ns;
-    zgi_tape_add(live->soak.ends[HOST].went, bytes, size);
+    zgi_tape_add(live->soak.ends[HOST].went, bytes, size, live->soak.now_ns);
     if (live->damaging) {
         zg_packets_send(live->out_packets, &live->out, since_begin_ps(live), 0, bytes, size);
     } else {
@@ -55,7 +55,7 @@ const struct zg_port zgi_live_port = { .now_us = now_us, .start_transmit = start
 
 static void take_packet(struct zgi_live *live, const uint8_t *bytes, size_t size)
 {
-    zgi_tape_add(live->soak.ends[HOST].came, bytes, size);
+    zgi_note_came(&live->soak.ends[HOST], bytes, size, live->soak.now_ns);
     zg_node_receive(live->soak.ends[HOST].node, bytes, size);
 }
 
@@ -99,7 +99,7 @@ static void write_due(struct zgi_live *live)
     while (live->free_ns <= now && zg_link_transmit_isr(zgi_live_link(live), &byte)) {
         uint64_t count = 0;
         do {
-            zgi_tape_add(live->soak.ends[HOST].went, &byte, 1);
+            zgi_tape_add(live->soak.ends[HOST].went, &byte, 1, now);
             g_byte_array_append(live->to_write, left, damage(live, &live->out, byte, left));
             count++;
         } while (zg_link_transmit_isr(zgi_live_link(live), &byte));
@@ -150,9 +150,11 @@ static void read_due(struct zgi_live *live)
         pass_packets(live, &passage);
         return;
     }
+    zg_journal_came(live->soak.journal, live->soak.now_ns, true, passage.count, live->soak.byte_ns);
     for (size_t i = 0; i < passage.count; i++) {
         unsigned rest = damage(live, &live->back, passage.bytes[i], left);
-        zgi_tape_add(live->soak.ends[HOST].came, left, rest);
+        zgi_tape_add(live->soak.ends[HOST].came, left, rest,
+                     live->soak.now_ns - MIN(live->soak.now_ns, (passage.count - 1 - i) * live->soak.byte_ns));
         for (unsigned k = 0; k < rest; k++)
             zg_any_link_receive(zg_node_any_link(live->soak.ends[HOST].node), &left[k], 1);
     }

@@ -56,6 +56,12 @@ void zgi_soak_close_journal(struct zg_journal *journal, struct zg_soak_result *r
     zg_clusters_of(zg_journal_times(journal), result->clusters);
 }
 
+void zgi_note_came(struct zgi_end *end, const uint8_t *bytes, size_t count, uint64_t last_ns)
+{
+    zgi_tape_add(end->came, bytes, count, last_ns);
+    zg_journal_came(end->soak->journal, last_ns, end->is_host, count, end->soak->byte_ns);
+}
+
 bool zgi_soak_is_time(uint64_t now_ns, uint64_t *due_ns)
 {
     if (now_ns < *due_ns)
@@ -87,6 +93,7 @@ bool zgi_soak_note(struct zgi_soak *soak, const struct zg_sim_totals *line[2])
     if (!zgi_soak_is_time(soak->now_ns, &soak->note_due_ns))
         return false;
     note_counts(soak, line);
+    zgi_soak_keep_stretches(soak);
     zgi_soak_settle(soak->ledger, settings, soak->result, soak->now_ns, 2 * MAX(settings->late_ns, settings->slow_ns),
                     soak->noted.failed[0] + soak->noted.failed[1]);
     return true;

@@ -153,6 +153,7 @@ static void device_to_json(struct zg_json *json, const struct zg_soak_report *re
     zg_json_close(json, ']');
     zg_json_unsigned(json, "refused", result->refused);
     zg_json_unsigned(json, "guessed", result->guessed);
+    zg_json_unsigned(json, "own_echoes", result->own_echoes);
     zg_json_bool(json, "device_counted", result->device_counted);
     zg_json_open(json, "restarts_at", '[');
     for (unsigned i = 0; i < MIN(result->restarts, (unsigned)ZG_SOAK_RESTARTS); i++)

@@ -27,12 +27,12 @@ static void send_all(struct zgi_sim *sim)
 
 static void put_on_tape(void *data, const uint8_t *bytes, size_t count)
 {
-    zgi_tape_add(((struct zgi_end *)data)->went, bytes, count);
+    zgi_tape_add(((struct zgi_end *)data)->went, bytes, count, 0);
 }
 
-static void take_on_tape(void *data, const uint8_t *bytes, size_t count)
+static void take_on_tape(void *data, const uint8_t *bytes, size_t count, uint64_t last_ns)
 {
-    zgi_tape_add(((struct zgi_end *)data)->came, bytes, count);
+    zgi_note_came(data, bytes, count, last_ns);
 }
 
 static void touched_of_device(void *data, uint64_t place, unsigned touches)

@@ -150,6 +150,7 @@ struct zg_soak_result {
     bool streams[2];               /* the device's (0), the host's (1) */
     uint64_t guessed;              /* frames lost whose number came round: known by the sender's usual rate only */
     uint64_t refused;              /* frames of the device's stream that were due while its ring was full */
+    uint64_t own_echoes;           /* frames of this end that came back to it; they are among the unexpected ones */
     uint64_t own;                  /* frames of the definition's own messages that arrived */
     uint64_t written, device_took; /* bytes out: written by this end, and received according to the device */
     uint64_t device_sent, read;    /* bytes back: sent according to the device, and read by this end */

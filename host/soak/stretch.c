@@ -7,21 +7,24 @@
 #include "soak/similar.h"
 
 enum {
-    WINDOW = 65536, /* positions that are remembered */
-    RECENT = 32     /* frames of each flow that an unknown one is compared with */
+    LOOKED_BACK = 4, /* frames: what their bytes brought was counted when they came, before they were taken */
+    WINDOW = 65536,  /* positions that are remembered */
+    RECENT = 32      /* frames of each flow that an unknown one is compared with */
 };
 
 struct zgi_stretch {
     struct zgi_end *end;
-    uint32_t next;     /* the position after that of the newest intact frame */
-    uint32_t like_one; /* unknown frames since then that resemble one sent, */
-    uint32_t brief;    /* are too short to tell, */
-    uint32_t other;    /* resemble none */
-    uint64_t trouble;  /* counted by the link up to then */
-    uint64_t failed;   /* candidates, by then */
-    uint64_t since_ns; /* when that frame came, */
-    uint64_t taken;    /* and how many bytes the link had accounted for */
-    uint64_t sent;     /* where it ended in what the other end sent */
+    uint32_t next;                           /* the position after that of the newest intact frame */
+    uint32_t like_one;                       /* unknown frames since then that resemble one sent, */
+    uint32_t brief;                          /* are too short to tell, */
+    uint32_t other;                          /* resemble none */
+    uint64_t trouble;                        /* counted by the link up to then */
+    uint64_t failed;                         /* candidates, by then */
+    uint64_t since_ns;                       /* when that frame came, */
+    uint64_t taken;                          /* and how many bytes the link had accounted for */
+    uint64_t sent;                           /* where it ended in what the other end sent */
+    uint32_t flagged[LOOKED_BACK][ZG_FLAGS]; /* by the link up to then, and up to the intact frames before, in turn */
+    unsigned turn;
     uint8_t came[WINDOW / 8];
     GByteArray *recent;
 };
@@ -92,6 +95,26 @@ static uint64_t taken_by(const struct zgi_stretch *stretch)
            zgi_bytes_judged(&soak->before[stretch->end->is_host]) + soak->erased[stretch->end->is_host];
 }
 
+static void count_flagged(const struct zgi_stretch *stretch, uint32_t flagged[ZG_FLAGS])
+{
+    const struct zg_counters *before = &stretch->end->soak->before[stretch->end->is_host],
+                             *since = &zg_node_link(stretch->end->node)->counters;
+
+    flagged[ZG_FLAGGED_DROPPED] = before->bytes_dropped + since->bytes_dropped;
+    flagged[ZG_FLAGGED_OVERRUN] = before->line_overrun + since->line_overrun;
+    flagged[ZG_FLAGGED_FRAMING] = before->line_framing + since->line_framing;
+    flagged[ZG_FLAGGED_PARITY] = before->line_parity + since->line_parity;
+    flagged[ZG_FLAGGED_BREAK] = before->line_break + since->line_break;
+}
+
+/* Where the frame with this position ended in what the other end sent; of one that was never sent, the one before. */
+static uint64_t end_in_sent(const struct zgi_end *other, uint32_t position)
+{
+    if (!other->ends || other->position == 0)
+        return 0;
+    return other->ends[(position == other->position ? position - 1 : position) % WINDOW];
+}
+
 /* Notes the stretch in the journal, with its bytes, and begins the next one at the end of the frame with this position.
  */
 static void note_stretch(struct zgi_stretch *stretch, uint32_t position, bool damaged, uint32_t accepted,
@@ -99,9 +122,11 @@ static void note_stretch(struct zgi_stretch *stretch, uint32_t position, bool da
 {
     struct zgi_soak *soak = stretch->end->soak;
     const struct zgi_end *other = &soak->ends[stretch->end->is_host ? DEVICE : HOST];
-    const uint64_t taken = taken_by(stretch), sent = other->ends ? other->ends[position % WINDOW] : 0;
+    const uint64_t taken = taken_by(stretch), sent = end_in_sent(other, position);
     const uint64_t failed = zgi_candidates_failed(&zg_node_link(stretch->end->node)->counters);
+    uint32_t flagged[ZG_FLAGS];
 
+    count_flagged(stretch, flagged);
     if (damaged) {
         struct zg_damage_found found = { .at_host = stretch->end->is_host,
                                          .from_ns = stretch->since_ns,
@@ -114,13 +139,21 @@ static void note_stretch(struct zgi_stretch *stretch, uint32_t position, bool da
                                          .accepted = accepted,
                                          .unexpected = unexpected,
                                          .sent = other->went ? zgi_tape_cut(other->went, stretch->sent, sent) : NULL,
-                                         .arrived = zgi_tape_cut(stretch->end->came, stretch->taken, taken) };
+                                         .arrived = zgi_tape_cut(stretch->end->came, stretch->taken, taken),
+                                         .times = zgi_tape_times(stretch->end->came, stretch->taken, taken),
+                                         .byte_ns = soak->byte_ns };
+        for (unsigned i = 0; i < ZG_FLAGS; i++)
+            found.flagged[i] = flagged[i] - stretch->flagged[(stretch->turn + 1) % LOOKED_BACK][i];
         zg_journal_stretch(soak->journal, &found);
     }
     stretch->since_ns = soak->now_ns;
     stretch->taken = taken;
     stretch->sent = MAX(sent, stretch->sent);
     stretch->failed = failed;
+    stretch->turn = (stretch->turn + 1) % LOOKED_BACK;
+    for (unsigned i = 0; i < LOOKED_BACK; i++) /* what a damage has had is not the next one's */
+        if (damaged || i == stretch->turn)
+            memcpy(stretch->flagged[i], flagged, sizeof flagged);
 }
 
 /* Ends the stretch before this position. */
@@ -188,6 +221,14 @@ void zgi_stretch_unknown(struct zgi_stretch *stretch, const uint8_t *payload, si
         stretch->brief++;
     else
         stretch->other++;
+}
+
+void zgi_stretch_keep(struct zgi_stretch *stretch)
+{
+    const struct zgi_end *end = stretch->end, *other = &end->soak->ends[end->is_host ? DEVICE : HOST];
+
+    zgi_tape_keep(end->came, stretch->taken);
+    zgi_tape_keep(other->went, stretch->sent);
 }
 
 void zgi_stretch_close(struct zgi_stretch *stretch, uint32_t position)

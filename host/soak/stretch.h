@@ -20,6 +20,9 @@ void zgi_stretch_intact(struct zgi_stretch *stretch, uint32_t position);
  * decides. */
 void zgi_stretch_unknown(struct zgi_stretch *stretch, const uint8_t *payload, size_t length);
 
+/* From time to time: keeps the beginning of one that has become long. */
+void zgi_stretch_keep(struct zgi_stretch *stretch);
+
 /* No more arrives. `position` is that of the next frame that would have been sent. */
 void zgi_stretch_close(struct zgi_stretch *stretch, uint32_t position);
 

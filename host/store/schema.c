@@ -46,6 +46,10 @@ const char zgi_store_schema[] = "CREATE TABLE run (\n"
                                 "  latency_p99_us INTEGER,\n"
                                 "  latency_most_us INTEGER,\n"
                                 "  latency BLOB,\n"
+                                "  came INTEGER NOT NULL DEFAULT 0,\n"
+                                "  lump_bytes REAL,\n"
+                                "  lump_us REAL,\n"
+                                "  picked BLOB,\n"
                                 "  PRIMARY KEY (run, at, way, flow)\n"
                                 ") WITHOUT ROWID;\n"
                                 "CREATE TABLE event (\n"
@@ -68,7 +72,14 @@ const char zgi_store_schema[] = "CREATE TABLE run (\n"
                                 "  unexpected INTEGER NOT NULL,\n"
                                 "  sent BLOB,\n"
                                 "  arrived BLOB,\n"
-                                "  name TEXT\n"
+                                "  name TEXT,\n"
+                                "  hit_from_seconds REAL,\n"
+                                "  hit_to_seconds REAL,\n"
+                                "  dropped INTEGER NOT NULL DEFAULT 0,\n"
+                                "  overruns INTEGER NOT NULL DEFAULT 0,\n"
+                                "  framing_errors INTEGER NOT NULL DEFAULT 0,\n"
+                                "  parity_errors INTEGER NOT NULL DEFAULT 0,\n"
+                                "  breaks INTEGER NOT NULL DEFAULT 0\n"
                                 ");\n"
                                 "CREATE TABLE counters (\n"
                                 "  run INTEGER NOT NULL REFERENCES run,\n"
@@ -104,6 +115,15 @@ sqlite3_stmt *zgi_store_prepare(sqlite3 *database, const char *sql)
     return sqlite3_prepare_v2(database, sql, -1, &statement, NULL) == SQLITE_OK ? statement : NULL;
 }
 
+sqlite3_stmt *zgi_store_about(sqlite3 *database, const char *sql, int64_t run)
+{
+    sqlite3_stmt *statement = zgi_store_prepare(database, sql);
+
+    if (statement)
+        (void)sqlite3_bind_int64(statement, 1, run);
+    return statement;
+}
+
 static int number_of(sqlite3 *database, const char *pragma)
 {
     sqlite3_stmt *statement = zgi_store_prepare(database, pragma);
@@ -132,6 +152,11 @@ sqlite3 *zgi_store_open(const char *file, int flags, GError **error)
     else if (tables > 0 && application != ZGI_STORE_APPLICATION)
         g_set_error(error, ZG_STORE_ERROR, 0,
                     "%s: expected a store of soaks (docs/store.md), found a database of something else", file);
+    else if (tables > 0 && version < ZGI_STORE_VERSION)
+        g_set_error(error, ZG_STORE_ERROR, 0,
+                    "%s: written by an earlier version of zeugma, in format %d; this one knows %d. Read it with the "
+                    "version that wrote it, or as a database of SQLite 3",
+                    file, version, ZGI_STORE_VERSION);
     else if (version > ZGI_STORE_VERSION)
         g_set_error(error, ZG_STORE_ERROR, 0,
                     "%s: written by a later version of zeugma, in format %d; this one knows %d", file, version,
@@ -161,6 +186,33 @@ static bool get_leb(const uint8_t **at, const uint8_t *end, uint32_t *value)
             return true;
     }
     return false;
+}
+
+GByteArray *zgi_numbers_pack(const GArray *numbers)
+{
+    GByteArray *bytes = g_byte_array_new();
+    uint32_t before = 0;
+
+    for (guint i = 0; i < numbers->len; i++) {
+        put_leb(bytes, g_array_index(numbers, uint32_t, i) - before);
+        before = g_array_index(numbers, uint32_t, i);
+    }
+    return bytes;
+}
+
+bool zgi_numbers_unpack(const uint8_t *bytes, size_t length, GArray *numbers)
+{
+    const uint8_t *at = bytes, *end = bytes + length;
+    uint32_t number = 0;
+
+    while (at < end) {
+        uint32_t distance;
+        if (!get_leb(&at, end, &distance))
+            return false;
+        number += distance;
+        g_array_append_val(numbers, number);
+    }
+    return true;
 }
 
 static int by_bin(const void *a, const void *b)

@@ -8,7 +8,7 @@
 #include "soak/journal.h"
 #include "store/store.h"
 
-enum { ZGI_STORE_APPLICATION = 0x5A47534F /* "ZGSO", the file's application_id */, ZGI_STORE_VERSION = 1 };
+enum { ZGI_STORE_APPLICATION = 0x5A47534F /* "ZGSO", the file's application_id */, ZGI_STORE_VERSION = 2 };
 
 /* The statements that make the tables. */
 extern const char zgi_store_schema[];
@@ -25,6 +25,13 @@ sqlite3 *zgi_store_open(const char *file, int flags, GError **error);
 
 /* Prepares a statement of our own, which cannot be wrong; on other trouble NULL. */
 sqlite3_stmt *zgi_store_prepare(sqlite3 *database, const char *sql);
+
+/* The same about a run, which is its first parameter. */
+sqlite3_stmt *zgi_store_about(sqlite3 *database, const char *sql, int64_t run);
+
+/* Numbers as stored, ascending: unsigned LEB128, each given as the distance to the one before. */
+GByteArray *zgi_numbers_pack(const GArray *numbers);
+bool zgi_numbers_unpack(const uint8_t *bytes, size_t length, GArray *numbers);
 
 /* Latencies as stored: pairs of bin and count, unsigned LEB128, bins ascending and each given as the distance to the
  * one before. */

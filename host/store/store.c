@@ -165,6 +165,11 @@ static void take_second(const struct zg_second *second, void *data)
                            .damages = second->damages[end] };
         for (unsigned k = 0; k < ZG_OTHER_CLASSES; k++)
             row.classes[ZG_CLASS_REPEATED + k] = second->others[end][k];
+        row.came = second->came[end];
+        row.lump_bytes = row.came > 0 ? (double)second->lump_bytes[end] / (double)row.came : 0;
+        row.lump_us = row.came > 0 ? (double)second->lump_us[end] / (double)row.came : 0;
+        if (second->picked[end])
+            row.picked = zgi_numbers_pack(second->picked[end]);
         g_array_append_val(store->next->rows, row);
     }
     store->next->ran_s = MAX(store->next->ran_s, second->at + 1.0);

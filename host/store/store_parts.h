@@ -13,7 +13,9 @@ struct row {
     uint64_t bytes;
     uint32_t classes[ZG_CLASSES];
     int64_t p50_us, p99_us, most_us; /* negative: there is no latency */
-    GByteArray *latency;
+    uint64_t came;                   /* bytes, */
+    double lump_bytes, lump_us;      /* for each on average: so many together, so long after those before */
+    GByteArray *latency, *picked;
 };
 
 /* What is written in one transaction. */

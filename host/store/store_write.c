@@ -1,11 +1,12 @@
 /* SPDX-License-Identifier: MIT */
 /* What a store is to write, and how it is written: by one thread. */
-#include "soak/alignment.h"
+#include "diagnosis/evidence.h"
 #include "store/store_parts.h"
 
 static void clear_row(void *data)
 {
     g_clear_pointer(&((struct row *)data)->latency, g_byte_array_unref);
+    g_clear_pointer(&((struct row *)data)->picked, g_byte_array_unref);
 }
 
 struct batch *zgi_batch_new(void)
@@ -64,8 +65,18 @@ static bool write_row(struct zg_store *store, const struct row *row)
         (void)sqlite3_bind_int64(put, at++, row->p50_us);
         (void)sqlite3_bind_int64(put, at++, row->p99_us);
         (void)sqlite3_bind_int64(put, at++, row->most_us);
-        (void)sqlite3_bind_blob(put, at, row->latency->data, (int)row->latency->len, SQLITE_TRANSIENT);
+        (void)sqlite3_bind_blob(put, at++, row->latency->data, (int)row->latency->len, SQLITE_TRANSIENT);
+    } else {
+        at += 4;
     }
+    (void)sqlite3_bind_int64(put, at++, (int64_t)row->came);
+    if (row->came > 0) {
+        (void)sqlite3_bind_double(put, at, row->lump_bytes);
+        (void)sqlite3_bind_double(put, at + 1, row->lump_us);
+    }
+    at += 2;
+    if (row->picked)
+        (void)sqlite3_bind_blob(put, at, row->picked->data, (int)row->picked->len, SQLITE_TRANSIENT);
     return zgi_store_done(put);
 }
 
@@ -111,14 +122,19 @@ static bool is_kept_whole(struct zg_store *store, const struct zg_damage_found *
     return true;
 }
 
-static enum zg_damage_name name_of(const struct zg_damage_found *stretch)
+/* What was done to the bytes, and between which times. */
+static void bind_name(sqlite3_stmt *put, const struct zg_damage_found *stretch)
 {
     gsize sent_size, arrived_size;
     const uint8_t *sent = g_bytes_get_data(stretch->sent, &sent_size);
     const uint8_t *arrived = g_bytes_get_data(stretch->arrived, &arrived_size);
     const struct zg_alignment alignment = zg_align(sent, sent_size, arrived, arrived_size);
+    double from_s, to_s;
 
-    return zg_alignment_name(&alignment);
+    zgi_store_bind(put, 12, zg_damage_key(zg_alignment_name(&alignment)));
+    zg_evidence_hits(stretch, &alignment, &from_s, &to_s); /* NaN is stored as NULL */
+    (void)sqlite3_bind_double(put, 13, from_s);
+    (void)sqlite3_bind_double(put, 14, to_s);
 }
 
 static bool write_stretch(struct zg_store *store, const struct zg_damage_found *stretch)
@@ -142,7 +158,9 @@ static bool write_stretch(struct zg_store *store, const struct zg_damage_found *
         bind_bytes(put, 11, stretch->arrived);
     }
     if (stretch->sent && stretch->arrived)
-        zgi_store_bind(put, 12, zg_damage_key(name_of(stretch)));
+        bind_name(put, stretch);
+    for (int i = 0; i < ZG_FLAGS; i++)
+        (void)sqlite3_bind_int64(put, 15 + i, stretch->flagged[i]);
     return zgi_store_done(put);
 }
 
@@ -194,16 +212,20 @@ bool zgi_store_prepare_all(struct zg_store *store)
     g_string_printf(
         second,
         "INSERT OR REPLACE INTO second (run, at, way, flow, sent, bytes, held_ms, damages, slow, %s, latency_p50_us,"
-        " latency_p99_us, latency_most_us, latency) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?",
+        " latency_p99_us, latency_most_us, latency, came, lump_bytes, lump_us, picked) VALUES (?, ?, ?, ?, ?, ?, ?, ?, "
+        "?",
         classes);
-    for (unsigned i = 0; i < ZG_CLASSES + 4; i++)
+    for (unsigned i = 0; i < ZG_CLASSES + 8; i++)
         g_string_append(second, ", ?");
     g_string_append_c(second, ')');
     store->put_second = zgi_store_prepare(store->database, second->str);
     store->put_event = zgi_store_prepare(store->database, "INSERT INTO event VALUES (?, ?, ?, ?, ?)");
     store->put_stretch = zgi_store_prepare(
-        store->database, "INSERT INTO stretch (run, from_seconds, to_seconds, way, first, frames, rejected, "
-                         "accepted, unexpected, sent, arrived, name) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
+        store->database,
+        "INSERT INTO stretch (run, from_seconds, to_seconds, way, first, frames, rejected, "
+        "accepted, unexpected, sent, arrived, name, hit_from_seconds, hit_to_seconds, dropped, overruns, "
+        "framing_errors, parity_errors, breaks) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "
+        "?, ?, ?, ?)");
     store->put_counter = zgi_store_prepare(store->database, "INSERT OR REPLACE INTO counters VALUES (?, ?, ?, ?, ?)");
     store->put_run =
         zgi_store_prepare(store->database, "UPDATE run SET ran_seconds = ?2, ended = ?3, result = ?4 WHERE run = ?1");

@@ -3,7 +3,7 @@
 
 #include <string.h>
 
-#include "store/schema.h"
+#include "store/stored_parts.h"
 
 static void clear_counter(void *data)
 {
@@ -16,22 +16,13 @@ static char *text_at(sqlite3_stmt *row, int column)
     return g_strdup((const char *)sqlite3_column_text(row, column));
 }
 
-/* A statement about the run, which is its first parameter. */
-static sqlite3_stmt *about(sqlite3 *database, const char *sql, int64_t run)
-{
-    sqlite3_stmt *statement = zgi_store_prepare(database, sql);
-
-    if (statement)
-        (void)sqlite3_bind_int64(statement, 1, run);
-    return statement;
-}
-
 static bool read_run(sqlite3 *database, int64_t run, struct zg_stored *stored)
 {
-    sqlite3_stmt *row = about(database,
-                              "SELECT run, begun, tool, protocol, link, settings, host, ended, result, fingerprint, "
-                              "planned_seconds, ran_seconds, parts FROM run WHERE run = ?1 OR ?1 = 0 ORDER BY run DESC",
-                              run);
+    sqlite3_stmt *row =
+        zgi_store_about(database,
+                        "SELECT run, begun, tool, protocol, link, settings, host, ended, result, fingerprint, "
+                        "planned_seconds, ran_seconds, parts FROM run WHERE run = ?1 OR ?1 = 0 ORDER BY run DESC",
+                        run);
     const bool found = row && sqlite3_step(row) == SQLITE_ROW;
 
     if (found) {
@@ -56,13 +47,13 @@ static bool read_run(sqlite3 *database, int64_t run, struct zg_stored *stored)
 /* The settings on one line, with those faults that there were. */
 static bool read_settings(sqlite3 *database, struct zg_stored *stored)
 {
-    sqlite3_stmt *row =
-        about(database,
-              "SELECT group_concat(replace(replace(substr(fullkey, 3), '.all', ''), '\"', '') || ' ' || atom, ', ') "
-              "FROM run, "
-              "json_tree(run.settings) WHERE run = ? AND atom IS NOT NULL AND atom != '' AND (path = '$' AND "
-              "key != 'link' OR key = 'all')",
-              stored->run);
+    sqlite3_stmt *row = zgi_store_about(
+        database,
+        "SELECT group_concat(replace(replace(substr(fullkey, 3), '.all', ''), '\"', '') || ' ' || atom, ', ') "
+        "FROM run, "
+        "json_tree(run.settings) WHERE run = ? AND atom IS NOT NULL AND atom != '' AND (path = '$' AND "
+        "key != 'link' OR key = 'all')",
+        stored->run);
 
     if (row && sqlite3_step(row) == SQLITE_ROW)
         stored->settings_text = text_at(row, 0);
@@ -140,7 +131,7 @@ static bool read_seconds(sqlite3 *database, struct zg_stored *stored)
         g_strdup_printf("SELECT at, way, flow, sent, damages, slow, held_ms, latency, %s FROM second "
                         "WHERE run = ? ORDER BY at",
                         classes);
-    sqlite3_stmt *row = about(database, sql, stored->run);
+    sqlite3_stmt *row = zgi_store_about(database, sql, stored->run);
     struct zg_second second = { .at = 0 };
     bool any = false;
 
@@ -158,11 +149,16 @@ static bool read_seconds(sqlite3 *database, struct zg_stored *stored)
     return row && sqlite3_finalize(row) == SQLITE_OK;
 }
 
-static uint64_t extract(sqlite3 *database, int64_t run, const char *group, const char *name, const char *key)
+/* A number of the result, by its path. */
+G_GNUC_PRINTF(3, 4) static uint64_t extract(sqlite3 *database, int64_t run, const char *format, ...)
 {
-    g_autofree char *sql =
-        g_strdup_printf("SELECT json_extract(result, '$.%s.%s.%s') FROM run WHERE run = ?", group, name, key);
-    sqlite3_stmt *row = about(database, sql, run);
+    va_list arguments;
+
+    va_start(arguments, format);
+    g_autofree char *path = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    g_autofree char *sql = g_strdup_printf("SELECT json_extract(result, '$.%s') FROM run WHERE run = ?", path);
+    sqlite3_stmt *row = zgi_store_about(database, sql, run);
     const uint64_t value = row && sqlite3_step(row) == SQLITE_ROW ? (uint64_t)sqlite3_column_int64(row, 0) : 0;
 
     sqlite3_finalize(row);
@@ -179,18 +175,18 @@ static void read_sums(sqlite3 *database, struct zg_stored *stored)
     for (unsigned i = 0; i < ZG_CLASSES; i++) {
         const char *key = zg_class_key((enum zg_class)i);
         for (unsigned flow = 0; flow < ZG_FLOWS && i < ZG_ENTRY_CLASSES; flow++)
-            sums->entries[flow][i] = extract(database, stored->run, "sent", flows[flow], key);
+            sums->entries[flow][i] = extract(database, stored->run, "sent.%s.%s", flows[flow], key);
         for (unsigned end = 0; end < 2 && zg_class_is_of_arrivals((enum zg_class)i); end++)
-            sums->arrivals[end][i] = extract(database, stored->run, "arrived", ends[end], key);
+            sums->arrivals[end][i] = extract(database, stored->run, "arrived.%s.%s", ends[end], key);
     }
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
-        sums->sent[flow] = extract(database, stored->run, "sent", flows[flow], "sent");
+        sums->sent[flow] = extract(database, stored->run, "sent.%s.sent", flows[flow]);
 }
 
 static bool read_events(sqlite3 *database, struct zg_stored *stored)
 {
-    sqlite3_stmt *row =
-        about(database, "SELECT at_seconds, kind, text FROM event WHERE run = ? ORDER BY at_seconds", stored->run);
+    sqlite3_stmt *row = zgi_store_about(
+        database, "SELECT at_seconds, kind, text FROM event WHERE run = ? ORDER BY at_seconds", stored->run);
 
     while (row && sqlite3_step(row) == SQLITE_ROW) {
         const char *kind = (const char *)sqlite3_column_text(row, 1);
@@ -204,10 +200,11 @@ static bool read_events(sqlite3 *database, struct zg_stored *stored)
 
 static bool read_requirements(sqlite3 *database, struct zg_stored *stored)
 {
-    sqlite3_stmt *row = about(database,
-                              "SELECT json_extract(value, '$.rule'), json_extract(value, '$.confidence') FROM run, "
-                              "json_each(run.requirements) WHERE run = ?",
-                              stored->run);
+    sqlite3_stmt *row =
+        zgi_store_about(database,
+                        "SELECT json_extract(value, '$.rule'), json_extract(value, '$.confidence') FROM run, "
+                        "json_each(run.requirements) WHERE run = ?",
+                        stored->run);
     while (row && sqlite3_step(row) == SQLITE_ROW) {
         struct zg_soak_requirement requirement;
         const char *rule = (const char *)sqlite3_column_text(row, 0);
@@ -222,10 +219,10 @@ static bool read_requirements(sqlite3 *database, struct zg_stored *stored)
 static bool read_counters(sqlite3 *database, struct zg_stored *stored)
 {
     sqlite3_stmt *row =
-        about(database,
-              "SELECT end, name, value FROM counters AS c WHERE run = ? AND value > 0 AND at_seconds = "
-              "(SELECT max(at_seconds) FROM counters WHERE run = c.run AND end = c.end) ORDER BY end, name",
-              stored->run);
+        zgi_store_about(database,
+                        "SELECT end, name, value FROM counters AS c WHERE run = ? AND value > 0 AND at_seconds = "
+                        "(SELECT max(at_seconds) FROM counters WHERE run = c.run AND end = c.end) ORDER BY end, name",
+                        stored->run);
 
     while (row && sqlite3_step(row) == SQLITE_ROW) {
         const struct zg_stored_counter counter = { text_at(row, 0), text_at(row, 1), sqlite3_column_int64(row, 2) };
@@ -236,8 +233,8 @@ static bool read_counters(sqlite3 *database, struct zg_stored *stored)
 
 static bool read_damages(sqlite3 *database, struct zg_stored *stored)
 {
-    sqlite3_stmt *row =
-        about(database, "SELECT way, name, count(*) FROM stretch WHERE run = ? GROUP BY way, name", stored->run);
+    sqlite3_stmt *row = zgi_store_about(
+        database, "SELECT way, name, count(*) FROM stretch WHERE run = ? GROUP BY way, name", stored->run);
 
     while (row && sqlite3_step(row) == SQLITE_ROW) {
         const char *way = (const char *)sqlite3_column_text(row, 0), *key = (const char *)sqlite3_column_text(row, 1);
@@ -256,12 +253,13 @@ static bool read_all(sqlite3 *database, struct zg_stored *stored)
     stored->sums.adds_up = true;
     /* One that did not come to its planned end, or not in one go, is judged as one that may end at any time. */
     stored->sums.any_time = stored->parts > 1 || stored->ran_s < stored->planned_s - 1e-3;
+    stored->sums.own_echoes = extract(database, stored->run, "own_echoes");
     const bool fine = read_settings(database, stored) && read_seconds(database, stored) &&
                       read_events(database, stored) && read_requirements(database, stored) &&
                       read_counters(database, stored) && read_damages(database, stored);
     if (fine && stored->result && stored->parts == 1)
         read_sums(database, stored);
-    return fine;
+    return fine && zgi_stored_read_evidence(database, stored);
 }
 
 static sqlite3 *open_to_read(const char *file, GError **error)
@@ -313,6 +311,10 @@ void zg_stored_free(struct zg_stored *stored)
     g_array_unref(stored->events);
     g_array_unref(stored->requirements);
     g_array_unref(stored->counters);
+    zg_diagnosis_free(stored->diagnosis);
+    zg_evidence_free(stored->evidence);
+    zg_plan_free(stored->plan);
+    zg_definition_free(stored->definition);
     g_free(stored);
 }
 
@@ -365,7 +367,7 @@ static char *csv_of(sqlite3 *database, const char *table, int64_t run)
 {
     g_autofree char *sql = g_strdup_printf(
         "SELECT * FROM \"%s\" WHERE run = CASE ?1 WHEN 0 THEN (SELECT max(run) FROM run) ELSE ?1 END", table);
-    sqlite3_stmt *row = about(database, sql, run);
+    sqlite3_stmt *row = zgi_store_about(database, sql, run);
     GString *text = g_string_new(NULL);
 
     for (int i = 0; i < sqlite3_column_count(row); i++)

@@ -3,6 +3,7 @@
 #ifndef ZEUGMA_STORED_H
 #define ZEUGMA_STORED_H
 
+#include "diagnosis/diagnosis.h"
 #include "soak/alignment.h"
 #include "soak/soak.h"
 #include "store/store.h"
@@ -30,7 +31,11 @@ struct zg_stored {
     GArray *times;                            /* of struct zg_time_row */
     GArray *events;                           /* of struct zg_event */
     GArray *requirements;                     /* of struct zg_soak_requirement */
-    GArray *counters;                         /* of struct zg_stored_counter: the newest of each end that are not 0 */
+    struct zg_definition *definition;         /* that was soaked, as the run has it; NULL: it cannot be read any more */
+    struct zg_plan *plan;
+    struct zg_evidence *evidence;
+    struct zg_diagnosis *diagnosis;
+    GArray *counters; /* of struct zg_stored_counter: the newest of each end that are not 0 */
 };
 
 /* Reads a run; 0 is the newest. NULL with an error: the file cannot be read, is something else, or has no such run.

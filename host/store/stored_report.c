@@ -230,6 +230,7 @@ char *zg_stored_text(const struct zg_stored *stored)
             zgi_table_spread(text, what, &stored->one_way[flow]);
     }
     append_damages(text, stored);
+    zg_diagnosis_to_text(stored->diagnosis, text);
     append_by_value(text, stored);
     append_counters(text, stored->counters);
     append_verdict(text, stored);
@@ -303,6 +304,7 @@ char *zg_stored_json(const struct zg_stored *stored)
         zg_json_close(&json, '}');
     }
     zg_json_close(&json, '}');
+    zg_diagnosis_to_json(stored->diagnosis, &json);
     zg_json_open(&json, "events", '[');
     for (guint i = 0; i < stored->events->len; i++) {
         const struct zg_event *event = &g_array_index(stored->events, struct zg_event, i);

@@ -405,6 +405,13 @@ static void transmit_packets(struct direction *direction, uint64_t until_ps)
     }
 }
 
+/* The ring took these bytes, the last of them then. */
+static void tell_receiver(const struct direction *direction, const uint8_t *bytes, size_t count, uint64_t last_ps)
+{
+    if (direction->receiver->received && count > 0)
+        direction->receiver->received(direction->receiver->data, bytes, count, last_ps / PS_PER_NS);
+}
+
 static void arrive_in_packets(struct direction *direction, uint64_t until_ps)
 {
     const uint8_t *packet;
@@ -414,8 +421,7 @@ static void arrive_in_packets(struct direction *direction, uint64_t until_ps)
     while (!direction->uart.masked && (packet = zg_packets_take(direction->packets, until_ps, &at_ps, &size)) != NULL) {
         direction->line->now_ps = at_ps;
         direction->damage.totals.arrived += size;
-        if (direction->receiver->received)
-            direction->receiver->received(direction->receiver->data, packet, size);
+        tell_receiver(direction, packet, size, at_ps);
         direction->take(direction->data, packet, size);
     }
 }
@@ -460,8 +466,7 @@ static void receive(struct direction *direction, const uint8_t *bytes, size_t co
         fits = fits < count ? fits : count;
         memcpy(span, bytes, fits);
         zg_ring_publish(&to->receive, (zg_index)fits);
-        if (direction->receiver->received)
-            direction->receiver->received(direction->receiver->data, bytes, fits);
+        tell_receiver(direction, bytes, fits, arrives_ps + (fits - 1) * flight->each_ps);
         bytes += fits;
         count -= fits;
         arrives_ps += fits * flight->each_ps;
@@ -470,8 +475,8 @@ static void receive(struct direction *direction, const uint8_t *bytes, size_t co
         const uint32_t before = to->counters.bytes_dropped;
         direction->line->now_ps = arrives_ps; /* an interrupt may read the clock */
         zg_sim_uart_take(&direction->uart, to, *bytes, flight->errors);
-        if (direction->receiver->received && !direction->uart.masked && before == to->counters.bytes_dropped)
-            direction->receiver->received(direction->receiver->data, bytes, 1);
+        if (!direction->uart.masked && before == to->counters.bytes_dropped)
+            tell_receiver(direction, bytes, 1, arrives_ps);
         bytes++;
     }
 }
@@ -569,10 +574,10 @@ void zg_sim_mask(struct zg_sim_line *line, unsigned end, unsigned depth, bool ma
     struct direction *in = &line->directions[1 - end];
 
     in->uart.depth = depth;
-    if (!masked && in->receiver->received) /* those that have waited; if the ring is full, the last of them are lost */
-        in->receiver->received(in->receiver->data, in->uart.bytes,
-                               in->uart.used < zg_ring_room(&in->to->receive) ? in->uart.used
-                                                                              : zg_ring_room(&in->to->receive));
+    if (!masked) /* those that have waited; if the ring is full, the last of them are lost */
+        tell_receiver(in, in->uart.bytes,
+                      in->uart.used < zg_ring_room(&in->to->receive) ? in->uart.used : zg_ring_room(&in->to->receive),
+                      line->now_ps);
     zg_sim_uart_mask(&in->uart, in->to, masked);
     line->directions[end].masked = masked;
 }

@@ -56,10 +56,10 @@ void zg_sim_keep_packets(struct zg_sim_line *line, unsigned end,
 void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns);
 
 /* Calls functions with the bytes that leave one end, before anything happens to them, and with those that the ring of
- * its link took. Either may be NULL. */
+ * its link took, the last of them at a time. Either may be NULL. */
 struct zg_sim_ears {
     void (*sent)(void *data, const uint8_t *bytes, size_t count);
-    void (*received)(void *data, const uint8_t *bytes, size_t count);
+    void (*received)(void *data, const uint8_t *bytes, size_t count, uint64_t last_ns);
     void *data;
 };
 void zg_sim_listen(struct zg_sim_line *line, unsigned end, const struct zg_sim_ears *ears);

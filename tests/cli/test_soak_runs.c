@@ -5,6 +5,7 @@
 
 #include <string.h>
 #include <sys/socket.h>
+#include <sys/un.h>
 #include <unistd.h>
 
 #define GAUGE TEST_SOURCE "/tests/kernel/gauge.yaml"
@@ -50,6 +51,75 @@ static void loopback_is_the_floor(void **state)
     assert_in_range((uint64_t)number(text, "\"stream_out\": {", "\"lost_out\""), 5, 300);
     assert_true(number(text, "\"slow_answer\": {", "\"count\"") > 400); /* all take longer than 1 us */
     test_assert_run(2, "soak " LOOM " sim: --loopback", "is for a real link");
+}
+
+/* What a half-duplex adapter does whose receiver stays on: the host hears itself. */
+struct adapter {
+    int host, device;
+};
+
+static void *hear_oneself(void *data)
+{
+    const struct adapter *adapter = data;
+    uint8_t bytes[4096];
+
+    for (ssize_t count; (count = read(adapter->host, bytes, sizeof bytes)) > 0;)
+        if (write(adapter->device, bytes, (size_t)count) != count ||
+            write(adapter->host, bytes, (size_t)count) != count)
+            break;
+    (void)shutdown(adapter->device, SHUT_RDWR);
+    return NULL;
+}
+
+static void *pass_back(void *data)
+{
+    const struct adapter *adapter = data;
+    uint8_t bytes[4096];
+
+    for (ssize_t count; (count = read(adapter->device, bytes, sizeof bytes)) > 0;)
+        if (write(adapter->host, bytes, (size_t)count) != count)
+            break;
+    return NULL;
+}
+
+static int connect_to(const char *name)
+{
+    struct sockaddr_un address = { .sun_family = AF_UNIX };
+    const int link = socket(AF_UNIX, SOCK_STREAM, 0);
+
+    (void)g_snprintf(address.sun_path, sizeof address.sun_path, "%s/%s", test_folder, name);
+    assert_int_equal(connect(link, (const struct sockaddr *)&address, sizeof address), 0);
+    return link;
+}
+
+static void own_echoes_are_told(void **state)
+{
+    struct process device = test_start_device("unix:e", "");
+    unsigned port;
+    const int listener = test_bind_anywhere(SOCK_STREAM, &port);
+    (void)state;
+    assert_int_equal(listen(listener, 1), 0);
+    struct process soak =
+        test_start("soak " LOOM " tcp:127.0.0.1:%u --traffic echo --for 2s --load 0.2 --store echo.store --json", port);
+    struct adapter adapter = { .device = connect_to("e") };
+    adapter.host = accept(listener, NULL, NULL);
+    GThread *out = g_thread_new("out", hear_oneself, &adapter), *back = g_thread_new("back", pass_back, &adapter);
+    (void)test_finish(&soak, 0);
+    (void)shutdown(adapter.host, SHUT_RDWR);
+    g_thread_join(out);
+    g_thread_join(back);
+    close(adapter.host);
+    close(adapter.device);
+    close(listener);
+    const double echoes = number(soak.text->str, "\"own_echoes\"", "own_echoes");
+    assert_true(echoes > 20);
+    assert_true(number(soak.text->str, "\"host\": {", "\"unexpected\"") >= echoes);
+    assert_true(number(soak.text->str, "\"host\": {", "\"damaged_accepted\"") == 0);
+    g_autofree char *report = test_run(0, "report echo.store --json");
+    test_assert_in(report, "\"cause\": \"own_echo\"");
+    test_clear(&soak);
+    test_end(&device);
+    test_clear(&device);
 }
 
 /* The ledger finds what was damaged; the real soak comes after it, and after a warm-up that is not counted. */
@@ -154,6 +224,7 @@ static void runs_end_by_what_they_show(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test_teardown(loopback_is_the_floor, test_kill_running),
+                                        cmocka_unit_test_teardown(own_echoes_are_told, test_kill_running),
                                         cmocka_unit_test_teardown(the_ledger_is_proven, test_kill_running),
                                         cmocka_unit_test_teardown(several_links_have_one_verdict, test_kill_running),
                                         cmocka_unit_test_teardown(outages_have_their_losses, test_kill_running),

@@ -139,9 +139,10 @@ struct arrivals {
     unsigned step;
 };
 
-static void note(void *data, const uint8_t *bytes, size_t count)
+static void note(void *data, const uint8_t *bytes, size_t count, uint64_t last_ns)
 {
     struct arrivals *arrivals = data;
+    (void)last_ns;
     g_byte_array_append(arrivals->bytes, bytes, (guint)count);
     for (size_t i = 0; i < count; i++)
         g_array_append_val(arrivals->steps, arrivals->step);

@@ -1,0 +1,308 @@
+/* SPDX-License-Identifier: MIT */
+/* When bits came inverted: in bursts, periodically, or by themselves. */
+#include <math.h>
+#include <string.h>
+
+#include "diagnosis/causes.h"
+#include "diagnosis/chance.h"
+#include "diagnosis/periods.h"
+
+enum {
+    BITS_LEAST = 5, /* for any cause */
+    SPANS_MOST = 48 /* of distances that are tried */
+};
+
+static const double one_in = -7.6; /* ln of 1/2000: each of the tests, on each way */
+static const double few = 0.12;    /* of the hits, beside a period, if they are next to it: they belong to it */
+static const double near_s = 2;    /* hits closer than that may have a busy line between them */
+static const double hertz_tried = 1000;
+
+/* The distances from each hit to the next, in bytes on the line, at least; those that a busy line would have carried
+ * where hits are close. */
+static double distance(const struct zgi_case *of, const double *carried, guint index)
+{
+    const struct zgi_hit *one = zgi_hit_at(of, index), *next = zgi_hit_at(of, index + 1);
+    const GArray *seconds = of->evidence->seconds[of->back];
+    const double apart_s = fabs(next->at_s - one->at_s);
+
+    if (one->mark == next->mark)
+        return fmax((double)next->sent_at - one->sent_at, 0.125);
+    if (isnan(apart_s) || apart_s < near_s)
+        return fmax(apart_s / of->evidence->byte_s, 1);
+    const guint from = (guint)MIN(one->at_s, (double)seconds->len - 1),
+                to = (guint)MIN(next->at_s, (double)seconds->len - 1);
+    return carried[to] - carried[from] + 1;
+}
+
+/* The bytes carried up to each second. Free with g_free(). */
+static double *add_up(const GArray *seconds)
+{
+    double *carried = g_new(double, seconds->len + 1), sum = 0;
+
+    for (guint i = 0; i < seconds->len; i++) {
+        carried[i] = sum;
+        sum += g_array_index(seconds, struct zg_evidence_second, i).carried;
+    }
+    carried[seconds->len] = sum;
+    return carried;
+}
+
+struct bursts {
+    double reach;      /* bytes within which hits belong together; 0: there are no bursts */
+    double log_chance; /* ln of the chance of so many close hits */
+    unsigned close, of;
+};
+
+/* How many of the distances are up to `reach`. */
+static unsigned count_close(const double *distances, guint count, double reach)
+{
+    unsigned close = 0;
+
+    for (guint i = 0; i < count; i++)
+        close += distances[i] <= reach;
+    return close;
+}
+
+/* How far bursts reach in all: as long as among the hits further apart more are within twice as far than chance has it.
+ */
+static double widest(const double *distances, guint gaps, double bytes, double reach)
+{
+    const double beyond_chance = log(0.01);
+
+    while (reach < bytes / 4) {
+        const unsigned close = count_close(distances, gaps, reach),
+                       next = count_close(distances, gaps, 2 * reach) - close, rest = gaps - close;
+        const double share = -expm1(-(rest + 1) * reach / bytes);
+        if (next < 2 || zgi_chance_binomial(rest, share, next) > beyond_chance)
+            break;
+        reach *= 2;
+    }
+    return reach;
+}
+
+/* Whether more hits are close to each other than independent errors would be, whatever `close` is. */
+static struct bursts find_bursts(const double *distances, guint bits, double bytes)
+{
+    struct bursts best = { .log_chance = 0 };
+    const guint gaps = bits - 1;
+
+    for (unsigned i = 0; i < SPANS_MOST; i++) {
+        const double reach = 0.125 * pow(2, i);
+        const unsigned close = count_close(distances, gaps, reach);
+        if (reach > bytes / 4)
+            break;
+        const double share = -expm1(-(double)bits * reach / bytes),
+                     log_chance = zgi_chance_binomial(gaps, share, close) + log(SPANS_MOST);
+        if (log_chance < best.log_chance)
+            best = (struct bursts){ reach, log_chance, close, gaps };
+    }
+    best.reach = best.log_chance < one_in ? widest(distances, gaps, bytes, best.reach) : 0;
+    best.close = count_close(distances, gaps, best.reach);
+    return best;
+}
+
+/* Hits that are together: first..end of the case's. */
+struct cluster {
+    guint first, end;
+};
+
+static GArray *clusters_of(const struct zgi_case *of, const double *distances, double reach)
+{
+    GArray *clusters = g_array_new(FALSE, FALSE, sizeof(struct cluster));
+
+    for (guint first = 0, end; first < of->hits->len; first = end) {
+        for (end = first + 1; end < of->hits->len && distances[end - 1] <= reach;)
+            end++;
+        const struct cluster cluster = { first, end };
+        g_array_append_val(clusters, cluster);
+    }
+    return clusters;
+}
+
+/* The bits that came inverted, with their distances: a byte with several counts as often. */
+static guint spread_bits(const struct zgi_case *of, const double *distances, double *bits)
+{
+    guint count = 0;
+
+    for (guint i = 0; i < of->hits->len; i++) {
+        const struct zgi_hit *hit = zgi_hit_at(of, i);
+        const int flips = __builtin_popcount((unsigned)(hit->sent ^ hit->arrived));
+        for (int k = 1; k < flips; k++)
+            bits[count++] = 0.125;
+        if (i + 1 < of->hits->len)
+            bits[count++] = distances[i];
+    }
+    return count + 1;
+}
+
+static void answer_cluster(struct zgi_case *of, const struct cluster *cluster, enum zg_cause cause)
+{
+    for (guint i = cluster->first; i < cluster->end; i++)
+        zgi_answer(zgi_mark_at(of, zgi_hit_at(of, i)->mark), cause, ZGI_WHY_FLIPS);
+}
+
+static unsigned bits_of(const struct zgi_case *of, const struct cluster *cluster)
+{
+    unsigned bits = 0;
+
+    for (guint i = cluster->first; i < cluster->end; i++)
+        bits += (unsigned)__builtin_popcount((unsigned)(zgi_hit_at(of, i)->sent ^ zgi_hit_at(of, i)->arrived));
+    return bits;
+}
+
+/* --- periods */
+
+/* Returns whether what is left may belong to the period found. */
+static bool find_period(struct zgi_case *of)
+{
+    g_autoptr(GArray) moments = g_array_new(FALSE, FALSE, sizeof(double));
+    g_autoptr(GArray) owners = g_array_new(FALSE, FALSE, sizeof(guint));
+    const struct zg_evidence *evidence = of->evidence;
+    struct zgi_period period;
+
+    for (guint i = 0; i < of->hits->len; i++) {
+        const double at_s = zgi_hit_at(of, i)->at_s;
+        if (isnan(at_s))
+            continue;
+        g_array_append_val(moments, at_s);
+        g_array_append_val(owners, i);
+    }
+    const double most = fmin(hertz_tried, 0.25 / fmax(evidence->resolution_s, 1e-9));
+    if (!zgi_find_period(&(struct zgi_moments){ moments, evidence->picked[of->back], most }, &period))
+        return false;
+    bool is_rest = false;
+    of->diagnosis->hertz_most[of->back] = most;
+    if (period.log_chance < one_in) {
+        for (guint i = 0; i < moments->len; i++)
+            if (period.is_inside[i])
+                zgi_answer(zgi_mark_at(of, zgi_hit_at(of, g_array_index(owners, guint, i))->mark), ZG_CAUSE_PERIODIC,
+                           ZGI_WHY_FLIPS);
+        g_autofree char *width = zgi_duration(period.part / period.hertz);
+        struct zg_finding *finding = zgi_find(
+            of, ZG_CAUSE_PERIODIC,
+            g_strdup_printf("%.4g Hz: %u of %u bytes hit are within %s of each period (chance: 1e%.0f; up to %.0f Hz "
+                            "tried)",
+                            period.hertz, period.inside, moments->len, width, period.log_chance / G_LN10, most));
+        zgi_quantity(finding, "hertz", period.hertz);
+        zgi_quantity(finding, "width_seconds", period.part / period.hertz);
+        zgi_quantity(finding, "inside", period.inside);
+        zgi_quantity(finding, "of", moments->len);
+        zgi_quantity(finding, "log10_chance", period.log_chance / G_LN10);
+        zgi_drop_answered_hits(of);
+        const guint outside = moments->len - period.inside;
+        is_rest = outside < few * moments->len && 2 * period.beside >= outside;
+    }
+    g_free(period.is_inside);
+    return is_rest;
+}
+
+/* --- bursts */
+
+static void name_bursts(struct zgi_case *of, const struct bursts *bursts, const GArray *clusters)
+{
+    double count = 0, bits = 0, length_s = 0;
+    guint single = 0;
+
+    for (guint i = 0; i < clusters->len; i++) {
+        const struct cluster *cluster = &g_array_index(clusters, struct cluster, i);
+        const unsigned here = bits_of(of, cluster);
+        if (here < 2) {
+            single++;
+            continue;
+        }
+        const double span_s = zgi_hit_at(of, cluster->end - 1)->at_s - zgi_hit_at(of, cluster->first)->at_s;
+        count++;
+        bits += here;
+        length_s += isnan(span_s) ? 0 : span_s;
+        answer_cluster(of, cluster, ZG_CAUSE_BURSTS);
+    }
+    if (count == 0)
+        return;
+    for (guint i = 0; i < clusters->len && 2 * single <= count; i++) /* short ones, not errors of another kind */
+        answer_cluster(of, &g_array_index(clusters, struct cluster, i), ZG_CAUSE_BURSTS);
+    g_autofree char *length = zgi_duration(fmax(length_s / count, of->evidence->byte_s / 10));
+    struct zg_finding *finding = zgi_find(
+        of, ZG_CAUSE_BURSTS,
+        g_strdup_printf("%.0f bursts of %.3g inverted bits in %s on average; %u of %u bits follow another within "
+                        "%.3g bytes (chance: 1e%.0f)",
+                        count, bits / count, length, bursts->close, bursts->of, bursts->reach,
+                        bursts->log_chance / G_LN10));
+    zgi_quantity(finding, "bursts", count);
+    zgi_quantity(finding, "bits", bits / count);
+    zgi_quantity(finding, "mean_seconds", length_s / count);
+    zgi_quantity(finding, "reach_bytes", bursts->reach);
+    zgi_quantity(finding, "log10_chance", bursts->log_chance / G_LN10);
+    zgi_drop_answered_hits(of);
+}
+
+/* --- what is left */
+
+static void name_rest(struct zgi_case *of)
+{
+    double bits = 0;
+
+    for (guint i = 0; i < of->hits->len; i++)
+        bits += __builtin_popcount((unsigned)(zgi_hit_at(of, i)->sent ^ zgi_hit_at(of, i)->arrived));
+    if (bits < BITS_LEAST)
+        return;
+    for (guint i = 0; i < of->hits->len; i++)
+        zgi_answer(zgi_mark_at(of, zgi_hit_at(of, i)->mark), ZG_CAUSE_BITS, ZGI_WHY_FLIPS);
+    const double rate = bits / fmax(8 * of->bytes, 1);
+    struct zg_finding *finding =
+        zgi_find(of, ZG_CAUSE_BITS,
+                 g_strdup_printf("%.0f inverted bits, %.2e of those carried; they do not cluster%s", bits, rate,
+                                 of->diagnosis->hertz_most[of->back] > 0 ? " and have no period" : ""));
+    zgi_quantity(finding, "bits", bits);
+    zgi_quantity(finding, "bit_error_rate", rate);
+}
+
+static gint by_time(gconstpointer a, gconstpointer b)
+{
+    const struct zgi_hit *one = a, *other = b;
+    if (one->mark != other->mark)
+        return (one->mark > other->mark) - (one->mark < other->mark);
+    return (one->sent_at > other->sent_at) - (one->sent_at < other->sent_at);
+}
+
+/* The hits there are now, their distances and their bursts. */
+struct picture {
+    double *distances;
+    struct bursts bursts;
+    GArray *clusters;
+};
+
+static struct picture picture_of(struct zgi_case *of, const double *carried)
+{
+    struct picture picture = { .distances = g_new(double, of->hits->len + 1) };
+    g_autofree double *bits = g_new(double, 8 * (gsize)of->hits->len + 1);
+
+    for (guint i = 0; i + 1 < of->hits->len; i++)
+        picture.distances[i] = distance(of, carried, i);
+    const guint count = spread_bits(of, picture.distances, bits);
+    picture.bursts = find_bursts(bits, count, fmax(of->bytes, 1));
+    picture.clusters = clusters_of(of, picture.distances, picture.bursts.reach);
+    return picture;
+}
+
+static void clear_picture(struct picture *picture)
+{
+    g_free(picture->distances);
+    g_array_unref(picture->clusters);
+}
+
+void zgi_look_for_times(struct zgi_case *of)
+{
+    g_autofree double *carried = add_up(of->evidence->seconds[of->back]);
+
+    zgi_drop_answered_hits(of);
+    g_array_sort(of->hits, by_time);
+    if (of->hits->len == 0)
+        return;
+    if (find_period(of) || of->hits->len == 0)
+        return;
+    struct picture picture = picture_of(of, carried);
+    if (picture.bursts.reach > 0)
+        name_bursts(of, &picture.bursts, picture.clusters);
+    clear_picture(&picture);
+    name_rest(of);
+}
