@@ -1,12 +1,12 @@
 /* SPDX-License-Identifier: MIT */
 #include "cli.h"
 
-#include "store/stored.h"
+#include "report/report.h"
 
 struct options {
     gint64 run;
     gboolean as_json;
-    char *table;
+    char *table, *page;
 };
 
 static int report(const struct cli_verb *verb, const char *file, const struct options *options)
@@ -27,7 +27,15 @@ static int report(const struct cli_verb *verb, const char *file, const struct op
         cli_error(verb, "%s", error->message);
         return CLI_TROUBLE;
     }
-    g_autofree char *text = options->as_json ? zg_stored_json(stored) : zg_stored_text(stored);
+    if (options->page) {
+        g_autofree char *page = zg_report_page(stored, file);
+        if (!g_file_set_contents(options->page, page, -1, &error)) {
+            cli_error(verb, "--html: %s", error->message);
+            zg_stored_free(stored);
+            return CLI_TROUBLE;
+        }
+    }
+    g_autofree char *text = options->as_json ? zg_report_json(stored) : zg_report_text(stored);
     cli_print(options->as_json ? "%s\n" : "%s", text);
     const int status = zg_stored_passed(stored) ? CLI_YES : CLI_NO;
     zg_stored_free(stored);
@@ -42,6 +50,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON document", NULL },
         { "csv", 0, 0, G_OPTION_ARG_STRING, &options.table,
           "Print a table as comma-separated values: run, second, event, stretch, counters", "TABLE" },
+        { "html", 0, 0, G_OPTION_ARG_FILENAME, &options.page,
+          "Write the report as a page, too, that opens without anything else", "FILE" },
         G_OPTION_ENTRY_NULL
     };
 
@@ -55,6 +65,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     else
         status = report(verb, argv[1], &options);
     g_free(options.table);
+    g_free(options.page);
     return cli_finish(verb, status);
 }
 

@@ -5,6 +5,9 @@
 #include "soak_asked.h"
 #include "soak_many.h"
 
+/* What a shell takes as it is. */
+#define SHELL_PLAIN "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_./:=,@%+-"
+
 /* On a real shared line a soak must be given a device; elsewhere there is only one. */
 static bool is_addressed(const struct cli_verb *verb, const struct zg_plan *plan,
                          const struct zg_soak_settings *settings)
@@ -88,6 +91,8 @@ static int run_loaded(const struct cli_verb *verb, const struct zg_plan *plan, c
                                 .definition = definition,
                                 .store = options->store,
                                 .goes_on = options->goes_on,
+                                .page = options->page,
+                                .command = options->command,
                                 .stretches = (uint32_t)options->stretches,
                                 .marks = options->marks,
                                 .marks_file = options->marks_file,
@@ -111,6 +116,19 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct cli_s
     }
     cli_soak_clear(&asked);
     return status;
+}
+
+/* The command line, for a shell. */
+static char *command_of(int argc, char **argv)
+{
+    GString *command = g_string_new("zeugma");
+
+    for (int i = 0; i < argc; i++) {
+        const bool is_plain = argv[i][0] != '\0' && strspn(argv[i], SHELL_PLAIN) == strlen(argv[i]);
+        g_autofree char *quoted = is_plain ? g_strdup(argv[i]) : g_shell_quote(argv[i]);
+        g_string_append_printf(command, " %s", quoted);
+    }
+    return g_string_free(command, FALSE);
 }
 
 static int run(const struct cli_verb *verb, int argc, char **argv)
@@ -176,6 +194,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
           "End with the first: lost, damaged_detected, unexpected, restart, ...; repeatable", "CLASS" },
         { "store", 0, 0, G_OPTION_ARG_FILENAME, &options.store,
           "Keep all that happens in this file, second by second; zeugma report shows it", "FILE" },
+        { "html", 0, 0, G_OPTION_ARG_FILENAME, &options.page,
+          "At the end, whatever brings it, write the report as a page that opens without anything else", "FILE" },
         { "stretches", 0, 0, G_OPTION_ARG_INT, &options.stretches,
           "Of how many damages the store keeps the bytes before it takes fewer; default 100000", "N" },
         { "continue", 0, 0, G_OPTION_ARG_NONE, &options.goes_on, "Go on with the newest such run of the store", NULL },
@@ -195,8 +215,11 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         G_OPTION_ENTRY_NULL
     };
 
-    if (!cli_parse(verb, entries, &argc, &argv, 2, 16))
+    options.command = command_of(argc, argv);
+    if (!cli_parse(verb, entries, &argc, &argv, 2, 16)) {
+        g_free(options.command);
         return CLI_USAGE;
+    }
     int status = run_with(verb, argv, &options);
     g_free(options.duration);
     g_free(options.faults);
@@ -209,6 +232,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_free(options.until);
     g_free(options.at_most);
     g_free(options.store);
+    g_free(options.page);
+    g_free(options.command);
     g_free(options.marks_file);
     g_free(options.on_event);
     g_free(options.bisect);

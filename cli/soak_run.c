@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "soak_run.h"
 
+#include <errno.h>
+#include <glib/gstdio.h>
 #include <stdio.h>
 #include <string.h>
 #include <sys/ioctl.h>
@@ -10,9 +12,9 @@
 #include "live.h"
 #include "marks.h"
 #include "plan/fingerprint.h"
+#include "report/report.h"
 #include "soak/report.h"
 #include "soak/running.h"
-#include "store/stored.h"
 
 enum { SAVE_US = 500000, LINE_US = 10000000, VIEW_US = 250000 };
 
@@ -24,6 +26,8 @@ struct progress {
     bool is_terminal;
     unsigned lines; /* of the view on the terminal */
     struct zg_store *store;
+    char *store_file, *folder; /* of a store for the page only; NULL: none */
+    bool keeps_folder;
     struct cli_marks *marks;
     char *keys;   /* what the keys do */
     guint events; /* told to the command so far, */
@@ -182,12 +186,59 @@ static char *rules_json(const struct cli_soak_run *run)
     return zg_json_end(&json);
 }
 
+/* What the system knows of a serial port. Free with g_free(). */
+static char *adapter_of(const struct zg_address *link)
+{
+    struct zg_serial_port port = { .path = "" };
+
+    if (!link || link->kind != ZG_ADDRESS_SERIAL)
+        return NULL;
+    g_autofree char *name = g_path_get_basename(link->path);
+    zg_serial_describe("", name, &port);
+    g_autofree char *text = g_strdup_printf("%s %s %s%s%s", port.maker, port.product, port.ids,
+                                            port.driver[0] != '\0' ? ", driver " : "", port.driver);
+    g_strstrip(text);
+    return text[0] != '\0' ? g_utf8_make_valid(text, -1) : NULL;
+}
+
+/* A page is made from a store: without one that is asked for, from one that is forgotten. */
+static bool make_folder(struct cli_soak_run *run, struct progress *progress, GError **error)
+{
+    g_autofree char *where = run->page ? g_path_get_dirname(run->page) : NULL;
+
+    if (where && g_access(where, W_OK) != 0) {
+        g_set_error(error, G_FILE_ERROR, G_FILE_ERROR_ACCES, "%s: %s", where, g_strerror(errno));
+        return false;
+    }
+    if (run->store || !run->page)
+        return true;
+    progress->folder = g_dir_make_tmp("zeugma-XXXXXX", error);
+    run->store = progress->store_file =
+        progress->folder ? g_build_filename(progress->folder, "soak.store", NULL) : NULL;
+    return progress->folder != NULL;
+}
+
+static void remove_folder(struct progress *progress)
+{
+    static const char *const ends[] = { "", "-wal", "-shm" };
+
+    for (size_t i = 0; progress->store_file && !progress->keeps_folder && i < G_N_ELEMENTS(ends); i++) {
+        g_autofree char *name = g_strconcat(progress->store_file, ends[i], NULL);
+        (void)g_unlink(name);
+    }
+    if (progress->folder && !progress->keeps_folder)
+        (void)g_rmdir(progress->folder);
+    g_free(progress->store_file);
+    g_free(progress->folder);
+}
+
 /* Opens the store. A run that goes on is as much shorter as it has run already. */
 static bool open_store(struct cli_soak_run *run, struct progress *progress, GError **error)
 {
     g_autofree char *definition = NULL;
     g_autofree char *settings = zg_soak_settings_json(run->plan, &run->settings);
     g_autofree char *rules = rules_json(run);
+    g_autofree char *adapter = adapter_of(run->settings.link);
     uint64_t *length_ns = &run->settings.duration_ns;
 
     if (!run->store)
@@ -201,6 +252,8 @@ static bool open_store(struct cli_soak_run *run, struct progress *progress, GErr
                                         .link = run->settings.link ? run->settings.link->text : "sim:",
                                         .settings = settings,
                                         .requirements = rules,
+                                        .command = run->command,
+                                        .adapter = adapter,
                                         .planned_s = (double)*length_ns * 1e-9,
                                         .stretches = run->stretches };
     progress->store = zg_store_begin(run->store, &about, run->goes_on, error);
@@ -260,11 +313,32 @@ static int print_report(const struct cli_soak_run *run, const struct zg_soak_rep
         cli_error(run->verb, "%s", error->message);
         return CLI_TROUBLE;
     }
-    g_autofree char *text = run->as_json ? zg_stored_json(stored) : zg_stored_text(stored);
+    g_autofree char *text = run->as_json ? zg_report_json(stored) : zg_report_text(stored);
     cli_print(run->as_json ? "%s\n" : "%s", text);
     const int status = zg_stored_passed(stored) && report->result->adds_up ? CLI_YES : CLI_NO;
     zg_stored_free(stored);
     return status;
+}
+
+/* Writes the page from the store. False: it is not there, as a message says. */
+static bool write_page(struct progress *progress)
+{
+    const struct cli_soak_run *run = progress->run;
+    g_autoptr(GError) error = NULL;
+    struct zg_stored *stored = run->page ? zg_stored_read(run->store, 0, &error) : NULL;
+
+    if (stored) {
+        g_autofree char *page = zg_report_page(stored, progress->folder ? NULL : run->store);
+        (void)g_file_set_contents(run->page, page, -1, &error);
+        zg_stored_free(stored);
+    }
+    if (error && progress->folder) {
+        cli_error(run->verb, "--html: %s; what was measured is in %s", error->message, run->store);
+        progress->keeps_folder = true;
+    } else if (error) {
+        cli_error(run->verb, "--html: %s", error->message);
+    }
+    return !error;
 }
 
 static int finish(struct progress *progress, const struct zg_soak_result *result)
@@ -280,6 +354,7 @@ static int finish(struct progress *progress, const struct zg_soak_result *result
     const unsigned skipped = cli_marks_from_table(progress->marks, progress->begun_utc_us, take_table_mark, progress);
     const bool is_stored = close_store(progress, result, json);
     const int status = print_report(run, &report, json);
+    const bool is_written = write_page(progress);
 
     if (skipped > 0)
         cli_error(run->verb, "--marks: %u lines without a time at their beginning were skipped", skipped);
@@ -289,7 +364,7 @@ static int finish(struct progress *progress, const struct zg_soak_result *result
                   progress->untold);
     if (result->ended[0] != '\0')
         cli_error(run->verb, "ended early: %s", result->ended);
-    return result->ended[0] != '\0' || !is_stored ? CLI_TROUBLE : status;
+    return result->ended[0] != '\0' || !is_stored || !is_written ? CLI_TROUBLE : status;
 }
 
 typedef struct zg_soak_result *soak_function(const struct zg_plan *plan, const struct zg_soak_settings *settings,
@@ -324,6 +399,10 @@ int cli_soak_run(struct cli_soak_run *run)
     g_autoptr(GError) error = NULL;
     int status = CLI_TROUBLE;
 
+    if (!make_folder(run, &progress, &error)) {
+        cli_error(run->verb, "--html: %s", error->message);
+        return CLI_TROUBLE;
+    }
     run->settings.journal = zg_journal_new(run->store != NULL);
     progress.marks = cli_marks_open(run->verb, run->marks, run->marks_file);
     if (progress.marks && !open_store(run, &progress, &error)) {
@@ -339,6 +418,7 @@ int cli_soak_run(struct cli_soak_run *run)
     if (progress.marks)
         cli_marks_close(progress.marks);
     zg_journal_free(run->settings.journal);
+    remove_folder(&progress);
     g_free(progress.keys);
     g_free(progress.trouble);
     return status;

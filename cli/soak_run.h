@@ -16,6 +16,8 @@ struct cli_soak_run {
     const char *definition; /* the file */
     const char *store;      /* NULL: nothing is stored */
     bool goes_on;           /* with the newest run of the store */
+    const char *page;       /* where the report is written as a page; NULL: nowhere */
+    const char *command;    /* that began this */
     uint32_t stretches;     /* of so many the store keeps the bytes; 0: as usual */
     char *const *marks;     /* texts of the keys 1, 2, ...; NULL-terminated or NULL */
     const char *marks_file; /* a named pipe, or a table; NULL: none */

@@ -39,8 +39,28 @@ add_custom_command(OUTPUT services.c
   COMMAND ${CMAKE_COMMAND} -DSOURCE=${PROJECT_SOURCE_DIR}/host/definition/services.yaml -DNAME=zgi_services_text
           -DHEADER=definition/services.h -DOUTPUT=services.c -P ${PROJECT_SOURCE_DIR}/cmake/embed_text.cmake
   DEPENDS host/definition/services.yaml cmake/embed_text.cmake VERBATIM COMMENT "Embedding the services")
+# What a report's page holds; without the library for charts it has none.
+find_file(CHART_JS chart.min.js PATHS /usr/share/javascript/chart.js)
+if(NOT CHART_JS)
+  message(WARNING "There is no Chart.js: reports will have no charts.")
+  file(WRITE ${CMAKE_CURRENT_BINARY_DIR}/no_charts.js "")
+  set(CHART_JS_FILE ${CMAKE_CURRENT_BINARY_DIR}/no_charts.js)
+else()
+  set(CHART_JS_FILE ${CHART_JS})
+endif()
+set(PAGE_SOURCES "")
+foreach(part "style=${PROJECT_SOURCE_DIR}/host/report/page.css" "script=${PROJECT_SOURCE_DIR}/host/report/page.js"
+        "charts=${CHART_JS_FILE}")
+  string(REGEX REPLACE "=.*" "" name ${part})
+  string(REGEX REPLACE "^[^=]*=" "" source ${part})
+  add_custom_command(OUTPUT page_${name}.c
+    COMMAND ${CMAKE_COMMAND} -DSOURCE=${source} -DNAME=zgi_page_${name} -DHEADER=report/page_parts.h
+            -DOUTPUT=page_${name}.c -P ${PROJECT_SOURCE_DIR}/cmake/embed_text.cmake
+    DEPENDS ${source} cmake/embed_text.cmake VERBATIM COMMENT "Embedding the report's ${name}")
+  list(APPEND PAGE_SOURCES ${CMAKE_CURRENT_BINARY_DIR}/page_${name}.c)
+endforeach()
 add_library(zeugma_host STATIC ${HOST_SOURCES} ${CMAKE_CURRENT_BINARY_DIR}/embedded.c
-            ${CMAKE_CURRENT_BINARY_DIR}/services.c)
+            ${CMAKE_CURRENT_BINARY_DIR}/services.c ${PAGE_SOURCES})
 target_compile_definitions(zeugma_host PRIVATE _GNU_SOURCE)
 add_library(zeugma::host ALIAS zeugma_host)
 target_include_directories(zeugma_host PUBLIC $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/host>

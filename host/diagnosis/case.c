@@ -28,7 +28,11 @@ static void look_at_bytes(struct zgi_case *of, struct zgi_mark *mark)
             sent[step.sent_at], arrived[step.arrived_at]
         };
         g_array_append_val(of->hits, hit);
+        for (unsigned bit = 0; bit < 8; bit++)
+            of->diagnosis->bits[of->back][bit] += (unsigned)(hit.sent ^ hit.arrived) >> bit & 1;
     }
+    if (stretch->frames == 1 && mark->steps_end > mark->steps)
+        of->diagnosis->places[of->back][MIN(zgi_step_at(of, mark->steps)->sent_at, ZG_PLACES - 1U)]++;
     if (alignment->held > 0)
         mark->longest_gap = MAX(mark->longest_gap, alignment->held);
     mark->asks |= alignment->hit_bytes > 0 ? ZGI_WHY_FLIPS : 0;

@@ -37,7 +37,7 @@ enum zg_cause {
 const char *zg_cause_name(enum zg_cause cause);
 const char *zg_cause_key(enum zg_cause cause);
 
-enum { ZG_QUANTITIES = 6 };
+enum { ZG_QUANTITIES = 6, ZG_PLACES = 256 /* the last one and beyond together */ };
 
 /* A cause on one way. */
 struct zg_finding {
@@ -56,7 +56,9 @@ struct zg_diagnosis {
     uint64_t damages[2];   /* stretches out (0), back (1) */
     uint64_t looked_at[2]; /* of them those whose bytes are kept; the others are not explained */
     uint64_t unexplained[2];
-    double hertz_most[2]; /* the greatest frequency tried for interference; 0: there was too little for that */
+    uint64_t bits[2][8];           /* inverted ones by their place in the byte, 0 the lowest */
+    uint64_t places[2][ZG_PLACES]; /* damages of single frames, by the place of the first byte hit */
+    double hertz_most[2];          /* the greatest frequency tried for interference; 0: there was too little for that */
 };
 
 /* Explains the stretches, and notes in each what explains it. Free with zg_diagnosis_free(). */

@@ -135,10 +135,16 @@ static guint spread_bits(const struct zgi_case *of, const double *distances, dou
     return count + 1;
 }
 
+/* Of bytes in which many bits are inverted the alignment makes missing and inserted ones. */
 static void answer_cluster(struct zgi_case *of, const struct cluster *cluster, enum zg_cause cause)
 {
-    for (guint i = cluster->first; i < cluster->end; i++)
-        zgi_answer(zgi_mark_at(of, zgi_hit_at(of, i)->mark), cause, ZGI_WHY_FLIPS);
+    for (guint i = cluster->first; i < cluster->end; i++) {
+        struct zgi_mark *mark = zgi_mark_at(of, zgi_hit_at(of, i)->mark);
+        const struct zg_alignment *alignment = &mark->alignment;
+        const bool is_garbled =
+            alignment->missing > 0 && alignment->missing == alignment->inserted + alignment->doubled;
+        zgi_answer(mark, cause, ZGI_WHY_FLIPS | (is_garbled ? ZGI_WHY_SINGLES | ZGI_WHY_GAP : 0));
+    }
 }
 
 static unsigned bits_of(const struct zgi_case *of, const struct cluster *cluster)

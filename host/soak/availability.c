@@ -5,7 +5,7 @@
 
 enum { TURN = 10, FRAMES_LEAST = 10 };
 
-enum state { EMPTY, GOOD, ERRORED, SEVERE };
+enum state { EMPTY = ZG_SECOND_EMPTY, GOOD = ZG_SECOND_GOOD, ERRORED = ZG_SECOND_ERRORED, SEVERE = ZG_SECOND_SEVERE };
 
 /* A second, or as many as carry ten frames. */
 struct interval {
@@ -125,11 +125,9 @@ struct zg_availability zg_availability_of(const GArray *rows, enum zg_path path)
     return found;
 }
 
-struct zg_availability zg_availability_of_all(const GArray *rows)
+uint8_t *zg_second_states(const GArray *rows)
 {
-    struct zg_availability found = { .interval_s = 1 };
-    g_autofree bool *unavailable = g_new0(bool, rows->len + 1);
-    uint64_t run = 0;
+    uint8_t *states = g_new0(uint8_t, rows->len + 1);
 
     for (unsigned path = 0; path < ZG_PATHS; path++) {
         const uint32_t length = interval_of(rows, (enum zg_path)path);
@@ -138,17 +136,31 @@ struct zg_availability zg_availability_of_all(const GArray *rows)
         g_autoptr(GArray) intervals = intervals_of(rows, (enum zg_path)path, length);
         for (guint i = 0; i < intervals->len; i++) {
             const struct interval *at = &g_array_index(intervals, struct interval, i);
-            for (uint32_t k = at->from; at->unavailable && k < at->to; k++)
-                unavailable[k] = true;
+            const uint8_t state = at->unavailable ? ZG_SECOND_UNAVAILABLE : (uint8_t)at->state;
+            for (uint32_t k = at->from; k < at->to; k++)
+                states[k] = MAX(states[k], state);
         }
     }
-    for (guint i = 0; i < rows->len; i++) {
+    for (guint i = 0; i < rows->len; i++)
         if (row_at(rows, i)->held)
+            states[i] = ZG_SECOND_NOT_MEASURED;
+    return states;
+}
+
+struct zg_availability zg_availability_of_all(const GArray *rows)
+{
+    struct zg_availability found = { .interval_s = 1 };
+    g_autofree uint8_t *states = zg_second_states(rows);
+    uint64_t run = 0;
+
+    for (guint i = 0; i < rows->len; i++) {
+        const bool unavailable = states[i] == ZG_SECOND_UNAVAILABLE;
+        if (states[i] == ZG_SECOND_NOT_MEASURED)
             continue;
         found.seconds++;
-        found.available += !unavailable[i];
-        found.outages += unavailable[i] && run == 0;
-        run = unavailable[i] ? run + 1 : 0;
+        found.available += !unavailable;
+        found.outages += unavailable && run == 0;
+        run = unavailable ? run + 1 : 0;
         found.longest = MAX(found.longest, run);
     }
     return found;
@@ -161,4 +173,24 @@ uint64_t zg_seconds_held(const GArray *rows)
     for (guint i = 0; i < rows->len; i++)
         held += row_at(rows, i)->held;
     return held;
+}
+
+guint zg_worst_seconds(const GArray *rows, struct zg_worst_second worst[ZG_WORST_MOST])
+{
+    guint count = 0;
+
+    for (guint i = 0; i < rows->len; i++) {
+        const struct zg_time_row *row = row_at(rows, i);
+        const struct zg_worst_second here = { i, (uint64_t)row->bad[0] + row->bad[1] + row->bad[2] };
+        guint at = count;
+        while (at > 0 && worst[at - 1].lost < here.lost)
+            at--;
+        if (here.lost == 0 || at == ZG_WORST_MOST)
+            continue;
+        count = MIN(count + 1, (guint)ZG_WORST_MOST);
+        for (guint k = count - 1; k > at; k--)
+            worst[k] = worst[k - 1];
+        worst[at] = here;
+    }
+    return count;
 }

@@ -28,6 +28,28 @@ struct zg_availability zg_availability_of(const GArray *rows, enum zg_path path)
  * seconds of the clock. */
 struct zg_availability zg_availability_of_all(const GArray *rows);
 
+/* What each second was, of all paths the worst. */
+enum zg_second_state {
+    ZG_SECOND_EMPTY,
+    ZG_SECOND_GOOD,
+    ZG_SECOND_ERRORED,
+    ZG_SECOND_SEVERE,
+    ZG_SECOND_UNAVAILABLE,
+    ZG_SECOND_NOT_MEASURED,
+    ZG_SECOND_STATES
+};
+
+/* One for each row. Free with g_free(). */
+uint8_t *zg_second_states(const GArray *rows);
+
+/* The seconds in which most was lost, the worst first. Returns how many. */
+enum { ZG_WORST_MOST = 5 };
+struct zg_worst_second {
+    uint32_t at;
+    uint64_t lost;
+};
+guint zg_worst_seconds(const GArray *rows, struct zg_worst_second worst[ZG_WORST_MOST]);
+
 /* Seconds in which the host itself was held up. */
 uint64_t zg_seconds_held(const GArray *rows);
 

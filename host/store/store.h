@@ -20,6 +20,8 @@ struct zg_store_run {
     const char *link;         /* as on the command line */
     const char *settings;     /* a JSON object, and */
     const char *requirements; /* an array of them */
+    const char *command;      /* that began it; NULL: unknown */
+    const char *adapter;      /* that the link goes through; NULL: none, or unknown */
     double planned_s;
     uint32_t
         stretches; /* of so many at first the bytes are kept, then of those of fewer and fewer seconds; 0: 100,000 */

@@ -28,10 +28,10 @@ bool zgi_store_insert_run(struct zg_store *store, const struct zg_store_run *run
     g_autofree char *begun = zgi_store_utc(store->begun_us);
     g_autofree char *machine =
         uname(&host) == 0 ? g_strdup_printf("%s %s %s", host.sysname, host.release, host.machine) : g_strdup("");
-    sqlite3_stmt *put = zgi_store_prepare(store->database,
-                                          "INSERT INTO run (begun, tool, protocol, fingerprint, definition, link, "
-                                          "settings, requirements, host, planned_seconds) VALUES (?, ?, ?, ?, ?, ?, ?, "
-                                          "?, ?, ?)");
+    sqlite3_stmt *put =
+        zgi_store_prepare(store->database, "INSERT INTO run (begun, tool, protocol, fingerprint, definition, link, "
+                                           "settings, requirements, host, planned_seconds, command, adapter) VALUES "
+                                           "(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
 
     if (!put)
         return false;
@@ -45,6 +45,8 @@ bool zgi_store_insert_run(struct zg_store *store, const struct zg_store_run *run
     zgi_store_bind(put, 8, run->requirements);
     zgi_store_bind(put, 9, machine);
     (void)sqlite3_bind_double(put, 10, run->planned_s);
+    zgi_store_bind(put, 11, run->command);
+    zgi_store_bind(put, 12, run->adapter);
     const bool fine = zgi_store_done(put);
     sqlite3_finalize(put);
     store->run = sqlite3_last_insert_rowid(store->database);

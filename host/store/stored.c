@@ -18,11 +18,11 @@ static char *text_at(sqlite3_stmt *row, int column)
 
 static bool read_run(sqlite3 *database, int64_t run, struct zg_stored *stored)
 {
-    sqlite3_stmt *row =
-        zgi_store_about(database,
-                        "SELECT run, begun, tool, protocol, link, settings, host, ended, result, fingerprint, "
-                        "planned_seconds, ran_seconds, parts FROM run WHERE run = ?1 OR ?1 = 0 ORDER BY run DESC",
-                        run);
+    sqlite3_stmt *row = zgi_store_about(
+        database,
+        "SELECT run, begun, tool, protocol, link, settings, host, ended, result, fingerprint, "
+        "planned_seconds, ran_seconds, parts, command, adapter FROM run WHERE run = ?1 OR ?1 = 0 ORDER BY run DESC",
+        run);
     const bool found = row && sqlite3_step(row) == SQLITE_ROW;
 
     if (found) {
@@ -39,6 +39,8 @@ static bool read_run(sqlite3 *database, int64_t run, struct zg_stored *stored)
         stored->planned_s = sqlite3_column_double(row, 10);
         stored->ran_s = sqlite3_column_double(row, 11);
         stored->parts = (unsigned)sqlite3_column_int(row, 12);
+        stored->command = text_at(row, 13);
+        stored->adapter = text_at(row, 14);
     }
     sqlite3_finalize(row);
     return found;
@@ -87,18 +89,22 @@ static void add_latency(struct zg_stored *stored, enum zg_flow flow, const void 
 /* Adds a row of `second`: flow, damages, slow, held_ms, latency and the classes, from these columns on. */
 static void add_row(struct zg_stored *stored, sqlite3_stmt *row, struct zg_second *second)
 {
-    enum { WAY = 1, FLOW, SENT, DAMAGES, SLOW, HELD, LATENCY, CLASSES };
+    enum { WAY = 1, FLOW, SENT, DAMAGES, SLOW, HELD, LATENCY, BYTES, P50, P99, MOST, CLASSES };
     const char *way = (const char *)sqlite3_column_text(row, WAY);
     const enum zg_flow flow = flow_of(way, (const char *)sqlite3_column_text(row, FLOW));
     struct zg_ledger_sums *sums = &stored->sums.sums;
     const bool at_host = strcmp(way, "back") == 0;
 
+    struct zg_stored_second *all = &g_array_index(stored->seconds, struct zg_stored_second, stored->seconds->len - 1);
+
     second->damages[at_host] += (uint32_t)sqlite3_column_int64(row, DAMAGES);
+    all->damages[at_host] += (uint32_t)sqlite3_column_int64(row, DAMAGES);
     stored->sums.damages[at_host] += (uint64_t)sqlite3_column_int64(row, DAMAGES);
     stored->sums.slow += (uint64_t)sqlite3_column_int64(row, SLOW);
     second->held_ms = MAX(second->held_ms, (uint32_t)sqlite3_column_int64(row, HELD));
     for (unsigned i = 0; i < ZG_CLASSES; i++) {
         const uint64_t count = (uint64_t)sqlite3_column_int64(row, CLASSES + (int)i);
+        all->classes[at_host][i] += (uint32_t)count;
         if (zg_class_is_of_arrivals((enum zg_class)i))
             sums->arrivals[at_host][i] += count;
         if (flow < ZG_FLOWS && i < ZG_ENTRY_CLASSES) {
@@ -108,8 +114,14 @@ static void add_row(struct zg_stored *stored, sqlite3_stmt *row, struct zg_secon
         if (i >= ZG_CLASS_REPEATED)
             second->others[at_host][i - ZG_CLASS_REPEATED] += (uint32_t)count;
     }
-    if (flow == ZG_FLOWS)
+    if (flow == ZG_FLOWS) {
+        all->bytes[at_host] += (uint64_t)sqlite3_column_int64(row, BYTES);
         return;
+    }
+    all->sent[at_host] += (uint32_t)sqlite3_column_int64(row, SENT);
+    all->p50_us = MAX(all->p50_us, (uint32_t)sqlite3_column_int64(row, P50));
+    all->p99_us = MAX(all->p99_us, (uint32_t)sqlite3_column_int64(row, P99));
+    all->most_us = MAX(all->most_us, (uint32_t)sqlite3_column_int64(row, MOST));
     second->flows[flow].sent = (uint32_t)sqlite3_column_int64(row, SENT);
     sums->sent[flow] += second->flows[flow].sent;
     if (sqlite3_column_type(row, LATENCY) == SQLITE_BLOB)
@@ -127,10 +139,11 @@ static void end_second(struct zg_stored *stored, struct zg_second *second)
 static bool read_seconds(sqlite3 *database, struct zg_stored *stored)
 {
     g_autofree char *classes = zgi_store_class_columns();
-    g_autofree char *sql =
-        g_strdup_printf("SELECT at, way, flow, sent, damages, slow, held_ms, latency, %s FROM second "
-                        "WHERE run = ? ORDER BY at",
-                        classes);
+    g_autofree char *sql = g_strdup_printf(
+        "SELECT at, way, flow, sent, damages, slow, held_ms, latency, bytes, latency_p50_us, latency_p99_us, "
+        "latency_most_us, %s FROM second "
+        "WHERE run = ? ORDER BY at",
+        classes);
     sqlite3_stmt *row = zgi_store_about(database, sql, stored->run);
     struct zg_second second = { .at = 0 };
     bool any = false;
@@ -138,6 +151,8 @@ static bool read_seconds(sqlite3 *database, struct zg_stored *stored)
     while (row && sqlite3_step(row) == SQLITE_ROW) {
         while (second.at < (uint32_t)sqlite3_column_int64(row, 0))
             end_second(stored, &second);
+        if (stored->seconds->len <= second.at)
+            g_array_set_size(stored->seconds, second.at + 1);
         add_row(stored, row, &second);
         any = true;
     }
@@ -281,6 +296,7 @@ struct zg_stored *zg_stored_read(const char *file, int64_t run, GError **error)
         return NULL;
     struct zg_stored *stored = g_new0(struct zg_stored, 1);
     stored->times = g_array_new(FALSE, FALSE, sizeof(struct zg_time_row));
+    stored->seconds = g_array_new(FALSE, TRUE, sizeof(struct zg_stored_second));
     stored->events = zg_events_new();
     stored->requirements = g_array_new(FALSE, FALSE, sizeof(struct zg_soak_requirement));
     stored->counters = g_array_new(FALSE, FALSE, sizeof(struct zg_stored_counter));
@@ -302,12 +318,14 @@ struct zg_stored *zg_stored_read(const char *file, int64_t run, GError **error)
 
 void zg_stored_free(struct zg_stored *stored)
 {
-    char *const texts[] = { stored->begun, stored->tool,  stored->protocol, stored->link,         stored->settings,
-                            stored->host,  stored->ended, stored->result,   stored->settings_text };
+    char *const texts[] = { stored->begun,         stored->tool,    stored->protocol, stored->link,
+                            stored->settings,      stored->host,    stored->ended,    stored->result,
+                            stored->settings_text, stored->command, stored->adapter };
 
     for (size_t i = 0; i < G_N_ELEMENTS(texts); i++)
         g_free(texts[i]);
     g_array_unref(stored->times);
+    g_array_unref(stored->seconds);
     g_array_unref(stored->events);
     g_array_unref(stored->requirements);
     g_array_unref(stored->counters);

@@ -8,6 +8,13 @@
 #include "soak/soak.h"
 #include "store/store.h"
 
+/* What happened to the frames that were due in a second, or arrived in it, on each way: out (0), back (1). */
+struct zg_stored_second {
+    uint32_t sent[2], classes[2][ZG_CLASSES], damages[2];
+    uint64_t bytes[2];                /* on the line */
+    uint32_t p50_us, p99_us, most_us; /* of latencies, the greatest of all flows; 0: there are none */
+};
+
 struct zg_stored_counter {
     char *end, *name;
     int64_t value;
@@ -28,6 +35,8 @@ struct zg_stored {
                  has them, because which way an echo of a real link was lost shows at its end only */
     struct zg_spread one_way[ZG_FLOWS];       /* latencies from when due, where they are known */
     uint64_t damages[2][ZG_DAMAGE_NAMES + 1]; /* stretches out (0), back (1) by name; last those without one */
+    char *command, *adapter;                  /* how it was started; what the link goes through; NULL: unknown */
+    GArray *seconds;                          /* of struct zg_stored_second */
     GArray *times;                            /* of struct zg_time_row */
     GArray *events;                           /* of struct zg_event */
     GArray *requirements;                     /* of struct zg_soak_requirement */
@@ -46,10 +55,6 @@ void zg_stored_free(struct zg_stored *stored);
 /* One table of the run as comma-separated values (RFC 4180), with a line of names; NULL with an error. Free with
  * g_free(). */
 char *zg_stored_csv(const char *file, int64_t run, const char *table, GError **error);
-
-/* The report as text, for a terminal of 100 columns, and as one JSON document (docs/store.md). Free with g_free(). */
-char *zg_stored_text(const struct zg_stored *stored);
-char *zg_stored_json(const struct zg_stored *stored);
 
 /* Whether all its requirements are met. */
 bool zg_stored_passed(const struct zg_stored *stored);

@@ -1,15 +1,13 @@
 /* SPDX-License-Identifier: MIT */
-/* A run of a store, written out. */
+/* A stored run as text. */
 #include <math.h>
 #include <string.h>
 
-#include "codec/json.h"
+#include "report/report.h"
 #include "soak/availability.h"
-#include "soak/report_members.h"
 #include "soak/report_tables.h"
-#include "store/stored.h"
 
-enum { WORST_MOST = 5, EVENTS_MOST = 40, BINS = 5 };
+enum { EVENTS_MOST = 40, BINS = 5 };
 
 /* What became of the run. */
 static char *state_of(const struct zg_stored *stored)
@@ -50,29 +48,12 @@ static void append_events(GString *text, const GArray *events)
 /* The seconds in which most was lost, the worst first. */
 static void append_worst(GString *text, const GArray *times)
 {
-    guint worst[WORST_MOST];
-    uint64_t lost[WORST_MOST];
-    guint count = 0;
+    struct zg_worst_second worst[ZG_WORST_MOST];
+    const guint count = zg_worst_seconds(times, worst);
 
-    for (guint i = 0; i < times->len; i++) {
-        const struct zg_time_row *row = &g_array_index(times, struct zg_time_row, i);
-        const uint64_t bad = (uint64_t)row->bad[0] + row->bad[1] + row->bad[2];
-        guint at = count;
-        while (at > 0 && lost[at - 1] < bad)
-            at--;
-        if (bad == 0 || at == WORST_MOST)
-            continue;
-        count = MIN(count + 1, (guint)WORST_MOST);
-        for (guint k = count - 1; k > at; k--) {
-            worst[k] = worst[k - 1];
-            lost[k] = lost[k - 1];
-        }
-        worst[at] = i;
-        lost[at] = bad;
-    }
     for (guint i = 0; i < count; i++)
-        g_string_append_printf(text, "%s second %u (%" G_GUINT64_FORMAT " lost)%s", i == 0 ? "  worst:" : ",", worst[i],
-                               lost[i], i + 1 == count ? "\n" : "");
+        g_string_append_printf(text, "%s second %u (%" G_GUINT64_FORMAT " lost)%s", i == 0 ? "  worst:" : ",",
+                               worst[i].at, worst[i].lost, i + 1 == count ? "\n" : "");
 }
 
 /* A mark that is a value, "NAME=NUMBER". */
@@ -211,7 +192,7 @@ static void append_verdict(GString *text, const struct zg_stored *stored)
                                   : "");
 }
 
-char *zg_stored_text(const struct zg_stored *stored)
+char *zg_report_text(const struct zg_stored *stored)
 {
     GString *text = g_string_new(NULL);
 
@@ -235,91 +216,4 @@ char *zg_stored_text(const struct zg_stored *stored)
     append_counters(text, stored->counters);
     append_verdict(text, stored);
     return g_string_free(text, FALSE);
-}
-
-/* --- JSON */
-
-static void availability_to_json(struct zg_json *json, const char *key, const struct zg_availability *found)
-{
-    if (found->interval_s == 0)
-        return;
-    zg_json_open(json, key, '{');
-    zg_json_unsigned(json, "interval_seconds", found->interval_s);
-    zg_json_unsigned(json, "intervals", found->seconds);
-    zg_json_unsigned(json, "available", found->available);
-    zg_json_unsigned(json, "errored", found->errored);
-    zg_json_unsigned(json, "severely_errored", found->severe);
-    zg_json_unsigned(json, "background_frames", found->frames);
-    zg_json_unsigned(json, "background_lost", found->bad);
-    zg_json_unsigned(json, "outages", found->outages);
-    zg_json_unsigned(json, "longest_outage", found->longest);
-    zg_json_close(json, '}');
-}
-
-static void time_to_json(struct zg_json *json, const GArray *times)
-{
-    static const char *const keys[ZG_PATHS] = { "out", "back", "trip" };
-
-    zg_json_open(json, "time", '{');
-    for (unsigned path = 0; path < ZG_PATHS; path++) {
-        const struct zg_availability found = zg_availability_of(times, (enum zg_path)path);
-        availability_to_json(json, keys[path], &found);
-    }
-    const struct zg_availability all = zg_availability_of_all(times);
-    zg_json_unsigned(json, "seconds", all.seconds);
-    zg_json_unsigned(json, "available_seconds", all.available);
-    zg_json_unsigned(json, "outages", all.outages);
-    zg_json_unsigned(json, "longest_outage_seconds", all.longest);
-    zg_json_unsigned(json, "not_measured_seconds", zg_seconds_held(times));
-    zg_json_close(json, '}');
-}
-
-char *zg_stored_json(const struct zg_stored *stored)
-{
-    struct zg_json json;
-
-    zg_json_begin(&json, true);
-    zg_json_open(&json, NULL, '{');
-    zg_json_signed(&json, "run", stored->run);
-    zg_json_string(&json, "begun", stored->begun);
-    zg_json_string(&json, "tool", stored->tool);
-    zg_json_string(&json, "protocol", stored->protocol);
-    zg_json_unsigned(&json, "fingerprint", stored->fingerprint);
-    zg_json_string(&json, "link", stored->link);
-    zg_json_literal(&json, "settings", stored->settings);
-    zg_json_double(&json, "planned_seconds", stored->planned_s);
-    zg_json_double(&json, "ran_seconds", stored->ran_s);
-    zg_json_unsigned(&json, "parts", stored->parts);
-    if (stored->ended)
-        zg_json_string(&json, "ended", stored->ended);
-    zgi_members_sent(&json, &stored->sums);
-    zgi_members_rates(&json, &stored->sums);
-    time_to_json(&json, stored->times);
-    zg_json_open(&json, "damages", '{');
-    for (unsigned way = 0; way < 2; way++) {
-        zg_json_open(&json, way == 0 ? "out" : "back", '{');
-        for (unsigned i = 0; i <= ZG_DAMAGE_NAMES; i++)
-            zg_json_unsigned(&json, i < ZG_DAMAGE_NAMES ? zg_damage_key((enum zg_damage_name)i) : "unknown",
-                             stored->damages[way][i]);
-        zg_json_close(&json, '}');
-    }
-    zg_json_close(&json, '}');
-    zg_diagnosis_to_json(stored->diagnosis, &json);
-    zg_json_open(&json, "events", '[');
-    for (guint i = 0; i < stored->events->len; i++) {
-        const struct zg_event *event = &g_array_index(stored->events, struct zg_event, i);
-        zg_json_open(&json, NULL, '{');
-        zg_json_double(&json, "at_seconds", (double)event->at_ns * 1e-9);
-        zg_json_string(&json, "kind", zg_event_name(event->kind));
-        zg_json_string(&json, "text", event->text);
-        zg_json_close(&json, '}');
-    }
-    zg_json_close(&json, ']');
-    zgi_members_verdicts(&json, &stored->sums,
-                         (const struct zg_soak_requirement *)(const void *)stored->requirements->data,
-                         stored->requirements->len);
-    zg_json_bool(&json, "passed", zg_stored_passed(stored));
-    zg_json_bool(&json, "at_any_time", stored->sums.any_time);
-    zg_json_close(&json, '}');
-    return zg_json_end(&json);
 }
