@@ -313,7 +313,7 @@ static int print_report(const struct cli_soak_run *run, const struct zg_soak_rep
         cli_error(run->verb, "%s", error->message);
         return CLI_TROUBLE;
     }
-    g_autofree char *text = run->as_json ? zg_report_json(stored) : zg_report_text(stored);
+    g_autofree char *text = run->as_json ? zg_report_json(stored, NULL) : zg_report_text(stored, NULL);
     cli_print(run->as_json ? "%s\n" : "%s", text);
     const int status = zg_stored_passed(stored) && report->result->adds_up ? CLI_YES : CLI_NO;
     zg_stored_free(stored);
@@ -328,7 +328,7 @@ static bool write_page(struct progress *progress)
     struct zg_stored *stored = run->page ? zg_stored_read(run->store, 0, &error) : NULL;
 
     if (stored) {
-        g_autofree char *page = zg_report_page(stored, progress->folder ? NULL : run->store);
+        g_autofree char *page = zg_report_page(stored, NULL, progress->folder ? NULL : run->store);
         (void)g_file_set_contents(run->page, page, -1, &error);
         zg_stored_free(stored);
     }

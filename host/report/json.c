@@ -40,7 +40,7 @@ static void time_to_json(struct zg_json *json, const GArray *times)
     zg_json_close(json, '}');
 }
 
-char *zg_report_json(const struct zg_stored *stored)
+char *zg_report_json(const struct zg_stored *stored, const struct zg_against *against)
 {
     struct zg_json json;
 
@@ -71,6 +71,8 @@ char *zg_report_json(const struct zg_stored *stored)
     }
     zg_json_close(&json, '}');
     zg_diagnosis_to_json(stored->diagnosis, &json);
+    if (against)
+        zg_comparison_to_json(&against->comparison, against->other, &json);
     zg_json_open(&json, "events", '[');
     for (guint i = 0; i < stored->events->len; i++) {
         const struct zg_event *event = &g_array_index(stored->events, struct zg_event, i);

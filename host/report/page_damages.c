@@ -6,6 +6,7 @@
 
 enum {
     SHOWN_MOST = 600,
+    OPEN = 3,      /* at first */
     OF_A_KIND = 5, /* are shown in any case */
     BESIDE = 6,    /* bytes that are the same, before and after those that are not */
     COLUMNS = 24,
@@ -142,7 +143,7 @@ static const char *what_of(const struct zg_evidence_stretch *stretch, enum zg_da
     return zg_damage_name(*name);
 }
 
-static void append_stretch(GString *page, const struct zg_evidence_stretch *stretch)
+static void append_stretch(GString *page, const struct zg_evidence_stretch *stretch, bool is_open)
 {
     enum zg_damage_name name;
     const char *what = what_of(stretch, &name);
@@ -154,9 +155,9 @@ static void append_stretch(GString *page, const struct zg_evidence_stretch *stre
             g_string_append_printf(keys, "%s%s", keys->len > 0 ? " " : "", zg_cause_key((enum zg_cause)i));
             g_string_append_printf(names, "%s%s", names->len > 0 ? ", " : "", zg_cause_name((enum zg_cause)i));
         }
-    zgi_page(page, "<details class=\"stretch\" data-way=\"%s\" data-what=\"%s\" data-causes=\"%s\"><summary>",
-             stretch->back ? "back" : "out", name < ZG_DAMAGE_NAMES ? zg_damage_key(name) : "unknown",
-             keys->len > 0 ? keys->str : "unexplained");
+    zgi_page(page, "<details%s class=\"stretch\" data-way=\"%s\" data-what=\"%s\" data-causes=\"%s\"><summary>",
+             is_open ? " open" : "", stretch->back ? "back" : "out",
+             name < ZG_DAMAGE_NAMES ? zg_damage_key(name) : "unknown", keys->len > 0 ? keys->str : "unexplained");
     g_string_append_printf(page, "%.4f s, ", isnan(stretch->hit_from_s) ? stretch->from_s : stretch->hit_from_s);
     zgi_page(page, "%s: %s; %s", stretch->back ? "back" : "out", what, names->len > 0 ? names->str : "unexplained");
     g_string_append_printf(page, "; %u frame%s</summary>", stretch->frames, stretch->frames == 1 ? "" : "s");
@@ -224,11 +225,13 @@ void zgi_page_stretches(GString *page, const struct zg_stored *stored)
         return;
     g_string_append_printf(
         page,
-        "<h2>Damages</h2>\n<p class=\"note\">%u of %u: bytes as they were sent and as they arrived, from "
+        "<h2 id=\"damages\">Damages</h2>\n<p class=\"note\">%u of %u: bytes as they were sent and as they arrived, "
+        "from "
         "one intact frame to the next. What differs is underlined; -- is no byte. Those that are open are "
         "printed.</p>\n",
         chosen->len, stretches->len);
     append_filters(page, stored, chosen->len);
     for (guint i = 0; i < chosen->len; i++)
-        append_stretch(page, &g_array_index(stretches, struct zg_evidence_stretch, g_array_index(chosen, guint, i)));
+        append_stretch(page, &g_array_index(stretches, struct zg_evidence_stretch, g_array_index(chosen, guint, i)),
+                       i < OPEN);
 }

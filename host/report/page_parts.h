@@ -19,6 +19,9 @@ void zgi_page_tables(GString *page, const struct zg_stored *stored);
 void zgi_page_figures(GString *page, const struct zg_stored *stored);
 void zgi_page_numbers(GString *page, const struct zg_stored *stored);
 
+/* The run held against another. */
+void zgi_page_comparison(GString *page, const struct zg_against *against);
+
 /* The diagnosis, and damages as aligned hex. */
 void zgi_page_causes(GString *page, const struct zg_stored *stored);
 void zgi_page_stretches(GString *page, const struct zg_stored *stored);

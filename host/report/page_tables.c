@@ -60,7 +60,7 @@ static void append_cards(GString *page, const struct zg_stored *stored)
         g_autofree char *value =
             rate.errors > 0 ? g_strdup_printf("%.2e", (double)rate.errors / (double)rate.trials) : g_strdup("none");
         g_autofree char *note =
-            g_strdup_printf("%" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT " %s; %.2e to %.2e at 95 %%", rate.errors,
+            g_strdup_printf("%" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT " %s\n%.2e to %.2e at 95 %%", rate.errors,
                             rate.trials, rate.of, rate.wide_low, rate.wide_high);
         append_card(page, "Lost", value, note);
     }
@@ -77,7 +77,7 @@ static void append_cards(GString *page, const struct zg_stored *stored)
     }
     if (trip->count > 0) {
         g_autofree char *most = zgi_time_text(zg_spread_at(trip, 0.99)), *half = zgi_time_text(zg_spread_at(trip, 0.5));
-        g_autofree char *note = g_strdup_printf("99 %% of answers; half within %s", half);
+        g_autofree char *note = g_strdup_printf("99 %% of answers\nhalf within %s", half);
         append_card(page, "Answered within", most, note);
     }
     g_string_append(page, "</div>\n");

@@ -192,7 +192,7 @@ static void append_verdict(GString *text, const struct zg_stored *stored)
                                   : "");
 }
 
-char *zg_report_text(const struct zg_stored *stored)
+char *zg_report_text(const struct zg_stored *stored, const struct zg_against *against)
 {
     GString *text = g_string_new(NULL);
 
@@ -214,6 +214,8 @@ char *zg_report_text(const struct zg_stored *stored)
     zg_diagnosis_to_text(stored->diagnosis, text);
     append_by_value(text, stored);
     append_counters(text, stored->counters);
+    if (against)
+        zg_comparison_to_text(&against->comparison, against->other, text);
     append_verdict(text, stored);
     return g_string_free(text, FALSE);
 }

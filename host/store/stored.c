@@ -261,7 +261,7 @@ static bool read_damages(sqlite3 *database, struct zg_stored *stored)
     return row && sqlite3_finalize(row) == SQLITE_OK;
 }
 
-static bool read_all(sqlite3 *database, struct zg_stored *stored)
+static bool read_all(sqlite3 *database, struct zg_stored *stored, bool explains)
 {
     stored->sums.real = !g_str_has_prefix(stored->link, "sim:");
     stored->sums.traffic = ZG_SOAK_ECHO | ZG_SOAK_STREAM;
@@ -274,7 +274,7 @@ static bool read_all(sqlite3 *database, struct zg_stored *stored)
                       read_counters(database, stored) && read_damages(database, stored);
     if (fine && stored->result && stored->parts == 1)
         read_sums(database, stored);
-    return fine && zgi_stored_read_evidence(database, stored);
+    return fine && (!explains || zgi_stored_read_evidence(database, stored));
 }
 
 static sqlite3 *open_to_read(const char *file, GError **error)
@@ -288,7 +288,7 @@ static sqlite3 *open_to_read(const char *file, GError **error)
     return database ? database : zgi_store_open(file, SQLITE_OPEN_READONLY, error);
 }
 
-struct zg_stored *zg_stored_read(const char *file, int64_t run, GError **error)
+static struct zg_stored *read_stored(const char *file, int64_t run, bool explains, GError **error)
 {
     sqlite3 *database = open_to_read(file, error);
 
@@ -302,7 +302,7 @@ struct zg_stored *zg_stored_read(const char *file, int64_t run, GError **error)
     stored->counters = g_array_new(FALSE, FALSE, sizeof(struct zg_stored_counter));
     g_array_set_clear_func(stored->counters, clear_counter);
     (void)sqlite3_exec(database, "BEGIN", NULL, NULL, NULL); /* all of one moment, also while a soak writes */
-    const bool found = read_run(database, run, stored), fine = found && read_all(database, stored);
+    const bool found = read_run(database, run, stored), fine = found && read_all(database, stored, explains);
     if (!fine) {
         if (!found && run == 0)
             g_set_error(error, ZG_STORE_ERROR, 0, "%s: there is no run in it", file);
@@ -314,6 +314,31 @@ struct zg_stored *zg_stored_read(const char *file, int64_t run, GError **error)
     }
     sqlite3_close(database);
     return stored;
+}
+
+struct zg_stored *zg_stored_read(const char *file, int64_t run, GError **error)
+{
+    return read_stored(file, run, true, error);
+}
+
+struct zg_stored *zg_stored_read_counts(const char *file, int64_t run, GError **error)
+{
+    return read_stored(file, run, false, error);
+}
+
+GArray *zg_stored_runs(const char *file, GError **error)
+{
+    sqlite3 *database = open_to_read(file, error);
+    sqlite3_stmt *row = database ? zgi_store_prepare(database, "SELECT run FROM run ORDER BY run") : NULL;
+    GArray *runs = database ? g_array_new(FALSE, FALSE, sizeof(int64_t)) : NULL;
+
+    while (row && sqlite3_step(row) == SQLITE_ROW) {
+        const int64_t run = sqlite3_column_int64(row, 0);
+        g_array_append_val(runs, run);
+    }
+    sqlite3_finalize(row);
+    sqlite3_close(database);
+    return runs;
 }
 
 void zg_stored_free(struct zg_stored *stored)

@@ -50,6 +50,12 @@ struct zg_stored {
 /* Reads a run; 0 is the newest. NULL with an error: the file cannot be read, is something else, or has no such run.
  * Free with zg_stored_free(). */
 struct zg_stored *zg_stored_read(const char *file, int64_t run, GError **error);
+/* The same without what the diagnosis needs, and without a diagnosis. */
+struct zg_stored *zg_stored_read_counts(const char *file, int64_t run, GError **error);
+
+/* The numbers of all runs, of int64_t, ascending; NULL with an error. Free with g_array_unref(). */
+GArray *zg_stored_runs(const char *file, GError **error);
+
 void zg_stored_free(struct zg_stored *stored);
 
 /* One table of the run as comma-separated values (RFC 4180), with a line of names; NULL with an error. Free with
