@@ -13,6 +13,7 @@ enum {
     CANDIDATES = 10,
     REFINED = 24, /* steps to both sides of a candidate */
     PARTS = 9,
+    TABLED = 64, /* hits of a window, below which chances are kept */
     HITS_LEAST = 5
 };
 
@@ -20,7 +21,7 @@ enum {
 static const struct {
     double seconds;
     guint hits_most;
-} windows[] = { { 10, 4000 }, { 100, 1000 } };
+} windows[] = { { 10, 2000 }, { 100, 600 } };
 
 static const double parts[PARTS] = { 1.0 / 40, 1.0 / 25, 1.0 / 18, 1.0 / 13, 1.0 / 9, 1.0 / 6, 1.0 / 4, 0.37, 0.54 };
 
@@ -37,6 +38,7 @@ struct search {
     guint longest;            /* hits in one of them */
     guint frequencies;
     float *power;   /* of each frequency: over what chance gives, in its standard deviations */
+    float *tails;   /* by part, hits and hits inside, of parts as they are; NaN: not computed yet */
     double octaves; /* that are tried, each with the same share of the chance to err */
 };
 
@@ -214,6 +216,19 @@ static guint take_phases(const GArray *hits, guint first, guint end, double begi
     return count;
 }
 
+/* ln of the chance that `most` of so many hits lie in any one part that is `share` of all that could be hit. */
+static double tail_of(const struct search *search, unsigned part, double share, guint count, guint most)
+{
+    float *known = count < TABLED && share <= parts[part] ? &search->tails[(part * TABLED + count) * TABLED + most] : NULL;
+
+    if (known && !isnan(*known))
+        return *known;
+    const double tail = fmin(log(count) + zgi_chance_binomial(count - 1, share, most - 1), 0);
+    if (known)
+        *known = (float)tail;
+    return tail;
+}
+
 /* ln of the chance that so many lie in such parts, in each window, for each of the parts, which is by itself `shares`
  * of all that could be hit. */
 static void chances_of(const struct search *search, double hertz, const double shares[PARTS], double log_chances[PARTS])
@@ -231,7 +246,7 @@ static void chances_of(const struct search *search, double hertz, const double s
         combined++;
         for (unsigned k = 0; k < PARTS; k++) {
             const unsigned most = fullest(phases, count, parts[k], &begin);
-            fisher[k] -= 2 * fmin(log(count) + zgi_chance_binomial(count - 1, shares[k], most - 1), 0);
+            fisher[k] -= 2 * tail_of(search, k, shares[k], count, most);
         }
     }
     for (unsigned k = 0; k < PARTS; k++)
@@ -328,11 +343,15 @@ static void search_windows(const struct zgi_moments *moments, double window_s, g
     choose_windows(&search, hits_most);
     if (search.windows->len > 0 && search.frequencies > 0) {
         search.power = g_new0(float, search.frequencies);
+        search.tails = g_new(float, PARTS * TABLED * TABLED);
+        for (unsigned i = 0; i < PARTS * TABLED * TABLED; i++)
+            search.tails[i] = NAN;
         find_powers(&search);
         const unsigned count = find_candidates(&search, candidates);
         for (unsigned i = 0; i < count; i++)
             refine(&search, candidates[i].hertz, best);
         g_free(search.power);
+        g_free(search.tails);
     }
     g_array_unref(search.windows);
 }

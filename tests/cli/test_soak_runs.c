@@ -119,7 +119,6 @@ static void own_echoes_are_told(void **state)
     test_assert_in(report, "\"cause\": \"own_echo\"");
     test_clear(&soak);
     test_end(&device);
-    test_clear(&device);
 }
 
 /* The ledger finds what was damaged; the real soak comes after it, and after a warm-up that is not counted. */

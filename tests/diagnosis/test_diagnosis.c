@@ -98,13 +98,14 @@ static uint8_t bits_turned(uint8_t byte)
 {
     uint8_t turned = 0;
     for (unsigned i = 0; i < 8; i++)
-        turned = (uint8_t)(turned << 1 | (byte >> i & 1U));
+        turned = (uint8_t)((unsigned)turned << 1 | ((unsigned)byte >> i & 1U));
     return turned;
 }
 
 static uint8_t with_parity(uint8_t byte)
 {
-    return (uint8_t)((byte & 0x7FU) | (unsigned)(__builtin_popcount(byte & 0x7FU) % 2 == 0) << 7);
+    const unsigned even = (unsigned)__builtin_popcount(byte & 0x7FU) % 2 == 0;
+    return (uint8_t)((byte & 0x7FU) | even << 7);
 }
 
 static uint8_t line_ends(uint8_t byte)
