@@ -62,8 +62,8 @@ void cli_print_json(struct zg_json *json);
 /* Flushes standard output. Returns `status`; or CLI_TROUBLE, with a message, if not everything could be written. */
 int cli_finish(const struct cli_verb *verb, int status);
 
-extern const struct cli_verb cli_start, cli_check, cli_layout, cli_generate, cli_encode, cli_decode, cli_compare,
-    cli_crc, cli_timing, cli_wave, cli_ports, cli_watch, cli_send, cli_vars, cli_sim, cli_soak, cli_report;
+extern const struct cli_verb cli_plot, cli_start, cli_check, cli_layout, cli_generate, cli_encode, cli_decode,
+    cli_compare, cli_crc, cli_timing, cli_wave, cli_ports, cli_watch, cli_send, cli_vars, cli_sim, cli_soak, cli_report;
 
 /* All verbs, in the order of --help. */
 extern const struct cli_verb *const cli_verbs[];

@@ -76,6 +76,9 @@ if is_wanted report; then
     } >"$work/parts.html"
     "${PAGE_SHOT:?a program that pictures a page: OUT.png FILE WIDTHxHEIGHT}" docs/screenshots/report.png "$work/parts.html" 1280x2409
 fi
+if is_wanted plot; then
+    zeugma plot $loom sim: tension sag,drive_temp --for 8s --size 1280x800 -o docs/screenshots/plot.png
+fi
 picture watch-table 110x36 8 "zeugma watch $loom sim: --table --answer --mark 'tension > 200'"
 served --faults ber=6e-4 --seed 4
 sleep 2
@@ -90,11 +93,5 @@ picture send-vars 132x24 5 "zeugma send $loom serial:/tmp/loom load_row '{\"row\
     "zeugma vars $loom serial:/tmp/loom target_tension=120.5" "zeugma vars $loom serial:/tmp/loom"
 served --restart 4s
 picture soak-real 132x54 10 "zeugma soak $loom serial:/tmp/loom --for 6s | head -51"
-if is_wanted first-soak; then
-    (cd /tmp && rm -rf gauge && zeugma start gauge && cd gauge && make) >"$work/log" 2>&1
-    (cd /tmp/gauge && exec build/device) >/dev/null &
-    until [ -e /tmp/gauge/gauge.tty ]; do sleep 0.1; done
-fi
-picture first-soak 128x54 24 "cd /tmp/gauge && zeugma soak gauge.yaml serial:gauge.tty --for 10s --require 'lost <= 1e-2' | tail -50"
 served --faults "ber=2e-5,blackout=0.1/400ms"
 picture soak-running 110x28 45 "zeugma soak $loom serial:/tmp/loom --for 60s --load 0.2 --mark 'door open' --store /tmp/running.store"

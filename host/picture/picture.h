@@ -7,7 +7,10 @@
 
 #define ZG_PICTURE_ERROR (g_quark_from_static_string("zg-picture-error"))
 
-enum zg_picture_kind { ZG_PICTURE_SVG, ZG_PICTURE_PNG };
+enum zg_picture_kind { ZG_PICTURE_SVG, ZG_PICTURE_PNG, ZG_PICTURE_PDF };
+
+/* The kind of a file by the end of its name, ".svg", ".png" or ".pdf". False, with an error: it is none. */
+bool zg_picture_kind_of(const char *path, enum zg_picture_kind *kind, GError **error);
 
 /* Draws a wave, 1280 points wide and as high as it takes. False, with an error: it cannot be written, or would be too
  * large. */

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "picture/surface.h"
 
+#include <cairo-pdf.h>
 #include <cairo-svg.h>
 #include <fontconfig/fontconfig.h>
 #include <string.h>
@@ -30,9 +31,10 @@ bool zgi_surface_begin(struct zgi_surface *surface, enum zg_picture_kind kind, c
     }
     if (!zg_output_begin(&surface->output, path, error))
         return false;
-    surface->surface = kind == ZG_PICTURE_SVG
-                           ? cairo_svg_surface_create_for_stream(write_bytes, surface->output.file, width, height)
-                           : cairo_image_surface_create(CAIRO_FORMAT_RGB24, (int)width, (int)height);
+    surface->surface =
+        kind == ZG_PICTURE_SVG   ? cairo_svg_surface_create_for_stream(write_bytes, surface->output.file, width, height)
+        : kind == ZG_PICTURE_PDF ? cairo_pdf_surface_create_for_stream(write_bytes, surface->output.file, width, height)
+                                 : cairo_image_surface_create(CAIRO_FORMAT_RGB24, (int)width, (int)height);
     surface->cairo = cairo_create(surface->surface);
     zgi_colour(surface->cairo, 0xFFFFFF);
     cairo_paint(surface->cairo);

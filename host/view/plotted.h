@@ -1,0 +1,36 @@
+/* SPDX-License-Identifier: MIT */
+/* Fields of messages as series: what `watch` and `plot` draw. */
+#ifndef ZEUGMA_PLOTTED_H
+#define ZEUGMA_PLOTTED_H
+
+#include "picture/plot.h"
+#include "view/selection.h"
+#include "view/series.h"
+
+/* Opaque; free with zg_plotted_free(). The plan must outlive it. */
+struct zg_plotted;
+
+struct zg_plotted *zg_plotted_new(const struct zg_plan *plan);
+void zg_plotted_free(struct zg_plotted *plotted);
+
+/* Adds a panel: fields as the selection knows them, MESSAGE.FIELD or FIELD, with commas between those that share an
+ * axis. False, with an error: there is no such field, or it is no number. */
+bool zg_plotted_add(struct zg_plotted *plotted, const char *fields, GError **error);
+
+/* Takes what passes. On a shared line each source is a series of its own. A gap is a silence of over five times the
+ * usual one. */
+void zg_plotted_take(struct zg_plotted *plotted, uint64_t at_ns, const struct zg_stretch *stretch);
+
+/* When the first and the newest value came; false: there is none. */
+bool zg_plotted_times(const struct zg_plotted *plotted, double *from_s, double *to_s);
+
+/* How many values there are; how many stretches of bytes were skipped, at most 5000 of which are drawn. */
+uint64_t zg_plotted_count(const struct zg_plotted *plotted);
+uint64_t zg_plotted_skipped(const struct zg_plotted *plotted);
+
+/* The panels of a picture, about `most` points each line; and when bytes were skipped. `plot` has its times. Clear with
+ * zg_plotted_release(). */
+void zg_plotted_draw(const struct zg_plotted *plotted, guint most, struct zg_plot *plot);
+void zg_plotted_release(struct zg_plot *plot);
+
+#endif
