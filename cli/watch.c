@@ -24,7 +24,8 @@ enum form { FORM_LINES, FORM_TABLE, FORM_JSON, FORM_CSV };
 
 struct options {
     char *depth, *duration, *capture;
-    char **show, **marks;
+    char *span;
+    char **show, **marks, **plots;
     gint64 source, count;
     gint to;
     gboolean table, as_json, as_csv, answer;
@@ -39,6 +40,8 @@ struct watching {
     struct zg_lines *lines;
     struct zg_table *table;
     struct zg_suspect *suspect;
+    struct zg_plotted *plotted; /* NULL: nothing is plotted; */
+    uint64_t span_ns, until_ns; /* so much, up to then */
     enum form form;
     enum zg_depth depth;
     bool unicode, csv_begun, held, looking;
@@ -165,6 +168,8 @@ static void show_stretch(struct watching *watching, uint64_t at_ns, bool out, co
         } else if (!watching->held) {
             zg_table_note(watching->table, at_ns, out, stretch);
         }
+        if (watching->plotted && !out)
+            zg_plotted_take(watching->plotted, at_ns, stretch);
         if (watching->depth != ZG_DEPTH_RAW)
             zg_lines_stretch(watching->lines, watching->depth, at, out, stretch, text);
         keep_lines(watching);
@@ -272,6 +277,8 @@ static void draw(struct watching *watching, const char *link)
     if (now_ns - watching->drawn_ns < REDRAW_NS)
         return;
     watching->drawn_ns = now_ns;
+    if (!watching->held)
+        watching->until_ns = now_ns;
     const struct screen_view view = { .plan = watching->plan,
                                       .link = link,
                                       .table = watching->table,
@@ -285,6 +292,10 @@ static void draw(struct watching *watching, const char *link)
                                       .line = zg_wire_errors(watching->wire, &errors) ? &errors : NULL,
                                       .note = watching->note ? watching->note : "",
                                       .depth = watching->depth,
+                                      .plotted = watching->plotted,
+                                      .selection = watching->selection,
+                                      .until_ns = watching->until_ns,
+                                      .span_ns = watching->span_ns,
                                       .held = watching->held,
                                       .unicode = watching->unicode };
     screen_draw(&view);
@@ -448,17 +459,33 @@ static bool read_selection(const struct cli_verb *verb, struct zg_selection *sel
     return good;
 }
 
+/* The panels that are plotted. */
+static bool read_plots(const struct cli_verb *verb, struct watching *watching, const struct options *options)
+{
+    g_autoptr(GError) error = NULL;
+
+    if (!options->plots)
+        return true;
+    watching->plotted = zg_plotted_new(watching->plan);
+    for (char **fields = options->plots; *fields; fields++)
+        if (!zg_plotted_add(watching->plotted, *fields, &error)) {
+            cli_error(verb, "--plot: %s", error->message);
+            return false;
+        }
+    return true;
+}
+
 static bool read_form(const struct cli_verb *verb, const struct options *options, struct watching *watching)
 {
     static const char *const depths[] = { "raw", "frames", "values", NULL };
 
-    watching->form = options->table     ? FORM_TABLE
-                     : options->as_json ? FORM_JSON
-                     : options->as_csv  ? FORM_CSV
-                                        : FORM_LINES;
+    watching->form = options->table || options->plots ? FORM_TABLE
+                     : options->as_json               ? FORM_JSON
+                     : options->as_csv                ? FORM_CSV
+                                                      : FORM_LINES;
     watching->depth = ZG_DEPTH_VALUES;
-    if (options->table + options->as_json + options->as_csv > 1) {
-        cli_error(verb, "--table, --json and --csv exclude each other");
+    if ((options->table || options->plots) + options->as_json + options->as_csv > 1) {
+        cli_error(verb, "--table or --plot, --json and --csv exclude each other");
         return false;
     }
     if (!options->depth)
@@ -482,7 +509,9 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         cli_error(verb, "--count: expected a number above 0, found %" G_GINT64_FORMAT, options->count);
         return CLI_USAGE;
     }
-    if (!read_form(verb, options, &watching) || !cli_time(verb, "for", options->duration, &duration_ns))
+    watching.span_ns = 30 * SECOND_NS;
+    if (!read_form(verb, options, &watching) || !cli_time(verb, "for", options->duration, &duration_ns) ||
+        !cli_time(verb, "span", options->span, &watching.span_ns))
         return CLI_USAGE;
     int status = cli_load(verb, argv[1], false, &loaded);
     if (status == CLI_YES) {
@@ -494,11 +523,11 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         zg_recent_init(&watching.recent);
         watching.selection = zg_selection_new(loaded.plan);
         watching.lines = zg_lines_new(loaded.plan, watching.selection, watching.unicode,
-                                      terminal && !options->table && !g_getenv("NO_COLOR"));
+                                      terminal && watching.form != FORM_TABLE && !g_getenv("NO_COLOR"));
         watching.table = zg_table_new(loaded.plan, watching.selection);
         watching.suspect = zg_suspect_new(loaded.plan);
         status = CLI_USAGE;
-        if (read_selection(verb, watching.selection, options)) {
+        if (read_selection(verb, watching.selection, options) && read_plots(verb, &watching, options)) {
             cli_catch_signals();
             status = open_and_watch(verb, &watching, argv[2], options, duration_ns);
         }
@@ -506,6 +535,7 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         zg_in_order_free(watching.lines_made);
         zg_suspect_free(watching.suspect);
         zg_table_free(watching.table);
+        zg_plotted_free(watching.plotted);
         zg_lines_free(watching.lines);
         zg_selection_free(watching.selection);
         zg_recent_clear(&watching.recent);
@@ -527,6 +557,10 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "source", 0, 0, G_OPTION_ARG_INT64, &options.source, "Show only frames from this address", "N" },
         { "mark", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.marks,
           "Mark values: \"tension > 200\", \"state = stopped\"; repeatable", "RULE" },
+        { "plot", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.plots,
+          "Show the table with a plot over time below it: FIELD, or several with commas on one axis; repeatable",
+          "FIELD[,FIELD...]" },
+        { "span", 0, 0, G_OPTION_ARG_STRING, &options.span, "How much --plot shows; default 30s", "TIME" },
         { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON object on each line", NULL },
         { "csv", 0, 0, G_OPTION_ARG_NONE, &options.as_csv,
           "Print values as CSV: a row for each, or with --show MESSAGE for each message", NULL },
@@ -548,6 +582,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_free(options.capture);
     g_strfreev(options.show);
     g_strfreev(options.marks);
+    g_strfreev(options.plots);
+    g_free(options.span);
     return cli_finish(verb, status);
 }
 

@@ -7,7 +7,10 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "view/dots.h"
+
 enum { PLAIN, HEAD, GOOD, BAD, FAINT };
+enum { AXIS_WIDTH = 10, PLOT_LEAST = 3, PLOT_MOST = 14 };
 enum { CONSOLE_LINES = 4, NAME_WIDTH = 22, VALUE_WIDTH = 18, UNIT_WIDTH = 7, EXTREME_WIDTH = 11, RAW_BYTES = 24 };
 enum { TRACE_AT = NAME_WIDTH + VALUE_WIDTH + 3 + UNIT_WIDTH + 1 + 2 * EXTREME_WIDTH + 3 }; /* column */
 
@@ -234,11 +237,83 @@ static void draw_newest(int row, const struct screen_view *view)
     put(row, 0, PLAIN, line->str);
 }
 
+/* --- plots */
+
+static void draw_dots(int row, const struct zg_dots *dots)
+{
+    for (unsigned y = 0; y < dots->rows; y++)
+        for (unsigned x = 0; x < dots->columns; x++) {
+            const struct zg_dot *dot = &dots->cells[y * dots->columns + x];
+            char text[8] = "";
+            if (dot->line == ZG_DOT_NONE)
+                continue;
+            text[g_unichar_to_utf8(dot->sign, text)] = '\0';
+            put(row + (int)y, AXIS_WIDTH + (int)x,
+                dot->line == ZG_DOT_DAMAGE  ? BAD
+                : dot->line == ZG_DOT_LIMIT ? FAINT
+                : dot->line % 2 == 0        ? GOOD
+                                            : HEAD,
+                text);
+        }
+}
+
+/* Names and units; without Unicode with the letters that stand for the lines. */
+static void draw_names(int row, const struct zg_plot_panel *panel, const struct screen_view *view)
+{
+    int column = AXIS_WIDTH;
+
+    for (guint i = 0; i < panel->lines->len; i++) {
+        const struct zg_plot_line *line = &g_array_index(panel->lines, struct zg_plot_line, i);
+        g_autofree char *text =
+            view->unicode ? g_strdup_printf("%s%s%s", line->name, line->unit ? ", " : "", line->unit ? line->unit : "")
+                          : g_strdup_printf("%c %s%s%s", zg_dots_letter(i), line->name, line->unit ? ", " : "",
+                                            line->unit ? line->unit : "");
+        put(row, column, i % 2 == 0 ? GOOD : HEAD, text);
+        column += (int)g_utf8_strlen(text, -1) + 3;
+    }
+    if (panel->lines->len == 0)
+        put(row, column, FAINT, "no value yet");
+}
+
+/* Panels of this height each, with their names, from a row on; then the time. */
+static void draw_plots(int row, int height, const struct screen_view *view)
+{
+    struct zg_plot plot = { .to_s = (double)view->until_ns * 1e-9 };
+
+    plot.from_s = plot.to_s - (double)view->span_ns * 1e-9;
+    zg_plotted_draw(view->plotted, (guint)MAX(2 * COLS, 2), &plot);
+    for (guint i = 0; i < plot.panels->len; i++, row += height + 1) {
+        const struct zg_plot_panel *panel = &g_array_index(plot.panels, struct zg_plot_panel, i);
+        g_autoptr(GArray) limits = zg_plotted_limits(view->plotted, i, view->selection);
+        struct zg_dots dots = zg_dots_draw(&plot, panel, limits, (unsigned)MAX(COLS - AXIS_WIDTH - 1, 2),
+                                           (unsigned)height, view->unicode);
+        draw_names(row, panel, view);
+        put_format(row + 1, 0, PLAIN, "%*.6g", AXIS_WIDTH - 1, dots.greatest);
+        put_format(row + height, 0, PLAIN, "%*.6g", AXIS_WIDTH - 1, dots.least);
+        draw_dots(row + 1, &dots);
+        zg_dots_clear(&dots);
+    }
+    put_format(row, AXIS_WIDTH, FAINT, "-%g s", (double)view->span_ns * 1e-9);
+    put(row, COLS - 5, FAINT, "now");
+    zg_plotted_release(&plot);
+}
+
+/* The rows of a panel's plot: half of what there is for all of them. 0: there is no room, or nothing to plot. */
+static int plot_height(int rows, const struct screen_view *view)
+{
+    const int panels = view->plotted ? (int)zg_plotted_panels(view->plotted) : 0;
+    const int height = panels > 0 ? MIN((rows / 2 - 2) / panels - 1, PLOT_MOST) : 0;
+
+    return height >= PLOT_LEAST ? height : 0;
+}
+
 void screen_draw(const struct screen_view *view)
 {
     static const char *const titles[] = { "raw bytes", "frames", "latest values" };
     const int keys = LINES - 1, newest = keys - 1, console = newest - 2 - CONSOLE_LINES;
-    const int end = view->recent->console.length > 0 ? console : newest - 1;
+    const int bottom = view->recent->console.length > 0 ? console : newest - 1;
+    const int height = plot_height(bottom - 4, view);
+    const int end = height > 0 ? bottom - 2 - (int)zg_plotted_panels(view->plotted) * (height + 1) : bottom;
 
     (void)erase();
     draw_state(view);
@@ -247,6 +322,12 @@ void screen_draw(const struct screen_view *view)
         draw_table(4, end, view);
     else
         draw_lines(4, end, &view->recent->lines);
+    if (height > 0) {
+        rule(end, "plot", view);
+        draw_plots(end + 1, height, view);
+    } else if (view->plotted) {
+        put(end - 1, 0, BAD, "no room for plots: enlarge the window");
+    }
     if (view->recent->console.length > 0) {
         rule(console, "console", view);
         draw_lines(console + 1, newest - 1, &view->recent->console);

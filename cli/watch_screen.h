@@ -5,6 +5,7 @@
 
 #include "node/session.h"
 #include "view/lines.h"
+#include "view/plotted.h"
 #include "view/recent.h"
 #include "view/table.h"
 
@@ -23,7 +24,10 @@ struct screen_view {
     const struct zg_serial_errors *line; /* NULL: not counted */
     const char *note;                    /* the newest, or "" */
     enum zg_depth depth;
-    bool held; /* the user stopped the view */
+    const struct zg_plotted *plotted;     /* NULL: nothing is plotted; */
+    const struct zg_selection *selection; /* whose marks are drawn with it, */
+    uint64_t until_ns, span_ns;           /* up to when, and how much */
+    bool held;                            /* the user stopped the view */
     bool unicode;
 };
 

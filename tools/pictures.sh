@@ -79,7 +79,7 @@ fi
 if is_wanted plot; then
     zeugma plot $loom sim: tension sag,drive_temp --for 8s --size 1280x800 -o docs/screenshots/plot.png
 fi
-picture watch-table 110x36 8 "zeugma watch $loom sim: --table --answer --mark 'tension > 200'"
+picture watch-table 110x40 14 "zeugma watch $loom sim: --plot tension --plot sag,drive_temp --span 12s --answer --mark 'tension > 200'"
 served --faults ber=6e-4 --seed 4
 sleep 2
 picture watch-lines 132x40 5 "zeugma watch $loom serial:/tmp/loom --mark 'tension > 200' --for 1s" \

@@ -194,6 +194,11 @@ bool zg_plotted_times(const struct zg_plotted *plotted, double *from_s, double *
     return plotted->count > 0;
 }
 
+guint zg_plotted_panels(const struct zg_plotted *plotted)
+{
+    return plotted->panels->len;
+}
+
 uint64_t zg_plotted_count(const struct zg_plotted *plotted)
 {
     return plotted->count;
@@ -202,6 +207,19 @@ uint64_t zg_plotted_count(const struct zg_plotted *plotted)
 uint64_t zg_plotted_skipped(const struct zg_plotted *plotted)
 {
     return plotted->skips;
+}
+
+GArray *zg_plotted_limits(const struct zg_plotted *plotted, guint panel, const struct zg_selection *selection)
+{
+    const GPtrArray *drawn = ((const struct panel *)plotted->panels->pdata[panel])->drawn;
+    GArray *limits = g_array_new(FALSE, FALSE, sizeof(double));
+
+    for (guint i = 0; i < drawn->len; i++) {
+        const struct drawn *each = drawn->pdata[i];
+        g_autoptr(GArray) of = zg_selection_limits(selection, each->message, each->index);
+        g_array_append_vals(limits, of->data, of->len);
+    }
+    return limits;
 }
 
 static GArray *points_of(const struct drawn *drawn, const struct zg_plot *plot, guint most)

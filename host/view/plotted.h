@@ -24,9 +24,15 @@ void zg_plotted_take(struct zg_plotted *plotted, uint64_t at_ns, const struct zg
 /* When the first and the newest value came; false: there is none. */
 bool zg_plotted_times(const struct zg_plotted *plotted, double *from_s, double *to_s);
 
+/* How many panels there are. */
+guint zg_plotted_panels(const struct zg_plotted *plotted);
+
 /* How many values there are; how many stretches of bytes were skipped, at most 5000 of which are drawn. */
 uint64_t zg_plotted_count(const struct zg_plotted *plotted);
 uint64_t zg_plotted_skipped(const struct zg_plotted *plotted);
+
+/* What the marks of a selection compare the lines of a panel with, of double. Free with g_array_unref(). */
+GArray *zg_plotted_limits(const struct zg_plotted *plotted, guint panel, const struct zg_selection *selection);
 
 /* The panels of a picture, about `most` points each line; and when bytes were skipped. `plot` has its times. Clear with
  * zg_plotted_release(). */

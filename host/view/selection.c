@@ -247,6 +247,19 @@ bool zg_selection_marks(const struct zg_selection *selection, const struct zg_pl
     return false;
 }
 
+GArray *zg_selection_limits(const struct zg_selection *selection, const struct zg_plan_message *message, unsigned index)
+{
+    const struct zg_step *step = zg_block_step(&message->payload, index);
+    GArray *limits = g_array_new(FALSE, FALSE, sizeof(double));
+
+    for (unsigned i = 0; i < selection->marks->len; i++) {
+        const struct mark *mark = &g_array_index(selection->marks, struct mark, i);
+        if (!mark->name && is_meant(&mark->what, message, step->name))
+            g_array_append_val(limits, mark->limit);
+    }
+    return limits;
+}
+
 const struct zg_plan_message *zg_selection_only(const struct zg_selection *selection)
 {
     return selection->shown->len == 1 ? g_array_index(selection->shown, struct shown, 0).message : NULL;

@@ -35,6 +35,10 @@ bool zg_selection_shows_field(const struct zg_selection *selection, const struct
 bool zg_selection_marks(const struct zg_selection *selection, const struct zg_plan_message *message, unsigned index,
                         const struct zg_value *value);
 
+/* The numbers that the selection's marks compare a field with, of double. Free with g_array_unref(). */
+GArray *zg_selection_limits(const struct zg_selection *selection, const struct zg_plan_message *message,
+                            unsigned index);
+
 /* The only message that is shown. NULL: there may be others. */
 const struct zg_plan_message *zg_selection_only(const struct zg_selection *selection);
 

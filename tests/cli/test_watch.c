@@ -267,25 +267,25 @@ static void test_healthy_and_stale(void **state)
     test_end(&device);
 }
 
-static void test_table(void **state)
+/* Runs it on a terminal, and presses each of the keys once what is wanted before it was drawn. */
+static void use_screen(const char *option, const char *value, const char *const *wanted, const char *const *keys,
+                       unsigned count)
 {
     const struct winsize size = { 40, 120, 0, 0 };
     g_autoptr(GString) seen = g_string_new(NULL);
     const gint64 limit = g_get_monotonic_time() + 20000000;
     unsigned asked = 0;
     int master, status = 0;
-    (void)state;
     pid_t child = forkpty(&master, NULL, NULL, &size);
     if (child == 0) {
         setenv("TERM", "xterm-256color", 1);
-        (void)execl(TEST_ZEUGMA, "zeugma", "watch", LOOM, "sim:", "--table", "--mark", "tension > 1", NULL);
+        setenv("LC_ALL", "C.UTF-8", 1);
+        (void)execl(TEST_ZEUGMA, "zeugma", "watch", LOOM, "sim:", "--mark", "tension > 1", option, value, NULL);
         _exit(9);
     }
-    static const char *const wanted[] = { "latest values", "raw bytes", "frames", "HELD" };
-    static const char *const keys[] = { "1", "2", "3 ", "zq" };
     struct pollfd readable = { master, POLLIN, 0 };
     while (g_get_monotonic_time() < limit && poll(&readable, 1, 1000) >= 0 && test_read_some(master, seen))
-        if (asked < G_N_ELEMENTS(keys) && strstr(seen->str, wanted[asked])) {
+        if (asked < count && strstr(seen->str, wanted[asked])) {
             g_string_truncate(seen, 0);
             g_usleep(asked == 0 ? 500000 : 150000);
             (void)!write(master, keys[asked], strlen(keys[asked]));
@@ -293,10 +293,29 @@ static void test_table(void **state)
         }
     assert_int_equal(waitpid(child, &status, 0), child);
     assert_true(WIFEXITED(status) && WEXITSTATUS(status) == 0);
-    assert_int_equal(asked, G_N_ELEMENTS(keys));
+    assert_int_equal(asked, count);
     test_assert_in(seen->str, "frames and "); /* the summary */
     test_assert_in(seen->str, "\033[?1049l"); /* after the terminal was given back */
     close(master);
+}
+
+static void test_table(void **state)
+{
+    static const char *const wanted[] = { "latest values", "raw bytes", "frames", "HELD" };
+    static const char *const keys[] = { "1", "2", "3 ", "zq" };
+    (void)state;
+    use_screen("--table", NULL, wanted, keys, G_N_ELEMENTS(keys));
+}
+
+static void test_plot(void **state)
+{
+    static const char *const wanted[] = { "pick.tension, N", "\xE2\xA0", "HELD" }; /* dots of Braille */
+    static const char *const keys[] = { "z", " ", "q" };
+    (void)state;
+    use_screen("--plot", "tension,sag", wanted, keys, G_N_ELEMENTS(keys));
+    test_assert_run(2, "watch " LOOM " sim: --plot tensoin", "did you mean \"tension\"?");
+    test_assert_run(2, "watch " LOOM " sim: --plot tension --json", "exclude each other");
+    test_assert_run(2, "watch " LOOM " sim: --plot tension", "needs a terminal");
 }
 
 #define LINK_TEST(test) cmocka_unit_test_teardown(test, test_kill_running)
@@ -310,6 +329,7 @@ int main(void)
                                         LINK_TEST(test_suspicions),
                                         LINK_TEST(test_other_speed),
                                         LINK_TEST(test_healthy_and_stale),
-                                        LINK_TEST(test_table) };
+                                        LINK_TEST(test_table),
+                                        LINK_TEST(test_plot) };
     return test_run_processes(tests, G_N_ELEMENTS(tests));
 }
