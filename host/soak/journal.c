@@ -4,7 +4,7 @@
 #include "sim/random.h"
 #include "soak/statistics.h"
 
-enum { PLACES = 256, PICKED = 8 /* bytes of each second and end, about */ };
+enum { PLACES = 256, PICKED = 6 /* bytes of each second and end, about */ };
 
 struct zg_journal {
     bool keeps, real;

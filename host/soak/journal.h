@@ -40,7 +40,7 @@ struct zg_second {
     uint64_t came[2];                     /* bytes that arrived at the device (0), at the host (1); */
     uint64_t lump_bytes[2], lump_us[2]; /* summed over them: how many bytes came together with each, and how long after
                                            those before */
-    GArray *picked[2]; /* when about 8 of them did, chosen at random: us within the second, uint32_t */
+    GArray *picked[2]; /* when about 6 of them did, chosen at random: us within the second, uint32_t */
     bool changed;      /* since it was last taken */
 };
 

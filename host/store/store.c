@@ -3,6 +3,7 @@
 
 #include <errno.h>
 #include <fcntl.h>
+#include <math.h>
 #include <sys/file.h>
 #include <unistd.h>
 
@@ -166,8 +167,8 @@ static void take_second(const struct zg_second *second, void *data)
         for (unsigned k = 0; k < ZG_OTHER_CLASSES; k++)
             row.classes[ZG_CLASS_REPEATED + k] = second->others[end][k];
         row.came = second->came[end];
-        row.lump_bytes = row.came > 0 ? (double)second->lump_bytes[end] / (double)row.came : 0;
-        row.lump_us = row.came > 0 ? (double)second->lump_us[end] / (double)row.came : 0;
+        row.lump_bytes = row.came > 0 ? round((double)second->lump_bytes[end] / (double)row.came) : 0;
+        row.lump_us = row.came > 0 ? round((double)second->lump_us[end] / (double)row.came) : 0;
         if (second->picked[end])
             row.picked = zgi_numbers_pack(second->picked[end]);
         g_array_append_val(store->next->rows, row);
