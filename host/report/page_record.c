@@ -71,6 +71,8 @@ void zgi_page_record(GString *page, const struct zg_stored *stored, const char *
     append_entry(page, "tested", fingerprint);
     append_entry(page, "link", stored->link);
     append_entry(page, "adapter", stored->adapter ? stored->adapter : "none that is known");
+    append_entry(page, "device", stored->device && stored->device[0] != '\0' ? stored->device : "gave no name");
+    append_entry(page, "boot numbers", stored->boots ? stored->boots : "none are known");
     append_entry(page, "restarts", restarts);
     append_entry(page, "tool", stored->tool);
     append_entry(page, "host", stored->host);

@@ -159,8 +159,14 @@ static void device_to_json(struct zg_json *json, const struct zg_soak_report *re
     for (unsigned i = 0; i < MIN(result->restarts, (unsigned)ZG_SOAK_RESTARTS); i++)
         zg_json_double(json, NULL, (double)result->restarted_ns[i] * 1e-9);
     zg_json_close(json, ']');
-    if (result->fingerprint != 0)
+    if (result->fingerprint != 0) {
         zg_json_bool(json, "same_definition", result->same_definition);
+        zg_json_string(json, "device_name", result->device);
+        zg_json_open(json, "device_boots", '[');
+        for (unsigned i = 0; i < ZG_SOAK_RESTARTS && result->boots[i] != 0; i++)
+            zg_json_unsigned(json, NULL, result->boots[i]);
+        zg_json_close(json, ']');
+    }
     if (result->ended[0] != '\0')
         zg_json_string(json, "ended", result->ended);
     const uint64_t least_ns = zg_soak_least_trip_ns(report->plan);

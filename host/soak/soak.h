@@ -160,6 +160,8 @@ struct zg_soak_result {
     bool restart_said[ZG_SOAK_RESTARTS]; /* by a hello; otherwise only its counters showed it */
     uint32_t fingerprint;                /* that the device reported; 0: none */
     bool same_definition;                /* it is that of this definition */
+    uint16_t boots[ZG_SOAK_RESTARTS];    /* the first boot numbers that its hellos gave; 0: no more */
+    char device[128];                    /* the name that it gave, with what is invisible escaped; "": none */
     char ended[240];                     /* what ended the soak early, and when; "": nothing did */
 };
 

@@ -2,6 +2,7 @@
 /* The soak of a real link, in real time. */
 #include <string.h>
 
+#include "codec/as_text.h"
 #include "plan/fingerprint.h"
 #include "sim/packets.h"
 #include "soak/arrivals.h"
@@ -15,6 +16,26 @@ enum {
 };
 
 /* The device says who it is: again after a restart. */
+/* Its name, and its boot number if that is new. */
+static void note_identity(const struct zgi_live *live, const struct zg_value *values, uint16_t boot)
+{
+    enum { NAME = 6 };
+    struct zg_soak_result *result = live->soak.result;
+    g_autoptr(GString) name = g_string_new(NULL);
+    unsigned known = 0;
+
+    zg_value_to_text(zg_block_step(&live->hello->payload, NAME), &values[NAME], name);
+    if (name->len >= 2 && name->str[0] == '"') { /* text is written in quotation marks */
+        g_string_truncate(name, name->len - 1);
+        g_string_erase(name, 0, 1);
+    }
+    g_strlcpy(result->device, name->str, sizeof result->device);
+    while (known < ZG_SOAK_RESTARTS && result->boots[known] != 0 && result->boots[known] != boot)
+        known++;
+    if (known < ZG_SOAK_RESTARTS)
+        result->boots[known] = boot;
+}
+
 static void note_hello(struct zgi_live *live, const struct zg_value *values)
 {
     struct zg_soak_result *result = live->soak.result;
@@ -22,6 +43,7 @@ static void note_hello(struct zgi_live *live, const struct zg_value *values)
 
     result->fingerprint = (uint32_t)values[2].raw.u;
     result->same_definition = result->fingerprint == zg_fingerprint(live->soak.plan);
+    note_identity(live, values, boot);
     if (live->boot != 0 && boot != live->boot && !live->restarted) {
         live->restarted = true;
         live->last_answer_ns =

@@ -18,11 +18,12 @@ static char *text_at(sqlite3_stmt *row, int column)
 
 static bool read_run(sqlite3 *database, int64_t run, struct zg_stored *stored)
 {
-    sqlite3_stmt *row = zgi_store_about(
-        database,
-        "SELECT run, begun, tool, protocol, link, settings, host, ended, result, fingerprint, "
-        "planned_seconds, ran_seconds, parts, command, adapter FROM run WHERE run = ?1 OR ?1 = 0 ORDER BY run DESC",
-        run);
+    sqlite3_stmt *row =
+        zgi_store_about(database,
+                        "SELECT run, begun, tool, protocol, link, settings, host, ended, result, fingerprint, "
+                        "planned_seconds, ran_seconds, parts, command, adapter, json_extract(result, '$.device_name'), "
+                        "json_extract(result, '$.device_boots') FROM run WHERE run = ?1 OR ?1 = 0 ORDER BY run DESC",
+                        run);
     const bool found = row && sqlite3_step(row) == SQLITE_ROW;
 
     if (found) {
@@ -41,6 +42,8 @@ static bool read_run(sqlite3 *database, int64_t run, struct zg_stored *stored)
         stored->parts = (unsigned)sqlite3_column_int(row, 12);
         stored->command = text_at(row, 13);
         stored->adapter = text_at(row, 14);
+        stored->device = text_at(row, 15);
+        stored->boots = text_at(row, 16);
     }
     sqlite3_finalize(row);
     return found;
@@ -343,9 +346,9 @@ GArray *zg_stored_runs(const char *file, GError **error)
 
 void zg_stored_free(struct zg_stored *stored)
 {
-    char *const texts[] = { stored->begun,         stored->tool,    stored->protocol, stored->link,
-                            stored->settings,      stored->host,    stored->ended,    stored->result,
-                            stored->settings_text, stored->command, stored->adapter };
+    char *const texts[] = { stored->begun,   stored->tool,   stored->protocol, stored->link,          stored->settings,
+                            stored->host,    stored->ended,  stored->result,   stored->settings_text, stored->command,
+                            stored->adapter, stored->device, stored->boots };
 
     for (size_t i = 0; i < G_N_ELEMENTS(texts); i++)
         g_free(texts[i]);

@@ -35,12 +35,13 @@ struct zg_stored {
                  has them, because which way an echo of a real link was lost shows at its end only */
     struct zg_spread one_way[ZG_FLOWS];       /* latencies from when due, where they are known */
     uint64_t damages[2][ZG_DAMAGE_NAMES + 1]; /* stretches out (0), back (1) by name; last those without one */
-    char *command, *adapter;                  /* how it was started; what the link goes through; NULL: unknown */
-    GArray *seconds;                          /* of struct zg_stored_second */
-    GArray *times;                            /* of struct zg_time_row */
-    GArray *events;                           /* of struct zg_event */
-    GArray *requirements;                     /* of struct zg_soak_requirement */
-    struct zg_definition *definition;         /* that was soaked, as the run has it; NULL: it cannot be read any more */
+    char *device, *boots;             /* the name that a real device gave, and its boot numbers; NULL: unknown */
+    char *command, *adapter;          /* how it was started; what the link goes through; NULL: unknown */
+    GArray *seconds;                  /* of struct zg_stored_second */
+    GArray *times;                    /* of struct zg_time_row */
+    GArray *events;                   /* of struct zg_event */
+    GArray *requirements;             /* of struct zg_soak_requirement */
+    struct zg_definition *definition; /* that was soaked, as the run has it; NULL: it cannot be read any more */
     struct zg_plan *plan;
     struct zg_evidence *evidence;
     struct zg_diagnosis *diagnosis;
