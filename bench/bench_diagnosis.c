@@ -127,12 +127,7 @@ static struct zg_evidence *soak(const struct zg_plan *plan, const struct row *ro
     zg_journal_free(settings.journal);
     evidence->plan = plan;
     evidence->byte_s = evidence->resolution_s = (double)zg_line_byte_ns(&plan->definition->line) * 1e-9;
-    for (unsigned end = 0; end < 2; end++) {
-        const uint64_t *arrivals = result->sums.arrivals[end];
-        evidence->repeated[end] = arrivals[ZG_CLASS_REPEATED];
-        evidence->out_of_order[end] = arrivals[ZG_CLASS_OUT_OF_ORDER];
-        evidence->unexpected[end] = arrivals[ZG_CLASS_UNEXPECTED];
-    }
+    zg_evidence_set_sums(evidence, &result->sums);
     *enough =
         row->damages == 0 || cut_off(evidence, row->damages, row->cause == ZG_CAUSE_BURSTS ? 0.5 : 0) >= row->damages;
     return evidence;

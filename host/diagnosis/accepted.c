@@ -82,16 +82,10 @@ void zgi_look_for_accepted(struct zgi_case *of)
         if (passed < accepted)
             zgi_answer(mark, ZG_CAUSE_AFTER_CHECK, ZGI_WHY_ACCEPTED | ZGI_WHY_NOTHING);
     }
-    if (after > 0)
-        zgi_quantity(zgi_find(of, ZG_CAUSE_AFTER_CHECK,
-                              g_strdup_printf("%" G_GUINT64_FORMAT " frames were delivered otherwise than the bytes "
-                                              "that arrived say: memory or a buffer where they are received",
-                                              after)),
-                     "frames", (double)after);
-    if (by_check > 0)
-        zgi_quantity(zgi_find(of, ZG_CAUSE_CHECK,
-                              g_strdup_printf("%" G_GUINT64_FORMAT " damaged frames pass the check again when the "
-                                              "bytes that arrived are received once more",
-                                              by_check)),
-                     "frames", (double)by_check);
+    zgi_find_frames(
+        of, ZG_CAUSE_AFTER_CHECK, after,
+        "frames were delivered otherwise than the bytes that arrived say: memory or a buffer where they are "
+        "received");
+    zgi_find_frames(of, ZG_CAUSE_CHECK, by_check,
+                    "damaged frames pass the check again when the bytes that arrived are received once more");
 }

@@ -129,6 +129,13 @@ void zgi_quantity(struct zg_finding *finding, const char *key, double value)
         }
 }
 
+void zgi_find_frames(struct zgi_case *of, enum zg_cause cause, uint64_t frames, const char *words)
+{
+    if (frames > 0)
+        zgi_quantity(zgi_find(of, cause, g_strdup_printf("%" G_GUINT64_FORMAT " %s", frames, words)), "frames",
+                     (double)frames);
+}
+
 char *zgi_duration(double seconds)
 {
     static const struct {

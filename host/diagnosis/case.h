@@ -73,9 +73,12 @@ uint64_t zgi_explained_by(const struct zgi_case *of, enum zg_cause cause);
 
 /* Adds a finding with its evidence, which it takes over, and no quantities. */
 struct zg_finding *zgi_find(struct zgi_case *of, enum zg_cause cause, char *evidence);
+/* A finding whose evidence is a number of frames, of which `words` say what they did; none if there are none. */
+void zgi_find_frames(struct zgi_case *of, enum zg_cause cause, uint64_t frames, const char *words);
+
 void zgi_quantity(struct zg_finding *finding, const char *key, double value);
 
-/* "3 times", "once"; a time or a length in words: "2.5 ms". Free with g_free(). */
+/* "2.5 ms". Free with g_free(). */
 char *zgi_duration(double seconds);
 
 #endif

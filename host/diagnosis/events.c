@@ -4,6 +4,8 @@
 
 #include <math.h>
 
+#include "soak/statistics.h"
+
 enum { GAP_LEAST = 3 /* bytes in a row, for a cut */, LUMPS_LEAST = 10, LUMP_BYTES_LEAST = 8 };
 
 static const double lump_least_s = 2e-3;
@@ -27,11 +29,12 @@ void zgi_look_for_restarts(struct zgi_case *of)
         if (is_within(restarts, zgi_mark_at(of, i)->stretch, 10e-3))
             zgi_answer(zgi_mark_at(of, i), ZG_CAUSE_RESTART, ZGI_WHYS);
     if (restarts->len > 0 && (!of->back || zgi_explained_by(of, ZG_CAUSE_RESTART) > 0))
-        zgi_quantity(zgi_find(of, ZG_CAUSE_RESTART, g_strdup_printf("%u restarts", restarts->len)), "restarts",
-                     restarts->len);
+        zgi_quantity(zgi_find(of, ZG_CAUSE_RESTART,
+                              g_strdup_printf("%u restart%s", restarts->len, restarts->len == 1 ? "" : "s")),
+                     "restarts", restarts->len);
 }
 
-/* What overran while frames waited in the ring was counted before them: the gap is behind them. */
+/* While frames waited in the ring, what overran was counted already: the gap follows them. */
 static void answer_next(struct zgi_case *of, guint index, enum zg_cause cause)
 {
     const double flagged_s = zgi_mark_at(of, index)->stretch->to_s, soon_s = 50e-3;
@@ -138,13 +141,9 @@ void zgi_look_for_senders(struct zgi_case *of)
     const uint64_t repeated = evidence->repeated[of->back], swapped = evidence->out_of_order[of->back],
                    echoes = of->back ? evidence->own_echoes : 0, others = evidence->unexpected[of->back] - echoes;
 
-    if (echoes > 0)
-        zgi_quantity(zgi_find(of, ZG_CAUSE_ECHO,
-                              g_strdup_printf("%" G_GUINT64_FORMAT " frames that this end sent came back to it: its "
-                                              "receiver is on while it sends",
-                                              echoes)),
-                     "frames", (double)echoes);
-
+    zgi_find_frames(of, ZG_CAUSE_ECHO, echoes,
+                    "frames that this end sent came back to it: its receiver is on while it sends");
+    zgi_find_frames(of, ZG_CAUSE_OTHER, others, "valid frames arrived that this soak never sent");
     if (repeated + swapped > 0) {
         struct zg_finding *finding = zgi_find(of, ZG_CAUSE_SENDER,
                                               g_strdup_printf("whole frames: %" G_GUINT64_FORMAT
@@ -153,22 +152,11 @@ void zgi_look_for_senders(struct zgi_case *of)
         zgi_quantity(finding, "repeated", (double)repeated);
         zgi_quantity(finding, "out_of_order", (double)swapped);
     }
-    if (others > 0)
-        zgi_quantity(
-            zgi_find(of, ZG_CAUSE_OTHER,
-                     g_strdup_printf("%" G_GUINT64_FORMAT " valid frames arrived that this soak never sent", others)),
-            "frames", (double)others);
-}
-
-static gint by_value(gconstpointer a, gconstpointer b)
-{
-    const double one = *(const double *)a, other = *(const double *)b;
-    return (one > other) - (one < other);
 }
 
 static double median(GArray *values)
 {
-    g_array_sort(values, by_value);
+    g_array_sort(values, zg_by_value);
     return g_array_index(values, double, values->len / 2);
 }
 

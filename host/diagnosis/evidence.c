@@ -50,22 +50,51 @@ void zg_evidence_hits(const struct zg_damage_found *stretch, const struct zg_ali
     *to_s = (double)zg_damage_time_ns(stretch, alignment->hit_to) * 1e-9;
 }
 
+void zg_evidence_add_second(struct zg_evidence *evidence, bool back, uint32_t at,
+                            const struct zg_evidence_second *second, const GArray *picked_us)
+{
+    GArray *seconds = evidence->seconds[back];
+
+    if (at >= seconds->len)
+        g_array_set_size(seconds, at + 1);
+    g_array_index(seconds, struct zg_evidence_second, at) = *second;
+    for (guint i = 0; picked_us && i < picked_us->len; i++) {
+        const double at_s = at + g_array_index(picked_us, uint32_t, i) * 1e-6;
+        g_array_append_val(evidence->picked[back], at_s);
+    }
+}
+
+void zg_evidence_set_events(struct zg_evidence *evidence, const GArray *events)
+{
+    g_array_set_size(evidence->restarts, 0);
+    g_array_set_size(evidence->outages, 0);
+    for (guint i = 0; i < events->len; i++) {
+        const struct zg_event *event = &g_array_index(events, struct zg_event, i);
+        const double at_s = (double)event->at_ns * 1e-9;
+        if (event->kind == ZG_EVENT_RESTART)
+            g_array_append_val(evidence->restarts, at_s);
+        else if (event->kind == ZG_EVENT_OUTAGE)
+            g_array_append_val(evidence->outages, at_s);
+    }
+}
+
+void zg_evidence_set_sums(struct zg_evidence *evidence, const struct zg_ledger_sums *sums)
+{
+    for (unsigned end = 0; end < 2; end++) {
+        evidence->repeated[end] = sums->arrivals[end][ZG_CLASS_REPEATED];
+        evidence->out_of_order[end] = sums->arrivals[end][ZG_CLASS_OUT_OF_ORDER];
+        evidence->unexpected[end] = sums->arrivals[end][ZG_CLASS_UNEXPECTED];
+    }
+}
+
 static void take_second(const struct zg_second *second, void *data)
 {
-    struct zg_evidence *evidence = data;
-
     for (unsigned way = 0; way < 2 && second->held_ms == 0; way++) { /* at the device (0) arrives what goes out */
-        GArray *seconds = evidence->seconds[way];
         const double came = (double)MAX(second->came[way], 1);
-        if (second->at >= seconds->len)
-            g_array_set_size(seconds, second->at + 1);
-        g_array_index(seconds, struct zg_evidence_second, second->at) =
-            (struct zg_evidence_second){ (double)second->carried[!way], (double)second->came[way],
-                                         (double)second->lump_bytes[way] / came, (double)second->lump_us[way] / came };
-        for (guint i = 0; second->picked[way] && i < second->picked[way]->len; i++) {
-            const double at_s = second->at + g_array_index(second->picked[way], uint32_t, i) * 1e-6;
-            g_array_append_val(evidence->picked[way], at_s);
-        }
+        const struct zg_evidence_second taken = { (double)second->carried[!way], (double)second->came[way],
+                                                  (double)second->lump_bytes[way] / came,
+                                                  (double)second->lump_us[way] / came };
+        zg_evidence_add_second(data, way == 1, second->at, &taken, second->picked[way]);
     }
 }
 
@@ -77,9 +106,7 @@ static void take_stretch(struct zg_evidence *evidence, const struct zg_damage_fo
                                            .hit_to_s = NAN,
                                            .back = found->at_host,
                                            .frames = found->frames,
-                                           .rejected = found->rejected,
-                                           .accepted = found->accepted,
-                                           .unexpected = found->unexpected };
+                                           .accepted = found->accepted };
 
     for (unsigned i = 0; i < ZG_FLAGS; i++)
         stretch.flagged[i] = found->flagged[i];
@@ -98,19 +125,9 @@ static void take_stretch(struct zg_evidence *evidence, const struct zg_damage_fo
 void zg_evidence_take(struct zg_evidence *evidence, struct zg_journal *journal)
 {
     g_autoptr(GArray) stretches = zg_journal_take_stretches(journal);
-    const GArray *events = zg_journal_events(journal);
 
     for (guint i = 0; i < stretches->len; i++)
         take_stretch(evidence, &g_array_index(stretches, struct zg_damage_found, i));
     zg_journal_take(journal, take_second, evidence);
-    g_array_set_size(evidence->restarts, 0);
-    g_array_set_size(evidence->outages, 0);
-    for (guint i = 0; i < events->len; i++) {
-        const struct zg_event *event = &g_array_index(events, struct zg_event, i);
-        const double at_s = (double)event->at_ns * 1e-9;
-        if (event->kind == ZG_EVENT_RESTART)
-            g_array_append_val(evidence->restarts, at_s);
-        else if (event->kind == ZG_EVENT_OUTAGE)
-            g_array_append_val(evidence->outages, at_s);
-    }
+    zg_evidence_set_events(evidence, zg_journal_events(journal));
 }

@@ -13,7 +13,7 @@ struct zg_evidence_stretch {
     double hit_from_s,
         hit_to_s; /* when the first and the last byte arrived to which something was done; NaN: unknown */
     bool back;    /* its way */
-    unsigned frames, rejected, accepted, unexpected;
+    unsigned frames, accepted;
     uint32_t flagged[ZG_FLAGS];
     GBytes *sent, *arrived; /* NULL: unknown */
     uint32_t causes;        /* bits of enum zg_cause: what explains it, found by the diagnosis */
@@ -46,6 +46,14 @@ void zg_evidence_free(struct zg_evidence *evidence);
 /* When the first and the last byte arrived to which something was done; NaN where that is not known. */
 void zg_evidence_hits(const struct zg_damage_found *stretch, const struct zg_alignment *alignment, double *from_s,
                       double *to_s);
+
+/* Adds a second on a way, and when bytes chosen in it arrived: of uint32_t, us within it; NULL: none. */
+void zg_evidence_add_second(struct zg_evidence *evidence, bool back, uint32_t at,
+                            const struct zg_evidence_second *second, const GArray *picked_us);
+
+/* Sets the events, of struct zg_event; and the counts of frames that arrived at the device (0), at the host (1). */
+void zg_evidence_set_events(struct zg_evidence *evidence, const GArray *events);
+void zg_evidence_set_sums(struct zg_evidence *evidence, const struct zg_ledger_sums *sums);
 
 /* Takes over what a journal has noted since it was last taken, of a run that is over, or goes on. */
 void zg_evidence_take(struct zg_evidence *evidence, struct zg_journal *journal);

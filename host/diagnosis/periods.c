@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "diagnosis/chance.h"
+#include "soak/statistics.h"
 
 enum {
     OVERSAMPLED = 2, /* frequencies, over one for each window's length */
@@ -150,12 +151,6 @@ static unsigned find_candidates(const struct search *search, struct candidate *b
     return count;
 }
 
-static gint by_value(gconstpointer a, gconstpointer b)
-{
-    const double one = *(const double *)a, other = *(const double *)b;
-    return (one > other) - (one < other);
-}
-
 static double phase_of(double at_s, double begin_s, double hertz)
 {
     const double turns = (at_s - begin_s) * hertz;
@@ -212,14 +207,15 @@ static guint take_phases(const GArray *hits, guint first, guint end, double begi
         const guint chosen = from + (from * 2654435761U >> 16) % (to - from);
         phases[count++] = phase_of(g_array_index(hits, double, chosen), begin_s, hertz);
     }
-    qsort(phases, count, sizeof *phases, by_value);
+    qsort(phases, count, sizeof *phases, zg_by_value);
     return count;
 }
 
 /* ln of the chance that `most` of so many hits lie in any one part that is `share` of all that could be hit. */
 static double tail_of(const struct search *search, unsigned part, double share, guint count, guint most)
 {
-    float *known = count < TABLED && share <= parts[part] ? &search->tails[(part * TABLED + count) * TABLED + most] : NULL;
+    float *known =
+        count < TABLED && share <= parts[part] ? &search->tails[(part * TABLED + count) * TABLED + most] : NULL;
 
     if (known && !isnan(*known))
         return *known;
@@ -343,7 +339,7 @@ static void search_windows(const struct zgi_moments *moments, double window_s, g
     choose_windows(&search, hits_most);
     if (search.windows->len > 0 && search.frequencies > 0) {
         search.power = g_new0(float, search.frequencies);
-        search.tails = g_new(float, PARTS * TABLED * TABLED);
+        search.tails = g_new(float, PARTS *TABLED *TABLED);
         for (unsigned i = 0; i < PARTS * TABLED * TABLED; i++)
             search.tails[i] = NAN;
         find_powers(&search);

@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* When bits came inverted: in bursts, periodically, or by themselves. */
 #include <math.h>
-#include <string.h>
 
 #include "diagnosis/causes.h"
 #include "diagnosis/chance.h"
@@ -119,15 +118,20 @@ static GArray *clusters_of(const struct zgi_case *of, const double *distances, d
     return clusters;
 }
 
+/* How many of a byte's bits came inverted. */
+static unsigned flips_of(const struct zgi_hit *hit)
+{
+    return (unsigned)__builtin_popcount((unsigned)(hit->sent ^ hit->arrived));
+}
+
 /* The bits that came inverted, with their distances: a byte with several counts as often. */
 static guint spread_bits(const struct zgi_case *of, const double *distances, double *bits)
 {
     guint count = 0;
 
     for (guint i = 0; i < of->hits->len; i++) {
-        const struct zgi_hit *hit = zgi_hit_at(of, i);
-        const int flips = __builtin_popcount((unsigned)(hit->sent ^ hit->arrived));
-        for (int k = 1; k < flips; k++)
+        const unsigned flips = flips_of(zgi_hit_at(of, i));
+        for (unsigned k = 1; k < flips; k++)
             bits[count++] = 0.125;
         if (i + 1 < of->hits->len)
             bits[count++] = distances[i];
@@ -152,7 +156,7 @@ static unsigned bits_of(const struct zgi_case *of, const struct cluster *cluster
     unsigned bits = 0;
 
     for (guint i = cluster->first; i < cluster->end; i++)
-        bits += (unsigned)__builtin_popcount((unsigned)(zgi_hit_at(of, i)->sent ^ zgi_hit_at(of, i)->arrived));
+        bits += flips_of(zgi_hit_at(of, i));
     return bits;
 }
 
@@ -245,10 +249,9 @@ static void name_bursts(struct zgi_case *of, const struct bursts *bursts, const 
 
 static void name_rest(struct zgi_case *of)
 {
-    double bits = 0;
+    const struct cluster all = { 0, of->hits->len };
+    const double bits = bits_of(of, &all);
 
-    for (guint i = 0; i < of->hits->len; i++)
-        bits += __builtin_popcount((unsigned)(zgi_hit_at(of, i)->sent ^ zgi_hit_at(of, i)->arrived));
     if (bits < BITS_LEAST)
         return;
     for (guint i = 0; i < of->hits->len; i++)
@@ -270,45 +273,29 @@ static gint by_time(gconstpointer a, gconstpointer b)
     return (one->sent_at > other->sent_at) - (one->sent_at < other->sent_at);
 }
 
-/* The hits there are now, their distances and their bursts. */
-struct picture {
-    double *distances;
-    struct bursts bursts;
-    GArray *clusters;
-};
-
-static struct picture picture_of(struct zgi_case *of, const double *carried)
+/* Bursts among the hits there are now. */
+static void look_for_bursts(struct zgi_case *of)
 {
-    struct picture picture = { .distances = g_new(double, of->hits->len + 1) };
+    g_autofree double *carried = add_up(of->evidence->seconds[of->back]);
+    g_autofree double *distances = g_new(double, of->hits->len + 1);
     g_autofree double *bits = g_new(double, 8 * (gsize)of->hits->len + 1);
 
     for (guint i = 0; i + 1 < of->hits->len; i++)
-        picture.distances[i] = distance(of, carried, i);
-    const guint count = spread_bits(of, picture.distances, bits);
-    picture.bursts = find_bursts(bits, count, fmax(of->bytes, 1));
-    picture.clusters = clusters_of(of, picture.distances, picture.bursts.reach);
-    return picture;
-}
-
-static void clear_picture(struct picture *picture)
-{
-    g_free(picture->distances);
-    g_array_unref(picture->clusters);
+        distances[i] = distance(of, carried, i);
+    const guint count = spread_bits(of, distances, bits);
+    const struct bursts bursts = find_bursts(bits, count, fmax(of->bytes, 1));
+    if (bursts.reach <= 0)
+        return;
+    g_autoptr(GArray) clusters = clusters_of(of, distances, bursts.reach);
+    name_bursts(of, &bursts, clusters);
 }
 
 void zgi_look_for_times(struct zgi_case *of)
 {
-    g_autofree double *carried = add_up(of->evidence->seconds[of->back]);
-
     zgi_drop_answered_hits(of);
     g_array_sort(of->hits, by_time);
-    if (of->hits->len == 0)
+    if (of->hits->len == 0 || find_period(of) || of->hits->len == 0)
         return;
-    if (find_period(of) || of->hits->len == 0)
-        return;
-    struct picture picture = picture_of(of, carried);
-    if (picture.bursts.reach > 0)
-        name_bursts(of, &picture.bursts, picture.clusters);
-    clear_picture(&picture);
+    look_for_bursts(of);
     name_rest(of);
 }

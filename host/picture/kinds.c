@@ -24,3 +24,38 @@ double zg_plot_step(double least, double greatest, unsigned most)
 
     return power * (digit <= 1 ? 1 : digit <= 2 ? 2 : digit <= 5 ? 5 : 10);
 }
+
+static void widen(double value, double *least, double *greatest)
+{
+    *least = fmin(*least, value);
+    *greatest = fmax(*greatest, value);
+}
+
+double zg_plot_axis(const struct zg_plot_panel *panel, const GArray *limits, unsigned most, double *least,
+                    double *greatest)
+{
+    *least = INFINITY;
+    *greatest = -INFINITY;
+    for (guint i = 0; i < panel->lines->len; i++) {
+        const GArray *points = g_array_index(panel->lines, struct zg_plot_line, i).points;
+        for (guint k = 0; k < points->len; k++) {
+            widen(g_array_index(points, struct zg_plot_point, k).least, least, greatest);
+            widen(g_array_index(points, struct zg_plot_point, k).greatest, least, greatest);
+        }
+    }
+    for (guint i = 0; limits && i < limits->len; i++)
+        widen(g_array_index(limits, double, i), least, greatest);
+    if (!(*least <= *greatest)) { /* there is nothing */
+        *least = 0;
+        *greatest = 1;
+    }
+    if (*greatest - *least <= 1e-12 * fmax(fabs(*least), fabs(*greatest))) {
+        const double around = fmax(fabs(*least) * 0.1, 0.5);
+        *least -= around;
+        *greatest += around;
+    }
+    const double step = zg_plot_step(*least, *greatest, most);
+    *least = floor(*least / step + 1e-9) * step;
+    *greatest = ceil(*greatest / step - 1e-9) * step;
+    return step;
+}

@@ -17,8 +17,8 @@ static const double dashes[][4] = { { 0 }, { 7, 3, 0, 0 }, { 2, 2, 0, 0 }, { 8, 
 struct panel {
     const struct zg_plot *plot;
     cairo_t *cairo;
-    double top, height;     /* of what is drawn into */
-    double least, greatest; /* of the axis */
+    double top, height;           /* of what is drawn into */
+    double least, greatest, step; /* of the axis */
     unsigned ink, faint, grid;
 };
 
@@ -34,32 +34,6 @@ static double y_of(const struct panel *panel, double value)
     return panel->top + panel->height * (1 - (value - panel->least) / (panel->greatest - panel->least));
 }
 
-/* The axis of all lines of a panel, with whole steps at its ends. */
-static void find_axis(struct panel *panel, const struct zg_plot_panel *of)
-{
-    double least = INFINITY, greatest = -INFINITY;
-
-    for (guint i = 0; i < of->lines->len; i++) {
-        const GArray *points = g_array_index(of->lines, struct zg_plot_line, i).points;
-        for (guint k = 0; k < points->len; k++) {
-            least = fmin(least, g_array_index(points, struct zg_plot_point, k).least);
-            greatest = fmax(greatest, g_array_index(points, struct zg_plot_point, k).greatest);
-        }
-    }
-    if (!(least <= greatest)) {
-        least = 0;
-        greatest = 1;
-    }
-    if (greatest - least <= 1e-12 * fmax(fabs(least), fabs(greatest))) {
-        const double around = fmax(fabs(least) * 0.1, 0.5);
-        least -= around;
-        greatest += around;
-    }
-    const double step = zg_plot_step(least, greatest, (unsigned)fmax(panel->height / 36, 2));
-    panel->least = floor(least / step) * step;
-    panel->greatest = ceil(greatest / step) * step;
-}
-
 static void line(cairo_t *cairo, double x, double y, double to_x, double to_y)
 {
     cairo_move_to(cairo, x, y);
@@ -69,8 +43,7 @@ static void line(cairo_t *cairo, double x, double y, double to_x, double to_y)
 
 static void draw_values(const struct panel *panel)
 {
-    const double step = zg_plot_step(panel->least, panel->greatest, (unsigned)fmax(panel->height / 36, 2));
-    const double right = panel->plot->width - RIGHT;
+    const double step = panel->step, right = panel->plot->width - RIGHT;
     cairo_t *cairo = panel->cairo;
 
     for (double value = panel->least; value <= panel->greatest + step / 2; value += step) {
@@ -225,7 +198,7 @@ static void draw_panel(struct panel *panel, const struct zg_plot_panel *of, bool
 {
     cairo_t *cairo = panel->cairo;
 
-    find_axis(panel, of);
+    panel->step = zg_plot_axis(of, NULL, (unsigned)fmax(panel->height / 36, 2), &panel->least, &panel->greatest);
     draw_values(panel);
     draw_times(panel, is_last);
     cairo_save(cairo);

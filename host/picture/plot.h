@@ -33,6 +33,11 @@ struct zg_plot {
 /* Whole numbers times 1, 2 or 5 and a power of ten, so that there are up to `most` from least to greatest. */
 double zg_plot_step(double least, double greatest, unsigned most);
 
+/* The axis of a panel's lines, and of `limits`, of double (NULL: none): whole steps, up to about `most` of them.
+ * Returns the step. */
+double zg_plot_axis(const struct zg_plot_panel *panel, const GArray *limits, unsigned most, double *least,
+                    double *greatest);
+
 /* False, with an error: it cannot be written, or would be too large. */
 bool zg_picture_plot(const struct zg_plot *plot, enum zg_picture_kind kind, const char *path, GError **error);
 

@@ -155,9 +155,9 @@ static double exact_chance(const struct zg_compared *row, uint64_t k, uint64_t a
     return fmin(chance, 1);
 }
 
-static double rate_over(const struct block sums[2], double ratio)
+static double rate_over(const struct block sums[2])
 {
-    return sums[0].errors / sums[0].trials - ratio * sums[1].errors / sums[1].trials;
+    return sums[0].errors / sums[0].trials - sums[1].errors / sums[1].trials;
 }
 
 static void add(struct block *to, const struct block *block)
@@ -186,7 +186,7 @@ static double permuted_chance(const struct zg_stored *const runs[2], const struc
     }
     if (first == 0 || first == blocks->len)
         return 1;
-    const double wanted = rate_over(seen, 1);
+    const double wanted = rate_over(seen);
     const guint fewer = MIN(first, blocks->len - first); /* those of one run are drawn, the rest is the other's */
     for (unsigned round = 0; round < PERMUTATIONS; round++) {
         struct block drawn = { 0, 0 };
@@ -199,7 +199,7 @@ static double permuted_chance(const struct zg_stored *const runs[2], const struc
         }
         const struct block rest = { all.errors - drawn.errors, all.trials - drawn.trials };
         const struct block sums[2] = { fewer == first ? drawn : rest, fewer == first ? rest : drawn };
-        const double found = rate_over(sums, 1);
+        const double found = rate_over(sums);
         extreme += less ? found <= wanted + 1e-15 : found >= wanted - 1e-15;
     }
     return (double)extreme / (PERMUTATIONS + 1);
@@ -294,6 +294,7 @@ struct zg_comparison zg_compare_runs(const struct zg_stored *run, const struct z
     const double ratio = allowed > 0 ? allowed : 1;
     struct zg_comparison comparison = { .allowed = allowed };
     guint blocks[ZG_COMPARED_MOST];
+    double weights[ZG_COMPARED_MOST];
     unsigned of[ZG_COMPARED_MOST];
 
     for (unsigned i = 0; i < ZG_COMPARED_MOST; i++) {
@@ -306,17 +307,16 @@ struct zg_comparison zg_compare_runs(const struct zg_stored *run, const struct z
     const double each = together / MAX(asked_of(&comparison), 1);
     for (unsigned i = 0; i < comparison.count; i++) {
         struct zg_compared *row = &comparison.rows[i];
-        const double weight = fmax(zg_compared_weight(run, of[i]), zg_compared_weight(other, of[i]));
+        weights[i] = fmax(zg_compared_weight(run, of[i]), zg_compared_weight(other, of[i]));
         row->chance = row->clustered
                           ? permuted_chance(runs, &kinds[of[i]], blocks[i], ratio, allowed > 0)
                           : exact_chance(row, row->errors[0], row->errors[0] + row->errors[1], ratio, allowed > 0);
-        row->shown_from = smallest_shown(row, weight, each);
+        row->shown_from = smallest_shown(row, weights[i], each);
     }
     decide(&comparison);
     for (unsigned i = 0; i < comparison.count; i++) {
         struct zg_compared *row = &comparison.rows[i];
-        const double weight = fmax(zg_compared_weight(run, of[i]), zg_compared_weight(other, of[i]));
-        bound_ratio(row, weight, row->empty ? 1 - 2 * together : 1 - 2 * row->level);
+        bound_ratio(row, weights[i], row->empty ? 1 - 2 * together : 1 - 2 * row->level);
     }
     return comparison;
 }

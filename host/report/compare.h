@@ -51,6 +51,10 @@ struct zg_comparison zg_compare_runs(const struct zg_stored *run, const struct z
 /* The ratio of a row's rates; NaN where neither has errors, INFINITY where only the run has. */
 double zg_compared_ratio(const struct zg_compared *row);
 
+/* What is said of a kind, and of them all. */
+const char *zg_compared_said(const struct zg_comparison *comparison, const struct zg_compared *row);
+const char *zg_comparison_said(const struct zg_comparison *comparison);
+
 /* As lines for a terminal of 100 columns; as a member "comparison" of an object. */
 void zg_comparison_to_text(const struct zg_comparison *comparison, const struct zg_stored *other, GString *text);
 void zg_comparison_to_json(const struct zg_comparison *comparison, const struct zg_stored *other, struct zg_json *json);

@@ -10,13 +10,21 @@ static void append_number(GString *text, double value, int width, const char *un
     g_string_append_printf(text, "%*s", width, number);
 }
 
-static const char *said_of(const struct zg_comparison *comparison, const struct zg_compared *row)
+const char *zg_compared_said(const struct zg_comparison *comparison, const struct zg_compared *row)
 {
     if (row->empty)
-        return "no errors";
+        return "no errors in either";
     if (comparison->allowed > 0)
-        return row->shown ? "no worse" : "not shown";
+        return row->shown ? "no worse" : "not shown to be no worse";
     return row->shown ? "WORSE" : "not shown to be worse";
+}
+
+const char *zg_comparison_said(const struct zg_comparison *comparison)
+{
+    if (comparison->allowed > 0)
+        return comparison->passed ? "no worse than allowed, in all kinds"
+                                  : "not all kinds are shown to be no worse than allowed";
+    return comparison->passed ? "no kind is shown to be worse" : "this run is worse";
 }
 
 void zg_comparison_to_text(const struct zg_comparison *comparison, const struct zg_stored *other, GString *text)
@@ -34,15 +42,10 @@ void zg_comparison_to_text(const struct zg_comparison *comparison, const struct 
         append_number(text, zg_compared_ratio(row), 9, isnan(zg_compared_ratio(row)) ? "-" : "new");
         g_string_append_printf(text, "   %-17s %9.2g", bounds, row->chance);
         append_number(text, row->shown_from, 9, "-");
-        g_string_append_printf(text, "  %s%s\n", said_of(comparison, row), row->clustered ? ", clustered" : "");
+        g_string_append_printf(text, "  %s%s\n", zg_compared_said(comparison, row),
+                               row->clustered ? ", clustered" : "");
     }
-    if (comparison->allowed > 0)
-        g_string_append_printf(text, "  %s\n",
-                               comparison->passed ? "no worse than allowed, in all kinds"
-                                                  : "not all kinds are shown to be no worse than allowed");
-    else
-        g_string_append_printf(text, "  %s\n",
-                               comparison->passed ? "no kind is shown to be worse" : "this run is worse");
+    g_string_append_printf(text, "  %s\n", zg_comparison_said(comparison));
 }
 
 void zg_comparison_to_json(const struct zg_comparison *comparison, const struct zg_stored *other, struct zg_json *json)

@@ -26,11 +26,7 @@ static void append_row(GString *page, const struct zg_comparison *comparison, co
     g_string_append_printf(page, "<td>%.2g</td>", row->chance);
     append_ratio(page, row->shown_from, "-");
     zgi_page(page, "<td class=\"words %s\">%s%s</td></tr>\n", is_bad ? "failed" : "passed",
-             row->empty                ? "no errors in either"
-             : comparison->allowed > 0 ? (row->shown ? "no worse than allowed" : "not shown to be no worse")
-             : row->shown              ? "worse"
-                                       : "not shown to be worse",
-             row->clustered ? ", clustered" : "");
+             zg_compared_said(comparison, row), row->clustered ? ", clustered" : "");
 }
 
 void zgi_page_comparison(GString *page, const struct zg_against *against)
@@ -40,11 +36,7 @@ void zgi_page_comparison(GString *page, const struct zg_against *against)
                                            against->other->begun, against->other->ran_s);
 
     zgi_page(page, "<h2>Against %s</h2>\n<p class=\"verdict %s\">%s</p>\n", run,
-             comparison->passed ? "passed" : "failed",
-             comparison->allowed > 0 ? (comparison->passed ? "No worse than allowed, in all kinds"
-                                                           : "Not all kinds are shown to be no worse than allowed")
-             : comparison->passed    ? "No kind is shown to be worse"
-                                     : "This run is worse");
+             comparison->passed ? "passed" : "failed", zg_comparison_said(comparison));
     g_string_append(page,
                     "<div class=\"wide\"><table><tr><th>kind</th><th>here</th><th>there</th><th>ratio</th><th>bounds "
                     "of it</th><th>chance</th><th>would show from</th><th "

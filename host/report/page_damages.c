@@ -49,15 +49,13 @@ struct column {
     bool is_same;
 };
 
-static GArray *columns_of(const struct zg_evidence_stretch *stretch)
+static GArray *columns_of(const struct zg_evidence_stretch *stretch, const GArray *steps)
 {
     GArray *columns = g_array_new(FALSE, FALSE, sizeof(struct column));
-    g_autoptr(GArray) steps = g_array_new(FALSE, FALSE, sizeof(struct zg_align_step));
     gsize sent_size, arrived_size, i = 0, k = 0;
     const uint8_t *sent = g_bytes_get_data(stretch->sent, &sent_size);
     const uint8_t *arrived = g_bytes_get_data(stretch->arrived, &arrived_size);
 
-    (void)zg_align_steps(sent, sent_size, arrived, arrived_size, steps);
     for (guint at = 0; at <= steps->len; at++) {
         const struct zg_align_step *step = at < steps->len ? &g_array_index(steps, struct zg_align_step, at) : NULL;
         for (; i < sent_size && k < arrived_size && (!step || i < step->sent_at || k < step->arrived_at); i++, k++) {
@@ -98,9 +96,9 @@ static void append_byte(GString *line, int byte, bool is_same)
 }
 
 /* Both rows, one above the other, with what is the same left out. */
-static void append_hex(GString *page, const struct zg_evidence_stretch *stretch)
+static void append_hex(GString *page, const struct zg_evidence_stretch *stretch, const GArray *steps)
 {
-    g_autoptr(GArray) columns = columns_of(stretch);
+    g_autoptr(GArray) columns = columns_of(stretch, steps);
     g_autoptr(GString) sent = g_string_new(NULL);
     g_autoptr(GString) arrived = g_string_new(NULL);
     guint width = 0, lines = 0, skipped = 0;
@@ -129,24 +127,24 @@ static void append_hex(GString *page, const struct zg_evidence_stretch *stretch)
                     lines == LINES_MOST ? "<span class=\"e\">        ... more in the store</span>\n</pre>" : "</pre>");
 }
 
-static const char *what_of(const struct zg_evidence_stretch *stretch, enum zg_damage_name *name)
+/* What was done to the bytes, with the steps of their alignment; ZG_DAMAGE_NAMES if they are not known. */
+static enum zg_damage_name name_of(const struct zg_evidence_stretch *stretch, GArray *steps)
 {
     gsize sent_size, arrived_size;
 
-    *name = ZG_DAMAGE_NAMES;
     if (!stretch->sent || !stretch->arrived)
-        return "bytes not known";
+        return ZG_DAMAGE_NAMES;
     const uint8_t *sent = g_bytes_get_data(stretch->sent, &sent_size);
     const uint8_t *arrived = g_bytes_get_data(stretch->arrived, &arrived_size);
-    const struct zg_alignment alignment = zg_align(sent, sent_size, arrived, arrived_size);
-    *name = zg_alignment_name(&alignment);
-    return zg_damage_name(*name);
+    const struct zg_alignment alignment = zg_align_steps(sent, sent_size, arrived, arrived_size, steps);
+    return zg_alignment_name(&alignment);
 }
 
 static void append_stretch(GString *page, const struct zg_evidence_stretch *stretch, bool is_open)
 {
-    enum zg_damage_name name;
-    const char *what = what_of(stretch, &name);
+    g_autoptr(GArray) steps = g_array_new(FALSE, FALSE, sizeof(struct zg_align_step));
+    const enum zg_damage_name name = name_of(stretch, steps);
+    const char *what = name < ZG_DAMAGE_NAMES ? zg_damage_name(name) : "bytes not known";
     g_autoptr(GString) keys = g_string_new(NULL);
     g_autoptr(GString) names = g_string_new(NULL);
 
@@ -162,7 +160,7 @@ static void append_stretch(GString *page, const struct zg_evidence_stretch *stre
     zgi_page(page, "%s: %s; %s", stretch->back ? "back" : "out", what, names->len > 0 ? names->str : "unexplained");
     g_string_append_printf(page, "; %u frame%s</summary>", stretch->frames, stretch->frames == 1 ? "" : "s");
     if (name < ZG_DAMAGE_NAMES)
-        append_hex(page, stretch);
+        append_hex(page, stretch, steps);
     g_string_append(page, "</details>\n");
 }
 

@@ -233,3 +233,9 @@ uint64_t zg_spread_at(const struct zg_spread *spread, double share)
     }
     return 0;
 }
+
+int zg_by_value(const void *one, const void *other)
+{
+    const double first = *(const double *)one, second = *(const double *)other;
+    return (first > second) - (first < second);
+}

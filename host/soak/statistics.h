@@ -36,6 +36,9 @@ void zg_rate_bounds_always(uint64_t errors, uint64_t trials, double confidence, 
 /* The fewest trials with so many errors that show that the rate is at most `limit`; UINT64_MAX: none do. */
 uint64_t zg_rate_trials_needed(uint64_t errors, double limit, double confidence);
 
+/* The order of two doubles, for sorting. */
+int zg_by_value(const void *one, const void *other);
+
 /* A histogram of times with a resolution of 1/32. Zero-initialise it. */
 struct zg_spread {
     uint64_t count;

@@ -3,7 +3,7 @@
 
 #include <math.h>
 
-enum { BRAILLE = 0x2800, ACROSS = 2, DOWN = 4 /* dots in a cell of Braille */ };
+enum { STEPS = 4, BRAILLE = 0x2800, ACROSS = 2, DOWN = 4 /* dots in a cell of Braille */ };
 
 struct drawing {
     const struct zg_plot *plot;
@@ -81,36 +81,6 @@ static void draw_line(struct drawing *drawing, const GArray *points, unsigned li
     }
 }
 
-/* The axis: what the lines and limits need, in whole steps. */
-static void find_axis(struct drawing *drawing, const struct zg_plot_panel *panel, const GArray *limits)
-{
-    double least = INFINITY, greatest = -INFINITY;
-
-    for (guint i = 0; i < panel->lines->len; i++) {
-        const GArray *points = g_array_index(panel->lines, struct zg_plot_line, i).points;
-        for (guint k = 0; k < points->len; k++) {
-            least = fmin(least, g_array_index(points, struct zg_plot_point, k).least);
-            greatest = fmax(greatest, g_array_index(points, struct zg_plot_point, k).greatest);
-        }
-    }
-    for (guint i = 0; limits && i < limits->len; i++) {
-        least = fmin(least, g_array_index(limits, double, i));
-        greatest = fmax(greatest, g_array_index(limits, double, i));
-    }
-    if (!(least <= greatest)) {
-        least = 0;
-        greatest = 1;
-    }
-    if (greatest - least <= 1e-12 * fmax(fabs(least), fabs(greatest))) {
-        const double around = fmax(fabs(least) * 0.1, 0.5);
-        least -= around;
-        greatest += around;
-    }
-    const double step = zg_plot_step(least, greatest, 4);
-    drawing->dots.least = floor(least / step + 1e-9) * step;
-    drawing->dots.greatest = ceil(greatest / step - 1e-9) * step;
-}
-
 /* What stands where no line does. */
 static void put_free(struct drawing *drawing, int row, unsigned column, gunichar sign, int line)
 {
@@ -133,7 +103,7 @@ struct zg_dots zg_dots_draw(const struct zg_plot *plot, const struct zg_plot_pan
     drawing.dots.cells = g_new(struct zg_dot, (gsize)columns * rows + 1);
     for (unsigned i = 0; i < columns * rows; i++)
         drawing.dots.cells[i] = (struct zg_dot){ ' ', ZG_DOT_NONE };
-    find_axis(&drawing, panel, limits);
+    (void)zg_plot_axis(panel, limits, STEPS, &drawing.dots.least, &drawing.dots.greatest);
     for (guint i = 0; i < panel->lines->len; i++)
         draw_line(&drawing, g_array_index(panel->lines, struct zg_plot_line, i).points, i);
     for (guint i = 0; i < plot->damages->len; i++) {

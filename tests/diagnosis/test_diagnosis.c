@@ -10,6 +10,7 @@
 #include "diagnosis/periods.h"
 #include "processes.h"
 #include "sim/random.h"
+#include "soak/statistics.h"
 
 #define LOOM TEST_SOURCE "/examples/loom/loom.yaml"
 
@@ -32,16 +33,10 @@ static void test_chance(void **state)
     assert_near(round(zgi_chance_normal(40)), -805);
 }
 
-static gint by_value(gconstpointer a, gconstpointer b)
-{
-    const double one = *(const double *)a, other = *(const double *)b;
-    return (one > other) - (one < other);
-}
-
 static bool finds(GArray *hits, GArray *picked, struct zgi_period *period)
 {
-    g_array_sort(hits, by_value);
-    g_array_sort(picked, by_value);
+    g_array_sort(hits, zg_by_value);
+    g_array_sort(picked, zg_by_value);
     const bool found = zgi_find_period(&(struct zgi_moments){ hits, picked, 200 }, period);
     g_free(period->is_inside);
     return found && period->log_chance < -7.6;
@@ -138,7 +133,6 @@ static struct zg_diagnosis *diagnose(uint8_t (*rule)(uint8_t))
                                                      .hit_to_s = NAN,
                                                      .back = true,
                                                      .frames = 1,
-                                                     .rejected = 1,
                                                      .sent = g_bytes_new(sent, sizeof sent),
                                                      .arrived = g_bytes_new(arrived, sizeof arrived) };
         g_array_append_val(evidence->stretches, stretch);
