@@ -21,6 +21,7 @@ struct asked {
 
 struct plotting {
     struct zg_wire *wire;
+    uint64_t frames; /* from the device */
     struct zg_plotted *plotted;
 };
 
@@ -28,6 +29,7 @@ static void take_stretch(void *data, uint64_t at_ns, bool out, const struct zg_s
 {
     struct plotting *plotting = data;
 
+    plotting->frames += !out && stretch->kind == ZG_STRETCH_FRAME;
     if (!out)
         zg_plotted_take(plotting->plotted, at_ns, stretch);
 }
@@ -92,7 +94,16 @@ static int plot_link(const struct cli_verb *verb, const struct zg_plan *plan, ch
     listen(plotting, plan, asked->duration_ns > 0 ? asked->duration_ns : usual_ns, &error);
     const uint64_t count = zg_plotted_count(plotting->plotted);
     if (count == 0 && !error) {
-        cli_error(verb, "%s: no value of these fields came, so nothing is drawn", argv[2]);
+        if (plotting->frames > 0)
+            cli_error(verb,
+                      "%s: no value of these fields came in %" G_GUINT64_FORMAT
+                      " frames, so nothing is drawn; zeugma watch shows what they hold",
+                      argv[2], plotting->frames);
+        else
+            cli_error(verb,
+                      "%s: no frame came, so nothing is drawn; --for listens longer, and a device that only answers "
+                      "must be asked, with zeugma send",
+                      argv[2]);
         return cli_close(verb, plotting->wire, CLI_NO);
     }
     if (error) /* what came until then is drawn */

@@ -5,6 +5,7 @@
 
 #include "report/history.h"
 #include "report/report.h"
+#include "wave/output.h"
 
 struct options {
     gint64 run;
@@ -44,7 +45,7 @@ static int print_history(const struct cli_verb *verb, const char *file, const st
         return trouble(verb, "--history: ", error);
     g_autofree char *text = options->as_json ? zg_history_json(history) : zg_history_text(history);
     cli_print(options->as_json ? "%s\n" : "%s", text);
-    const int status = history->calls ? CLI_NO : CLI_YES;
+    const int status = history->signals ? CLI_NO : CLI_YES;
     zg_history_free(history);
     return status;
 }
@@ -52,7 +53,7 @@ static int print_history(const struct cli_verb *verb, const char *file, const st
 /* The other run: of this store by its number, or the newest one of another. */
 static struct zg_stored *read_other(const char *file, const char *against, GError **error)
 {
-    const bool is_number = against[0] != '\0' && strspn(against, "0123456789") == strlen(against);
+    const bool is_number = strspn(against, "0123456789") == strlen(against);
     return is_number ? zg_stored_read_counts(file, g_ascii_strtoll(against, NULL, 10), error)
                      : zg_stored_read_counts(against, 0, error);
 }
@@ -61,7 +62,7 @@ static bool write_page(const struct zg_stored *stored, const struct zg_against *
                        const char *page, GError **error)
 {
     g_autofree char *text = zg_report_page(stored, against, file);
-    return g_file_set_contents(page, text, -1, error);
+    return zg_output_text(page, text, error);
 }
 
 static int show(const struct cli_verb *verb, const char *file, const struct options *options,
@@ -85,6 +86,11 @@ static int hold_against(const struct cli_verb *verb, const char *file, const str
 
     if (!other)
         return trouble(verb, "--against: ", error);
+    if (other->run == stored->run && g_str_equal(other->begun, stored->begun)) {
+        cli_error(verb, "--against: run %" G_GINT64_FORMAT " is the run itself; expected another one", other->run);
+        zg_stored_free(other);
+        return CLI_USAGE;
+    }
     g_autofree char *differs = zg_compare_settings(stored, other);
     if (differs && !options->anyway) {
         cli_error(verb,
@@ -121,6 +127,8 @@ static bool is_sound(const struct cli_verb *verb, const struct options *options)
         cli_error(verb, "--run: expected a number from 1 on, found %" G_GINT64_FORMAT, options->run);
     else if (options->table && (options->as_json || options->page || options->against || options->history))
         cli_error(verb, "--csv: leave --json, --html, --against and --history out");
+    else if (options->against && options->against[0] == '\0')
+        cli_error(verb, "--against: expected a run's number, or another store, found \"\"");
     else if (options->history && (options->page || options->against || options->run > 0))
         cli_error(verb, "--history: is of all runs; leave --run, --html and --against out");
     else if (options->no_worse_than != 0 && !(options->no_worse_than > 1 && options->no_worse_than <= 1e6))

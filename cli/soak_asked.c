@@ -209,6 +209,8 @@ static bool fit_together(const struct cli_verb *verb, const struct cli_soak_opti
              (options->store || options->page || options->marks || options->marks_file || options->on_event ||
               options->capture))
         cli_error(verb, "--store, --html, --capture, --mark, --marks and --on-event are for a single soak");
+    else if (options->page && options->page[0] == '\0')
+        cli_error(verb, "--html: expected a file, found \"\"");
     else if ((options->sweep || options->bisect || options->repeat > 1) && count > 1)
         cli_error(verb, "several links run once, without --sweep, --bisect and --repeat");
     else

@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include "soak_run.h"
 
-#include <errno.h>
 #include <glib/gstdio.h>
 #include <stdio.h>
 #include <string.h>
@@ -15,6 +14,7 @@
 #include "report/report.h"
 #include "soak/report.h"
 #include "soak/running.h"
+#include "wave/output.h"
 
 enum { SAVE_US = 500000, LINE_US = 10000000, VIEW_US = 250000 };
 
@@ -204,12 +204,12 @@ static char *adapter_of(const struct zg_address *link)
 /* A page is made from a store: without one that is asked for, from one that is forgotten. */
 static bool make_folder(struct cli_soak_run *run, struct progress *progress, GError **error)
 {
-    g_autofree char *where = run->page ? g_path_get_dirname(run->page) : NULL;
+    struct zg_output probe;
 
-    if (where && g_access(where, W_OK) != 0) {
-        g_set_error(error, G_FILE_ERROR, G_FILE_ERROR_ACCES, "%s: %s", where, g_strerror(errno));
+    if (run->page && !zg_output_begin(&probe, run->page, error)) /* now, not after the night */
         return false;
-    }
+    if (run->page)
+        (void)zg_output_end(&probe, false, NULL);
     if (run->store || !run->page)
         return true;
     progress->folder = g_dir_make_tmp("zeugma-XXXXXX", error);
@@ -329,7 +329,7 @@ static bool write_page(struct progress *progress)
 
     if (stored) {
         g_autofree char *page = zg_report_page(stored, NULL, progress->folder ? NULL : run->store);
-        (void)g_file_set_contents(run->page, page, -1, &error);
+        (void)zg_output_text(run->page, page, &error);
         zg_stored_free(stored);
     }
     if (error && progress->folder) {

@@ -165,7 +165,10 @@ static void draw_table(int row, int end, const struct screen_view *view)
     for (unsigned i = 0; i < rows->len; i++) {
         const struct zg_table_row *item = g_ptr_array_index(rows, i);
         if (row >= end - 1 && i < rows->len) {
-            put_format(row, 0, BAD, "and %u more messages: enlarge the window, or use --show", rows->len - i);
+            const int last = MIN(row, end - 1); /* in place of a field, if there is one */
+            (void)move(last, 0);
+            (void)clrtoeol();
+            put_format(last, 0, BAD, "and %u more messages: enlarge the window, or use --show", rows->len - i);
             return;
         }
         draw_row_head(row++, item, view);
@@ -313,7 +316,8 @@ void screen_draw(const struct screen_view *view)
     const int keys = LINES - 1, newest = keys - 1, console = newest - 2 - CONSOLE_LINES;
     const int bottom = view->recent->console.length > 0 ? console : newest - 1;
     const int height = plot_height(bottom - 4, view);
-    const int end = height > 0 ? bottom - 2 - (int)zg_plotted_panels(view->plotted) * (height + 1) : bottom;
+    const int end = height > 0 ? bottom - 2 - (int)zg_plotted_panels(view->plotted) * (height + 1)
+                               : bottom - (view->plotted != NULL);
 
     (void)erase();
     draw_state(view);
@@ -326,7 +330,7 @@ void screen_draw(const struct screen_view *view)
         rule(end, "plot", view);
         draw_plots(end + 1, height, view);
     } else if (view->plotted) {
-        put(end - 1, 0, BAD, "no room for plots: enlarge the window");
+        put(end, 0, BAD, "no room for plots: enlarge the window");
     }
     if (view->recent->console.length > 0) {
         rule(console, "console", view);

@@ -64,22 +64,26 @@ picture soak-ledger 132x54 8 "zeugma soak $loom sim: --for 10min --faults ber=1e
 if is_wanted report; then
     rm -f /tmp/night.store
     faults='fifo=2,mask=0.004/2ms out:hum=50/1ms/1e-6 back:burst=0.005/20ms/0.01'
-    zeugma soak $loom sim: --for 30min --seed 2 --faults 'back:burst=0.002/20ms/0.01' --store /tmp/night.store >/dev/null 2>&1
-    zeugma soak $loom sim: --for 8h --faults "$faults" --require 'lost <= 1e-4' --require 'unexpected = 0' --store /tmp/night.store \
-        --html docs/soak_report.html >/dev/null 2>&1
+    zeugma soak $loom sim: --for 30min --seed 2 --faults 'back:burst=0.002/20ms/0.01' \
+        --store /tmp/night.store >/dev/null 2>&1
+    zeugma soak $loom sim: --for 8h --faults "$faults" --require 'lost <= 1e-4' --require 'unexpected = 0' \
+        --store /tmp/night.store --html docs/soak_report.html >/dev/null 2>&1
     zeugma report /tmp/night.store --against 1 --anyway --html "$work/against.html" >/dev/null || true
     {
-        echo '<style>body { margin: 0 } iframe { display: block; border: 0; width: 1280px; height: 800px; border-bottom: 3px solid #888 }</style>'
+        echo '<style>body { margin: 0 }'
+        echo 'iframe { display: block; border: 0; width: 1280px; height: 800px; border-bottom: 3px solid #888 }</style>'
         for page in "$PWD/docs/soak_report.html" "$PWD/docs/soak_report.html#damages" "$work/against.html"; do
             echo "<iframe src=\"file://$page\"></iframe>"
         done
     } >"$work/parts.html"
-    "${PAGE_SHOT:?a program that pictures a page: OUT.png FILE WIDTHxHEIGHT}" docs/screenshots/report.png "$work/parts.html" 1280x2409
+    "${PAGE_SHOT:?a program that pictures a page: OUT.png FILE WIDTHxHEIGHT}" docs/screenshots/report.png \
+        "$work/parts.html" 1280x2409
 fi
 if is_wanted plot; then
     zeugma plot $loom sim: tension sag,drive_temp --for 8s --size 1280x800 -o docs/screenshots/plot.png
 fi
-picture watch-table 110x40 14 "zeugma watch $loom sim: --plot tension --plot sag,drive_temp --span 12s --answer --mark 'tension > 200'"
+picture watch-table 110x40 14 \
+    "zeugma watch $loom sim: --plot tension --plot sag,drive_temp --span 12s --answer --mark 'tension > 200'"
 served --faults ber=6e-4 --seed 4
 sleep 2
 picture watch-lines 132x40 5 "zeugma watch $loom serial:/tmp/loom --mark 'tension > 200' --for 1s" \

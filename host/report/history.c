@@ -33,7 +33,7 @@ static void add_up(struct zg_history *history, unsigned kind)
                   ? sum
                   : fmax(sum + ((double)point->errors - expected) / deviation - drift, 0);
         point->sum = sum;
-        point->calls = sum > limit;
+        point->signals = sum > limit;
     }
 }
 
@@ -74,8 +74,9 @@ struct zg_history *zg_history_read(const char *file, GError **error)
             history->keys[kind] = NULL;
             continue;
         }
-        history->calls = history->calls ||
-                         g_array_index(history->points[kind], struct zg_history_point, history->runs->len - 1).calls;
+        history->signals =
+            history->signals ||
+            g_array_index(history->points[kind], struct zg_history_point, history->runs->len - 1).signals;
     }
     return history;
 }
@@ -108,8 +109,8 @@ char *zg_history_text(const struct zg_history *history)
         if (!has_errors(history, kind) || !history->keys[kind])
             continue;
         any = true;
-        g_string_append_printf(text, "\n  %-22s %-24s %9s %12s %10s   sum over 5 calls\n", history->keys[kind], "begun",
-                               "errors", "of", "rate");
+        g_string_append_printf(text, "\n  %-22s %-24s %9s %12s %10s   sum; above 5 a signal\n", history->keys[kind],
+                               "begun", "errors", "of", "rate");
         for (guint i = 0; i < history->runs->len; i++) {
             const struct zg_stored *run = history->runs->pdata[i];
             const struct zg_history_point *point = &g_array_index(history->points[kind], struct zg_history_point, i);
@@ -119,14 +120,14 @@ char *zg_history_text(const struct zg_history *history)
                                    " %10.2e  %6.1f%s%.*s%s\n",
                                    run->run, run->begun, point->errors, point->trials,
                                    point->trials > 0 ? (double)point->errors / (double)point->trials : 0, point->sum,
-                                   bar > 0 ? " " : "", bar, "####################", point->calls ? "  CALLS" : "");
+                                   bar > 0 ? " " : "", bar, "####################", point->signals ? "  SIGNAL" : "");
         }
     }
     if (!any)
         g_string_append(text, "no run has errors\n");
     g_string_append_printf(text, "\n%s\n",
-                           history->calls ? "the newest run is above the limit: it became worse"
-                                          : "no chart calls at the newest run");
+                           history->signals ? "the newest run is above the limit: it became worse"
+                                            : "no chart signals at the newest run");
     return g_string_free(text, FALSE);
 }
 
@@ -152,14 +153,14 @@ char *zg_history_json(const struct zg_history *history)
             zg_json_unsigned(&json, "count", point->errors);
             zg_json_unsigned(&json, "of", point->trials);
             zg_json_double(&json, "sum", point->sum);
-            zg_json_bool(&json, "calls", point->calls);
+            zg_json_bool(&json, "signals", point->signals);
             zg_json_close(&json, '}');
         }
         zg_json_close(&json, ']');
         zg_json_close(&json, '}');
     }
     zg_json_close(&json, ']');
-    zg_json_bool(&json, "calls", history->calls);
+    zg_json_bool(&json, "signals", history->signals);
     zg_json_close(&json, '}');
     return zg_json_end(&json);
 }

@@ -51,7 +51,8 @@
         if (chart.made)
             chart.made.destroy();
         const settings = chart.settings();
-        settings.options = Object.assign({ animation: false, responsive: true, maintainAspectRatio: false }, settings.options);
+        settings.options = Object.assign({ animation: false, responsive: true, maintainAspectRatio: false },
+            settings.options);
         settings.options.plugins = Object.assign({ legend: { labels: { color: theme().ink, boxWidth: 28 } } },
             settings.options.plugins);
         chart.made = new Chart(chart.canvas, settings);
@@ -107,15 +108,18 @@
                     labels: data.times.map(clock),
                     datasets: sets.map(function (set, i) {
                         return {
-                            label: set.label, data: set.values, backgroundColor: series[i % 8], borderColor: series[i % 8],
+                            label: set.label, data: set.values,
+                            backgroundColor: series[i % 8], borderColor: series[i % 8],
                             borderWidth: options.type === "line" ? 1.8 : 0, borderDash: dashes[i % 4], pointRadius: 0,
-                            spanGaps: false, barPercentage: 1, categoryPercentage: 1, stack: options.stacked ? "one" : undefined
+                            spanGaps: false, barPercentage: 1, categoryPercentage: 1,
+                            stack: options.stacked ? "one" : undefined
                         };
                     })
                 },
                 options: {
                     plugins: options.type === "line" ? {
-                        legend: { labels: { color: theme().ink, usePointStyle: true, pointStyle: "line", boxWidth: 36 } }
+                        legend: { labels: { color: theme().ink, usePointStyle: true, pointStyle: "line",
+                                            boxWidth: 36 } }
                     } : {},
                     interaction: { mode: "index", intersect: false },
                     scales: { x: axis("time since the beginning, h:mm:ss", { stacked: options.stacked }),
@@ -128,7 +132,8 @@
 
     function bars(name, across, up, labels, sets) {
         draw(name, function () {
-            return tableOf([across].concat(sets.map(function (set) { return set.label; })), labels.map(function (label, i) {
+            const heads = [across].concat(sets.map(function (set) { return set.label; }));
+            return tableOf(heads, labels.map(function (label, i) {
                 return [label].concat(sets.map(function (set) { return set.values[i]; }));
             }));
         }, function () {

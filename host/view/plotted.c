@@ -106,7 +106,8 @@ bool zg_plotted_add(struct zg_plotted *plotted, const char *fields, GError **err
             return false;
     if (has_numbers(plotted->plan, panel->selection))
         return true;
-    g_set_error(error, ZG_SELECTION_ERROR, 0, "%s: expected fields that are numbers, found none", fields);
+    g_set_error(error, ZG_SELECTION_ERROR, 0, "%s: expected fields that are single numbers, found lists, bytes or text",
+                fields);
     return false;
 }
 

@@ -86,12 +86,13 @@ static void test_command(void **state)
                  { 2, "--against 1", "faults.all is \"ber=3e-06\" here and \"ber=1e-06\" there" },
                  { 1, "--against 1 --anyway", "this run is worse" },
                  { 1, "--against 1 --anyway --json", "\"worse\": true" },
+                 { 2, "--against 6", "run 6 is the run itself" },
                  { 3, "--against 77", "there is no run 77" },
                  { 3, "--against nowhere.store", "no such file" },
                  { 2, "--no-worse-than 0.5 --against 1", "expected a ratio above 1, found 0.5" },
                  { 2, "--anyway", "are for --against" },
                  { 1, "--history", "the newest run is above the limit" },
-                 { 1, "--history --json", "\"calls\": true" } };
+                 { 1, "--history --json", "\"signals\": true" } };
     for (size_t i = 0; i < G_N_ELEMENTS(runs); i++) {
         g_autofree char *arguments = g_strdup_printf("report %s %s", store, runs[i].arguments);
         test_assert_run(runs[i].status, arguments, runs[i].in);

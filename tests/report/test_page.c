@@ -56,6 +56,8 @@ static void it_shows_all_and_needs_nothing(void **state)
     assert_string_equal(text, same);
     g_autofree char *lost = g_strdup_printf("soak " LOOM " sim: --for 1s --html %s/no/x.html", test_folder);
     test_assert_run(3, lost, "No such file or directory");
+    test_assert_run(3, "soak " LOOM " sim: --for 1s --html /", "Is a directory");
+    test_assert_run(2, "soak " LOOM " sim: --for 1s --html ''", "--html: expected a file");
 }
 
 /* What a device, a file of marks or a command line may hold. */
