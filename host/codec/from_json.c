@@ -1,12 +1,12 @@
 /* SPDX-License-Identifier: MIT */
 #include "codec/from_json.h"
 
-#include <json-glib/json-glib.h>
 #include <math.h>
 #include <string.h>
 
 #include "codec/hex.h"
 #include "codec/json.h"
+#include "codec/parse_json.h"
 #include "codec/text.h"
 #include "definition/words.h"
 
@@ -56,7 +56,11 @@ static JsonParser *parse_object(const char *what, const char *text, GError **err
     g_autoptr(JsonParser) parser = json_parser_new_immutable();
     g_autoptr(GError) reason = NULL;
 
-    if (!json_parser_load_from_data(parser, text, -1, &reason)) {
+    if (!zg_json_parse(parser, text, &reason)) {
+        if (reason->domain == ZG_CODEC_ERROR) {
+            g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_JSON, "%s: %s", what, reason->message);
+            return NULL;
+        }
         const char *message = g_str_has_prefix(reason->message, "<data>:") ? reason->message + 7 : reason->message;
         g_autofree char *open = what_is_open(text);
         if (open)
@@ -413,7 +417,7 @@ bool zg_variable_from_json(const struct zg_plan_variable *variable, const char *
     JsonNode *node = word;
 
     json_node_set_string(word, text);
-    if (json_parser_load_from_data(parser, listed, -1, NULL)) {
+    if (zg_json_parse(parser, listed, NULL)) {
         JsonArray *list = json_node_get_array(json_parser_get_root(parser));
         if (json_array_get_length(list) == 1)
             node = json_array_get_element(list, 0);

@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: MIT */
 #include "node/script.h"
 
-#include <json-glib/json-glib.h>
 #include <math.h>
 #include <string.h>
 
 #include "codec/from_json.h"
+#include "codec/parse_json.h"
 #include "codec/payload.h"
 
 static void free_item(void *data)
@@ -87,7 +87,7 @@ static bool read_item(const struct zg_plan *plan, JsonObject *object, double fir
 
 static JsonObject *object_of(JsonParser *parser, const char *line, GError **error)
 {
-    if (!json_parser_load_from_data(parser, line, -1, error))
+    if (!zg_json_parse(parser, line, error))
         return NULL;
     JsonNode *root = json_parser_get_root(parser);
     if (root && JSON_NODE_HOLDS_OBJECT(root))

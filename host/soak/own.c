@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: MIT */
 #include "soak/own.h"
 
-#include <json-glib/json-glib.h>
 #include <string.h>
 
 #include "codec/from_json.h"
+#include "codec/parse_json.h"
 #include "definition/words.h"
 #include "device/plausible.h"
 
@@ -182,7 +182,7 @@ static char *compose(const struct kind *kind, struct zg_random *random, GError *
 {
     g_autoptr(JsonParser) parser = json_parser_new();
 
-    if (!json_parser_load_from_data(parser, kind->fixed, -1, error))
+    if (!zg_json_parse(parser, kind->fixed, error))
         return NULL;
     JsonNode *root = json_parser_get_root(parser);
     if (!root || !JSON_NODE_HOLDS_OBJECT(root)) /* what reads it says what is wrong */

@@ -93,8 +93,25 @@ static void test_unsound(void **state)
     }
 }
 
+/* Lists as deep as a stack is: told, whatever their number. */
+static void test_deep(void **state)
+{
+    enum { DEEP = 1000000 };
+    g_autofree char *text = g_malloc(DEEP + 1);
+    g_autoptr(GError) error = NULL;
+    unsigned skipped;
+
+    (void)state;
+    memset(text, '[', DEEP);
+    text[DEEP] = '\0';
+    assert_null(load(text, &skipped, &error));
+    assert_string_equal(strstr(error->message, "script:1: "),
+                        "script:1: the [ at position 101 is inside 100 others; at most 100 levels are read");
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_sound), cmocka_unit_test(test_unsound) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_sound), cmocka_unit_test(test_unsound),
+                                        cmocka_unit_test(test_deep) };
     return cmocka_run_group_tests(tests, set_up, tear_down);
 }
