@@ -1,6 +1,6 @@
 # A thin front: make demo, make test. Everything else is CMake's (see CMakePresets.json).
 .POSIX:
-.PHONY: all demo demo-tide-mast demo-carillon demo-weigher demo-sluice demo-dosing demo-panel demo-buoy demo-beacon test bench boards bench-boards kernel program release sanitizers packages format clean
+.PHONY: all demo test-long demo-tide-mast demo-carillon demo-weigher demo-sluice demo-dosing demo-panel demo-buoy demo-beacon test bench boards bench-boards kernel program release sanitizers packages format clean
 
 all: release
 
@@ -56,6 +56,10 @@ test: release sanitizers
 	@ctest --preset release -L live
 	@ctest --preset sanitizers -LE live
 	@ctest --preset sanitizers -L live
+
+# Four times as many random rounds, and what takes minutes by itself.
+test-long:
+	@ZEUGMA_TEST_ROUNDS=4 $(MAKE) test
 
 bench: release
 	@for program in build/release/bin/bench_*; do $$program; done

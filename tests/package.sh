@@ -1,5 +1,6 @@
 #!/bin/sh
 # Outside projects use this one: installed, by CMake and by pkg-config; as a folder of theirs; its runtime alone, without GLib.
+# Where ZEUGMA_TEST_ROUNDS is above 1, fetched, too, and as a Debian package.
 # $1: the project, $2: a release build of it.
 set -eu
 project=$1
@@ -71,6 +72,7 @@ quietly "runtime alone: install" cmake --install "$out/runtime" --prefix "$out/s
 [ ! -e "$out/small/bin/zeugma" ] || fail "the runtime alone has a command"
 
 quietly "add_subdirectory" cmake -S "$data/added" -B "$out/added" -DZEUGMA_SOURCE="$project" -G Ninja
+[ "${ZEUGMA_TEST_ROUNDS:-1}" -gt 1 ] || exit 0
 quietly "FetchContent" cmake -S "$data/added" -B "$out/fetched" -DZEUGMA_SOURCE="$project" -DFETCH=ON -G Ninja
 quietly "FetchContent: build" cmake --build "$out/fetched" --target valve # which does the same as add_subdirectory()
 quietly "FetchContent: run" "$out/fetched/valve"

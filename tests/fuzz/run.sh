@@ -10,7 +10,7 @@ definition) cp "$here"/../data/definitions/*.yaml "$here"/../data/codec/*.yaml "
 *) [ -d "$here/seeds/$2" ] && cp "$here/seeds/$2"/* "$work/seeds" ;;
 esac
 cd "$work"
-runs=${FUZZ_RUNS:-20000}
+runs=${FUZZ_RUNS:-$((5000 * ${ZEUGMA_TEST_ROUNDS:-1}))}
 if [ -n "${FUZZ_SECONDS:-}" ]; then limit=-max_total_time=$FUZZ_SECONDS; else limit=-runs=$runs; fi
 "$1" "$limit" -seed=1 -max_len=4096 -timeout=10 -rss_limit_mb=1024 -print_final_stats=1 found seeds 2>log || {
     tail -40 log

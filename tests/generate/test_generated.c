@@ -21,7 +21,7 @@
 #include "zeugma/error.h"
 #include "zeugma/link.h"
 
-enum { DEFINITIONS = 12, ROUNDS = 60 };
+enum { DEFINITIONS = 4, ROUNDS = 60 };
 
 /* Headers, written by the generated code and read back, compared with the interpreter; then with every single bit
  * flipped. */

@@ -269,7 +269,7 @@ static void test_known_definitions(void **state)
     const char *const texts[] = { fields, sound };
     (void)state;
     assert_true(g_file_get_contents(TEST_SOURCE "/examples/loom/loom.yaml", &loom, NULL, NULL));
-    for (size_t i = 0; i < G_N_ELEMENTS(texts); i++) {
+    for (size_t i = 0; i < G_N_ELEMENTS(texts); i += TEST_SHARE) {
         g_autofree char *text = renamed(texts[i]);
         hold(text, 30);
     }
@@ -284,7 +284,7 @@ static void test_random_definitions(void **state)
 {
     struct zg_random random = zg_random_seeded(12, 0);
     (void)state;
-    for (unsigned i = 0; i < test_rounds(8); i++) {
+    for (unsigned i = 0; i < test_rounds(3); i++) {
         g_autofree char *plain = test_random_definition(&random);
         g_autofree char *text = renamed(plain);
         hold(text, 1);

@@ -114,7 +114,7 @@ static void test_promise(void **state)
     (void)state;
     for (size_t k = 0; k < test_framings_length; k++) {
         struct test_plan plan = test_framing_plan(&test_framings[k]);
-        unsigned demanded = 0, lost = 0, rounds = test_rounds(300);
+        unsigned demanded = 0, lost = 0, rounds = test_rounds(120);
         for (unsigned round = 0; round < rounds; round++) {
             g_autoptr(GPtrArray) frames = g_ptr_array_new_with_free_func(test_unref_bytes);
             g_autoptr(GByteArray) bytes = test_framing_stream(&random, &test_framings[k], plan.plan, frames);

@@ -427,14 +427,14 @@ static void test_searched_marks(void **state)
                 "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: { kind: marks, end: \"%s\" }, check: none, "
                 "max_payload: %u }\nmessages: { m: { from: host, layout: { pattern: \"M\" }, fields: {} } }\n",
                 marks[i], size);
-            g_autofree struct zg_soak_result *clean = run(text, "ber=0", 200, 1000000000);
-            assert_true(count(clean, ZG_CLASS_DELIVERED) > 10000);
+            g_autofree struct zg_soak_result *clean = run(text, "ber=0", 200 / TEST_SHARE, 1000000000);
+            assert_true(count(clean, ZG_CLASS_DELIVERED) > 10000 / TEST_SHARE);
             for (unsigned class_ = 0; class_ < ZG_CLASSES; class_++)
                 if (class_ != ZG_CLASS_DELIVERED)
                     assert_int_equal(count(clean, (enum zg_class)class_), 0);
             if (size == 3)
                 continue; /* such a stray is a number */
-            g_autofree struct zg_soak_result *strays = run(text, "stray=1e-3", 200, 1000000000);
+            g_autofree struct zg_soak_result *strays = run(text, "stray=1e-3", 200 / TEST_SHARE, 1000000000);
             assert_int_equal(count(strays, ZG_CLASS_UNEXPECTED), strays->injected);
             assert_int_equal(count(strays, ZG_CLASS_LOST_OUT) + count(strays, ZG_CLASS_LOST_BACK), 0);
         }
@@ -468,7 +468,7 @@ static void test_each_framing(void **state)
         "frame: { framing: { kind: gap, gap: 4 characters }, header: [id: u8, sequence: u16], check: crc32/iscsi, "
         "max_payload: 40 }\nmessages: { m: { id: 1, from: both, fields: { n: u32, data: \"bytes[..]\" } } }\n";
     (void)state;
-    for (unsigned k = 0; k <= test_framings_length; k++) {
+    for (unsigned k = 0; k <= test_framings_length; k += TEST_SHARE) {
         g_autofree char *text = k < test_framings_length ? test_framing_text(&test_framings[k]) : g_strdup(gap);
         struct zg_soak_result *result =
             run(text, "ber=2e-5,drop=1e-4,double=1e-4,repeat=0.01,swap=0.01,stray=0.01", 20, UINT64_C(1000000000));
