@@ -9,6 +9,7 @@
 #include "definition/words.h"
 #include "live.h"
 #include "node/session.h"
+#include "node/variables.h"
 #include "zeugma/error.h"
 
 struct options {
@@ -155,15 +156,11 @@ static void take(void *data, const struct zg_frame *frame, const struct zg_plan_
                  const struct zg_value *values)
 {
     struct asking *asking = data;
-    size_t ignored;
 
     (void)frame;
-    if (!message->message->service || strcmp(message->message->name, "variable_value") != 0)
-        return;
     for (unsigned i = 0; i < asking->wishes->len; i++) {
         struct wish *wish = wish_at(asking, i);
-        if (wish->variable->variable->index != values[0].raw.u ||
-            !zg_block_unpack(&wish->variable->block, values[1].bytes, values[1].count, wish->value, &ignored))
+        if (!zg_variable_told(wish->variable, message, values, wish->value))
             continue;
         wish->known = true;
         if (asking->following)
@@ -192,26 +189,16 @@ static const struct zg_session_calls calls = { .node = { .take = take, .settled 
 
 /* --- asking */
 
-static int send_request(const struct asking *asking, const char *name, struct wish *wish, uint16_t period_ms)
+static int send_request(const struct asking *asking, struct wish *wish, bool streams, uint16_t period_ms)
 {
-    const struct zg_plan_message *message = zg_plan_by_name(asking->plan, name);
-    struct zg_value *values = zg_values_new(&message->payload);
+    struct zg_node *node = zg_session_node(asking->session);
 
-    values[0].raw.u = wish->variable->variable->index;
-    if (strcmp(name, "variable_write") == 0) {
-        zg_value_resize(zg_block_step(&message->payload, 1), &values[1],
-                        (unsigned)zg_block_size(&wish->variable->block, wish->written));
-        zg_block_pack(&wish->variable->block, wish->written, values[1].bytes);
-    } else if (strcmp(name, "variable_stream") == 0) {
-        values[1].raw.u = period_ms;
-    }
-    int error = zg_node_send(zg_session_node(asking->session), asking->to, message, values, &wish->ticket);
-    zg_values_free(&message->payload, values);
-    return error;
+    return streams ? zg_variable_stream(node, asking->to, asking->plan, wish->variable, period_ms, &wish->ticket)
+                   : zg_variable_ask(node, asking->to, asking->plan, wish->variable, wish->written, &wish->ticket);
 }
 
 /* Sends each request as soon as there is room, and waits for all of them to end. */
-static int ask(struct asking *asking, const char *stream, uint16_t period_ms)
+static int ask(struct asking *asking, bool streams, uint16_t period_ms)
 {
     g_autoptr(GError) error = NULL;
     unsigned next = 0, ended = 0;
@@ -220,11 +207,7 @@ static int ask(struct asking *asking, const char *stream, uint16_t period_ms)
         wish_at(asking, i)->sent = wish_at(asking, i)->ended = false;
     while (ended < asking->wishes->len && (!cli_stopped() || period_ms == 0)) {
         struct wish *wish = next < asking->wishes->len ? wish_at(asking, next) : NULL;
-        if (wish && send_request(asking,
-                                 stream          ? stream
-                                 : wish->written ? "variable_write"
-                                                 : "variable_read",
-                                 wish, period_ms) == 0) {
+        if (wish && send_request(asking, wish, streams, period_ms) == 0) {
             wish->sent = true;
             next++;
         }
@@ -233,7 +216,7 @@ static int ask(struct asking *asking, const char *stream, uint16_t period_ms)
         ended = 0;
         for (unsigned i = 0; i < asking->wishes->len; i++)
             ended += wish_at(asking, i)->ended;
-        if (cli_stopped() && !stream)
+        if (cli_stopped() && !streams)
             break;
     }
     return CLI_YES;
@@ -263,7 +246,7 @@ static int follow(struct asking *asking, uint64_t duration_ns)
     g_autoptr(GError) error = NULL;
 
     asking->following = true;
-    int status = ask(asking, "variable_stream", asking->period_ms);
+    int status = ask(asking, true, asking->period_ms);
     if (status == CLI_YES && any_failed(asking)) {
         asking->following = false;
         print_all(asking);
@@ -275,14 +258,14 @@ static int follow(struct asking *asking, uint64_t duration_ns)
         if (!zg_session_step(asking->session, -1, 5000000, &error))
             status = cli_trouble(asking->verb, error);
     asking->following = false;
-    return status == CLI_YES ? ask(asking, "variable_stream", 0) : status;
+    return status == CLI_YES ? ask(asking, true, 0) : status;
 }
 
 static int work(struct asking *asking, uint64_t duration_ns)
 {
     if (asking->period_ms > 0)
         return follow(asking, duration_ns);
-    int status = ask(asking, NULL, 0);
+    int status = ask(asking, false, 0);
     if (status != CLI_YES)
         return status;
     print_all(asking);

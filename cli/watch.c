@@ -10,21 +10,22 @@
 #include "codec/payload.h"
 #include "definition/words.h"
 #include "live.h"
+#include "page/live.h"
 #include "view/csv.h"
 #include "view/in_order.h"
-#include "view/recent.h"
 #include "view/suspect.h"
+#include "view/watched.h"
 #include "watch_screen.h"
 
 #define SECOND_NS UINT64_C(1000000000)
 
-enum { REDRAW_NS = 100000000 };
+enum { REDRAW_NS = 100000000, PAGE_WAIT_NS = 15000000 };
 
-enum form { FORM_LINES, FORM_TABLE, FORM_JSON, FORM_CSV };
+enum form { FORM_LINES, FORM_TABLE, FORM_JSON, FORM_CSV, FORM_PAGE /* alone: of what passes nothing is printed */ };
 
 struct options {
     char *depth, *duration, *capture;
-    char *span;
+    char *span, *page;
     char **show, **marks, **plots;
     gint64 source, count;
     gint to;
@@ -38,21 +39,17 @@ struct watching {
     struct zg_session *session;
     struct zg_selection *selection;
     struct zg_lines *lines;
-    struct zg_table *table;
     struct zg_suspect *suspect;
-    struct zg_plotted *plotted; /* NULL: nothing is plotted; */
-    uint64_t span_ns, until_ns; /* so much, up to then */
+    struct zg_watched watched;
+    struct zg_live *live;       /* NULL: there is no page */
+    uint64_t span_ns, until_ns; /* so much is plotted, up to then */
     enum form form;
     enum zg_depth depth;
-    bool unicode, csv_begun, held, looking;
-    GString *text;                                /* being composed */
-    struct zg_in_order *lines_made;               /* made, waiting for what passed before them */
-    uint64_t frames, skipped, undelivered, bytes; /* from the device, except frames: all that are shown */
-    uint64_t device_frames, heard_ns;
-    uint64_t most; /* frames to show; 0: any number */
-    /* of the screen */
-    struct zg_recent recent;
-    char *note;
+    bool unicode, csv_begun;
+    GString *text;                         /* being composed */
+    struct zg_in_order *lines_made;        /* made, waiting for what passed before them */
+    uint64_t frames, skipped, undelivered; /* that are shown */
+    uint64_t most;                         /* frames to show; 0: any number */
     uint64_t drawn_ns;
 };
 
@@ -111,14 +108,15 @@ static void note(struct watching *watching, const char *text)
         zg_json_close(&json, '}');
         g_autofree char *object = zg_json_end(&json);
         g_string_printf(line, "%s\n", object);
-    } else if (watching->form == FORM_LINES) {
+    } else if (watching->form == FORM_LINES || watching->form == FORM_PAGE) {
         g_string_printf(line, "%12.6f * %s\n", seconds(at_ns), text);
     } else if (watching->form == FORM_CSV) {
         cli_error(watching->verb, "%s", text);
     }
     print_at(watching, at_ns, line);
-    g_free(watching->note);
-    watching->note = g_strdup(text);
+    zg_watched_event(&watching->watched, at_ns, text);
+    if (watching->live)
+        zg_live_event(watching->live, at_ns, text);
 }
 
 static void take_notice(const char *text, void *data)
@@ -141,16 +139,14 @@ static void print_csv(struct watching *watching, double at, const struct zg_stre
 
 static void keep_lines(struct watching *watching)
 {
-    if (!watching->held)
-        zg_recent_lines(&watching->recent, watching->text->str);
+    if (!watching->watched.held)
+        zg_recent_lines(&watching->watched.recent, watching->text->str);
 }
 
 static void show_stretch(struct watching *watching, uint64_t at_ns, bool out, const struct zg_stretch *stretch)
 {
     const double at = seconds(at_ns);
     GString *text = watching->text;
-    const uint8_t *bytes;
-    size_t count;
 
     g_string_truncate(text, 0);
     switch (watching->form) {
@@ -163,17 +159,11 @@ static void show_stretch(struct watching *watching, uint64_t at_ns, bool out, co
             print_csv(watching, at, stretch);
         break;
     case FORM_TABLE:
-        if (zg_stretch_console(stretch, &bytes, &count)) {
-            zg_recent_console(&watching->recent, bytes, count);
-        } else if (!watching->held) {
-            zg_table_note(watching->table, at_ns, out, stretch);
-        }
-        if (watching->plotted && !out)
-            zg_plotted_take(watching->plotted, at_ns, stretch);
         if (watching->depth != ZG_DEPTH_RAW)
             zg_lines_stretch(watching->lines, watching->depth, at, out, stretch, text);
         keep_lines(watching);
         return;
+    case FORM_PAGE: break;
     default:
         if (watching->depth != ZG_DEPTH_RAW)
             zg_lines_stretch(watching->lines, watching->depth, at, out, stretch, text);
@@ -188,11 +178,11 @@ static void take_stretch(void *data, uint64_t at_ns, bool out, const struct zg_s
 
     if (!zg_wire_is_replay(watching->wire))
         zg_suspect_stretch(watching->suspect, out, stretch);
-    if (stretch->kind == ZG_STRETCH_FRAME && !out) {
-        watching->device_frames++;
-        watching->heard_ns = at_ns;
-    }
+    if (watching->live)
+        zg_live_stretch(watching->live, at_ns, out, stretch);
     const bool is_full = watching->most > 0 && watching->frames >= watching->most; /* more came at once */
+    if (!is_full || stretch->kind == ZG_STRETCH_FRAME)
+        zg_watched_stretch(&watching->watched, at_ns, out, stretch);
     if (is_full || !zg_selection_shows(watching->selection, stretch))
         return;
     watching->frames += stretch->kind == ZG_STRETCH_FRAME;
@@ -207,9 +197,9 @@ static void take_bytes(void *data, const struct zg_passage *passage)
 
     if (!zg_wire_is_replay(watching->wire))
         zg_suspect_bytes(watching->suspect, passage);
-    watching->bytes += passage->out ? 0 : passage->count;
-    if (watching->form == FORM_TABLE && !passage->out && !watching->held)
-        zg_recent_bytes(&watching->recent, passage->bytes, passage->count);
+    zg_watched_bytes(&watching->watched, passage);
+    if (watching->live)
+        zg_live_bytes(watching->live, passage);
     if (watching->depth != ZG_DEPTH_RAW || watching->form > FORM_TABLE)
         return;
     g_string_truncate(watching->text, 0);
@@ -236,18 +226,30 @@ static void changed(void *data, zg_header_number address, enum zg_link_event eve
     note(watching, text);
 }
 
-static void ignore_take(void *data, const struct zg_frame *frame, const struct zg_plan_message *message,
-                        const struct zg_value *values)
+/* The observer shows it; here it is acknowledged, and may be what somebody at the page asked for. */
+static void take(void *data, const struct zg_frame *frame, const struct zg_plan_message *message,
+                 const struct zg_value *values)
 {
-    (void)data; /* the observer shows it; here it only needs to be acknowledged */
+    const struct watching *watching = data;
+
     (void)frame;
-    (void)message;
+    if (watching->live)
+        zg_live_told(watching->live, message, values);
+}
+
+static void settled(void *data, zg_header_number peer, const struct zg_plan_message *message, uint8_t ticket,
+                    const struct zg_value *values, enum zg_settled how)
+{
+    const struct watching *watching = data;
+
     (void)values;
+    if (watching->live)
+        zg_live_settled(watching->live, peer, message, ticket, how);
 }
 
 static const struct zg_session_calls calls = { .stretch = take_stretch,
                                                .bytes = take_bytes,
-                                               .node = { .take = ignore_take, .changed = changed } };
+                                               .node = { .take = take, .settled = settled, .changed = changed } };
 
 /* --- the screen */
 
@@ -258,10 +260,10 @@ static void take_key(struct watching *watching, int key, bool *done)
     case '2':
     case '3':
         watching->depth = (enum zg_depth)(key - '1');
-        zg_recent_forget_lines(&watching->recent);
+        zg_recent_forget_lines(&watching->watched.recent);
         break;
-    case ' ': watching->held = !watching->held; break;
-    case 'z': zg_table_begin_anew(watching->table); break;
+    case ' ': watching->watched.held = !watching->watched.held; break;
+    case 'z': zg_table_begin_anew(watching->watched.table); break;
     case 'q': *done = true; break;
     default: break;
     }
@@ -273,30 +275,22 @@ static void draw(struct watching *watching, const char *link)
     const uint64_t now_ns = zg_wire_now_ns(watching->wire);
     struct zg_serial_errors errors;
 
-    zg_recent_rate(&watching->recent, now_ns, watching->bytes, watching->device_frames);
+    zg_recent_rate(&watching->watched.recent, now_ns, watching->watched.bytes, watching->watched.frames);
     if (now_ns - watching->drawn_ns < REDRAW_NS)
         return;
     watching->drawn_ns = now_ns;
-    if (!watching->held)
+    if (!watching->watched.held)
         watching->until_ns = now_ns;
-    const struct screen_view view = { .plan = watching->plan,
+    const struct screen_view view = { .watched = &watching->watched,
                                       .link = link,
-                                      .table = watching->table,
                                       .now_ns = now_ns,
-                                      .heard_ns = watching->heard_ns,
-                                      .frames = watching->device_frames,
-                                      .recent = &watching->recent,
                                       .baud = zg_wire_baud(watching->wire),
                                       .up = zg_wire_is_up(watching->wire),
                                       .counters = zg_session_counters(watching->session, false),
                                       .line = zg_wire_errors(watching->wire, &errors) ? &errors : NULL,
-                                      .note = watching->note ? watching->note : "",
                                       .depth = watching->depth,
-                                      .plotted = watching->plotted,
-                                      .selection = watching->selection,
                                       .until_ns = watching->until_ns,
                                       .span_ns = watching->span_ns,
-                                      .held = watching->held,
                                       .unicode = watching->unicode };
     screen_draw(&view);
 }
@@ -367,25 +361,29 @@ static void print_summary(const struct watching *watching)
         cli_print("{\"summary\":{\"seconds\":%.3f,\"shown\":%" G_GUINT64_FORMAT ",\"frames\":%" G_GUINT64_FORMAT
                   ",\"skipped\":%" G_GUINT64_FORMAT ",\"undelivered\":%" G_GUINT64_FORMAT
                   ",\"lost\":%u,\"bytes\":%" G_GUINT64_FORMAT ",\"bytes_noise\":%u,\"bytes_failed\":%u%s}}\n",
-                  ran, watching->frames, watching->device_frames, watching->skipped, watching->undelivered, c->lost,
-                  watching->bytes, c->bytes_noise, c->bytes_failed, line);
+                  ran, watching->frames, watching->watched.frames, watching->skipped, watching->undelivered, c->lost,
+                  watching->watched.bytes, c->bytes_noise, c->bytes_failed, line);
     else if (watching->form != FORM_CSV)
         cli_print("%.1f s: %" G_GUINT64_FORMAT " frames and %" G_GUINT64_FORMAT
                   " bytes from the device, %u lost, %" G_GUINT64_FORMAT " not delivered, %" G_GUINT64_FORMAT
                   " %s skipped; %u bytes of noise, %u of frames that failed%s\n",
-                  ran, watching->device_frames, watching->bytes, c->lost, watching->undelivered, watching->skipped,
-                  watching->skipped == 1 ? "stretch" : "stretches", c->bytes_noise, c->bytes_failed, line);
+                  ran, watching->watched.frames, watching->watched.bytes, c->lost, watching->undelivered,
+                  watching->skipped, watching->skipped == 1 ? "stretch" : "stretches", c->bytes_noise, c->bytes_failed,
+                  line);
 }
 
 /* The caller prints the error, once the terminal is restored. */
 static void watch(struct watching *watching, const char *link, uint64_t duration_ns, GError **error)
 {
     const int keys = watching->form == FORM_TABLE ? STDIN_FILENO : -1;
+    const uint64_t wait_ns = watching->live ? PAGE_WAIT_NS : 50000000;
     bool done = false;
 
     while (!done && !cli_stopped() && !ferror(stdout) && !zg_wire_has_ended(watching->wire)) {
-        if (!zg_session_step(watching->session, keys, 50000000, error) || !judge(watching, error))
+        if (!zg_session_step(watching->session, keys, wait_ns, error) || !judge(watching, error))
             break;
+        if (watching->live)
+            zg_live_step(watching->live, watching->wire, watching->session);
         print_due(watching);
         if (watching->form == FORM_TABLE) {
             for (int key; (key = screen_key()) >= 0;)
@@ -399,6 +397,11 @@ static void watch(struct watching *watching, const char *link, uint64_t duration
     }
     zg_session_end(watching->session);
     print_until(watching, UINT64_MAX);
+    (void)fflush(stdout);
+    while (watching->live && !*error && !done && !cli_stopped()) { /* a capture that has ended can still be looked at */
+        zg_live_step(watching->live, watching->wire, watching->session);
+        g_usleep(PAGE_WAIT_NS / 1000);
+    }
 }
 
 static int open_and_watch(const struct cli_verb *verb, struct watching *watching, const char *link,
@@ -424,6 +427,11 @@ static int open_and_watch(const struct cli_verb *verb, struct watching *watching
     if (options->answer)
         (void)zg_node_follow(zg_session_node(watching->session), (zg_header_number)options->to);
     watching->most = (uint64_t)options->count;
+    if (watching->live) {
+        g_autofree char *page = g_strconcat("page: ", zg_live_address(watching->live), NULL);
+        note(watching, page);
+        (void)fflush(stdout);
+    }
     watch(watching, link, duration_ns, &error);
     if (watching->form == FORM_TABLE)
         screen_end();
@@ -466,23 +474,43 @@ static bool read_plots(const struct cli_verb *verb, struct watching *watching, c
 
     if (!options->plots)
         return true;
-    watching->plotted = zg_plotted_new(watching->plan);
+    watching->watched.plotted = zg_plotted_new(watching->plan);
     for (char **fields = options->plots; *fields; fields++)
-        if (!zg_plotted_add(watching->plotted, *fields, &error)) {
+        if (!zg_plotted_add(watching->watched.plotted, *fields, &error)) {
             cli_error(verb, "--plot: %s", error->message);
             return false;
         }
     return true;
 }
 
+/* Begins to serve the page: CLI_YES; or a status, with a message printed. */
+static int begin_page(struct watching *watching, const char *link, const struct options *options)
+{
+    const struct zg_live_settings settings = { .plan = watching->plan,
+                                               .selection = watching->selection,
+                                               .link = link,
+                                               .to = (zg_header_number)options->to,
+                                               .answers = options->answer };
+    g_autoptr(GError) error = NULL;
+
+    if (!options->page)
+        return CLI_YES;
+    watching->live = zg_live_new(&settings, options->page[0] != '\0' ? options->page : NULL, &error);
+    if (watching->live)
+        return CLI_YES;
+    cli_error(watching->verb, "--page: %s", error->message);
+    return error->code == ZG_PAGE_ERROR_USE ? CLI_USAGE : CLI_TROUBLE;
+}
+
 static bool read_form(const struct cli_verb *verb, const struct options *options, struct watching *watching)
 {
     static const char *const depths[] = { "raw", "frames", "values", NULL };
 
-    watching->form = options->table || options->plots ? FORM_TABLE
-                     : options->as_json               ? FORM_JSON
-                     : options->as_csv                ? FORM_CSV
-                                                      : FORM_LINES;
+    watching->form = options->table || options->plots   ? FORM_TABLE
+                     : options->as_json                 ? FORM_JSON
+                     : options->as_csv                  ? FORM_CSV
+                     : options->page && !options->depth ? FORM_PAGE
+                                                        : FORM_LINES;
     watching->depth = ZG_DEPTH_VALUES;
     if ((options->table || options->plots) + options->as_json + options->as_csv > 1) {
         cli_error(verb, "--table or --plot, --json and --csv exclude each other");
@@ -520,30 +548,47 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         watching.unicode = strcmp(nl_langinfo(CODESET), "UTF-8") == 0;
         watching.text = g_string_new(NULL);
         watching.lines_made = zg_in_order_new();
-        zg_recent_init(&watching.recent);
         watching.selection = zg_selection_new(loaded.plan);
         watching.lines = zg_lines_new(loaded.plan, watching.selection, watching.unicode,
                                       terminal && watching.form != FORM_TABLE && !g_getenv("NO_COLOR"));
-        watching.table = zg_table_new(loaded.plan, watching.selection);
+        zg_watched_init(&watching.watched, loaded.plan, watching.selection, watching.form == FORM_TABLE);
         watching.suspect = zg_suspect_new(loaded.plan);
         status = CLI_USAGE;
         if (read_selection(verb, watching.selection, options) && read_plots(verb, &watching, options)) {
             cli_catch_signals();
-            status = open_and_watch(verb, &watching, argv[2], options, duration_ns);
+            status = begin_page(&watching, argv[2], options);
+            if (status == CLI_YES)
+                status = open_and_watch(verb, &watching, argv[2], options, duration_ns);
         }
+        zg_live_free(watching.live);
         print_until(&watching, UINT64_MAX);
         zg_in_order_free(watching.lines_made);
         zg_suspect_free(watching.suspect);
-        zg_table_free(watching.table);
-        zg_plotted_free(watching.plotted);
+        zg_watched_clear(&watching.watched);
         zg_lines_free(watching.lines);
         zg_selection_free(watching.selection);
-        zg_recent_clear(&watching.recent);
         g_string_free(watching.text, TRUE);
-        g_free(watching.note);
     }
     cli_definition_clear(&loaded);
     return status;
+}
+
+/* --page, and what follows it where that is HOST:PORT, as one argument: no LINK looks like an address in digits. Free
+ * the arguments with g_strfreev(). */
+static char **join_page(int *argc, char **argv)
+{
+    GPtrArray *joined = g_ptr_array_new();
+
+    for (int i = 0; i < *argc; i++) {
+        const bool bare = strcmp(argv[i], "--page") == 0;
+        const bool takes = bare && i + 1 < *argc &&
+                           g_regex_match_simple("^(localhost|[0-9.]+|\\[[0-9a-fA-F:.]+\\]):[0-9]+$", argv[i + 1], 0, 0);
+        g_ptr_array_add(joined, bare ? g_strconcat("--page=", takes ? argv[i + 1] : "", NULL) : g_strdup(argv[i]));
+        i += takes;
+    }
+    *argc = (int)joined->len;
+    g_ptr_array_add(joined, NULL);
+    return (char **)g_ptr_array_free(joined, FALSE);
 }
 
 static int run(const struct cli_verb *verb, int argc, char **argv)
@@ -564,6 +609,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "json", 0, 0, G_OPTION_ARG_NONE, &options.as_json, "Print one JSON object on each line", NULL },
         { "csv", 0, 0, G_OPTION_ARG_NONE, &options.as_csv,
           "Print values as CSV: a row for each, or with --show MESSAGE for each message", NULL },
+        { "page", 0, 0, G_OPTION_ARG_STRING, &options.page,
+          "Show it in browsers, too, on a page at this address; default 127.0.0.1 and any free port", "[HOST:PORT]" },
         { "answer", 0, 0, G_OPTION_ARG_NONE, &options.answer,
           "Be the PC's end: answer and acknowledge; otherwise nothing is sent", NULL },
         { "to", 0, 0, G_OPTION_ARG_INT, &options.to, "With --answer on a shared line: address of the device", "N" },
@@ -574,9 +621,12 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         G_OPTION_ENTRY_NULL
     };
 
-    if (!cli_parse(verb, entries, &argc, &argv, 2, 2))
+    g_auto(GStrv) joined = join_page(&argc, argv);
+    g_autofree char **arguments =
+        g_memdup2(joined, ((gsize)argc + 1) * sizeof *joined); /* what is parsed is taken out */
+    if (!cli_parse(verb, entries, &argc, &arguments, 2, 2))
         return CLI_USAGE;
-    int status = run_with(verb, argv, &options);
+    int status = run_with(verb, arguments, &options);
     g_free(options.depth);
     g_free(options.duration);
     g_free(options.capture);
@@ -584,6 +634,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_strfreev(options.marks);
     g_strfreev(options.plots);
     g_free(options.span);
+    g_free(options.page);
     return cli_finish(verb, status);
 }
 

@@ -140,7 +140,8 @@ static void draw_field(int row, const struct zg_table_field *field, const struct
 static void draw_row_head(int row, const struct zg_table_row *item, const struct screen_view *view)
 {
     const double age = (double)(view->now_ns - MIN(view->now_ns, item->at_ns)) / 1e9;
-    g_autofree char *from = view->plan->source_bits > 0 ? g_strdup_printf(" from %u", item->source) : g_strdup("");
+    g_autofree char *from =
+        view->watched->plan->source_bits > 0 ? g_strdup_printf(" from %u", item->source) : g_strdup("");
     g_autofree char *name = g_strdup_printf("%s%s%s", item->message->message->name, from,
                                             item->out ? (view->unicode ? " \xE2\x86\x92" : " >") : "");
 
@@ -155,7 +156,7 @@ static void draw_row_head(int row, const struct zg_table_row *item, const struct
 /* The table, from `row` up to `end`. Says how many rows do not fit. */
 static void draw_table(int row, int end, const struct screen_view *view)
 {
-    const GPtrArray *rows = view->table->rows;
+    const GPtrArray *rows = view->watched->table->rows;
 
     put_format(row, NAME_WIDTH, FAINT, "%*s", VALUE_WIDTH, "value");
     if (COLS >= TRACE_AT)
@@ -193,44 +194,39 @@ static void draw_lines(int row, int end, const GQueue *lines)
 
 static void draw_state(const struct screen_view *view)
 {
+    const struct zg_watched *watched = view->watched;
     const struct zg_counters *c = view->counters;
-    const double silent = (double)(view->now_ns - MIN(view->now_ns, view->heard_ns)) / 1e9;
-    const uint64_t limit = view->plan->definition->line.link_timeout_ns;
-    const bool down = view->frames == 0 || silent * 1e9 > (double)(limit > 0 ? limit : UINT64_C(3000000000));
-    const uint32_t failed = c->failed_check + c->malformed + c->too_long + c->timed_out;
+    const enum zg_watched_state state = zg_watched_state(watched, view->up, view->now_ns);
     g_autoptr(GString) line = g_string_new(NULL);
-
-    const char *state = !view->up           ? "port gone"
-                        : view->frames == 0 ? "nothing heard yet"
-                        : down              ? "link down"
-                                            : "link up";
     const int left = MAX(COLS - 20, 0); /* the rest is for the state */
     g_autofree char *baud = view->baud > 0 ? g_strdup_printf("   %lu baud", view->baud) : g_strdup("");
-    g_autofree char *head = g_strdup_printf("%s %u.%u", view->plan->definition->protocol, view->plan->definition->major,
-                                            view->plan->definition->minor);
+    g_autofree char *head =
+        g_strdup_printf("%s %u.%u", view->watched->plan->definition->protocol, view->watched->plan->definition->major,
+                        view->watched->plan->definition->minor);
     g_autofree char *where = g_strdup_printf("%s%s", view->link, baud);
     g_autofree char *shown_head = cut(head, left), *shown_where = cut(where, left - (int)g_utf8_strlen(head, -1) - 3);
     put(0, 0, HEAD, shown_head);
     put(0, (int)g_utf8_strlen(head, -1) + 3, PLAIN, shown_where);
-    put(0, COLS > 20 ? COLS - 19 : 0, down ? BAD : GOOD, state);
+    put(0, COLS > 20 ? COLS - 19 : 0, state == ZG_WATCHED_UP ? GOOD : BAD, zg_watched_state_text(state));
     g_string_append_printf(line,
                            "%" G_GUINT64_FORMAT " frames  %.4g/s  %.4g bytes/s   lost %u  repeated %u  late %u   "
                            "failed %u  noise %u bytes",
-                           view->frames, view->recent->frames_per_s, view->recent->bytes_per_s, c->lost, c->repeated,
-                           c->late, failed, c->bytes_noise);
+                           watched->frames, watched->recent.frames_per_s, watched->recent.bytes_per_s, c->lost,
+                           c->repeated, c->late, zg_counters_failed(c), c->bytes_noise);
     if (view->line)
         g_string_append_printf(line, "   line: framing %u parity %u overrun %u break %u", view->line->framing,
                                view->line->parity, view->line->overrun, view->line->breaks);
     put(1, 0, PLAIN, line->str);
-    if (view->note[0] != '\0')
-        put_format(2, 0, PLAIN, "%s %s", view->unicode ? "\xE2\x96\xB8" : "*", view->note);
+    const struct zg_event *newest = g_queue_peek_tail((GQueue *)&watched->events);
+    if (newest)
+        put_format(2, 0, PLAIN, "%s %s", view->unicode ? "\xE2\x96\xB8" : "*", newest->text);
 }
 
 static void draw_newest(int row, const struct screen_view *view)
 {
     g_autoptr(GString) line = g_string_new(NULL);
-    const guint count = MIN(view->recent->newest->len, (guint)RAW_BYTES);
-    const uint8_t *bytes = view->recent->newest->data + view->recent->newest->len - count;
+    const guint count = MIN(view->watched->recent.newest->len, (guint)RAW_BYTES);
+    const uint8_t *bytes = view->watched->recent.newest->data + view->watched->recent.newest->len - count;
 
     for (guint i = 0; i < count; i++)
         g_string_append_printf(line, "%02x ", bytes[i]);
@@ -284,10 +280,10 @@ static void draw_plots(int row, int height, const struct screen_view *view)
     struct zg_plot plot = { .to_s = (double)view->until_ns * 1e-9 };
 
     plot.from_s = plot.to_s - (double)view->span_ns * 1e-9;
-    zg_plotted_draw(view->plotted, (guint)MAX(2 * COLS, 2), &plot);
+    zg_plotted_draw(view->watched->plotted, (guint)MAX(2 * COLS, 2), &plot);
     for (guint i = 0; i < plot.panels->len; i++, row += height + 1) {
         const struct zg_plot_panel *panel = &g_array_index(plot.panels, struct zg_plot_panel, i);
-        g_autoptr(GArray) limits = zg_plotted_limits(view->plotted, i, view->selection);
+        g_autoptr(GArray) limits = zg_plotted_limits(view->watched->plotted, i, view->watched->selection);
         struct zg_dots dots = zg_dots_draw(&plot, panel, limits, (unsigned)MAX(COLS - AXIS_WIDTH - 1, 2),
                                            (unsigned)height, view->unicode);
         draw_names(row, panel, view);
@@ -304,7 +300,7 @@ static void draw_plots(int row, int height, const struct screen_view *view)
 /* The rows of a panel's plot: half of what there is for all of them. 0: there is no room, or nothing to plot. */
 static int plot_height(int rows, const struct screen_view *view)
 {
-    const int panels = view->plotted ? (int)zg_plotted_panels(view->plotted) : 0;
+    const int panels = view->watched->plotted ? (int)zg_plotted_panels(view->watched->plotted) : 0;
     const int height = panels > 0 ? MIN((rows / 2 - 2) / panels - 1, PLOT_MOST) : 0;
 
     return height >= PLOT_LEAST ? height : 0;
@@ -314,10 +310,10 @@ void screen_draw(const struct screen_view *view)
 {
     static const char *const titles[] = { "raw bytes", "frames", "latest values" };
     const int keys = LINES - 1, newest = keys - 1, console = newest - 2 - CONSOLE_LINES;
-    const int bottom = view->recent->console.length > 0 ? console : newest - 1;
+    const int bottom = view->watched->recent.console.length > 0 ? console : newest - 1;
     const int height = plot_height(bottom - 4, view);
-    const int end = height > 0 ? bottom - 2 - (int)zg_plotted_panels(view->plotted) * (height + 1)
-                               : bottom - (view->plotted != NULL);
+    const int end = height > 0 ? bottom - 2 - (int)zg_plotted_panels(view->watched->plotted) * (height + 1)
+                               : bottom - (view->watched->plotted != NULL);
 
     (void)erase();
     draw_state(view);
@@ -325,21 +321,21 @@ void screen_draw(const struct screen_view *view)
     if (view->depth == ZG_DEPTH_VALUES)
         draw_table(4, end, view);
     else
-        draw_lines(4, end, &view->recent->lines);
+        draw_lines(4, end, &view->watched->recent.lines);
     if (height > 0) {
         rule(end, "plot", view);
         draw_plots(end + 1, height, view);
-    } else if (view->plotted) {
+    } else if (view->watched->plotted) {
         put(end, 0, BAD, "no room for plots: enlarge the window");
     }
-    if (view->recent->console.length > 0) {
+    if (view->watched->recent.console.length > 0) {
         rule(console, "console", view);
-        draw_lines(console + 1, newest - 1, &view->recent->console);
+        draw_lines(console + 1, newest - 1, &view->watched->recent.console);
     }
     rule(newest - 1, "last bytes", view);
     draw_newest(newest, view);
     put(keys, 0, FAINT, "1 raw  2 frames  3 values   space holds   z resets least and greatest   q ends");
-    if (view->held)
+    if (view->watched->held)
         put(keys, COLS - 6, BAD, " HELD");
     (void)refresh();
 }

@@ -14,11 +14,23 @@ if(ZEUGMA_PICTURES)
   endif()
 endif()
 
+if(ZEUGMA_PAGE)
+  pkg_check_modules(SOUP IMPORTED_TARGET libsoup-3.0)
+  if(NOT SOUP_FOUND)
+    message(WARNING "There is no libsoup 3: zeugma will serve no page.")
+  endif()
+endif()
+
 file(GLOB_RECURSE HOST_SOURCES CONFIGURE_DEPENDS host/*.c)
 if(CAIRO_FOUND)
   list(FILTER HOST_SOURCES EXCLUDE REGEX "host/picture/none\\.c$")
 else()
   list(FILTER HOST_SOURCES EXCLUDE REGEX "host/picture/(plot|surface|wave)\\.c$")
+endif()
+if(SOUP_FOUND)
+  list(FILTER HOST_SOURCES EXCLUDE REGEX "host/page/none\\.c$")
+else()
+  list(FILTER HOST_SOURCES EXCLUDE REGEX "host/page/server\\.c$")
 endif()
 # What generated folders hold beside generated code is part of the library.
 file(GLOB RUNTIME_FILES CONFIGURE_DEPENDS RELATIVE ${PROJECT_SOURCE_DIR} include/zeugma/*.h
@@ -39,25 +51,26 @@ add_custom_command(OUTPUT services.c
   COMMAND ${CMAKE_COMMAND} -DSOURCE=${PROJECT_SOURCE_DIR}/host/definition/services.yaml -DNAME=zgi_services_text
           -DHEADER=definition/services.h -DOUTPUT=services.c -P ${PROJECT_SOURCE_DIR}/cmake/embed_text.cmake
   DEPENDS host/definition/services.yaml cmake/embed_text.cmake VERBATIM COMMENT "Embedding the services")
-# What a report's page holds; without the library for charts it has none.
+# What the pages of a report and of a live link hold; without the library for charts they have none.
 find_file(CHART_JS chart.min.js PATHS /usr/share/javascript/chart.js)
 if(NOT CHART_JS)
-  message(WARNING "There is no Chart.js: reports will have no charts.")
+  message(WARNING "There is no Chart.js: pages will have no charts.")
   file(WRITE ${CMAKE_CURRENT_BINARY_DIR}/no_charts.js "")
   set(CHART_JS_FILE ${CMAKE_CURRENT_BINARY_DIR}/no_charts.js)
 else()
   set(CHART_JS_FILE ${CHART_JS})
 endif()
 set(PAGE_SOURCES "")
-foreach(part "style=${PROJECT_SOURCE_DIR}/host/report/page.css" "script=${PROJECT_SOURCE_DIR}/host/report/page.js"
-        "charts=${CHART_JS_FILE}")
+foreach(part page_style=report/page.css page_script=report/page.js live_page=page/live.html live_style=page/live.css
+        live_script=page/live.js page_charts=${CHART_JS_FILE})
   string(REGEX REPLACE "=.*" "" name ${part})
   string(REGEX REPLACE "^[^=]*=" "" source ${part})
-  add_custom_command(OUTPUT page_${name}.c
-    COMMAND ${CMAKE_COMMAND} -DSOURCE=${source} -DNAME=zgi_page_${name} -DHEADER=report/page_parts.h
-            -DOUTPUT=page_${name}.c -P ${PROJECT_SOURCE_DIR}/cmake/embed_text.cmake
-    DEPENDS ${source} cmake/embed_text.cmake VERBATIM COMMENT "Embedding the report's ${name}")
-  list(APPEND PAGE_SOURCES ${CMAKE_CURRENT_BINARY_DIR}/page_${name}.c)
+  get_filename_component(source ${source} ABSOLUTE BASE_DIR ${PROJECT_SOURCE_DIR}/host)
+  add_custom_command(OUTPUT ${name}.c
+    COMMAND ${CMAKE_COMMAND} -DSOURCE=${source} -DNAME=zgi_${name} -DHEADER=page/files.h
+            -DOUTPUT=${name}.c -P ${PROJECT_SOURCE_DIR}/cmake/embed_text.cmake
+    DEPENDS ${source} cmake/embed_text.cmake VERBATIM COMMENT "Embedding ${name}")
+  list(APPEND PAGE_SOURCES ${CMAKE_CURRENT_BINARY_DIR}/${name}.c)
 endforeach()
 add_library(zeugma_host STATIC ${HOST_SOURCES} ${CMAKE_CURRENT_BINARY_DIR}/embedded.c
             ${CMAKE_CURRENT_BINARY_DIR}/services.c ${PAGE_SOURCES})
@@ -69,6 +82,9 @@ target_link_libraries(zeugma_host PUBLIC zeugma_sim zeugma_posix zeugma_runtime 
                       PRIVATE PkgConfig::YAML PkgConfig::JSON PkgConfig::PCAP PkgConfig::SQLITE m)
 if(CAIRO_FOUND)
   target_link_libraries(zeugma_host PRIVATE PkgConfig::CAIRO)
+endif()
+if(SOUP_FOUND)
+  target_link_libraries(zeugma_host PRIVATE PkgConfig::SOUP)
 endif()
 
 file(GLOB CLI_SOURCES CONFIGURE_DEPENDS cli/*.c)

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 /* The page: one file that opens without anything else. */
+#include "page/files.h"
 #include "report/page_parts.h"
 
 char *zg_report_page(const struct zg_stored *stored, const struct zg_against *against, const char *file)

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /* The figures of a page, and the numbers that they are drawn from. */
 #include "codec/json.h"
+#include "page/files.h"
 #include "report/page_parts.h"
 #include "soak/availability.h"
 

@@ -5,9 +5,6 @@
 
 #include "report/report.h"
 
-/* Style and script, and the library that draws charts; empty without it. */
-extern const char zgi_page_style[], zgi_page_script[], zgi_page_charts[];
-
 /* Appends, with arguments of %s escaped and made valid UTF-8. */
 void zgi_page(GString *page, const char *format, ...) G_GNUC_PRINTF(2, 3);
 

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "view/plotted.h"
 
+#include <string.h>
+
 #include "codec/as_text.h"
 
 enum { SKIPPED_MOST = 5000 };
@@ -175,9 +177,11 @@ static const GArray *wanted_of(const struct zg_plotted *plotted, const struct zg
 void zg_plotted_take(struct zg_plotted *plotted, uint64_t at_ns, const struct zg_stretch *stretch)
 {
     plotted->skips += stretch->kind == ZG_STRETCH_SKIPPED;
-    if (stretch->kind == ZG_STRETCH_SKIPPED && plotted->skipped->len < SKIPPED_MOST) {
+    if (stretch->kind == ZG_STRETCH_SKIPPED) {
         const double at_s = (double)at_ns * 1e-9;
         g_array_append_val(plotted->skipped, at_s);
+        if (plotted->skipped->len >= 2 * SKIPPED_MOST)
+            g_array_remove_range(plotted->skipped, 0, SKIPPED_MOST);
     }
     if (stretch->kind != ZG_STRETCH_FRAME)
         return;
@@ -193,6 +197,17 @@ bool zg_plotted_times(const struct zg_plotted *plotted, double *from_s, double *
     *from_s = (double)plotted->first_ns * 1e-9;
     *to_s = (double)plotted->last_ns * 1e-9;
     return plotted->count > 0;
+}
+
+const struct zg_series *zg_plotted_series(const struct zg_plotted *plotted, const char *name)
+{
+    for (guint i = 0; i < plotted->panels->len; i++) {
+        const GPtrArray *drawn = ((const struct panel *)plotted->panels->pdata[i])->drawn;
+        for (guint k = 0; k < drawn->len; k++)
+            if (strcmp(((const struct drawn *)drawn->pdata[k])->name, name) == 0)
+                return ((const struct drawn *)drawn->pdata[k])->series;
+    }
+    return NULL;
 }
 
 guint zg_plotted_panels(const struct zg_plotted *plotted)

@@ -24,10 +24,13 @@ void zg_plotted_take(struct zg_plotted *plotted, uint64_t at_ns, const struct zg
 /* When the first and the newest value came; false: there is none. */
 bool zg_plotted_times(const struct zg_plotted *plotted, double *from_s, double *to_s);
 
+/* The values of a line by its name, MESSAGE.FIELD, on a shared line behind "SOURCE: "; NULL: there is none yet. */
+const struct zg_series *zg_plotted_series(const struct zg_plotted *plotted, const char *name);
+
 /* How many panels there are. */
 guint zg_plotted_panels(const struct zg_plotted *plotted);
 
-/* How many values there are; how many stretches of bytes were skipped, at most 5000 of which are drawn. */
+/* How many values there are; how many stretches of bytes were skipped, the newest thousands of which are drawn. */
 uint64_t zg_plotted_count(const struct zg_plotted *plotted);
 uint64_t zg_plotted_skipped(const struct zg_plotted *plotted);
 
