@@ -57,9 +57,11 @@ test: release sanitizers
 	@ctest --preset sanitizers -LE live
 	@ctest --preset sanitizers -L live
 
-# Four times as many random rounds, and what takes minutes by itself.
+# Four times as many random rounds, what takes minutes by itself, and fuzzers that see which code they reach.
 test-long:
 	@ZEUGMA_TEST_ROUNDS=4 $(MAKE) test
+	@cmake --preset fuzz && cmake --build --preset fuzz
+	@ZEUGMA_TEST_ROUNDS=4 ctest --preset fuzz -R '^fuzz_'
 
 bench: release
 	@for program in build/release/bin/bench_*; do $$program; done

@@ -11,6 +11,7 @@
 #include "definition/words.h"
 #include "live.h"
 #include "page/live.h"
+#include "plan/end.h"
 #include "view/csv.h"
 #include "view/in_order.h"
 #include "view/suspect.h"
@@ -19,7 +20,7 @@
 
 #define SECOND_NS UINT64_C(1000000000)
 
-enum { REDRAW_NS = 100000000, PAGE_WAIT_NS = 15000000 };
+enum { REDRAW_NS = 100000000, STEP_NS = 50000000, PAGE_WAIT_NS = 15000000, TYPED_MOST = 1000 /* bytes */ };
 
 enum form { FORM_LINES, FORM_TABLE, FORM_JSON, FORM_CSV, FORM_PAGE /* alone: of what passes nothing is printed */ };
 
@@ -51,6 +52,11 @@ struct watching {
     uint64_t frames, skipped, undelivered; /* that are shown */
     uint64_t most;                         /* frames to show; 0: any number */
     uint64_t drawn_ns;
+    guint first_panel, panels; /* of the plots, those that are shown */
+    bool all_plots;            /* one at a time, as a key chooses */
+    bool can_type, types;      /* keys may go to the device's console; they do */
+    GString *typed;            /* and are not sent yet */
+    zg_header_number to;
 };
 
 static double seconds(uint64_t ns)
@@ -253,9 +259,41 @@ static const struct zg_session_calls calls = { .stretch = take_stretch,
 
 /* --- the screen */
 
+/* Shows the next plot, after the last none. */
+static void show_next_plot(struct watching *watching)
+{
+    const guint count = zg_plotted_panels(watching->watched.plotted);
+
+    if (!watching->all_plots) {
+        watching->panels = watching->panels > 0 ? 0 : count;
+    } else if (watching->panels == 0) {
+        watching->first_panel = 0;
+        watching->panels = count > 0;
+    } else if (++watching->first_panel == count) {
+        watching->panels = 0;
+    }
+}
+
+/* To the console of the device, as far as there is room. */
+static void send_typed(struct watching *watching)
+{
+    if (watching->typed->len > 0)
+        (void)g_string_erase(watching->typed, 0,
+                             (gssize)zg_node_print(zg_session_node(watching->session), watching->to,
+                                                   watching->typed->str, watching->typed->len));
+}
+
 static void take_key(struct watching *watching, int key, bool *done)
 {
+    watching->drawn_ns = 0;
+    if (watching->types && key != '\t') {
+        if (watching->typed->len < TYPED_MOST)
+            g_string_append_c(watching->typed, (char)key);
+        return;
+    }
     switch (key) {
+    case '\t': watching->types = watching->can_type && !watching->types; break;
+    case 'p': show_next_plot(watching); break;
     case '1':
     case '2':
     case '3':
@@ -267,7 +305,6 @@ static void take_key(struct watching *watching, int key, bool *done)
     case 'q': *done = true; break;
     default: break;
     }
-    watching->drawn_ns = 0;
 }
 
 static void draw(struct watching *watching, const char *link)
@@ -289,6 +326,10 @@ static void draw(struct watching *watching, const char *link)
                                       .counters = zg_session_counters(watching->session, false),
                                       .line = zg_wire_errors(watching->wire, &errors) ? &errors : NULL,
                                       .depth = watching->depth,
+                                      .first_panel = watching->first_panel,
+                                      .panels = watching->panels,
+                                      .can_type = watching->can_type,
+                                      .types = watching->types,
                                       .until_ns = watching->until_ns,
                                       .span_ns = watching->span_ns,
                                       .unicode = watching->unicode };
@@ -376,11 +417,11 @@ static void print_summary(const struct watching *watching)
 static void watch(struct watching *watching, const char *link, uint64_t duration_ns, GError **error)
 {
     const int keys = watching->form == FORM_TABLE ? STDIN_FILENO : -1;
-    const uint64_t wait_ns = watching->live ? PAGE_WAIT_NS : 50000000;
     bool done = false;
 
     while (!done && !cli_stopped() && !ferror(stdout) && !zg_wire_has_ended(watching->wire)) {
-        if (!zg_session_step(watching->session, keys, wait_ns, error) || !judge(watching, error))
+        const bool seen = watching->live && zg_live_viewers(watching->live) > 0;
+        if (!zg_session_step(watching->session, keys, seen ? PAGE_WAIT_NS : STEP_NS, error) || !judge(watching, error))
             break;
         if (watching->live)
             zg_live_step(watching->live, watching->wire, watching->session);
@@ -388,6 +429,8 @@ static void watch(struct watching *watching, const char *link, uint64_t duration
         if (watching->form == FORM_TABLE) {
             for (int key; (key = screen_key()) >= 0;)
                 take_key(watching, key, &done);
+            if (watching->types || watching->typed->len > 0)
+                send_typed(watching);
             draw(watching, link);
         } else if (!zg_wire_is_replay(watching->wire)) {
             (void)fflush(stdout);
@@ -425,8 +468,9 @@ static int open_and_watch(const struct cli_verb *verb, struct watching *watching
     }
     watching->session = zg_session_new(watching->plan, watching->wire, options->answer, &calls, watching);
     if (options->answer)
-        (void)zg_node_follow(zg_session_node(watching->session), (zg_header_number)options->to);
+        (void)zg_node_follow(zg_session_node(watching->session), watching->to);
     watching->most = (uint64_t)options->count;
+    watching->can_type = options->answer && zg_plan_has_console(watching->plan);
     if (watching->live) {
         g_autofree char *page = g_strconcat("page: ", zg_live_address(watching->live), NULL);
         note(watching, page);
@@ -472,14 +516,20 @@ static bool read_plots(const struct cli_verb *verb, struct watching *watching, c
 {
     g_autoptr(GError) error = NULL;
 
-    if (!options->plots)
+    if (watching->form != FORM_TABLE)
         return true;
     watching->watched.plotted = zg_plotted_new(watching->plan);
+    if (!options->plots) {
+        watching->all_plots = true;
+        zg_plotted_add_all(watching->watched.plotted, watching->selection);
+        return true;
+    }
     for (char **fields = options->plots; *fields; fields++)
         if (!zg_plotted_add(watching->watched.plotted, *fields, &error)) {
             cli_error(verb, "--plot: %s", error->message);
             return false;
         }
+    watching->panels = zg_plotted_panels(watching->watched.plotted);
     return true;
 }
 
@@ -547,6 +597,8 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         watching.plan = loaded.plan;
         watching.unicode = strcmp(nl_langinfo(CODESET), "UTF-8") == 0;
         watching.text = g_string_new(NULL);
+        watching.typed = g_string_new(NULL);
+        watching.to = (zg_header_number)options->to;
         watching.lines_made = zg_in_order_new();
         watching.selection = zg_selection_new(loaded.plan);
         watching.lines = zg_lines_new(loaded.plan, watching.selection, watching.unicode,
@@ -568,6 +620,7 @@ static int run_with(const struct cli_verb *verb, char **argv, const struct optio
         zg_lines_free(watching.lines);
         zg_selection_free(watching.selection);
         g_string_free(watching.text, TRUE);
+        g_string_free(watching.typed, TRUE);
     }
     cli_definition_clear(&loaded);
     return status;

@@ -281,7 +281,7 @@ static void draw_plots(int row, int height, const struct screen_view *view)
 
     plot.from_s = plot.to_s - (double)view->span_ns * 1e-9;
     zg_plotted_draw(view->watched->plotted, (guint)MAX(2 * COLS, 2), &plot);
-    for (guint i = 0; i < plot.panels->len; i++, row += height + 1) {
+    for (guint i = view->first_panel; i < view->first_panel + view->panels; i++, row += height + 1) {
         const struct zg_plot_panel *panel = &g_array_index(plot.panels, struct zg_plot_panel, i);
         g_autoptr(GArray) limits = zg_plotted_limits(view->watched->plotted, i, view->watched->selection);
         struct zg_dots dots = zg_dots_draw(&plot, panel, limits, (unsigned)MAX(COLS - AXIS_WIDTH - 1, 2),
@@ -300,7 +300,7 @@ static void draw_plots(int row, int height, const struct screen_view *view)
 /* The rows of a panel's plot: half of what there is for all of them. 0: there is no room, or nothing to plot. */
 static int plot_height(int rows, const struct screen_view *view)
 {
-    const int panels = view->watched->plotted ? (int)zg_plotted_panels(view->watched->plotted) : 0;
+    const int panels = (int)view->panels;
     const int height = panels > 0 ? MIN((rows / 2 - 2) / panels - 1, PLOT_MOST) : 0;
 
     return height >= PLOT_LEAST ? height : 0;
@@ -310,10 +310,10 @@ void screen_draw(const struct screen_view *view)
 {
     static const char *const titles[] = { "raw bytes", "frames", "latest values" };
     const int keys = LINES - 1, newest = keys - 1, console = newest - 2 - CONSOLE_LINES;
-    const int bottom = view->watched->recent.console.length > 0 ? console : newest - 1;
+    const bool has_console = view->watched->recent.console.length > 0 || view->can_type;
+    const int bottom = has_console ? console : newest - 1;
     const int height = plot_height(bottom - 4, view);
-    const int end = height > 0 ? bottom - 2 - (int)zg_plotted_panels(view->watched->plotted) * (height + 1)
-                               : bottom - (view->watched->plotted != NULL);
+    const int end = height > 0 ? bottom - 2 - (int)view->panels * (height + 1) : bottom - (view->panels > 0);
 
     (void)erase();
     draw_state(view);
@@ -325,16 +325,20 @@ void screen_draw(const struct screen_view *view)
     if (height > 0) {
         rule(end, "plot", view);
         draw_plots(end + 1, height, view);
-    } else if (view->watched->plotted) {
+    } else if (view->panels > 0) {
         put(end, 0, BAD, "no room for plots: enlarge the window");
     }
-    if (view->watched->recent.console.length > 0) {
-        rule(console, "console", view);
+    if (has_console) {
+        rule(console, view->types ? "console: keys go to the device; Tab leaves it" : "console", view);
         draw_lines(console + 1, newest - 1, &view->watched->recent.console);
     }
     rule(newest - 1, "last bytes", view);
     draw_newest(newest, view);
-    put(keys, 0, FAINT, "1 raw  2 frames  3 values   space holds   z resets least and greatest   q ends");
+    put(keys, 0, FAINT,
+        view->types ? "keys go to the device's console; Tab leaves it"
+        : view->can_type
+            ? "1 raw  2 frames  3 values   p plots   Tab types   space holds   z resets least, greatest   q ends"
+            : "1 raw  2 frames  3 values   p plots   space holds   z resets least and greatest   q ends");
     if (view->watched->held)
         put(keys, COLS - 6, BAD, " HELD");
     (void)refresh();

@@ -17,7 +17,9 @@ struct screen_view {
     const struct zg_counters *counters;
     const struct zg_serial_errors *line; /* NULL: not counted */
     enum zg_depth depth;
+    guint first_panel, panels;  /* of the plots, those that are shown */
     uint64_t until_ns, span_ns; /* up to when is plotted, and how much */
+    bool can_type, types;       /* keys may go to the device's console; they do */
     bool unicode;
 };
 

@@ -76,6 +76,9 @@ add_library(zeugma_host STATIC ${HOST_SOURCES} ${CMAKE_CURRENT_BINARY_DIR}/embed
             ${CMAKE_CURRENT_BINARY_DIR}/services.c ${PAGE_SOURCES})
 target_compile_definitions(zeugma_host PRIVATE _GNU_SOURCE)
 add_library(zeugma::host ALIAS zeugma_host)
+if(ZEUGMA_SANITIZE) # the other builds see that every file includes what it needs
+  target_precompile_headers(zeugma_host PRIVATE <glib.h> <stdio.h> <string.h> <math.h> <json-glib/json-glib.h>)
+endif()
 target_include_directories(zeugma_host PUBLIC $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/host>
                            $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}/zeugma-host>)
 target_link_libraries(zeugma_host PUBLIC zeugma_sim zeugma_posix zeugma_runtime PkgConfig::GLIB PkgConfig::GMP

@@ -2,6 +2,7 @@
 /* What a page is told first. */
 #include "codec/as_text.h"
 #include "page/parts.h"
+#include "plan/end.h"
 
 static void add_names(const struct zg_step *step, struct zg_json *json)
 {
@@ -114,7 +115,7 @@ char *zgi_live_about(const struct zg_live *live)
     zg_json_bool(&json, "answers", live->settings.answers);
     zg_json_bool(&json, "shared", plan->source_bits > 0);
     zg_json_unsigned(&json, "to", live->settings.to);
-    zg_json_bool(&json, "console", zg_definition_serves(plan->definition, ZG_SERVICE_CONSOLE));
+    zg_json_bool(&json, "console", zg_plan_has_console(plan));
     zg_json_open(&json, "messages", '[');
     for (unsigned i = 0; i < plan->messages->len; i++)
         add_message(live, zg_plan_message_at(plan, i), &json);

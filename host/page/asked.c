@@ -6,6 +6,7 @@
 #include "codec/parse_json.h"
 #include "node/variables.h"
 #include "page/parts.h"
+#include "plan/end.h"
 #include "zeugma/error.h"
 
 enum { FOLLOWED_MOST = 32, SPANS_MOST = 50000, TYPED_MOST = 100, OPEN_MOST = 1000 };
@@ -198,7 +199,7 @@ static void type(const struct ask *ask)
 {
     struct zg_live *live = ask->live;
 
-    if (!zg_definition_serves(live->settings.plan->definition, ZG_SERVICE_CONSOLE)) {
+    if (!zg_plan_has_console(live->settings.plan)) {
         answer(ask, false, "the definition has no console");
         return;
     }

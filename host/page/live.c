@@ -38,22 +38,6 @@ static void free_typed(void *data)
     g_free(typed);
 }
 
-/* A panel for each number that is shown. */
-static void plot_all(struct zg_watched *watched)
-{
-    watched->plotted = zg_plotted_new(watched->plan);
-    for (unsigned i = 0; i < watched->plan->messages->len; i++) {
-        const struct zg_plan_message *message = zg_plan_message_at(watched->plan, i);
-        for (unsigned k = 0; k < message->payload.steps->len; k++) {
-            const struct zg_step *step = zg_block_step(&message->payload, k);
-            g_autofree char *name = g_strdup_printf("%s.%s", message->message->name, step->name);
-            if (zg_selection_shows_field(watched->selection, message, k) && !zg_step_is_string(step) &&
-                !zg_step_is_array(step) && !step->record)
-                (void)zg_plotted_add(watched->plotted, name, NULL);
-        }
-    }
-}
-
 struct zg_live *zg_live_new(const struct zg_live_settings *settings, const char *where, GError **error)
 {
     struct zg_page_server *server = zg_page_server_new(where, files, error);
@@ -64,7 +48,8 @@ struct zg_live *zg_live_new(const struct zg_live_settings *settings, const char 
     live->settings = *settings;
     live->server = server;
     zg_watched_init(&live->watched, settings->plan, settings->selection, true);
-    plot_all(&live->watched);
+    live->watched.plotted = zg_plotted_new(settings->plan);
+    zg_plotted_add_all(live->watched.plotted, settings->selection);
     live->lines = zg_lines_new(settings->plan, settings->selection, true, false);
     live->frames.most = 300;
     live->raw.most = 200;

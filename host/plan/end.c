@@ -128,3 +128,9 @@ bool zg_message_settles(const struct zg_message *message)
 {
     return message->service && (strcmp(message->name, "acknowledge") == 0 || strcmp(message->name, "refused") == 0);
 }
+
+bool zg_plan_has_console(const struct zg_plan *plan)
+{
+    return zg_definition_serves(plan->definition, ZG_SERVICE_CONSOLE) ||
+           plan->definition->console == ZG_CONSOLE_INTERLEAVED;
+}

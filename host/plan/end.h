@@ -29,6 +29,9 @@ struct zg_plan_end {
 
 struct zg_plan_end zg_plan_end(const struct zg_plan *plan, enum zg_side side);
 
+/* Whether the ends have a console, in frames or between them. */
+bool zg_plan_has_console(const struct zg_plan *plan);
+
 /* Whether a side sends this message with a ticket of its own: it is to be acknowledged, or it is a request. */
 bool zg_side_tickets(enum zg_side side, const struct zg_message *message);
 

@@ -113,6 +113,19 @@ bool zg_plotted_add(struct zg_plotted *plotted, const char *fields, GError **err
     return false;
 }
 
+void zg_plotted_add_all(struct zg_plotted *plotted, const struct zg_selection *selection)
+{
+    for (unsigned i = 0; i < plotted->plan->messages->len; i++) {
+        const struct zg_plan_message *message = zg_plan_message_at(plotted->plan, i);
+        for (unsigned k = 0; k < message->payload.steps->len; k++) {
+            const struct zg_step *step = zg_block_step(&message->payload, k);
+            g_autofree char *name = g_strdup_printf("%s.%s", message->message->name, step->name);
+            if (zg_selection_shows_field(selection, message, k) && is_number(step))
+                (void)zg_plotted_add(plotted, name, NULL);
+        }
+    }
+}
+
 static struct drawn *drawn_of(const struct zg_plotted *plotted, struct panel *panel, const struct zg_stretch *stretch,
                               unsigned index)
 {

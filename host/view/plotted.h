@@ -17,6 +17,9 @@ void zg_plotted_free(struct zg_plotted *plotted);
  * axis. False, with an error: there is no such field, or it is no number. */
 bool zg_plotted_add(struct zg_plotted *plotted, const char *fields, GError **error);
 
+/* Adds a panel for each single number that the selection shows. */
+void zg_plotted_add_all(struct zg_plotted *plotted, const struct zg_selection *selection);
+
 /* Takes what passes. On a shared line each source is a series of its own. A gap is a silence of over five times the
  * usual one. */
 void zg_plotted_take(struct zg_plotted *plotted, uint64_t at_ns, const struct zg_stretch *stretch);

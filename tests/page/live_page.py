@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: MIT
 """The live page in a real browser, and its server against those who mean harm: live_page.py ZEUGMA PROJECT SCENARIO."""
+import atexit
 import base64
 import json
 import os
@@ -23,6 +24,7 @@ class Watch:
     def __init__(self, *arguments):
         self.process = subprocess.Popen([ZEUGMA, "watch", *arguments, "--page"], stdout=subprocess.PIPE,
                                         stderr=subprocess.STDOUT, text=True)
+        atexit.register(self.process.kill)  # if a test fails
         for line in self.process.stdout:
             found = re.search(r'page: (http://[^\s"]+)', line)
             if found:
