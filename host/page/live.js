@@ -369,7 +369,7 @@ const nameOf = field => value => {
 };
 
 const drawPanel = (panel, from, to, slowly) => {
-    const columns = Math.max(panel.canvas.clientWidth, 200);
+    const columns = Math.max(panel.canvas.clientWidth / 2, 200);
     const spans = spansOf(panel, from, to), drawn = pointsOf(spans, from, to, columns);
     const nearest = view.cursor === null ? null : spans[Math.min(find(spans, view.cursor), spans.length - 1)];
     const unit = panel.field.unit ? ` ${panel.field.unit}` : "";
@@ -380,6 +380,7 @@ const drawPanel = (panel, from, to, slowly) => {
         const chart = panel.chart, data = chart.data.datasets[0];
         data.data = drawn.points;
         data.borderColor = style("--curve");
+        data.borderWidth = drawn.points.length > columns ? 1 : 1.5;
         data.pointBackgroundColor = style("--curve");
         data.pointRadius = drawn.points.length < 80 ? 2 : 0;
         chart.options.scales.x.min = from;

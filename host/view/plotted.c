@@ -7,7 +7,8 @@
 
 enum { SKIPPED_MOST = 5000 };
 
-static const double gap_after = 5; /* times the usual interval */
+static const double gap_after = 5;         /* times the usual interval: the longest of late, */
+static const double forgotten = 1 / 128.0; /* which is forgotten by so much with each value */
 
 /* A field of a message and source. */
 struct drawn {
@@ -17,7 +18,7 @@ struct drawn {
     char *name;
     struct zg_series *series;
     uint64_t last_ns;
-    double usual_ns; /* between two; 0: not known yet */
+    double usual_ns; /* between two, or between the lumps in which they arrive; 0: not known yet */
 };
 
 struct panel {
@@ -160,8 +161,10 @@ static void take_field(struct zg_plotted *plotted, struct panel *panel, uint64_t
     zg_series_add(drawn->series, at_ns,
                   zg_step_physical(zg_block_step(&stretch->message->payload, index), stretch->values[index].raw),
                   is_gap);
-    if (!is_first && !is_gap)
-        drawn->usual_ns = drawn->usual_ns > 0 ? drawn->usual_ns + (interval - drawn->usual_ns) / 16 : interval;
+    if (is_gap)
+        drawn->usual_ns *= 2; /* several in a row are the new usual */
+    else if (!is_first)
+        drawn->usual_ns = MAX(interval, drawn->usual_ns * (1 - forgotten));
     drawn->last_ns = at_ns;
     plotted->first_ns = plotted->count == 0 ? at_ns : MIN(plotted->first_ns, at_ns);
     plotted->last_ns = MAX(plotted->last_ns, at_ns);

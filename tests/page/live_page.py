@@ -409,4 +409,5 @@ def many_look():
     assert summary["frames"] == count and summary["bytes"] == count * len(frame), summary
 
 
-globals()[sys.argv[3]]()
+if __name__ == "__main__":
+    globals()[sys.argv[3]]()
