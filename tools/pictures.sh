@@ -89,8 +89,9 @@ sleep 2
 picture watch-lines 132x40 5 "zeugma watch $loom serial:/tmp/loom --mark 'tension > 200' --for 1s" \
     "zeugma watch $loom serial:/tmp/loom --depth frames --show pick --for 350ms" \
     "zeugma watch $loom serial:/tmp/loom --depth raw --for 230ms"
-served --baud 115200
-picture watch-speed 132x40 5 "zeugma watch $loom serial:/tmp/loom --for 1200ms"
+if is_wanted live-page; then
+    /usr/bin/python3 tools/page_picture.py $loom docs/screenshots/live-page.png
+fi
 served
 picture send-vars 132x24 5 "zeugma send $loom serial:/tmp/loom load_row '{\"row\": 7, \"lift\": 21}'" \
     "zeugma send $loom serial:/tmp/loom echo_request '{\"data\": \"0102\"}' --wait 300ms" \

@@ -154,7 +154,8 @@ const showRow = row => {
     const message = about.messages.find(each => each.name === row.message);
     if (!rows.has(key)) {
         rows.set(key, buildRow(row, message));
-        const box = rows.get(key).boxes?.find(each => each.field.kind === "number");
+        const boxes = rows.get(key).boxes ?? []; // what is measured rather than what is counted
+        const box = boxes.find(each => each.field.kind === "number" && each.field.unit) ?? boxes.find(each => each.field.kind === "number");
         if (panels.size === 0 && !message.service && box) {
             box.box.checked = true;
             choose(box.name, box.field, true);
@@ -169,7 +170,7 @@ const showRow = row => {
         setText(cell.value, text + (marked ? " !" : ""));
         cell.value.className = (marked ? "marked" : "") + (text.length > 14 && least === undefined ? " long" : "");
         cell.value.title = text.length > 14 ? text : "";
-        if (least !== undefined && cell.field.kind === "number") setText(cell.extremes, `${digits(least, 5)} to ${digits(greatest, 5)}`);
+        if (least !== undefined && cell.field.kind === "number") setText(cell.extremes, `${digits(least, 4)} to ${digits(greatest, 4)}`);
     }
 };
 
@@ -350,7 +351,7 @@ const buildPanel = (name, field) => {
             layout: { padding: { top: 6 } },
             scales: {
                 x: { type: "linear", min: 0, max: 1, ticks: { maxTicksLimit: 8, maxRotation: 0, includeBounds: false, callback: value => `${digits(value)} s` } },
-                y: { ticks: { maxTicksLimit: isNamed(field) ? 9 : 5, callback: nameOf(field) }, afterFit: scale => { scale.width = isNamed(field) ? 92 : 64; } },
+                y: { ticks: { maxTicksLimit: isNamed(field) ? 9 : 5, stepSize: isNamed(field) ? 1 : undefined, callback: nameOf(field) }, afterFit: scale => { scale.width = [...panels.values()].some(each => isNamed(each.field)) ? 92 : 64; } },
             },
             plugins: { legend: { display: false }, tooltip: { enabled: false }, decimation: { enabled: false },
                        overlay: { panel: () => panel } },
