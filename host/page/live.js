@@ -527,11 +527,21 @@ $("hold").addEventListener("click", () => { if (view.from === null) setView(...r
 
 // --- traffic and console
 
-const append = (log, lines) => {
-    const atEnd = log.scrollHeight - log.scrollTop - log.clientHeight < 30;
-    log.append(...lines);
+// A log follows its newest line, unless somebody scrolled away from it.
+const left = new Set();
+for (const log of document.querySelectorAll(".log"))
+    log.addEventListener("scroll", () => {
+        if (log.scrollHeight - log.scrollTop - log.clientHeight > 40) left.add(log);
+        else left.delete(log);
+    });
+const trim = log => {
     for (let i = log.childElementCount - LOG_LINES; i > 0; i--) log.firstElementChild.remove();
-    if (atEnd) log.scrollTop = log.scrollHeight;
+    if (!left.has(log)) log.scrollTop = log.scrollHeight;
+};
+const append = (log, lines) => {
+    if (lines.length === 0) return;
+    log.append(...lines);
+    trim(log);
 };
 
 const held = { frame: [], raw: [] }; // the newest of each, for when what is shown is changed
@@ -568,14 +578,13 @@ for (const id of ["depth", "only-bad", "hold-log"]) $(id).addEventListener("chan
 
 const addConsole = message => {
     const log = $("console-log");
-    const atEnd = log.scrollHeight - log.scrollTop - log.clientHeight < 30;
-    for (const part of message.console ?? []) {
+    if (!message.console) return;
+    for (const part of message.console) {
         const last = log.lastElementChild;
         if (last && last.className === (part.out ? "out" : "") && last.textContent.length < 4000) last.textContent += part.text;
         else log.append(make("span", { className: part.out ? "out" : "", textContent: part.text }));
     }
-    for (let i = log.childElementCount - LOG_LINES; i > 0; i--) log.firstElementChild.remove();
-    if (atEnd) log.scrollTop = log.scrollHeight;
+    trim(log);
 };
 
 const result = (id, good, text) => {
@@ -682,7 +691,7 @@ const select = tab => {
         each.tabIndex = each === tab ? 0 : -1;
         $(each.getAttribute("aria-controls")).hidden = each !== tab;
     }
-    for (const log of document.querySelectorAll(".log")) log.scrollTop = log.scrollHeight;
+    for (const log of document.querySelectorAll(".log")) if (!left.has(log)) log.scrollTop = log.scrollHeight;
 };
 for (const tab of tabs) {
     tab.addEventListener("click", () => select(tab));
