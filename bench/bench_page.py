@@ -35,13 +35,19 @@ def frames():
     return [live_page.encode("level", n=1000 + (n * n) % 700) for n in range(100)]
 
 
-def at_full_line(seconds=15):
+def look():
+    """A device that this program is, its watch and a browser."""
     device = live_page.Device()
     watch = live_page.Watch(live_page.HOSTILE, device.link)
     driver = live_page.browser()
     device.send(frames()[0])
     driver.get(watch.address)
     live_page.text_becomes(driver, "state", "link up")
+    return device, watch, driver
+
+
+def at_full_line(seconds=15):
+    device, watch, driver = look()
     all_frames = frames()
     per_second = int(300000 / (sum(map(len, all_frames)) / len(all_frames)))  # 3 Mbaud, 10 bits a byte
     before = cpu_seconds(watch.process)
@@ -70,12 +76,7 @@ def first_picture():
 
 
 def many_points(count=50000):
-    device = live_page.Device()
-    watch = live_page.Watch(live_page.HOSTILE, device.link)
-    driver = live_page.browser()
-    device.send(frames()[0])
-    driver.get(watch.address)
-    live_page.text_becomes(driver, "state", "link up")
+    device, watch, driver = look()
     stream(device, frames(), 1000, count / 1000)
     driver.find_element("css selector", "#span option[value='0']").click()
     drawn, most, all_values = driver.execute_async_script("""const done = arguments[0], canvas = document.querySelector('.panel canvas');

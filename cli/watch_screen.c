@@ -217,7 +217,7 @@ static void draw_state(const struct screen_view *view)
         g_string_append_printf(line, "   line: framing %u parity %u overrun %u break %u", view->line->framing,
                                view->line->parity, view->line->overrun, view->line->breaks);
     put(1, 0, PLAIN, line->str);
-    const struct zg_event *newest = g_queue_peek_tail((GQueue *)&watched->events);
+    const struct zg_watched_event *newest = g_queue_peek_tail((GQueue *)&watched->events);
     if (newest)
         put_format(2, 0, PLAIN, "%s %s", view->unicode ? "\xE2\x96\xB8" : "*", newest->text);
 }

@@ -3,6 +3,7 @@
 #include <math.h>
 #include <string.h>
 
+#include "definition/words.h"
 #include "report/report.h"
 #include "soak/availability.h"
 #include "soak/report_tables.h"
@@ -40,8 +41,9 @@ static void append_events(GString *text, const GArray *events)
         g_string_append_printf(text, "  ... %u before\n", first);
     for (guint i = first; i < events->len; i++) {
         const struct zg_event *event = &g_array_index(events, struct zg_event, i);
+        g_autofree char *shown = zg_shown(event->text ? event->text : "", -1, false);
         g_string_append_printf(text, "  %12.3f s  %-8s  %s\n", (double)event->at_ns * 1e-9, zg_event_name(event->kind),
-                               event->text);
+                               shown);
     }
 }
 
@@ -136,7 +138,7 @@ static void append_by_value(GString *text, const struct zg_stored *stored)
             continue;
         g_autofree double *values = values_of(stored, name, &least, &most);
         const unsigned bins = most > least ? BINS : most == least ? 1 : 0;
-        g_autofree char *title = g_strdup_printf("by %s", name);
+        g_autofree char *shown = zg_shown(name, -1, false), *title = g_strdup_printf("by %s", shown);
         if (bins > 0)
             g_string_append_printf(text, "\n  %-*s%*s%*s%*s   %s\n", ZGI_NAME_WIDTH, title, ZGI_COLUMN, "seconds",
                                    ZGI_COLUMN, "sent", ZGI_COLUMN, "lost", "95 % bounds (exact)");

@@ -9,7 +9,7 @@ static const uint64_t silence_ns = 3 * UINT64_C(1000000000); /* where the defini
 
 static void free_event(void *data)
 {
-    struct zg_event *event = data;
+    struct zg_watched_event *event = data;
 
     g_free(event->text);
     g_free(event);
@@ -63,9 +63,9 @@ void zg_watched_bytes(struct zg_watched *watched, const struct zg_passage *passa
 
 void zg_watched_event(struct zg_watched *watched, uint64_t at_ns, const char *text)
 {
-    struct zg_event *event = g_new(struct zg_event, 1);
+    struct zg_watched_event *event = g_new(struct zg_watched_event, 1);
 
-    *event = (struct zg_event){ at_ns, g_strdup(text) };
+    *event = (struct zg_watched_event){ at_ns, g_strdup(text) };
     g_queue_push_tail(&watched->events, event);
     if (watched->events.length > EVENTS_MOST)
         free_event(g_queue_pop_head(&watched->events));

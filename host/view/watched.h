@@ -9,7 +9,7 @@
 #include "view/table.h"
 
 /* Something that happened to the link. */
-struct zg_event {
+struct zg_watched_event {
     uint64_t at_ns;
     char *text;
 };
@@ -23,7 +23,7 @@ struct zg_watched {
     struct zg_table *table;     /* NULL: nothing is shown, only counted */
     struct zg_plotted *plotted; /* NULL: nothing is plotted; the owner adds what is */
     struct zg_recent recent;
-    GQueue events;                    /* struct zg_event, the newest last, some hundreds of them */
+    GQueue events;                    /* struct zg_watched_event, the newest last, some hundreds of them */
     uint64_t frames, bytes, heard_ns; /* from the device; when the newest frame came */
     bool held;                        /* the table and the newest bytes stay as they are */
 };

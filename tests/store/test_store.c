@@ -147,14 +147,18 @@ static void marks_and_events_are_kept(void **state)
                         "'echo \"$1 $2\" >>%s' --store %s",
                         table, told, store);
     (void)state;
-    assert_true(g_file_set_contents(table, "time,heat\n2.5,21\nnonsense\n7,30\n99,40\n", -1, NULL));
+    assert_true(g_file_set_contents(table, "time,heat\n2.5,21\nnonsense\n7,30\n8,\033[31m\xff\n99,40\n", -1, NULL));
     g_autofree char *text = test_run(0, arguments);
     test_assert_in(text, "--marks: 1 lines");
-    assert_int_equal(number(store, "SELECT count(*) FROM event WHERE kind = 'mark'"), 2); /* 99 s is after the end */
+    assert_int_equal(number(store, "SELECT count(*) FROM event WHERE kind = 'mark'"), 3); /* 99 s is after the end */
     assert_int_equal(number(store, "SELECT at_seconds = 2.5 AND text = 'heat=21' FROM event"), 1);
     /* 2 to 6 s at 21, 7 to 9 s at 30: what was lost is told by fifths of the range */
     g_autofree char *reporting = g_strdup_printf("report %s", store), *report = test_run(0, reporting);
     test_assert_in(report, "by heat");
+    test_assert_in(report, "heat=\\033[31m"); /* nothing that controls a terminal */
+    assert_null(strchr(report, '\033'));
+    g_autofree char *in_json = g_strdup_printf("report %s --json", store), *json = test_run(0, in_json);
+    assert_true(g_utf8_validate(json, -1, NULL));
     assert_int_equal(test_lines_with(report, "no frames"), 3);
     g_autofree char *cool = g_strdup_printf("  %-24s%13d ", "21 to 22.8", 5),
                     *hot = g_strdup_printf("  %-24s%13d ", "28.2 to 30", 3);
@@ -251,7 +255,7 @@ static void damages_are_named(void **state)
                  { "double=5e-6", "doubled", "bytes doubled", 0 },
                  { "insert=5e-6", "inserted", "bytes inserted", 5 } };
     (void)state;
-    for (size_t i = 0; i < G_N_ELEMENTS(rows); i += TEST_SHARE > 1 ? 3 : 1) {
+    for (size_t i = 0; i<G_N_ELEMENTS(rows); i += TEST_SHARE> 1 ? 3 : 1) {
         g_autofree char *name = g_strdup_printf("names-%zu.store", i), *store = in_folder(name);
         g_autofree char *soak =
             g_strdup_printf("soak " LOOM " sim: --for 200s --faults %s --store %s", rows[i].fault, store);
