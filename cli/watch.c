@@ -98,7 +98,8 @@ static void print_at(struct watching *watching, uint64_t at_ns, const GString *t
 
 /* --- notes: what happened to the link, and what looks wrong */
 
-static void note(struct watching *watching, const char *text)
+/* Tells those at the terminal. */
+static void say(struct watching *watching, const char *text)
 {
     const uint64_t at_ns = watching->wire ? zg_wire_event_ns(watching->wire) : 0; /* 0: the link is just being opened */
     g_autoptr(GString) line = g_string_new(NULL);
@@ -121,8 +122,14 @@ static void note(struct watching *watching, const char *text)
     }
     print_at(watching, at_ns, line);
     zg_watched_event(&watching->watched, at_ns, text);
+}
+
+/* Tells those at the page, too. */
+static void note(struct watching *watching, const char *text)
+{
+    say(watching, text);
     if (watching->live)
-        zg_live_event(watching->live, at_ns, text);
+        zg_live_event(watching->live, watching->wire ? zg_wire_event_ns(watching->wire) : 0, text);
 }
 
 static void take_notice(const char *text, void *data)
@@ -473,7 +480,7 @@ static int open_and_watch(const struct cli_verb *verb, struct watching *watching
     watching->can_type = options->answer && zg_plan_has_console(watching->plan);
     if (watching->live) {
         g_autofree char *page = g_strconcat("page: ", zg_live_address(watching->live), NULL);
-        note(watching, page);
+        say(watching, page);
         (void)fflush(stdout);
     }
     watch(watching, link, duration_ns, &error);

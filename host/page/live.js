@@ -120,7 +120,7 @@ const addEvent = event => {
 const seriesName = (row, field) => (about.shared ? `${row.source}: ` : "") + `${row.message}.${field.name}`;
 
 const buildRow = (row, message) => {
-    const title = row.message + (about.shared ? ` from ${row.source}` : "") + (row.out ? " \u2192 sent" : "");
+    const title = row.message + (row.out ? " \u2192 sent" : about.shared ? ` from ${row.source}` : "");
     const built = { head: make("span", { className: "quiet" }), cells: new Map() };
     const body = make("tbody", {});
     for (const [index] of row.values) {
@@ -136,7 +136,10 @@ const buildRow = (row, message) => {
             built.boxes = (built.boxes ?? []).concat({ name, field, box });
         }
         label.append(field.name);
-        body.append(make("tr", {}, make("td", {}, label), value, make("td", { className: "quiet", textContent: field.unit ?? "" }), extremes));
+        const single = plottable || (row.out && ["number", "bool", "named"].includes(field.kind) && !field.flags);
+        if (!single) value.colSpan = 3;
+        body.append(make("tr", {}, make("td", {}, label), value,
+            ...(single ? [make("td", { className: "quiet", textContent: field.unit ?? "" }), extremes] : [])));
         built.cells.set(index, { value, extremes, field });
     }
     built.element = make("div", { className: "message" }, make("h3", { textContent: title }), built.head, make("table", {}, body));
@@ -168,8 +171,7 @@ const showRow = row => {
     for (const [index, text, marked, least, greatest] of row.values) {
         const cell = built.cells.get(index);
         setText(cell.value, text + (marked ? " !" : ""));
-        cell.value.className = (marked ? "marked" : "") + (text.length > 14 && least === undefined ? " long" : "");
-        cell.value.title = text.length > 14 ? text : "";
+        cell.value.className = (marked ? "marked" : "") + (cell.value.colSpan > 1 ? " long" : "");
         if (least !== undefined && cell.field.kind === "number") setText(cell.extremes, `${digits(least, 4)} to ${digits(greatest, 4)}`);
     }
 };
@@ -614,7 +616,7 @@ const control = field => {
         const element = make("select", { id }, ...names.map(name => make("option", { textContent: name, value: name })));
         return { element, json: () => field.names ? JSON.stringify(element.value) : element.value };
     }
-    const element = make("input", { id, autocomplete: "off", spellcheck: false, value: field.kind === "number" ? "0" : field.kind === "many" ? "[]" : "" });
+    const element = make("input", { id, autocomplete: "off", spellcheck: false, value: field.kind === "number" ? (Number(field.low ?? 0) > 0 ? field.low : "0") : field.kind === "many" ? "[]" : "" });
     if (field.kind === "number") element.inputMode = "decimal";
     return { element, json: () => {
         if (element.value === "" && (field.optional || field.kind === "number")) return undefined;
