@@ -61,6 +61,9 @@ const take = message => {
 };
 
 const begin = message => {
+    for (const name of panels.keys()) ask({ ask: "series", name, most: 20000 });
+    follow();
+    if (JSON.stringify(message) === JSON.stringify(about)) return; // updates were lost, and all comes anew
     about = message;
     document.title = `${about.protocol} - ${about.link}`;
     setText($("protocol"), `${about.protocol} ${about.version}`);
@@ -74,15 +77,12 @@ const begin = message => {
     $("tab-variables").hidden = about.variables.length === 0;
     $("send-to-label").hidden = !about.shared;
     $("send-to").value = about.to;
-    for (const id of ["log", "console-log", "event-log", "rows"]) $(id).replaceChildren();
-    rows.clear();
-    for (const name of panels.keys()) ask({ ask: "series", name, most: 20000 });
-    follow();
 };
 
 const update = message => {
     if (!message.all && number > 0 && message.number !== number + 1) showOmitted("some updates were lost on the way here");
     number = message.number;
+    if (message.all) for (const id of ["log", "console-log", "event-log"]) $(id).replaceChildren();
     now = message.at;
     showState(message.state);
     for (const row of message.rows) showRow(row);

@@ -2,13 +2,14 @@
 #include "page/server.h"
 
 #include <libsoup/soup.h>
-#include <stdlib.h>
+#include <stdint.h>
 #include <string.h>
 #include <sys/random.h>
 
 enum {
     TOKEN_BYTES = 16,
-    UNSEEN_MOST = 6,   /* texts on their way to a viewer that is not behind */
+    UPDATES_MOST = 6,  /* on their way to a viewer that is not behind */
+    TEXTS_MOST = 60,   /* on their way, answers included, below 64 */
     WAITING_MOST = 32, /* requests of a viewer that nobody has taken yet */
     TELLING_MOST = 64, /* texts that the thread has not taken yet */
     ASKED_BYTES = 65536
@@ -18,8 +19,10 @@ struct viewer {
     struct zg_page_server *server;
     SoupWebsocketConnection *connection;
     unsigned number;
-    unsigned unseen;
+    unsigned unseen;  /* texts on their way, */
+    uint64_t answers; /* of which those of these bits, the oldest first, are for this viewer alone */
     bool behind;
+    gint *waiting; /* how many of its requests nobody has taken yet; shared with these, atomic */
 };
 
 struct zg_page_server {
@@ -40,18 +43,22 @@ struct zg_page_server {
 
 /* --- what a viewer wants */
 
-static void hand_over(struct zg_page_server *server, unsigned viewer, char *text, bool left)
+static void hand_over(const struct viewer *viewer, char *text, bool left)
 {
     struct zg_page_asked *asked = g_new(struct zg_page_asked, 1);
 
-    *asked = (struct zg_page_asked){ viewer, text, left };
-    g_async_queue_push(server->asked, asked);
+    *asked = (struct zg_page_asked){ viewer->number, text, left, g_atomic_rc_box_acquire(viewer->waiting) };
+    (void)g_atomic_int_add(viewer->waiting, 1);
+    g_async_queue_push(viewer->server->asked, asked);
 }
 
 void zg_page_asked_free(struct zg_page_asked *asked)
 {
-    if (asked)
-        g_free(asked->text);
+    if (!asked)
+        return;
+    (void)g_atomic_int_add(asked->waiting, -1);
+    g_atomic_rc_box_release(asked->waiting);
+    g_free(asked->text);
     g_free(asked);
 }
 
@@ -68,6 +75,7 @@ static void free_viewer(void *data)
 
     g_signal_handlers_disconnect_by_data(viewer->connection, viewer);
     g_object_unref(viewer->connection);
+    g_atomic_rc_box_release(viewer->waiting);
     g_free(viewer);
 }
 
@@ -75,10 +83,11 @@ static void catch_up(struct viewer *viewer)
 {
     if (viewer->unseen > 0)
         viewer->unseen--;
+    viewer->answers >>= 1;
     if (!viewer->behind || viewer->unseen > 0)
         return;
     viewer->behind = false;
-    hand_over(viewer->server, viewer->number, NULL, false);
+    hand_over(viewer, NULL, false);
 }
 
 static void take_text(SoupWebsocketConnection *connection, gint type, GBytes *message, gpointer data)
@@ -91,11 +100,10 @@ static void take_text(SoupWebsocketConnection *connection, gint type, GBytes *me
         soup_websocket_connection_close(connection, SOUP_WEBSOCKET_CLOSE_UNSUPPORTED_DATA, "text is expected");
     } else if (length >= 8 && memcmp(text, "{\"seen\":", 8) == 0) {
         catch_up(viewer);
-    } else if (viewer->unseen > UNSEEN_MOST || g_async_queue_length(viewer->server->asked) >
-                                                   WAITING_MOST * (gint)MAX(viewer->server->viewers->len, 1)) {
+    } else if (g_atomic_int_get(viewer->waiting) > WAITING_MOST) {
         soup_websocket_connection_close(connection, SOUP_WEBSOCKET_CLOSE_POLICY_VIOLATION, "it asks too much");
     } else {
-        hand_over(viewer->server, viewer->number, g_strndup(text, length), false);
+        hand_over(viewer, g_strndup(text, length), false);
     }
 }
 
@@ -105,7 +113,7 @@ static void leave(SoupWebsocketConnection *connection, gpointer data)
     struct zg_page_server *server = viewer->server;
 
     (void)connection;
-    hand_over(server, viewer->number, NULL, true);
+    hand_over(viewer, NULL, true);
     (void)g_ptr_array_remove(server->viewers, viewer);
     g_atomic_int_set(&server->count, (gint)server->viewers->len);
 }
@@ -122,18 +130,30 @@ static void welcome(SoupServer *soup, SoupServerMessage *message, const char *pa
     viewer->server = server;
     viewer->connection = g_object_ref(connection);
     viewer->number = ++server->last_number;
+    viewer->waiting = g_atomic_rc_box_new0(gint);
     soup_websocket_connection_set_max_incoming_payload_size(connection, ASKED_BYTES);
     soup_websocket_connection_set_keepalive_interval(connection, 20);
     (void)g_signal_connect(connection, "message", G_CALLBACK(take_text), viewer);
     (void)g_signal_connect(connection, "closed", G_CALLBACK(leave), viewer);
     g_ptr_array_add(server->viewers, viewer);
     g_atomic_int_set(&server->count, (gint)server->viewers->len);
-    hand_over(server, viewer->number, NULL, false);
+    hand_over(viewer, NULL, false);
 }
 
 guint zg_page_server_viewers(const struct zg_page_server *server)
 {
     return (guint)g_atomic_int_get(&server->count);
+}
+
+/* Has something done by the thread, in the order of the calls; never by the caller, who may be faster than the thread
+ * begins. */
+static void do_there(const struct zg_page_server *server, GSourceFunc function, void *data, GDestroyNotify free_data)
+{
+    g_autoptr(GSource) source = g_idle_source_new();
+
+    g_source_set_priority(source, G_PRIORITY_DEFAULT);
+    g_source_set_callback(source, function, data, free_data);
+    (void)g_source_attach(source, server->context);
 }
 
 /* --- telling */
@@ -153,6 +173,15 @@ static void free_telling(void *data)
     g_free(telling);
 }
 
+static unsigned updates_unseen(const struct viewer *viewer)
+{
+    unsigned answers = 0;
+
+    for (uint64_t left = viewer->answers; left > 0; left &= left - 1)
+        answers++;
+    return viewer->unseen - answers;
+}
+
 static gboolean tell_now(gpointer data)
 {
     const struct telling *telling = data;
@@ -162,13 +191,19 @@ static gboolean tell_now(gpointer data)
         struct viewer *viewer = viewers->pdata[i];
         if (telling->viewer > 0 && viewer->number != telling->viewer)
             continue;
-        if (telling->viewer == 0 && (viewer->behind || viewer->unseen >= UNSEEN_MOST)) {
+        if (telling->viewer == 0 &&
+            (viewer->behind || updates_unseen(viewer) >= UPDATES_MOST || viewer->unseen >= TEXTS_MOST - UPDATES_MOST)) {
             viewer->behind = true;
             continue;
         }
         if (soup_websocket_connection_get_state(viewer->connection) != SOUP_WEBSOCKET_STATE_OPEN)
             continue;
-        viewer->unseen++;
+        if (viewer->unseen >= TEXTS_MOST) {
+            soup_websocket_connection_close(viewer->connection, SOUP_WEBSOCKET_CLOSE_POLICY_VIOLATION,
+                                            "it asks, and does not read");
+            continue;
+        }
+        viewer->answers |= (uint64_t)(telling->viewer > 0) << viewer->unseen++;
         soup_websocket_connection_send_text(viewer->connection, telling->text);
     }
     return G_SOURCE_REMOVE;
@@ -180,7 +215,7 @@ static void tell(struct zg_page_server *server, unsigned viewer, const char *tex
 
     *telling = (struct telling){ server, viewer, g_strdup(text) };
     (void)g_atomic_int_add(&server->telling, 1);
-    g_main_context_invoke_full(server->context, G_PRIORITY_DEFAULT, tell_now, telling, free_telling);
+    do_there(server, tell_now, telling, free_telling);
 }
 
 void zg_page_server_tell(struct zg_page_server *server, unsigned viewer, const char *text)
@@ -397,7 +432,7 @@ void zg_page_server_free(struct zg_page_server *server)
     if (!server)
         return;
     if (server->thread) {
-        g_main_context_invoke(server->context, stop, server);
+        do_there(server, stop, server, NULL);
         (void)g_thread_join(server->thread);
     }
     while (g_main_context_iteration(server->context, FALSE)) /* what was still to be told */

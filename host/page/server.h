@@ -32,6 +32,7 @@ struct zg_page_asked {
     unsigned viewer;
     char *text; /* what it sent, valid UTF-8; NULL: it is new, or has lost updates, or has left */
     bool left;
+    gint *waiting; /* private */
 };
 
 /* Opaque; free with zg_page_server_free(). */

@@ -366,7 +366,36 @@ def strangers_are_refused():
     say(viewer, os.urandom(100), 0x82)
     while hear(viewer):
         pass
+    viewer = join(watch)  # asks, and does not say what it has seen
+    for _ in range(100):
+        try:
+            say(viewer, '{"ask":"series","name":"pick.tension"}')
+        except OSError:
+            break
+    while hear(viewer):
+        pass
+
+    # One that is behind gets no more; once it has caught up, it gets all anew.
+    viewer, told = join(watch), []
+    viewer.settimeout(1)
+    try:
+        while len(told) < 100:
+            told.append(hear(viewer))
+    except TimeoutError:
+        pass
+    kinds = [each["kind"] for each in told]
+    assert kinds.count("about") == 1 and 6 <= kinds.count("update") <= 8, kinds
+    viewer.settimeout(LEAST_WAIT)
+    for _ in told:
+        say(viewer, '{"seen":1}')
+    while hear(viewer)["kind"] != "about":
+        pass
+    everything = hear(viewer)
+    assert everything["all"] and everything["rows"], everything
     watch.end()
+    for _ in range(20):  # a link that is not there: it ends before the server has begun
+        ended = subprocess.run([ZEUGMA, "watch", LOOM, "serial:/nowhere", "--page"], capture_output=True, timeout=LEAST_WAIT, check=False)
+        assert ended.returncode == 3, ended
 
 
 def many_look():
