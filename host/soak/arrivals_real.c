@@ -81,7 +81,8 @@ static void note_stream(struct zgi_soak *soak, const struct zg_header *header, c
     zg_ledger_skip_to(soak->ledger, ZG_FLOW_STREAM_BACK, MAX(next, number + 1));
 }
 
-/* Whether this end's own frame came back to it, as on two wires whose receiver stays on while its end sends. */
+/* Whether this end's own frame came back to it, as on two wires whose receiver stays on while its end sends. What the
+ * device's stream would hold, too, is the device's: short frames of both hold little more than their number. */
 static bool is_own_echo(struct zgi_soak *soak, const struct zg_header *header, const uint8_t *payload, size_t length)
 {
     const bool is_request = soak->ids.echo && header->id == soak->ids.echo_request,
@@ -94,7 +95,9 @@ static bool is_own_echo(struct zgi_soak *soak, const struct zg_header *header, c
     if (length < zg_traffic_number_size(soak->plan))
         return false;
     const uint32_t number = zgi_number_of(soak, flow, payload);
-    return number < zg_ledger_next(soak->ledger, flow) && zgi_equals_sent(soak, flow, number, payload, length);
+    return number < zg_ledger_next(soak->ledger, flow) && zgi_equals_sent(soak, flow, number, payload, length) &&
+           (is_request || !zgi_equals_sent(soak, ZG_FLOW_STREAM_BACK, zgi_number_of(soak, ZG_FLOW_STREAM_BACK, payload),
+                                           payload, length));
 }
 
 int zgi_take_from_device(struct zgi_end *end, const struct zg_frame *frame, const uint8_t *payload, size_t length)

@@ -171,6 +171,24 @@ static void outages_have_their_losses(void **state)
     test_end(&device);
 }
 
+/* Frames of both streams that hold hardly more than their number look alike: none is taken for an echo of the other. */
+static void short_frames_are_told_apart(void **state)
+{
+    struct process device = test_start("sim " TEST_SOURCE "/examples/port_test/port_test.yaml --on pty:short");
+    (void)state;
+    test_await(&device, "Ctrl-C ends it");
+    for (unsigned size = 4; size <= 5; size++) {
+        g_autofree char *soak = g_strdup_printf("soak " TEST_SOURCE "/examples/port_test/port_test.yaml serial:short "
+                                                "--traffic stream --size %u --for 1s --slow 1s --json",
+                                                size);
+        g_autofree char *text = test_run(0, soak);
+        assert_true(number(text, "\"stream_back\": {", "\"delivered\"") > 100);
+        assert_true(number(text, "\"stream_back\": {", "\"lost_back\"") == 0);
+        assert_true(number(text, "\"unexpected\": {", "\"count\"") == 0);
+    }
+    test_end(&device);
+}
+
 /* Messages of the definition: what is answered has arrived; losses back show by the numbers; values are as was asked.
  */
 static void own_messages_are_accounted_for(void **state)
@@ -227,6 +245,7 @@ int main(void)
                                         cmocka_unit_test_teardown(the_ledger_is_proven, test_kill_running),
                                         cmocka_unit_test_teardown(several_links_have_one_verdict, test_kill_running),
                                         cmocka_unit_test_teardown(outages_have_their_losses, test_kill_running),
+                                        cmocka_unit_test_teardown(short_frames_are_told_apart, test_kill_running),
                                         cmocka_unit_test_teardown(own_messages_are_accounted_for, test_kill_running),
                                         cmocka_unit_test_teardown(runs_end_by_what_they_show, test_kill_running) };
     return test_run_processes(tests, G_N_ELEMENTS(tests));
