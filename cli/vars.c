@@ -83,12 +83,10 @@ static void print_json(const struct asking *asking, const struct wish *wish)
     const struct zg_variable *variable = wish->variable->variable;
     const struct zg_field *field = zg_variable_field(variable);
     struct zg_json json;
-    char at[32];
 
-    (void)g_snprintf(at, sizeof at, "%.6f", (double)zg_wire_now_ns(asking->wire) / 1e9);
     zg_json_begin(&json, false);
     zg_json_open(&json, NULL, '{');
-    zg_json_literal(&json, "at", at);
+    zg_json_seconds(&json, "at", zg_wire_now_ns(asking->wire));
     zg_json_string(&json, "variable", field->name);
     zg_json_unsigned(&json, "index", variable->index);
     if (wish->known)

@@ -106,11 +106,9 @@ static void say(struct watching *watching, const char *text)
 
     if (watching->form == FORM_JSON) {
         struct zg_json json;
-        char digits[32];
-        (void)g_snprintf(digits, sizeof digits, "%.6f", seconds(at_ns));
         zg_json_begin(&json, false);
         zg_json_open(&json, NULL, '{');
-        zg_json_literal(&json, "at", digits);
+        zg_json_seconds(&json, "at", at_ns);
         zg_json_string(&json, "note", text);
         zg_json_close(&json, '}');
         g_autofree char *object = zg_json_end(&json);

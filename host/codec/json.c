@@ -260,6 +260,14 @@ void zg_json_literal(struct zg_json *json, const char *key, const char *digits)
     g_string_append(json->text, digits);
 }
 
+void zg_json_seconds(struct zg_json *json, const char *key, uint64_t ns)
+{
+    char digits[32];
+
+    (void)g_snprintf(digits, sizeof digits, "%.6f", (double)ns / 1e9);
+    zg_json_literal(json, key, digits);
+}
+
 void zg_json_hex(struct zg_json *json, const char *key, const uint8_t *bytes, size_t count)
 {
     lead_in(json, key);

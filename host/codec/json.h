@@ -48,6 +48,9 @@ void zg_json_float(struct zg_json *json, const char *key, float value);
 /* A number given by its digits. */
 void zg_json_literal(struct zg_json *json, const char *key, const char *digits);
 
+/* A time in seconds, to the microsecond. */
+void zg_json_seconds(struct zg_json *json, const char *key, uint64_t ns);
+
 /* Bytes as a string of two hex digits each. */
 void zg_json_hex(struct zg_json *json, const char *key, const uint8_t *bytes, size_t count);
 

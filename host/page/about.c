@@ -34,7 +34,6 @@ static void add_step(const struct zg_step *step, struct zg_json *json)
 {
     const struct zg_field *field = step->field;
     g_autofree char *type = zg_type_name(field->type);
-    const bool single = !zg_step_is_string(step) && !zg_step_is_array(step) && !step->record;
 
     zg_json_string(json, "name", step->name);
     zg_json_string(json, "type", type);
@@ -47,12 +46,12 @@ static void add_step(const struct zg_step *step, struct zg_json *json)
     zg_json_string(json, "kind",
                    zg_step_is_string(step) && step->type.kind == ZG_KIND_TEXT ? "text"
                    : zg_step_is_string(step)                                  ? "bytes"
-                   : !single                                                  ? "many"
+                   : !zg_step_is_number(step)                                 ? "many"
                    : step->type.kind == ZG_KIND_BOOL                          ? "bool"
                    : step->type.enumeration                                   ? "named"
                                                                               : "number");
     add_names(step, json);
-    if (field->ranged && single) {
+    if (field->ranged && zg_step_is_number(step)) {
         add_limit(step, "low", step->low, json);
         add_limit(step, "high", step->high, json);
     }

@@ -119,11 +119,8 @@ static void add_line(struct zg_live *live, uint64_t at_ns, bool out, const struc
     g_autoptr(GString) values = g_string_new(NULL), frame = g_string_new(NULL);
     struct zg_json json;
 
-    if (live->frames.fresh >= FRESH_MOST && stretch->kind == ZG_STRETCH_FRAME) {
-        live->frames.omitted++;
-        return;
-    }
-    if (live->frames.fresh >= 2 * FRESH_MOST) { /* what was no frame is rather told than frames are */
+    /* what was no frame is rather told than frames are */
+    if (live->frames.fresh >= (stretch->kind == ZG_STRETCH_FRAME ? FRESH_MOST : 2 * FRESH_MOST)) {
         live->frames.omitted++;
         return;
     }
@@ -194,13 +191,10 @@ void zg_live_event(struct zg_live *live, uint64_t at_ns, const char *text)
 {
     g_autofree char *valid = g_utf8_make_valid(text, -1);
     struct zg_json json;
-    char digits[32];
 
-    zg_watched_event(&live->watched, at_ns, text);
-    (void)g_snprintf(digits, sizeof digits, "%.6f", (double)at_ns * 1e-9);
     zg_json_begin(&json, false);
     zg_json_open(&json, NULL, '{');
-    zg_json_literal(&json, "at", digits);
+    zg_json_seconds(&json, "at", at_ns);
     zg_json_string(&json, "text", valid);
     zg_json_close(&json, '}');
     zgi_feed_add(&live->events, zg_json_end(&json));
@@ -251,11 +245,10 @@ static void take_asked(struct zg_live *live, struct zg_wire *wire, struct zg_ses
     struct zg_page_asked *asked;
 
     for (unsigned i = 0; i < ASKED_MOST && (asked = zg_page_server_take(live->server)) != NULL; i++) {
-        if (asked->text) {
+        if (asked->text)
             zgi_live_ask(live, asked->viewer, asked->text, session);
-        } else {
+        else
             zgi_live_forget(live, asked->viewer);
-        }
         if (!asked->text && !asked->left) { /* what is new belongs to those who have the rest */
             g_autofree char *about = zgi_live_about(live), *update = zgi_live_update(live, false, wire, session),
                             *all = zgi_live_update(live, true, wire, session);

@@ -126,7 +126,7 @@ const buildRow = (row, message) => {
     for (const [index] of row.values) {
         const field = message.fields[index];
         const value = make("td", {}), extremes = make("td", {});
-        const plottable = !row.out && ["number", "bool", "named"].includes(field.kind) && !field.flags;
+        const single = ["number", "bool", "named"].includes(field.kind) && !field.flags, plottable = single && !row.out;
         const label = make("label", { title: field.summary ?? "" });
         if (plottable) {
             const name = seriesName(row, field);
@@ -136,7 +136,6 @@ const buildRow = (row, message) => {
             built.boxes = (built.boxes ?? []).concat({ name, field, box });
         }
         label.append(field.name);
-        const single = plottable || (row.out && ["number", "bool", "named"].includes(field.kind) && !field.flags);
         if (!single) value.colSpan = 3;
         body.append(make("tr", {}, make("td", {}, label), value,
             ...(single ? [make("td", { className: "quiet", textContent: field.unit ?? "" }), extremes] : [])));

@@ -209,7 +209,7 @@ static gboolean tell_now(gpointer data)
     return G_SOURCE_REMOVE;
 }
 
-static void tell(struct zg_page_server *server, unsigned viewer, const char *text)
+void zg_page_server_tell(struct zg_page_server *server, unsigned viewer, const char *text)
 {
     struct telling *telling = g_new(struct telling, 1);
 
@@ -218,16 +218,11 @@ static void tell(struct zg_page_server *server, unsigned viewer, const char *tex
     do_there(server, tell_now, telling, free_telling);
 }
 
-void zg_page_server_tell(struct zg_page_server *server, unsigned viewer, const char *text)
-{
-    tell(server, viewer, text);
-}
-
 /* The thread itself may be behind: then this update is lost to all, and the next one says so by its number. */
 void zg_page_server_tell_all(struct zg_page_server *server, const char *text)
 {
     if (g_atomic_int_get(&server->telling) < TELLING_MOST)
-        tell(server, 0, text);
+        zg_page_server_tell(server, 0, text);
 }
 
 /* --- requests */
@@ -398,7 +393,9 @@ static bool listen_there(struct zg_page_server *server, const char *where, GErro
     const bool listens = soup_server_listen(server->soup, address, 0, &reason);
     g_main_context_pop_thread_default(server->context);
     if (!listens) {
-        g_set_error(error, ZG_PAGE_ERROR, ZG_PAGE_ERROR_TROUBLE, "cannot listen on %s: %s", where, reason->message);
+        g_set_error(error, ZG_PAGE_ERROR, ZG_PAGE_ERROR_TROUBLE,
+                    "cannot listen on %s: %s; --page without an address takes this machine alone and a free port",
+                    where, reason->message);
         return false;
     }
     GSList *uris = soup_server_get_uris(server->soup);

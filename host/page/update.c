@@ -4,14 +4,6 @@
 
 enum { SPANS_MOST = 60 /* of one series, in one update */ };
 
-static void add_time(struct zg_json *json, const char *key, uint64_t ns)
-{
-    char digits[32];
-
-    (void)g_snprintf(digits, sizeof digits, "%.6f", (double)ns * 1e-9);
-    zg_json_literal(json, key, digits);
-}
-
 void zgi_feed_add(struct zgi_feed *feed, char *value)
 {
     g_queue_push_tail(&feed->kept, value);
@@ -97,7 +89,7 @@ static void add_row(const struct zg_table_row *row, uint64_t now_ns, struct zg_j
     zg_json_bool(json, "out", row->out);
     zg_json_unsigned(json, "source", row->source);
     zg_json_unsigned(json, "count", row->count);
-    add_time(json, "at", row->at_ns);
+    zg_json_seconds(json, "at", row->at_ns);
     zg_json_double(json, "per_s", zg_table_rate(row, now_ns));
     zg_json_open(json, "values", '[');
     for (guint i = 0; i < row->fields->len; i++)
@@ -130,8 +122,8 @@ static void add_spans(const GArray *spans, uint64_t from_ns, struct zg_json *jso
     for (guint i = 0; i < spans->len; i++) {
         const struct zg_series_span *span = &g_array_index(spans, struct zg_series_span, i);
         zg_json_open(json, NULL, '[');
-        add_time(json, NULL, MAX(span->from_ns, from_ns));
-        add_time(json, NULL, span->to_ns);
+        zg_json_seconds(json, NULL, MAX(span->from_ns, from_ns));
+        zg_json_seconds(json, NULL, span->to_ns);
         zg_json_double(json, NULL, span->least);
         zg_json_double(json, NULL, span->greatest);
         zg_json_unsigned(json, NULL, span->after_gap);
@@ -170,7 +162,7 @@ char *zgi_live_update(struct zg_live *live, bool all, struct zg_wire *wire, stru
     zg_json_string(&json, "kind", "update");
     zg_json_unsigned(&json, "number", all ? live->number : ++live->number);
     zg_json_bool(&json, "all", all);
-    add_time(&json, "at", now_ns);
+    zg_json_seconds(&json, "at", now_ns);
     add_state(live, wire, session, &json);
     add_rows(live, all, now_ns, &json);
     add_feed(&live->frames, "frames", all, &json);
@@ -181,7 +173,7 @@ char *zgi_live_update(struct zg_live *live, bool all, struct zg_wire *wire, stru
         add_followed(live, &json);
         zg_json_open(&json, "damages", '[');
         for (guint i = 0; i < live->damages->len; i++)
-            add_time(&json, NULL, g_array_index(live->damages, uint64_t, i));
+            zg_json_seconds(&json, NULL, g_array_index(live->damages, uint64_t, i));
         zg_json_close(&json, ']');
         g_array_set_size(live->damages, 0);
     }

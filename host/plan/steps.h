@@ -93,6 +93,12 @@ static inline bool zg_step_is_array(const struct zg_step *step)
     return !zg_step_is_string(step) && step->type.extent != ZG_EXTENT_ONE;
 }
 
+/* One number: no text or bytes, no array, no record. */
+static inline bool zg_step_is_number(const struct zg_step *step)
+{
+    return !zg_step_is_string(step) && !zg_step_is_array(step) && !step->record;
+}
+
 /* Of LEB128 numbers. */
 static inline bool zg_step_is_leb(const struct zg_step *step)
 {

@@ -107,8 +107,7 @@ static void append_field(struct zg_lines *lines, const struct zg_stretch *stretc
 {
     const struct zg_step *step = zg_block_step(&stretch->message->payload, index);
     const bool marked = zg_selection_marks(lines->selection, stretch->message, index, &stretch->values[index]);
-    const bool strays = !zg_step_is_string(step) && !zg_step_is_array(step) && !step->record &&
-                        !zg_step_permits(step, stretch->values[index].raw);
+    const bool strays = zg_step_is_number(step) && !zg_step_permits(step, stretch->values[index].raw);
     GString *cell = lines->cell;
 
     g_string_assign(cell, step->name);

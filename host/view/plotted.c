@@ -79,18 +79,14 @@ void zg_plotted_free(struct zg_plotted *plotted)
     g_free(plotted);
 }
 
-static bool is_number(const struct zg_step *step)
-{
-    return !zg_step_is_string(step) && !zg_step_is_array(step) && !step->record;
-}
-
 /* Whether any field that the selection shows can be drawn. */
 static bool has_numbers(const struct zg_plan *plan, const struct zg_selection *selection)
 {
     for (unsigned i = 0; i < plan->messages->len; i++) {
         const struct zg_plan_message *message = zg_plan_message_at(plan, i);
         for (unsigned k = 0; k < message->payload.steps->len; k++)
-            if (zg_selection_shows_field(selection, message, k) && is_number(zg_block_step(&message->payload, k)))
+            if (zg_selection_shows_field(selection, message, k) &&
+                zg_step_is_number(zg_block_step(&message->payload, k)))
                 return true;
     }
     return false;
@@ -121,7 +117,7 @@ void zg_plotted_add_all(struct zg_plotted *plotted, const struct zg_selection *s
         for (unsigned k = 0; k < message->payload.steps->len; k++) {
             const struct zg_step *step = zg_block_step(&message->payload, k);
             g_autofree char *name = g_strdup_printf("%s.%s", message->message->name, step->name);
-            if (zg_selection_shows_field(selection, message, k) && is_number(step))
+            if (zg_selection_shows_field(selection, message, k) && zg_step_is_number(step))
                 (void)zg_plotted_add(plotted, name, NULL);
         }
     }
@@ -183,7 +179,7 @@ static const GArray *wanted_of(const struct zg_plotted *plotted, const struct zg
         for (unsigned k = 0; k < message->payload.steps->len; k++) {
             const struct wanted wanted = { plotted->panels->pdata[i], k };
             if (zg_selection_shows_field(wanted.panel->selection, message, k) &&
-                is_number(zg_block_step(&message->payload, k)))
+                zg_step_is_number(zg_block_step(&message->payload, k)))
                 g_array_append_val(found, wanted);
         }
     (void)g_hash_table_insert(plotted->wanted, (gpointer)message, found);

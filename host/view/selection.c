@@ -237,7 +237,7 @@ bool zg_selection_marks(const struct zg_selection *selection, const struct zg_pl
 {
     const struct zg_step *step = zg_block_step(&message->payload, index);
 
-    if (zg_step_is_string(step) || zg_step_is_array(step) || step->record)
+    if (!zg_step_is_number(step))
         return false;
     for (unsigned i = 0; i < selection->marks->len; i++) {
         const struct mark *mark = &g_array_index(selection->marks, struct mark, i);

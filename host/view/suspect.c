@@ -111,9 +111,8 @@ static void note_values(struct zg_suspect *suspect, const struct zg_stretch *str
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         const union zg_raw raw = stretch->values[i].raw;
-        if (zg_step_is_string(step) || zg_step_is_array(step) || step->record || step->bits < 16 ||
-            step->bits % 8 != 0 || step->type.kind == ZG_KIND_FLOAT || !step->field->ranged ||
-            zg_step_permits(step, raw))
+        if (!zg_step_is_number(step) || step->bits < 16 || step->bits % 8 != 0 || step->type.kind == ZG_KIND_FLOAT ||
+            !step->field->ranged || zg_step_permits(step, raw))
             continue;
         const uint64_t word = swapped(raw.u, step->bits / 8);
         const union zg_raw other =

@@ -35,7 +35,7 @@ void zg_table_free(struct zg_table *table)
 
 static bool can_be_drawn(const struct zg_step *step)
 {
-    return !zg_step_is_string(step) && !zg_step_is_array(step) && !step->record && !step->type.enumeration;
+    return zg_step_is_number(step) && !step->type.enumeration;
 }
 
 static struct zg_table_row *new_row(const struct zg_table *table, const struct zg_plan_message *message, bool out,

@@ -66,7 +66,7 @@ static void append_term(GString *text, const char *value, const struct zg_piece 
 /* Whether a step is one number at a known place; and whether it is an array of bits in a run that others may share. */
 static bool is_single(const struct zg_step *step)
 {
-    return !zg_step_is_string(step) && !zg_step_is_array(step) && !zg_step_is_leb(step) && !step->record;
+    return zg_step_is_number(step) && !zg_step_is_leb(step);
 }
 
 static bool is_bit_array(const struct zg_step *step)
