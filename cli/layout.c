@@ -41,6 +41,16 @@ static void print_map(const struct zg_block *block, unsigned front)
         cli_print("\n%s", map->str);
 }
 
+/* The length that a record holds of itself. */
+static void print_length(const struct zg_block *block, unsigned name_width)
+{
+    g_autofree char *bytes = zg_place_length_bytes(block), *meaning = zg_place_length(block);
+    g_autofree char *type = g_strdup_printf("u%u", block->length->bits);
+
+    print_line(name_width, bytes, "", block->length->name, type, NULL, "");
+    cli_print("  %*s%s\n", 20, "", meaning);
+}
+
 /* A block that follows a tag, or so many bytes of ticket and base. */
 static void print_block(const struct zg_block *block, unsigned name_width, unsigned tickets, const struct zg_tag *tag)
 {
@@ -62,6 +72,8 @@ static void print_block(const struct zg_block *block, unsigned name_width, unsig
         print_line(name_width, "1", "", "(base)", "u8", NULL, "");
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
+        if (block->length && block->length->before == i)
+            print_length(block, name_width);
         g_autofree char *bytes = zg_place_bytes(block, i, front);
         g_autofree char *bits = zg_place_bits(step);
         g_autofree char *type = zg_place_type(step);
@@ -71,6 +83,8 @@ static void print_block(const struct zg_block *block, unsigned name_width, unsig
         if (count)
             cli_print("  %*s%s\n", 20, "", count);
     }
+    if (block->length && block->length->before == block->steps->len)
+        print_length(block, name_width);
     print_map(block, front);
 }
 
@@ -100,7 +114,7 @@ static size_t widest_of(const struct zg_block *block, size_t width)
 {
     for (unsigned i = 0; i < block->steps->len; i++)
         width = MAX(width, strlen(zg_block_step(block, i)->name));
-    return width;
+    return block->length ? MAX(width, strlen(block->length->name)) : width;
 }
 
 static unsigned widest_name(const struct zg_plan *plan)
@@ -439,6 +453,21 @@ static void message_to_json(struct zg_json *json, const struct zg_plan *plan, co
     zg_json_close(json, '}');
 }
 
+/* The length that a record holds of itself. */
+static void length_to_json(struct zg_json *json, const struct zg_block *record)
+{
+    const struct zg_record_length *length = record->length;
+
+    zg_json_open(json, "length", '{');
+    zg_json_string(json, "name", length->name);
+    zg_json_unsigned(json, "byte", record->length_byte);
+    zg_json_unsigned(json, "bits", length->bits);
+    zg_json_string(json, "order", length->big_endian ? "big" : "little");
+    zg_json_string(json, "counts", length->counts_rest ? "rest" : "record");
+    zg_json_unsigned(json, "plus", length->plus);
+    zg_json_close(json, '}');
+}
+
 static void records_to_json(struct zg_json *json, const struct zg_plan *plan)
 {
     zg_json_open(json, "records", '[');
@@ -446,6 +475,8 @@ static void records_to_json(struct zg_json *json, const struct zg_plan *plan)
         const struct zg_block *record = g_ptr_array_index(plan->records, i);
         zg_json_open(json, NULL, '{');
         zg_json_string(json, "record", record->name);
+        if (record->length)
+            length_to_json(json, record);
         block_to_json(json, "fields", record);
         zg_json_close(json, '}');
     }

@@ -67,13 +67,39 @@ static void random_field(struct zg_random *random, GString *text, unsigned numbe
     }
 }
 
+/* A field that goes to the end of what it is in, with a limit. */
+static void random_tail(struct zg_random *random, GString *text, const char *more)
+{
+    static const char *const types[] = { "bytes", "text", "ascii", "i24", "sleb64", "u16" };
+
+    g_string_append_printf(text, "      rest: { type: \"%s[..%u]\", count: none%s }\n",
+                           types[zg_random_below(random, G_N_ELEMENTS(types))],
+                           1 + (unsigned)zg_random_below(random, 20), more);
+}
+
+/* The length that a record holds of itself, behind a field of one size or in front of all. */
+static void random_length(struct zg_random *random, GString *text)
+{
+    if (zg_random_one_in(random, 2))
+        g_string_append_printf(text, "      kind: u%u\n", 1 + (unsigned)zg_random_below(random, 20));
+    g_string_append_printf(text, "      own: { type: u%u, counts: %s, plus: %u%s }\n",
+                           zg_random_one_in(random, 4) ? 8U : 16U, zg_random_one_in(random, 2) ? "rest" : "record",
+                           zg_random_one_in(random, 2) ? (unsigned)zg_random_below(random, 9) : 0,
+                           zg_random_one_in(random, 3) ? ", order: big" : "");
+}
+
 static void random_records(struct zg_random *random, GString *text, unsigned enums, unsigned records)
 {
     g_string_append(text, records > 0 ? "records:\n" : "");
     for (unsigned i = 0; i < records; i++) {
+        const bool has_length = zg_random_one_in(random, 2);
         g_string_append_printf(text, "  r%u:\n", i);
+        if (has_length)
+            random_length(random, text);
         for (unsigned k = 0; k < 1 + zg_random_below(random, 4); k++)
             random_field(random, text, k, enums, i, "");
+        if (has_length && zg_random_one_in(random, 2))
+            random_tail(random, text, "");
     }
 }
 
@@ -162,7 +188,9 @@ static char *random_definition(struct zg_random *random)
             random_field(random, text, k, enums, records, "");
         for (unsigned k = 0; k < newer; k++)
             random_field(random, text, fields + k, enums, records, k == 0 ? ", since: 3.1" : ", since: 3.2");
-        if (open_ended)
+        if (open_ended && zg_random_one_in(random, 4))
+            random_tail(random, text, newer > 0 ? ", since: 3.2" : "");
+        else if (open_ended)
             g_string_append_printf(text, "      rest: { type: \"%s[..]\"%s }\n",
                                    zg_random_one_in(random, 4)   ? "bytes"
                                    : zg_random_one_in(random, 4) ? "text"

@@ -163,8 +163,16 @@ static void compare_extents(const struct field_pair *pair)
 {
     const struct zg_step *before = pair->before, *after = pair->after;
     g_autofree char *old_type = zg_type_name(before->type), *new_type = zg_type_name(after->type);
-    bool counted = after->type.extent == ZG_EXTENT_COUNTED && before->type.extent == ZG_EXTENT_COUNTED;
+    bool counted = before->type.extent == after->type.extent && zg_step_is_open_count(after) &&
+                   !zg_step_is_unlimited(before) && !zg_step_is_unlimited(after);
 
+    if (before->type.extent != after->type.extent && strcmp(old_type, new_type) == 0) {
+        field_changed(pair, ZG_BREAKING, 0,
+                      before->type.extent == ZG_EXTENT_COUNTED
+                          ? "it has no count in front now; each end expects another number of bytes"
+                          : "it has a count in front now; each end expects another number of bytes");
+        return;
+    }
     if (counted && before->count_unit != after->count_unit) {
         breaks(pair, "the count of", before->count_unit > 1 ? "bytes," : "elements,",
                after->count_unit > 1 ? "bytes" : "elements", "each end expects another number of elements");
@@ -339,6 +347,27 @@ static void added(struct zgi_comparison *comparison, const char *owner, const st
                         : "");
 }
 
+/* The lengths that two records hold of themselves. */
+static void compare_lengths(struct zgi_comparison *comparison, const char *owner, const struct zg_block *before,
+                            const struct zg_block *after, struct zg_place at_before, struct zg_place at_after)
+{
+    const struct zg_record_length *old = before->length, *new = after->length;
+
+    if (!old && !new)
+        return;
+    if (!old || !new)
+        zgi_changed(comparison, ZG_BREAKING, 0, old ? old->place : at_before, new ? new->place : at_after,
+                    old ? "%s no longer holds its length; each end reads what follows from other bytes"
+                        : "%s holds its length now; each end reads what follows from other bytes",
+                    owner);
+    else if (old->bits != new->bits || before->length_byte != after->length_byte ||
+             (new->bits > 8 && old->big_endian != new->big_endian) || old->counts_rest != new->counts_rest ||
+             old->plus != new->plus)
+        zgi_changed(comparison, ZG_BREAKING, 0, old->place, new->place,
+                    "%s.%s, its length, has another place, type or meaning; each end expects another number of bytes",
+                    owner, new->name);
+}
+
 void zgi_compare_blocks(struct zgi_comparison *comparison, const char *owner, const struct zg_block *before,
                         const struct zg_block *after, enum zg_side from, struct zg_place at_before,
                         struct zg_place at_after)
@@ -349,6 +378,7 @@ void zgi_compare_blocks(struct zgi_comparison *comparison, const char *owner, co
     g_autoptr(GString) moved = g_string_new(NULL);
     int last = -1;
 
+    compare_lengths(comparison, owner, before, after, at_before, at_after);
     for (unsigned i = 0; i < after->steps->len; i++) {
         partners[i] = partner_of(before, old_positions, after, new_positions, i);
         if (partners[i] >= 0) {

@@ -65,8 +65,31 @@ char *zg_place_count(const struct zg_step *step)
 {
     if (!step->field || step->field->count_place.line == 0)
         return NULL;
+    if (step->type.extent == ZG_EXTENT_REST)
+        return g_strdup("to the end, without a count");
     return g_strdup_printf("a count of %u byte%s in front, which counts %s", step->count_size,
                            step->count_size == 1 ? "" : "s", step->count_unit > 1 ? "bytes" : "elements");
+}
+
+char *zg_place_length_bytes(const struct zg_block *block)
+{
+    const unsigned first = block->length_byte, last = zg_block_length_end(block) - 1;
+
+    return last > first ? g_strdup_printf("%u-%u", first, last) : g_strdup_printf("%u", first);
+}
+
+char *zg_place_length(const struct zg_block *block)
+{
+    const struct zg_record_length *length = block->length;
+    const struct zg_step *last = zg_block_step(block, block->steps->len - 1);
+    GString *text =
+        g_string_new(length->counts_rest ? "counts the record's bytes behind it" : "counts all bytes of the record");
+
+    if (length->plus > 0)
+        g_string_append_printf(text, ", and %u more", length->plus);
+    if (last->type.extent != ZG_EXTENT_REST)
+        g_string_append(text, "; what is behind the known fields is skipped");
+    return g_string_free(text, FALSE);
 }
 
 char *zg_place_range(const struct zg_step *step)
@@ -112,6 +135,8 @@ char *zg_place_label(const struct zg_block *block, int owner)
 {
     if (owner == ZG_NOBODY)
         return g_strdup("");
+    if (owner == ZG_LENGTH)
+        return g_strdup(block->length->name);
     const struct zg_step *step = zg_block_step(block, (unsigned)(owner % ZG_OWNER_STEPS));
     return zg_step_is_array(step) ? g_strdup_printf("%s[%d]", step->name, owner / ZG_OWNER_STEPS)
                                   : g_strdup(step->name);
@@ -126,11 +151,15 @@ int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *ne
             break;
         *bytes = MAX(*bytes, zg_step_end(step));
     }
+    if (block->length)
+        *bytes = MAX(*bytes, zg_block_length_end(block));
     int *owners = g_new(int, 8 * *bytes + 1);
     for (unsigned i = 0; i < 8 * *bytes; i++)
         owners[i] = ZG_NOBODY;
     for (unsigned i = 0; i < *next; i++)
         mark_step(zg_block_step(block, i), (int)i, owners, *bytes);
+    for (unsigned i = 8 * block->length_byte; block->length && i < 8 * zg_block_length_end(block); i++)
+        owners[i] = ZG_LENGTH;
     return owners;
 }
 

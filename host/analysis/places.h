@@ -20,12 +20,18 @@ char *zg_place_type(const struct zg_step *step);
 
 /* What stands in front of an array with a count of its own; NULL: there is none. */
 char *zg_place_count(const struct zg_step *step);
+
+/* The bytes of the length that a record holds of itself: "1", "0-1"; and what it counts, in words. */
+char *zg_place_length_bytes(const struct zg_block *block);
+char *zg_place_length(const struct zg_block *block);
+
 char *zg_place_range(const struct zg_step *step);
 
 /* Which step each bit of a block's first part belongs to, up to what varies or is newer: owners[8 * byte + 7 - bit], or
  * ZG_NOBODY. For an array ZG_OWNER_STEPS times the element is added. `*bytes` is the length of that part, `*next` the
  * first step after it. */
 #define ZG_NOBODY (-1)
+#define ZG_LENGTH (-2) /* the length that a record holds of itself */
 #define ZG_OWNER_STEPS 0x10000
 int *zg_place_owners(const struct zg_block *block, unsigned *bytes, unsigned *next);
 

@@ -59,15 +59,25 @@ static uint8_t *pack_elements(const struct zg_step *step, const struct zg_value 
     return at;
 }
 
+/* A number of one or two bytes. */
+static void put_number(unsigned number, unsigned size, bool big_endian, uint8_t *at)
+{
+    at[size == 2 && big_endian ? 1 : 0] = (uint8_t)number;
+    if (size == 2)
+        at[big_endian ? 0 : 1] = (uint8_t)(number >> 8);
+}
+
+static unsigned get_number(unsigned size, bool big_endian, const uint8_t *at)
+{
+    if (size == 1)
+        return at[0];
+    return big_endian ? (unsigned)at[0] << 8 | at[1] : (unsigned)at[1] << 8 | at[0];
+}
+
 static void put_count(const struct zg_step *step, unsigned count, uint8_t *at)
 {
-    count *= MAX(step->count_unit, 1);
-    if (step->count_size == 1)
-        at[0] = (uint8_t)count;
-    if (step->count_size != 2)
-        return;
-    at[step->count_big_endian ? 1 : 0] = (uint8_t)count;
-    at[step->count_big_endian ? 0 : 1] = (uint8_t)(count >> 8);
+    if (step->count_size > 0)
+        put_number(count * MAX(step->count_unit, 1), step->count_size, step->count_big_endian, at);
 }
 
 /* Writes a step whose place counts from `base`, and returns its end. The bytes of a run that it shares are zero or hold
@@ -95,6 +105,16 @@ static uint8_t *pack_step(const struct zg_step *step, const struct zg_value *val
     return at + (own_place ? (value->count * step->bits + 7) / 8 : 0);
 }
 
+/* Writes the length that a record holds of itself. `end` is behind its fields. */
+static uint8_t *put_length(const struct zg_block *block, uint8_t *at, uint8_t *end)
+{
+    uint8_t *const past = MAX(end, at + zg_block_length_end(block));
+
+    put_number(zg_block_length_of(block, (unsigned)(past - at)), block->length->bits / 8, block->length->big_endian,
+               at + block->length_byte);
+    return past;
+}
+
 /* The bytes from `at` on are zero. */
 static uint8_t *pack_block(const struct zg_block *block, const struct zg_value *values, uint8_t *at)
 {
@@ -110,7 +130,7 @@ static uint8_t *pack_block(const struct zg_block *block, const struct zg_value *
         else
             end = base + zg_step_end(step);
     }
-    return end;
+    return block->length ? put_length(block, at, end) : end;
 }
 
 static size_t element_size(const struct zg_step *step, const struct zg_value *item)
@@ -138,7 +158,7 @@ static size_t step_size(const struct zg_step *step, const struct zg_value *value
 
 size_t zg_block_size(const struct zg_block *block, const struct zg_value *values)
 {
-    size_t size = 0;
+    size_t size = block->length ? block->length->bits / 8 : 0;
     for (unsigned i = 0; i < block->steps->len; i++)
         size += step_size(zg_block_step(block, i), &values[i]);
     return size;
@@ -196,19 +216,12 @@ static const uint8_t *unpack_elements(const struct zg_step *step, struct zg_valu
     return at;
 }
 
-static unsigned get_count(const struct zg_step *step, const uint8_t *at)
-{
-    if (step->count_size == 1)
-        return at[0];
-    return step->count_big_endian ? (unsigned)at[0] << 8 | at[1] : (unsigned)at[1] << 8 | at[0];
-}
-
 /* How many elements or bytes a step has, if `length` bytes follow its count. False: more than it may have. */
 static bool element_count(const struct zg_step *step, const uint8_t *at, size_t length, unsigned *count)
 {
     *count = step->most;
     if (step->type.extent == ZG_EXTENT_COUNTED) {
-        *count = get_count(step, at);
+        *count = get_number(step->count_size, step->count_big_endian, at);
         if (*count % step->count_unit != 0)
             return false;
         *count /= step->count_unit;
@@ -266,11 +279,26 @@ static const uint8_t *unpack_step(const struct zg_step *step, struct zg_value *v
     return own_place ? first + (count * step->bits + 7) / 8 : first;
 }
 
+/* Where a record ends that says so itself. NULL: it is cut short. */
+static const uint8_t *own_end(const struct zg_block *block, const uint8_t *at, const uint8_t *end)
+{
+    const struct zg_record_length *length = block->length;
+    const unsigned before = zg_block_length_of(block, 0); /* what the length says less the size, modulo 2^32 */
+
+    if (end - at < (ptrdiff_t)zg_block_length_end(block))
+        return NULL;
+    const unsigned size = get_number(length->bits / 8, length->big_endian, at + block->length_byte) - before;
+    return size >= zg_block_length_end(block) && size <= (size_t)(end - at) ? at + size : NULL;
+}
+
 static const uint8_t *unpack_block(const struct zg_block *block, const uint8_t *at, const uint8_t *end,
                                    struct zg_value *values, bool may_be_older)
 {
     const uint8_t *base = at, *taken = at;
     bool missing = false;
+
+    if (block->length && !(end = own_end(block, at, end)))
+        return NULL;
 
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
@@ -289,7 +317,7 @@ static const uint8_t *unpack_block(const struct zg_block *block, const uint8_t *
         else
             taken = base + zg_step_end(step);
     }
-    return taken;
+    return block->length ? end : taken;
 }
 
 bool zg_block_unpack(const struct zg_block *block, const uint8_t *at, size_t length, struct zg_value *values,

@@ -268,7 +268,7 @@ static bool count_error(const char *path, const struct zg_step *step, unsigned c
 {
     g_autofree char *type = zg_type_name(step->type);
 
-    if (step->type.extent == ZG_EXTENT_REST)
+    if (zg_step_is_unlimited(step))
         return value_error(path, error, "%u %s are too many; the payload has room for %u", count, what, step->most);
     return value_error(path, error, "%u %s are not %s", count, what, type);
 }

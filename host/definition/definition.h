@@ -29,7 +29,7 @@ enum zg_kind {
     ZG_KIND_RECORD
 };
 
-/* How often a type occurs: once, N times, up to N times after a count, or up to the end of the payload. */
+/* How often a type occurs: once, N times, up to N times after a count, or up to the end of the payload or record. */
 enum zg_extent { ZG_EXTENT_ONE, ZG_EXTENT_FIXED, ZG_EXTENT_COUNTED, ZG_EXTENT_REST };
 
 struct zg_enum;
@@ -40,7 +40,7 @@ struct zg_type {
     unsigned bits; /* of one integer or float; LEB128: 32 or 64 */
     bool is_ascii; /* of text: bytes 20 to 7E alone */
     enum zg_extent extent;
-    unsigned count;                    /* N of FIXED and COUNTED: elements; text and bytes: bytes */
+    unsigned count;                    /* N of FIXED and COUNTED, limit of REST or 0: elements; text and bytes: bytes */
     const struct zg_enum *enumeration; /* of enum or flags, whose kind is unsigned or signed; otherwise NULL */
     const struct zg_record *record;    /* of kind record */
 };
@@ -140,11 +140,23 @@ struct zg_field {
     struct zg_place default_place;
 };
 
+/* A number among a record's fields that says how many bytes this one has. It is no field: who sends computes it. */
+struct zg_record_length {
+    char *name;
+    unsigned bits; /* 8 or 16; 0: the record has none */
+    bool big_endian;
+    bool counts_rest; /* the bytes behind it; otherwise all of the record */
+    unsigned plus;    /* and so much more */
+    unsigned before;  /* how many fields stand in front of it */
+    struct zg_place place;
+};
+
 /* Fields under one name. Never contains itself, at any depth. */
 struct zg_record {
     char *name;
     char *summary;
     GPtrArray *fields; /* struct zg_field */
+    struct zg_record_length length;
     struct zg_place place;
 };
 

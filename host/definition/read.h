@@ -11,7 +11,8 @@ extern const struct zgi_key zgi_definition_keys[], zgi_field_keys[], zgi_variabl
     zgi_format_keys[], zgi_pair_keys[], zgi_clock_keys[], zgi_framing_keys[], zgi_ends_keys[], zgi_named_check_keys[],
     zgi_crc_keys[], zgi_frame_keys[], zgi_role_keys[], zgi_length_keys[], zgi_const_keys[], zgi_count_keys[],
     zgi_node_keys[], zgi_message_keys[], zgi_reply_keys[], zgi_services_keys[], zgi_value_keys[], zgi_enum_keys[],
-    zgi_flags_keys[], zgi_form_keys[], zgi_layout_keys[], zgi_pairs_keys[], zgi_constant_keys[];
+    zgi_flags_keys[], zgi_form_keys[], zgi_layout_keys[], zgi_pairs_keys[], zgi_constant_keys[],
+    zgi_record_length_keys[];
 
 /* Each takes the definition as `into`. */
 void zgi_read_line(struct zgi_reader *reader, const struct zgi_entry *entry, void *into);
@@ -45,13 +46,16 @@ bool zgi_read_type(struct zgi_reader *reader, yaml_node_t *node, const struct zg
 /* The same, for integer types only. */
 bool zgi_read_integer_type(struct zgi_reader *reader, yaml_node_t *node, struct zg_type *type);
 
+/* Whether a value of this type may go to the end of what it is in; if not, a diagnostic. */
+bool zgi_may_be_open_ended(struct zgi_reader *reader, struct zg_place place, struct zg_type type);
+
 /* A built-in type without extent. */
 bool zgi_builtin_type(const char *word, struct zg_type *type);
 
-/* Reads a mapping of fields into an array of struct zg_field. Those with `const` are put into `constants`, unless it is
- * NULL and they are errors. */
+/* Reads a mapping of fields into an array of struct zg_field. What has `const` is put into `constants`, what has
+ * `counts` into `length`; where that is NULL, it is an error. */
 void zgi_read_fields(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
-                     GPtrArray *fields, GPtrArray *constants);
+                     GPtrArray *fields, GPtrArray *constants, struct zg_record_length *length);
 GPtrArray *zgi_fields_new(void);
 
 /* A layout; `whole`: of all messages, which none but pattern can be. */

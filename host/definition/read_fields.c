@@ -10,7 +10,7 @@
 struct field_reading {
     const struct zg_definition *definition;
     struct zg_field *field;
-    bool typed;
+    bool typed, uncounted;
     int decimals; /* of scale and offset */
     struct zg_place scale_place, range_place;
 };
@@ -155,11 +155,14 @@ static void read_as(struct zgi_reader *reader, const struct zgi_entry *entry, vo
 
 static void read_count_is(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
-    static const char *const words[] = { "elements", "bytes", NULL };
+    static const char *const words[] = { "elements", "bytes", "none", NULL };
+    struct field_reading *reading = into;
     unsigned index;
 
-    if (zgi_read_choice(reader, entry->value, "what the count counts", words, &index))
-        ((struct field_reading *)into)->field->counts_bytes = index == 1;
+    if (!zgi_read_choice(reader, entry->value, "what the count counts", words, &index))
+        return;
+    reading->field->counts_bytes = index == 1;
+    reading->uncounted = index == 2;
 }
 
 static void read_count_type(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
@@ -171,10 +174,11 @@ static void read_count_type(struct zgi_reader *reader, const struct zgi_entry *e
         ((struct field_reading *)into)->field->count_bits = 8 * (index + 1);
 }
 
-const struct zgi_key zgi_count_keys[] = { { "type", false, read_count_type, "count_type",
-                                            "u8 or u16; default: the smaller one that fits" },
-                                          { "is", true, read_count_is, "count_is", "elements (default) or bytes" },
-                                          { 0 } };
+const struct zgi_key zgi_count_keys[] = {
+    { "type", false, read_count_type, "count_type", "u8 or u16; default: the smaller one that fits" },
+    { "is", true, read_count_is, "count_is", "elements (default), bytes, or none: there is no count" },
+    { 0 }
+};
 
 static void read_count(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
@@ -199,7 +203,8 @@ const struct zgi_key zgi_field_keys[] = {
     { "since", false, read_since, "version", "Version of the protocol that introduced the field" },
     { "default", false, read_default, "default",
       "Physical value of the field in payloads of older senders; default raw zero" },
-    { "count", false, read_count, "count", "What the count in front of an array counts: elements (default) or bytes" },
+    { "count", false, read_count, "count",
+      "What the count in front of an array counts: elements (default) or bytes; none: the array goes to the end" },
     { "key", false, read_key, "any_text", "In pairs and json: its name on the wire; default the field's" },
     { "optional", false, read_optional, "bool", "In text layouts: it may be absent; default false" },
     { "as", false, read_as, "form", "In text layouts: how the value is written" },
@@ -245,6 +250,48 @@ const struct zgi_key zgi_constant_keys[] = {
     { 0 }
 };
 
+static void read_length_type(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "u8", "u16", NULL };
+    unsigned index;
+
+    if (zgi_read_choice(reader, entry->value, "the type of a record's length", words, &index))
+        ((struct zg_record_length *)into)->bits = 8 * (index + 1);
+}
+
+static void read_length_counts(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    static const char *const words[] = { "record", "rest", NULL };
+    unsigned index;
+
+    if (zgi_read_choice(reader, entry->value, "what a record's length counts", words, &index))
+        ((struct zg_record_length *)into)->counts_rest = index == 1;
+}
+
+static void read_length_plus(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    uint64_t plus;
+
+    if (zgi_read_unsigned(reader, entry->value, "how much more the length counts,", 0, 255, &plus))
+        ((struct zg_record_length *)into)->plus = (unsigned)plus;
+}
+
+static void read_length_order(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
+{
+    zgi_read_order(reader, entry->value, &((struct zg_record_length *)into)->big_endian);
+}
+
+/* What says how long a record is. */
+const struct zgi_key zgi_record_length_keys[] = {
+    { "type", true, read_length_type, "count_type", "u8 or u16" },
+    { "counts", true, read_length_counts, "record_counts",
+      "record: all of its bytes, or rest: those behind this number" },
+    { "plus", false, read_length_plus, "natural", "How much more it counts; default 0" },
+    { "order", false, read_length_order, "byte_order", "Byte order; default: the frame's" },
+    { "summary", false, skip_summary, "text", "What it is for" },
+    { 0 }
+};
+
 /* The physical limits of a field's raw type. */
 static void type_limits(const struct zg_field *field, mpq_t low, mpq_t high)
 {
@@ -282,9 +329,10 @@ static void check_range_reachable(struct zgi_reader *reader, const struct field_
     mpq_clears(low, high, NULL);
 }
 
-/* What a count in front of an array can be. */
-static void check_count(struct zgi_reader *reader, const struct zg_field *field, const char *type)
+/* What a count in front of an array can be. Without one the array goes to the end. */
+static void check_count(struct zgi_reader *reader, const struct field_reading *reading, const char *type)
 {
+    struct zg_field *field = reading->field;
     const unsigned size = field->type.bits / 8;
     const bool is_whole = field->type.kind != ZG_KIND_RECORD && field->type.kind != ZG_KIND_LEB_UNSIGNED &&
                           field->type.kind != ZG_KIND_LEB_SIGNED && field->type.bits % 8 == 0;
@@ -292,7 +340,10 @@ static void check_count(struct zgi_reader *reader, const struct zg_field *field,
 
     if (field->count_place.line == 0)
         return;
-    if (field->type.extent != ZG_EXTENT_COUNTED)
+    if (reading->uncounted && field->count_bits > 0)
+        zgi_error(reader->diagnostics, field->count_place, "the count of %s has a type and is none; omit one of them",
+                  field->name);
+    else if (field->type.extent != ZG_EXTENT_COUNTED)
         zgi_error(reader->diagnostics, field->count_place, "only an array [..N] has a count; %s is %s", field->name,
                   type);
     else if (field->counts_bytes && !is_whole)
@@ -301,6 +352,8 @@ static void check_count(struct zgi_reader *reader, const struct zg_field *field,
     else if (field->count_bits == 8 && most > 255)
         zgi_error(reader->diagnostics, field->count_place, "%s may count up to %u; expected type: u16", field->name,
                   most);
+    else if (reading->uncounted && zgi_may_be_open_ended(reader, field->count_place, field->type))
+        field->type.extent = ZG_EXTENT_REST;
 }
 
 static void check_field(struct zgi_reader *reader, struct field_reading *reading)
@@ -311,7 +364,7 @@ static void check_field(struct zgi_reader *reader, struct field_reading *reading
 
     field->scaled = mpq_cmp_ui(field->scale, 1, 1) != 0 || mpq_sgn(field->offset) != 0;
     field->decimals = reading->decimals;
-    check_count(reader, field, type);
+    check_count(reader, reading, type);
     if (field->scaled && !integer)
         zgi_error(reader->diagnostics, reading->scale_place, "scale and offset are for integer types; %s is %s",
                   field->name, type);
@@ -347,7 +400,8 @@ GPtrArray *zgi_fields_new(void)
 /* Where fields are being read into. */
 struct fields_reading {
     const struct zg_definition *definition;
-    GPtrArray *fields, *constants; /* the latter may be NULL */
+    GPtrArray *fields, *constants;   /* the latter may be NULL */
+    struct zg_record_length *length; /* or NULL */
 };
 
 /* A field before its keys are read. */
@@ -378,6 +432,31 @@ static void read_constant(struct zgi_reader *reader, const struct zgi_entry *ent
     zgi_read_mapping(reader, entry->value, entry->place, "the field", zgi_constant_keys, constant);
 }
 
+/* What says how long the record is. */
+static void read_length(struct zgi_reader *reader, const struct zgi_entry *entry, const struct fields_reading *fields)
+{
+    struct zg_record_length *length = fields->length;
+
+    if (!length) {
+        zgi_error(reader->diagnostics, entry->place,
+                  "only a record has a length among its fields; a frame's is a role "
+                  "of the header: header: [length: u8]");
+        return;
+    }
+    if (length->place.line > 0) {
+        g_autofree char *where = zgi_where(reader, length->place);
+        zgi_error(reader->diagnostics, entry->place, "a record has one length; the first is %s (%s)", length->name,
+                  where);
+        return;
+    }
+    *length = (struct zg_record_length){ .name = g_strdup(entry->key),
+                                         .bits = 8, /* of one whose type is wrong */
+                                         .big_endian = fields->definition->big_endian,
+                                         .before = fields->fields->len,
+                                         .place = entry->place };
+    zgi_read_mapping(reader, entry->value, entry->place, "the length", zgi_record_length_keys, length);
+}
+
 static void read_field(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     const struct fields_reading *fields = into;
@@ -387,6 +466,10 @@ static void read_field(struct zgi_reader *reader, const struct zgi_entry *entry,
             read_constant(reader, entry, fields);
         else
             zgi_error(reader->diagnostics, entry->place, "only a message has fields with const");
+        return;
+    }
+    if (zgi_lookup(reader, entry->value, "counts")) {
+        read_length(reader, entry, fields);
         return;
     }
     struct zg_field *field = new_field(entry, fields->definition);
@@ -407,9 +490,9 @@ static void read_field(struct zgi_reader *reader, const struct zgi_entry *entry,
 }
 
 void zgi_read_fields(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
-                     GPtrArray *fields, GPtrArray *constants)
+                     GPtrArray *fields, GPtrArray *constants, struct zg_record_length *length)
 {
-    struct fields_reading reading = { definition, fields, constants };
+    struct fields_reading reading = { definition, fields, constants, length };
     zgi_entries(reader, node, "a mapping of fields ({} for none)", read_field, &reading);
 }
 
@@ -493,7 +576,8 @@ static void read_variable(struct zgi_reader *reader, const struct zgi_entry *ent
     if (reading.field.typed)
         check_field(reader, &reading.field);
     if (field->type.extent == ZG_EXTENT_REST)
-        zgi_error(reader->diagnostics, entry->place, "a variable cannot be open-ended; give %s a length", field->name);
+        zgi_error(reader->diagnostics, entry->place, "a variable cannot be open-ended; give %s a length or a count",
+                  field->name);
     if (variable->index_place.line > 0)
         check_index(reader, definition, variable);
     g_ptr_array_add(definition->variables, variable);
@@ -514,6 +598,7 @@ static void record_free(gpointer data)
     struct zg_record *record = data;
     g_free(record->name);
     g_free(record->summary);
+    g_free(record->length.name);
     g_ptr_array_unref(record->fields);
     g_free(record);
 }
@@ -540,16 +625,32 @@ static void name_record(struct zgi_reader *reader, const struct zgi_entry *entry
     g_ptr_array_add(definition->records, record);
 }
 
+/* A record's last field may go to its end, where a length of its own says where that is. */
+static void check_open_ended(struct zgi_reader *reader, const struct zg_record *record, const struct zg_field *field,
+                             bool is_last)
+{
+    if (record->length.bits == 0)
+        zgi_error(reader->diagnostics, field->place,
+                  "%s is open-ended, and record %s has no length that says where it ends; expected one among its "
+                  "fields, { type: u8, counts: rest }, or a count",
+                  field->name, record->name);
+    else if (!is_last)
+        zgi_error(reader->diagnostics, field->place, "%s is open-ended and must be the last field", field->name);
+    else if (field->type.count == 0)
+        zgi_error(reader->diagnostics, field->place,
+                  "%s may take any number of bytes; expected a limit, [..N] with count: none", field->name);
+}
+
 static void fill_record(struct zgi_reader *reader, yaml_node_t *node, const struct zg_definition *definition,
                         struct zg_record *record)
 {
     if (!node)
         return;
-    zgi_read_fields(reader, node, definition, record->fields, NULL);
+    zgi_read_fields(reader, node, definition, record->fields, NULL, &record->length);
     for (unsigned i = 0; i < record->fields->len; i++) {
         const struct zg_field *field = g_ptr_array_index(record->fields, i);
         if (field->type.extent == ZG_EXTENT_REST)
-            zgi_error(reader->diagnostics, field->place, "only the last field of a message can be open-ended");
+            check_open_ended(reader, record, field, i + 1 == record->fields->len);
         if (field->since > 0)
             zgi_error(reader->diagnostics, field->since_place,
                       "a record cannot grow; give the message a field with `since`");

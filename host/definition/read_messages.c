@@ -85,7 +85,8 @@ static void read_message_summary(struct zgi_reader *reader, const struct zgi_ent
 static void read_fields(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     struct message_reading *reading = into;
-    zgi_read_fields(reader, entry->value, reading->definition, reading->message->fields, reading->message->constants);
+    zgi_read_fields(reader, entry->value, reading->definition, reading->message->fields, reading->message->constants,
+                    NULL);
 }
 
 static void read_message_layout(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)

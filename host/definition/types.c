@@ -144,6 +144,17 @@ static bool parse_extent(const char *text, struct zg_type *type)
     return true;
 }
 
+bool zgi_may_be_open_ended(struct zgi_reader *reader, struct zg_place place, struct zg_type type)
+{
+    const bool has_whole_bytes = type.kind == ZG_KIND_TEXT || type.kind == ZG_KIND_BYTES ||
+                                 type.kind == ZG_KIND_RECORD || type.kind == ZG_KIND_LEB_UNSIGNED ||
+                                 type.kind == ZG_KIND_LEB_SIGNED || type.bits % 8 == 0;
+
+    if (!has_whole_bytes)
+        zgi_error(reader->diagnostics, place, "an open-ended array needs elements of whole bytes");
+    return has_whole_bytes;
+}
+
 /* Whether a type may have this extent; if not, a diagnostic. */
 static bool check_extent(struct zgi_reader *reader, struct zg_place place, const char *word, struct zg_type type)
 {
@@ -151,11 +162,8 @@ static bool check_extent(struct zgi_reader *reader, struct zg_place place, const
 
     if (string && type.extent == ZG_EXTENT_ONE)
         zgi_error(reader->diagnostics, place, "\"%s\" needs a length: %s[N] or %s[..N]", word, word, word);
-    else if (type.extent == ZG_EXTENT_REST && !string && type.kind != ZG_KIND_RECORD &&
-             type.kind != ZG_KIND_LEB_UNSIGNED && type.kind != ZG_KIND_LEB_SIGNED && type.bits % 8 != 0)
-        zgi_error(reader->diagnostics, place, "an open-ended array needs elements of whole bytes");
     else
-        return true;
+        return type.extent != ZG_EXTENT_REST || zgi_may_be_open_ended(reader, place, type);
     return false;
 }
 
@@ -213,7 +221,8 @@ char *zg_type_name(struct zg_type type)
     switch (type.extent) {
     case ZG_EXTENT_FIXED: return g_strdup_printf("%s[%u]", base, type.count);
     case ZG_EXTENT_COUNTED: return g_strdup_printf("%s[..%u]", base, type.count);
-    case ZG_EXTENT_REST: return g_strdup_printf("%s[..]", base);
+    case ZG_EXTENT_REST:
+        return type.count > 0 ? g_strdup_printf("%s[..%u]", base, type.count) : g_strdup_printf("%s[..]", base);
     default: return g_strdup(base);
     }
 }

@@ -35,6 +35,7 @@ static const struct {
     { "ends_mapping", zgi_ends_keys },
     { "pairs", zgi_pairs_keys },
     { "constant", zgi_constant_keys },
+    { "record_length", zgi_record_length_keys },
     { "enum", zgi_enum_keys },
     { "flags", zgi_flags_keys },
 };
@@ -44,11 +45,14 @@ static const struct {
     const char *shape;
     const char *of;
     bool empty; /* may be empty */
-} collections[] = {
-    { "enums", "enum", true },           { "flag_sets", "flags", true },        { "records", "record_fields", true },
-    { "messages", "message", false },    { "variables", "variable", true },     { "fields", "field", true },
-    { "record_fields", "field", false }, { "enum_values", "enum_value", false }
-};
+} collections[] = { { "enums", "enum", true },
+                    { "flag_sets", "flags", true },
+                    { "records", "record_fields", true },
+                    { "messages", "message", false },
+                    { "variables", "variable", true },
+                    { "fields", "field", true },
+                    { "record_fields", "record_field", false },
+                    { "enum_values", "enum_value", false } };
 
 /* One of these words. */
 static const struct {
@@ -73,7 +77,8 @@ static const struct {
                 { "delivery", { "acknowledged" } },
                 { "kept", { "kept" } },
                 { "no_ticket", { "none" } },
-                { "count_is", { "elements", "bytes" } },
+                { "count_is", { "elements", "bytes", "none" } },
+                { "record_counts", { "record", "rest" } },
                 { "count_type", { "u8", "u16" } },
                 { "layout_word", { "binary", "json" } },
                 { "form_word", { "raw", "number", "names", "base64" } },
@@ -302,6 +307,8 @@ static void print_others(struct zg_json *json)
     any_of(json, "framing", "framing_kind", "framing_mapping");
     any_of(json, "field_or_constant", "field_mapping", "constant");
     any_of(json, "field", "type", "field_or_constant");
+    any_of(json, "field_or_length", "field_mapping", "record_length");
+    any_of(json, "record_field", "type", "field_or_length");
     any_of(json, "form", "form_word", "form_mapping");
     any_of(json, "layout", "layout_word", "layout_mapping");
     any_of(json, "whole_layout", "layout_word", "layout_mapping");

@@ -120,6 +120,8 @@ static void append_field(GString *text, const struct zg_field *field)
         g_string_append_printf(text, " since %u", field->since);
     if (field->counts_bytes)
         g_string_append(text, " count bytes");
+    if (field->type.extent == ZG_EXTENT_REST && field->type.count > 0)
+        g_string_append(text, " count none");
     if (field->count_bits > 0)
         g_string_append_printf(text, " count u%u", field->count_bits);
     g_string_append_c(text, '\n');
@@ -237,6 +239,14 @@ static GPtrArray *sorted(const GPtrArray *list, GCompareFunc compare)
     return copy;
 }
 
+/* The length that a record holds of itself. */
+static void append_length(GString *text, const struct zg_record_length *length)
+{
+    g_string_append_printf(text, "  length u%u %s counts %s plus %u before %u\n", length->bits,
+                           order(length->big_endian), length->counts_rest ? "rest" : "record", length->plus,
+                           length->before);
+}
+
 static void append_types(GString *text, const struct zg_definition *definition)
 {
     g_autoptr(GPtrArray) enums = sorted(definition->enums, by_name);
@@ -257,6 +267,8 @@ static void append_types(GString *text, const struct zg_definition *definition)
     for (unsigned i = 0; i < records->len; i++) {
         const struct zg_record *record = g_ptr_array_index(records, i);
         g_string_append_printf(text, "record %s\n", record->name);
+        if (record->length.bits > 0)
+            append_length(text, &record->length);
         append_fields(text, record->fields);
     }
 }

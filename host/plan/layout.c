@@ -85,12 +85,12 @@ static void place_on_boundary(struct zgi_cursor *cursor, struct zg_step *step, u
         step->most_size = step->count_size + array_bytes(step, step->type.count, most);
         break;
     case ZG_EXTENT_REST:
-        step->most = room / MAX(least, 1);
+        step->most = step->type.count > 0 ? step->type.count : room / MAX(least, 1);
         step->least_size = 0;
-        step->most_size = room - room % MAX(least, 1);
+        step->most_size = step->type.count > 0 ? bytes_of(step->most, most) : room - room % MAX(least, 1);
         break;
     }
-    step->varies = step->least_size != step->most_size;
+    step->varies = step->least_size != step->most_size || (step->record && !zg_block_is_fixed(step->record));
     cursor->at = step->varies ? 0 : cursor->at + step->most_size;
 }
 
@@ -112,7 +112,7 @@ static struct zg_step new_step(const struct zg_plan *plan, const struct zg_field
         if (strcmp(record->name, type->record->name) != 0)
             continue;
         step.record = record;
-        step.bits = record->size == record->most_size ? 8 * record->size : 0;
+        step.bits = zg_block_is_fixed(record) ? 8 * record->size : 0;
     }
     if (zg_step_is_leb(&step))
         step.bits = 0;
@@ -133,7 +133,7 @@ void zgi_place_step(struct zg_block *block, struct zgi_cursor *cursor, struct zg
     zgi_step_limits(step);
     const unsigned before = block->most_size;
     block->most_size = MIN(before + step->most_size, ZGI_UNREACHABLE);
-    if (step->type.extent == ZG_EXTENT_REST && block->size < before) { /* the two are never at their largest together */
+    if (zg_step_is_unlimited(step) && block->size < before) { /* the two are never at their largest together */
         block->most_size = MAX(before, room);
         block->bits += 8 * (block->most_size - before);
     } else {
@@ -145,6 +145,16 @@ void zgi_place_step(struct zg_block *block, struct zgi_cursor *cursor, struct zg
     g_array_append_val(block->steps, *step);
 }
 
+/* The length that a record holds of itself. */
+static void place_length(struct zg_block *block, struct zgi_cursor *cursor)
+{
+    end_run(cursor);
+    block->length_byte = cursor->at;
+    cursor->at = zg_block_length_end(block);
+    block->size = MIN(block->size + block->length->bits / 8, ZGI_UNREACHABLE);
+    block->most_size = MIN(block->most_size + block->length->bits / 8, ZGI_UNREACHABLE);
+}
+
 void zgi_place_fields(const struct zg_plan *plan, const GPtrArray *fields, unsigned room, struct zg_block *block,
                       struct zgi_cursor *cursor, struct zg_diagnostics *diagnostics)
 {
@@ -154,6 +164,8 @@ void zgi_place_fields(const struct zg_plan *plan, const GPtrArray *fields, unsig
     for (unsigned i = 0; i < fields->len; i++) {
         const struct zg_field *field = g_ptr_array_index(fields, i);
         struct zg_step step = new_step(plan, field);
+        if (block->length && block->length->before == i)
+            place_length(block, cursor);
         if (field->since > since) {
             end_run(cursor);
             cursor->at = 0;
@@ -165,4 +177,6 @@ void zgi_place_fields(const struct zg_plan *plan, const GPtrArray *fields, unsig
         zgi_place_step(block, cursor, &step, room);
         zgi_step_fallback(&g_array_index(block->steps, struct zg_step, i), diagnostics);
     }
+    if (block->length && block->length->before == fields->len)
+        place_length(block, cursor);
 }

@@ -24,6 +24,25 @@ static void warn_of_waste(const struct zgi_cursor *cursor, const char *name, str
                     cursor->run_bytes, least);
 }
 
+/* The length that a record holds of itself: it stands before all that varies, and can count up to the greatest size. */
+static void check_record_length(const struct zg_record *record, const struct zg_block *block,
+                                struct zg_diagnostics *diagnostics)
+{
+    const struct zg_record_length *length = &record->length;
+    const unsigned most = zg_block_length_of(block, block->most_size);
+
+    for (unsigned i = 0; i < length->before; i++)
+        if (zg_block_step(block, i)->varies) {
+            zgi_error(diagnostics, length->place, "%s stands behind %s, whose size varies; put it in front of that",
+                      length->name, zg_block_step(block, i)->name);
+            return;
+        }
+    if (most >> length->bits != 0)
+        zgi_error(diagnostics, length->place, "record %s takes up to %u bytes; %s cannot count to %u; expected %s",
+                  record->name, block->most_size, length->name, most,
+                  length->bits == 8 ? "type: u16" : "a shorter record");
+}
+
 static void plan_records(struct zg_plan *plan, struct zg_diagnostics *diagnostics)
 {
     const struct zg_definition *definition = plan->definition;
@@ -34,7 +53,10 @@ static void plan_records(struct zg_plan *plan, struct zg_diagnostics *diagnostic
         struct zg_block *block = g_new0(struct zg_block, 1);
         struct zgi_cursor cursor = { 0 };
         block->name = record->name;
+        block->length = record->length.bits > 0 ? &record->length : NULL;
         zgi_place_fields(plan, record->fields, 0, block, &cursor, diagnostics);
+        if (block->length)
+            check_record_length(record, block, diagnostics);
         warn_of_waste(&cursor, record->name, record->place, diagnostics);
         g_ptr_array_add(plan->records, block);
     }
@@ -230,7 +252,8 @@ static void plan_payload(const struct zg_plan *plan, struct zg_plan_message *ite
     item->payload_most = most + (item->text ? item->text->most : block->most_size);
     for (unsigned i = 0; i < message->fields->len; i++) {
         const struct zg_field *field = g_ptr_array_index(message->fields, i);
-        if (field->type.extent == ZG_EXTENT_REST && zgi_payload_room(plan) == 0 && !message->service)
+        if (field->type.extent == ZG_EXTENT_REST && field->type.count == 0 && zgi_payload_room(plan) == 0 &&
+            !message->service)
             zgi_error(diagnostics, field->place, "%s is open-ended; the frame needs max_payload", field->name);
     }
 }

@@ -121,6 +121,9 @@ static bool step_may_hold(const struct looking *looking, const struct zg_step *s
 
 static bool block_may_hold(const struct looking *looking, const struct zg_block *block)
 {
+    if (block->length && has_number_byte(looking, zg_block_length_of(block, block->size),
+                                         zg_block_length_of(block, block->most_size), block->length->bits / 8))
+        return true;
     for (unsigned i = 0; i < block->steps->len; i++)
         if (step_may_hold(looking, zg_block_step(block, i)))
             return true;

@@ -54,10 +54,12 @@ struct zg_step {
 /* A header, a record or a payload: steps in the order of the definition. */
 struct zg_block {
     const char *name;
-    GArray *steps;      /* struct zg_step */
-    unsigned size;      /* bytes at least */
-    unsigned most_size; /* bytes at most; equal to size if nothing varies */
-    unsigned bits;      /* of all values together, at most; without counts */
+    GArray *steps;                         /* struct zg_step */
+    unsigned size;                         /* bytes at least */
+    unsigned most_size;                    /* bytes at most; equal to size if nothing varies */
+    unsigned bits;                         /* of all values together, at most; without counts */
+    const struct zg_record_length *length; /* that a record holds of itself, or NULL */
+    unsigned length_byte;                  /* where it begins */
 };
 
 /* The pieces of element `element` (0 for a single value) of a step of integers or floats, relative to the place that
@@ -117,10 +119,35 @@ static inline bool zg_step_is_open_count(const struct zg_step *step)
     return step->type.extent == ZG_EXTENT_COUNTED || step->type.extent == ZG_EXTENT_REST;
 }
 
+/* It may fill all that a payload has room for. */
+static inline bool zg_step_is_unlimited(const struct zg_step *step)
+{
+    return step->type.extent == ZG_EXTENT_REST && step->type.count == 0;
+}
+
 /* A step of a block by its index. */
 static inline const struct zg_step *zg_block_step(const struct zg_block *block, unsigned index)
 {
     return &g_array_index(block->steps, struct zg_step, index);
+}
+
+/* Whether all blocks of this kind have one size. One that says itself how long it is may be longer than is known here.
+ */
+static inline bool zg_block_is_fixed(const struct zg_block *block)
+{
+    return block->size == block->most_size && !block->length;
+}
+
+/* The byte behind the length that a record holds of itself. */
+static inline unsigned zg_block_length_end(const struct zg_block *block)
+{
+    return block->length_byte + block->length->bits / 8;
+}
+
+/* What that length says of a record of `size` bytes. */
+static inline unsigned zg_block_length_of(const struct zg_block *block, unsigned size)
+{
+    return size - (block->length->counts_rest ? zg_block_length_end(block) : 0) + block->length->plus;
 }
 
 /* Whether a block, or a record in it, has a step for which `like` holds. */

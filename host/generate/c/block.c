@@ -53,6 +53,8 @@ unsigned zgi_c_segment_bytes(const struct zg_block *block, unsigned first, unsig
     for (unsigned i = first; i < end; i++)
         if (!zg_block_step(block, i)->varies)
             bytes = MAX(bytes, zg_step_end(zg_block_step(block, i)));
+    if (first == 0 && block->length)
+        bytes = MAX(bytes, zg_block_length_end(block));
     return last->varies ? last->byte + last->count_size : bytes;
 }
 

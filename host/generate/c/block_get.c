@@ -185,6 +185,29 @@ static void print_defaults(GString *text, const struct zg_block *block, unsigned
     g_string_append(text, "        return in;\n    }\n");
 }
 
+/* Moves `end` to where a record ends that says so itself. */
+static void print_own_end(GString *text, const struct zg_block *block)
+{
+    const struct zg_record_length *length = block->length;
+    const unsigned at = block->length_byte, low = length->bits > 8 && length->big_endian ? at + 1 : at;
+    const int end = (int)zg_block_length_end(block);
+    const int more = -(int)zg_block_length_of(block, 0); /* bytes of the record less what the length says */
+
+    g_string_append_printf(text, "    if ((size_t)(end - in) < %d)\n        return NULL;\n", end);
+    if (length->bits == 8)
+        g_string_append_printf(text, "    const uint8_t own = in[%u];\n", at);
+    else
+        g_string_append_printf(text, "    const uint16_t own = (uint16_t)((uint16_t)in[%u] | (uint16_t)in[%u] << 8);\n",
+                               low, low == at ? at + 1 : at);
+    if (end > more)
+        g_string_append_printf(text, "    if (own < %d)\n        return NULL;\n", end - more);
+    g_string_append_printf(text,
+                           more < 0 ? "    if ((size_t)own - %d > (size_t)(end - in))\n        return NULL;\n"
+                                    : "    if (own > (size_t)(end - in) - %d)\n        return NULL;\n",
+                           ABS(more));
+    g_string_append_printf(text, "    end = in + ((size_t)own %c %d);\n", more < 0 ? '-' : '+', ABS(more));
+}
+
 static void print_get(const struct zgi_c *c, GString *text, const struct zg_block *block)
 {
     g_string_append_printf(
@@ -192,13 +215,16 @@ static void print_get(const struct zgi_c *c, GString *text, const struct zg_bloc
         block->name, c->prefix, block->name);
     if (block->steps->len == 0)
         g_string_append(text, "    (void)end;\n    message->nothing = 0;\n");
+    if (block->length)
+        print_own_end(text, block);
     for (unsigned first = 0; first < block->steps->len;) {
         unsigned end = zgi_c_segment_end(block, first);
         unsigned bytes = zgi_c_segment_bytes(block, first, end);
         const struct zg_step *last = zg_block_step(block, end - 1);
         if (zg_block_step(block, first)->newer)
             print_defaults(text, block, first);
-        if (bytes > 0)
+        const bool known = first == 0 && block->length && bytes <= zg_block_length_end(block);
+        if (bytes > 0 && !known)
             g_string_append_printf(text, "    if ((size_t)(end - in) < %u)\n        return NULL;\n", bytes);
         else if (!last->varies)
             g_string_append(text, "    (void)end;\n");
@@ -214,7 +240,7 @@ static void print_get(const struct zgi_c *c, GString *text, const struct zg_bloc
         }
         first = end;
     }
-    g_string_append(text, "    return in;\n}\n\n");
+    g_string_append(text, block->length ? "    return end;\n}\n\n" : "    return in;\n}\n\n");
 }
 
 void zgi_c_block_get(const struct zgi_c *c, GString *text, const struct zg_block *block)

@@ -149,11 +149,25 @@ static void print_other_put(GString *text, const struct zg_step *step)
     }
 }
 
+/* The length that a record holds of itself; `out` is behind its fields. */
+static void print_length_put(GString *text, const struct zg_block *block)
+{
+    const struct zg_record_length *length = block->length;
+    const unsigned at = block->length_byte, low = length->bits > 8 && length->big_endian ? at + 1 : at;
+    const int more = (int)zg_block_length_of(block, 0);
+    g_autofree char *said =
+        more == 0 ? g_strdup("(out - start)") : g_strdup_printf("(out - start %c %d)", more < 0 ? '-' : '+', ABS(more));
+
+    g_string_append_printf(text, "    start[%u] = (uint8_t)%s;\n", low, said);
+    if (length->bits > 8)
+        g_string_append_printf(text, "    start[%u] = (uint8_t)(%s >> 8);\n", low == at ? at + 1 : at, said);
+}
+
 static void print_put(const struct zgi_c *c, GString *text, const struct zg_block *block)
 {
     g_autoptr(GString) body = g_string_new(NULL);
 
-    if (block->size != block->most_size)
+    if (!zg_block_is_fixed(block))
         print_size(c, text, block);
     for (unsigned first = 0; first < block->steps->len;) {
         unsigned end = zgi_c_segment_end(block, first);
@@ -172,6 +186,10 @@ static void print_put(const struct zgi_c *c, GString *text, const struct zg_bloc
     }
     g_string_append_printf(text, "static uint8_t *@p_zgi_put_%s(const struct %s_%s *message, uint8_t *out)\n{\n",
                            block->name, c->prefix, block->name);
+    if (block->length) {
+        g_string_append(text, "    uint8_t *const start = out;\n");
+        print_length_put(body, block);
+    }
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         if (step->type.kind == ZG_KIND_FLOAT && !zg_step_is_array(step))

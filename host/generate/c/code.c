@@ -10,7 +10,7 @@ static bool shares_room(const struct zg_block *block)
 
     for (unsigned i = 0; i + 1 < count; i++)
         varies = varies || zg_block_step(block, i)->varies;
-    return varies && zg_block_step(block, count - 1)->type.extent == ZG_EXTENT_REST;
+    return varies && zg_step_is_unlimited(zg_block_step(block, count - 1));
 }
 
 /* The public functions of a message or variable (item NULL), which use those of its block. */

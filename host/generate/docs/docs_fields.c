@@ -18,6 +18,15 @@ char *zgi_docs_meaning(const struct zg_plan *plan, const struct zg_step *step)
     return g_string_free(text, FALSE);
 }
 
+/* The length that a record holds of itself. */
+static void print_length(struct zgi_document *document, const struct zg_block *block)
+{
+    g_autofree char *bytes = zg_place_length_bytes(block), *meaning = zg_place_length(block);
+    g_autofree char *type = g_strdup_printf("u%u", block->length->bits);
+
+    zgi_document_row(document, bytes, "", block->length->name, type, "", "", "", meaning, NULL);
+}
+
 void zgi_docs_fields(struct zgi_document *document, const struct zg_plan *plan, const struct zg_block *block,
                      unsigned tickets, const struct zg_tag *tag)
 {
@@ -44,6 +53,8 @@ void zgi_docs_fields(struct zgi_document *document, const struct zg_plan *plan, 
                          "the oldest ticket that the sender still offers", NULL);
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
+        if (block->length && block->length->before == i)
+            print_length(document, block);
         g_autofree char *bytes = zg_place_bytes(block, i, front);
         g_autofree char *bits = zg_place_bits(step);
         g_autofree char *plain = zg_place_type(step), *count = zg_place_count(step);
@@ -55,5 +66,7 @@ void zgi_docs_fields(struct zgi_document *document, const struct zg_plan *plan, 
         zgi_document_row(document, bytes, bits, step->name, type, physical, step->field->unit ? step->field->unit : "",
                          range, meaning, NULL);
     }
+    if (block->length && block->length->before == block->steps->len)
+        print_length(document, block);
     zgi_document_table_end(document);
 }

@@ -201,8 +201,8 @@ static void map_row(GString *text, const struct zg_block *block, const int *owne
         if (owner == ZG_NOBODY)
             g_string_append_printf(text, "<td colspan=\"%u\" class=\"none\">-</td>", end - i);
         else
-            g_string_append_printf(text, "<td colspan=\"%u\" class=\"c%d\" title=\"%s\">%s</td>", end - i,
-                                   owner % ZG_OWNER_STEPS % COLOURS, name, name);
+            g_string_append_printf(text, "<td colspan=\"%u\" class=\"c%u\" title=\"%s\">%s</td>", end - i,
+                                   (unsigned)owner % ZG_OWNER_STEPS % COLOURS, name, name);
         i = end;
     }
     g_string_append(text, "</tr>\n");

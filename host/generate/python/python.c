@@ -267,6 +267,10 @@ static void print_record(GString *text, const struct zg_block *record, enum zg_l
     print_docstring(text, NULL, "A record.");
     for (unsigned i = 0; i < record->steps->len; i++)
         print_field(text, zg_block_step(record, i));
+    if (record->length)
+        g_string_append_printf(text, "    _length: ClassVar[tuple] = (%u, %u, \"%s\", %d)\n", record->length_byte,
+                               record->length->bits / 8, record->length->big_endian ? "big" : "little",
+                               -(int)zg_block_length_of(record, 0));
     print_steps(text, record, kind);
 }
 

@@ -179,6 +179,7 @@ class _Block:
 
     _steps: ClassVar[tuple] = ()
     _size: ClassVar[int] = 0  # bytes, least
+    _length: ClassVar[Optional[tuple]] = None  # that it holds of itself: byte, size, byte order, bytes besides those it counts
 
     def check(self, path=None):
         """Raises RangeError if a field is outside its type or range."""
@@ -211,13 +212,17 @@ class _Block:
             raise RangeError("%s: %r is outside %s to %s" % (where, value, limits[0], limits[1]))
 
     def _pack(self, out):
-        base = end = len(out)
+        start = base = end = len(out)
         for step in self._steps:
             if step.newer:
                 base = end
             end = self._pack_step(step, getattr(self, step.name), out, base)
             if step.varies:
                 base = end
+        if self._length:
+            byte, size, order, besides = self._length
+            out.extend(bytes(max(0, start + byte + size - len(out))))
+            out[start + byte:start + byte + size] = (len(out) - start - besides).to_bytes(size, order)
         return out
 
     def _pack_step(self, step, value, out, base):
@@ -264,6 +269,8 @@ class _Block:
     @classmethod
     def _unpack(cls, data, at, end, may_be_older):
         message, base, taken, missing = cls.__new__(cls), at, at, False
+        if cls._length:
+            end = cls._own_end(data, at, end)
         for step in cls._steps:
             missing = missing or (may_be_older and step.newer and taken == end)
             if missing:
@@ -276,7 +283,17 @@ class _Block:
             taken = after if step.varies else base + step.end()
             if step.varies:
                 base = taken
-        return message, taken
+        return message, end if cls._length else taken
+
+    @classmethod
+    def _own_end(cls, data, at, end):
+        """Where a record ends that says so itself."""
+        byte, size, order, besides = cls._length
+        known = at + byte + size
+        said = at + int.from_bytes(data[at + byte:known], order) + besides if known <= end else known - 1
+        if not known <= said <= end:
+            raise ProtocolError("%s is cut short by its length" % cls.__name__)
+        return said
 
     @classmethod
     def _unpack_step(cls, step, data, base, end):
