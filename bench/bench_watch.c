@@ -35,7 +35,7 @@ static void write_capture(const char *path, const GByteArray *bytes)
     struct zg_capture_writer *capture = zg_capture_create(path, NULL);
 
     for (guint at = 0; capture && at < bytes->len; at += 500)
-        (void)zg_capture_add(capture, ZG_CAPTURE_IN, UINT64_C(1700000000000000000) + at * UINT64_C(1000), 0,
+        (void)zg_capture_add(capture, ZG_CAPTURE_IN, 0, UINT64_C(1700000000000000000) + at * UINT64_C(1000), 0,
                              bytes->data + at, MIN(500, bytes->len - at), NULL);
     if (!capture || !zg_capture_close(capture, NULL))
         abort();

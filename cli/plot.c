@@ -7,6 +7,8 @@
 
 #define SECOND_NS UINT64_C(1000000000)
 
+enum { DEVICES_MOST = 16 };
+
 struct options {
     char *output, *duration, *from, *span, *size, *capture;
     gboolean dark;
@@ -19,34 +21,65 @@ struct asked {
     double width, height;
 };
 
-struct plotting {
+struct plotting;
+
+/* A device whose values are drawn. */
+struct plotted_device {
+    struct plotting *plotting;
+    unsigned number;
+    struct cli_definition loaded;
     struct zg_wire *wire;
-    uint64_t frames; /* from the device */
+    struct zg_session *session;
+    uint64_t frames; /* from it */
+};
+
+struct plotting {
+    const struct cli_verb *verb;
+    struct plotted_device devices[DEVICES_MOST];
+    struct zg_viewed viewed[DEVICES_MOST];
+    char *links; /* all of them */
+    char **names;
+    unsigned count;
     struct zg_plotted *plotted;
+    GError *failure; /* the first of a link */
 };
 
 static void take_stretch(void *data, uint64_t at_ns, bool out, const struct zg_stretch *stretch)
 {
-    struct plotting *plotting = data;
+    struct plotted_device *device = data;
 
-    plotting->frames += !out && stretch->kind == ZG_STRETCH_FRAME;
+    device->frames += !out && stretch->kind == ZG_STRETCH_FRAME;
     if (!out)
-        zg_plotted_take(plotting->plotted, at_ns, stretch);
+        zg_plotted_take(device->plotting->plotted, device->number, at_ns, stretch);
 }
 
 static const struct zg_session_calls calls = { .stretch = take_stretch };
 
-/* Takes what passes until the time is over, the capture has ended, or Ctrl-C. */
-static void listen(struct plotting *plotting, const struct zg_plan *plan, uint64_t duration_ns, GError **error)
+static void take_failure(void *data, unsigned which, const GError *why)
 {
-    struct zg_session *session = zg_session_new(plan, plotting->wire, false, &calls, plotting);
+    struct plotting *plotting = data;
 
-    while (!cli_stopped() && !zg_wire_has_ended(plotting->wire) &&
-           (duration_ns == 0 || zg_wire_now_ns(plotting->wire) < duration_ns))
-        if (!zg_session_step(session, -1, 50000000, error))
-            break;
-    zg_session_end(session);
-    zg_session_free(session);
+    (void)which;
+    if (!plotting->failure)
+        plotting->failure = g_error_copy(why);
+}
+
+/* Takes what passes until the time is over, the captures have ended, or Ctrl-C. */
+static void listen(struct plotting *plotting, uint64_t duration_ns)
+{
+    struct zg_session *sessions[DEVICES_MOST];
+
+    for (unsigned i = 0; i < plotting->count; i++) {
+        struct plotted_device *device = &plotting->devices[i];
+        sessions[i] = device->session = zg_session_new(device->loaded.plan, device->wire, false, &calls, device);
+    }
+    while (!cli_stopped() && (duration_ns == 0 || zg_wire_now_ns(plotting->devices->wire) < duration_ns) &&
+           zg_sessions_step(sessions, plotting->count, -1, 50000000, take_failure, plotting))
+        continue;
+    for (unsigned i = 0; i < plotting->count; i++) {
+        zg_session_end(sessions[i]);
+        zg_session_free(sessions[i]);
+    }
 }
 
 static char *note_of(const struct zg_plotted *plotted, const char *link)
@@ -55,15 +88,16 @@ static char *note_of(const struct zg_plotted *plotted, const char *link)
                            zg_plotted_skipped(plotted) > 0 ? "; red ticks: bytes that were no frame" : "");
 }
 
-static bool draw(const struct zg_plotted *plotted, const struct zg_plan *plan, const char *link,
-                 const struct options *options, const struct asked *asked, GError **error)
+static bool draw(const struct plotting *plotting, const struct options *options, const struct asked *asked,
+                 GError **error)
 {
-    g_autofree char *note = note_of(plotted, link);
-    struct zg_plot plot = { .title = plan->definition->protocol,
-                            .note = note,
-                            .width = asked->width,
-                            .height = asked->height,
-                            .dark = options->dark };
+    const struct zg_plotted *plotted = plotting->plotted;
+    g_autofree char *note = note_of(plotted, plotting->links);
+    g_autofree char *title =
+        plotting->names ? g_strjoinv(", ", plotting->names) : g_strdup(plotting->viewed->plan->definition->protocol);
+    struct zg_plot plot = {
+        .title = title, .note = note, .width = asked->width, .height = asked->height, .dark = options->dark
+    };
 
     (void)zg_plotted_times(plotted, &plot.from_s, &plot.to_s);
     if (options->from)
@@ -80,40 +114,71 @@ static bool draw(const struct zg_plotted *plotted, const struct zg_plan *plan, c
     return good;
 }
 
-static int plot_link(const struct cli_verb *verb, const struct zg_plan *plan, char **argv,
-                     const struct options *options, const struct asked *asked, struct plotting *plotting)
+/* Opens the links. CLI_YES; or a status, with a message printed. */
+static int open_all(struct plotting *plotting, char *const *arguments, const struct options *options)
 {
-    struct zg_wire_settings settings = { .plan = plan, .capture = options->capture };
+    int status = CLI_YES;
+
+    for (unsigned i = 0; i < plotting->count && status == CLI_YES; i++) {
+        struct zg_wire_settings settings = { .plan = plotting->viewed[i].plan,
+                                             .place = { (const char *const *)plotting->names, i,
+                                                        i > 0 ? plotting->devices->wire : NULL },
+                                             .capture = options->capture };
+        status = cli_open(plotting->verb, arguments[2 * i + 1], &settings, &plotting->devices[i].wire);
+    }
+    return status;
+}
+
+/* Closes the links, the first last: it holds what they have in common. */
+static int close_all(struct plotting *plotting, int status)
+{
+    for (unsigned i = plotting->count; i-- > 0;)
+        status = cli_close(plotting->verb, plotting->devices[i].wire, status);
+    return status;
+}
+
+static int nothing_came(const struct plotting *plotting)
+{
+    uint64_t frames = 0;
+
+    for (unsigned i = 0; i < plotting->count; i++)
+        frames += plotting->devices[i].frames;
+    if (frames > 0)
+        cli_error(plotting->verb,
+                  "%s: no value of these fields came in %" G_GUINT64_FORMAT
+                  " frames, so nothing is drawn; zeugma watch shows what they hold",
+                  plotting->links, frames);
+    else
+        cli_error(plotting->verb,
+                  "%s: no frame came, so nothing is drawn; --for listens longer, and a device that only answers "
+                  "must be asked, with zeugma send",
+                  plotting->links);
+    return CLI_NO;
+}
+
+static int plot_links(struct plotting *plotting, char *const *arguments, const struct options *options,
+                      const struct asked *asked)
+{
     g_autoptr(GError) error = NULL;
 
     cli_catch_signals();
-    int status = cli_open(verb, argv[2], &settings, &plotting->wire);
+    int status = open_all(plotting, arguments, options);
     if (status != CLI_YES)
-        return status;
-    const uint64_t usual_ns = zg_wire_is_replay(plotting->wire) ? 0 : 10 * SECOND_NS;
-    listen(plotting, plan, asked->duration_ns > 0 ? asked->duration_ns : usual_ns, &error);
+        return close_all(plotting, status);
+    bool is_replay = true;
+    for (unsigned i = 0; i < plotting->count; i++)
+        is_replay = is_replay && zg_wire_is_replay(plotting->devices[i].wire);
+    listen(plotting, asked->duration_ns > 0 ? asked->duration_ns : is_replay ? 0 : 10 * SECOND_NS);
     const uint64_t count = zg_plotted_count(plotting->plotted);
-    if (count == 0 && !error) {
-        if (plotting->frames > 0)
-            cli_error(verb,
-                      "%s: no value of these fields came in %" G_GUINT64_FORMAT
-                      " frames, so nothing is drawn; zeugma watch shows what they hold",
-                      argv[2], plotting->frames);
-        else
-            cli_error(verb,
-                      "%s: no frame came, so nothing is drawn; --for listens longer, and a device that only answers "
-                      "must be asked, with zeugma send",
-                      argv[2]);
-        return cli_close(verb, plotting->wire, CLI_NO);
-    }
-    if (error) /* what came until then is drawn */
-        status = cli_trouble(verb, error);
-    g_clear_error(&error);
-    if (count > 0 && !draw(plotting->plotted, plan, argv[2], options, asked, &error))
-        status = cli_trouble(verb, error);
-    else if (count > 0)
+    if (plotting->failure) /* what came until then is drawn */
+        status = cli_trouble(plotting->verb, plotting->failure);
+    if (count == 0)
+        return close_all(plotting, plotting->failure ? status : nothing_came(plotting));
+    if (!draw(plotting, options, asked, &error))
+        status = cli_trouble(plotting->verb, error);
+    else
         cli_print("%s: %" G_GUINT64_FORMAT " values\n", options->output, count);
-    return cli_close(verb, plotting->wire, status);
+    return close_all(plotting, status);
 }
 
 static bool read_options(const struct cli_verb *verb, const struct options *options, struct asked *asked)
@@ -143,29 +208,73 @@ static bool read_options(const struct cli_verb *verb, const struct options *opti
            cli_time(verb, "span", options->span, &asked->span_ns);
 }
 
-static int run_with(const struct cli_verb *verb, char **argv, const struct options *options)
+/* How many pairs DEF LINK the arguments begin with: a LINK can be told from the fields that follow. */
+static unsigned count_devices(int count, char *const *arguments)
 {
-    struct cli_definition loaded;
-    struct plotting plotting = { .wire = NULL };
-    struct asked asked = { .kind = ZG_PICTURE_SVG };
+    unsigned devices = 1;
+
+    for (int i = 3; i < count && devices < DEVICES_MOST; i += 2) {
+        struct zg_address address;
+        if (!zg_address_parse(arguments[i], &address, NULL))
+            break;
+        zg_address_clear(&address);
+        devices++;
+    }
+    return devices;
+}
+
+/* Loads the definitions, names the devices, and finds the fields. A status, with what is wrong printed. */
+static int load_all(struct plotting *plotting, int count, char *const *arguments)
+{
+    const struct zg_plan *plans[DEVICES_MOST];
+    g_autoptr(GString) links = g_string_new(NULL);
     g_autoptr(GError) error = NULL;
+
+    for (unsigned i = 0; i < plotting->count; i++) {
+        struct plotted_device *device = &plotting->devices[i];
+        const int status = cli_load(plotting->verb, arguments[2 * i], false, &device->loaded);
+        if (status != CLI_YES)
+            return status;
+        device->plotting = plotting;
+        device->number = i;
+        plans[i] = device->loaded.plan;
+        g_string_append_printf(links, "%s%s", i > 0 ? ", " : "", arguments[2 * i + 1]);
+    }
+    plotting->links = g_strdup(links->str);
+    plotting->names = plotting->count > 1 ? zg_viewed_names(plans, plotting->count) : NULL;
+    for (unsigned i = 0; i < plotting->count; i++)
+        plotting->viewed[i] =
+            (struct zg_viewed){ plotting->names ? plotting->names[i] : NULL, plans[i], zg_selection_new(plans[i]) };
+    plotting->plotted = zg_plotted_new(plotting->viewed, plotting->count);
+    for (int i = (int)(2 * plotting->count); i < count && !error; i++)
+        (void)zg_plotted_add(plotting->plotted, arguments[i], &error);
+    if (error)
+        cli_error(plotting->verb, "%s", error->message);
+    return error ? CLI_USAGE : CLI_YES;
+}
+
+static int run_with(const struct cli_verb *verb, int count, char **arguments, const struct options *options)
+{
+    struct plotting plotting = { .verb = verb, .count = count_devices(count, arguments) };
+    struct asked asked = { .kind = ZG_PICTURE_SVG };
 
     if (!read_options(verb, options, &asked))
         return CLI_USAGE;
-    int status = cli_load(verb, argv[1], false, &loaded);
-    if (status == CLI_YES) {
-        plotting.plotted = zg_plotted_new(loaded.plan);
-        for (char **fields = argv + 3; *fields && !error; fields++)
-            (void)zg_plotted_add(plotting.plotted, *fields, &error);
-        if (error) {
-            cli_error(verb, "%s", error->message);
-            status = CLI_USAGE;
-        } else {
-            status = plot_link(verb, loaded.plan, argv, options, &asked, &plotting);
-        }
-        zg_plotted_free(plotting.plotted);
+    if (2 * plotting.count >= (unsigned)count) {
+        cli_error(verb, "expected a FIELD behind %s", arguments[count - 1]);
+        return CLI_USAGE;
     }
-    cli_definition_clear(&loaded);
+    int status = load_all(&plotting, count, arguments);
+    if (status == CLI_YES)
+        status = plot_links(&plotting, arguments, options, &asked);
+    zg_plotted_free(plotting.plotted);
+    for (unsigned i = 0; i < plotting.count; i++) {
+        zg_selection_free(plotting.viewed[i].selection);
+        cli_definition_clear(&plotting.devices[i].loaded);
+    }
+    g_strfreev(plotting.names);
+    g_free(plotting.links);
+    g_clear_error(&plotting.failure);
     return status;
 }
 
@@ -187,7 +296,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
 
     if (!cli_parse(verb, entries, &argc, &argv, 3, 64))
         return CLI_USAGE;
-    const int status = run_with(verb, argv, &options);
+    const int status = run_with(verb, argc - 1, argv + 1, &options);
     g_free(options.output);
     g_free(options.duration);
     g_free(options.from);
@@ -197,6 +306,6 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     return cli_finish(verb, status);
 }
 
-const struct cli_verb cli_plot = { "plot", "DEF LINK FIELD...", "Draws values over time as a picture",
+const struct cli_verb cli_plot = { "plot", "DEF LINK [DEF LINK...] FIELD...", "Draws values over time as a picture",
                                    "zeugma plot examples/loom/loom.yaml sim: tension --for 3s -o /tmp/tension.svg",
                                    run };

@@ -70,7 +70,7 @@ static void show(const struct sending *sending, uint64_t at_ns, const struct zg_
     shown.offset = 0;
     shown.after = 0;
     if (sending->as_json) {
-        zg_stretch_append_json(sending->plan, &shown, (double)at_ns / 1e9, NULL, text);
+        zg_stretch_append_json(sending->plan, &shown, (double)at_ns / 1e9, NULL, NULL, text);
     } else {
         g_autofree char *line = zg_stretch_to_line(sending->plan, &shown);
         g_string_append(text, line);

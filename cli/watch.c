@@ -4,25 +4,15 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "codec/describe.h"
-#include "codec/frame_reader.h"
-#include "codec/json.h"
-#include "codec/payload.h"
-#include "definition/words.h"
 #include "live.h"
-#include "page/live.h"
 #include "plan/end.h"
-#include "view/csv.h"
-#include "view/in_order.h"
-#include "view/suspect.h"
-#include "view/watched.h"
+#include "watch_print.h"
 #include "watch_screen.h"
 
 #define SECOND_NS UINT64_C(1000000000)
 
-enum { REDRAW_NS = 100000000, STEP_NS = 50000000, PAGE_WAIT_NS = 15000000, TYPED_MOST = 1000 /* bytes */ };
-
-enum form { FORM_LINES, FORM_TABLE, FORM_JSON, FORM_CSV, FORM_PAGE /* alone: of what passes nothing is printed */ };
+enum { REDRAW_NS = 100000000, STEP_NS = 50000000, PAGE_WAIT_NS = 15000000 };
+enum { TYPED_MOST = 1000 /* bytes */, DEVICES_MOST = 16 };
 
 struct options {
     char *depth, *duration, *capture;
@@ -33,101 +23,36 @@ struct options {
     gboolean table, as_json, as_csv, answer;
 };
 
-struct watching {
-    const struct cli_verb *verb;
-    const struct zg_plan *plan;
-    struct zg_wire *wire;
-    struct zg_session *session;
-    struct zg_selection *selection;
-    struct zg_lines *lines;
-    struct zg_suspect *suspect;
-    struct zg_watched watched;
-    struct zg_live *live;       /* NULL: there is no page */
+/* Watching, and what goes on beside printing. */
+struct running {
+    struct watching watching;
+    struct zg_plotted *plotted;
+    char **names; /* of the devices, if there are several */
+    const char **links;
     uint64_t span_ns, until_ns; /* so much is plotted, up to then */
-    enum form form;
-    enum zg_depth depth;
-    bool unicode, csv_begun;
-    GString *text;                         /* being composed */
-    struct zg_in_order *lines_made;        /* made, waiting for what passed before them */
-    uint64_t frames, skipped, undelivered; /* that are shown */
-    uint64_t most;                         /* frames to show; 0: any number */
+    uint64_t most;              /* frames to show; 0: any number */
     uint64_t drawn_ns;
     guint first_panel, panels; /* of the plots, those that are shown */
     bool all_plots;            /* one at a time, as a key chooses */
-    bool can_type, types;      /* keys may go to the device's console; they do */
-    GString *typed;            /* and are not sent yet */
+    bool unicode, answers;
+    unsigned looked; /* the device whose console and newest bytes are shown */
+    bool types;      /* keys go to that console */
+    GString *typed;  /* and are not sent yet */
     zg_header_number to;
+    GError *failure; /* the first of a link */
 };
 
-static double seconds(uint64_t ns)
-{
-    return (double)ns / 1e9;
-}
-
-/* --- lines in the order of their times */
-
-/* Prints what no earlier line can precede any more. */
-static void print_until(struct watching *watching, uint64_t until_ns)
-{
-    g_autoptr(GString) due = g_string_new(NULL);
-
-    zg_in_order_take(watching->lines_made, until_ns, due);
-    (void)fwrite(due->str, 1, due->len, stdout);
-}
-
-static uint64_t reported_ns(const struct watching *watching)
-{
-    return watching->session ? zg_session_reported_ns(watching->session) : UINT64_MAX;
-}
-
-static void print_due(struct watching *watching)
-{
-    if (!zg_in_order_is_empty(watching->lines_made))
-        print_until(watching, reported_ns(watching));
-}
-
-static void print_at(struct watching *watching, uint64_t at_ns, const GString *text)
-{
-    if (zg_in_order_is_empty(watching->lines_made) && at_ns <= reported_ns(watching)) {
-        (void)fwrite(text->str, 1, text->len, stdout); /* the usual case */
-        return;
-    }
-    zg_in_order_add(watching->lines_made, at_ns, text->str, text->len);
-    print_due(watching);
-}
-
-/* --- notes: what happened to the link, and what looks wrong */
-
-/* Tells those at the terminal. */
-static void say(struct watching *watching, const char *text)
-{
-    const uint64_t at_ns = watching->wire ? zg_wire_event_ns(watching->wire) : 0; /* 0: the link is just being opened */
-    g_autoptr(GString) line = g_string_new(NULL);
-
-    if (watching->form == FORM_JSON) {
-        struct zg_json json;
-        zg_json_begin(&json, false);
-        zg_json_open(&json, NULL, '{');
-        zg_json_seconds(&json, "at", at_ns);
-        zg_json_string(&json, "note", text);
-        zg_json_close(&json, '}');
-        g_autofree char *object = zg_json_end(&json);
-        g_string_printf(line, "%s\n", object);
-    } else if (watching->form == FORM_LINES || watching->form == FORM_PAGE) {
-        g_string_printf(line, "%12.6f * %s\n", seconds(at_ns), text);
-    } else if (watching->form == FORM_CSV) {
-        cli_error(watching->verb, "%s", text);
-    }
-    print_at(watching, at_ns, line);
-    zg_watched_event(&watching->watched, at_ns, text);
-}
+/* --- what happens, and what passes */
 
 /* Tells those at the page, too. */
-static void note(struct watching *watching, const char *text)
+static void note(struct watched_device *device, const char *text)
 {
-    say(watching, text);
-    if (watching->live)
-        zg_live_event(watching->live, watching->wire ? zg_wire_event_ns(watching->wire) : 0, text);
+    struct zg_live *live = device->watching->live;
+
+    watch_say(device->watching, device, text);
+    if (live)
+        zg_live_event(live, device->wire ? zg_wire_event_ns(device->wire) : 0,
+                      ((const struct zg_watched_event *)g_queue_peek_tail(&device->watched.events))->text);
 }
 
 static void take_notice(const char *text, void *data)
@@ -135,91 +60,37 @@ static void take_notice(const char *text, void *data)
     note(data, text);
 }
 
-/* --- what passes */
-
-static void print_csv(struct watching *watching, double at, const struct zg_stretch *stretch)
-{
-    if (!watching->csv_begun) {
-        zg_csv_head(watching->plan, watching->selection, watching->text);
-        print_at(watching, 0, watching->text); /* first, even where an earlier row is known later */
-        g_string_truncate(watching->text, 0);
-    }
-    watching->csv_begun = true;
-    zg_csv_rows(watching->plan, watching->selection, at, stretch, watching->text);
-}
-
-static void keep_lines(struct watching *watching)
-{
-    if (!watching->watched.held)
-        zg_recent_lines(&watching->watched.recent, watching->text->str);
-}
-
-static void show_stretch(struct watching *watching, uint64_t at_ns, bool out, const struct zg_stretch *stretch)
-{
-    const double at = seconds(at_ns);
-    GString *text = watching->text;
-
-    g_string_truncate(text, 0);
-    switch (watching->form) {
-    case FORM_JSON:
-        zg_stretch_append_json(watching->plan, stretch, at, NULL, text);
-        g_string_append_c(text, '\n');
-        break;
-    case FORM_CSV:
-        if (stretch->kind == ZG_STRETCH_FRAME)
-            print_csv(watching, at, stretch);
-        break;
-    case FORM_TABLE:
-        if (watching->depth != ZG_DEPTH_RAW)
-            zg_lines_stretch(watching->lines, watching->depth, at, out, stretch, text);
-        keep_lines(watching);
-        return;
-    case FORM_PAGE: break;
-    default:
-        if (watching->depth != ZG_DEPTH_RAW)
-            zg_lines_stretch(watching->lines, watching->depth, at, out, stretch, text);
-        break;
-    }
-    print_at(watching, at_ns, text);
-}
-
 static void take_stretch(void *data, uint64_t at_ns, bool out, const struct zg_stretch *stretch)
 {
-    struct watching *watching = data;
+    struct watched_device *device = data;
+    const struct running *running = device->running;
 
-    if (!zg_wire_is_replay(watching->wire))
-        zg_suspect_stretch(watching->suspect, out, stretch);
-    if (watching->live)
-        zg_live_stretch(watching->live, at_ns, out, stretch);
-    const bool is_full = watching->most > 0 && watching->frames >= watching->most; /* more came at once */
+    if (!zg_wire_is_replay(device->wire))
+        zg_suspect_stretch(device->suspect, out, stretch);
+    if (running->watching.live)
+        zg_live_stretch(running->watching.live, device->number, at_ns, out, stretch);
+    const bool is_full = running->most > 0 && watch_frames(&running->watching) >= running->most; /* more came at once */
     if (!is_full || stretch->kind == ZG_STRETCH_FRAME)
-        zg_watched_stretch(&watching->watched, at_ns, out, stretch);
-    if (is_full || !zg_selection_shows(watching->selection, stretch))
+        zg_watched_stretch(&device->watched, at_ns, out, stretch);
+    if (is_full || !zg_selection_shows(device->viewed->selection, stretch))
         return;
-    watching->frames += stretch->kind == ZG_STRETCH_FRAME;
-    watching->skipped += stretch->kind == ZG_STRETCH_SKIPPED;
-    watching->undelivered += stretch->kind == ZG_STRETCH_UNDELIVERED;
-    show_stretch(watching, at_ns, out, stretch);
+    device->frames += stretch->kind == ZG_STRETCH_FRAME;
+    device->skipped += stretch->kind == ZG_STRETCH_SKIPPED;
+    device->undelivered += stretch->kind == ZG_STRETCH_UNDELIVERED;
+    watch_show_stretch(device, at_ns, out, stretch);
 }
 
 static void take_bytes(void *data, const struct zg_passage *passage)
 {
-    struct watching *watching = data;
+    struct watched_device *device = data;
+    struct zg_live *live = device->watching->live;
 
-    if (!zg_wire_is_replay(watching->wire))
-        zg_suspect_bytes(watching->suspect, passage);
-    zg_watched_bytes(&watching->watched, passage);
-    if (watching->live)
-        zg_live_bytes(watching->live, passage);
-    if (watching->depth != ZG_DEPTH_RAW || watching->form > FORM_TABLE)
-        return;
-    g_string_truncate(watching->text, 0);
-    zg_lines_raw(watching->lines, seconds(passage->at_ns), passage->out, passage->bytes, passage->count,
-                 watching->text);
-    if (watching->form == FORM_TABLE)
-        keep_lines(watching);
-    else
-        print_at(watching, passage->at_ns, watching->text);
+    if (!zg_wire_is_replay(device->wire))
+        zg_suspect_bytes(device->suspect, passage);
+    zg_watched_bytes(&device->watched, passage);
+    if (live)
+        zg_live_bytes(live, device->number, passage);
+    watch_show_bytes(device, passage);
 }
 
 static void changed(void *data, zg_header_number address, enum zg_link_event event)
@@ -227,35 +98,35 @@ static void changed(void *data, zg_header_number address, enum zg_link_event eve
     static const char *const words[] = { "the device is heard", "the device is silent: link down",
                                          "the device has said who it is", "the device has restarted",
                                          "the device has another major version" };
-    struct watching *watching = data;
+    struct watched_device *device = data;
 
-    if (address == 0 || watching->plan->source_bits == 0) {
-        note(watching, words[event]);
+    if (address == 0 || device->viewed->plan->source_bits == 0) {
+        note(device, words[event]);
         return;
     }
     g_autofree char *text = g_strdup_printf("%u: %s", address, words[event]);
-    note(watching, text);
+    note(device, text);
 }
 
 /* The observer shows it; here it is acknowledged, and may be what somebody at the page asked for. */
 static void take(void *data, const struct zg_frame *frame, const struct zg_plan_message *message,
                  const struct zg_value *values)
 {
-    const struct watching *watching = data;
+    const struct watched_device *device = data;
 
     (void)frame;
-    if (watching->live)
-        zg_live_told(watching->live, message, values);
+    if (device->watching->live)
+        zg_live_told(device->watching->live, device->number, message, values);
 }
 
 static void settled(void *data, zg_header_number peer, const struct zg_plan_message *message, uint8_t ticket,
                     const struct zg_value *values, enum zg_settled how)
 {
-    const struct watching *watching = data;
+    const struct watched_device *device = data;
 
     (void)values;
-    if (watching->live)
-        zg_live_settled(watching->live, peer, message, ticket, how);
+    if (device->watching->live)
+        zg_live_settled(device->watching->live, device->number, peer, message, ticket, how);
 }
 
 static const struct zg_session_calls calls = { .stretch = take_stretch,
@@ -265,79 +136,129 @@ static const struct zg_session_calls calls = { .stretch = take_stretch,
 /* --- the screen */
 
 /* Shows the next plot, after the last none. */
-static void show_next_plot(struct watching *watching)
+static void show_next_plot(struct running *running)
 {
-    const guint count = zg_plotted_panels(watching->watched.plotted);
+    const guint count = zg_plotted_panels(running->plotted);
 
-    if (!watching->all_plots) {
-        watching->panels = watching->panels > 0 ? 0 : count;
-    } else if (watching->panels == 0) {
-        watching->first_panel = 0;
-        watching->panels = count > 0;
-    } else if (++watching->first_panel == count) {
-        watching->panels = 0;
+    if (!running->all_plots) {
+        running->panels = running->panels > 0 ? 0 : count;
+    } else if (running->panels == 0) {
+        running->first_panel = 0;
+        running->panels = count > 0;
+    } else if (++running->first_panel == count) {
+        running->panels = 0;
     }
+}
+
+static struct watched_device *looked_at(const struct running *running)
+{
+    return &running->watching.devices[running->looked];
+}
+
+static bool can_type(const struct running *running)
+{
+    return running->answers && zg_plan_has_console(looked_at(running)->viewed->plan);
 }
 
 /* To the console of the device, as far as there is room. */
-static void send_typed(struct watching *watching)
+static void send_typed(struct running *running)
 {
-    if (watching->typed->len > 0)
-        (void)g_string_erase(watching->typed, 0,
-                             (gssize)zg_node_print(zg_session_node(watching->session), watching->to,
-                                                   watching->typed->str, watching->typed->len));
+    if (running->typed->len > 0)
+        (void)g_string_erase(running->typed, 0,
+                             (gssize)zg_node_print(zg_session_node(looked_at(running)->session), running->to,
+                                                   running->typed->str, running->typed->len));
 }
 
-static void take_key(struct watching *watching, int key, bool *done)
+static void look_at_next(struct running *running)
 {
-    watching->drawn_ns = 0;
-    if (watching->types && key != '\t') {
-        if (watching->typed->len < TYPED_MOST)
-            g_string_append_c(watching->typed, (char)key);
+    running->looked = (running->looked + 1) % running->watching.count;
+    g_string_truncate(running->typed, 0);
+}
+
+static void take_key(struct running *running, int key, bool *done)
+{
+    struct watching *watching = &running->watching;
+
+    running->drawn_ns = 0;
+    if (running->types && key != '\t') {
+        if (running->typed->len < TYPED_MOST)
+            g_string_append_c(running->typed, (char)key);
         return;
     }
     switch (key) {
-    case '\t': watching->types = watching->can_type && !watching->types; break;
-    case 'p': show_next_plot(watching); break;
+    case '\t': running->types = can_type(running) && !running->types; break;
+    case 'd': look_at_next(running); break;
+    case 'p': show_next_plot(running); break;
     case '1':
     case '2':
     case '3':
         watching->depth = (enum zg_depth)(key - '1');
-        zg_recent_forget_lines(&watching->watched.recent);
+        zg_recent_forget_lines(&watching->devices->watched.recent);
         break;
-    case ' ': watching->watched.held = !watching->watched.held; break;
-    case 'z': zg_table_begin_anew(watching->watched.table); break;
+    case ' ':
+        for (unsigned i = 0; i < watching->count; i++)
+            watching->devices[i].watched.held = !watching->devices[i].watched.held;
+        break;
+    case 'z':
+        for (unsigned i = 0; i < watching->count; i++)
+            zg_table_begin_anew(watching->devices[i].watched.table);
+        break;
     case 'q': *done = true; break;
     default: break;
     }
 }
 
-static void draw(struct watching *watching, const char *link)
+/* The time on the axis that all devices have. */
+static uint64_t now_of(const struct running *running)
 {
-    const uint64_t now_ns = zg_wire_now_ns(watching->wire);
-    struct zg_serial_errors errors;
+    uint64_t now_ns = 0, read_ns = UINT64_MAX;
 
-    zg_recent_rate(&watching->watched.recent, now_ns, watching->watched.bytes, watching->watched.frames);
-    if (now_ns - watching->drawn_ns < REDRAW_NS)
+    for (unsigned i = 0; i < running->watching.count; i++) {
+        const struct zg_wire *wire = running->watching.devices[i].wire;
+        now_ns = MAX(now_ns, zg_wire_now_ns(wire));
+        if (zg_wire_reads_ahead(wire) && !zg_wire_has_ended(wire))
+            read_ns = MIN(read_ns, zg_wire_now_ns(wire));
+    }
+    return MIN(now_ns, read_ns);
+}
+
+static void draw(struct running *running)
+{
+    const struct watching *watching = &running->watching;
+    const uint64_t now_ns = now_of(running);
+    const bool is_due = now_ns - running->drawn_ns >= REDRAW_NS;
+    struct screen_device devices[DEVICES_MOST];
+    struct zg_serial_errors errors[DEVICES_MOST];
+
+    for (unsigned i = 0; i < watching->count; i++) {
+        struct watched_device *device = &watching->devices[i];
+        zg_recent_rate(&device->watched.recent, zg_wire_now_ns(device->wire), device->watched.bytes,
+                       device->watched.frames);
+        devices[i] = (struct screen_device){ .watched = &device->watched,
+                                             .link = device->link,
+                                             .now_ns = zg_wire_now_ns(device->wire),
+                                             .baud = zg_wire_baud(device->wire),
+                                             .up = zg_session_goes_on(device->session) && zg_wire_is_up(device->wire),
+                                             .counters = zg_session_counters(device->session, false),
+                                             .line = zg_wire_errors(device->wire, &errors[i]) ? &errors[i] : NULL };
+    }
+    if (!is_due)
         return;
-    watching->drawn_ns = now_ns;
-    if (!watching->watched.held)
-        watching->until_ns = now_ns;
-    const struct screen_view view = { .watched = &watching->watched,
-                                      .link = link,
-                                      .now_ns = now_ns,
-                                      .baud = zg_wire_baud(watching->wire),
-                                      .up = zg_wire_is_up(watching->wire),
-                                      .counters = zg_session_counters(watching->session, false),
-                                      .line = zg_wire_errors(watching->wire, &errors) ? &errors : NULL,
+    running->drawn_ns = now_ns;
+    if (!watching->devices->watched.held)
+        running->until_ns = now_ns;
+    const struct screen_view view = { .devices = devices,
+                                      .count = watching->count,
+                                      .looked = running->looked,
+                                      .plotted = running->plotted,
                                       .depth = watching->depth,
-                                      .first_panel = watching->first_panel,
-                                      .panels = watching->panels,
-                                      .can_type = watching->can_type,
-                                      .types = watching->types,
-                                      .until_ns = watching->until_ns,
-                                      .span_ns = watching->span_ns,
-                                      .unicode = watching->unicode };
+                                      .first_panel = running->first_panel,
+                                      .panels = running->panels,
+                                      .can_type = can_type(running),
+                                      .types = running->types,
+                                      .until_ns = running->until_ns,
+                                      .span_ns = running->span_ns,
+                                      .unicode = running->unicode };
     screen_draw(&view);
 }
 
@@ -345,205 +266,244 @@ static void draw(struct watching *watching, const char *link)
 
 static bool show_baud(unsigned long baud, void *data)
 {
-    struct watching *watching = data;
+    struct watched_device *device = data;
     g_autofree char *text = g_strdup_printf("trying %lu baud", baud);
 
-    if (watching->form == FORM_TABLE || isatty(STDERR_FILENO))
-        note(watching, text);
+    if (device->watching->form == FORM_TABLE || isatty(STDERR_FILENO))
+        note(device, text);
     return !cli_stopped();
 }
 
-static bool find_baud(struct watching *watching, GError **error)
+static bool find_baud(struct watched_device *device, GError **error)
 {
-    const unsigned long before = zg_wire_baud(watching->wire);
+    const unsigned long before = zg_wire_baud(device->wire);
     unsigned frames;
 
     if (before == 0)
         return true;
     const unsigned long found =
-        zg_suspect_find_baud(watching->plan, watching->wire, show_baud, watching, &frames, error);
+        zg_suspect_find_baud(device->viewed->plan, device->wire, show_baud, device, &frames, error);
     if (*error)
         return false;
     g_autofree char *text = zg_suspect_baud_text(before, found, frames);
-    note(watching, text);
+    note(device, text);
     return true;
 }
 
-static bool judge(struct watching *watching, GError **error)
+static bool judge(struct watched_device *device, GError **error)
 {
     bool noise;
 
-    if (zg_wire_is_replay(watching->wire))
+    if (zg_wire_is_replay(device->wire))
         return true;
-    g_autofree char *text = zg_suspect_judge(watching->suspect, zg_session_counters(watching->session, false),
-                                             zg_wire_now_ns(watching->wire), &noise);
+    g_autofree char *text = zg_suspect_judge(device->suspect, zg_session_counters(device->session, false),
+                                             zg_wire_now_ns(device->wire), &noise);
     if (text)
-        note(watching, text);
-    return !noise || find_baud(watching, error);
+        note(device, text);
+    return !noise || find_baud(device, error);
 }
 
 /* --- the run */
 
-/* Line errors seen by this side's UART, for the summary; "" if they are not counted. */
-static char *line_errors(const struct watching *watching)
+/* The link of a device failed: the others go on. The first error is printed at the end. */
+static void take_failure(void *data, unsigned which, const GError *why)
 {
-    struct zg_serial_errors e;
+    struct running *running = data;
 
-    if (!zg_wire_errors(watching->wire, &e))
-        return g_strdup("");
-    return g_strdup_printf(watching->form == FORM_JSON
-                               ? ",\"line_errors\":{\"framing\":%u,\"parity\":%u,\"overrun\":%u,\"breaks\":%u}"
-                               : "; line errors: framing %u, parity %u, overrun %u, break %u",
-                           e.framing, e.parity, e.overrun, e.breaks);
+    if (running->watching.count > 1)
+        note(&running->watching.devices[which], why->message);
+    if (!running->failure)
+        running->failure = g_error_copy(why);
 }
 
-static void print_summary(const struct watching *watching)
+/* Does what is due of each device, and waits if nothing came. False: no device goes on. */
+static bool step(struct running *running, int keys)
 {
-    const struct zg_counters *c = zg_session_counters(watching->session, false);
-    const double ran = seconds(zg_wire_now_ns(watching->wire));
-    g_autofree char *line = line_errors(watching);
+    struct watching *watching = &running->watching;
+    const bool seen = watching->live && zg_live_viewers(watching->live) > 0;
+    struct zg_session *sessions[DEVICES_MOST];
 
-    if (watching->form == FORM_JSON)
-        cli_print("{\"summary\":{\"seconds\":%.3f,\"shown\":%" G_GUINT64_FORMAT ",\"frames\":%" G_GUINT64_FORMAT
-                  ",\"skipped\":%" G_GUINT64_FORMAT ",\"undelivered\":%" G_GUINT64_FORMAT
-                  ",\"lost\":%u,\"bytes\":%" G_GUINT64_FORMAT ",\"bytes_noise\":%u,\"bytes_failed\":%u%s}}\n",
-                  ran, watching->frames, watching->watched.frames, watching->skipped, watching->undelivered, c->lost,
-                  watching->watched.bytes, c->bytes_noise, c->bytes_failed, line);
-    else if (watching->form != FORM_CSV)
-        cli_print("%.1f s: %" G_GUINT64_FORMAT " frames and %" G_GUINT64_FORMAT
-                  " bytes from the device, %u lost, %" G_GUINT64_FORMAT " not delivered, %" G_GUINT64_FORMAT
-                  " %s skipped; %u bytes of noise, %u of frames that failed%s\n",
-                  ran, watching->watched.frames, watching->watched.bytes, c->lost, watching->undelivered,
-                  watching->skipped, watching->skipped == 1 ? "stretch" : "stretches", c->bytes_noise, c->bytes_failed,
-                  line);
+    for (unsigned i = 0; i < watching->count; i++)
+        sessions[i] = watching->devices[i].session;
+    if (!zg_sessions_step(sessions, watching->count, keys, seen ? PAGE_WAIT_NS : STEP_NS, take_failure, running))
+        return false;
+    for (unsigned i = 0; i < watching->count; i++) {
+        g_autoptr(GError) why = NULL;
+        if (!zg_session_goes_on(sessions[i]) || judge(&watching->devices[i], &why))
+            continue;
+        zg_session_give_up(sessions[i]);
+        take_failure(running, i, why);
+    }
+    return true;
 }
 
-/* The caller prints the error, once the terminal is restored. */
-static void watch(struct watching *watching, const char *link, uint64_t duration_ns, GError **error)
+/* The caller prints what failed, once the terminal is restored. */
+static void watch(struct running *running, uint64_t duration_ns)
 {
+    struct watching *watching = &running->watching;
     const int keys = watching->form == FORM_TABLE ? STDIN_FILENO : -1;
     bool done = false;
 
-    while (!done && !cli_stopped() && !ferror(stdout) && !zg_wire_has_ended(watching->wire)) {
-        const bool seen = watching->live && zg_live_viewers(watching->live) > 0;
-        if (!zg_session_step(watching->session, keys, seen ? PAGE_WAIT_NS : STEP_NS, error) || !judge(watching, error))
-            break;
+    while (!done && !cli_stopped() && !ferror(stdout) && step(running, keys)) {
         if (watching->live)
-            zg_live_step(watching->live, watching->wire, watching->session);
-        print_due(watching);
+            zg_live_step(watching->live);
+        watch_print_due(watching);
         if (watching->form == FORM_TABLE) {
             for (int key; (key = screen_key()) >= 0;)
-                take_key(watching, key, &done);
-            if (watching->types || watching->typed->len > 0)
-                send_typed(watching);
-            draw(watching, link);
-        } else if (!zg_wire_is_replay(watching->wire)) {
+                take_key(running, key, &done);
+            if (running->types || running->typed->len > 0)
+                send_typed(running);
+            draw(running);
+        } else if (!zg_wire_is_replay(watching->devices->wire)) {
             (void)fflush(stdout);
         }
-        done = done || (duration_ns > 0 && zg_wire_now_ns(watching->wire) >= duration_ns) ||
-               (watching->most > 0 && watching->frames >= watching->most);
+        done = done || (duration_ns > 0 && now_of(running) >= duration_ns) ||
+               (running->most > 0 && watch_frames(watching) >= running->most);
     }
-    zg_session_end(watching->session);
-    print_until(watching, UINT64_MAX);
+    for (unsigned i = 0; i < watching->count; i++)
+        zg_session_end(watching->devices[i].session);
+    watch_print_all(watching);
     (void)fflush(stdout);
-    while (watching->live && !*error && !done && !cli_stopped()) { /* a capture that has ended can still be looked at */
-        zg_live_step(watching->live, watching->wire, watching->session);
+    while (watching->live && !running->failure && !done &&
+           !cli_stopped()) { /* a capture that has ended can still be looked at */
+        zg_live_step(watching->live);
         g_usleep(PAGE_WAIT_NS / 1000);
     }
 }
 
-static int open_and_watch(const struct cli_verb *verb, struct watching *watching, const char *link,
-                          const struct options *options, uint64_t duration_ns)
+/* Opens the links. CLI_YES; or a status, with a message printed. */
+static int open_all(struct running *running, const struct options *options)
 {
-    struct zg_wire_settings settings = {
-        .plan = watching->plan, .capture = options->capture, .notice = take_notice, .data = watching
-    };
-    g_autoptr(GError) error = NULL;
-    int status = cli_open(verb, link, &settings, &watching->wire);
+    struct watching *watching = &running->watching;
 
-    if (status != CLI_YES)
-        return status;
-    if (options->answer && zg_wire_is_replay(watching->wire)) {
-        cli_error(verb, "%s: a capture can only be read; omit --answer", link);
-        return cli_close(verb, watching->wire, CLI_USAGE);
+    for (unsigned i = 0; i < watching->count; i++) {
+        struct watched_device *device = &watching->devices[i];
+        struct zg_wire_settings settings = { .plan = device->viewed->plan,
+                                             .place = { (const char *const *)running->names, i,
+                                                        i > 0 ? watching->devices->wire : NULL },
+                                             .capture = options->capture,
+                                             .notice = take_notice,
+                                             .data = device };
+        const int status = cli_open(watching->verb, device->link, &settings, &device->wire);
+        if (status != CLI_YES)
+            return status;
+        if (options->answer && zg_wire_is_replay(device->wire)) {
+            cli_error(watching->verb, "%s: a capture can only be read; omit --answer", device->link);
+            return CLI_USAGE;
+        }
     }
-    if (watching->form == FORM_TABLE && !screen_begin()) {
-        cli_error(verb, "--table needs a terminal; without it, lines are printed");
-        return cli_close(verb, watching->wire, CLI_USAGE);
+    return CLI_YES;
+}
+
+/* Closes the links, the first last: it holds what they have in common. */
+static int close_all(struct watching *watching, int status)
+{
+    for (unsigned i = watching->count; i-- > 0;) {
+        zg_session_free(watching->devices[i].session);
+        status = cli_close(watching->verb, watching->devices[i].wire, status);
     }
-    watching->session = zg_session_new(watching->plan, watching->wire, options->answer, &calls, watching);
-    if (options->answer)
-        (void)zg_node_follow(zg_session_node(watching->session), watching->to);
-    watching->most = (uint64_t)options->count;
-    watching->can_type = options->answer && zg_plan_has_console(watching->plan);
+    return status;
+}
+
+static void begin_sessions(struct running *running, const struct options *options)
+{
+    struct watching *watching = &running->watching;
+
+    for (unsigned i = 0; i < watching->count; i++) {
+        struct watched_device *device = &watching->devices[i];
+        device->session = zg_session_new(device->viewed->plan, device->wire, options->answer, &calls, device);
+        if (options->answer)
+            (void)zg_node_follow(zg_session_node(device->session), running->to);
+        if (watching->live)
+            zg_live_attach(watching->live, i, device->wire, device->session);
+    }
     if (watching->live) {
         g_autofree char *page = g_strconcat("page: ", zg_live_address(watching->live), NULL);
-        say(watching, page);
+        watch_say(watching, NULL, page);
         (void)fflush(stdout);
     }
-    watch(watching, link, duration_ns, &error);
+}
+
+static int open_and_watch(struct running *running, const struct options *options, uint64_t duration_ns)
+{
+    struct watching *watching = &running->watching;
+    int status = open_all(running, options);
+
+    if (status == CLI_YES && watching->form == FORM_TABLE && !screen_begin()) {
+        cli_error(watching->verb, "--table needs a terminal; without it, lines are printed");
+        status = CLI_USAGE;
+    }
+    if (status != CLI_YES)
+        return close_all(watching, status);
+    running->most = (uint64_t)options->count;
+    begin_sessions(running, options);
+    watch(running, duration_ns);
     if (watching->form == FORM_TABLE)
         screen_end();
-    print_summary(watching);
-    if (error)
-        status = cli_trouble(verb, error);
-    else if (watching->frames < (uint64_t)options->count)
+    for (unsigned i = 0; i < watching->count; i++)
+        watch_print_summary(&watching->devices[i]);
+    if (running->failure)
+        status = cli_trouble(watching->verb, running->failure);
+    else if (watch_frames(watching) < (uint64_t)options->count)
         status = CLI_NO;
-    zg_session_free(watching->session);
-    return cli_close(verb, watching->wire, status);
+    return close_all(watching, status);
 }
 
 /* --- the command line */
 
-static bool read_selection(const struct cli_verb *verb, struct zg_selection *selection, const struct options *options)
+static bool read_selection(const struct watching *watching, const struct options *options)
 {
     g_autoptr(GError) error = NULL;
     const char *option = "show";
-    bool good = true;
+    bool good = zg_viewed_show(watching->viewed, watching->count, (const char *const *)options->show, &error);
 
-    for (char **name = options->show; name && *name && good; name++)
-        good = zg_selection_show(selection, *name, &error);
     if (good && options->source >= 0) {
         option = "source";
-        good = zg_selection_source(selection, options->source, &error);
+        good = zg_viewed_source(watching->viewed, watching->count, options->source, &error);
     }
     for (char **rule = options->marks; rule && *rule && good; rule++) {
         option = "mark";
-        good = zg_selection_mark(selection, *rule, &error);
+        good = zg_viewed_mark(watching->viewed, watching->count, *rule, &error);
     }
     if (!good)
-        cli_error(verb, "--%s: %s", option, error->message);
+        cli_error(watching->verb, "--%s: %s", option, error->message);
     return good;
 }
 
 /* The panels that are plotted. */
-static bool read_plots(const struct cli_verb *verb, struct watching *watching, const struct options *options)
+static bool read_plots(struct running *running, const struct options *options)
 {
+    struct watching *watching = &running->watching;
     g_autoptr(GError) error = NULL;
 
     if (watching->form != FORM_TABLE)
         return true;
-    watching->watched.plotted = zg_plotted_new(watching->plan);
+    running->plotted = zg_plotted_new(watching->viewed, watching->count);
+    for (unsigned i = 0; i < watching->count; i++) {
+        watching->devices[i].watched.plotted = running->plotted;
+        watching->devices[i].watched.device = i;
+    }
     if (!options->plots) {
-        watching->all_plots = true;
-        zg_plotted_add_all(watching->watched.plotted, watching->selection);
+        running->all_plots = true;
+        zg_plotted_add_all(running->plotted);
         return true;
     }
     for (char **fields = options->plots; *fields; fields++)
-        if (!zg_plotted_add(watching->watched.plotted, *fields, &error)) {
-            cli_error(verb, "--plot: %s", error->message);
+        if (!zg_plotted_add(running->plotted, *fields, &error)) {
+            cli_error(watching->verb, "--plot: %s", error->message);
             return false;
         }
-    watching->panels = zg_plotted_panels(watching->watched.plotted);
+    running->panels = zg_plotted_panels(running->plotted);
     return true;
 }
 
 /* Begins to serve the page: CLI_YES; or a status, with a message printed. */
-static int begin_page(struct watching *watching, const char *link, const struct options *options)
+static int begin_page(struct running *running, const struct options *options)
 {
-    const struct zg_live_settings settings = { .plan = watching->plan,
-                                               .selection = watching->selection,
-                                               .link = link,
+    struct watching *watching = &running->watching;
+    const struct zg_live_settings settings = { .viewed = watching->viewed,
+                                               .count = watching->count,
+                                               .links = running->links,
                                                .to = (zg_header_number)options->to,
                                                .answers = options->answer };
     g_autoptr(GError) error = NULL;
@@ -582,52 +542,121 @@ static bool read_form(const struct cli_verb *verb, const struct options *options
     return false;
 }
 
-static int run_with(const struct cli_verb *verb, char **argv, const struct options *options)
+/* Loads the definitions, DEF LINK each, and names the devices. A status, with what is wrong printed. */
+static int load_all(struct running *running, char **arguments)
 {
-    struct watching watching = { .verb = verb };
-    struct cli_definition loaded;
+    struct watching *watching = &running->watching;
+    const struct zg_plan *plans[DEVICES_MOST];
+    int status = CLI_YES;
+
+    for (unsigned i = 0; i < watching->count && status == CLI_YES; i++) {
+        struct watched_device *device = &watching->devices[i];
+        status = cli_load(watching->verb, arguments[2 * i], false, &device->loaded);
+        plans[i] = device->loaded.plan;
+        running->links[i] = arguments[2 * i + 1];
+    }
+    if (status == CLI_YES && watching->count > 1)
+        running->names = zg_viewed_names(plans, watching->count);
+    return status;
+}
+
+/* What is kept of each device. */
+static void begin_devices(struct running *running)
+{
+    struct watching *watching = &running->watching;
+    const bool coloured = isatty(STDOUT_FILENO) == 1 && watching->form != FORM_TABLE && !g_getenv("NO_COLOR");
+
+    for (unsigned i = 0; i < watching->count; i++)
+        watching->viewed[i] =
+            (struct zg_viewed){ running->names ? running->names[i] : NULL, watching->devices[i].loaded.plan,
+                                zg_selection_new(watching->devices[i].loaded.plan) };
+    for (unsigned i = 0; i < watching->count; i++) {
+        struct watched_device *device = &watching->devices[i];
+        device->watching = watching;
+        device->running = running;
+        device->number = i;
+        device->viewed = &watching->viewed[i];
+        device->link = running->links[i];
+        device->lines = zg_lines_new(device->viewed, running->unicode, coloured);
+        zg_lines_align(device->lines, zg_viewed_width(watching->viewed, watching->count));
+        device->suspect = zg_suspect_new(device->viewed->plan);
+        zg_watched_init(&device->watched, device->viewed, watching->form == FORM_TABLE);
+    }
+}
+
+static void clear_devices(struct running *running)
+{
+    struct watching *watching = &running->watching;
+
+    for (unsigned i = 0; i < watching->count; i++) {
+        struct watched_device *device = &watching->devices[i];
+        zg_suspect_free(device->suspect);
+        zg_lines_free(device->lines);
+        zg_watched_clear(&device->watched);
+        zg_selection_free(watching->viewed[i].selection);
+    }
+}
+
+static int run_devices(struct running *running, const struct options *options, uint64_t duration_ns)
+{
+    struct watching *watching = &running->watching;
+    int status = CLI_USAGE;
+
+    running->unicode = strcmp(nl_langinfo(CODESET), "UTF-8") == 0;
+    running->typed = g_string_new(NULL);
+    watching->text = g_string_new(NULL);
+    watching->lines_made = zg_in_order_new();
+    begin_devices(running);
+    if (read_selection(watching, options) && read_plots(running, options)) {
+        cli_catch_signals();
+        status = begin_page(running, options);
+        if (status == CLI_YES)
+            status = open_and_watch(running, options, duration_ns);
+    }
+    zg_live_free(watching->live);
+    watch_print_all(watching);
+    clear_devices(running);
+    zg_plotted_free(running->plotted);
+    zg_in_order_free(watching->lines_made);
+    g_string_free(watching->text, TRUE);
+    g_string_free(running->typed, TRUE);
+    g_clear_error(&running->failure);
+    return status;
+}
+
+static int run_with(const struct cli_verb *verb, int count, char **arguments, const struct options *options)
+{
+    struct running running = { .watching.verb = verb,
+                               .span_ns = 30 * SECOND_NS,
+                               .answers = options->answer,
+                               .to = (zg_header_number)options->to };
+    struct watching *watching = &running.watching;
     uint64_t duration_ns = 0;
 
     if (options->count < 0) {
         cli_error(verb, "--count: expected a number above 0, found %" G_GINT64_FORMAT, options->count);
         return CLI_USAGE;
     }
-    watching.span_ns = 30 * SECOND_NS;
-    if (!read_form(verb, options, &watching) || !cli_time(verb, "for", options->duration, &duration_ns) ||
-        !cli_time(verb, "span", options->span, &watching.span_ns))
+    if (count % 2 != 0 || count > 2 * DEVICES_MOST) {
+        cli_error(verb, "expected DEF LINK for each device, for up to %d, found %d arguments", DEVICES_MOST, count);
         return CLI_USAGE;
-    int status = cli_load(verb, argv[1], false, &loaded);
-    if (status == CLI_YES) {
-        const bool terminal = isatty(STDOUT_FILENO) == 1;
-        watching.plan = loaded.plan;
-        watching.unicode = strcmp(nl_langinfo(CODESET), "UTF-8") == 0;
-        watching.text = g_string_new(NULL);
-        watching.typed = g_string_new(NULL);
-        watching.to = (zg_header_number)options->to;
-        watching.lines_made = zg_in_order_new();
-        watching.selection = zg_selection_new(loaded.plan);
-        watching.lines = zg_lines_new(loaded.plan, watching.selection, watching.unicode,
-                                      terminal && watching.form != FORM_TABLE && !g_getenv("NO_COLOR"));
-        zg_watched_init(&watching.watched, loaded.plan, watching.selection, watching.form == FORM_TABLE);
-        watching.suspect = zg_suspect_new(loaded.plan);
-        status = CLI_USAGE;
-        if (read_selection(verb, watching.selection, options) && read_plots(verb, &watching, options)) {
-            cli_catch_signals();
-            status = begin_page(&watching, argv[2], options);
-            if (status == CLI_YES)
-                status = open_and_watch(verb, &watching, argv[2], options, duration_ns);
-        }
-        zg_live_free(watching.live);
-        print_until(&watching, UINT64_MAX);
-        zg_in_order_free(watching.lines_made);
-        zg_suspect_free(watching.suspect);
-        zg_watched_clear(&watching.watched);
-        zg_lines_free(watching.lines);
-        zg_selection_free(watching.selection);
-        g_string_free(watching.text, TRUE);
-        g_string_free(watching.typed, TRUE);
     }
-    cli_definition_clear(&loaded);
+    if (!read_form(verb, options, watching) || !cli_time(verb, "for", options->duration, &duration_ns) ||
+        !cli_time(verb, "span", options->span, &running.span_ns))
+        return CLI_USAGE;
+    watching->count = (unsigned)count / 2;
+    watching->devices = g_new0(struct watched_device, watching->count);
+    watching->viewed = g_new0(struct zg_viewed, watching->count);
+    running.links = g_new0(const char *, watching->count);
+    int status = load_all(&running, arguments);
+    if (status == CLI_YES)
+        status = run_devices(&running, options, duration_ns);
+    for (unsigned i = 0; i < watching->count; i++)
+        cli_definition_clear(&watching->devices[i].loaded);
+    g_strfreev(running.names);
+    g_free(running.links);
+    g_free(watching->viewed);
+    g_free(watching->devices);
     return status;
 }
 
@@ -656,7 +685,8 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         { "table", 0, 0, G_OPTION_ARG_NONE, &options.table, "On a terminal: a table of the latest values", NULL },
         { "depth", 0, 0, G_OPTION_ARG_STRING, &options.depth, "raw bytes, frames, or values; default values", "DEPTH" },
         { "show", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.show,
-          "Show only this MESSAGE, FIELD or MESSAGE.FIELD; repeatable", "NAME" },
+          "Show only this MESSAGE, FIELD or MESSAGE.FIELD, of one of several devices behind DEVICE:; repeatable",
+          "NAME" },
         { "source", 0, 0, G_OPTION_ARG_INT64, &options.source, "Show only frames from this address", "N" },
         { "mark", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.marks,
           "Mark values: \"tension > 200\", \"state = stopped\"; repeatable", "RULE" },
@@ -682,9 +712,9 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_auto(GStrv) joined = join_page(&argc, argv);
     g_autofree char **arguments =
         g_memdup2(joined, ((gsize)argc + 1) * sizeof *joined); /* what is parsed is taken out */
-    if (!cli_parse(verb, entries, &argc, &arguments, 2, 2))
+    if (!cli_parse(verb, entries, &argc, &arguments, 2, 2 * DEVICES_MOST))
         return CLI_USAGE;
-    int status = run_with(verb, arguments, &options);
+    int status = run_with(verb, argc - 1, arguments + 1, &options);
     g_free(options.depth);
     g_free(options.duration);
     g_free(options.capture);
@@ -696,5 +726,6 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     return cli_finish(verb, status);
 }
 
-const struct cli_verb cli_watch = { "watch", "DEF LINK", "Shows what passes: raw bytes, frames, values, console",
+const struct cli_verb cli_watch = { "watch", "DEF LINK [DEF LINK...]",
+                                    "Shows what passes: raw bytes, frames, values, console",
                                     "zeugma watch examples/loom/loom.yaml sim: --for 2s", run };

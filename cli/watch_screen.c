@@ -137,47 +137,63 @@ static void draw_field(int row, const struct zg_table_field *field, const struct
     put(row, column, GOOD, trace->str);
 }
 
-static void draw_row_head(int row, const struct zg_table_row *item, const struct screen_view *view)
+static void draw_row_head(int row, const struct zg_table_row *item, const struct screen_device *device,
+                          const struct screen_view *view)
 {
-    const double age = (double)(view->now_ns - MIN(view->now_ns, item->at_ns)) / 1e9;
-    g_autofree char *from =
-        view->watched->plan->source_bits > 0 ? g_strdup_printf(" from %u", item->source) : g_strdup("");
-    g_autofree char *name = g_strdup_printf("%s%s%s", item->message->message->name, from,
-                                            item->out ? (view->unicode ? " \xE2\x86\x92" : " >") : "");
+    const struct zg_viewed *viewed = device->watched->viewed;
+    const double age = (double)(device->now_ns - MIN(device->now_ns, item->at_ns)) / 1e9;
+    g_autofree char *from = viewed->plan->source_bits > 0 ? g_strdup_printf(" from %u", item->source) : g_strdup("");
+    g_autofree char *name =
+        g_strdup_printf("%s%s%s%s%s", viewed->name ? viewed->name : "", viewed->name ? ": " : "",
+                        item->message->message->name, from, item->out ? (view->unicode ? " \xE2\x86\x92" : " >") : "");
 
     g_autofree char *shown = cut(name, NAME_WIDTH - 1);
     put(row, 0, HEAD, shown);
-    const double per_s = zg_table_rate(item, view->now_ns);
+    const double per_s = zg_table_rate(item, device->now_ns);
     g_autofree char *rate = per_s > 0 ? g_strdup_printf("%.3g/s", per_s) : g_strdup("");
     put_format(row, NAME_WIDTH, PLAIN, "%8" G_GUINT64_FORMAT " time%s %10s   %.*f s ago", item->count,
                item->count == 1 ? " " : "s", rate, age < 10 ? 1 : 0, age);
 }
 
-/* The table, from `row` up to `end`. Says how many rows do not fit. */
+/* The rows of a device, from `row` up to `end`. Returns the next row; `*left` counts messages that do not fit. */
+static int draw_rows(int row, int end, const struct screen_device *device, const struct screen_view *view,
+                     unsigned *left)
+{
+    const GPtrArray *rows = device->watched->table->rows;
+
+    for (unsigned i = 0; i < rows->len; i++) {
+        const struct zg_table_row *item = g_ptr_array_index(rows, i);
+        if (row >= end - 1) {
+            *left += rows->len - i;
+            return row;
+        }
+        draw_row_head(row++, item, device, view);
+        for (unsigned k = 0; k < item->fields->len && row < end; k++)
+            draw_field(row++, &g_array_index(item->fields, struct zg_table_field, k), view);
+    }
+    return row;
+}
+
+/* The table, from `row` up to `end`. Says how many messages do not fit. */
 static void draw_table(int row, int end, const struct screen_view *view)
 {
-    const GPtrArray *rows = view->watched->table->rows;
+    unsigned left = 0;
 
     put_format(row, NAME_WIDTH, FAINT, "%*s", VALUE_WIDTH, "value");
     if (COLS >= TRACE_AT)
         put_format(row, NAME_WIDTH + VALUE_WIDTH + UNIT_WIDTH + 4, FAINT, "%*s %*s  trace", EXTREME_WIDTH, "least",
                    EXTREME_WIDTH, "greatest");
-    row++;
-    for (unsigned i = 0; i < rows->len; i++) {
-        const struct zg_table_row *item = g_ptr_array_index(rows, i);
-        if (row >= end - 1 && i < rows->len) {
-            const int last = MIN(row, end - 1); /* in place of a field, if there is one */
-            (void)move(last, 0);
-            (void)clrtoeol();
-            put_format(last, 0, BAD, "and %u more messages: enlarge the window, or use --show", rows->len - i);
-            return;
-        }
-        draw_row_head(row++, item, view);
-        for (unsigned k = 0; k < item->fields->len && row < end; k++)
-            draw_field(row++, &g_array_index(item->fields, struct zg_table_field, k), view);
-    }
-    if (rows->len == 0)
+    const int first = ++row;
+    for (unsigned i = 0; i < view->count; i++)
+        row = draw_rows(row, end, &view->devices[i], view, &left);
+    if (left > 0) {
+        const int last = MIN(row, end - 1); /* in place of a field, if there is one */
+        (void)move(last, 0);
+        (void)clrtoeol();
+        put_format(last, 0, BAD, "and %u more messages: enlarge the window, or use --show", left);
+    } else if (row == first) {
         put(row, 0, FAINT, "no message yet");
+    }
 }
 
 /* The newest lines that there is room for. */
@@ -192,41 +208,74 @@ static void draw_lines(int row, int end, const GQueue *lines)
         put(row++, 0, PLAIN, at->data);
 }
 
-static void draw_state(const struct screen_view *view)
+/* The newest of what happened to any device. */
+static const struct zg_watched_event *newest_event(const struct screen_view *view)
 {
-    const struct zg_watched *watched = view->watched;
-    const struct zg_counters *c = view->counters;
-    const enum zg_watched_state state = zg_watched_state(watched, view->up, view->now_ns);
-    g_autoptr(GString) line = g_string_new(NULL);
+    const struct zg_watched_event *newest = NULL;
+
+    for (unsigned i = 0; i < view->count; i++) {
+        const struct zg_watched_event *event = g_queue_peek_tail((GQueue *)&view->devices[i].watched->events);
+        if (event && (!newest || event->at_ns >= newest->at_ns))
+            newest = event;
+    }
+    return newest;
+}
+
+/* What a device is, where, and whether it is heard. */
+static void draw_head(int row, const struct screen_device *device)
+{
+    const struct zg_viewed *viewed = device->watched->viewed;
+    const struct zg_definition *definition = viewed->plan->definition;
+    const enum zg_watched_state state = zg_watched_state(device->watched, device->up, device->now_ns);
     const int left = MAX(COLS - 20, 0); /* the rest is for the state */
-    g_autofree char *baud = view->baud > 0 ? g_strdup_printf("   %lu baud", view->baud) : g_strdup("");
-    g_autofree char *head =
-        g_strdup_printf("%s %u.%u", view->watched->plan->definition->protocol, view->watched->plan->definition->major,
-                        view->watched->plan->definition->minor);
-    g_autofree char *where = g_strdup_printf("%s%s", view->link, baud);
+    g_autofree char *baud = device->baud > 0 ? g_strdup_printf("   %lu baud", device->baud) : g_strdup("");
+    g_autofree char *head = g_strdup_printf("%s %u.%u", viewed->name ? viewed->name : definition->protocol,
+                                            definition->major, definition->minor);
+    g_autofree char *where = g_strdup_printf("%s%s", device->link, baud);
     g_autofree char *shown_head = cut(head, left), *shown_where = cut(where, left - (int)g_utf8_strlen(head, -1) - 3);
-    put(0, 0, HEAD, shown_head);
-    put(0, (int)g_utf8_strlen(head, -1) + 3, PLAIN, shown_where);
-    put(0, COLS > 20 ? COLS - 19 : 0, state == ZG_WATCHED_UP ? GOOD : BAD, zg_watched_state_text(state));
+
+    put(row, 0, HEAD, shown_head);
+    put(row, (int)g_utf8_strlen(head, -1) + 3, PLAIN, shown_where);
+    put(row, COLS > 20 ? COLS - 19 : 0, state == ZG_WATCHED_UP ? GOOD : BAD, zg_watched_state_text(state));
+}
+
+static void draw_counters(int row, const struct screen_device *device, const char *indent)
+{
+    const struct zg_watched *watched = device->watched;
+    const struct zg_counters *c = device->counters;
+    g_autoptr(GString) line = g_string_new(indent);
+
     g_string_append_printf(line,
                            "%" G_GUINT64_FORMAT " frames  %.4g/s  %.4g bytes/s   lost %u  repeated %u  late %u   "
                            "failed %u  noise %u bytes",
                            watched->frames, watched->recent.frames_per_s, watched->recent.bytes_per_s, c->lost,
                            c->repeated, c->late, zg_counters_failed(c), c->bytes_noise);
-    if (view->line)
-        g_string_append_printf(line, "   line: framing %u parity %u overrun %u break %u", view->line->framing,
-                               view->line->parity, view->line->overrun, view->line->breaks);
-    put(1, 0, PLAIN, line->str);
-    const struct zg_watched_event *newest = g_queue_peek_tail((GQueue *)&watched->events);
+    if (device->line)
+        g_string_append_printf(line, "   line: framing %u parity %u overrun %u break %u", device->line->framing,
+                               device->line->parity, device->line->overrun, device->line->breaks);
+    put(row, 0, PLAIN, line->str);
+}
+
+/* The devices, two rows each, and what happened last. */
+static void draw_state(const struct screen_view *view)
+{
+    const struct zg_watched_event *newest = newest_event(view);
+    int row = 0;
+
+    for (unsigned i = 0; i < view->count; i++) {
+        draw_head(row++, &view->devices[i]);
+        draw_counters(row++, &view->devices[i], view->count > 1 ? "  " : "");
+    }
     if (newest)
-        put_format(2, 0, PLAIN, "%s %s", view->unicode ? "\xE2\x96\xB8" : "*", newest->text);
+        put_format(row, 0, PLAIN, "%s %s", view->unicode ? "\xE2\x96\xB8" : "*", newest->text);
 }
 
 static void draw_newest(int row, const struct screen_view *view)
 {
     g_autoptr(GString) line = g_string_new(NULL);
-    const guint count = MIN(view->watched->recent.newest->len, (guint)RAW_BYTES);
-    const uint8_t *bytes = view->watched->recent.newest->data + view->watched->recent.newest->len - count;
+    const GByteArray *newest = view->devices[view->looked].watched->recent.newest;
+    const guint count = MIN(newest->len, (guint)RAW_BYTES);
+    const uint8_t *bytes = newest->data + newest->len - count;
 
     for (guint i = 0; i < count; i++)
         g_string_append_printf(line, "%02x ", bytes[i]);
@@ -280,10 +329,10 @@ static void draw_plots(int row, int height, const struct screen_view *view)
     struct zg_plot plot = { .to_s = (double)view->until_ns * 1e-9 };
 
     plot.from_s = plot.to_s - (double)view->span_ns * 1e-9;
-    zg_plotted_draw(view->watched->plotted, (guint)MAX(2 * COLS, 2), &plot);
+    zg_plotted_draw(view->plotted, (guint)MAX(2 * COLS, 2), &plot);
     for (guint i = view->first_panel; i < view->first_panel + view->panels; i++, row += height + 1) {
         const struct zg_plot_panel *panel = &g_array_index(plot.panels, struct zg_plot_panel, i);
-        g_autoptr(GArray) limits = zg_plotted_limits(view->watched->plotted, i, view->watched->selection);
+        g_autoptr(GArray) limits = zg_plotted_limits(view->plotted, i);
         struct zg_dots dots = zg_dots_draw(&plot, panel, limits, (unsigned)MAX(COLS - AXIS_WIDTH - 1, 2),
                                            (unsigned)height, view->unicode);
         draw_names(row, panel, view);
@@ -306,22 +355,43 @@ static int plot_height(int rows, const struct screen_view *view)
     return height >= PLOT_LEAST ? height : 0;
 }
 
+/* A title with the name of the device that is looked at, if there are several. Free with g_free(). */
+static char *title_of(const char *title, const struct screen_view *view)
+{
+    const char *name = view->devices[view->looked].watched->viewed->name;
+
+    return name ? g_strdup_printf("%s: %s", name, title) : g_strdup(title);
+}
+
+static void draw_keys(const struct screen_view *view)
+{
+    g_autofree char *keys = g_strdup_printf(
+        "1 raw  2 frames  3 values   p plots%s%s   space holds   z resets least%s greatest   q ends",
+        view->count > 1 ? "   d next device" : "", view->can_type ? "   Tab types" : "", view->can_type ? "," : " and");
+
+    put(LINES - 1, 0, FAINT, view->types ? "keys go to the device's console; Tab leaves it" : keys);
+    if (view->devices->watched->held)
+        put(LINES - 1, COLS - 6, BAD, " HELD");
+}
+
 void screen_draw(const struct screen_view *view)
 {
     static const char *const titles[] = { "raw bytes", "frames", "latest values" };
-    const int keys = LINES - 1, newest = keys - 1, console = newest - 2 - CONSOLE_LINES;
-    const bool has_console = view->watched->recent.console.length > 0 || view->can_type;
+    const struct zg_watched *looked = view->devices[view->looked].watched;
+    const int top = 2 * (int)view->count + 1, newest = LINES - 2, console = newest - 2 - CONSOLE_LINES;
+    const bool has_console = looked->recent.console.length > 0 || view->can_type;
     const int bottom = has_console ? console : newest - 1;
-    const int height = plot_height(bottom - 4, view);
+    const int height = plot_height(bottom - top - 1, view);
     const int end = height > 0 ? bottom - 2 - (int)view->panels * (height + 1) : bottom - (view->panels > 0);
+    g_autofree char *console_title = title_of("console", view), *newest_title = title_of("last bytes", view);
 
     (void)erase();
     draw_state(view);
-    rule(3, titles[view->depth], view);
+    rule(top, titles[view->depth], view);
     if (view->depth == ZG_DEPTH_VALUES)
-        draw_table(4, end, view);
+        draw_table(top + 1, end, view);
     else
-        draw_lines(4, end, &view->watched->recent.lines);
+        draw_lines(top + 1, end, &view->devices->watched->recent.lines);
     if (height > 0) {
         rule(end, "plot", view);
         draw_plots(end + 1, height, view);
@@ -329,17 +399,11 @@ void screen_draw(const struct screen_view *view)
         put(end, 0, BAD, "no room for plots: enlarge the window");
     }
     if (has_console) {
-        rule(console, view->types ? "console: keys go to the device; Tab leaves it" : "console", view);
-        draw_lines(console + 1, newest - 1, &view->watched->recent.console);
+        rule(console, view->types ? "console: keys go to the device; Tab leaves it" : console_title, view);
+        draw_lines(console + 1, newest - 1, &looked->recent.console);
     }
-    rule(newest - 1, "last bytes", view);
+    rule(newest - 1, newest_title, view);
     draw_newest(newest, view);
-    put(keys, 0, FAINT,
-        view->types ? "keys go to the device's console; Tab leaves it"
-        : view->can_type
-            ? "1 raw  2 frames  3 values   p plots   Tab types   space holds   z resets least, greatest   q ends"
-            : "1 raw  2 frames  3 values   p plots   space holds   z resets least and greatest   q ends");
-    if (view->watched->held)
-        put(keys, COLS - 6, BAD, " HELD");
+    draw_keys(view);
     (void)refresh();
 }

@@ -7,8 +7,8 @@
 #include "view/lines.h"
 #include "view/watched.h"
 
-/* What is drawn; filled in by the owner. */
-struct screen_view {
+/* A device, as it is now. */
+struct screen_device {
     const struct zg_watched *watched;
     const char *link;
     uint64_t now_ns;
@@ -16,6 +16,14 @@ struct screen_view {
     bool up; /* the port is there */
     const struct zg_counters *counters;
     const struct zg_serial_errors *line; /* NULL: not counted */
+};
+
+/* What is drawn; filled in by the owner. */
+struct screen_view {
+    const struct screen_device *devices;
+    unsigned count;
+    unsigned looked; /* the device whose console and newest bytes are shown; lines are those of the first */
+    const struct zg_plotted *plotted;
     enum zg_depth depth;
     guint first_panel, panels;  /* of the plots, those that are shown */
     uint64_t until_ns, span_ns; /* up to when is plotted, and how much */

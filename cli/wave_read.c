@@ -70,7 +70,7 @@ static char *stretch_text(const struct reading *reading, const struct zg_survey_
 
     if (reading->options->as_json) {
         GString *text = g_string_new(NULL);
-        zg_stretch_append_json(reading->plan, event->stretch, at_s, name_of(reading, event->signal), text);
+        zg_stretch_append_json(reading->plan, event->stretch, at_s, NULL, name_of(reading, event->signal), text);
         return g_string_free(text, FALSE);
     }
     g_autofree char *line = zg_stretch_to_line(reading->plan, event->stretch);

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: MIT
-"""A picture of the live page after some seconds of a simulated device: page_picture.py DEF OUT.png [WIDTHxHEIGHT
+"""A picture of the live page after some seconds of simulated devices: page_picture.py DEF[,DEF...] OUT.png [WIDTHxHEIGHT
 [dark] [TAB]]. Needs python3-selenium and chromium-driver."""
 import re
 import subprocess
@@ -11,7 +11,8 @@ from selenium.webdriver.chrome.service import Service
 
 definition, out = sys.argv[1:3]
 width, height = map(int, (sys.argv[3] if len(sys.argv) > 3 else "1280x800").split("x"))
-watch = subprocess.Popen(["zeugma", "watch", definition, "sim:", "--page", "--answer", "--mark", "tension > 200"],
+devices = [part for each in definition.split(",") for part in (each, "sim:")]
+watch = subprocess.Popen(["zeugma", "watch", *devices, "--page", "--answer", "--mark", "tension > 200"],
                          stdout=subprocess.PIPE, text=True)
 address = re.search(r"page: (\S+)", watch.stdout.readline())[1]
 options = webdriver.ChromeOptions()
@@ -22,7 +23,7 @@ driver = webdriver.Chrome(service=Service("/usr/bin/chromedriver"), options=opti
 driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False})
 driver.get(address)
 time.sleep(3)
-driver.find_element("css selector", "[aria-label='Plot pick.state']").click()
+driver.find_element("css selector", "[aria-label$='pick.state']").click()
 for tab in sys.argv[5:]:
     driver.find_element("id", f"tab-{tab}").click()
 time.sleep(15)

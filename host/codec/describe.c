@@ -94,8 +94,8 @@ static void picked_up_to_text(const struct zg_stretch *stretch, GString *text)
                                stretch->after == 1 ? "" : "s");
 }
 
-void zg_stretch_append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, const char *signal,
-                            GString *text)
+void zg_stretch_append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, const char *device,
+                            const char *signal, GString *text)
 {
     struct zg_json json;
 
@@ -106,6 +106,8 @@ void zg_stretch_append_json(const struct zg_plan *plan, const struct zg_stretch 
         (void)g_snprintf(digits, sizeof digits, "%.*f", signal ? 9 : 6, at);
         zg_json_literal(&json, "at", digits);
     }
+    if (device)
+        zg_json_string(&json, "device", device);
     if (signal)
         zg_json_string(&json, "signal", signal);
     if (stretch->kind == ZG_STRETCH_CONSOLE) {
@@ -150,7 +152,7 @@ char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *st
 {
     GString *text = g_string_new(NULL);
 
-    zg_stretch_append_json(plan, stretch, -1, NULL, text);
+    zg_stretch_append_json(plan, stretch, -1, NULL, NULL, text);
     return g_string_free(text, FALSE);
 }
 

@@ -11,10 +11,11 @@
  * for a check. Free with g_free(). */
 char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch);
 
-/* Appends the same with the time first, "at", in seconds; below 0: it is unknown. `signal`: where it was, "signal", in
- * a recording, whose times are to the nanosecond; otherwise NULL, and they are to the microsecond. */
-void zg_stretch_append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, const char *signal,
-                            GString *text);
+/* Appends the same with the time first, "at", in seconds; below 0: it is unknown. `device`, "device": of which of
+ * several it is; NULL: there is one alone. `signal`: where it was, "signal", in a recording, whose times are to the
+ * nanosecond; otherwise NULL, and they are to the microsecond. */
+void zg_stretch_append_json(const struct zg_plan *plan, const struct zg_stretch *stretch, double at, const char *device,
+                            const char *signal, GString *text);
 
 /* One line of text without line end: its offset, and what it is. Free with g_free(). */
 char *zg_stretch_to_text(const struct zg_plan *plan, const struct zg_stretch *stretch);

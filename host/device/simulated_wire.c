@@ -54,14 +54,14 @@ static bool write_simulated(struct zg_wire *wire, const uint8_t *bytes, size_t c
     return true;
 }
 
-static void wait_simulated(struct zg_wire *wire, int extra, uint64_t ns)
+static struct zg_channel_wanted simulated_wanted(const struct zg_wire *wire, uint64_t ns)
 {
-    zg_wire_channel_wait(wire, extra, MIN(ns, STEP_NS));
+    return zg_wire_channel_wanted(wire, MIN(ns, STEP_NS));
 }
 
 const struct zg_wire_kind zg_simulated_wire = { .open = open_simulated,
                                                 .close = close_simulated,
                                                 .read = read_simulated,
                                                 .write = write_simulated,
-                                                .wait = wait_simulated,
+                                                .wanted = simulated_wanted,
                                                 .cannot_serve = true };

@@ -7,7 +7,7 @@
 
 enum {
     LINK_TYPE = DLT_USER0,
-    HEADER = 4, /* version, kind, line errors, 0 */
+    HEADER = 4, /* version, kind, line errors, device */
     VERSION = 1,
     SNAP = 65535,
     PIECE = 4096
@@ -54,10 +54,10 @@ static bool is_good(const struct zg_capture_writer *writer, GError **error)
     return !ferror(pcap_dump_file(writer->file)) || fail(error, writer->path, "write the capture", errno ? errno : EIO);
 }
 
-bool zg_capture_add(struct zg_capture_writer *writer, enum zg_capture_kind kind, uint64_t at_ns, uint8_t line_errors,
-                    const uint8_t *bytes, size_t count, GError **error)
+bool zg_capture_add(struct zg_capture_writer *writer, enum zg_capture_kind kind, uint8_t device, uint64_t at_ns,
+                    uint8_t line_errors, const uint8_t *bytes, size_t count, GError **error)
 {
-    uint8_t record[HEADER + PIECE] = { VERSION, (uint8_t)kind, line_errors, 0 };
+    uint8_t record[HEADER + PIECE] = { VERSION, (uint8_t)kind, line_errors, device };
 
     errno = 0;
     do {
@@ -149,7 +149,7 @@ bool zg_capture_read(struct zg_capture_reader *reader, struct zg_record_read *re
     int result = pcap_next_ex(reader->file, &header, &bytes);
     if (result != 1)
         return end(reader, result == PCAP_ERROR_BREAK ? NULL : pcap_geterr(reader->file), damage);
-    if (header->caplen < HEADER || bytes[0] != VERSION || bytes[1] > ZG_CAPTURE_REMARK)
+    if (header->caplen < HEADER || bytes[0] != VERSION || bytes[1] > ZG_CAPTURE_DEVICE)
         return end(reader, "a record lacks the header that docs/capture.md describes", damage);
     reader->records++;
     if (header->caplen < header->len && !reader->is_cut) {
@@ -160,6 +160,9 @@ bool zg_capture_read(struct zg_capture_reader *reader, struct zg_record_read *re
     }
     *record = (struct zg_record_read){ (enum zg_capture_kind)bytes[1],
                                        (uint64_t)header->ts.tv_sec * 1000000000 + (uint64_t)header->ts.tv_usec,
-                                       bytes[2], bytes + HEADER, header->caplen - HEADER };
+                                       bytes[3],
+                                       bytes[2],
+                                       bytes + HEADER,
+                                       header->caplen - HEADER };
     return true;
 }

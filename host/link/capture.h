@@ -13,15 +13,17 @@
 #define ZG_CAPTURE_ERROR (g_quark_from_static_string("zg-capture-error"))
 
 enum zg_capture_kind {
-    ZG_CAPTURE_IN,    /* bytes from the device */
-    ZG_CAPTURE_OUT,   /* bytes to the device */
-    ZG_CAPTURE_REMARK /* UTF-8: something that happened, such as that the port disappeared */
+    ZG_CAPTURE_IN,     /* bytes from the device */
+    ZG_CAPTURE_OUT,    /* bytes to the device */
+    ZG_CAPTURE_REMARK, /* UTF-8: something that happened, such as that the port disappeared */
+    ZG_CAPTURE_DEVICE  /* UTF-8: the name of a device, one of several in this capture; these come first */
 };
 
 /* A record. `bytes` belong to the reader, until the next call. */
 struct zg_record_read {
     enum zg_capture_kind kind;
     uint64_t at_ns;      /* since 1970 */
+    uint8_t device;      /* its number, from 0; 0 where there is one alone */
     uint8_t line_errors; /* a sum of zg_line_error */
     const uint8_t *bytes;
     size_t count;
@@ -36,8 +38,8 @@ struct zg_capture_writer *zg_capture_create(const char *path, GError **error);
 
 /* Adds bytes; long ones become several records. False: the file cannot take them, which is reported once. What was
  * written before stays readable. */
-bool zg_capture_add(struct zg_capture_writer *writer, enum zg_capture_kind kind, uint64_t at_ns, uint8_t line_errors,
-                    const uint8_t *bytes, size_t count, GError **error);
+bool zg_capture_add(struct zg_capture_writer *writer, enum zg_capture_kind kind, uint8_t device, uint64_t at_ns,
+                    uint8_t line_errors, const uint8_t *bytes, size_t count, GError **error);
 
 /* Passes buffered data on to the system: if the program is killed, only later data is missing. */
 bool zg_capture_flush(struct zg_capture_writer *writer, GError **error);

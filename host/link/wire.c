@@ -23,17 +23,26 @@ static const struct zg_wire_kind *kind_of(const struct zg_wire *wire)
 static bool begin_capture(struct zg_wire *wire, GError **error)
 {
     const struct zg_definition *definition = wire->settings.plan->definition;
+    const uint64_t now_ns = zg_wire_time_of_day(wire, 0);
+    const char *const *names = wire->settings.place.names;
+    bool good = true;
 
     if (!wire->settings.capture)
         return true;
-    wire->capture = zg_capture_create(wire->settings.capture, error);
-    if (!wire->capture)
-        return false;
+    if (!wire->common->capture) {
+        wire->common->capture = zg_capture_create(wire->settings.capture, error);
+        if (!wire->common->capture)
+            return false;
+        for (unsigned i = 0; names && names[i] && good; i++)
+            good = zg_capture_add(wire->common->capture, ZG_CAPTURE_DEVICE, (uint8_t)i, now_ns, 0,
+                                  (const uint8_t *)names[i], strlen(names[i]), error);
+    }
     g_autofree char *remark = g_strdup_printf("%s %u.%u on %s", definition->protocol, definition->major,
                                               definition->minor, wire->address.text);
-    return zg_capture_add(wire->capture, ZG_CAPTURE_REMARK, zg_wire_time_of_day(wire, 0), 0, (const uint8_t *)remark,
-                          strlen(remark), error) &&
-           zg_capture_flush(wire->capture, error);
+    return good &&
+           zg_capture_add(wire->common->capture, ZG_CAPTURE_REMARK, zg_wire_number(wire), now_ns, 0,
+                          (const uint8_t *)remark, strlen(remark), error) &&
+           zg_capture_flush(wire->common->capture, error);
 }
 
 /* Whether the link keeps packets apart, if the framing leaves that to it. */
@@ -71,6 +80,30 @@ static bool open_kind(struct zg_wire *wire, GError **error)
     return wire->kind->open(wire, error);
 }
 
+static void hold_common(struct zg_wire *wire)
+{
+    if (wire->settings.place.beside) {
+        wire->common = wire->settings.place.beside->common;
+    } else {
+        wire->common = g_new0(struct zg_wire_common, 1);
+        wire->common->opened_ns = zg_channel_now_ns();
+        wire->common->real_us = g_get_real_time();
+        wire->common->first_ns = UINT64_MAX;
+    }
+    wire->common->wires++;
+}
+
+static bool release_common(struct zg_wire *wire, GError **error)
+{
+    struct zg_wire_common *common = wire->common;
+
+    if (--common->wires > 0)
+        return true;
+    const bool good = !common->capture || zg_capture_close(common->capture, error);
+    g_free(common);
+    return good;
+}
+
 struct zg_wire *zg_wire_open(const struct zg_address *address, const struct zg_wire_settings *settings, GError **error)
 {
     struct zg_wire *wire = g_new0(struct zg_wire, 1);
@@ -82,8 +115,7 @@ struct zg_wire *zg_wire_open(const struct zg_address *address, const struct zg_w
     wire->settings = *settings;
     wire->channel.fd = wire->channel.listener = -1;
     wire->unwritten = g_byte_array_new();
-    wire->opened_ns = zg_channel_now_ns();
-    wire->real_us = g_get_real_time();
+    hold_common(wire);
     wire->kind = kind_of(wire);
     if (open_kind(wire, error) && begin_capture(wire, error))
         return wire;
@@ -93,14 +125,11 @@ struct zg_wire *zg_wire_open(const struct zg_address *address, const struct zg_w
 
 bool zg_wire_close(struct zg_wire *wire, GError **error)
 {
-    bool good = true;
-
     if (!wire)
         return true;
     if (wire->kind)
         wire->kind->close(wire);
-    if (wire->capture)
-        good = zg_capture_close(wire->capture, error);
+    const bool good = release_common(wire, error);
     g_byte_array_unref(wire->unwritten);
     g_free(wire->turned);
     zg_address_clear(&wire->address);
@@ -129,19 +158,19 @@ static uint8_t new_line_errors(struct zg_wire *wire)
 
 static bool record(struct zg_wire *wire, const struct zg_passage *passage, GError **error)
 {
-    if (!wire->capture || wire->kind->is_replay)
+    if (!wire->common->capture || wire->kind->is_replay)
         return true;
     const uint64_t now_ns = zg_wire_elapsed(wire);
     const bool to_device = passage->out != wire->settings.serves;
     if (passage->count > 0 &&
-        !zg_capture_add(wire->capture, to_device ? ZG_CAPTURE_OUT : ZG_CAPTURE_IN,
+        !zg_capture_add(wire->common->capture, to_device ? ZG_CAPTURE_OUT : ZG_CAPTURE_IN, zg_wire_number(wire),
                         zg_wire_time_of_day(wire, passage->at_ns), passage->out ? 0 : new_line_errors(wire),
                         passage->bytes, passage->count, error))
         return false;
     if (now_ns - wire->flushed_ns < FLUSH_NS)
         return true;
     wire->flushed_ns = now_ns;
-    return zg_capture_flush(wire->capture, error);
+    return zg_capture_flush(wire->common->capture, error);
 }
 
 /* --- bytes */
@@ -184,9 +213,18 @@ size_t zg_wire_unwritten(const struct zg_wire *wire)
     return wire->unwritten->len;
 }
 
+void zg_wires_wait(struct zg_wire *const *wires, unsigned count, int extra, uint64_t ns)
+{
+    struct zg_channel_wanted wanted[ZG_WIRES_MOST];
+
+    for (unsigned i = 0; i < count; i++)
+        wanted[i] = wires[i]->kind->wanted(wires[i], ns);
+    zg_channels_wait(wanted, count, extra);
+}
+
 void zg_wire_wait(struct zg_wire *wire, int extra, uint64_t ns)
 {
-    wire->kind->wait(wire, extra, ns);
+    zg_wires_wait(&wire, 1, extra, ns);
 }
 
 uint64_t zg_wire_now_ns(const struct zg_wire *wire)
@@ -207,6 +245,11 @@ bool zg_wire_has_ended(const struct zg_wire *wire)
 bool zg_wire_is_replay(const struct zg_wire *wire)
 {
     return wire->kind->is_replay;
+}
+
+bool zg_wire_reads_ahead(const struct zg_wire *wire)
+{
+    return wire->kind->is_replay && !wire->address.own_time;
 }
 
 bool zg_wire_is_up(struct zg_wire *wire)

@@ -19,8 +19,16 @@ enum zg_wire_error {
 
 struct zg_wire_kind;
 
+/* One of several devices that are watched together: they have one zero of time, and one capture. */
+struct zg_wire_place {
+    const char *const *names; /* of all of them; NULL at the end */
+    unsigned number;          /* of this one, from 0 */
+    struct zg_wire *beside;   /* one that is open already; NULL: this is the first */
+};
+
 struct zg_wire_settings {
     const struct zg_plan *plan;
+    struct zg_wire_place place;                   /* without names: it is alone */
     bool serves;                                  /* others connect to it: it is the device's side */
     const char *capture;                          /* a file for everything that passes; NULL: none */
     const struct zg_wire_kind *simulated;         /* what sim: opens; NULL: it is not available here */
@@ -30,7 +38,7 @@ struct zg_wire_settings {
 
 /* Bytes that passed one way. */
 struct zg_passage {
-    uint64_t at_ns; /* since the link was opened, or since the capture's first record */
+    uint64_t at_ns; /* since the link, or the first of several, was opened; of captures since the earliest record */
     bool out;       /* written here; in a capture, sent to the device */
     const uint8_t *bytes;
     size_t count; /* 0: nothing passed */
@@ -57,7 +65,11 @@ size_t zg_wire_unwritten(const struct zg_wire *wire);
 /* Waits until something may be read, or `extra` (a descriptor, or -1) can be, or the time is over. */
 void zg_wire_wait(struct zg_wire *wire, int extra, uint64_t ns);
 
-/* Time since the link was opened, ns; for a capture, the time of the last passage. */
+/* The same for several. */
+#define ZG_WIRES_MOST ZG_CHANNELS_MOST
+void zg_wires_wait(struct zg_wire *const *wires, unsigned count, int extra, uint64_t ns);
+
+/* Time since the link, or the first of several, was opened, ns; for a capture, the time of the last passage. */
 uint64_t zg_wire_now_ns(const struct zg_wire *wire);
 
 /* When the passage last read happened, ns: now; for a capture, at any pace, the time of its last record. */
@@ -68,6 +80,9 @@ bool zg_wire_has_ended(const struct zg_wire *wire);
 
 /* Whether it reads a file, so that nothing can be sent. */
 bool zg_wire_is_replay(const struct zg_wire *wire);
+
+/* Whether it reads one as fast as possible, so that its time is that of what was read. */
+bool zg_wire_reads_ahead(const struct zg_wire *wire);
 
 /* Whether somebody is connected, or the port is there, at present. */
 bool zg_wire_is_up(struct zg_wire *wire);

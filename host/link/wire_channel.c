@@ -66,9 +66,9 @@ long zg_wire_channel_read(struct zg_wire *wire, struct zg_passage *passage)
     return 0;
 }
 
-void zg_wire_channel_wait(struct zg_wire *wire, int extra, uint64_t ns)
+struct zg_channel_wanted zg_wire_channel_wanted(const struct zg_wire *wire, uint64_t ns)
 {
-    zg_channel_wait(&wire->channel, wire->unwritten->len > 0, extra, ns);
+    return zg_channel_wanted(&wire->channel, wire->unwritten->len > 0, ns);
 }
 
 bool zg_wire_channel_is_up(struct zg_wire *wire)
@@ -131,7 +131,7 @@ static bool write_channel(struct zg_wire *wire, const uint8_t *bytes, size_t cou
 #define CHANNEL_KIND(begin)                                                                                            \
     {                                                                                                                  \
         .open = begin, .close = zg_wire_channel_close, .read = read_channel, .write = write_channel,                   \
-        .wait = zg_wire_channel_wait, .is_up = zg_wire_channel_is_up                                                   \
+        .wanted = zg_wire_channel_wanted, .is_up = zg_wire_channel_is_up                                               \
     }
 
 const struct zg_wire_kind zg_wire_pty = CHANNEL_KIND(open_pty);

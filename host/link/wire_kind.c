@@ -16,12 +16,17 @@ bool zg_wire_trouble(GError **error, const char *format, ...)
 
 uint64_t zg_wire_elapsed(const struct zg_wire *wire)
 {
-    return zg_channel_now_ns() - wire->opened_ns;
+    return zg_channel_now_ns() - wire->common->opened_ns;
+}
+
+uint8_t zg_wire_number(const struct zg_wire *wire)
+{
+    return (uint8_t)wire->settings.place.number;
 }
 
 uint64_t zg_wire_time_of_day(const struct zg_wire *wire, uint64_t at_ns)
 {
-    return (uint64_t)wire->real_us * 1000 + at_ns;
+    return (uint64_t)wire->common->real_us * 1000 + at_ns;
 }
 
 void zg_wire_notice(const struct zg_wire *wire, const char *format, ...)
@@ -33,9 +38,10 @@ void zg_wire_notice(const struct zg_wire *wire, const char *format, ...)
     va_end(arguments);
     if (wire->settings.notice)
         wire->settings.notice(text, wire->settings.data);
-    if (wire->capture)
-        (void)zg_capture_add(wire->capture, ZG_CAPTURE_REMARK, zg_wire_time_of_day(wire, zg_wire_elapsed(wire)), 0,
-                             (const uint8_t *)text, strlen(text), NULL);
+    if (wire->common->capture)
+        (void)zg_capture_add(wire->common->capture, ZG_CAPTURE_REMARK, zg_wire_number(wire),
+                             zg_wire_time_of_day(wire, zg_wire_elapsed(wire)), 0, (const uint8_t *)text, strlen(text),
+                             NULL);
 }
 
 /* What of a line no UART of a PC does; NULL: nothing. */

@@ -11,10 +11,10 @@ struct zg_wire_kind {
     /* Opens what it needs besides the wire. False, with an error; close() is called all the same. */
     bool (*open)(struct zg_wire *wire, GError **error);
     void (*close)(struct zg_wire *wire);
-    /* Like zg_wire_read(), zg_wire_write() and zg_wire_wait(), without the capture. */
+    /* Like zg_wire_read() and zg_wire_write(), without the capture; and what a wait of at most `ns` is for. */
     bool (*read)(struct zg_wire *wire, struct zg_passage *passage, GError **error);
     bool (*write)(struct zg_wire *wire, const uint8_t *bytes, size_t count, GError **error);
-    void (*wait)(struct zg_wire *wire, int extra, uint64_t ns);
+    struct zg_channel_wanted (*wanted)(const struct zg_wire *wire, uint64_t ns);
     /* What not every kind has. NULL: it is always up, its time is the clock's, it counts no errors, it has no speed. */
     bool (*is_up)(struct zg_wire *wire);
     uint64_t (*event_ns)(const struct zg_wire *wire);
@@ -24,13 +24,21 @@ struct zg_wire_kind {
     bool cannot_serve; /* nobody can connect to it */
 };
 
+/* What several links have in common. */
+struct zg_wire_common {
+    unsigned wires;     /* that hold it */
+    uint64_t opened_ns; /* by the system's monotonic clock */
+    int64_t real_us;    /* the time of day at that moment */
+    uint64_t first_ns; /* of the earliest record of the captures that are read, since 1970; UINT64_MAX: there is none */
+    struct zg_capture_writer *capture; /* of everything, or NULL */
+};
+
 struct zg_wire {
     const struct zg_wire_kind *kind;
+    struct zg_wire_common *common;
     void *own; /* for the kind's own use */
     struct zg_address address;
     struct zg_wire_settings settings;
-    uint64_t opened_ns; /* by the system's monotonic clock */
-    int64_t real_us;    /* the time of day at that moment */
     unsigned long baud; /* as set; 0: it has none */
     uint8_t *turned;    /* room for bytes whose bits are turned round, as a UART cannot send them; NULL: they are not */
     bool ended;         /* a file was read to its end */
@@ -39,8 +47,7 @@ struct zg_wire {
     struct zg_channel channel;
     GByteArray *unwritten;
     uint8_t bytes[ZG_WIRE_PIECE];
-    /* a capture of everything, or NULL */
-    struct zg_capture_writer *capture;
+    /* into the capture */
     uint64_t flushed_ns;
     struct zg_serial_errors captured;
 };
@@ -56,6 +63,9 @@ void zg_wire_notice(const struct zg_wire *wire, const char *format, ...) G_GNUC_
 
 /* Time since the link was opened, ns. */
 uint64_t zg_wire_elapsed(const struct zg_wire *wire);
+
+/* Its number among several, from 0. */
+uint8_t zg_wire_number(const struct zg_wire *wire);
 
 /* The time of day at such a time, ns since 1970. */
 uint64_t zg_wire_time_of_day(const struct zg_wire *wire, uint64_t at_ns);
@@ -75,7 +85,7 @@ long zg_wire_channel_write_on(struct zg_wire *wire);
 long zg_wire_channel_read(struct zg_wire *wire, struct zg_passage *passage);
 bool zg_wire_channel_lost(const struct zg_wire *wire, long reason, GError **error);
 
-void zg_wire_channel_wait(struct zg_wire *wire, int extra, uint64_t ns);
+struct zg_channel_wanted zg_wire_channel_wanted(const struct zg_wire *wire, uint64_t ns);
 void zg_wire_channel_close(struct zg_wire *wire);
 bool zg_wire_channel_is_up(struct zg_wire *wire);
 

@@ -66,12 +66,12 @@ static long read_on(struct zg_wire *wire, struct zg_passage *passage)
     return write_on(wire);
 }
 
-static void wait_remote(struct zg_wire *wire, int extra, uint64_t ns)
+static struct zg_channel_wanted remote_wanted(const struct zg_wire *wire, uint64_t ns)
 {
     const struct remote *remote = wire->own;
     const bool to_write = wire->unwritten->len > 0 && !remote->port.is_held;
 
-    zg_channel_wait(&wire->channel, to_write, extra, ns);
+    return zg_channel_wanted(&wire->channel, to_write, ns);
 }
 
 static bool has_agreed(const struct zg_com_port *port)
@@ -83,6 +83,13 @@ static bool has_agreed(const struct zg_com_port *port)
 static bool has_answered(const struct zg_com_port *port)
 {
     return port->answered == ZG_COM_ALL;
+}
+
+static void wait_for(const struct zg_wire *wire)
+{
+    const struct zg_channel_wanted wanted = remote_wanted(wire, STEP_NS);
+
+    zg_channels_wait(&wanted, 1, -1);
 }
 
 /* Waits until `is_so` holds. Data that comes meanwhile is dropped: it was received with other settings. False: the time
@@ -98,7 +105,7 @@ static bool await(struct zg_wire *wire, bool (*is_so)(const struct zg_com_port *
         if (reason)
             return zg_wire_channel_lost(wire, reason, error);
         if (!is_so(&remote->port))
-            wait_remote(wire, -1, STEP_NS);
+            wait_for(wire);
     }
     return true;
 }
@@ -224,7 +231,7 @@ const struct zg_wire_kind zg_wire_rfc2217 = { .open = open_remote,
                                               .close = close_remote,
                                               .read = read_remote,
                                               .write = write_remote,
-                                              .wait = wait_remote,
+                                              .wanted = remote_wanted,
                                               .is_up = zg_wire_channel_is_up,
                                               .errors = errors_of,
                                               .set_baud = set_baud };

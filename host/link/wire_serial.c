@@ -128,9 +128,9 @@ static bool write_serial(struct zg_wire *wire, const uint8_t *bytes, size_t coun
     return true;
 }
 
-static void wait_serial(struct zg_wire *wire, int extra, uint64_t ns)
+static struct zg_channel_wanted serial_wanted(const struct zg_wire *wire, uint64_t ns)
 {
-    zg_wire_channel_wait(wire, extra, wire->gone ? MIN(ns, LOOK_AGAIN_NS) : ns);
+    return zg_wire_channel_wanted(wire, wire->gone ? MIN(ns, LOOK_AGAIN_NS) : ns);
 }
 
 static bool errors_of(const struct zg_wire *wire, struct zg_serial_errors *errors)
@@ -156,6 +156,6 @@ const struct zg_wire_kind zg_wire_serial = { .open = open_serial,
                                              .close = close_serial,
                                              .read = read_serial,
                                              .write = write_serial,
-                                             .wait = wait_serial,
+                                             .wanted = serial_wanted,
                                              .errors = errors_of,
                                              .set_baud = set_baud };

@@ -31,6 +31,8 @@ struct zg_session {
     uint64_t free_ns; /* when the line can take the next byte */
     GByteArray *to_write;
     GError *failure; /* of a packet that was to be sent */
+    bool came;       /* something, in the last step */
+    bool gave_up;
 };
 
 static uint32_t now_us(void *context)
@@ -206,6 +208,7 @@ bool zg_session_step(struct zg_session *session, int extra, uint64_t wait_ns, GE
 
     if (!zg_wire_read(session->wire, &passage, error))
         return false;
+    session->came = passage.count > 0;
     observe(session, &passage);
     for (unsigned i = 0; i < 2 && passage.count == 0 && !zg_wire_is_replay(session->wire); i++)
         watch_silence(&session->directions[i], asked_ns); /* by then nothing had come */
@@ -220,6 +223,51 @@ bool zg_session_step(struct zg_session *session, int extra, uint64_t wait_ns, GE
     if (passage.count == 0)
         zg_wire_wait(session->wire, extra, wait_ns);
     return true;
+}
+
+bool zg_session_goes_on(const struct zg_session *session)
+{
+    return !session->gave_up && !zg_wire_has_ended(session->wire);
+}
+
+void zg_session_give_up(struct zg_session *session)
+{
+    session->gave_up = true;
+}
+
+/* Whether it reads a capture as fast as possible, and another one is behind. */
+static bool is_ahead(struct zg_session *const *sessions, unsigned count, const struct zg_session *session)
+{
+    for (unsigned i = 0; i < count && zg_wire_reads_ahead(session->wire); i++)
+        if (zg_session_goes_on(sessions[i]) && zg_wire_reads_ahead(sessions[i]->wire) &&
+            zg_wire_now_ns(sessions[i]->wire) < zg_wire_now_ns(session->wire))
+            return true;
+    return false;
+}
+
+bool zg_sessions_step(struct zg_session *const *sessions, unsigned count, int extra, uint64_t wait_ns,
+                      void (*failed)(void *data, unsigned which, const GError *why), void *data)
+{
+    struct zg_wire *wires[ZG_WIRES_MOST];
+    unsigned going = 0;
+    bool came = false;
+
+    for (unsigned i = 0; i < count; i++) {
+        g_autoptr(GError) why = NULL;
+        if (!zg_session_goes_on(sessions[i]))
+            continue;
+        if (!is_ahead(sessions, count, sessions[i]) && !zg_session_step(sessions[i], -1, 0, &why)) {
+            zg_session_give_up(sessions[i]);
+            failed(data, i, why);
+        } else if (zg_session_goes_on(sessions[i])) {
+            wires[going++] = sessions[i]->wire;
+            came = came || sessions[i]->came;
+            wait_ns = sessions[i]->node ? MIN(wait_ns, STEP_NS) : wait_ns;
+        }
+    }
+    if (going > 0 && !came)
+        zg_wires_wait(wires, going, extra, wait_ns);
+    return going > 0;
 }
 
 bool zg_session_run(struct zg_session *session, uint64_t until_ns, const bool *done, GError **error)

@@ -34,7 +34,17 @@ struct zg_node *zg_session_node(struct zg_session *session);
  * False, with an error: the link failed. */
 bool zg_session_step(struct zg_session *session, int extra, uint64_t wait_ns, GError **error);
 
-/* The same repeatedly, until `until_ns` of zg_wire_now_ns(), or `*done`. */
+/* The same for several, up to ZG_WIRES_MOST of them, with one wait; of captures that are read as fast as possible only
+ * for the one that is behind. A session whose link fails ends alone: `failed` is told which, and why. False: none goes
+ * on. */
+bool zg_sessions_step(struct zg_session *const *sessions, unsigned count, int extra, uint64_t wait_ns,
+                      void (*failed)(void *data, unsigned which, const GError *why), void *data);
+
+/* Whether its link has neither failed nor ended; ends it, because it failed otherwise. */
+bool zg_session_goes_on(const struct zg_session *session);
+void zg_session_give_up(struct zg_session *session);
+
+/* The same as zg_session_step() repeatedly, until `until_ns` of zg_wire_now_ns(), or `*done`. */
 bool zg_session_run(struct zg_session *session, uint64_t until_ns, const bool *done, GError **error);
 
 /* Whether everything to be sent has left this program. */

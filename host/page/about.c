@@ -57,10 +57,10 @@ static void add_step(const struct zg_step *step, struct zg_json *json)
     }
 }
 
-static void add_field(const struct zg_live *live, const struct zg_plan_message *message, unsigned index,
+static void add_field(const struct zg_viewed *viewed, const struct zg_plan_message *message, unsigned index,
                       struct zg_json *json)
 {
-    g_autoptr(GArray) limits = zg_selection_limits(live->settings.selection, message, index);
+    g_autoptr(GArray) limits = zg_selection_limits(viewed->selection, message, index);
 
     zg_json_open(json, NULL, '{');
     add_step(zg_block_step(&message->payload, index), json);
@@ -73,7 +73,7 @@ static void add_field(const struct zg_live *live, const struct zg_plan_message *
     zg_json_close(json, '}');
 }
 
-static void add_message(const struct zg_live *live, const struct zg_plan_message *item, struct zg_json *json)
+static void add_message(const struct zg_viewed *viewed, const struct zg_plan_message *item, struct zg_json *json)
 {
     const struct zg_message *message = item->message;
 
@@ -85,7 +85,7 @@ static void add_message(const struct zg_live *live, const struct zg_plan_message
     zg_json_bool(json, "service", message->service);
     zg_json_open(json, "fields", '[');
     for (unsigned i = 0; i < item->payload.steps->len; i++)
-        add_field(live, item, i, json);
+        add_field(viewed, item, i, json);
     zg_json_close(json, ']');
     zg_json_close(json, '}');
 }
@@ -99,29 +99,43 @@ static void add_variable(const struct zg_plan_variable *item, struct zg_json *js
     zg_json_close(json, '}');
 }
 
+static void add_device(const struct zg_live *live, unsigned number, struct zg_json *json)
+{
+    const struct zg_viewed *viewed = &live->settings.viewed[number];
+    const struct zg_plan *plan = viewed->plan;
+    const struct zg_definition *definition = plan->definition;
+    g_autofree char *version = g_strdup_printf("%u.%u", definition->major, definition->minor);
+
+    zg_json_open(json, NULL, '{');
+    zg_json_string(json, "name", viewed->name ? viewed->name : "");
+    zg_json_string(json, "protocol", definition->protocol);
+    zg_json_string(json, "version", version);
+    zg_json_string(json, "link", live->settings.links[number]);
+    zg_json_bool(json, "shared", plan->source_bits > 0);
+    zg_json_bool(json, "console", zg_plan_has_console(plan));
+    zg_json_open(json, "messages", '[');
+    for (unsigned i = 0; i < plan->messages->len; i++)
+        add_message(viewed, zg_plan_message_at(plan, i), json);
+    zg_json_close(json, ']');
+    zg_json_open(json, "variables", '[');
+    for (unsigned i = 0; zg_definition_serves(definition, ZG_SERVICE_VARIABLES) && i < plan->variables->len; i++)
+        add_variable(zg_plan_variable_at(plan, i), json);
+    zg_json_close(json, ']');
+    zg_json_close(json, '}');
+}
+
 char *zgi_live_about(const struct zg_live *live)
 {
-    const struct zg_plan *plan = live->settings.plan;
     struct zg_json json;
 
     zg_json_begin(&json, false);
     zg_json_open(&json, NULL, '{');
     zg_json_string(&json, "kind", "about");
-    zg_json_string(&json, "protocol", plan->definition->protocol);
-    g_autofree char *version = g_strdup_printf("%u.%u", plan->definition->major, plan->definition->minor);
-    zg_json_string(&json, "version", version);
-    zg_json_string(&json, "link", live->settings.link);
     zg_json_bool(&json, "answers", live->settings.answers);
-    zg_json_bool(&json, "shared", plan->source_bits > 0);
     zg_json_unsigned(&json, "to", live->settings.to);
-    zg_json_bool(&json, "console", zg_plan_has_console(plan));
-    zg_json_open(&json, "messages", '[');
-    for (unsigned i = 0; i < plan->messages->len; i++)
-        add_message(live, zg_plan_message_at(plan, i), &json);
-    zg_json_close(&json, ']');
-    zg_json_open(&json, "variables", '[');
-    for (unsigned i = 0; zg_definition_serves(plan->definition, ZG_SERVICE_VARIABLES) && i < plan->variables->len; i++)
-        add_variable(zg_plan_variable_at(plan, i), &json);
+    zg_json_open(&json, "devices", '[');
+    for (unsigned i = 0; i < live->settings.count; i++)
+        add_device(live, i, &json);
     zg_json_close(&json, ']');
     zg_json_close(&json, '}');
     return zg_json_end(&json);

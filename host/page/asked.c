@@ -13,8 +13,8 @@ enum { FOLLOWED_MOST = 32, SPANS_MOST = 50000, TYPED_MOST = 100, OPEN_MOST = 100
 
 struct ask {
     struct zg_live *live;
-    struct zg_session *session;
-    unsigned viewer;
+    const struct zgi_live_device *to; /* the device that it is about */
+    unsigned viewer, device;
     JsonObject *object;
     gint64 number;
 };
@@ -52,7 +52,7 @@ static struct zgi_followed *followed_of(const struct zg_live *live, const char *
     for (guint i = 0; i < live->followed->len; i++)
         if (strcmp(((struct zgi_followed *)live->followed->pdata[i])->name, name) == 0)
             return live->followed->pdata[i];
-    const struct zg_series *series = zg_plotted_series(live->watched.plotted, name);
+    const struct zg_series *series = zg_plotted_series(live->plotted, name);
     struct zgi_followed *followed = g_new0(struct zgi_followed, 1);
     followed->name = g_strdup(name);
     followed->viewers = g_array_new(FALSE, FALSE, sizeof(unsigned));
@@ -118,7 +118,7 @@ static zg_header_number peer_of(const struct ask *ask)
     const gint64 to = json_object_get_int_member_with_default(ask->object, "to", (gint64)ask->live->settings.to);
     const zg_header_number peer = (zg_header_number)CLAMP(to, 0, G_MAXUINT32);
 
-    (void)zg_node_follow(zg_session_node(ask->session), peer);
+    (void)zg_node_follow(zg_session_node(ask->to->session), peer);
     return peer;
 }
 
@@ -141,7 +141,7 @@ static void note_sent(const struct ask *ask, int error, const struct zgi_open *o
 
 static void send_message(const struct ask *ask)
 {
-    const struct zg_plan_message *message = zg_plan_by_name(ask->live->settings.plan, text_of(ask, "message"));
+    const struct zg_plan_message *message = zg_plan_by_name(ask->to->watched.viewed->plan, text_of(ask, "message"));
     g_autoptr(GError) error = NULL;
 
     if (!message || !(message->message->from & ZG_SIDE_HOST) || message->message->is_reply ||
@@ -153,8 +153,10 @@ static void send_message(const struct ask *ask)
     if (!zg_values_from_json(message, text_of(ask, "fields"), values, &error)) {
         answer(ask, false, error->message);
     } else {
-        struct zgi_open open = { .viewer = ask->viewer, .number = ask->number, .message = message, .to = peer_of(ask) };
-        const int result = zg_node_send(zg_session_node(ask->session), open.to, message, values, &open.ticket);
+        struct zgi_open open = {
+            .viewer = ask->viewer, .device = ask->device, .number = ask->number, .message = message, .to = peer_of(ask)
+        };
+        const int result = zg_node_send(zg_session_node(ask->to->session), open.to, message, values, &open.ticket);
         note_sent(ask, result, &open, message->tickets > 0 || message->message->ticketless);
     }
     zg_values_free(&message->payload, values);
@@ -162,7 +164,7 @@ static void send_message(const struct ask *ask)
 
 static const struct zg_plan_variable *variable_of(const struct ask *ask)
 {
-    const struct zg_plan *plan = ask->live->settings.plan;
+    const struct zg_plan *plan = ask->to->watched.viewed->plan;
 
     for (unsigned i = 0; zg_definition_serves(plan->definition, ZG_SERVICE_VARIABLES) && i < plan->variables->len; i++)
         if (strcmp(zg_variable_field(zg_plan_variable_at(plan, i)->variable)->name, text_of(ask, "name")) == 0)
@@ -185,11 +187,13 @@ static void ask_variable(const struct ask *ask)
     if (writes && !zg_variable_from_json(variable, text_of(ask, "value"), value, &error)) {
         answer(ask, false, error->message);
     } else {
-        struct zgi_open open = {
-            .viewer = ask->viewer, .number = ask->number, .variable = variable, .to = peer_of(ask)
-        };
-        const int result = zg_variable_ask(zg_session_node(ask->session), open.to, ask->live->settings.plan, variable,
-                                           writes ? value : NULL, &open.ticket);
+        struct zgi_open open = { .viewer = ask->viewer,
+                                 .device = ask->device,
+                                 .number = ask->number,
+                                 .variable = variable,
+                                 .to = peer_of(ask) };
+        const int result = zg_variable_ask(zg_session_node(ask->to->session), open.to, ask->to->watched.viewed->plan,
+                                           variable, writes ? value : NULL, &open.ticket);
         note_sent(ask, result, &open, true);
     }
     zg_values_free(&variable->block, value);
@@ -199,7 +203,7 @@ static void type(const struct ask *ask)
 {
     struct zg_live *live = ask->live;
 
-    if (!zg_plan_has_console(live->settings.plan)) {
+    if (!zg_plan_has_console(ask->to->watched.viewed->plan)) {
         answer(ask, false, "the definition has no console");
         return;
     }
@@ -209,19 +213,21 @@ static void type(const struct ask *ask)
     }
     struct zgi_typed *typed = g_new0(struct zgi_typed, 1);
     typed->text = g_strdup(text_of(ask, "text"));
+    typed->device = ask->device;
     typed->to = peer_of(ask);
     g_queue_push_tail(&live->typed, typed);
     answer(ask, true, "sent");
 }
 
-void zgi_live_type(struct zg_live *live, struct zg_session *session)
+void zgi_live_type(struct zg_live *live)
 {
     struct zgi_typed *typed = g_queue_peek_head(&live->typed);
 
     if (!typed)
         return;
     const size_t left = strlen(typed->text + typed->sent);
-    typed->sent += left > 0 ? zg_node_print(zg_session_node(session), typed->to, typed->text + typed->sent, left) : 0;
+    struct zg_node *node = zg_session_node(live->devices[typed->device].session);
+    typed->sent += left > 0 ? zg_node_print(node, typed->to, typed->text + typed->sent, left) : 0;
     if (typed->text[typed->sent] != '\0')
         return;
     (void)g_queue_pop_head(&live->typed);
@@ -229,7 +235,7 @@ void zgi_live_type(struct zg_live *live, struct zg_session *session)
     g_free(typed);
 }
 
-void zgi_live_ask(struct zg_live *live, unsigned viewer, const char *text, struct zg_session *session)
+void zgi_live_ask(struct zg_live *live, unsigned viewer, const char *text)
 {
     static const struct {
         const char *name;
@@ -247,8 +253,11 @@ void zgi_live_ask(struct zg_live *live, unsigned viewer, const char *text, struc
         zgi_live_answer(live, viewer, 0, false, "not a JSON object");
         return;
     }
-    struct ask ask = { live, session, viewer, json_node_get_object(root), 0 };
+    struct ask ask = { .live = live, .viewer = viewer, .object = json_node_get_object(root) };
+    const gint64 device = json_object_get_int_member_with_default(ask.object, "device", 0);
     ask.number = json_object_get_int_member_with_default(ask.object, "number", 0);
+    ask.device = (unsigned)CLAMP(device, 0, (gint64)live->settings.count - 1);
+    ask.to = &live->devices[ask.device];
     for (gsize i = 0; i < G_N_ELEMENTS(kinds); i++) {
         if (strcmp(text_of(&ask, "ask"), kinds[i].name) != 0)
             continue;

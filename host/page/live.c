@@ -38,6 +38,23 @@ static void free_typed(void *data)
     g_free(typed);
 }
 
+static void begin_device(struct zg_live *live, unsigned number)
+{
+    struct zgi_live_device *device = &live->devices[number];
+
+    zg_watched_init(&device->watched, &live->settings.viewed[number], true);
+    device->watched.plotted = live->plotted;
+    device->watched.device = number;
+    device->lines = zg_lines_new(&live->settings.viewed[number], true, false);
+    zg_lines_align(device->lines, zg_viewed_width(live->settings.viewed, live->settings.count));
+}
+
+void zg_live_attach(struct zg_live *live, unsigned device, struct zg_wire *wire, struct zg_session *session)
+{
+    live->devices[device].wire = wire;
+    live->devices[device].session = session;
+}
+
 struct zg_live *zg_live_new(const struct zg_live_settings *settings, const char *where, GError **error)
 {
     struct zg_page_server *server = zg_page_server_new(where, files, error);
@@ -47,10 +64,11 @@ struct zg_live *zg_live_new(const struct zg_live_settings *settings, const char 
     struct zg_live *live = g_new0(struct zg_live, 1);
     live->settings = *settings;
     live->server = server;
-    zg_watched_init(&live->watched, settings->plan, settings->selection, true);
-    live->watched.plotted = zg_plotted_new(settings->plan);
-    zg_plotted_add_all(live->watched.plotted, settings->selection);
-    live->lines = zg_lines_new(settings->plan, settings->selection, true, false);
+    live->plotted = zg_plotted_new(settings->viewed, settings->count);
+    zg_plotted_add_all(live->plotted);
+    live->devices = g_new0(struct zgi_live_device, settings->count);
+    for (unsigned i = 0; i < settings->count; i++)
+        begin_device(live, i);
     live->frames.most = 300;
     live->raw.most = 200;
     live->console.most = 500;
@@ -67,8 +85,12 @@ void zg_live_free(struct zg_live *live)
     if (!live)
         return;
     zg_page_server_free(live->server);
-    zg_watched_clear(&live->watched);
-    zg_lines_free(live->lines);
+    for (unsigned i = 0; i < live->settings.count; i++) {
+        zg_watched_clear(&live->devices[i].watched);
+        zg_lines_free(live->devices[i].lines);
+    }
+    g_free(live->devices);
+    zg_plotted_free(live->plotted);
     g_queue_clear_full(&live->frames.kept, g_free);
     g_queue_clear_full(&live->raw.kept, g_free);
     g_queue_clear_full(&live->console.kept, g_free);
@@ -111,7 +133,7 @@ static char *shown_text(const uint8_t *bytes, size_t count)
     return valid;
 }
 
-static void add_line(struct zg_live *live, uint64_t at_ns, bool out, const struct zg_stretch *stretch)
+static void add_line(struct zg_live *live, unsigned device, uint64_t at_ns, bool out, const struct zg_stretch *stretch)
 {
     static const char *const kinds[] = {
         [ZG_STRETCH_FRAME] = "frame", [ZG_STRETCH_SKIPPED] = "skipped", [ZG_STRETCH_UNDELIVERED] = "undelivered"
@@ -124,8 +146,9 @@ static void add_line(struct zg_live *live, uint64_t at_ns, bool out, const struc
         live->frames.omitted++;
         return;
     }
-    zg_lines_stretch(live->lines, ZG_DEPTH_VALUES, (double)at_ns / 1e9, out, stretch, values);
-    zg_lines_stretch(live->lines, ZG_DEPTH_FRAMES, (double)at_ns / 1e9, out, stretch, frame);
+    struct zg_lines *const lines = live->devices[device].lines;
+    zg_lines_stretch(lines, ZG_DEPTH_VALUES, (double)at_ns / 1e9, out, stretch, values);
+    zg_lines_stretch(lines, ZG_DEPTH_FRAMES, (double)at_ns / 1e9, out, stretch, frame);
     g_autofree char *values_shown = g_utf8_make_valid(values->str, (gssize)values->len),
                     *frame_shown = g_utf8_make_valid(frame->str, (gssize)frame->len);
     zg_json_begin(&json, false);
@@ -137,7 +160,7 @@ static void add_line(struct zg_live *live, uint64_t at_ns, bool out, const struc
     zgi_feed_add(&live->frames, zg_json_end(&json));
 }
 
-static void add_console(struct zg_live *live, bool out, const uint8_t *bytes, size_t count)
+static void add_console(struct zg_live *live, unsigned device, bool out, const uint8_t *bytes, size_t count)
 {
     struct zg_json json;
 
@@ -148,39 +171,40 @@ static void add_console(struct zg_live *live, bool out, const uint8_t *bytes, si
     g_autofree char *text = shown_text(bytes, count);
     zg_json_begin(&json, false);
     zg_json_open(&json, NULL, '{');
+    zg_json_unsigned(&json, "device", device);
     zg_json_bool(&json, "out", out);
     zg_json_string(&json, "text", text);
     zg_json_close(&json, '}');
     zgi_feed_add(&live->console, zg_json_end(&json));
 }
 
-void zg_live_stretch(struct zg_live *live, uint64_t at_ns, bool out, const struct zg_stretch *stretch)
+void zg_live_stretch(struct zg_live *live, unsigned device, uint64_t at_ns, bool out, const struct zg_stretch *stretch)
 {
     const uint8_t *bytes;
     size_t count;
 
-    zg_watched_stretch(&live->watched, at_ns, out, stretch);
-    if (!zg_selection_shows(live->settings.selection, stretch))
+    zg_watched_stretch(&live->devices[device].watched, at_ns, out, stretch);
+    if (!zg_selection_shows(live->settings.viewed[device].selection, stretch))
         return;
     if (stretch->kind == ZG_STRETCH_SKIPPED && !out && live->damages->len < FRESH_MOST)
         g_array_append_val(live->damages, at_ns);
     if (zg_stretch_console(stretch, &bytes, &count))
-        add_console(live, out, bytes, count);
-    add_line(live, at_ns, out, stretch);
+        add_console(live, device, out, bytes, count);
+    add_line(live, device, at_ns, out, stretch);
 }
 
-void zg_live_bytes(struct zg_live *live, const struct zg_passage *passage)
+void zg_live_bytes(struct zg_live *live, unsigned device, const struct zg_passage *passage)
 {
     g_autoptr(GString) text = g_string_new(NULL);
     struct zg_json json;
 
-    zg_watched_bytes(&live->watched, passage);
+    zg_watched_bytes(&live->devices[device].watched, passage);
     if (live->raw.fresh >= FRESH_MOST / 2) {
         live->raw.omitted += passage->count;
         return;
     }
-    zg_lines_raw(live->lines, (double)passage->at_ns / 1e9, passage->out, passage->bytes, MIN(passage->count, 1024),
-                 text);
+    zg_lines_raw(live->devices[device].lines, (double)passage->at_ns / 1e9, passage->out, passage->bytes,
+                 MIN(passage->count, 1024), text);
     live->raw.omitted += passage->count - MIN(passage->count, 1024);
     zg_json_begin(&json, false);
     zg_json_string(&json, NULL, g_strchomp(text->str));
@@ -207,11 +231,12 @@ static struct zgi_open *open_at(const struct zg_live *live, guint index)
     return &g_array_index(live->open, struct zgi_open, index);
 }
 
-void zg_live_told(struct zg_live *live, const struct zg_plan_message *message, const struct zg_value *values)
+void zg_live_told(struct zg_live *live, unsigned device, const struct zg_plan_message *message,
+                  const struct zg_value *values)
 {
     for (guint i = live->open->len; i > 0; i--) {
         const struct zgi_open open = *open_at(live, i - 1);
-        if (!open.variable)
+        if (!open.variable || open.device != device)
             continue;
         struct zg_value *value = zg_values_new(&open.variable->block);
         if (zg_variable_told(open.variable, message, values, value)) {
@@ -224,12 +249,12 @@ void zg_live_told(struct zg_live *live, const struct zg_plan_message *message, c
     }
 }
 
-void zg_live_settled(struct zg_live *live, zg_header_number peer, const struct zg_plan_message *message, uint8_t ticket,
-                     enum zg_settled how)
+void zg_live_settled(struct zg_live *live, unsigned device, zg_header_number peer,
+                     const struct zg_plan_message *message, uint8_t ticket, enum zg_settled how)
 {
     for (guint i = 0; i < live->open->len; i++) {
         const struct zgi_open open = *open_at(live, i);
-        if (open.to != peer || open.ticket != ticket ||
+        if (open.device != device || open.to != peer || open.ticket != ticket ||
             (open.message ? open.message != message : !message->message->service))
             continue;
         if (open.variable && how == ZG_DELIVERED)
@@ -240,18 +265,18 @@ void zg_live_settled(struct zg_live *live, zg_header_number peer, const struct z
     }
 }
 
-static void take_asked(struct zg_live *live, struct zg_wire *wire, struct zg_session *session)
+static void take_asked(struct zg_live *live)
 {
     struct zg_page_asked *asked;
 
     for (unsigned i = 0; i < ASKED_MOST && (asked = zg_page_server_take(live->server)) != NULL; i++) {
         if (asked->text)
-            zgi_live_ask(live, asked->viewer, asked->text, session);
+            zgi_live_ask(live, asked->viewer, asked->text);
         else
             zgi_live_forget(live, asked->viewer);
         if (!asked->text && !asked->left) { /* what is new belongs to those who have the rest */
-            g_autofree char *about = zgi_live_about(live), *update = zgi_live_update(live, false, wire, session),
-                            *all = zgi_live_update(live, true, wire, session);
+            g_autofree char *about = zgi_live_about(live), *update = zgi_live_update(live, false),
+                            *all = zgi_live_update(live, true);
             zg_page_server_tell_all(live->server, update);
             zg_page_server_tell(live->server, asked->viewer, about);
             zg_page_server_tell(live->server, asked->viewer, all);
@@ -260,18 +285,21 @@ static void take_asked(struct zg_live *live, struct zg_wire *wire, struct zg_ses
     }
 }
 
-void zg_live_step(struct zg_live *live, struct zg_wire *wire, struct zg_session *session)
+void zg_live_step(struct zg_live *live)
 {
     const gint64 now_us = g_get_monotonic_time();
 
-    zg_recent_rate(&live->watched.recent, zg_wire_now_ns(wire), live->watched.bytes, live->watched.frames);
-    take_asked(live, wire, session);
+    for (unsigned i = 0; i < live->settings.count; i++) {
+        struct zg_watched *watched = &live->devices[i].watched;
+        zg_recent_rate(&watched->recent, zg_wire_now_ns(live->devices[i].wire), watched->bytes, watched->frames);
+    }
+    take_asked(live);
     if (live->settings.answers)
-        zgi_live_type(live, session);
+        zgi_live_type(live);
     if (now_us < live->due_us)
         return;
     live->due_us = now_us + PERIOD_US;
-    g_autofree char *update = zgi_live_update(live, false, wire, session);
+    g_autofree char *update = zgi_live_update(live, false);
     if (zg_page_server_viewers(live->server) > 0)
         zg_page_server_tell_all(live->server, update);
 }

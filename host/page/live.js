@@ -4,9 +4,9 @@
 (() => {
 const $ = id => document.getElementById(id);
 const LOG_LINES = 600, STORE_MOST = 60000, CHOSEN_MOST = 16;
-let socket, about, asked = 0, number = 0, now = 0, first = Infinity;
+let socket, about, chosen = 0, asked = 0, number = 0, now = 0, first = Infinity;
 const waiting = new Map();  // what was asked for, by its number: what to do with the answer
-const rows = new Map();     // of the table, by message, direction and source
+const rows = new Map();     // of the table, by device, message, direction and source
 const panels = new Map();   // of plots, by the series' name
 const damages = [];         // when bytes were skipped, s
 const view = { span: 30, from: null, to: null, cursor: null }; // from null: it follows the link
@@ -17,6 +17,8 @@ const make = (tag, properties, ...children) => {
     return element;
 };
 const setText = (element, text) => { if (element.textContent !== text) element.textContent = text; };
+const device = () => about.devices[chosen]; // to which is sent, and whose console is shown
+const titleOf = each => `${each.name || each.protocol} ${each.version}`;
 const digits = (value, most = 6) => Number.isFinite(value) ? String(Number(value.toPrecision(most))) : "-";
 
 // --- the link's end
@@ -65,26 +67,37 @@ const begin = message => {
     follow();
     if (JSON.stringify(message) === JSON.stringify(about)) return; // updates were lost, and all comes anew
     about = message;
-    document.title = `${about.protocol} - ${about.link}`;
-    setText($("protocol"), `${about.protocol} ${about.version}`);
-    buildSend();
-    buildVariables();
+    document.title = about.devices.map(each => `${each.name || each.protocol} - ${each.link}`).join(", ");
+    buildHeads();
+    $("device").replaceChildren(...about.devices.map((each, i) => make("option", { value: i, textContent: each.name })));
+    $("device-label").hidden = about.devices.length < 2;
     const none = about.answers ? "" : "Nothing is sent: watch was started without --answer.";
     for (const id of ["console-line", "send-message", "read-all"]) $(id).disabled = !about.answers;
     for (const id of ["console-form", "send-form"]) $(id).querySelector("button").disabled = !about.answers;
     if (none) for (const id of ["console-result", "send-result", "variable-result"]) setText($(id), none);
-    $("tab-console").hidden = !about.console;
-    $("tab-variables").hidden = about.variables.length === 0;
-    $("send-to-label").hidden = !about.shared;
     $("send-to").value = about.to;
+    chooseDevice(0);
 };
+
+const chooseDevice = number => {
+    chosen = number;
+    buildSend();
+    buildVariables();
+    $("tab-console").hidden = !device().console;
+    $("tab-variables").hidden = device().variables.length === 0;
+    $("send-to-label").hidden = !device().shared;
+    showConsole();
+    const open = tabs.find(tab => tab.getAttribute("aria-selected") === "true");
+    if (open.hidden) select(tabs[0]);
+};
+$("device").addEventListener("change", () => chooseDevice(Number($("device").value)));
 
 const update = message => {
     if (!message.all && number > 0 && message.number !== number + 1) showOmitted("some updates were lost on the way here");
     number = message.number;
-    if (message.all) for (const id of ["log", "console-log", "event-log"]) $(id).replaceChildren();
+    if (message.all) for (const id of ["log", "event-log"]) $(id).replaceChildren();
     now = message.at;
-    showState(message.state);
+    message.states.forEach(showState);
     for (const row of message.rows) showRow(row);
     for (const series of message.series ?? []) extend(series);
     damages.push(...message.damages ?? []);
@@ -99,13 +112,29 @@ const update = message => {
 
 const STATES = { "link up": "\u25CF", "link down": "\u25B2", "port gone": "\u25A0", "nothing heard yet": "\u25CB" };
 
-const showState = state => {
-    setText($("where"), about.link + (state.baud ? `, ${state.baud} baud` : ""));
-    setText($("state"), `${STATES[state.link] ?? ""} ${state.link}`);
-    $("state").className = state.up ? "good" : "bad";
+let heads = []; // of each device: its elements in the page's head
+const buildHeads = () => {
+    for (const head of heads.slice(1)) head.whole.remove();
+    heads = about.devices.map((each, i) => {
+        const head = i === 0 ? { title: $("protocol"), where: $("where"), state: $("state"), counters: $("counters") }
+            : { title: make("h2", {}), where: make("p", { className: "where" }), state: make("p", { role: "status" }), counters: make("p", { className: "counters" }) };
+        if (i > 0) {
+            head.whole = make("div", { className: "device" }, head.title, head.where, head.state, head.counters);
+            $("newest").before(head.whole);
+        }
+        setText(head.title, titleOf(each));
+        return head;
+    });
+};
+
+const showState = (state, i) => {
+    const head = heads[i];
+    setText(head.where, about.devices[i].link + (state.baud ? `, ${state.baud} baud` : ""));
+    setText(head.state, `${STATES[state.link] ?? ""} ${state.link}`);
+    head.state.className = state.up ? "state good" : "state bad";
     const line = state.line ? `; line: framing ${state.line.framing}, parity ${state.line.parity}, overrun ` +
         `${state.line.overrun}, break ${state.line.break}` : "";
-    setText($("counters"), `${state.frames} frames, ${digits(state.frames_per_s, 3)}/s, ${digits(state.bytes_per_s, 3)} ` +
+    setText(head.counters, `${state.frames} frames, ${digits(state.frames_per_s, 3)}/s, ${digits(state.bytes_per_s, 3)} ` +
         `bytes/s; lost ${state.lost}, repeated ${state.repeated}, late ${state.late}, failed ${state.failed}, noise ` +
         `${state.noise_bytes} bytes${line}`);
 };
@@ -117,10 +146,14 @@ const addEvent = event => {
 
 // --- the table
 
-const seriesName = (row, field) => (about.shared ? `${row.source}: ` : "") + `${row.message}.${field.name}`;
+const seriesName = (row, field) => {
+    const { name, shared } = about.devices[row.device], source = shared ? String(row.source) : "";
+    return [name, source].filter(Boolean).join(" ") + (name || source ? ": " : "") + `${row.message}.${field.name}`;
+};
 
 const buildRow = (row, message) => {
-    const title = row.message + (row.out ? " \u2192 sent" : about.shared ? ` from ${row.source}` : "");
+    const { name, shared, messages } = about.devices[row.device];
+    const title = (name ? `${name}: ` : "") + row.message + (row.out ? " \u2192 sent" : shared ? ` from ${row.source}` : "");
     const built = { head: make("span", { className: "quiet" }), cells: new Map() };
     const body = make("tbody", {});
     for (const [index] of row.values) {
@@ -142,9 +175,9 @@ const buildRow = (row, message) => {
         built.cells.set(index, { value, extremes, field });
     }
     built.element = make("div", { className: "message" }, make("h3", { textContent: title }), built.head, make("table", {}, body));
-    // In the order of the definition.
-    const place = about.messages.indexOf(message);
-    const after = [...rows.values()].find(other => other.place > place);
+    // In the order of the devices and their definitions.
+    const place = row.device * 10000 + messages.indexOf(message);
+    const after = [...rows.values()].filter(other => other.place > place).reduce((least, other) => least && least.place <= other.place ? least : other, null);
     built.place = place;
     $("rows").insertBefore(built.element, after?.element ?? null);
     $("latest-empty").hidden = true;
@@ -152,8 +185,8 @@ const buildRow = (row, message) => {
 };
 
 const showRow = row => {
-    const key = `${row.message} ${row.out} ${row.source}`;
-    const message = about.messages.find(each => each.name === row.message);
+    const key = `${row.device} ${row.message} ${row.out} ${row.source}`;
+    const message = about.devices[row.device].messages.find(each => each.name === row.message);
     if (!rows.has(key)) {
         rows.set(key, buildRow(row, message));
         const boxes = rows.get(key).boxes ?? []; // what is measured rather than what is counted
@@ -577,15 +610,28 @@ const showAgain = () => {
 };
 for (const id of ["depth", "only-bad", "hold-log"]) $(id).addEventListener("change", showAgain);
 
+const consoles = []; // of each device: what was written and typed, in parts
+
+const addPart = (log, part) => {
+    const last = log.lastElementChild, className = part.out ? "out" : "";
+    if (last && last.className === className && last.textContent.length < 4000) last.textContent += part.text;
+    else log.append(make("span", { className, textContent: part.text }));
+};
+
 const addConsole = message => {
-    const log = $("console-log");
-    if (!message.console) return;
-    for (const part of message.console) {
-        const last = log.lastElementChild;
-        if (last && last.className === (part.out ? "out" : "") && last.textContent.length < 4000) last.textContent += part.text;
-        else log.append(make("span", { className: part.out ? "out" : "", textContent: part.text }));
+    if (message.all) consoles.length = 0;
+    for (const part of message.console ?? []) {
+        keep(consoles[part.device] ??= [], [part]);
+        if (part.device === chosen && !message.all) addPart($("console-log"), part);
     }
-    trim(log);
+    if (message.all) showConsole();
+    else if (message.console) trim($("console-log"));
+};
+
+const showConsole = () => {
+    $("console-log").replaceChildren();
+    for (const part of consoles[chosen] ?? []) addPart($("console-log"), part);
+    trim($("console-log"));
 };
 
 const result = (id, good, text) => {
@@ -596,7 +642,7 @@ const result = (id, good, text) => {
 $("console-form").addEventListener("submit", event => {
     event.preventDefault();
     const line = $("console-line").value;
-    ask({ ask: "console", text: `${line}\n`, to: Number($("send-to").value) || 0 }, (good, text) => result("console-result", good, text));
+    ask({ ask: "console", device: chosen, text: `${line}\n`, to: Number($("send-to").value) || 0 }, (good, text) => result("console-result", good, text));
     $("console-line").value = "";
 });
 
@@ -629,7 +675,7 @@ const hintOf = field => [field.type, field.unit, field.low !== undefined ? `${fi
 
 let controls = [];
 const buildFields = () => {
-    const message = about.messages.find(each => each.name === $("send-message").value);
+    const message = device().messages.find(each => each.name === $("send-message").value);
     controls = (message?.fields ?? []).map(field => ({ field, ...control(field) }));
     setText($("send-summary"), message?.summary ?? "");
     $("send-fields").replaceChildren(...controls.map(({ field, element }) => {
@@ -640,7 +686,7 @@ const buildFields = () => {
 };
 
 const buildSend = () => {
-    const sent = about.messages.filter(message => message.sent);
+    const sent = device().messages.filter(message => message.sent);
     $("send-message").replaceChildren(...sent.map(message => make("option", { value: message.name, textContent: message.name })));
     $("tab-send").hidden = sent.length === 0;
     buildFields();
@@ -652,16 +698,16 @@ $("send-form").addEventListener("submit", event => {
         .map(([name, json]) => `${JSON.stringify(name)}:${json}`).join(",");
     const name = $("send-message").value;
     result("send-result", true, `${name}: on its way`);
-    ask({ ask: "send", message: name, fields: `{${fields}}`, to: Number($("send-to").value) || 0 },
+    ask({ ask: "send", device: chosen, message: name, fields: `{${fields}}`, to: Number($("send-to").value) || 0 },
         (good, text) => result("send-result", good, `${name}: ${text}`));
 });
 
 // --- variables
 
 const buildVariables = () => {
-    $("variable-rows").replaceChildren(...about.variables.map(variable => {
+    $("variable-rows").replaceChildren(...device().variables.map(variable => {
         const value = make("td", { textContent: "-" }), given = control({ ...variable, name: variable.variable });
-        const askFor = more => ask({ ask: "variable", name: variable.variable, to: Number($("send-to").value) || 0, ...more }, (good, text) => {
+        const askFor = more => ask({ ask: "variable", device: chosen, name: variable.variable, to: Number($("send-to").value) || 0, ...more }, (good, text) => {
             result("variable-result", good, `${variable.variable}: ${text}`);
             if (good) setText(value, text);
         });

@@ -33,15 +33,15 @@ static void add_feed(struct zgi_feed *feed, const char *key, bool all, struct zg
     feed->omitted = 0;
 }
 
-static void add_state(const struct zg_live *live, struct zg_wire *wire, struct zg_session *session,
-                      struct zg_json *json)
+static void add_state(const struct zgi_live_device *device, struct zg_json *json)
 {
-    const struct zg_watched *watched = &live->watched;
-    const struct zg_counters *counters = zg_session_counters(session, false);
+    const struct zg_watched *watched = &device->watched;
+    struct zg_wire *const wire = device->wire;
+    const struct zg_counters *counters = zg_session_counters(device->session, false);
     const enum zg_watched_state state = zg_watched_state(watched, zg_wire_is_up(wire), zg_wire_now_ns(wire));
     struct zg_serial_errors errors;
 
-    zg_json_open(json, "state", '{');
+    zg_json_open(json, NULL, '{');
     zg_json_string(json, "link", zg_watched_state_text(state));
     zg_json_bool(json, "up", state == ZG_WATCHED_UP);
     if (zg_wire_baud(wire) > 0)
@@ -55,7 +55,6 @@ static void add_state(const struct zg_live *live, struct zg_wire *wire, struct z
     zg_json_unsigned(json, "late", counters->late);
     zg_json_unsigned(json, "failed", zg_counters_failed(counters));
     zg_json_unsigned(json, "noise_bytes", counters->bytes_noise);
-    zg_json_unsigned(json, "viewers", zg_page_server_viewers(live->server));
     if (zg_wire_errors(wire, &errors)) {
         zg_json_open(json, "line", '{');
         zg_json_unsigned(json, "framing", errors.framing);
@@ -82,9 +81,10 @@ static void add_value(const struct zg_table_field *field, struct zg_json *json)
     zg_json_close(json, ']');
 }
 
-static void add_row(const struct zg_table_row *row, uint64_t now_ns, struct zg_json *json)
+static void add_row(const struct zg_table_row *row, unsigned device, uint64_t now_ns, struct zg_json *json)
 {
     zg_json_open(json, NULL, '{');
+    zg_json_unsigned(json, "device", device);
     zg_json_string(json, "message", row->message->message->name);
     zg_json_bool(json, "out", row->out);
     zg_json_unsigned(json, "source", row->source);
@@ -98,11 +98,10 @@ static void add_row(const struct zg_table_row *row, uint64_t now_ns, struct zg_j
     zg_json_close(json, '}');
 }
 
-static void add_rows(struct zg_live *live, bool all, uint64_t now_ns, struct zg_json *json)
+static void add_rows(struct zg_live *live, unsigned device, bool all, uint64_t now_ns, struct zg_json *json)
 {
-    const GPtrArray *rows = live->watched.table->rows;
+    const GPtrArray *rows = live->devices[device].watched.table->rows;
 
-    zg_json_open(json, "rows", '[');
     for (guint i = 0; i < rows->len; i++) {
         const struct zg_table_row *row = rows->pdata[i];
         const gsize told = GPOINTER_TO_SIZE(g_hash_table_lookup(live->counted, row));
@@ -110,9 +109,8 @@ static void add_rows(struct zg_live *live, bool all, uint64_t now_ns, struct zg_
             continue;
         if (!all)
             (void)g_hash_table_insert(live->counted, (gpointer)row, GSIZE_TO_POINTER(row->count));
-        add_row(row, now_ns, json);
+        add_row(row, device, now_ns, json);
     }
-    zg_json_close(json, ']');
 }
 
 /* Spans as lists of from, to, least, greatest, whether a gap is before them; what began before a time, from then. */
@@ -137,7 +135,7 @@ static void add_followed(const struct zg_live *live, struct zg_json *json)
     zg_json_open(json, "series", '[');
     for (guint i = 0; i < live->followed->len; i++) {
         struct zgi_followed *followed = live->followed->pdata[i];
-        const struct zg_series *series = zg_plotted_series(live->watched.plotted, followed->name);
+        const struct zg_series *series = zg_plotted_series(live->plotted, followed->name);
         if (!series)
             continue;
         g_autoptr(GArray) spans = zg_series_read(series, followed->told_ns + 1, UINT64_MAX - 1, SPANS_MOST);
@@ -152,19 +150,28 @@ static void add_followed(const struct zg_live *live, struct zg_json *json)
     zg_json_close(json, ']');
 }
 
-char *zgi_live_update(struct zg_live *live, bool all, struct zg_wire *wire, struct zg_session *session)
+char *zgi_live_update(struct zg_live *live, bool all)
 {
-    const uint64_t now_ns = zg_wire_now_ns(wire);
     struct zg_json json;
+    uint64_t now_ns = 0;
 
+    for (unsigned i = 0; i < live->settings.count; i++)
+        now_ns = MAX(now_ns, zg_wire_now_ns(live->devices[i].wire));
     zg_json_begin(&json, false);
     zg_json_open(&json, NULL, '{');
     zg_json_string(&json, "kind", "update");
     zg_json_unsigned(&json, "number", all ? live->number : ++live->number);
     zg_json_bool(&json, "all", all);
     zg_json_seconds(&json, "at", now_ns);
-    add_state(live, wire, session, &json);
-    add_rows(live, all, now_ns, &json);
+    zg_json_unsigned(&json, "viewers", zg_page_server_viewers(live->server));
+    zg_json_open(&json, "states", '[');
+    for (unsigned i = 0; i < live->settings.count; i++)
+        add_state(&live->devices[i], &json);
+    zg_json_close(&json, ']');
+    zg_json_open(&json, "rows", '[');
+    for (unsigned i = 0; i < live->settings.count; i++)
+        add_rows(live, i, all, now_ns, &json);
+    zg_json_close(&json, ']');
     add_feed(&live->frames, "frames", all, &json);
     add_feed(&live->raw, "raw", all, &json);
     add_feed(&live->console, "console", all, &json);
@@ -184,7 +191,7 @@ char *zgi_live_update(struct zg_live *live, bool all, struct zg_wire *wire, stru
 char *zgi_live_series(const struct zg_live *live, const char *name, gint64 number, double from_s, double to_s,
                       guint most)
 {
-    const struct zg_series *series = zg_plotted_series(live->watched.plotted, name);
+    const struct zg_series *series = zg_plotted_series(live->plotted, name);
     const uint64_t from_ns = (uint64_t)(CLAMP(from_s, 0, 1e9) * 1e9), to_ns = (uint64_t)(CLAMP(to_s, 0, 1e9) * 1e9);
     g_autoptr(GArray) spans = series ? zg_series_read(series, from_ns, to_ns, most)
                                      : g_array_new(FALSE, FALSE, sizeof(struct zg_series_span));

@@ -31,11 +31,21 @@ static void append_cell(GString *text, const char *raw, bool foreign)
     append_quoted(text, cell);
 }
 
-void zg_csv_head(const struct zg_plan *plan, const struct zg_selection *selection, GString *text)
+/* Whether any device is on a shared line. */
+static bool has_sources(const struct zg_viewed *viewed, unsigned count)
 {
-    const struct zg_plan_message *only = zg_selection_only(selection);
+    for (unsigned i = 0; i < count; i++)
+        if (viewed[i].plan->source_bits > 0)
+            return true;
+    return false;
+}
 
-    g_string_append(text, plan->source_bits > 0 ? "at,source" : "at");
+void zg_csv_head(const struct zg_viewed *viewed, unsigned count, GString *text)
+{
+    const struct zg_selection *selection = viewed->selection;
+    const struct zg_plan_message *only = count == 1 ? zg_selection_only(selection) : NULL;
+
+    g_string_append_printf(text, "at%s%s", count > 1 ? ",device" : "", has_sources(viewed, count) ? ",source" : "");
     for (unsigned i = 0; only && i < only->payload.steps->len; i++) {
         const struct zg_step *step = zg_block_step(&only->payload, i);
         if (!zg_selection_shows_field(selection, only, i))
@@ -48,15 +58,20 @@ void zg_csv_head(const struct zg_plan *plan, const struct zg_selection *selectio
     g_string_append(text, only ? "\n" : ",message,field,value,unit\n");
 }
 
-void zg_csv_rows(const struct zg_plan *plan, const struct zg_selection *selection, double at,
+void zg_csv_rows(const struct zg_viewed *viewed, unsigned count, unsigned device, double at,
                  const struct zg_stretch *stretch, GString *text)
 {
-    const struct zg_plan_message *only = zg_selection_only(selection);
+    const struct zg_selection *selection = viewed[device].selection;
+    const struct zg_plan_message *only = count == 1 ? zg_selection_only(selection) : NULL;
     g_autoptr(GString) head = g_string_new(NULL), value = g_string_new(NULL);
 
     g_string_append_printf(head, "%.6f", at);
-    if (plan->source_bits > 0)
+    if (count > 1)
+        g_string_append_printf(head, ",%s", viewed[device].name);
+    if (viewed[device].plan->source_bits > 0)
         g_string_append_printf(head, ",%u", stretch->header.source);
+    else if (has_sources(viewed, count))
+        g_string_append_c(head, ',');
     if (only)
         g_string_append(text, head->str);
     for (unsigned i = 0; i < stretch->message->payload.steps->len; i++) {

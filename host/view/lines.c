@@ -10,21 +10,19 @@
 enum { A_LINE = 16, RAW_SHOWN = 64 };
 
 struct zg_lines {
-    const struct zg_plan *plan;
-    const struct zg_selection *selection;
+    const struct zg_viewed *viewed;
     bool unicode, coloured;
-    unsigned name_width;
+    unsigned name_width, device_width;
     GHashTable *widths; /* of a step, characters */
     GString *cell;
 };
 
-struct zg_lines *zg_lines_new(const struct zg_plan *plan, const struct zg_selection *selection, bool unicode,
-                              bool coloured)
+struct zg_lines *zg_lines_new(const struct zg_viewed *viewed, bool unicode, bool coloured)
 {
     struct zg_lines *lines = g_new0(struct zg_lines, 1);
+    const struct zg_plan *plan = viewed->plan;
 
-    lines->plan = plan;
-    lines->selection = selection;
+    lines->viewed = viewed;
     lines->unicode = unicode;
     lines->coloured = coloured;
     lines->widths = g_hash_table_new(NULL, NULL);
@@ -34,6 +32,11 @@ struct zg_lines *zg_lines_new(const struct zg_plan *plan, const struct zg_select
             lines->name_width = MAX(lines->name_width, (unsigned)strlen(zg_plan_message_at(plan, i)->message->name));
     lines->name_width = MAX(lines->name_width, strlen("acknowledge"));
     return lines;
+}
+
+void zg_lines_align(struct zg_lines *lines, unsigned width)
+{
+    lines->device_width = width;
 }
 
 void zg_lines_free(struct zg_lines *lines)
@@ -66,7 +69,10 @@ const char *zg_byte_sign(uint8_t byte, bool unicode)
 static void head(const struct zg_lines *lines, double at, bool out, GString *text)
 {
     const char *sign = lines->unicode ? (out ? "\xE2\x86\x92" : "\xE2\x86\x90") : (out ? ">" : "<");
-    g_string_append_printf(text, "%12.6f %s ", at, sign);
+    g_string_append_printf(text, "%12.6f ", at);
+    if (lines->viewed->name)
+        g_string_append_printf(text, "%-*s ", (int)lines->device_width, lines->viewed->name);
+    g_string_append_printf(text, "%s ", sign);
 }
 
 void zg_lines_raw(const struct zg_lines *lines, double at, bool out, const uint8_t *bytes, size_t count, GString *text)
@@ -106,7 +112,7 @@ static void append_raw(const struct zg_stretch *stretch, GString *text)
 static void append_field(struct zg_lines *lines, const struct zg_stretch *stretch, unsigned index, GString *text)
 {
     const struct zg_step *step = zg_block_step(&stretch->message->payload, index);
-    const bool marked = zg_selection_marks(lines->selection, stretch->message, index, &stretch->values[index]);
+    const bool marked = zg_selection_marks(lines->viewed->selection, stretch->message, index, &stretch->values[index]);
     const bool strays = zg_step_is_number(step) && !zg_step_permits(step, stretch->values[index].raw);
     GString *cell = lines->cell;
 
@@ -139,10 +145,10 @@ static void append_console(const struct zg_lines *lines, const uint8_t *bytes, s
 static void append_values(struct zg_lines *lines, const struct zg_stretch *stretch, GString *text)
 {
     g_string_append_printf(text, "%-*s  ", (int)lines->name_width, stretch->message->message->name);
-    if (lines->plan->source_bits > 0)
+    if (lines->viewed->plan->source_bits > 0)
         g_string_append_printf(text, "%2u > %-2u  ", stretch->header.source, stretch->header.destination);
     for (unsigned i = 0; i < stretch->message->payload.steps->len; i++)
-        if (zg_selection_shows_field(lines->selection, stretch->message, i))
+        if (zg_selection_shows_field(lines->viewed->selection, stretch->message, i))
             append_field(lines, stretch, i, text);
     if (stretch->ignored > 0)
         g_string_append_printf(text, "(%zu more bytes) ", stretch->ignored);
@@ -163,7 +169,7 @@ void zg_lines_stretch(struct zg_lines *lines, enum zg_depth depth, double at, bo
         append_values(lines, stretch, text);
     } else {
         const bool bad = stretch->kind == ZG_STRETCH_SKIPPED || stretch->kind == ZG_STRETCH_UNDELIVERED;
-        g_autofree char *line = zg_stretch_to_line(lines->plan, stretch);
+        g_autofree char *line = zg_stretch_to_line(lines->viewed->plan, stretch);
         g_string_append_printf(text, "%s%s%s", lines->coloured && bad ? "\033[33m" : "", line,
                                lines->coloured && bad ? "\033[0m" : "");
         if (depth == ZG_DEPTH_FRAMES && stretch->kind == ZG_STRETCH_FRAME)

@@ -3,16 +3,17 @@
 #ifndef ZEUGMA_LINES_H
 #define ZEUGMA_LINES_H
 
-#include "view/selection.h"
+#include "view/viewed.h"
 
 enum zg_depth { ZG_DEPTH_RAW, ZG_DEPTH_FRAMES, ZG_DEPTH_VALUES };
 
 /* Opaque; free with zg_lines_free(). It remembers how wide values were, so that columns stay in place. `unicode`: signs
- * beyond ASCII may be used; `coloured`: marked values are also coloured. */
+ * beyond ASCII may be used; `coloured`: marked values are also coloured. Where there are several devices, each line
+ * says of which it is; zg_lines_align() gives their names one width, in characters. */
 struct zg_lines;
 
-struct zg_lines *zg_lines_new(const struct zg_plan *plan, const struct zg_selection *selection, bool unicode,
-                              bool coloured);
+struct zg_lines *zg_lines_new(const struct zg_viewed *viewed, bool unicode, bool coloured);
+void zg_lines_align(struct zg_lines *lines, unsigned width);
 void zg_lines_free(struct zg_lines *lines);
 
 /* Bytes as hex and as text, up to 16 on a line. In the text each kind of byte has its own sign. */

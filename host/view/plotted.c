@@ -10,10 +10,10 @@ enum { SKIPPED_MOST = 5000 };
 static const double gap_after = 5;         /* times the usual interval: the longest of late, */
 static const double forgotten = 1 / 128.0; /* which is forgotten by so much with each value */
 
-/* A field of a message and source. */
+/* A field of a message, device and source. */
 struct drawn {
     const struct zg_plan_message *message;
-    unsigned index;
+    unsigned index, device;
     zg_header_number source;
     char *name;
     struct zg_series *series;
@@ -22,8 +22,9 @@ struct drawn {
 };
 
 struct panel {
-    struct zg_selection *selection;
-    GPtrArray *drawn; /* of struct drawn */
+    struct zg_viewed *viewed; /* what it draws, of each device */
+    unsigned count;           /* of devices */
+    GPtrArray *drawn;         /* of struct drawn */
 };
 
 /* A field of a message that a panel draws. */
@@ -33,11 +34,12 @@ struct wanted {
 };
 
 struct zg_plotted {
-    const struct zg_plan *plan;
+    const struct zg_viewed *viewed;
+    unsigned count;     /* of devices */
     GPtrArray *panels;  /* of struct panel */
     GHashTable *wanted; /* by message: of GArray of struct wanted */
     GArray *skipped;    /* of double, s */
-    uint64_t first_ns, last_ns, count, skips;
+    uint64_t first_ns, last_ns, values, skips;
 };
 
 static void free_drawn(void *data)
@@ -53,16 +55,19 @@ static void free_panel(void *data)
 {
     struct panel *panel = data;
 
-    zg_selection_free(panel->selection);
+    for (unsigned i = 0; i < panel->count; i++)
+        zg_selection_free(panel->viewed[i].selection);
+    g_free(panel->viewed);
     g_ptr_array_unref(panel->drawn);
     g_free(panel);
 }
 
-struct zg_plotted *zg_plotted_new(const struct zg_plan *plan)
+struct zg_plotted *zg_plotted_new(const struct zg_viewed *viewed, unsigned count)
 {
     struct zg_plotted *plotted = g_new0(struct zg_plotted, 1);
 
-    plotted->plan = plan;
+    plotted->viewed = viewed;
+    plotted->count = count;
     plotted->panels = g_ptr_array_new_with_free_func(free_panel);
     plotted->wanted = g_hash_table_new_full(g_direct_hash, g_direct_equal, NULL, (GDestroyNotify)g_array_unref);
     plotted->skipped = g_array_new(FALSE, FALSE, sizeof(double));
@@ -79,13 +84,13 @@ void zg_plotted_free(struct zg_plotted *plotted)
     g_free(plotted);
 }
 
-/* Whether any field that the selection shows can be drawn. */
-static bool has_numbers(const struct zg_plan *plan, const struct zg_selection *selection)
+/* Whether any field that is shown can be drawn. */
+static bool has_numbers(const struct zg_viewed *viewed)
 {
-    for (unsigned i = 0; i < plan->messages->len; i++) {
-        const struct zg_plan_message *message = zg_plan_message_at(plan, i);
+    for (unsigned i = 0; i < viewed->plan->messages->len; i++) {
+        const struct zg_plan_message *message = zg_plan_message_at(viewed->plan, i);
         for (unsigned k = 0; k < message->payload.steps->len; k++)
-            if (zg_selection_shows_field(selection, message, k) &&
+            if (zg_selection_shows_field(viewed->selection, message, k) &&
                 zg_step_is_number(zg_block_step(&message->payload, k)))
                 return true;
     }
@@ -96,37 +101,54 @@ bool zg_plotted_add(struct zg_plotted *plotted, const char *fields, GError **err
 {
     g_auto(GStrv) names = g_strsplit(fields, ",", -1);
     struct panel *panel = g_new0(struct panel, 1);
+    bool any = false;
 
-    panel->selection = zg_selection_new(plotted->plan);
+    panel->count = plotted->count;
+    panel->viewed = g_memdup2(plotted->viewed, plotted->count * sizeof *plotted->viewed);
+    for (unsigned i = 0; i < panel->count; i++)
+        panel->viewed[i].selection = zg_selection_new(panel->viewed[i].plan);
     panel->drawn = g_ptr_array_new_with_free_func(free_drawn);
     g_ptr_array_add(plotted->panels, panel);
-    for (char **name = names; *name; name++)
-        if (!zg_selection_show(panel->selection, *name, error))
-            return false;
-    if (has_numbers(plotted->plan, panel->selection))
+    if (!zg_viewed_show(panel->viewed, panel->count, (const char *const *)names, error))
+        return false;
+    for (unsigned i = 0; i < panel->count; i++)
+        any = any || has_numbers(&panel->viewed[i]);
+    if (any)
         return true;
     g_set_error(error, ZG_SELECTION_ERROR, 0, "%s: expected fields that are single numbers, found lists, bytes or text",
                 fields);
     return false;
 }
 
-void zg_plotted_add_all(struct zg_plotted *plotted, const struct zg_selection *selection)
+void zg_plotted_add_all(struct zg_plotted *plotted)
 {
-    for (unsigned i = 0; i < plotted->plan->messages->len; i++) {
-        const struct zg_plan_message *message = zg_plan_message_at(plotted->plan, i);
-        for (unsigned k = 0; k < message->payload.steps->len; k++) {
-            const struct zg_step *step = zg_block_step(&message->payload, k);
-            g_autofree char *name = g_strdup_printf("%s.%s", message->message->name, step->name);
-            if (zg_selection_shows_field(selection, message, k) && zg_step_is_number(step))
-                (void)zg_plotted_add(plotted, name, NULL);
+    for (unsigned d = 0; d < plotted->count; d++) {
+        const struct zg_viewed *viewed = &plotted->viewed[d];
+        for (unsigned i = 0; i < viewed->plan->messages->len; i++) {
+            const struct zg_plan_message *message = zg_plan_message_at(viewed->plan, i);
+            for (unsigned k = 0; k < message->payload.steps->len; k++) {
+                const struct zg_step *step = zg_block_step(&message->payload, k);
+                g_autofree char *name = g_strdup_printf("%s%s%s.%s", viewed->name ? viewed->name : "",
+                                                        viewed->name ? ":" : "", message->message->name, step->name);
+                if (zg_selection_shows_field(viewed->selection, message, k) && zg_step_is_number(step))
+                    (void)zg_plotted_add(plotted, name, NULL);
+            }
         }
     }
 }
 
-static struct drawn *drawn_of(const struct zg_plotted *plotted, struct panel *panel, const struct zg_stretch *stretch,
-                              unsigned index)
+/* What is in front of a line's name. Free with g_free(). */
+static char *origin(const struct zg_viewed *viewed, zg_header_number source)
 {
-    const zg_header_number source = plotted->plan->source_bits > 0 ? stretch->header.source : 0;
+    if (viewed->plan->source_bits == 0)
+        return viewed->name ? g_strconcat(viewed->name, ": ", NULL) : g_strdup("");
+    return g_strdup_printf("%s%s%u: ", viewed->name ? viewed->name : "", viewed->name ? " " : "", (unsigned)source);
+}
+
+static struct drawn *drawn_of(struct panel *panel, unsigned device, const struct zg_stretch *stretch, unsigned index)
+{
+    const struct zg_viewed *viewed = &panel->viewed[device];
+    const zg_header_number source = viewed->plan->source_bits > 0 ? stretch->header.source : 0;
 
     for (guint i = 0; i < panel->drawn->len; i++) {
         struct drawn *drawn = panel->drawn->pdata[i];
@@ -137,19 +159,19 @@ static struct drawn *drawn_of(const struct zg_plotted *plotted, struct panel *pa
     const char *field = zg_block_step(&stretch->message->payload, index)->name;
     drawn->message = stretch->message;
     drawn->index = index;
+    drawn->device = device;
     drawn->source = source;
     drawn->series = zg_series_new();
-    drawn->name = plotted->plan->source_bits > 0
-                      ? g_strdup_printf("%u: %s.%s", (unsigned)source, stretch->message->message->name, field)
-                      : g_strdup_printf("%s.%s", stretch->message->message->name, field);
+    g_autofree char *from = origin(viewed, source);
+    drawn->name = g_strdup_printf("%s%s.%s", from, stretch->message->message->name, field);
     g_ptr_array_add(panel->drawn, drawn);
     return drawn;
 }
 
-static void take_field(struct zg_plotted *plotted, struct panel *panel, uint64_t at_ns,
+static void take_field(struct zg_plotted *plotted, struct panel *panel, unsigned device, uint64_t at_ns,
                        const struct zg_stretch *stretch, unsigned index)
 {
-    struct drawn *drawn = drawn_of(plotted, panel, stretch, index);
+    struct drawn *drawn = drawn_of(panel, device, stretch, index);
     const double interval = (double)(at_ns - MIN(drawn->last_ns, at_ns));
     const bool is_first = zg_series_count(drawn->series) == 0;
     const bool is_gap = !is_first && drawn->usual_ns > 0 && interval > gap_after * drawn->usual_ns;
@@ -162,13 +184,13 @@ static void take_field(struct zg_plotted *plotted, struct panel *panel, uint64_t
     else if (!is_first)
         drawn->usual_ns = MAX(interval, drawn->usual_ns * (1 - forgotten));
     drawn->last_ns = at_ns;
-    plotted->first_ns = plotted->count == 0 ? at_ns : MIN(plotted->first_ns, at_ns);
+    plotted->first_ns = plotted->values == 0 ? at_ns : MIN(plotted->first_ns, at_ns);
     plotted->last_ns = MAX(plotted->last_ns, at_ns);
-    plotted->count++;
+    plotted->values++;
 }
 
 /* What is drawn of a message, found once. */
-static const GArray *wanted_of(const struct zg_plotted *plotted, const struct zg_plan_message *message)
+static const GArray *wanted_of(const struct zg_plotted *plotted, unsigned device, const struct zg_plan_message *message)
 {
     GArray *found = g_hash_table_lookup(plotted->wanted, message);
 
@@ -178,7 +200,7 @@ static const GArray *wanted_of(const struct zg_plotted *plotted, const struct zg
     for (guint i = 0; i < plotted->panels->len; i++)
         for (unsigned k = 0; k < message->payload.steps->len; k++) {
             const struct wanted wanted = { plotted->panels->pdata[i], k };
-            if (zg_selection_shows_field(wanted.panel->selection, message, k) &&
+            if (zg_selection_shows_field(wanted.panel->viewed[device].selection, message, k) &&
                 zg_step_is_number(zg_block_step(&message->payload, k)))
                 g_array_append_val(found, wanted);
         }
@@ -186,7 +208,7 @@ static const GArray *wanted_of(const struct zg_plotted *plotted, const struct zg
     return found;
 }
 
-void zg_plotted_take(struct zg_plotted *plotted, uint64_t at_ns, const struct zg_stretch *stretch)
+void zg_plotted_take(struct zg_plotted *plotted, unsigned device, uint64_t at_ns, const struct zg_stretch *stretch)
 {
     plotted->skips += stretch->kind == ZG_STRETCH_SKIPPED;
     if (stretch->kind == ZG_STRETCH_SKIPPED) {
@@ -197,10 +219,10 @@ void zg_plotted_take(struct zg_plotted *plotted, uint64_t at_ns, const struct zg
     }
     if (stretch->kind != ZG_STRETCH_FRAME)
         return;
-    const GArray *wanted = wanted_of(plotted, stretch->message);
+    const GArray *wanted = wanted_of(plotted, device, stretch->message);
     for (guint i = 0; i < wanted->len; i++) {
         const struct wanted *each = &g_array_index(wanted, struct wanted, i);
-        take_field(plotted, each->panel, at_ns, stretch, each->index);
+        take_field(plotted, each->panel, device, at_ns, stretch, each->index);
     }
 }
 
@@ -208,7 +230,7 @@ bool zg_plotted_times(const struct zg_plotted *plotted, double *from_s, double *
 {
     *from_s = (double)plotted->first_ns * 1e-9;
     *to_s = (double)plotted->last_ns * 1e-9;
-    return plotted->count > 0;
+    return plotted->values > 0;
 }
 
 const struct zg_series *zg_plotted_series(const struct zg_plotted *plotted, const char *name)
@@ -229,7 +251,7 @@ guint zg_plotted_panels(const struct zg_plotted *plotted)
 
 uint64_t zg_plotted_count(const struct zg_plotted *plotted)
 {
-    return plotted->count;
+    return plotted->values;
 }
 
 uint64_t zg_plotted_skipped(const struct zg_plotted *plotted)
@@ -237,14 +259,14 @@ uint64_t zg_plotted_skipped(const struct zg_plotted *plotted)
     return plotted->skips;
 }
 
-GArray *zg_plotted_limits(const struct zg_plotted *plotted, guint panel, const struct zg_selection *selection)
+GArray *zg_plotted_limits(const struct zg_plotted *plotted, guint panel)
 {
     const GPtrArray *drawn = ((const struct panel *)plotted->panels->pdata[panel])->drawn;
     GArray *limits = g_array_new(FALSE, FALSE, sizeof(double));
 
     for (guint i = 0; i < drawn->len; i++) {
         const struct drawn *each = drawn->pdata[i];
-        g_autoptr(GArray) of = zg_selection_limits(selection, each->message, each->index);
+        g_autoptr(GArray) of = zg_selection_limits(plotted->viewed[each->device].selection, each->message, each->index);
         g_array_append_vals(limits, of->data, of->len);
     }
     return limits;

@@ -22,7 +22,8 @@ struct mark {
 
 struct zg_selection {
     const struct zg_plan *plan;
-    GArray *shown;  /* struct shown; empty: all */
+    GArray *shown;  /* struct shown; empty: all, */
+    bool nothing;   /* or none */
     GArray *marks;  /* struct mark */
     int64_t source; /* -1: any */
 };
@@ -104,6 +105,12 @@ bool zg_selection_show(struct zg_selection *selection, const char *name, GError 
         return false;
     g_array_append_val(selection->shown, what);
     return true;
+}
+
+void zg_selection_show_nothing(struct zg_selection *selection)
+{
+    g_array_set_size(selection->shown, 0);
+    selection->nothing = true;
 }
 
 bool zg_selection_source(struct zg_selection *selection, int64_t address, GError **error)
@@ -198,7 +205,7 @@ bool zg_selection_shows(const struct zg_selection *selection, const struct zg_st
         return selection->source < 0;
     if (selection->source >= 0 && stretch->header.source != selection->source)
         return false;
-    return stretch->kind == ZG_STRETCH_UNDELIVERED || selection->shown->len == 0 ||
+    return stretch->kind == ZG_STRETCH_UNDELIVERED || (selection->shown->len == 0 && !selection->nothing) ||
            zg_selection_names(selection, stretch->message);
 }
 
@@ -208,7 +215,7 @@ bool zg_selection_shows_field(const struct zg_selection *selection, const struct
     const char *field = zg_block_step(&message->payload, index)->name;
 
     if (selection->shown->len == 0)
-        return true;
+        return !selection->nothing;
     for (unsigned i = 0; i < selection->shown->len; i++)
         if (is_meant(&g_array_index(selection->shown, struct shown, i), message, field))
             return true;

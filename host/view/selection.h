@@ -17,6 +17,9 @@ void zg_selection_free(struct zg_selection *selection);
 /* Shows only what is named: MESSAGE, MESSAGE.FIELD, or FIELD of every message that has it. Repeated calls add to it. */
 bool zg_selection_show(struct zg_selection *selection, const char *name, GError **error);
 
+/* Shows no frames. */
+void zg_selection_show_nothing(struct zg_selection *selection);
+
 /* Shows only frames of this source address. */
 bool zg_selection_source(struct zg_selection *selection, int64_t address, GError **error);
 

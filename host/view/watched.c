@@ -15,12 +15,10 @@ static void free_event(void *data)
     g_free(event);
 }
 
-void zg_watched_init(struct zg_watched *watched, const struct zg_plan *plan, const struct zg_selection *selection,
-                     bool shows)
+void zg_watched_init(struct zg_watched *watched, const struct zg_viewed *viewed, bool shows)
 {
-    *watched = (struct zg_watched){ .plan = plan,
-                                    .selection = selection,
-                                    .table = shows ? zg_table_new(plan, selection) : NULL };
+    *watched =
+        (struct zg_watched){ .viewed = viewed, .table = shows ? zg_table_new(viewed->plan, viewed->selection) : NULL };
     zg_recent_init(&watched->recent);
     g_queue_init(&watched->events);
 }
@@ -28,7 +26,6 @@ void zg_watched_init(struct zg_watched *watched, const struct zg_plan *plan, con
 void zg_watched_clear(struct zg_watched *watched)
 {
     zg_table_free(watched->table);
-    zg_plotted_free(watched->plotted);
     zg_recent_clear(&watched->recent);
     g_queue_clear_full(&watched->events, free_event);
 }
@@ -42,14 +39,14 @@ void zg_watched_stretch(struct zg_watched *watched, uint64_t at_ns, bool out, co
         watched->frames++;
         watched->heard_ns = at_ns;
     }
-    if (!watched->table || !zg_selection_shows(watched->selection, stretch))
+    if (!watched->table || !zg_selection_shows(watched->viewed->selection, stretch))
         return;
     if (zg_stretch_console(stretch, &bytes, &count))
         zg_recent_console(&watched->recent, bytes, count);
     else if (!watched->held)
         zg_table_note(watched->table, at_ns, out, stretch);
     if (watched->plotted && !out)
-        zg_plotted_take(watched->plotted, at_ns, stretch);
+        zg_plotted_take(watched->plotted, watched->device, at_ns, stretch);
 }
 
 void zg_watched_bytes(struct zg_watched *watched, const struct zg_passage *passage)
@@ -73,7 +70,7 @@ void zg_watched_event(struct zg_watched *watched, uint64_t at_ns, const char *te
 
 enum zg_watched_state zg_watched_state(const struct zg_watched *watched, bool up, uint64_t now_ns)
 {
-    const uint64_t limit_ns = watched->plan->definition->line.link_timeout_ns;
+    const uint64_t limit_ns = watched->viewed->plan->definition->line.link_timeout_ns;
     const uint64_t silent_ns = now_ns - MIN(now_ns, watched->heard_ns);
 
     return !up                                                  ? ZG_WATCHED_PORT_GONE

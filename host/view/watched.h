@@ -18,19 +18,18 @@ enum zg_watched_state { ZG_WATCHED_PORT_GONE, ZG_WATCHED_UNHEARD, ZG_WATCHED_DOW
 
 /* Read it; the functions change it. */
 struct zg_watched {
-    const struct zg_plan *plan;
-    const struct zg_selection *selection;
+    const struct zg_viewed *viewed;
     struct zg_table *table;     /* NULL: nothing is shown, only counted */
-    struct zg_plotted *plotted; /* NULL: nothing is plotted; the owner adds what is */
+    struct zg_plotted *plotted; /* the owner's, perhaps of several devices; NULL: nothing is plotted */
+    unsigned device;            /* its number among these */
     struct zg_recent recent;
     GQueue events;                    /* struct zg_watched_event, the newest last, some hundreds of them */
     uint64_t frames, bytes, heard_ns; /* from the device; when the newest frame came */
     bool held;                        /* the table and the newest bytes stay as they are */
 };
 
-/* The plan and the selection must outlive it. `shows`: false if it only counts, and keeps what happens. */
-void zg_watched_init(struct zg_watched *watched, const struct zg_plan *plan, const struct zg_selection *selection,
-                     bool shows);
+/* `viewed` must outlive it. `shows`: false if it only counts, and keeps what happens. */
+void zg_watched_init(struct zg_watched *watched, const struct zg_viewed *viewed, bool shows);
 void zg_watched_clear(struct zg_watched *watched);
 
 /* Takes what passes: a stretch, its bytes; what happened. */

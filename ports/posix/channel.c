@@ -154,18 +154,37 @@ long zg_channel_write(struct zg_channel *channel, const uint8_t *bytes, size_t s
     return count >= 0 ? (long)count : judge(channel, errno);
 }
 
-void zg_channel_wait(const struct zg_channel *channel, bool to_write, int extra, uint64_t ns)
+struct zg_channel_wanted zg_channel_wanted(const struct zg_channel *channel, bool to_write, uint64_t ns)
 {
     const bool hung = is_hung_up(channel); /* poll() would return at once */
-    struct pollfd wanted[] = { { hung               ? -1
-                                 : channel->fd >= 0 ? channel->fd
-                                                    : channel->listener,
-                                 (short)(to_write ? POLLIN | POLLOUT : POLLIN), 0 },
-                               { extra, POLLIN, 0 } };
-    const uint64_t most = hung && ns > 5000000 ? 5000000 : ns;
-    const struct timespec limit = { (time_t)(most / 1000000000), (long)(most % 1000000000) };
 
-    (void)ppoll(wanted, 2, &limit, NULL);
+    return (struct zg_channel_wanted){ hung               ? -1
+                                       : channel->fd >= 0 ? channel->fd
+                                                          : channel->listener,
+                                       to_write, hung && ns > 5000000 ? 5000000 : ns };
+}
+
+void zg_channels_wait(const struct zg_channel_wanted *wanted, unsigned count, int extra)
+{
+    struct pollfd polled[ZG_CHANNELS_MOST + 1] = { { extra, POLLIN, 0 } };
+    uint64_t most = UINT64_MAX;
+    nfds_t size = 1;
+
+    for (unsigned i = 0; i < count; i++) {
+        if (size <= ZG_CHANNELS_MOST)
+            polled[size++] =
+                (struct pollfd){ wanted[i].fd, (short)(wanted[i].to_write ? POLLIN | POLLOUT : POLLIN), 0 };
+        most = wanted[i].most_ns < most ? wanted[i].most_ns : most;
+    }
+    const struct timespec limit = { (time_t)(most / 1000000000), (long)(most % 1000000000) };
+    (void)ppoll(polled, size, &limit, NULL);
+}
+
+void zg_channel_wait(const struct zg_channel *channel, bool to_write, int extra, uint64_t ns)
+{
+    const struct zg_channel_wanted wanted = zg_channel_wanted(channel, to_write, ns);
+
+    zg_channels_wait(&wanted, 1, extra);
 }
 
 uint64_t zg_channel_now_ns(void)

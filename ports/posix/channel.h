@@ -64,6 +64,16 @@ long zg_channel_write(struct zg_channel *channel, const uint8_t *bytes, size_t s
  */
 void zg_channel_wait(const struct zg_channel *channel, bool to_write, int extra, uint64_t ns);
 
+/* The same for several. */
+#define ZG_CHANNELS_MOST 32
+struct zg_channel_wanted {
+    int fd;           /* -1: none */
+    bool to_write;    /* not only to read */
+    uint64_t most_ns; /* to wait */
+};
+struct zg_channel_wanted zg_channel_wanted(const struct zg_channel *channel, bool to_write, uint64_t ns);
+void zg_channels_wait(const struct zg_channel_wanted *wanted, unsigned count, int extra);
+
 /* Nanoseconds of a clock that never goes back. */
 uint64_t zg_channel_now_ns(void);
 

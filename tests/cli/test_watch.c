@@ -15,6 +15,8 @@
 #include "sim/random.h"
 
 #define LOOM TEST_SOURCE "/examples/loom/loom.yaml"
+#define MAST TEST_SOURCE "/examples/tide_mast/tide_mast.yaml"
+#define BEACON TEST_SOURCE "/examples/beacon/beacon.yaml"
 
 static void test_forms(void **state)
 {
@@ -92,11 +94,11 @@ static void test_in_order(void **state)
                                     -1, NULL));
     g_autoptr(GByteArray) frame = frames_of("encode kiln.yaml heat '{\"n\":7}'");
     struct zg_capture_writer *writer = zg_capture_create(capture, NULL);
-    assert_true(zg_capture_add(writer, ZG_CAPTURE_IN, start, 0, frame->data, frame->len, NULL));
-    assert_true(zg_capture_add(writer, ZG_CAPTURE_REMARK, start + 1 * ms, 0, (const uint8_t *)"lid open", 8, NULL));
+    assert_true(zg_capture_add(writer, ZG_CAPTURE_IN, 0, start, 0, frame->data, frame->len, NULL));
+    assert_true(zg_capture_add(writer, ZG_CAPTURE_REMARK, 0, start + 1 * ms, 0, (const uint8_t *)"lid open", 8, NULL));
     for (unsigned i = 0; i < 5; i++)
         assert_true(
-            zg_capture_add(writer, ZG_CAPTURE_OUT, start + (2 + i * 10) * ms, 0, frame->data, frame->len, NULL));
+            zg_capture_add(writer, ZG_CAPTURE_OUT, 0, start + (2 + i * 10) * ms, 0, frame->data, frame->len, NULL));
     assert_true(zg_capture_close(writer, NULL));
     for (unsigned i = 0; i < 3; i++) {
         static const char *const forms[] = { "", " --json", " --depth frames" };
@@ -267,10 +269,11 @@ static void test_healthy_and_stale(void **state)
     test_end(&device);
 }
 
-/* Runs it on a terminal, and presses each of the keys once what is wanted before it was drawn. */
-static void use_screen(const char *option, const char *value, const char *const *wanted, const char *const *keys,
-                       unsigned count)
+/* Runs it on a terminal with more arguments, and presses each of the keys once what is wanted before it was drawn. */
+static void use_screen(const char *more, const char *const *wanted, const char *const *keys, unsigned count)
 {
+    g_autofree char *line = g_strconcat("zeugma watch " LOOM " sim: --mark tension>1 ", more, NULL);
+    g_auto(GStrv) arguments = g_strsplit(line, " ", -1);
     const struct winsize size = { 40, 120, 0, 0 };
     g_autoptr(GString) seen = g_string_new(NULL);
     const gint64 limit = g_get_monotonic_time() + 20000000;
@@ -280,7 +283,7 @@ static void use_screen(const char *option, const char *value, const char *const 
     if (child == 0) {
         setenv("TERM", "xterm-256color", 1);
         setenv("LC_ALL", "C.UTF-8", 1);
-        (void)execl(TEST_ZEUGMA, "zeugma", "watch", LOOM, "sim:", "--mark", "tension > 1", option, value, NULL);
+        (void)execv(TEST_ZEUGMA, arguments);
         _exit(9);
     }
     struct pollfd readable = { master, POLLIN, 0 };
@@ -307,7 +310,7 @@ static void test_table(void **state)
     static const char *const wanted[] = { "latest values", "raw bytes", "frames", "HELD" };
     static const char *const keys[] = { "1", "2", "3 ", "zq" };
     (void)state;
-    use_screen("--table", NULL, wanted, keys, G_N_ELEMENTS(keys));
+    use_screen("--table", wanted, keys, G_N_ELEMENTS(keys));
 }
 
 /* The keys show a plot; those after Tab go to the device, until the next one. */
@@ -316,7 +319,7 @@ static void test_typing(void **state)
     static const char *const wanted[] = { "p plots   Tab types", "pick.number", "tension, N", "Tab leaves it", "qp1x" };
     static const char *const keys[] = { "p", "p", "\t", "qp1x\n", "\tq" };
     (void)state;
-    use_screen("--table", "--answer", wanted, keys, G_N_ELEMENTS(keys));
+    use_screen("--table --answer", wanted, keys, G_N_ELEMENTS(keys));
 }
 
 static void test_plot(void **state)
@@ -324,10 +327,103 @@ static void test_plot(void **state)
     static const char *const wanted[] = { "pick.tension, N", "\xE2\xA0", "HELD" }; /* dots of Braille */
     static const char *const keys[] = { "z", " ", "q" };
     (void)state;
-    use_screen("--plot", "tension,sag", wanted, keys, G_N_ELEMENTS(keys));
+    use_screen("--plot tension,sag", wanted, keys, G_N_ELEMENTS(keys));
     test_assert_run(2, "watch " LOOM " sim: --plot tensoin", "did you mean \"tension\"?");
     test_assert_run(2, "watch " LOOM " sim: --plot tension --json", "exclude each other");
     test_assert_run(2, "watch " LOOM " sim: --plot tension", "needs a terminal");
+}
+
+static int by_text(const void *a, const void *b)
+{
+    return strcmp(*(char *const *)a, *(char *const *)b);
+}
+
+/* The lines with frames, sorted. Their times never go back. Free with g_strfreev(). */
+static char **frames_in(const char *text)
+{
+    g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
+    GPtrArray *frames = g_ptr_array_new();
+    double last = 0;
+
+    for (char **line = lines; *line; line++) {
+        if (!strstr(*line, "\"message\""))
+            continue;
+        const double at = g_ascii_strtod(*line + strlen("{\"at\":"), NULL);
+        assert_true(at >= last);
+        last = at;
+        g_ptr_array_add(frames, g_strdup(*line));
+    }
+    qsort(frames->pdata, frames->len, sizeof(char *), by_text);
+    g_ptr_array_add(frames, NULL);
+    return (char **)g_ptr_array_free(frames, FALSE);
+}
+
+/* Several devices: each line says of which it is, the capture holds them all and is read in the same order, by any
+ * pace, together or each alone; options may name one. */
+static void test_several(void **state)
+{
+    static const char *const names[] = { "loom", "loom-2", "tide_mast" };
+    static const char *const paces[] = { "", "?pace=own" };
+    (void)state;
+    g_autofree char *seen =
+        test_run(0, "watch " LOOM " sim: " LOOM " sim: " MAST " sim: --json --for 1500ms --capture bench");
+    g_auto(GStrv) frames = frames_in(seen);
+    assert_true(g_strv_length(frames) > 40);
+    for (unsigned i = 0; i < 2; i++) {
+        g_autofree char *replay =
+            g_strdup_printf("watch " LOOM " 'file:bench%s' " LOOM " 'file:bench%s' " MAST " 'file:bench%s' --json",
+                            paces[i], paces[i], paces[i]);
+        g_autofree char *again = test_run(0, replay);
+        g_auto(GStrv) same = frames_in(again);
+        assert_true(g_strv_equal((const char *const *)frames, (const char *const *)same));
+    }
+    for (unsigned i = 0; i < 3; i++) {
+        g_autofree char *device = g_strdup_printf("\"device\":\"%s\"", names[i]);
+        g_autofree char *message = g_strconcat(device, ",\"message\"", NULL);
+        assert_true(test_lines_with(seen, message) > 0);
+        assert_int_equal(test_lines_with(seen, device) - test_lines_with(seen, message), 1); /* its summary */
+    }
+    g_autofree char *alone = test_run(0, "watch " MAST " file:bench --json");
+    assert_int_equal(test_lines_with(alone, "\"message\""), test_lines_with(seen, "\"tide_mast\",\"message\""));
+    assert_null(strstr(alone, "\"device\":"));
+    test_assert_run(2, "watch " BEACON " file:bench",
+                    "has the devices loom, loom-2, tide_mast; none of them is beacon");
+    test_assert_run(0, "watch " LOOM " file:bench " MAST " file:bench --csv", "at,device,message,field,value,unit\n0.");
+    g_autofree char *shown = test_run(0, "watch " LOOM " file:bench " LOOM " file:bench --show loom-2:pick.sag");
+    assert_true(strstr(shown, " loom-2 ") && strstr(shown, "sag=") && !strstr(shown, " loom   "));
+    test_assert_run(2, "watch " LOOM " file:bench " MAST " file:bench --show sog",
+                    "loom has no message or field \"sog\"");
+    test_assert_run(2, "watch " LOOM " sim: " MAST, "expected DEF LINK for each device");
+    test_assert_run(0, "plot " LOOM " file:bench " LOOM " file:bench loom:tension,loom-2:tension sag -o two.svg",
+                    "two.svg: ");
+    test_assert_run(2, "plot " LOOM " file:bench " LOOM " file:bench -o two.svg", "expected a FIELD behind file:bench");
+}
+
+/* A link that fails ends its device alone. */
+static void test_one_fails(void **state)
+{
+    struct zg_channel channel;
+    g_autofree char *path = g_build_filename(test_folder, "u", NULL);
+    (void)state;
+    assert_int_equal(zg_channel_listen_unix(&channel, path), 0);
+    struct process watch = test_start("watch " MAST " unix:u " LOOM " sim: --for 2s");
+    test_await(&watch, "number=3");
+    assert_true(zg_channel_is_open(&channel));
+    zg_channel_close(&channel);
+    test_await(&watch, "* tide_mast: ");
+    test_await(&watch, "number=15");
+    assert_int_equal(test_finish(&watch, 0), 3);
+    test_assert_in(watch.text->str, "closed the connection");
+    test_clear(&watch);
+}
+
+/* The table of two: the key d looks at the other's console and bytes. */
+static void test_two_in_a_table(void **state)
+{
+    static const char *const wanted[] = { "loom: last bytes", "tide_mast: last bytes" };
+    static const char *const keys[] = { "d", "q" };
+    (void)state;
+    use_screen(MAST " sim: --plot loom:tension,tide_mast:height", wanted, keys, G_N_ELEMENTS(keys));
 }
 
 #define LINK_TEST(test) cmocka_unit_test_teardown(test, test_kill_running)
@@ -343,6 +439,9 @@ int main(void)
                                         LINK_TEST(test_healthy_and_stale),
                                         LINK_TEST(test_table),
                                         LINK_TEST(test_typing),
-                                        LINK_TEST(test_plot) };
+                                        LINK_TEST(test_plot),
+                                        LINK_TEST(test_several),
+                                        LINK_TEST(test_one_fails),
+                                        LINK_TEST(test_two_in_a_table) };
     return test_run_processes(tests, G_N_ELEMENTS(tests));
 }

@@ -14,6 +14,7 @@ enum { RECORDS = 60, MOST = 70000 };
 
 static struct record {
     enum zg_capture_kind kind;
+    uint8_t device;
     uint64_t at_ns;
     uint8_t line_errors;
     uint8_t *bytes;
@@ -29,13 +30,14 @@ static int set_up(void **state)
     path = g_build_filename(folder, "seen", NULL);
     for (unsigned i = 0; i < RECORDS; i++) {
         struct record *record = &records[i];
-        record->kind = (enum zg_capture_kind)zg_random_below(&random, 3);
+        record->kind = (enum zg_capture_kind)zg_random_below(&random, 4);
+        record->device = (uint8_t)zg_random_below(&random, 3);
         record->at_ns = UINT64_C(1700000000123456789) + i * UINT64_C(987654321);
         record->line_errors = record->kind == ZG_CAPTURE_IN ? (uint8_t)zg_random_below(&random, 16) : 0;
         record->count = 1 + zg_random_below(&random, i % 20 == 7 ? MOST : 90);
         record->bytes = g_malloc(record->count);
         for (size_t k = 0; k < record->count; k++)
-            record->bytes[k] = record->kind == ZG_CAPTURE_REMARK ? 'a' : (uint8_t)zg_random_below(&random, 256);
+            record->bytes[k] = record->kind >= ZG_CAPTURE_REMARK ? 'a' : (uint8_t)zg_random_below(&random, 256);
     }
     return 0;
 }
@@ -56,8 +58,8 @@ static void write_all(void)
     struct zg_capture_writer *writer = zg_capture_create(path, NULL);
 
     for (unsigned i = 0; i < RECORDS; i++)
-        assert_true(zg_capture_add(writer, records[i].kind, records[i].at_ns, records[i].line_errors, records[i].bytes,
-                                   records[i].count, NULL));
+        assert_true(zg_capture_add(writer, records[i].kind, records[i].device, records[i].at_ns, records[i].line_errors,
+                                   records[i].bytes, records[i].count, NULL));
     assert_true(zg_capture_close(writer, NULL));
 }
 
@@ -75,6 +77,7 @@ static unsigned read_all(char **damage)
     while (zg_capture_read(reader, &read, damage)) {
         const struct record *record = &records[whole];
         assert_int_equal(read.kind, record->kind);
+        assert_int_equal(read.device, record->device);
         assert_true(read.at_ns == record->at_ns);
         assert_int_equal(read.line_errors, record->line_errors);
         assert_true(taken + read.count <= record->count);

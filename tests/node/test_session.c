@@ -65,7 +65,7 @@ static char *run(const char *definition, const struct part *parts, unsigned coun
         const uint8_t payload[] = { (uint8_t)parts[i].number, 0 };
         g_autoptr(GByteArray) frame = zg_frame_make(plan.plan, &header, payload, sizeof payload);
         const guint size = parts[i].half ? frame->len / 2 : frame->len;
-        assert_true(zg_capture_add(writer, parts[i].out ? ZG_CAPTURE_OUT : ZG_CAPTURE_IN,
+        assert_true(zg_capture_add(writer, parts[i].out ? ZG_CAPTURE_OUT : ZG_CAPTURE_IN, 0,
                                    UINT64_C(1700000000000000000) + parts[i].ms * UINT64_C(1000000), 0, frame->data,
                                    size, NULL));
         written += size;

@@ -204,6 +204,42 @@ def sees_and_sends():
     assert " 0 lost" in watch.end()
 
 
+def two_devices():
+    """Two on one page: told apart in the head, the table, a plot and traffic; a message and a line reach the one that is chosen."""
+    from selenium.webdriver.support.ui import Select
+    watch = Watch(LOOM, "sim:", LOOM, "sim:", "--answer")
+    driver = browser()
+    driver.get(watch.address)
+    text_becomes(driver, "state", "link up")
+    assert [each.text for each in driver.find_elements("css selector", "header h1, header h2")] == ["loom 1.0", "loom-2 1.0"]
+    until(lambda: driver.find_element("css selector", ".device .state").text.endswith("link up"))
+    until(lambda: driver.find_elements("css selector", "[aria-label='Plot loom-2: pick.sag']"))[0].click()
+    until(lambda: driver.execute_script("""return [...document.querySelectorAll('.panel canvas')].map(Chart.getChart)
+        .filter(chart => chart && chart.data.datasets[0].data.length > 5).length""") == 2)
+    text_becomes(driver, "log", " loom-2 ")
+    assert driver.find_element("id", "device-label").is_displayed()
+    Select(by_id(driver, "device")).select_by_visible_text("loom-2")
+    by_id(driver, "tab-console").click()
+    by_id(driver, "console-line").send_keys("help")
+    driver.find_element("css selector", "#console-form button").click()
+    text_becomes(driver, "console-result", "sent")
+    by_id(driver, "tab-send").click()
+    Select(by_id(driver, "send-message")).select_by_visible_text("load_row")
+    driver.find_element("css selector", "#send-form button").click()
+    text_becomes(driver, "send-result", "delivered")
+    by_id(driver, "tab-traffic").click()
+
+    def lines_of(name):
+        return [line for line in by_id(driver, "log").text.split("\n") if f" {name} " in line and "\u2192 load_row" in line]
+    until(lines_of, "loom-2")
+    assert not lines_of("loom  "), lines_of("loom  ")
+    resize(driver, 400, 800)
+    assert driver.execute_script("return document.documentElement.scrollWidth") <= 400
+    driver.quit()
+    said = watch.end()
+    assert "loom-2: " in said, said
+
+
 # --- a device that this program is
 
 class Device:
@@ -410,7 +446,7 @@ def many_look():
         try:
             while (told := hear(viewers[index])) is not None:
                 say(viewers[index], '{"seen":1}')
-                heard[index] = max(heard[index], told.get("state", {}).get("frames", 0))
+                heard[index] = max(heard[index], told.get("states", [{}])[0].get("frames", 0))
         except (OSError, ValueError, TypeError):
             pass
     for index in range(20, 200):  # the first 20 read nothing

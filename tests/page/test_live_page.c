@@ -28,7 +28,7 @@ static void hold(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = { SCENARIO(strangers_are_refused), SCENARIO(many_look),
-                                        SCENARIO(markup_does_no_harm), SCENARIO(values_arrive_soon),
-                                        SCENARIO(sees_and_sends) };
+                                        SCENARIO(markup_does_no_harm),   SCENARIO(values_arrive_soon),
+                                        SCENARIO(sees_and_sends),        SCENARIO(two_devices) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

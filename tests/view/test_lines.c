@@ -23,8 +23,8 @@ static char *printed(enum zg_depth depth, bool unicode, bool coloured)
 {
     struct zg_selection *selection = zg_selection_new(view_plan.plan);
     assert_true(zg_selection_mark(selection, "rpm > 1000", NULL));
-    struct printing printing = { zg_lines_new(view_plan.plan, selection, unicode, coloured), depth,
-                                 g_string_new(NULL) };
+    const struct zg_viewed viewed = { NULL, view_plan.plan, selection };
+    struct printing printing = { zg_lines_new(&viewed, unicode, coloured), depth, g_string_new(NULL) };
 
     view_show(view_plan.plan, "heat", "{\"t\":850,\"lid\":\"shut\"}", 3, print, &printing);
     view_show(view_plan.plan, "fan", "{\"rpm\":900,\"t\":4,\"note\":\"a\\u001bb\"}", 3, print, &printing);
@@ -61,7 +61,8 @@ static void test_raw(void **state)
     struct zg_selection *selection = zg_selection_new(view_plan.plan);
     (void)state;
     for (unsigned unicode = 0; unicode < 2; unicode++) {
-        struct zg_lines *lines = zg_lines_new(view_plan.plan, selection, unicode, false);
+        const struct zg_viewed viewed = { NULL, view_plan.plan, selection };
+        struct zg_lines *lines = zg_lines_new(&viewed, unicode, false);
         g_autoptr(GString) text = g_string_new(NULL);
         zg_lines_raw(lines, 0.25, true, bytes, 18, text);
         assert_string_equal(

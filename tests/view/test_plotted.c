@@ -14,7 +14,7 @@ static void take(struct zg_plotted *plotted, const struct zg_plan *plan, uint64_
                                         .message = zg_plan_by_name(plan, "data"),
                                         .values = &value };
 
-    zg_plotted_take(plotted, at_ns, &stretch);
+    zg_plotted_take(plotted, 0, at_ns, &stretch);
 }
 
 static unsigned gaps(const struct zg_plotted *plotted)
@@ -33,7 +33,8 @@ static void test_gaps(void **state)
     (void)state;
     for (size_t i = 0; i < G_N_ELEMENTS(lumps); i++) {
         struct test_plan plan = test_plan_of(test_small_definition);
-        struct zg_plotted *plotted = zg_plotted_new(plan.plan);
+        const struct zg_viewed viewed = { NULL, plan.plan, NULL };
+        struct zg_plotted *plotted = zg_plotted_new(&viewed, 1);
         uint64_t at_ns = 0;
         assert_true(zg_plotted_add(plotted, "data.value", NULL));
         for (unsigned k = 0; k < 3000; k++) {
