@@ -4,6 +4,7 @@
 #define ZEUGMA_CASE_H
 
 #include "diagnosis/diagnosis.h"
+#include "diagnosis/periods.h"
 #include "soak/alignment.h"
 
 /* What a stretch asks to be explained, or'd. */
@@ -37,10 +38,12 @@ struct zgi_case {
     struct zg_evidence *evidence;
     struct zg_diagnosis *diagnosis;
     bool back;
-    GArray *marks; /* of struct zgi_mark */
-    GArray *steps; /* of struct zg_align_step */
-    GArray *hits;  /* of struct zgi_hit, those that nothing explains so far; in the order of time */
-    double bytes;  /* that left this way */
+    GArray *marks;                  /* of struct zgi_mark */
+    GArray *steps;                  /* of struct zg_align_step */
+    GArray *hits;                   /* of struct zgi_hit, those that nothing explains so far; in the order of time */
+    double bytes;                   /* that left this way */
+    struct zgi_period period;       /* found here: its frequency, or 0, and part */
+    const struct zgi_period *known; /* that of the other way, or NULL */
 };
 
 static inline struct zgi_mark *zgi_mark_at(const struct zgi_case *of, guint index)

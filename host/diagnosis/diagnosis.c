@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "diagnosis/diagnosis.h"
 
+#include <string.h>
+
 #include "diagnosis/causes.h"
 
 static const struct {
@@ -53,10 +55,14 @@ static gint by_weight(gconstpointer a, gconstpointer b)
     return one->back - other->back;
 }
 
-/* One way, from what is certain to what is likely. */
-static void explain(struct zg_evidence *evidence, struct zg_diagnosis *diagnosis, bool back)
+/* One way, from what is certain to what is likely. `known`: a period of interference on the other way, or NULL. Returns
+ * that of this one; of 0 Hz: none was found. */
+static struct zgi_period explain(struct zg_evidence *evidence, struct zg_diagnosis *diagnosis, bool back,
+                                 const struct zgi_period *known)
 {
     struct zgi_case of = zgi_case_of(evidence, diagnosis, back);
+
+    of.known = known;
 
     zgi_look_for_restarts(&of);
     zgi_look_for_overruns(&of);
@@ -78,6 +84,32 @@ static void explain(struct zg_evidence *evidence, struct zg_diagnosis *diagnosis
             diagnosis->unexplained[back]++;
     }
     zgi_case_clear(&of);
+    return of.period;
+}
+
+/* What was found of one way, for it to be explained anew. */
+static void forget(struct zg_diagnosis *diagnosis, bool back)
+{
+    for (guint i = diagnosis->findings->len; i > 0; i--)
+        if (g_array_index(diagnosis->findings, struct zg_finding, i - 1).back == back)
+            g_array_remove_index(diagnosis->findings, i - 1);
+    diagnosis->damages[back] = diagnosis->looked_at[back] = diagnosis->unexplained[back] = 0;
+    diagnosis->hertz_most[back] = 0;
+    memset(diagnosis->bits[back], 0, sizeof diagnosis->bits[back]);
+    memset(diagnosis->places[back], 0, sizeof diagnosis->places[back]);
+}
+
+/* Both ways. What interferes with one of them may interfere with the other, where there was too little of it to find.
+ */
+static void explain_both(struct zg_evidence *evidence, struct zg_diagnosis *diagnosis)
+{
+    const struct zgi_period out = explain(evidence, diagnosis, false, NULL);
+    const struct zgi_period back = explain(evidence, diagnosis, true, out.hertz > 0 ? &out : NULL);
+
+    if (out.hertz > 0 || back.hertz <= 0)
+        return;
+    forget(diagnosis, false);
+    (void)explain(evidence, diagnosis, false, &back);
 }
 
 struct zg_diagnosis *zg_diagnose(struct zg_evidence *evidence)
@@ -86,8 +118,7 @@ struct zg_diagnosis *zg_diagnose(struct zg_evidence *evidence)
 
     diagnosis->findings = g_array_new(FALSE, FALSE, sizeof(struct zg_finding));
     g_array_set_clear_func(diagnosis->findings, clear_finding);
-    for (unsigned back = 0; back < 2; back++)
-        explain(evidence, diagnosis, back);
+    explain_both(evidence, diagnosis);
     g_array_sort(diagnosis->findings, by_weight);
     return diagnosis;
 }

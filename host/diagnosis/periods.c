@@ -352,6 +352,46 @@ static void search_windows(const struct zgi_moments *moments, double window_s, g
     g_array_unref(search.windows);
 }
 
+/* The chance of a known period with windows of one size. */
+static void test_windows(const struct zgi_moments *moments, double window_s, guint hits_most,
+                         const struct zgi_period *known, struct zgi_period *best)
+{
+    struct search search = { .moments = moments,
+                             .window_s = window_s,
+                             .windows = g_array_new(FALSE, FALSE, sizeof(struct window)),
+                             .tails = g_new(float, PARTS *TABLED *TABLED) };
+    double shares[PARTS], chances[PARTS];
+
+    for (unsigned i = 0; i < PARTS * TABLED * TABLED; i++)
+        search.tails[i] = NAN;
+    choose_windows(&search, hits_most);
+    for (unsigned k = 0; k < PARTS && search.windows->len > 0; k++)
+        shares[k] = share_of_traffic(&search, known->hertz, parts[k]);
+    if (search.windows->len > 0)
+        chances_of(&search, known->hertz, shares, chances);
+    for (unsigned k = 0; k < PARTS && search.windows->len > 0; k++) {
+        const double log_chance = chances[k] + log(G_N_ELEMENTS(windows));
+        if (parts[k] == known->part && log_chance < best->log_chance)
+            *best = (struct zgi_period){
+                .hertz = known->hertz, .part = parts[k], .window_s = window_s, .log_chance = log_chance
+            };
+    }
+    g_free(search.tails);
+    g_array_unref(search.windows);
+}
+
+bool zgi_test_period(const struct zgi_moments *moments, const struct zgi_period *known, struct zgi_period *period)
+{
+    *period = (struct zgi_period){ .log_chance = 0 };
+    if (moments->hits->len < HITS_LEAST)
+        return false;
+    for (size_t i = 0; i < G_N_ELEMENTS(windows); i++)
+        test_windows(moments, windows[i].seconds, windows[i].hits_most, known, period);
+    if (period->hertz > 0)
+        mark_inside(moments, period);
+    return period->hertz > 0;
+}
+
 bool zgi_find_period(const struct zgi_moments *moments, struct zgi_period *period)
 {
     const GArray *hits = moments->hits;

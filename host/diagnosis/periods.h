@@ -34,4 +34,8 @@ struct zgi_period {
 /* The period that chance explains least. False: there are too few moments for any. */
 bool zgi_find_period(const struct zgi_moments *moments, struct zgi_period *period);
 
+/* The same with the frequency and part of a period that is known from elsewhere: nothing is searched, so that fewer
+ * moments suffice. */
+bool zgi_test_period(const struct zgi_moments *moments, const struct zgi_period *known, struct zgi_period *period);
+
 #endif

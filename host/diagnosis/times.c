@@ -178,8 +178,16 @@ static bool find_period(struct zgi_case *of)
         g_array_append_val(owners, i);
     }
     const double most = fmin(hertz_tried, 0.25 / fmax(evidence->resolution_s, 1e-9));
-    if (!zgi_find_period(&(struct zgi_moments){ moments, evidence->picked[of->back], most }, &period))
+    const struct zgi_moments tried = { moments, evidence->picked[of->back], most };
+    bool is_known = false;
+    if (!zgi_find_period(&tried, &period))
         return false;
+    if (period.log_chance >= one_in && of->known) { /* too few to find one, but perhaps not to see a known one */
+        g_free(period.is_inside);
+        if (!zgi_test_period(&tried, of->known, &period))
+            return false;
+        is_known = true;
+    }
     bool is_rest = false;
     of->diagnosis->hertz_most[of->back] = most;
     if (period.log_chance < one_in) {
@@ -188,11 +196,12 @@ static bool find_period(struct zgi_case *of)
                 zgi_answer(zgi_mark_at(of, zgi_hit_at(of, g_array_index(owners, guint, i))->mark), ZG_CAUSE_PERIODIC,
                            ZGI_WHY_FLIPS);
         g_autofree char *width = zgi_duration(period.part / period.hertz);
+        g_autofree char *how = is_known ? g_strdup("as the other way") : g_strdup_printf("up to %.0f Hz tried", most);
+        of->period = (struct zgi_period){ .hertz = period.hertz, .part = period.part };
         struct zg_finding *finding = zgi_find(
             of, ZG_CAUSE_PERIODIC,
-            g_strdup_printf("%.4g Hz: %u of %u bytes hit are within %s of each period (chance: 1e%.0f; up to %.0f Hz "
-                            "tried)",
-                            period.hertz, period.inside, moments->len, width, period.log_chance / G_LN10, most));
+            g_strdup_printf("%.4g Hz: %u of %u bytes hit are within %s of each period (chance: 1e%.0f; %s)",
+                            period.hertz, period.inside, moments->len, width, period.log_chance / G_LN10, how));
         zgi_quantity(finding, "hertz", period.hertz);
         zgi_quantity(finding, "width_seconds", period.part / period.hertz);
         zgi_quantity(finding, "inside", period.inside);
