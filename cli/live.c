@@ -88,3 +88,19 @@ int cli_trouble(const struct cli_verb *verb, const GError *error)
     cli_error(verb, "%s", error->message);
     return error->domain == ZG_WIRE_ERROR && error->code == ZG_WIRE_ERROR_USE ? CLI_USAGE : CLI_TROUBLE;
 }
+
+char **cli_join_page(int *argc, char **argv)
+{
+    GPtrArray *joined = g_ptr_array_new();
+
+    for (int i = 0; i < *argc; i++) {
+        const bool bare = strcmp(argv[i], "--page") == 0;
+        const bool takes = bare && i + 1 < *argc &&
+                           g_regex_match_simple("^(localhost|[0-9.]+|\\[[0-9a-fA-F:.]+\\]):[0-9]+$", argv[i + 1], 0, 0);
+        g_ptr_array_add(joined, bare ? g_strconcat("--page=", takes ? argv[i + 1] : "", NULL) : g_strdup(argv[i]));
+        i += takes;
+    }
+    *argc = (int)joined->len;
+    g_ptr_array_add(joined, NULL);
+    return (char **)g_ptr_array_free(joined, FALSE);
+}

@@ -22,6 +22,10 @@ int cli_open(const struct cli_verb *verb, const char *link, struct zg_wire_setti
 /* Closes it. Returns `status`; or CLI_TROUBLE, with a message, if its capture is incomplete. */
 int cli_close(const struct cli_verb *verb, struct zg_wire *wire, int status);
 
+/* Makes --page, and what follows it where that is HOST:PORT, one argument: no LINK looks like an address in digits.
+ * Free the arguments with g_strfreev(). */
+char **cli_join_page(int *argc, char **argv);
+
 /* Prints an error, and returns the status for it. */
 int cli_trouble(const struct cli_verb *verb, const GError *error);
 

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include <string.h>
 
+#include "live.h"
 #include "soak/report.h"
 #include "soak_asked.h"
 #include "soak_many.h"
@@ -92,6 +93,7 @@ static int run_loaded(const struct cli_verb *verb, const struct zg_plan *plan, c
                                 .store = options->store,
                                 .goes_on = options->goes_on,
                                 .page = options->page,
+                                .live = options->live,
                                 .command = options->command,
                                 .stretches = (uint32_t)options->stretches,
                                 .marks = options->marks,
@@ -196,6 +198,9 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
           "Keep all that happens in this file, second by second; zeugma report shows it", "FILE" },
         { "html", 0, 0, G_OPTION_ARG_FILENAME, &options.page,
           "At the end, whatever brings it, write the report as a page that opens without anything else", "FILE" },
+        { "page", 0, 0, G_OPTION_ARG_STRING, &options.live,
+          "Show it in browsers while it runs, on a page at this address; default 127.0.0.1 and any free port",
+          "[HOST:PORT]" },
         { "stretches", 0, 0, G_OPTION_ARG_INT, &options.stretches,
           "Of how many damages the store keeps the bytes before it takes fewer; default 100000", "N" },
         { "continue", 0, 0, G_OPTION_ARG_NONE, &options.goes_on, "Go on with the newest such run of the store", NULL },
@@ -216,11 +221,14 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     };
 
     options.command = command_of(argc, argv);
-    if (!cli_parse(verb, entries, &argc, &argv, 2, 16)) {
+    g_auto(GStrv) joined = cli_join_page(&argc, argv);
+    g_autofree char **arguments =
+        g_memdup2(joined, ((gsize)argc + 1) * sizeof *joined); /* what is parsed is taken out */
+    if (!cli_parse(verb, entries, &argc, &arguments, 2, 16)) {
         g_free(options.command);
         return CLI_USAGE;
     }
-    int status = run_with(verb, argv, &options);
+    int status = run_with(verb, arguments, &options);
     g_free(options.duration);
     g_free(options.faults);
     g_free(options.late);
@@ -233,6 +241,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_free(options.at_most);
     g_free(options.store);
     g_free(options.page);
+    g_free(options.live);
     g_free(options.command);
     g_free(options.marks_file);
     g_free(options.on_event);

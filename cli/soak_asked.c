@@ -206,9 +206,9 @@ static bool fit_together(const struct cli_verb *verb, const struct cli_soak_opti
     else if (options->repeat < 0 || options->repeat > ZG_SWEEP_POINTS)
         cli_error(verb, "--repeat: expected a number from 1 to %d, found %d", ZG_SWEEP_POINTS, options->repeat);
     else if ((options->sweep || options->bisect || options->repeat > 1 || count > 1) &&
-             (options->store || options->page || options->marks || options->marks_file || options->on_event ||
-              options->capture))
-        cli_error(verb, "--store, --html, --capture, --mark, --marks and --on-event are for a single soak");
+             (options->store || options->page || options->live || options->marks || options->marks_file ||
+              options->on_event || options->capture))
+        cli_error(verb, "--store, --html, --page, --capture, --mark, --marks and --on-event are for a single soak");
     else if (options->page && options->page[0] == '\0')
         cli_error(verb, "--html: expected a file, found \"\"");
     else if ((options->sweep || options->bisect || options->repeat > 1) && count > 1)

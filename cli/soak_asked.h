@@ -11,7 +11,7 @@ enum { CLI_SOAK_OPEN_USUAL = G_MININT /* as many echoes as suit the line */ };
 /* The command line, as written. */
 struct cli_soak_options {
     char *duration, *faults, *late, *slow, *capture, *traffic, *way, *line, *until, *at_most, *store, *marks_file,
-        *on_event, *page, *command, *bisect, *limit, *warm_up, *gap, *every;
+        *on_event, *page, *live, *command, *bisect, *limit, *warm_up, *gap, *every;
     char **requirements, **claims, **stop_on, **marks, **sweep, **send;
     double load, confidence;
     gint64 seed;

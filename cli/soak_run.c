@@ -13,7 +13,7 @@
 #include "plan/fingerprint.h"
 #include "report/report.h"
 #include "soak/report.h"
-#include "soak/running.h"
+#include "soak/running_page.h"
 #include "wave/output.h"
 
 enum { SAVE_US = 500000, LINE_US = 10000000, VIEW_US = 250000 };
@@ -29,8 +29,9 @@ struct progress {
     char *store_file, *folder; /* of a store for the page only; NULL: none */
     bool keeps_folder;
     struct cli_marks *marks;
-    char *keys;   /* what the keys do */
-    guint events; /* told to the command so far, */
+    struct zg_running_page *page; /* NULL: there is none */
+    char *keys;                   /* what the keys do */
+    guint events;                 /* told to the command so far, */
     uint64_t lost, damages;
     pid_t command;   /* that runs; 0: none */
     unsigned untold; /* events while one ran */
@@ -61,22 +62,29 @@ static void draw_view(struct progress *progress, const struct zg_soak_running *r
     progress->lines += !fits;
 }
 
-static void show(struct progress *progress, double done, const struct zg_soak_result *so_far, gint64 now_us)
+static struct zg_soak_running running_of(const struct progress *progress, double done,
+                                         const struct zg_soak_result *so_far, gint64 now_us)
 {
+    return (struct zg_soak_running){ .plan = progress->run->plan,
+                                     .settings = &progress->run->settings,
+                                     .so_far = so_far,
+                                     .done = done,
+                                     .left_s = done > 0
+                                                   ? (double)(now_us - progress->begun_us) * (1 - done) / done * 1e-6
+                                                   : -1,
+                                     .note = progress->keys };
+}
+
+static void show(struct progress *progress, const struct zg_soak_running *running, gint64 now_us)
+{
+    if (progress->page)
+        zg_running_page_step(progress->page, running);
     if (now_us < progress->shown_us)
         return;
-    const struct zg_soak_running running = {
-        .plan = progress->run->plan,
-        .settings = &progress->run->settings,
-        .so_far = so_far,
-        .done = done,
-        .left_s = done > 0 ? (double)(now_us - progress->begun_us) * (1 - done) / done * 1e-6 : -1,
-        .note = progress->keys
-    };
     if (progress->is_terminal) {
-        draw_view(progress, &running);
+        draw_view(progress, running);
     } else {
-        g_autofree char *line = zg_soak_running_line(&running);
+        g_autofree char *line = zg_soak_running_line(running);
         (void)fprintf(stderr, "%s\n", line);
     }
     progress->shown_us = now_us + (progress->is_terminal ? VIEW_US : LINE_US);
@@ -151,7 +159,8 @@ static bool go_on(double done, const struct zg_soak_result *so_far, void *data)
     }
     take_marks(progress, so_far);
     tell_events(progress, so_far);
-    show(progress, done, so_far, now_us);
+    const struct zg_soak_running running = running_of(progress, done, so_far, now_us);
+    show(progress, &running, now_us);
     if (progress->store && now_us >= progress->saved_us) {
         zg_store_save(progress->store, progress->run->settings.journal);
         progress->saved_us = now_us + SAVE_US;
@@ -367,6 +376,33 @@ static int finish(struct progress *progress, const struct zg_soak_result *result
     return result->ended[0] != '\0' || !is_stored || !is_written ? CLI_TROUBLE : status;
 }
 
+/* Begins to serve the page. CLI_YES; or a status, with a message printed. */
+static int begin_page(struct progress *progress)
+{
+    const struct cli_soak_run *run = progress->run;
+    g_autoptr(GError) error = NULL;
+
+    if (!run->live)
+        return CLI_YES;
+    progress->page =
+        zg_running_page_new(run->live[0] != '\0' ? run->live : NULL, (const char *const *)run->rules, &error);
+    if (!progress->page) {
+        cli_error(run->verb, "--page: %s", error->message);
+        return error->code == ZG_PAGE_ERROR_USE ? CLI_USAGE : CLI_TROUBLE;
+    }
+    (void)fprintf(stderr, "page: %s\n", zg_running_page_address(progress->page));
+    return CLI_YES;
+}
+
+static void end_page(struct progress *progress, const struct zg_soak_result *result)
+{
+    g_autofree char *how = ending_of(progress, result);
+    const struct zg_soak_running running =
+        running_of(progress, result->stopped ? 0 : 1, result, g_get_monotonic_time());
+
+    zg_running_page_end(progress->page, &running, how);
+}
+
 typedef struct zg_soak_result *soak_function(const struct zg_plan *plan, const struct zg_soak_settings *settings,
                                              zg_soak_progress progress, void *data, GError **error);
 
@@ -385,6 +421,8 @@ static int run_soak(struct cli_soak_run *run, struct progress *progress)
     g_autofree struct zg_soak_result *result =
         run_of(&run->settings)(run->plan, &run->settings, go_on, progress, &error);
     clear_view(progress);
+    if (result && progress->page)
+        end_page(progress, result);
     if (result)
         return finish(progress, result);
     if (progress->store)
@@ -405,7 +443,9 @@ int cli_soak_run(struct cli_soak_run *run)
     }
     run->settings.journal = zg_journal_new(run->store != NULL);
     progress.marks = cli_marks_open(run->verb, run->marks, run->marks_file);
-    if (progress.marks && !open_store(run, &progress, &error)) {
+    if (progress.marks && (status = begin_page(&progress)) != CLI_YES) {
+        /* a message was printed */
+    } else if (progress.marks && !open_store(run, &progress, &error)) {
         cli_error(run->verb, "--store: %s", error->message);
         status = error->domain == ZG_STORE_ERROR && error->code == 1 ? CLI_NO : CLI_TROUBLE;
     } else if (progress.marks) {
@@ -415,6 +455,7 @@ int cli_soak_run(struct cli_soak_run *run)
         }
         status = run_soak(run, &progress);
     }
+    zg_running_page_free(progress.page);
     if (progress.marks)
         cli_marks_close(progress.marks);
     zg_journal_free(run->settings.journal);

@@ -17,6 +17,7 @@ struct cli_soak_run {
     const char *store;      /* NULL: nothing is stored */
     bool goes_on;           /* with the newest run of the store */
     const char *page;       /* where the report is written as a page; NULL: nowhere */
+    const char *live;       /* where it is served as a page while it runs, "" where that is free; NULL: nowhere */
     const char *command;    /* that began this */
     uint32_t stretches;     /* of so many the store keeps the bytes; 0: as usual */
     char *const *marks;     /* texts of the keys 1, 2, ...; NULL-terminated or NULL */

@@ -660,24 +660,6 @@ static int run_with(const struct cli_verb *verb, int count, char **arguments, co
     return status;
 }
 
-/* --page, and what follows it where that is HOST:PORT, as one argument: no LINK looks like an address in digits. Free
- * the arguments with g_strfreev(). */
-static char **join_page(int *argc, char **argv)
-{
-    GPtrArray *joined = g_ptr_array_new();
-
-    for (int i = 0; i < *argc; i++) {
-        const bool bare = strcmp(argv[i], "--page") == 0;
-        const bool takes = bare && i + 1 < *argc &&
-                           g_regex_match_simple("^(localhost|[0-9.]+|\\[[0-9a-fA-F:.]+\\]):[0-9]+$", argv[i + 1], 0, 0);
-        g_ptr_array_add(joined, bare ? g_strconcat("--page=", takes ? argv[i + 1] : "", NULL) : g_strdup(argv[i]));
-        i += takes;
-    }
-    *argc = (int)joined->len;
-    g_ptr_array_add(joined, NULL);
-    return (char **)g_ptr_array_free(joined, FALSE);
-}
-
 static int run(const struct cli_verb *verb, int argc, char **argv)
 {
     struct options options = { .source = -1 };
@@ -709,7 +691,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
         G_OPTION_ENTRY_NULL
     };
 
-    g_auto(GStrv) joined = join_page(&argc, argv);
+    g_auto(GStrv) joined = cli_join_page(&argc, argv);
     g_autofree char **arguments =
         g_memdup2(joined, ((gsize)argc + 1) * sizeof *joined); /* what is parsed is taken out */
     if (!cli_parse(verb, entries, &argc, &arguments, 2, 2 * DEVICES_MOST))

@@ -90,7 +90,7 @@ picture watch-lines 132x40 5 "zeugma watch $loom serial:/tmp/loom --mark 'tensio
     "zeugma watch $loom serial:/tmp/loom --depth frames --show pick --for 350ms" \
     "zeugma watch $loom serial:/tmp/loom --depth raw --for 230ms"
 if is_wanted live-page; then
-    /usr/bin/python3 tools/page_picture.py $loom docs/screenshots/live-page.png
+    /usr/bin/python3 tools/page_picture.py $loom,examples/tide_mast/tide_mast.yaml docs/screenshots/live-page.png
 fi
 served
 picture send-vars 132x24 5 "zeugma send $loom serial:/tmp/loom load_row '{\"row\": 7, \"lift\": 21}'" \

@@ -3,9 +3,12 @@
 #ifndef ZEUGMA_PAGE_FILES_H
 #define ZEUGMA_PAGE_FILES_H
 
-/* Of a report, of a live link; and the library that draws the charts of both, empty where there was none. */
+/* Of a report, of a live link, of a soak that runs, of both of these; and the library that draws the charts of all,
+ * empty where there was none. */
 extern const char zgi_page_style[], zgi_page_script[];
 extern const char zgi_live_page[], zgi_live_style[], zgi_live_script[];
+extern const char zgi_running_page[], zgi_running_script[];
+extern const char zgi_common_script[];
 extern const char zgi_page_charts[];
 
 #endif

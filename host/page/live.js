@@ -2,52 +2,31 @@
 // device is set as text, never as markup.
 "use strict";
 (() => {
-const $ = id => document.getElementById(id);
+const { $, make, setText, digits, style } = Page;
 const LOG_LINES = 600, STORE_MOST = 60000, CHOSEN_MOST = 16;
-let socket, about, chosen = 0, asked = 0, number = 0, now = 0, first = Infinity;
+let link, about, chosen = 0, asked = 0, number = 0, now = 0, first = Infinity;
 const waiting = new Map();  // what was asked for, by its number: what to do with the answer
 const rows = new Map();     // of the table, by device, message, direction and source
 const panels = new Map();   // of plots, by the series' name
 const damages = [];         // when bytes were skipped, s
 const view = { span: 30, from: null, to: null, cursor: null }; // from null: it follows the link
 
-const make = (tag, properties, ...children) => {
-    const element = Object.assign(document.createElement(tag), properties);
-    element.append(...children);
-    return element;
-};
-const setText = (element, text) => { if (element.textContent !== text) element.textContent = text; };
 const device = () => about.devices[chosen]; // to which is sent, and whose console is shown
 const titleOf = each => `${each.name || each.protocol} ${each.version}`;
-const digits = (value, most = 6) => Number.isFinite(value) ? String(Number(value.toPrecision(most))) : "-";
 
 // --- the link's end
 
 const ask = (what, then) => {
-    if (!socket || socket.readyState !== WebSocket.OPEN) {
-        then?.(false, "zeugma cannot be reached");
-        return;
-    }
     const id = ++asked;
     if (then) waiting.set(id, then);
-    socket.send(JSON.stringify({ ...what, number: id }));
+    if (link.send({ ...what, number: id })) return;
+    waiting.delete(id);
+    then?.(false, "zeugma cannot be reached");
 };
 
-const connect = () => {
-    const url = new URL("link", location.href);
-    url.protocol = "ws:";
-    socket = new WebSocket(url);
-    socket.onopen = () => { $("away").hidden = true; };
-    socket.onmessage = event => {
-        socket.send('{"seen":1}');
-        take(JSON.parse(event.data));
-    };
-    socket.onclose = () => {
-        $("away").hidden = false;
-        for (const then of waiting.values()) then(false, "zeugma cannot be reached");
-        waiting.clear();
-        setTimeout(connect, 2000);
-    };
+const lost = () => {
+    for (const then of waiting.values()) then(false, "zeugma cannot be reached");
+    waiting.clear();
 };
 
 const take = message => {
@@ -320,8 +299,6 @@ const spansOf = (panel, from, to) => {
     const detail = panel.detail;
     return detail && view.from !== null && detail.from <= from && detail.to >= to ? detail.spans : panel.store;
 };
-
-const style = name => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
 const overlay = {
     id: "overlay",
@@ -753,5 +730,5 @@ for (const tab of tabs) {
     });
 }
 matchMedia("(prefers-color-scheme: dark)").addEventListener("change", schedule);
-connect();
+link = Page.connect(take, lost);
 })();

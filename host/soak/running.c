@@ -5,7 +5,7 @@
 
 enum { TRACE = 60 /* seconds */, EVENTS_SHOWN = 4 };
 
-static uint64_t came(const struct zg_soak_result *result, unsigned flow)
+uint64_t zg_soak_came(const struct zg_soak_result *result, enum zg_flow flow)
 {
     const uint64_t *entries = result->sums.entries[flow];
     return entries[ZG_CLASS_DELIVERED] + entries[ZG_CLASS_LATE] + entries[ZG_CLASS_OUT_OF_ORDER];
@@ -57,13 +57,13 @@ static void append_flows(GString *text, const struct zg_soak_result *so_far)
     g_string_append_printf(text, "  %-12s%*s%*s%*s%*s\n", "", ZGI_COLUMN, "sent", ZGI_COLUMN, "came", ZGI_COLUMN,
                            "lost", ZGI_COLUMN, "under way");
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
-        const uint64_t sent = so_far->sums.sent[flow],
-                       done = came(so_far, flow) + zg_ledger_lost(&so_far->sums, (enum zg_flow)flow);
+        const uint64_t sent = so_far->sums.sent[flow], done = zg_soak_came(so_far, (enum zg_flow)flow) +
+                                                              zg_ledger_lost(&so_far->sums, (enum zg_flow)flow);
         if (sent == 0)
             continue;
         g_string_append_printf(text, "  %-12s", zg_flow_name((enum zg_flow)flow));
         zgi_cell(text, sent);
-        zgi_cell(text, came(so_far, flow));
+        zgi_cell(text, zg_soak_came(so_far, (enum zg_flow)flow));
         zgi_cell(text, zg_ledger_lost(&so_far->sums, (enum zg_flow)flow));
         zgi_cell(text, sent - MIN(sent, done));
         g_string_append_c(text, '\n');
@@ -99,29 +99,39 @@ static char sign_of(const struct zg_time_row *row, enum zg_path path)
     return bad < 10 ? (char)('0' + bad) : '+';
 }
 
-/* What is due in the newest seconds may still arrive, so the trace ends a while before now. */
+/* What is due in the newest seconds may still arrive. */
+uint32_t zg_soak_settled_seconds(const struct zg_soak_running *running)
+{
+    const struct zg_soak_settings *settings = running->settings;
+    const uint64_t open_ns = 2 * MAX(settings->late_ns, settings->slow_ns) + ZG_SECOND_NS;
+
+    return (uint32_t)((running->so_far->ran_ns - MIN(running->so_far->ran_ns, open_ns)) / ZG_SECOND_NS);
+}
+
+struct zg_time_row zg_soak_second(const struct zg_soak_running *running, uint32_t at)
+{
+    const struct zg_soak_settings *settings = running->settings;
+    const GArray *times = zg_journal_times(settings->journal);
+    const struct zg_second *second = zg_journal_at(settings->journal, settings->first_second + at);
+
+    if (second)
+        return zg_time_row_of(second, running->so_far->real);
+    return at < times->len ? g_array_index(times, struct zg_time_row, at) : (struct zg_time_row){ .held = false };
+}
+
+/* The trace ends with the seconds that are settled. */
 static void append_trace(GString *text, const struct zg_soak_running *running)
 {
     static const char *const names[ZG_PATHS] = { "out", "back", "there+back" };
-    const struct zg_journal *journal = running->settings->journal;
-    const struct zg_soak_settings *settings = running->settings;
-    const uint64_t open_ns = 2 * MAX(settings->late_ns, settings->slow_ns) + ZG_SECOND_NS;
-    const int64_t until = (int64_t)settings->first_second +
-                          (int64_t)((running->so_far->ran_ns - MIN(running->so_far->ran_ns, open_ns)) / ZG_SECOND_NS);
-    const GArray *times = zg_journal_times(journal);
+    const int64_t until = zg_soak_settled_seconds(running);
 
     for (unsigned path = 0; path < ZG_PATHS; path++) {
         char signs[TRACE + 1] = "";
         bool any = false;
         for (int i = 0; i < TRACE; i++) {
             const int64_t at = until - TRACE + i;
-            const struct zg_second *second = at >= 0 ? zg_journal_at(journal, (uint32_t)at) : NULL;
-            const int64_t final = at - (int64_t)settings->first_second;
-            struct zg_time_row row = { .held = false };
-            if (second)
-                row = zg_time_row_of(second, running->so_far->real);
-            else if (final >= 0 && final < (int64_t)times->len)
-                row = g_array_index(times, struct zg_time_row, final);
+            const struct zg_time_row row =
+                at >= 0 ? zg_soak_second(running, (uint32_t)at) : (struct zg_time_row){ .held = false };
             signs[i] = sign_of(&row, (enum zg_path)path);
             any = any || row.sent[path] > 0;
         }

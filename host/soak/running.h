@@ -14,6 +14,13 @@ struct zg_soak_running {
     const char *note; /* said at the end, such as which keys do something; NULL: nothing */
 };
 
+/* How many of a flow's frames have arrived intact so far. */
+uint64_t zg_soak_came(const struct zg_soak_result *result, enum zg_flow flow);
+
+/* The seconds since this part of the run began of which all is known; one of them. */
+uint32_t zg_soak_settled_seconds(const struct zg_soak_running *running);
+struct zg_time_row zg_soak_second(const struct zg_soak_running *running, uint32_t at);
+
 /* A line, without its end; and a view of several lines, each with its end, at most 100 columns and
  * ZG_SOAK_RUNNING_LINES lines. Free with g_free(). */
 enum { ZG_SOAK_RUNNING_LINES = 20 };

@@ -240,6 +240,48 @@ def two_devices():
     assert "loom-2: " in said, said
 
 
+def soak_is_seen():
+    """A soak on a real link: its numbers rise, a mark set on the page is in its report, and its end is told."""
+    folder = tempfile.mkdtemp()
+    link, store = "unix:" + os.path.join(folder, "device"), os.path.join(folder, "store")
+    device = subprocess.Popen([ZEUGMA, "sim", LOOM, "--on", link, "--faults", "drop=2e-4"], stderr=subprocess.PIPE, text=True)
+    atexit.register(device.kill)
+    device.stderr.readline()
+    soak = subprocess.Popen([ZEUGMA, "soak", LOOM, link, "--for", "1h", "--load", "0.1", "--require", "lost = 0", "--store", store, "--page"],
+                            stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    atexit.register(soak.kill)
+    address = re.search(r"page: (http\S+)", soak.stderr.readline())[1]
+    driver = browser()
+    driver.get(address)
+    text_becomes(driver, "title", "soak of loom 1.0")
+
+    def came():
+        return driver.execute_script("return Number(document.querySelector('#flows tr:first-child td:nth-child(3)')?.textContent ?? 0)")
+    before = until(came)
+    until(lambda: came() > before + 100)
+    until(lambda: driver.execute_script("const chart = Chart.getChart('times'); return chart && chart.data.datasets[0].data.length > 3"))
+    assert "lost = 0" in by_id(driver, "rules").text
+    assert [each.text for each in driver.find_elements("css selector", "#rates th")][:2] == ["lost", "damages"]
+    by_id(driver, "mark").send_keys("<b>door</b> opened")
+    driver.find_element("css selector", "#mark-form button").click()
+    text_becomes(driver, "mark-result", "set")
+    text_becomes(driver, "events", "<b>door</b> opened")
+    resize(driver, 400, 800)
+    assert driver.execute_script("return document.documentElement.scrollWidth") <= 400
+    severe = [entry for entry in driver.get_log("browser") if entry["level"] == "SEVERE"]
+    assert not severe, severe
+    soak.send_signal(2)
+    text_becomes(driver, "state", "ended: stopped before its planned end")
+    text_becomes(driver, "away", "The soak has ended.")
+    said = soak.communicate(timeout=LEAST_WAIT)[0]
+    assert "every frame and byte is accounted for" in said, said
+    stored = subprocess.run([ZEUGMA, "report", store, "--json"], stdout=subprocess.PIPE, text=True, check=False).stdout
+    assert "<b>door</b> opened" in stored, stored
+    driver.quit()
+    for arguments in ["--page --repeat 2", "--page 256.1.1.1:80"]:
+        assert subprocess.run([ZEUGMA, "soak", LOOM, "sim:", *arguments.split()], capture_output=True, check=False).returncode == 2
+
+
 # --- a device that this program is
 
 class Device:

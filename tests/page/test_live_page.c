@@ -29,6 +29,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = { SCENARIO(strangers_are_refused), SCENARIO(many_look),
                                         SCENARIO(markup_does_no_harm),   SCENARIO(values_arrive_soon),
-                                        SCENARIO(sees_and_sends),        SCENARIO(two_devices) };
+                                        SCENARIO(sees_and_sends),        SCENARIO(two_devices),
+                                        SCENARIO(soak_is_seen) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
