@@ -106,6 +106,10 @@ static char *argument_at(const struct cli_verb *verb, unsigned index)
 
     if (count == 0)
         return g_strdup("");
+    if (g_str_has_prefix(names[count - 1], "FIELD") && index >= 2)
+        return g_strdup("FIELD");
+    if (strstr(verb->arguments, "[DEF LINK...]"))
+        index %= 2;
     const bool repeats = g_str_has_prefix(names[count - 1], "...");
     const unsigned last = repeats ? count - 2 : count - 1;
     if (index > last && !repeats)
@@ -122,6 +126,8 @@ static void offer_argument(struct place *place, const struct cli_verb *verb)
         offer_links(place);
     } else if (strcmp(argument, "MESSAGE") == 0) {
         with_definition(place, offer_messages);
+    } else if (strcmp(argument, "FIELD") == 0) {
+        with_definition(place, offer_fields);
     } else if (strcmp(argument, "JSON") == 0) {
         with_definition(place, offer_object);
     } else if (strcmp(argument, "NAME") == 0) {

@@ -62,7 +62,7 @@ else()
 endif()
 set(PAGE_SOURCES "")
 foreach(part page_style=report/page.css page_script=report/page.js live_page=page/live.html live_style=page/live.css
-        live_script=page/live.js common_script=page/common.js running_page=soak/running.html
+        live_script=page/live.js viewer_script=page/viewer.js running_page=soak/running.html
         running_script=soak/running.js page_charts=${CHART_JS_FILE})
   string(REGEX REPLACE "=.*" "" name ${part})
   string(REGEX REPLACE "^[^=]*=" "" source ${part})

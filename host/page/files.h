@@ -8,7 +8,7 @@
 extern const char zgi_page_style[], zgi_page_script[];
 extern const char zgi_live_page[], zgi_live_style[], zgi_live_script[];
 extern const char zgi_running_page[], zgi_running_script[];
-extern const char zgi_common_script[];
+extern const char zgi_viewer_script[];
 extern const char zgi_page_charts[];
 
 #endif

@@ -17,7 +17,7 @@ enum {
 
 static const struct zg_page_file files[] = { { "", "text/html; charset=utf-8", zgi_live_page },
                                              { "live.css", "text/css; charset=utf-8", zgi_live_style },
-                                             { "common.js", "text/javascript; charset=utf-8", zgi_common_script },
+                                             { "viewer.js", "text/javascript; charset=utf-8", zgi_viewer_script },
                                              { "live.js", "text/javascript; charset=utf-8", zgi_live_script },
                                              { "charts.js", "text/javascript; charset=utf-8", zgi_page_charts },
                                              { 0 } };

@@ -23,7 +23,7 @@ struct zg_running_page {
 
 static const struct zg_page_file files[] = { { "", "text/html; charset=utf-8", zgi_running_page },
                                              { "live.css", "text/css; charset=utf-8", zgi_live_style },
-                                             { "common.js", "text/javascript; charset=utf-8", zgi_common_script },
+                                             { "viewer.js", "text/javascript; charset=utf-8", zgi_viewer_script },
                                              { "running.js", "text/javascript; charset=utf-8", zgi_running_script },
                                              { "charts.js", "text/javascript; charset=utf-8", zgi_page_charts },
                                              { 0 } };

@@ -339,7 +339,7 @@ def markup_does_no_harm():
     text_becomes(driver, "rows", "the last one")
     until(lambda: "<img src=x" in by_id(driver, "log").text)
     assert "taken" not in driver.title
-    assert driver.execute_script("return document.querySelectorAll('img, b:not(.head b), script').length") == 2  # its own scripts
+    assert driver.execute_script("return document.querySelectorAll('img, b:not(.head b), script').length") == 3  # its own scripts
     assert driver.execute_script("return document.documentElement.scrollWidth") <= 1280
     assert not [each for each in driver.get_log("browser") if each["level"] == "SEVERE"]
     assert not by_id(driver, "tab-send").is_displayed()  # the host sends nothing there
