@@ -107,19 +107,24 @@ bool zg_is_text_of(const struct zg_step *step, const uint8_t *bytes, size_t coun
 static bool check_block(const struct zg_block *block, const struct zg_value *values, const char *before,
                         GPtrArray *paths);
 
-static bool check_item(const struct zg_step *step, const struct zg_value *item, char *path, GPtrArray *paths)
+/* The path of a step, or of one of its elements, after those before it. Free with g_free(). */
+static char *path_of(const char *before, const struct zg_step *step, unsigned element)
 {
-    bool within = step->record ? true : zg_step_permits(step, item->raw);
+    return zg_step_is_array(step) ? g_strdup_printf("%s%s[%u]", before, step->name, element)
+                                  : g_strconcat(before, step->name, NULL);
+}
 
+static bool check_item(const struct zg_step *step, const struct zg_value *item, unsigned element, const char *before,
+                       GPtrArray *paths)
+{
     if (step->record) {
-        g_autofree char *inner = g_strconcat(path, ".", NULL);
-        within = check_block(step->record, item->items, inner, paths);
-        g_free(path);
-    } else if (!within && paths) {
-        g_ptr_array_add(paths, path);
-    } else {
-        g_free(path);
+        g_autofree char *path = paths ? path_of(before, step, element) : NULL;
+        g_autofree char *inner = paths ? g_strconcat(path, ".", NULL) : NULL;
+        return check_block(step->record, item->items, inner, paths);
     }
+    const bool within = zg_step_permits(step, item->raw);
+    if (!within && paths)
+        g_ptr_array_add(paths, path_of(before, step, element));
     return within;
 }
 
@@ -133,10 +138,9 @@ static bool check_block(const struct zg_block *block, const struct zg_value *val
         if (zg_step_is_string(step) || values[i].absent)
             continue;
         if (!zg_step_is_array(step))
-            within = check_item(step, &values[i], g_strconcat(before, step->name, NULL), paths) && within;
+            within = check_item(step, &values[i], 0, before, paths) && within;
         for (unsigned k = 0; zg_step_is_array(step) && k < values[i].count; k++)
-            within = check_item(step, &values[i].items[k], g_strdup_printf("%s%s[%u]", before, step->name, k), paths) &&
-                     within;
+            within = check_item(step, &values[i].items[k], k, before, paths) && within;
     }
     return within;
 }

@@ -8,7 +8,7 @@
 enum { SKIPPED_MOST = 5000 };
 
 static const double gap_after = 5;         /* times the usual interval: the longest of late, */
-static const double forgotten = 1 / 128.0; /* which is forgotten by so much with each value */
+static const double forgotten = 1 / 128.0; /* of the time that passes: by so much it is forgotten, not within a lump */
 
 /* A field of a message, device and source. */
 struct drawn {
@@ -182,7 +182,7 @@ static void take_field(struct zg_plotted *plotted, struct panel *panel, unsigned
     if (is_gap)
         drawn->usual_ns *= 2; /* several in a row are the new usual */
     else if (!is_first)
-        drawn->usual_ns = MAX(interval, drawn->usual_ns * (1 - forgotten));
+        drawn->usual_ns = MAX(interval, drawn->usual_ns - forgotten * MIN(interval, drawn->usual_ns));
     drawn->last_ns = at_ns;
     plotted->first_ns = plotted->values == 0 ? at_ns : MIN(plotted->first_ns, at_ns);
     plotted->last_ns = MAX(plotted->last_ns, at_ns);

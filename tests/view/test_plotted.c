@@ -29,12 +29,13 @@ static unsigned gaps(const struct zg_plotted *plotted)
 
 static void test_gaps(void **state)
 {
-    static const unsigned lumps[] = { 1, 5, 16, 100 }; /* values, 1 ms from one to the next, that arrive at once */
+    static const unsigned lumps[] = { 1, 5, 16, 100, 500 }; /* values, 1 ms from one to the next, that arrive at once */
     (void)state;
     for (size_t i = 0; i < G_N_ELEMENTS(lumps); i++) {
         struct test_plan plan = test_plan_of(test_small_definition);
         const struct zg_viewed viewed = { NULL, plan.plan, NULL };
         struct zg_plotted *plotted = zg_plotted_new(&viewed, 1);
+        const uint64_t long_ns = 10 * MAX(lumps[i], 100) * MS;
         uint64_t at_ns = 0;
         assert_true(zg_plotted_add(plotted, "data.value", NULL));
         for (unsigned k = 0; k < 3000; k++) {
@@ -42,11 +43,11 @@ static void test_gaps(void **state)
             take(plotted, plan.plan, at_ns);
         }
         assert_int_equal(gaps(plotted), 0);
-        at_ns += 1000 * MS;
+        at_ns += long_ns;
         take(plotted, plan.plan, at_ns);
         assert_int_equal(gaps(plotted), 1);
         for (unsigned k = 0; k < 100; k++) /* slower for good: a few, and then it is what is usual */
-            take(plotted, plan.plan, at_ns += 2000 * MS);
+            take(plotted, plan.plan, at_ns += 2 * long_ns);
         assert_in_range(gaps(plotted), 1, 12);
         zg_plotted_free(plotted);
         test_plan_clear(&plan);
