@@ -67,6 +67,7 @@ bench: release
 	@for program in build/release/bin/bench_*; do $$program; done
 	@python3 bench/bench_live.py build/release/bin/zeugma examples/loom/loom.yaml
 	@/usr/bin/python3 bench/bench_page.py build/release/bin/zeugma $$PWD
+	@/usr/bin/python3 bench/bench_plot.py build/release/bin/zeugma
 
 boards: release
 	@tools/boards.sh build/release
