@@ -20,6 +20,7 @@ struct zg_evidence *zg_evidence_new(void)
     for (unsigned way = 0; way < 2; way++) {
         evidence->seconds[way] = g_array_new(FALSE, TRUE, sizeof(struct zg_evidence_second));
         evidence->picked[way] = g_array_new(FALSE, FALSE, sizeof(double));
+        evidence->whole_until_s[way] = INFINITY;
     }
     evidence->restarts = g_array_new(FALSE, FALSE, sizeof(double));
     evidence->outages = g_array_new(FALSE, FALSE, sizeof(double));

@@ -33,6 +33,7 @@ struct zg_evidence {
     GArray *stretches;          /* of struct zg_evidence_stretch, by their times */
     GArray *seconds[2];         /* out (0), back (1): of struct zg_evidence_second, from 0 on */
     GArray *picked[2];          /* when bytes chosen at random arrived: of double, s, ascending */
+    double whole_until_s[2];    /* up to then the bytes of all damages are known, later of some; INFINITY */
     GArray *restarts, *outages; /* when they began: of double, s */
     uint64_t repeated[2], out_of_order[2], unexpected[2]; /* frames that arrived so */
     uint64_t own_echoes;                                 /* of the unexpected ones back, those that this end had sent */

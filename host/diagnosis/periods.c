@@ -301,11 +301,11 @@ static void refine(const struct search *search, double around_hz, struct zgi_per
 }
 
 /* Which hits lie in the part found, a little widened, in all windows. */
-static void mark_inside(const struct zgi_moments *moments, struct zgi_period *period)
+void zgi_mark_inside(const GArray *hits, struct zgi_period *period)
 {
     const double wide = fmin(period->part * 1.25, 1), edge = (wide - period->part) / 2;
-    const GArray *hits = moments->hits;
 
+    g_free(period->is_inside);
     period->is_inside = g_new0(bool, hits->len);
     period->inside = period->beside = 0;
     for (guint first = 0, end; first < hits->len; first = end) {
@@ -388,7 +388,7 @@ bool zgi_test_period(const struct zgi_moments *moments, const struct zgi_period 
     for (size_t i = 0; i < G_N_ELEMENTS(windows); i++)
         test_windows(moments, windows[i].seconds, windows[i].hits_most, known, period);
     if (period->hertz > 0)
-        mark_inside(moments, period);
+        zgi_mark_inside(moments->hits, period);
     return period->hertz > 0;
 }
 
@@ -404,6 +404,6 @@ bool zgi_find_period(const struct zgi_moments *moments, struct zgi_period *perio
         if (i == 0 || (span_s > windows[i - 1].seconds && hits->len * windows[i - 1].seconds < 30 * span_s))
             search_windows(moments, windows[i].seconds, windows[i].hits_most, period);
     if (period->hertz > 0)
-        mark_inside(moments, period);
+        zgi_mark_inside(moments->hits, period);
     return period->hertz > 0;
 }

@@ -31,6 +31,9 @@ struct zgi_period {
     bool *is_inside;   /* of each hit; those of windows with a single one are. Free with g_free() */
 };
 
+/* Finds out which of more hits lie in the part of a period. */
+void zgi_mark_inside(const GArray *hits, struct zgi_period *period);
+
 /* The period that chance explains least. False: there are too few moments for any. */
 bool zgi_find_period(const struct zgi_moments *moments, struct zgi_period *period);
 

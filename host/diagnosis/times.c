@@ -125,15 +125,15 @@ static unsigned flips_of(const struct zgi_hit *hit)
 }
 
 /* The bits that came inverted, with their distances: a byte with several counts as often. */
-static guint spread_bits(const struct zgi_case *of, const double *distances, double *bits)
+static guint spread_bits(const struct zgi_case *of, guint hits, const double *distances, double *bits)
 {
     guint count = 0;
 
-    for (guint i = 0; i < of->hits->len; i++) {
+    for (guint i = 0; i < hits; i++) {
         const unsigned flips = flips_of(zgi_hit_at(of, i));
         for (unsigned k = 1; k < flips; k++)
             bits[count++] = 0.125;
-        if (i + 1 < of->hits->len)
+        if (i + 1 < hits)
             bits[count++] = distances[i];
     }
     return count + 1;
@@ -166,6 +166,7 @@ static unsigned bits_of(const struct zgi_case *of, const struct cluster *cluster
 static bool find_period(struct zgi_case *of)
 {
     g_autoptr(GArray) moments = g_array_new(FALSE, FALSE, sizeof(double));
+    g_autoptr(GArray) whole = g_array_new(FALSE, FALSE, sizeof(double)); /* of them those where none is left out */
     g_autoptr(GArray) owners = g_array_new(FALSE, FALSE, sizeof(guint));
     const struct zg_evidence *evidence = of->evidence;
     struct zgi_period period;
@@ -175,10 +176,12 @@ static bool find_period(struct zgi_case *of)
         if (isnan(at_s))
             continue;
         g_array_append_val(moments, at_s);
+        if (at_s < evidence->whole_until_s[of->back])
+            g_array_append_val(whole, at_s);
         g_array_append_val(owners, i);
     }
     const double most = fmin(hertz_tried, 0.25 / fmax(evidence->resolution_s, 1e-9));
-    const struct zgi_moments tried = { moments, evidence->picked[of->back], most };
+    const struct zgi_moments tried = { whole, evidence->picked[of->back], most };
     bool is_known = false;
     if (!zgi_find_period(&tried, &period))
         return false;
@@ -189,6 +192,8 @@ static bool find_period(struct zgi_case *of)
         is_known = true;
     }
     bool is_rest = false;
+    if (whole->len < moments->len)
+        zgi_mark_inside(moments, &period);
     of->diagnosis->hertz_most[of->back] = most;
     if (period.log_chance < one_in) {
         for (guint i = 0; i < moments->len; i++)
@@ -265,7 +270,11 @@ static void name_rest(struct zgi_case *of)
         return;
     for (guint i = 0; i < of->hits->len; i++)
         zgi_answer(zgi_mark_at(of, zgi_hit_at(of, i)->mark), ZG_CAUSE_BITS, ZGI_WHY_FLIPS);
-    const double rate = bits / fmax(8 * of->bytes, 1);
+    /* where damages are left out, as many of the others' bits were inverted */
+    const double known = isinf(of->evidence->whole_until_s[of->back])
+                             ? 1
+                             : (double)of->diagnosis->looked_at[of->back] / (double)of->diagnosis->damages[of->back];
+    const double rate = bits / fmax(8 * of->bytes, 1) / known;
     struct zg_finding *finding =
         zgi_find(of, ZG_CAUSE_BITS,
                  g_strdup_printf("%.0f inverted bits, %.2e of those carried; they do not cluster%s", bits, rate,
@@ -282,7 +291,17 @@ static gint by_time(gconstpointer a, gconstpointer b)
     return (one->sent_at > other->sent_at) - (one->sent_at < other->sent_at);
 }
 
-/* Bursts among the hits there are now. */
+/* How many hits there are, from the first on, before some are left out. */
+static guint count_whole(const struct zgi_case *of)
+{
+    guint hits = 0;
+
+    while (hits < of->hits->len && !(zgi_hit_at(of, hits)->at_s >= of->evidence->whole_until_s[of->back]))
+        hits++;
+    return hits;
+}
+
+/* Bursts among the hits there are now. Where some are left out, how close they are says nothing. */
 static void look_for_bursts(struct zgi_case *of)
 {
     g_autofree double *carried = add_up(of->evidence->seconds[of->back]);
@@ -291,8 +310,10 @@ static void look_for_bursts(struct zgi_case *of)
 
     for (guint i = 0; i + 1 < of->hits->len; i++)
         distances[i] = distance(of, carried, i);
-    const guint count = spread_bits(of, distances, bits);
-    const struct bursts bursts = find_bursts(bits, count, fmax(of->bytes, 1));
+    const guint hits = count_whole(of);
+    const guint count = spread_bits(of, hits, distances, bits);
+    const double until = fmin(of->evidence->whole_until_s[of->back], of->evidence->seconds[of->back]->len);
+    const struct bursts bursts = find_bursts(bits, count, fmax(carried[(guint)until], 1));
     if (bursts.reach <= 0)
         return;
     g_autoptr(GArray) clusters = clusters_of(of, distances, bursts.reach);

@@ -68,6 +68,28 @@ static bool read_stretches(sqlite3 *database, struct zg_stored *stored)
     return row && sqlite3_finalize(row) == SQLITE_OK;
 }
 
+/* Until when the bytes of all of a way's damages are kept: a store takes those of fewer and fewer seconds. The first
+ * without bytes tells, unless none has any, or those of every second second have (they are missing for other reasons).
+ */
+static double whole_until_s(const struct zg_evidence *evidence, bool back)
+{
+    double until_s = INFINITY;
+    guint known = 0, odd = 0, later = 0;
+
+    for (guint i = 0; i < evidence->stretches->len; i++) {
+        const struct zg_evidence_stretch *stretch = &g_array_index(evidence->stretches, struct zg_evidence_stretch, i);
+        const bool is_known = stretch->sent && stretch->arrived;
+        if (stretch->back != back)
+            continue;
+        if (!is_known && known > 0)
+            until_s = fmin(until_s, floor(stretch->from_s));
+        known += is_known;
+        later += is_known && stretch->from_s >= until_s;
+        odd += is_known && stretch->from_s >= until_s && fmod(floor(stretch->from_s), 2) > 0;
+    }
+    return odd > 0 || later == 0 ? INFINITY : until_s;
+}
+
 static bool read_seconds(sqlite3 *database, struct zg_stored *stored)
 {
     sqlite3_stmt *row = zgi_store_about(database,
@@ -111,6 +133,8 @@ bool zgi_stored_read_evidence(sqlite3 *database, struct zg_stored *stored)
     stored->evidence->resolution_s = stored->sums.real ? real_resolution_s : stored->evidence->byte_s;
     if (!read_stretches(database, stored) || !read_seconds(database, stored))
         return false;
+    for (unsigned back = 0; back < 2; back++)
+        stored->evidence->whole_until_s[back] = whole_until_s(stored->evidence, back);
     zg_evidence_set_events(stored->evidence, stored->events);
     take_counts(stored);
     stored->diagnosis = zg_diagnose(stored->evidence);

@@ -86,9 +86,26 @@ static void nothing_is_taken_for_markup(void **state)
     assert_null(strstr(dom, "<img"));
 }
 
+/* A store that keeps the bytes of damages in fewer and fewer seconds makes no period and no bursts of independent
+ * errors, and tells their rate. */
+static void what_is_left_out_misleads_nobody(void **state)
+{
+    (void)state;
+    g_free(test_run(0, "soak " TEST_SOURCE "/examples/loom/loom.yaml sim: --for 4min --faults ber=2e-4 --seed 3 "
+                       "--store thin --stretches 600"));
+    g_autofree char *text = test_run(0, "report thin");
+    test_assert_in(text, "independent bit errors: ");
+    assert_null(strstr(text, "periodic interference"));
+    assert_null(strstr(text, "bursts: "));
+    const double rate = g_ascii_strtod(strstr(text, " inverted bits, ") + strlen(" inverted bits, "), NULL);
+    assert_true(rate > 1.6e-4 && rate < 2.4e-4);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test_teardown(it_shows_all_and_needs_nothing, test_kill_running),
-                                        cmocka_unit_test_teardown(nothing_is_taken_for_markup, test_kill_running) };
+                                        cmocka_unit_test_teardown(nothing_is_taken_for_markup, test_kill_running),
+                                        cmocka_unit_test_teardown(what_is_left_out_misleads_nobody,
+                                                                  test_kill_running) };
     return test_run_processes(tests, G_N_ELEMENTS(tests));
 }
