@@ -326,58 +326,66 @@ void zgi_mark_inside(const GArray *hits, struct zgi_period *period)
     }
 }
 
-static void search_windows(const struct zgi_moments *moments, double window_s, guint hits_most, struct zgi_period *best)
+/* A search in windows of this size; end it with end_search(). */
+static struct search begin_search(const struct zgi_moments *moments, double window_s, guint hits_most)
 {
-    struct candidate candidates[CANDIDATES + 1];
     struct search search = { .moments = moments,
                              .window_s = window_s,
                              .step_hz = 1 / (OVERSAMPLED * window_s),
                              .windows = g_array_new(FALSE, FALSE, sizeof(struct window)),
                              .frequencies = (guint)(moments->hertz_most * OVERSAMPLED * window_s),
-                             .octaves = log2(fmax(moments->hertz_most * window_s, 2)) };
+                             .octaves = log2(fmax(moments->hertz_most * window_s, 2)),
+                             .tails = g_new(float, PARTS *TABLED *TABLED) };
 
     choose_windows(&search, hits_most);
+    for (unsigned i = 0; i < PARTS * TABLED * TABLED; i++)
+        search.tails[i] = NAN;
+    return search;
+}
+
+static void end_search(struct search *search)
+{
+    g_free(search->power);
+    g_free(search->tails);
+    g_array_unref(search->windows);
+}
+
+static void search_windows(const struct zgi_moments *moments, double window_s, guint hits_most, struct zgi_period *best)
+{
+    struct candidate candidates[CANDIDATES + 1];
+    struct search search = begin_search(moments, window_s, hits_most);
+
     if (search.windows->len > 0 && search.frequencies > 0) {
         search.power = g_new0(float, search.frequencies);
-        search.tails = g_new(float, PARTS *TABLED *TABLED);
-        for (unsigned i = 0; i < PARTS * TABLED * TABLED; i++)
-            search.tails[i] = NAN;
         find_powers(&search);
         const unsigned count = find_candidates(&search, candidates);
         for (unsigned i = 0; i < count; i++)
             refine(&search, candidates[i].hertz, best);
-        g_free(search.power);
-        g_free(search.tails);
     }
-    g_array_unref(search.windows);
+    end_search(&search);
 }
 
 /* The chance of a known period with windows of one size. */
 static void test_windows(const struct zgi_moments *moments, double window_s, guint hits_most,
                          const struct zgi_period *known, struct zgi_period *best)
 {
-    struct search search = { .moments = moments,
-                             .window_s = window_s,
-                             .windows = g_array_new(FALSE, FALSE, sizeof(struct window)),
-                             .tails = g_new(float, PARTS *TABLED *TABLED) };
+    struct search search = begin_search(moments, window_s, hits_most);
     double shares[PARTS], chances[PARTS];
+    unsigned part = 0;
 
-    for (unsigned i = 0; i < PARTS * TABLED * TABLED; i++)
-        search.tails[i] = NAN;
-    choose_windows(&search, hits_most);
-    for (unsigned k = 0; k < PARTS && search.windows->len > 0; k++)
-        shares[k] = share_of_traffic(&search, known->hertz, parts[k]);
-    if (search.windows->len > 0)
+    while (part + 1 < PARTS && parts[part] != known->part)
+        part++;
+    if (search.windows->len > 0) {
+        memcpy(shares, parts, sizeof shares);
+        shares[part] = share_of_traffic(&search, known->hertz, parts[part]);
         chances_of(&search, known->hertz, shares, chances);
-    for (unsigned k = 0; k < PARTS && search.windows->len > 0; k++) {
-        const double log_chance = chances[k] + log(G_N_ELEMENTS(windows));
-        if (parts[k] == known->part && log_chance < best->log_chance)
+        const double log_chance = chances[part] + log(G_N_ELEMENTS(windows));
+        if (log_chance < best->log_chance)
             *best = (struct zgi_period){
-                .hertz = known->hertz, .part = parts[k], .window_s = window_s, .log_chance = log_chance
+                .hertz = known->hertz, .part = parts[part], .window_s = window_s, .log_chance = log_chance
             };
     }
-    g_free(search.tails);
-    g_array_unref(search.windows);
+    end_search(&search);
 }
 
 bool zgi_test_period(const struct zgi_moments *moments, const struct zgi_period *known, struct zgi_period *period)

@@ -162,61 +162,82 @@ static unsigned bits_of(const struct zgi_case *of, const struct cluster *cluster
 
 /* --- periods */
 
-/* Returns whether what is left may belong to the period found. */
-static bool find_period(struct zgi_case *of)
+/* The hits whose time is known. */
+struct timed {
+    GArray *moments; /* of double, s */
+    GArray *owners;  /* of guint: which hit each is */
+    GArray *whole;   /* of double: the moments before some damages are left out */
+};
+
+static struct timed timed_hits(const struct zgi_case *of)
 {
-    g_autoptr(GArray) moments = g_array_new(FALSE, FALSE, sizeof(double));
-    g_autoptr(GArray) whole = g_array_new(FALSE, FALSE, sizeof(double)); /* of them those where none is left out */
-    g_autoptr(GArray) owners = g_array_new(FALSE, FALSE, sizeof(guint));
-    const struct zg_evidence *evidence = of->evidence;
-    struct zgi_period period;
+    const struct timed timed = { g_array_new(FALSE, FALSE, sizeof(double)), g_array_new(FALSE, FALSE, sizeof(guint)),
+                                 g_array_new(FALSE, FALSE, sizeof(double)) };
 
     for (guint i = 0; i < of->hits->len; i++) {
         const double at_s = zgi_hit_at(of, i)->at_s;
         if (isnan(at_s))
             continue;
-        g_array_append_val(moments, at_s);
-        if (at_s < evidence->whole_until_s[of->back])
-            g_array_append_val(whole, at_s);
-        g_array_append_val(owners, i);
+        g_array_append_val(timed.moments, at_s);
+        g_array_append_val(timed.owners, i);
+        if (at_s < of->evidence->whole_until_s[of->back])
+            g_array_append_val(timed.whole, at_s);
     }
-    const double most = fmin(hertz_tried, 0.25 / fmax(evidence->resolution_s, 1e-9));
-    const struct zgi_moments tried = { whole, evidence->picked[of->back], most };
-    bool is_known = false;
-    if (!zgi_find_period(&tried, &period))
-        return false;
-    if (period.log_chance >= one_in && of->known) { /* too few to find one, but perhaps not to see a known one */
-        g_free(period.is_inside);
-        if (!zgi_test_period(&tried, of->known, &period))
-            return false;
-        is_known = true;
-    }
+    return timed;
+}
+
+/* `how` it was found, in words. Returns whether what is left may belong to it. */
+static bool name_period(struct zgi_case *of, const struct timed *timed, const struct zgi_period *period,
+                        const char *how)
+{
+    const guint count = timed->moments->len, outside = count - period->inside;
+
+    for (guint i = 0; i < count; i++)
+        if (period->is_inside[i])
+            zgi_answer(zgi_mark_at(of, zgi_hit_at(of, g_array_index(timed->owners, guint, i))->mark), ZG_CAUSE_PERIODIC,
+                       ZGI_WHY_FLIPS);
+    g_autofree char *width = zgi_duration(period->part / period->hertz);
+    of->period = (struct zgi_period){ .hertz = period->hertz, .part = period->part };
+    struct zg_finding *finding =
+        zgi_find(of, ZG_CAUSE_PERIODIC,
+                 g_strdup_printf("%.4g Hz: %u of %u bytes hit are within %s of each period (chance: 1e%.0f; %s)",
+                                 period->hertz, period->inside, count, width, period->log_chance / G_LN10, how));
+    zgi_quantity(finding, "hertz", period->hertz);
+    zgi_quantity(finding, "width_seconds", period->part / period->hertz);
+    zgi_quantity(finding, "inside", period->inside);
+    zgi_quantity(finding, "of", count);
+    zgi_quantity(finding, "log10_chance", period->log_chance / G_LN10);
+    zgi_drop_answered_hits(of);
+    return outside < few * count && 2 * period->beside >= outside;
+}
+
+/* Returns whether what is left may belong to the period found. */
+static bool find_period(struct zgi_case *of)
+{
+    const double most = fmin(hertz_tried, 0.25 / fmax(of->evidence->resolution_s, 1e-9));
+    const struct timed timed = timed_hits(of);
+    const struct zgi_moments tried = { timed.whole, of->evidence->picked[of->back], most };
+    g_autofree char *how = g_strdup_printf("up to %.0f Hz tried", most);
+    struct zgi_period period;
     bool is_rest = false;
-    if (whole->len < moments->len)
-        zgi_mark_inside(moments, &period);
-    of->diagnosis->hertz_most[of->back] = most;
-    if (period.log_chance < one_in) {
-        for (guint i = 0; i < moments->len; i++)
-            if (period.is_inside[i])
-                zgi_answer(zgi_mark_at(of, zgi_hit_at(of, g_array_index(owners, guint, i))->mark), ZG_CAUSE_PERIODIC,
-                           ZGI_WHY_FLIPS);
-        g_autofree char *width = zgi_duration(period.part / period.hertz);
-        g_autofree char *how = is_known ? g_strdup("as the other way") : g_strdup_printf("up to %.0f Hz tried", most);
-        of->period = (struct zgi_period){ .hertz = period.hertz, .part = period.part };
-        struct zg_finding *finding = zgi_find(
-            of, ZG_CAUSE_PERIODIC,
-            g_strdup_printf("%.4g Hz: %u of %u bytes hit are within %s of each period (chance: 1e%.0f; %s)",
-                            period.hertz, period.inside, moments->len, width, period.log_chance / G_LN10, how));
-        zgi_quantity(finding, "hertz", period.hertz);
-        zgi_quantity(finding, "width_seconds", period.part / period.hertz);
-        zgi_quantity(finding, "inside", period.inside);
-        zgi_quantity(finding, "of", moments->len);
-        zgi_quantity(finding, "log10_chance", period.log_chance / G_LN10);
-        zgi_drop_answered_hits(of);
-        const guint outside = moments->len - period.inside;
-        is_rest = outside < few * moments->len && 2 * period.beside >= outside;
+
+    if (zgi_find_period(&tried, &period))
+        of->diagnosis->hertz_most[of->back] = most;
+    if (period.hertz > 0 && period.log_chance >= one_in && of->known) { /* perhaps enough to see a known one */
+        g_free(period.is_inside);
+        (void)zgi_test_period(&tried, of->known, &period);
+        g_free(how);
+        how = g_strdup("as the other way");
+    }
+    if (period.hertz > 0 && period.log_chance < one_in) {
+        if (timed.whole->len < timed.moments->len)
+            zgi_mark_inside(timed.moments, &period);
+        is_rest = name_period(of, &timed, &period, how);
     }
     g_free(period.is_inside);
+    g_array_unref(timed.moments);
+    g_array_unref(timed.owners);
+    g_array_unref(timed.whole);
     return is_rest;
 }
 
