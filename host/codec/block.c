@@ -67,13 +67,6 @@ static void put_number(unsigned number, unsigned size, bool big_endian, uint8_t 
         at[big_endian ? 0 : 1] = (uint8_t)(number >> 8);
 }
 
-static unsigned get_number(unsigned size, bool big_endian, const uint8_t *at)
-{
-    if (size == 1)
-        return at[0];
-    return big_endian ? (unsigned)at[0] << 8 | at[1] : (unsigned)at[1] << 8 | at[0];
-}
-
 static void put_count(const struct zg_step *step, unsigned count, uint8_t *at)
 {
     if (step->count_size > 0)
@@ -221,7 +214,7 @@ static bool element_count(const struct zg_step *step, const uint8_t *at, size_t 
 {
     *count = step->most;
     if (step->type.extent == ZG_EXTENT_COUNTED) {
-        *count = get_number(step->count_size, step->count_big_endian, at);
+        *count = (unsigned)zg_bytes_load(at, step->count_size, step->count_big_endian);
         if (*count % step->count_unit != 0)
             return false;
         *count /= step->count_unit;
@@ -287,7 +280,8 @@ static const uint8_t *own_end(const struct zg_block *block, const uint8_t *at, c
 
     if (end - at < (ptrdiff_t)zg_block_length_end(block))
         return NULL;
-    const unsigned size = get_number(length->bits / 8, length->big_endian, at + block->length_byte) - before;
+    const unsigned size =
+        (unsigned)zg_bytes_load(at + block->length_byte, length->bits / 8, length->big_endian) - before;
     return size >= zg_block_length_end(block) && size <= (size_t)(end - at) ? at + size : NULL;
 }
 
@@ -299,7 +293,6 @@ static const uint8_t *unpack_block(const struct zg_block *block, const uint8_t *
 
     if (block->length && !(end = own_end(block, at, end)))
         return NULL;
-
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
         missing = missing || (may_be_older && step->newer && taken == end);

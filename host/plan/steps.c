@@ -55,8 +55,7 @@ unsigned zg_step_pieces(const struct zg_step *step, unsigned element, struct zg_
     return step->bits / 8;
 }
 
-/* A number of whole bytes, which begins on one. */
-static uint64_t load_bytes(const uint8_t *at, unsigned size, bool big_endian)
+uint64_t zg_bytes_load(const uint8_t *at, unsigned size, bool big_endian)
 {
     uint64_t bits = 0;
 
@@ -69,8 +68,8 @@ uint64_t zg_step_load(const struct zg_step *step, unsigned element, const uint8_
 {
     if (!zg_step_is_bitwise(step)) {
         const unsigned size = step->bits / 8;
-        return load_bytes(at + (zg_step_is_open_count(step) ? 0 : step->byte) + (size_t)element * size, size,
-                          step->big_endian);
+        return zg_bytes_load(at + (zg_step_is_open_count(step) ? 0 : step->byte) + (size_t)element * size, size,
+                             step->big_endian);
     }
     struct zg_piece pieces[ZG_PIECES];
     unsigned count = zg_step_pieces(step, element, pieces);

@@ -66,6 +66,9 @@ struct zg_block {
  * step->byte counts from; for a step with a count or up to the end, relative to its first element. Returns how many. */
 unsigned zg_step_pieces(const struct zg_step *step, unsigned element, struct zg_piece pieces[ZG_PIECES]);
 
+/* A number of up to eight whole bytes. */
+uint64_t zg_bytes_load(const uint8_t *at, unsigned size, bool big_endian);
+
 /* The bits of such an element, at most 64, combined from its pieces. `at` is where step->byte counts from. */
 uint64_t zg_step_load(const struct zg_step *step, unsigned element, const uint8_t *at);
 

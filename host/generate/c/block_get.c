@@ -2,28 +2,30 @@
 /* get_NAME(): bytes to a struct's values. */
 #include "generate/c/block.h"
 
+/* A number of one or two bytes as an expression. Free with g_free(). */
+static char *number_at(unsigned at, unsigned size, bool big_endian)
+{
+    return size == 1 ? g_strdup_printf("in[%u]", at)
+                     : g_strdup_printf("(uint16_t)((uint16_t)in[%u] | (uint16_t)in[%u] << 8)", big_endian ? at + 1 : at,
+                                       big_endian ? at : at + 1);
+}
+
 static void print_count_get(GString *text, const struct zg_step *step)
 {
-    unsigned at = step->byte;
-
-    if (step->count_size > 0 && (step->count_unit > 1 || (step->count_size == 2 && step->most <= 255))) {
-        g_autofree char *value =
-            step->count_size == 1
-                ? g_strdup_printf("in[%u]", at)
-                : g_strdup_printf("(uint16_t)((uint16_t)in[%u] | (uint16_t)in[%u] << 8)",
-                                  step->count_big_endian ? at + 1 : at, step->count_big_endian ? at : at + 1);
-        if (step->count_unit > 1)
-            g_string_append_printf(text, "    if (%s %% %u != 0)\n        return NULL;\n", value, step->count_unit);
-        g_string_append_printf(text,
-                               "    if (%s / %u > %u)\n        return NULL;\n    message->%s_count = (uint%u_t)(%s / "
-                               "%u);\n",
-                               value, step->count_unit, step->most, step->code, step->most > 255 ? 16 : 8, value,
-                               step->count_unit);
-    } else if (step->count_size == 1)
-        g_string_append_printf(text, "    message->%s_count = in[%u];\n", step->code, at);
-    else if (step->count_size == 2)
-        g_string_append_printf(text, "    message->%s_count = (uint16_t)((uint16_t)in[%u] | (uint16_t)in[%u] << 8);\n",
-                               step->code, step->count_big_endian ? at + 1 : at, step->count_big_endian ? at : at + 1);
+    if (step->count_size == 0)
+        return;
+    g_autofree char *value = number_at(step->byte, step->count_size, step->count_big_endian);
+    if (step->count_unit == 1 && (step->count_size == 1 || step->most > 255)) {
+        g_string_append_printf(text, "    message->%s_count = %s;\n", step->code, value);
+        return;
+    }
+    if (step->count_unit > 1)
+        g_string_append_printf(text, "    if (%s %% %u != 0)\n        return NULL;\n", value, step->count_unit);
+    g_string_append_printf(text,
+                           "    if (%s / %u > %u)\n        return NULL;\n    message->%s_count = (uint%u_t)(%s / "
+                           "%u);\n",
+                           value, step->count_unit, step->most, step->code, step->most > 255 ? 16 : 8, value,
+                           step->count_unit);
 }
 
 /* For a step that varies, with `in` at its elements: how many there are, and whether they are all there. */
@@ -189,16 +191,12 @@ static void print_defaults(GString *text, const struct zg_block *block, unsigned
 static void print_own_end(GString *text, const struct zg_block *block)
 {
     const struct zg_record_length *length = block->length;
-    const unsigned at = block->length_byte, low = length->bits > 8 && length->big_endian ? at + 1 : at;
+    g_autofree char *said = number_at(block->length_byte, length->bits / 8, length->big_endian);
     const int end = (int)zg_block_length_end(block);
     const int more = -(int)zg_block_length_of(block, 0); /* bytes of the record less what the length says */
 
     g_string_append_printf(text, "    if ((size_t)(end - in) < %d)\n        return NULL;\n", end);
-    if (length->bits == 8)
-        g_string_append_printf(text, "    const uint8_t own = in[%u];\n", at);
-    else
-        g_string_append_printf(text, "    const uint16_t own = (uint16_t)((uint16_t)in[%u] | (uint16_t)in[%u] << 8);\n",
-                               low, low == at ? at + 1 : at);
+    g_string_append_printf(text, "    const uint%u_t own = %s;\n", length->bits, said);
     if (end > more)
         g_string_append_printf(text, "    if (own < %d)\n        return NULL;\n", end - more);
     g_string_append_printf(text,
@@ -226,7 +224,7 @@ static void print_get(const struct zgi_c *c, GString *text, const struct zg_bloc
         const bool known = first == 0 && block->length && bytes <= zg_block_length_end(block);
         if (bytes > 0 && !known)
             g_string_append_printf(text, "    if ((size_t)(end - in) < %u)\n        return NULL;\n", bytes);
-        else if (!last->varies)
+        else if (!last->varies && !block->length)
             g_string_append(text, "    (void)end;\n");
         for (unsigned i = first; i < end - (last->varies ? 1 : 0); i++)
             print_step_get(text, zg_block_step(block, i));
