@@ -43,8 +43,9 @@ static bool find_device(struct zg_wire *wire, GError **error)
         wire->common->first_ns = MIN(wire->common->first_ns, replay->record.at_ns);
     if (names->len == 0 || replay->device >= 0)
         return true;
-    g_set_error(error, ZG_WIRE_ERROR, ZG_WIRE_ERROR_USE, "%s has the devices %s; none of them is %s",
-                wire->address.path, names->str, wanted);
+    g_set_error(error, ZG_WIRE_ERROR, ZG_WIRE_ERROR_USE,
+                "%s has the devices %s; none of them is %s; expected the definition of one of them", wire->address.path,
+                names->str, wanted);
     return false;
 }
 
