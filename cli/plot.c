@@ -1,13 +1,11 @@
 /* SPDX-License-Identifier: MIT */
 #include <stdio.h>
 
-#include "live.h"
+#include "devices.h"
 #include "node/session.h"
 #include "view/plotted.h"
 
 #define SECOND_NS UINT64_C(1000000000)
-
-enum { DEVICES_MOST = 16 };
 
 struct options {
     char *output, *duration, *from, *span, *size, *capture;
@@ -27,19 +25,14 @@ struct plotting;
 struct plotted_device {
     struct plotting *plotting;
     unsigned number;
-    struct cli_definition loaded;
-    struct zg_wire *wire;
-    struct zg_session *session;
     uint64_t frames; /* from it */
 };
 
 struct plotting {
     const struct cli_verb *verb;
-    struct plotted_device devices[DEVICES_MOST];
-    struct zg_viewed viewed[DEVICES_MOST];
+    struct cli_devices devices;
+    struct plotted_device plotted_devices[CLI_DEVICES_MOST];
     char *links; /* all of them */
-    char **names;
-    unsigned count;
     struct zg_plotted *plotted;
     GError *failure; /* the first of a link */
 };
@@ -67,16 +60,18 @@ static void take_failure(void *data, unsigned which, const GError *why)
 /* Takes what passes until the time is over, the captures have ended, or Ctrl-C. */
 static void listen(struct plotting *plotting, uint64_t duration_ns)
 {
-    struct zg_session *sessions[DEVICES_MOST];
+    const struct cli_devices *devices = &plotting->devices;
+    struct zg_session *sessions[CLI_DEVICES_MOST];
 
-    for (unsigned i = 0; i < plotting->count; i++) {
-        struct plotted_device *device = &plotting->devices[i];
-        sessions[i] = device->session = zg_session_new(device->loaded.plan, device->wire, false, &calls, device);
+    for (unsigned i = 0; i < plotting->devices.count; i++) {
+        plotting->plotted_devices[i] = (struct plotted_device){ plotting, i, 0 };
+        sessions[i] =
+            zg_session_new(devices->viewed[i].plan, devices->wires[i], false, &calls, &plotting->plotted_devices[i]);
     }
-    while (!cli_stopped() && (duration_ns == 0 || zg_wire_now_ns(plotting->devices->wire) < duration_ns) &&
-           zg_sessions_step(sessions, plotting->count, -1, 50000000, take_failure, plotting))
+    while (!cli_stopped() && (duration_ns == 0 || zg_wire_now_ns(devices->wires[0]) < duration_ns) &&
+           zg_sessions_step(sessions, plotting->devices.count, -1, 50000000, take_failure, plotting))
         continue;
-    for (unsigned i = 0; i < plotting->count; i++) {
+    for (unsigned i = 0; i < plotting->devices.count; i++) {
         zg_session_end(sessions[i]);
         zg_session_free(sessions[i]);
     }
@@ -93,8 +88,8 @@ static bool draw(const struct plotting *plotting, const struct options *options,
 {
     const struct zg_plotted *plotted = plotting->plotted;
     g_autofree char *note = note_of(plotted, plotting->links);
-    g_autofree char *title =
-        plotting->names ? g_strjoinv(", ", plotting->names) : g_strdup(plotting->viewed->plan->definition->protocol);
+    g_autofree char *title = plotting->devices.names ? g_strjoinv(", ", plotting->devices.names)
+                                                     : g_strdup(plotting->devices.viewed->plan->definition->protocol);
     struct zg_plot plot = {
         .title = title, .note = note, .width = asked->width, .height = asked->height, .dark = options->dark
     };
@@ -114,35 +109,12 @@ static bool draw(const struct plotting *plotting, const struct options *options,
     return good;
 }
 
-/* Opens the links. CLI_YES; or a status, with a message printed. */
-static int open_all(struct plotting *plotting, char *const *arguments, const struct options *options)
-{
-    int status = CLI_YES;
-
-    for (unsigned i = 0; i < plotting->count && status == CLI_YES; i++) {
-        struct zg_wire_settings settings = { .plan = plotting->viewed[i].plan,
-                                             .place = { (const char *const *)plotting->names, i,
-                                                        i > 0 ? plotting->devices->wire : NULL },
-                                             .capture = options->capture };
-        status = cli_open(plotting->verb, arguments[2 * i + 1], &settings, &plotting->devices[i].wire);
-    }
-    return status;
-}
-
-/* Closes the links, the first last: it holds what they have in common. */
-static int close_all(struct plotting *plotting, int status)
-{
-    for (unsigned i = plotting->count; i-- > 0;)
-        status = cli_close(plotting->verb, plotting->devices[i].wire, status);
-    return status;
-}
-
 static int nothing_came(const struct plotting *plotting)
 {
     uint64_t frames = 0;
 
-    for (unsigned i = 0; i < plotting->count; i++)
-        frames += plotting->devices[i].frames;
+    for (unsigned i = 0; i < plotting->devices.count; i++)
+        frames += plotting->plotted_devices[i].frames;
     if (frames > 0)
         cli_error(plotting->verb,
                   "%s: no value of these fields came in %" G_GUINT64_FORMAT
@@ -156,29 +128,28 @@ static int nothing_came(const struct plotting *plotting)
     return CLI_NO;
 }
 
-static int plot_links(struct plotting *plotting, char *const *arguments, const struct options *options,
-                      const struct asked *asked)
+static int plot_links(struct plotting *plotting, const struct options *options, const struct asked *asked)
 {
     g_autoptr(GError) error = NULL;
 
     cli_catch_signals();
-    int status = open_all(plotting, arguments, options);
+    int status = cli_devices_open(&plotting->devices, options->capture, NULL, NULL);
     if (status != CLI_YES)
-        return close_all(plotting, status);
+        return cli_devices_close(&plotting->devices, status);
     bool is_replay = true;
-    for (unsigned i = 0; i < plotting->count; i++)
-        is_replay = is_replay && zg_wire_is_replay(plotting->devices[i].wire);
+    for (unsigned i = 0; i < plotting->devices.count; i++)
+        is_replay = is_replay && zg_wire_is_replay(plotting->devices.wires[i]);
     listen(plotting, asked->duration_ns > 0 ? asked->duration_ns : is_replay ? 0 : 10 * SECOND_NS);
     const uint64_t count = zg_plotted_count(plotting->plotted);
     if (plotting->failure) /* what came until then is drawn */
         status = cli_trouble(plotting->verb, plotting->failure);
     if (count == 0)
-        return close_all(plotting, plotting->failure ? status : nothing_came(plotting));
+        return cli_devices_close(&plotting->devices, plotting->failure ? status : nothing_came(plotting));
     if (!draw(plotting, options, asked, &error))
         status = cli_trouble(plotting->verb, error);
     else
         cli_print("%s: %" G_GUINT64_FORMAT " values\n", options->output, count);
-    return close_all(plotting, status);
+    return cli_devices_close(&plotting->devices, status);
 }
 
 static bool read_options(const struct cli_verb *verb, const struct options *options, struct asked *asked)
@@ -213,7 +184,7 @@ static unsigned count_devices(int count, char *const *arguments)
 {
     unsigned devices = 1;
 
-    for (int i = 3; i < count && devices < DEVICES_MOST; i += 2) {
+    for (int i = 3; i < count && devices < CLI_DEVICES_MOST; i += 2) {
         struct zg_address address;
         if (!zg_address_parse(arguments[i], &address, NULL))
             break;
@@ -223,56 +194,47 @@ static unsigned count_devices(int count, char *const *arguments)
     return devices;
 }
 
-/* Loads the definitions, names the devices, and finds the fields. A status, with what is wrong printed. */
-static int load_all(struct plotting *plotting, int count, char *const *arguments)
+/* Finds the fields. False: a message was printed. */
+static bool add_fields(struct plotting *plotting, char *const *fields)
 {
-    const struct zg_plan *plans[DEVICES_MOST];
-    g_autoptr(GString) links = g_string_new(NULL);
     g_autoptr(GError) error = NULL;
 
-    for (unsigned i = 0; i < plotting->count; i++) {
-        struct plotted_device *device = &plotting->devices[i];
-        const int status = cli_load(plotting->verb, arguments[2 * i], false, &device->loaded);
-        if (status != CLI_YES)
-            return status;
-        device->plotting = plotting;
-        device->number = i;
-        plans[i] = device->loaded.plan;
-        g_string_append_printf(links, "%s%s", i > 0 ? ", " : "", arguments[2 * i + 1]);
-    }
-    plotting->links = g_strdup(links->str);
-    plotting->names = plotting->count > 1 ? zg_viewed_names(plans, plotting->count) : NULL;
-    for (unsigned i = 0; i < plotting->count; i++)
-        plotting->viewed[i] =
-            (struct zg_viewed){ plotting->names ? plotting->names[i] : NULL, plans[i], zg_selection_new(plans[i]) };
-    plotting->plotted = zg_plotted_new(plotting->viewed, plotting->count);
-    for (int i = (int)(2 * plotting->count); i < count && !error; i++)
-        (void)zg_plotted_add(plotting->plotted, arguments[i], &error);
+    plotting->plotted = zg_plotted_new(plotting->devices.viewed, plotting->devices.count);
+    for (; *fields && !error; fields++)
+        (void)zg_plotted_add(plotting->plotted, *fields, &error);
     if (error)
         cli_error(plotting->verb, "%s", error->message);
-    return error ? CLI_USAGE : CLI_YES;
+    return !error;
+}
+
+static char *all_links(const struct cli_devices *devices)
+{
+    GString *links = g_string_new(NULL);
+
+    for (unsigned i = 0; i < devices->count; i++)
+        g_string_append_printf(links, "%s%s", i > 0 ? ", " : "", devices->links[i]);
+    return g_string_free(links, FALSE);
 }
 
 static int run_with(const struct cli_verb *verb, int count, char **arguments, const struct options *options)
 {
-    struct plotting plotting = { .verb = verb, .count = count_devices(count, arguments) };
+    const unsigned devices = count_devices(count, arguments);
+    struct plotting plotting = { .verb = verb };
     struct asked asked = { .kind = ZG_PICTURE_SVG };
 
     if (!read_options(verb, options, &asked))
         return CLI_USAGE;
-    if (2 * plotting.count >= (unsigned)count) {
+    if (2 * devices >= (unsigned)count) {
         cli_error(verb, "expected a FIELD behind %s", arguments[count - 1]);
         return CLI_USAGE;
     }
-    int status = load_all(&plotting, count, arguments);
-    if (status == CLI_YES)
-        status = plot_links(&plotting, arguments, options, &asked);
-    zg_plotted_free(plotting.plotted);
-    for (unsigned i = 0; i < plotting.count; i++) {
-        zg_selection_free(plotting.viewed[i].selection);
-        cli_definition_clear(&plotting.devices[i].loaded);
+    int status = cli_devices_load(&plotting.devices, verb, devices, arguments);
+    if (status == CLI_YES) {
+        plotting.links = all_links(&plotting.devices);
+        status = add_fields(&plotting, arguments + 2 * devices) ? plot_links(&plotting, options, &asked) : CLI_USAGE;
     }
-    g_strfreev(plotting.names);
+    zg_plotted_free(plotting.plotted);
+    cli_devices_clear(&plotting.devices);
     g_free(plotting.links);
     g_clear_error(&plotting.failure);
     return status;

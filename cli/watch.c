@@ -4,7 +4,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "live.h"
+#include "devices.h"
 #include "plan/end.h"
 #include "watch_print.h"
 #include "watch_screen.h"
@@ -12,7 +12,7 @@
 #define SECOND_NS UINT64_C(1000000000)
 
 enum { REDRAW_NS = 100000000, STEP_NS = 50000000, PAGE_WAIT_NS = 15000000 };
-enum { TYPED_MOST = 1000 /* bytes */, DEVICES_MOST = 16 };
+enum { TYPED_MOST = 1000 /* bytes */ };
 
 struct options {
     char *depth, *duration, *capture;
@@ -26,9 +26,8 @@ struct options {
 /* Watching, and what goes on beside printing. */
 struct running {
     struct watching watching;
+    struct cli_devices devices; /* their definitions and links */
     struct zg_plotted *plotted;
-    char **names; /* of the devices, if there are several */
-    const char **links;
     uint64_t span_ns, until_ns; /* so much is plotted, up to then */
     uint64_t most;              /* frames to show; 0: any number */
     uint64_t drawn_ns;
@@ -227,8 +226,8 @@ static void draw(struct running *running)
     const struct watching *watching = &running->watching;
     const uint64_t now_ns = now_of(running);
     const bool is_due = now_ns - running->drawn_ns >= REDRAW_NS;
-    struct screen_device devices[DEVICES_MOST];
-    struct zg_serial_errors errors[DEVICES_MOST];
+    struct screen_device devices[CLI_DEVICES_MOST];
+    struct zg_serial_errors errors[CLI_DEVICES_MOST];
 
     for (unsigned i = 0; i < watching->count; i++) {
         struct watched_device *device = &watching->devices[i];
@@ -321,7 +320,7 @@ static bool step(struct running *running, int keys)
 {
     struct watching *watching = &running->watching;
     const bool seen = watching->live && zg_live_viewers(watching->live) > 0;
-    struct zg_session *sessions[DEVICES_MOST];
+    struct zg_session *sessions[CLI_DEVICES_MOST];
 
     for (unsigned i = 0; i < watching->count; i++)
         sessions[i] = watching->devices[i].session;
@@ -375,34 +374,27 @@ static void watch(struct running *running, uint64_t duration_ns)
 static int open_all(struct running *running, const struct options *options)
 {
     struct watching *watching = &running->watching;
+    void *data[CLI_DEVICES_MOST];
 
-    for (unsigned i = 0; i < watching->count; i++) {
+    for (unsigned i = 0; i < watching->count; i++)
+        data[i] = &watching->devices[i];
+    const int status = cli_devices_open(&running->devices, options->capture, take_notice, data);
+    for (unsigned i = 0; i < watching->count && status == CLI_YES; i++) {
         struct watched_device *device = &watching->devices[i];
-        struct zg_wire_settings settings = { .plan = device->viewed->plan,
-                                             .place = { (const char *const *)running->names, i,
-                                                        i > 0 ? watching->devices->wire : NULL },
-                                             .capture = options->capture,
-                                             .notice = take_notice,
-                                             .data = device };
-        const int status = cli_open(watching->verb, device->link, &settings, &device->wire);
-        if (status != CLI_YES)
-            return status;
+        device->wire = running->devices.wires[i];
         if (options->answer && zg_wire_is_replay(device->wire)) {
             cli_error(watching->verb, "%s: a capture can only be read; omit --answer", device->link);
             return CLI_USAGE;
         }
     }
-    return CLI_YES;
+    return status;
 }
 
-/* Closes the links, the first last: it holds what they have in common. */
-static int close_all(struct watching *watching, int status)
+static int close_all(struct running *running, int status)
 {
-    for (unsigned i = watching->count; i-- > 0;) {
-        zg_session_free(watching->devices[i].session);
-        status = cli_close(watching->verb, watching->devices[i].wire, status);
-    }
-    return status;
+    for (unsigned i = 0; i < running->watching.count; i++)
+        zg_session_free(running->watching.devices[i].session);
+    return cli_devices_close(&running->devices, status);
 }
 
 static void begin_sessions(struct running *running, const struct options *options)
@@ -434,7 +426,7 @@ static int open_and_watch(struct running *running, const struct options *options
         status = CLI_USAGE;
     }
     if (status != CLI_YES)
-        return close_all(watching, status);
+        return close_all(running, status);
     running->most = (uint64_t)options->count;
     begin_sessions(running, options);
     watch(running, duration_ns);
@@ -446,7 +438,7 @@ static int open_and_watch(struct running *running, const struct options *options
         status = cli_trouble(watching->verb, running->failure);
     else if (watch_frames(watching) < (uint64_t)options->count)
         status = CLI_NO;
-    return close_all(watching, status);
+    return close_all(running, status);
 }
 
 /* --- the command line */
@@ -503,7 +495,7 @@ static int begin_page(struct running *running, const struct options *options)
     struct watching *watching = &running->watching;
     const struct zg_live_settings settings = { .viewed = watching->viewed,
                                                .count = watching->count,
-                                               .links = running->links,
+                                               .links = running->devices.links,
                                                .to = (zg_header_number)options->to,
                                                .answers = options->answer };
     g_autoptr(GError) error = NULL;
@@ -542,41 +534,19 @@ static bool read_form(const struct cli_verb *verb, const struct options *options
     return false;
 }
 
-/* Loads the definitions, DEF LINK each, and names the devices. A status, with what is wrong printed. */
-static int load_all(struct running *running, char **arguments)
-{
-    struct watching *watching = &running->watching;
-    const struct zg_plan *plans[DEVICES_MOST];
-    int status = CLI_YES;
-
-    for (unsigned i = 0; i < watching->count && status == CLI_YES; i++) {
-        struct watched_device *device = &watching->devices[i];
-        status = cli_load(watching->verb, arguments[2 * i], false, &device->loaded);
-        plans[i] = device->loaded.plan;
-        running->links[i] = arguments[2 * i + 1];
-    }
-    if (status == CLI_YES && watching->count > 1)
-        running->names = zg_viewed_names(plans, watching->count);
-    return status;
-}
-
 /* What is kept of each device. */
 static void begin_devices(struct running *running)
 {
     struct watching *watching = &running->watching;
     const bool coloured = isatty(STDOUT_FILENO) == 1 && watching->form != FORM_TABLE && !g_getenv("NO_COLOR");
 
-    for (unsigned i = 0; i < watching->count; i++)
-        watching->viewed[i] =
-            (struct zg_viewed){ running->names ? running->names[i] : NULL, watching->devices[i].loaded.plan,
-                                zg_selection_new(watching->devices[i].loaded.plan) };
     for (unsigned i = 0; i < watching->count; i++) {
         struct watched_device *device = &watching->devices[i];
         device->watching = watching;
         device->running = running;
         device->number = i;
         device->viewed = &watching->viewed[i];
-        device->link = running->links[i];
+        device->link = running->devices.links[i];
         device->lines = zg_lines_new(device->viewed, running->unicode, coloured);
         zg_lines_align(device->lines, zg_viewed_width(watching->viewed, watching->count));
         device->suspect = zg_suspect_new(device->viewed->plan);
@@ -593,7 +563,6 @@ static void clear_devices(struct running *running)
         zg_suspect_free(device->suspect);
         zg_lines_free(device->lines);
         zg_watched_clear(&device->watched);
-        zg_selection_free(watching->viewed[i].selection);
     }
 }
 
@@ -637,8 +606,8 @@ static int run_with(const struct cli_verb *verb, int count, char **arguments, co
         cli_error(verb, "--count: expected a number above 0, found %" G_GINT64_FORMAT, options->count);
         return CLI_USAGE;
     }
-    if (count % 2 != 0 || count > 2 * DEVICES_MOST) {
-        cli_error(verb, "expected DEF LINK for each device, for up to %d, found %d arguments", DEVICES_MOST, count);
+    if (count % 2 != 0 || count > 2 * CLI_DEVICES_MOST) {
+        cli_error(verb, "expected DEF LINK for each device, for up to %d, found %d arguments", CLI_DEVICES_MOST, count);
         return CLI_USAGE;
     }
     if (!read_form(verb, options, watching) || !cli_time(verb, "for", options->duration, &duration_ns) ||
@@ -646,16 +615,11 @@ static int run_with(const struct cli_verb *verb, int count, char **arguments, co
         return CLI_USAGE;
     watching->count = (unsigned)count / 2;
     watching->devices = g_new0(struct watched_device, watching->count);
-    watching->viewed = g_new0(struct zg_viewed, watching->count);
-    running.links = g_new0(const char *, watching->count);
-    int status = load_all(&running, arguments);
+    watching->viewed = running.devices.viewed;
+    int status = cli_devices_load(&running.devices, verb, watching->count, arguments);
     if (status == CLI_YES)
         status = run_devices(&running, options, duration_ns);
-    for (unsigned i = 0; i < watching->count; i++)
-        cli_definition_clear(&watching->devices[i].loaded);
-    g_strfreev(running.names);
-    g_free(running.links);
-    g_free(watching->viewed);
+    cli_devices_clear(&running.devices);
     g_free(watching->devices);
     return status;
 }
@@ -694,7 +658,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
     g_auto(GStrv) joined = cli_join_page(&argc, argv);
     g_autofree char **arguments =
         g_memdup2(joined, ((gsize)argc + 1) * sizeof *joined); /* what is parsed is taken out */
-    if (!cli_parse(verb, entries, &argc, &arguments, 2, 2 * DEVICES_MOST))
+    if (!cli_parse(verb, entries, &argc, &arguments, 2, 2 * CLI_DEVICES_MOST))
         return CLI_USAGE;
     int status = run_with(verb, argc - 1, arguments + 1, &options);
     g_free(options.depth);

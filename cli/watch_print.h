@@ -29,7 +29,6 @@ struct watched_device {
     unsigned number;
     const struct zg_viewed *viewed;
     const char *link;
-    struct cli_definition loaded;
     struct zg_wire *wire;
     struct zg_session *session;
     struct zg_lines *lines;
