@@ -90,6 +90,15 @@ void zgi_soak_clear(struct zgi_soak *soak);
 /* What a node of either end calls, with the struct zgi_end as data. */
 extern const struct zg_node_calls zgi_soak_node_calls;
 
+/* Bytes that must fit into a transmit ring before anything is sent. */
+size_t zgi_soak_room(const struct zgi_soak *soak);
+
+/* Whether a flow sends next by now. */
+static inline bool zgi_soak_is_due(const struct zgi_soak *soak, enum zg_flow flow)
+{
+    return soak->due_ns[flow] <= (double)soak->now_ns;
+}
+
 /* Sends what is due of a flow, so that it uses `share` of the line; at most `most` frames now. */
 void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share, unsigned most);
 
@@ -99,8 +108,8 @@ void zgi_soak_send_waiting(struct zgi_end *end);
 
 bool zgi_soak_is_idle(const struct zgi_soak *soak);
 
-/* Bytes arrived at an end, the last of them then. */
-void zgi_note_came(struct zgi_end *end, const uint8_t *bytes, size_t count, uint64_t last_ns);
+/* Bytes arrived at an end, the last of them then, each so long after the one before; 0: all together. */
+void zgi_note_came(struct zgi_end *end, const uint8_t *bytes, size_t count, uint64_t last_ns, uint64_t each_ns);
 
 /* Ten times a second: notes in the journal what happened until now, counts frames as lost that have not come in time,
  * and sees whether the soak is to end. False: it is not time for that. */

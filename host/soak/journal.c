@@ -6,6 +6,10 @@
 
 enum { PLACES = 256, PICKED = 6 /* bytes of each second and end, about */ };
 
+struct lump {
+    uint64_t at_ns, gap_ns, bytes;
+};
+
 struct zg_journal {
     bool keeps, real;
     uint64_t begin_ns, zero_ns; /* when this part of the run began, and second 0, modulo 2^64 */
@@ -16,9 +20,7 @@ struct zg_journal {
     guint8 places[ZG_FLOWS][PLACES]; /* of latencies in the newest second, by the low bits of their bins */
     struct zg_random picks;          /* of bytes that arrive at the device (0), at the host (1): */
     uint64_t to_pick[2];             /* so many until the next one */
-    struct {
-        uint64_t at_ns, gap_ns, bytes;
-    } lumps[2]; /* the newest bytes that arrived together */
+    struct lump lumps[2];            /* the newest bytes that arrived together */
 };
 
 const char *zg_event_name(enum zg_event_kind kind)
@@ -202,30 +204,54 @@ static uint64_t until_next_pick(struct zg_journal *journal, uint32_t at, bool at
     return zg_random_skip(&journal->picks, MIN(1, PICKED / (double)many));
 }
 
-/* Counts the lump before, unless these bytes belong to it. */
-static void add_to_lump(struct zg_journal *journal, struct zg_second *second, uint64_t last_ns, bool at_host,
-                        uint64_t count, uint64_t byte_ns)
+/* The newest lump is over. The next one begins so long after it. */
+static void end_lump(struct zg_second *second, struct lump *lump, bool at_host, uint64_t gap_ns)
 {
-    const uint64_t gap_ns = last_ns - MIN(journal->lumps[at_host].at_ns, last_ns),
-                   before = journal->lumps[at_host].bytes;
-
-    if (gap_ns >= byte_ns) {
-        second->lump_bytes[at_host] += before * before;
-        second->lump_us[at_host] += before * (journal->lumps[at_host].gap_ns / 1000);
-        journal->lumps[at_host].bytes = 0;
-        journal->lumps[at_host].gap_ns = gap_ns;
-    }
-    journal->lumps[at_host].at_ns = last_ns;
-    journal->lumps[at_host].bytes += count;
+    second->lump_bytes[at_host] += lump->bytes * lump->bytes;
+    second->lump_us[at_host] += lump->bytes * (lump->gap_ns / 1000);
+    lump->bytes = 0;
+    lump->gap_ns = gap_ns;
 }
 
-void zg_journal_came(struct zg_journal *journal, uint64_t last_ns, bool at_host, uint64_t count, uint64_t byte_ns)
+/* Adds bytes to the newest lump, or as one of their own if they come that long after it. */
+static void add_to_lump(struct lump *lump, struct zg_second *second, uint64_t at_ns, bool at_host, uint64_t count,
+                        uint64_t apart_ns)
+{
+    const uint64_t gap_ns = at_ns - MIN(lump->at_ns, at_ns);
+
+    if (gap_ns >= apart_ns)
+        end_lump(second, lump, at_host, gap_ns);
+    lump->at_ns = at_ns;
+    lump->bytes += count;
+}
+
+/* Adds bytes of which each comes by itself. */
+static void add_singly(struct lump *lump, struct zg_second *second, uint64_t last_ns, bool at_host, uint64_t count,
+                       uint64_t each_ns)
+{
+    const uint64_t between = count - 1;
+
+    add_to_lump(lump, second, last_ns - MIN(between * each_ns, last_ns), at_host, 1, each_ns);
+    if (between == 0)
+        return;
+    end_lump(second, lump, at_host, each_ns);
+    second->lump_bytes[at_host] += between - 1;
+    second->lump_us[at_host] += (between - 1) * (each_ns / 1000);
+    lump->at_ns = last_ns;
+    lump->bytes = 1;
+}
+
+void zg_journal_came(struct zg_journal *journal, uint64_t last_ns, bool at_host, uint64_t count, uint64_t each_ns,
+                     uint64_t byte_ns)
 {
     if (!zg_journal_keeps(journal) || count == 0)
         return;
     struct zg_second *second = second_of(journal, last_ns);
     second->came[at_host] += count;
-    add_to_lump(journal, second, last_ns, at_host, count, byte_ns);
+    if (each_ns > 0)
+        add_singly(&journal->lumps[at_host], second, last_ns, at_host, count, each_ns);
+    else
+        add_to_lump(&journal->lumps[at_host], second, last_ns, at_host, count, byte_ns);
     uint64_t *const left = &journal->to_pick[at_host], place = *left;
     for (; place < count; place += 1 + until_next_pick(journal, second->at, at_host, byte_ns)) {
         const uint64_t in_second_ns =

@@ -40,8 +40,8 @@ struct zg_second {
     uint64_t came[2];                     /* bytes that arrived at the device (0), at the host (1); */
     uint64_t lump_bytes[2], lump_us[2]; /* summed over them: how many bytes came together with each, and how long after
                                            those before */
-    GArray *picked[2]; /* when about 6 of them did, chosen at random: us within the second, uint32_t */
-    bool changed;      /* since it was last taken */
+    GArray *picked[2];                  /* when about 6 of them did, chosen at random: us within the second, uint32_t */
+    bool changed;                       /* since it was last taken */
 };
 
 enum zg_event_kind {
@@ -123,8 +123,10 @@ void zg_journal_latency(struct zg_journal *journal, uint64_t due_ns, enum zg_flo
 void zg_journal_slow(struct zg_journal *journal, uint64_t due_ns, enum zg_flow flow);
 void zg_journal_damage(struct zg_journal *journal, uint64_t at_ns, bool at_host);
 void zg_journal_other(struct zg_journal *journal, uint64_t at_ns, bool at_host, enum zg_class class_, uint32_t count);
-/* Bytes that arrived at once, as far as this end can tell, the last of them then. */
-void zg_journal_came(struct zg_journal *journal, uint64_t last_ns, bool at_host, uint64_t count, uint64_t byte_ns);
+/* Bytes that arrived, the last of them then, each so long after the one before; 0: at once, as far as this end can
+ * tell. */
+void zg_journal_came(struct zg_journal *journal, uint64_t last_ns, bool at_host, uint64_t count, uint64_t each_ns,
+                     uint64_t byte_ns);
 void zg_journal_carried(struct zg_journal *journal, uint64_t at_ns, bool by_host, uint64_t bytes);
 void zg_journal_held(struct zg_journal *journal, uint64_t from_ns, uint64_t to_ns);
 void zg_journal_event(struct zg_journal *journal, uint64_t at_ns, enum zg_event_kind kind, const char *format, ...)

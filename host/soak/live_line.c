@@ -55,7 +55,7 @@ const struct zg_port zgi_live_port = { .now_us = now_us, .start_transmit = start
 
 static void take_packet(struct zgi_live *live, const uint8_t *bytes, size_t size)
 {
-    zgi_note_came(&live->soak.ends[HOST], bytes, size, live->soak.now_ns);
+    zgi_note_came(&live->soak.ends[HOST], bytes, size, live->soak.now_ns, 0);
     zg_node_receive(live->soak.ends[HOST].node, bytes, size);
 }
 
@@ -150,7 +150,7 @@ static void read_due(struct zgi_live *live)
         pass_packets(live, &passage);
         return;
     }
-    zg_journal_came(live->soak.journal, live->soak.now_ns, true, passage.count, live->soak.byte_ns);
+    zg_journal_came(live->soak.journal, live->soak.now_ns, true, passage.count, 0, live->soak.byte_ns);
     for (size_t i = 0; i < passage.count; i++) {
         unsigned rest = damage(live, &live->back, passage.bytes[i], left);
         zgi_tape_add(live->soak.ends[HOST].came, left, rest,

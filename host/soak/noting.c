@@ -56,10 +56,10 @@ void zgi_soak_close_journal(struct zg_journal *journal, struct zg_soak_result *r
     zg_clusters_of(zg_journal_times(journal), result->clusters);
 }
 
-void zgi_note_came(struct zgi_end *end, const uint8_t *bytes, size_t count, uint64_t last_ns)
+void zgi_note_came(struct zgi_end *end, const uint8_t *bytes, size_t count, uint64_t last_ns, uint64_t each_ns)
 {
     zgi_tape_add(end->came, bytes, count, last_ns);
-    zg_journal_came(end->soak->journal, last_ns, end->is_host, count, end->soak->byte_ns);
+    zg_journal_came(end->soak->journal, last_ns, end->is_host, count, each_ns, end->soak->byte_ns);
 }
 
 bool zgi_soak_is_time(uint64_t now_ns, uint64_t *due_ns)

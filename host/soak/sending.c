@@ -6,7 +6,10 @@
 
 #include "soak/stretch.h"
 
-enum { STALE_MOST = 16 /* frames back */ };
+enum {
+    STALE_MOST = 16, /* frames back */
+    AT_ONCE = 6      /* frames at most: two, each repeated, a stale one and a stray one */
+};
 
 static uint32_t id_of(const struct zgi_soak *soak, enum zg_flow flow)
 {
@@ -110,6 +113,11 @@ static bool has_room(struct zgi_end *end, unsigned frames)
     return g_queue_is_empty(&end->waiting) && zg_node_has_room(end->node, frames);
 }
 
+size_t zgi_soak_room(const struct zgi_soak *soak)
+{
+    return (size_t)AT_ONCE * soak->plan->max_frame;
+}
+
 /* Sends one frame of the ledger. An answer is due when it is sent; its place is among the answers. */
 static void send(struct zgi_soak *soak, enum zg_flow flow, uint32_t number)
 {
@@ -181,7 +189,7 @@ static bool send_next(struct zgi_soak *soak, enum zg_flow flow)
     struct zgi_end *end = sender_of(soak, flow);
     uint32_t number = zg_ledger_next(soak->ledger, flow);
 
-    if (!has_room(end, 6)) /* two, each repeated, a stale one and a stray one */
+    if (!has_room(end, AT_ONCE))
         return false;
     if (zg_strikes(&end->swaps)) {
         send(soak, flow, number + 1);

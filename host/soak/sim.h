@@ -33,6 +33,9 @@ void zgi_sim_boot(struct zgi_sim *sim, unsigned end);
 /* Prepares what may happen to the ends. */
 void zgi_sim_begin_plights(struct zgi_sim *sim);
 
+/* Whether none of that can ever happen. */
+bool zgi_sim_is_calm(const struct zgi_sim *sim);
+
 /* Advances the line, with all that happens to the ends and changes until then. */
 void zgi_sim_advance(struct zgi_sim *sim, uint64_t until_ns);
 

@@ -46,6 +46,16 @@ void zgi_sim_begin_plights(struct zgi_sim *sim)
     }
 }
 
+bool zgi_sim_is_calm(const struct zgi_sim *sim)
+{
+    for (unsigned i = 0; i < 2; i++) {
+        const struct zg_way_faults *faults = at_receiver(sim, i);
+        if (faults->restart > 0 || faults->blackout.rate > 0 || faults->mask.rate > 0)
+            return false;
+    }
+    return !sim->soak.settings->fault_times;
+}
+
 /* The faults of the file change. */
 static void change(struct zgi_sim *sim, uint64_t now_ns)
 {

@@ -10,19 +10,25 @@ enum {
     DRAIN_MOST = 20 /* limit for draining, in multiples of the sending time */
 };
 
-/* What an end sends on its own, while its loop runs. */
-static void send_all(struct zgi_sim *sim)
+static void send_flow(struct zgi_sim *sim, enum zg_flow flow)
 {
     struct zgi_soak *soak = &sim->soak;
-    const double load = soak->settings->load, share = soak->ids.echo ? load / 2 : load;
+    const unsigned end = zg_flow_is_back(flow) ? DEVICE : HOST;
+    const double load = soak->settings->load;
 
-    if (!sim->plights[HOST].stands_still) {
-        if (soak->ids.echo)
-            zgi_soak_send_due(soak, ZG_FLOW_ECHO_OUT, share, UINT_MAX);
-        zgi_soak_send_due(soak, ZG_FLOW_STREAM_OUT, share, UINT_MAX);
-    }
-    if (!sim->plights[DEVICE].stands_still)
-        zgi_soak_send_due(soak, ZG_FLOW_STREAM_BACK, share, UINT_MAX);
+    if (sim->plights[end].stands_still || !zgi_soak_is_due(soak, flow))
+        return;
+    zg_sim_settle(sim->line, end, zgi_soak_room(soak));
+    zgi_soak_send_due(soak, flow, soak->ids.echo ? load / 2 : load, UINT_MAX);
+}
+
+/* What the ends send on their own. */
+static void send_all(struct zgi_sim *sim)
+{
+    if (sim->soak.ids.echo)
+        send_flow(sim, ZG_FLOW_ECHO_OUT);
+    send_flow(sim, ZG_FLOW_STREAM_OUT);
+    send_flow(sim, ZG_FLOW_STREAM_BACK);
 }
 
 static void put_on_tape(void *data, const uint8_t *bytes, size_t count)
@@ -30,9 +36,9 @@ static void put_on_tape(void *data, const uint8_t *bytes, size_t count)
     zgi_tape_add(((struct zgi_end *)data)->went, bytes, count, 0);
 }
 
-static void take_on_tape(void *data, const uint8_t *bytes, size_t count, uint64_t last_ns)
+static void take_on_tape(void *data, const uint8_t *bytes, size_t count, uint64_t last_ns, uint64_t each_ns)
 {
-    zgi_note_came(data, bytes, count, last_ns);
+    zgi_note_came(data, bytes, count, last_ns, each_ns);
 }
 
 static void touched_of_device(void *data, uint64_t place, unsigned touches)
@@ -79,6 +85,25 @@ static struct zg_sim_bits bits_of(const struct zg_line *line)
     return bits;
 }
 
+/* Framings that end a frame with one byte, and act upon no other. */
+static const struct {
+    bool is_one;
+    uint8_t byte;
+} delimiters[ZG_FRAMINGS] = {
+    [ZG_FRAMING_COBS] = { true, 0x00 }, [ZG_FRAMING_SLIP] = { true, 0xC0 }, [ZG_FRAMING_HDLC] = { true, 0x7E }
+};
+
+/* Whether polls at which no frame ends show nothing: nothing happens to the ends, and nobody looks at single bytes. */
+static bool may_defer(const struct zgi_sim *sim)
+{
+    const struct zgi_soak *soak = &sim->soak;
+    const struct zg_protocol *protocol = zg_node_any_link(soak->ends[HOST].node)->receiver->protocol;
+
+    return delimiters[soak->plan->definition->framing.kind].is_one && zgi_sim_is_calm(sim) && !soak->settings->watch &&
+           !protocol->console && !protocol->hear && protocol->ignores == 0 && protocol->bares == 0 &&
+           protocol->send_gap_us == 0;
+}
+
 static void begin(struct zgi_sim *sim)
 {
     struct zgi_soak *soak = &sim->soak;
@@ -114,6 +139,9 @@ static void begin(struct zgi_sim *sim)
     zgi_sim_begin_plights(sim);
     for (unsigned i = 0; i < 2; i++)
         zgi_sim_boot(sim, i);
+    if (may_defer(sim))
+        for (unsigned i = 0; i < 2; i++)
+            zg_sim_defer(sim->line, i, delimiters[soak->plan->definition->framing.kind].byte, soak->plan->max_frame);
 }
 
 static void step(struct zgi_sim *sim, uint64_t until_ns)
@@ -125,11 +153,29 @@ static void step(struct zgi_sim *sim, uint64_t until_ns)
     for (unsigned i = 0; i < 2; i++) {
         if (sim->plights[i].stands_still)
             continue;
-        zg_any_link_poll(zg_node_any_link(soak->ends[i].node));
-        zgi_soak_send_waiting(&soak->ends[i]);
+        if (zg_sim_brought(sim->line, i))
+            zg_any_link_poll(zg_node_any_link(soak->ends[i].node));
+        if (!g_queue_is_empty(&soak->ends[i].waiting)) {
+            zg_sim_settle(sim->line, i, SIZE_MAX);
+            zgi_soak_send_waiting(&soak->ends[i]);
+        }
     }
-    if (!sim->plights[DEVICE].stands_still)
+    if (!sim->plights[DEVICE].stands_still && !g_queue_is_empty(&soak->replies)) {
+        zg_sim_settle(sim->line, DEVICE, zgi_soak_room(soak));
         zgi_soak_send_replies(soak);
+    }
+}
+
+/* Whether it was time to note what happened. */
+static bool note(struct zgi_sim *sim)
+{
+    const struct zg_sim_totals *line[2] = { zg_sim_totals(sim->line, DEVICE), zg_sim_totals(sim->line, HOST) };
+
+    if (sim->soak.now_ns < sim->soak.note_due_ns)
+        return false;
+    for (unsigned i = 0; i < 2; i++)
+        zg_sim_settle(sim->line, i, SIZE_MAX);
+    return zgi_soak_note(&sim->soak, line);
 }
 
 static void run(struct zgi_sim *sim, zg_soak_progress progress, void *data)
@@ -138,7 +184,6 @@ static void run(struct zgi_sim *sim, zg_soak_progress progress, void *data)
     struct zg_soak_result *result = soak->result;
     uint64_t step_ns = MIN(STEP_BYTES * soak->byte_ns, (uint64_t)STEP_MOST_NS);
     uint64_t end_ns = soak->settings->duration_ns;
-    const struct zg_sim_totals *line[2] = { zg_sim_totals(sim->line, DEVICE), zg_sim_totals(sim->line, HOST) };
 
     result->poll_ns = step_ns;
     zg_journal_begin(soak->journal, 0, soak->settings->first_second, false);
@@ -146,7 +191,7 @@ static void run(struct zgi_sim *sim, zg_soak_progress progress, void *data)
         send_all(sim);
         result->ran_ns = MIN(result->ran_ns + step_ns, end_ns);
         step(sim, result->ran_ns);
-        if (zgi_soak_note(soak, line) && progress)
+        if (note(sim) && progress)
             result->stopped = !progress((double)result->ran_ns / (double)end_ns, result, data);
     }
     /* Only frames that wait, and replies, are still sent. What is on its way arrives; what is still late after that is
@@ -160,7 +205,9 @@ static void run(struct zgi_sim *sim, zg_soak_progress progress, void *data)
     uint64_t now = result->ran_ns;
     for (uint64_t until = now + quiet_ns, most = now + DRAIN_MOST * (end_ns + quiet_ns); now < until && now < most;) {
         step(sim, now += step_ns);
-        (void)zgi_soak_note(soak, line);
+        (void)note(sim);
+        for (unsigned i = 0; i < 2; i++)
+            zg_sim_settle(sim->line, i, SIZE_MAX);
         if (!zgi_soak_is_idle(soak))
             until = now + quiet_ns;
     }

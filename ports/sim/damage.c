@@ -158,6 +158,14 @@ static size_t unchanged(const struct zg_sim_faults *faults, const uint8_t *bytes
     return passed;
 }
 
+uint64_t zg_damage_ahead(const struct zg_damage *damage)
+{
+    if (damage->is_timed || damage->is_bytewise)
+        return 0;
+    return least(least(damage->flips.left / damage->data_bits, damage->drops.left),
+                 least(damage->twices.left, damage->inserts.left));
+}
+
 size_t zg_damage_spare(struct zg_damage *damage, uint64_t now_ns, uint64_t byte_ps, const uint8_t *bytes, size_t count)
 {
     uint64_t spared = least(least(damage->flips.left / damage->data_bits, damage->drops.left),

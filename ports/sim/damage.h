@@ -95,6 +95,9 @@ void zg_damage_change(struct zg_damage *damage, const struct zg_sim_faults *faul
  * as they are before one that a fault may strike. They count as sent. */
 size_t zg_damage_spare(struct zg_damage *damage, uint64_t now_ns, uint64_t byte_ps, const uint8_t *bytes, size_t count);
 
+/* How many of the next bytes surely pass as they are, whenever they are sent. */
+uint64_t zg_damage_ahead(const struct zg_damage *damage);
+
 /* What becomes of a byte that is sent now: none to this many. */
 enum { ZG_DAMAGE_MOST = 3 };
 unsigned zg_damage_byte(struct zg_damage *damage, uint64_t now_ns, uint8_t byte, uint8_t left[ZG_DAMAGE_MOST]);

@@ -59,6 +59,12 @@ struct direction {
     struct zg_bits *bits; /* NULL: by the byte */
     struct extra extras[EXTRAS];
     size_t extras_first, extras_last; /* counts */
+    bool defers;                      /* what arrives may wait until the receiver acts upon it: */
+    uint8_t mark;                     /* upon this byte, */
+    size_t most;                      /* unless more others come in a row; */
+    size_t unmarked;                  /* so many have */
+    uint64_t wake_ps;                 /* nothing that it acts upon comes before; 0: that is not known */
+    bool brought;                     /* what there was in the last step */
 };
 
 struct zg_sim_line {
@@ -83,6 +89,8 @@ static uint32_t now_us(void *context)
 static void start_transmit(void *context)
 {
     struct direction *direction = context;
+    if (direction->wake_ps == UINT64_MAX)
+        direction->wake_ps = 0;
     if (direction->running)
         return;
     direction->running = true;
@@ -405,11 +413,13 @@ static void transmit_packets(struct direction *direction, uint64_t until_ps)
     }
 }
 
-/* The ring took these bytes, the last of them then. */
-static void tell_receiver(const struct direction *direction, const uint8_t *bytes, size_t count, uint64_t last_ps)
+/* The ring took these bytes, the last of them then, each so long after the one before. */
+static void tell_receiver(const struct direction *direction, const uint8_t *bytes, size_t count, uint64_t last_ps,
+                          uint64_t each_ps)
 {
     if (direction->receiver->received && count > 0)
-        direction->receiver->received(direction->receiver->data, bytes, count, last_ps / PS_PER_NS);
+        direction->receiver->received(direction->receiver->data, bytes, count, last_ps / PS_PER_NS,
+                                      each_ps / PS_PER_NS);
 }
 
 static void arrive_in_packets(struct direction *direction, uint64_t until_ps)
@@ -421,7 +431,7 @@ static void arrive_in_packets(struct direction *direction, uint64_t until_ps)
     while (!direction->uart.masked && (packet = zg_packets_take(direction->packets, until_ps, &at_ps, &size)) != NULL) {
         direction->line->now_ps = at_ps;
         direction->damage.totals.arrived += size;
-        tell_receiver(direction, packet, size, at_ps);
+        tell_receiver(direction, packet, size, at_ps, 0);
         direction->take(direction->data, packet, size);
     }
 }
@@ -466,7 +476,7 @@ static void receive(struct direction *direction, const uint8_t *bytes, size_t co
         fits = fits < count ? fits : count;
         memcpy(span, bytes, fits);
         zg_ring_publish(&to->receive, (zg_index)fits);
-        tell_receiver(direction, bytes, fits, arrives_ps + (fits - 1) * flight->each_ps);
+        tell_receiver(direction, bytes, fits, arrives_ps + (fits - 1) * flight->each_ps, flight->each_ps);
         bytes += fits;
         count -= fits;
         arrives_ps += fits * flight->each_ps;
@@ -476,9 +486,21 @@ static void receive(struct direction *direction, const uint8_t *bytes, size_t co
         direction->line->now_ps = arrives_ps; /* an interrupt may read the clock */
         zg_sim_uart_take(&direction->uart, to, *bytes, flight->errors);
         if (!direction->uart.masked && before == to->counters.bytes_dropped)
-            tell_receiver(direction, bytes, 1, arrives_ps);
+            tell_receiver(direction, bytes, 1, arrives_ps, flight->each_ps);
         bytes++;
     }
+}
+
+/* Counts the bytes since the last mark. */
+static void count_unmarked(struct direction *direction, const uint8_t *bytes, size_t count)
+{
+    size_t since = 0;
+
+    if (!direction->defers)
+        return;
+    while (since < count && bytes[count - 1 - since] != direction->mark)
+        since++;
+    direction->unmarked = since < count ? since : direction->unmarked + count;
 }
 
 static void arrive(struct direction *direction, uint64_t until_ps)
@@ -494,6 +516,7 @@ static void arrive(struct direction *direction, uint64_t until_ps)
         if (due > direction->bytes_size - at)
             due = direction->bytes_size - at;
         receive(direction, direction->bytes + at, (size_t)due, flight);
+        count_unmarked(direction, direction->bytes + at, (size_t)due);
         direction->damage.totals.arrived += due;
         direction->arrived += due;
         flight->first += due;
@@ -502,23 +525,112 @@ static void arrive(struct direction *direction, uint64_t until_ps)
     }
 }
 
+static void advance(struct direction *direction, uint64_t until_ps)
+{
+    if (direction->packets) {
+        transmit_packets(direction, until_ps);
+        arrive_in_packets(direction, until_ps);
+    } else {
+        transmit(direction, until_ps);
+        if (direction->bits)
+            zg_bits_settle(direction->bits, direction->free_ps > until_ps ? direction->free_ps : until_ps);
+        arrive(direction, until_ps);
+    }
+}
+
+/* The place of the first mark among `count` bytes of a ring of that size, a power of two, from number `first` on;
+ * `count`: there is none. */
+static uint64_t find_mark(const uint8_t *ring, size_t size, uint64_t first, uint64_t count, uint8_t mark)
+{
+    const size_t at = (size_t)(first & (size - 1)), span = count < size - at ? (size_t)count : size - at;
+    const uint8_t *found = memchr(ring + at, mark, span);
+
+    if (found)
+        return (uint64_t)(found - (ring + at));
+    found = memchr(ring, mark, (size_t)(count - span));
+    return found ? span + (uint64_t)(found - ring) : count;
+}
+
+static uint64_t smaller(uint64_t a, uint64_t b)
+{
+    return a < b ? a : b;
+}
+
+/* When a byte that leaves now arrives. */
+static uint64_t next_arrival(const struct direction *direction)
+{
+    return direction->free_ps + direction->line->read_ps + direction->damage.faults.latency_ns * PS_PER_NS;
+}
+
+/* When the receiver has to look, at the latest: at the first mark, at a byte that a fault may strike, at the last byte
+ * before a pause. 0: in every step. */
+static uint64_t wake_of(const struct direction *direction, uint64_t now_ps)
+{
+    const struct zg_ring *ring = &direction->from->transmit;
+    const struct flight *flight = &direction->flights[direction->first & (direction->flights_size - 1)];
+    const uint64_t flying = direction->departed - direction->arrived,
+                   held = direction->running ? zg_ring_used(ring) : 0;
+
+    if (!direction->defers || direction->masked || direction->uart.masked ||
+        direction->omissions_first != direction->omissions_last ||
+        direction->unmarked + flying + held > direction->most)
+        return 0;
+    if (flying + held == 0) /* until something is sent */
+        return direction->unmarked == 0 ? UINT64_MAX : 0;
+    const uint64_t first_ps = flying > 0 ? flight->arrives_ps : next_arrival(direction);
+    if (direction->unmarked > 0 && first_ps > now_ps + direction->byte_ps) /* in a pause */
+        return 0;
+    if (flying > 0) {
+        const uint64_t count = flight->last - flight->first, place = find_mark(direction->bytes, direction->bytes_size,
+                                                                               flight->first, count, direction->mark);
+        if (place < count)
+            return first_ps + place * flight->each_ps;
+        if (flight->last != direction->departed || held == 0)
+            return first_ps + (count - 1) * flight->each_ps;
+    }
+    const uint64_t place = find_mark(ring->bytes, (size_t)ring->mask + 1, ring->tail, held, direction->mark),
+                   spared = zg_damage_ahead(&direction->damage);
+    return next_arrival(direction) + smaller(smaller(place, held - 1), spared) * direction->byte_ps;
+}
+
 void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns)
 {
     uint64_t until_ps = until_ns * PS_PER_NS;
 
     for (unsigned end = 0; end < 2; end++) {
         struct direction *const direction = &line->directions[end];
-        if (direction->packets) {
-            transmit_packets(direction, until_ps);
-            arrive_in_packets(direction, until_ps);
-        } else {
-            transmit(direction, until_ps);
-            if (direction->bits)
-                zg_bits_settle(direction->bits, direction->free_ps > until_ps ? direction->free_ps : until_ps);
-            arrive(direction, until_ps);
+        direction->brought = until_ps >= direction->wake_ps;
+        if (direction->brought) {
+            advance(direction, until_ps);
+            direction->wake_ps = wake_of(direction, until_ps);
         }
     }
     line->now_ps = until_ps;
+}
+
+void zg_sim_defer(struct zg_sim_line *line, unsigned end, uint8_t mark, size_t most)
+{
+    struct direction *in = &line->directions[1 - end];
+
+    in->defers = !in->bits && !in->packets && in->damage.faults.jitter_ns == 0 && !in->to->gaps;
+    in->mark = mark;
+    in->most = most;
+}
+
+bool zg_sim_brought(const struct zg_sim_line *line, unsigned end)
+{
+    return line->directions[1 - end].brought;
+}
+
+void zg_sim_settle(struct zg_sim_line *line, unsigned end, size_t room)
+{
+    struct direction *const out = &line->directions[end];
+
+    if (out->brought)
+        return;
+    const struct zg_ring *ring = &out->from->transmit; /* it holds less in truth */
+    if (zg_ring_room(ring) < room || !out->running || out->free_ps + zg_ring_used(ring) * out->byte_ps <= line->now_ps)
+        advance(out, line->now_ps);
 }
 
 void zg_sim_keep_packets(struct zg_sim_line *line, unsigned end,
@@ -561,6 +673,7 @@ void zg_sim_change(struct zg_sim_line *line, unsigned end, const struct zg_sim_f
     const struct zg_sim_faults by_byte = faults_by_byte(faults, direction->bits != NULL);
 
     line->faults[end] = *faults;
+    direction->wake_ps = 0;
     if (direction->packets)
         zg_packets_change(direction->packets, faults, now_ns, &direction->damage);
     else
@@ -574,10 +687,11 @@ void zg_sim_mask(struct zg_sim_line *line, unsigned end, unsigned depth, bool ma
     struct direction *in = &line->directions[1 - end];
 
     in->uart.depth = depth;
+    in->wake_ps = line->directions[end].wake_ps = 0;
     if (!masked) /* those that have waited; if the ring is full, the last of them are lost */
         tell_receiver(in, in->uart.bytes,
                       in->uart.used < zg_ring_room(&in->to->receive) ? in->uart.used : zg_ring_room(&in->to->receive),
-                      line->now_ps);
+                      line->now_ps, 0);
     zg_sim_uart_mask(&in->uart, in->to, masked);
     line->directions[end].masked = masked;
 }
@@ -593,6 +707,7 @@ unsigned zg_sim_stop(struct zg_sim_line *line, unsigned end)
     const unsigned used = in->uart.used;
 
     out->running = false;
+    in->wake_ps = out->wake_ps = 0;
     out->omissions_first = out->omissions_last;
     in->uart.used = 0;
     return used;
@@ -603,6 +718,7 @@ void zg_sim_omit_last(struct zg_sim_line *line, unsigned end, size_t count)
     struct direction *out = &line->directions[end];
     const uint64_t to = out->damage.totals.sent + zg_ring_used(&out->from->transmit);
 
+    out->wake_ps = 0;
     if (out->omissions_last - out->omissions_first < OMISSIONS)
         out->omissions[out->omissions_last++ % OMISSIONS] = (struct omission){ to - count, to };
 }

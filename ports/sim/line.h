@@ -55,11 +55,20 @@ void zg_sim_keep_packets(struct zg_sim_line *line, unsigned end,
 /* Advances time to `until_ns`: bytes leave and arrive as by interrupts. Poll the links between such steps. */
 void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns);
 
+/* For long runs in small steps. The link at `end` acts upon nothing that comes but the byte `mark`, and silence, unless
+ * more than `most` other bytes come in a row: then what comes may stay on the way until there is something to act upon,
+ * and a link to which a step brought nothing need not be polled. Before an end sends frames
+ * of up to `room` bytes, or, with SIZE_MAX, what it has sent is asked for, it is to be settled. Nothing else shows a
+ * difference: the same bytes arrive at the same times. */
+void zg_sim_defer(struct zg_sim_line *line, unsigned end, uint8_t mark, size_t most);
+bool zg_sim_brought(const struct zg_sim_line *line, unsigned end);
+void zg_sim_settle(struct zg_sim_line *line, unsigned end, size_t room);
+
 /* Calls functions with the bytes that leave one end, before anything happens to them, and with those that the ring of
- * its link took, the last of them at a time. Either may be NULL. */
+ * its link took, the last of them at a time, each `each_ns` after the one before. Either may be NULL. */
 struct zg_sim_ears {
     void (*sent)(void *data, const uint8_t *bytes, size_t count);
-    void (*received)(void *data, const uint8_t *bytes, size_t count, uint64_t last_ns);
+    void (*received)(void *data, const uint8_t *bytes, size_t count, uint64_t last_ns, uint64_t each_ns);
     void *data;
 };
 void zg_sim_listen(struct zg_sim_line *line, unsigned end, const struct zg_sim_ears *ears);

@@ -27,16 +27,23 @@ struct bench {
     struct zg_node *nodes[2];
 };
 
-static struct bench begin(const struct zg_sim_settings *settings)
+static struct bench begin_with(const char *definition, const struct zg_sim_settings *settings,
+                               const struct zg_node_calls *of_ends, void *data[2])
 {
-    struct bench bench = { test_plan_of(test_small_definition), zg_sim_line_new(settings), { NULL } };
+    struct bench bench = { test_plan_of(definition), zg_sim_line_new(settings), { NULL } };
     for (unsigned end = 0; end < 2; end++) {
         bench.nodes[end] =
-            zg_node_new(bench.plan.plan, 0, 256, &zg_sim_port, zg_sim_context(bench.line, end), &calls, NULL);
+            zg_node_new(bench.plan.plan, 0, 256, &zg_sim_port, zg_sim_context(bench.line, end), of_ends, data[end]);
         zg_sim_attach(bench.line, end, zg_node_link(bench.nodes[end]));
     }
-    taken = 0;
     return bench;
+}
+
+static struct bench begin(const struct zg_sim_settings *settings)
+{
+    void *none[2] = { NULL };
+    taken = 0;
+    return begin_with(test_small_definition, settings, &calls, none);
 }
 
 static void end(struct bench *bench)
@@ -139,10 +146,11 @@ struct arrivals {
     unsigned step;
 };
 
-static void note(void *data, const uint8_t *bytes, size_t count, uint64_t last_ns)
+static void note(void *data, const uint8_t *bytes, size_t count, uint64_t last_ns, uint64_t each_ns)
 {
     struct arrivals *arrivals = data;
     (void)last_ns;
+    (void)each_ns;
     g_byte_array_append(arrivals->bytes, bytes, (guint)count);
     for (size_t i = 0; i < count; i++)
         g_array_append_val(arrivals->steps, arrivals->step);
@@ -204,11 +212,109 @@ static void test_bytes_and_bits(void **state)
     }
 }
 
+/* When and what an end took. */
+struct log {
+    uint64_t step;
+    GByteArray *taken;
+};
+
+static int write_down(void *data, const struct zg_frame *frame, const uint8_t *payload, size_t length)
+{
+    struct log *log = data;
+    g_byte_array_append(log->taken, (const uint8_t *)&log->step, sizeof log->step);
+    g_byte_array_append(log->taken, &frame->line_errors, 1);
+    g_byte_array_append(log->taken, payload, (guint)length);
+    return 0;
+}
+
+static const struct zg_node_calls written_down = { .deliver = write_down };
+
+static bool chance(struct zg_random *random, unsigned one_in)
+{
+    return zg_random_below(random, one_in) == 0;
+}
+
+/* What comes may stay on the way, and a poll be left out, without any difference: not in what the ends take in which
+ * step, nor in a counter, nor in what the line did. */
+static void test_deferred(void **state)
+{
+    static const char definition[] =
+        "zeugma: 1\nprotocol: small\nversion: 2.0\nline: { byte_timeout: 20 ms }\n"
+        "frame: { framing: cobs, header: [id: u8, sequence: u8], check: crc16/xmodem, max_payload: 64 }\n"
+        "messages:\n  data: { id: 1, from: both, fields: { value: u64 } }\n";
+    struct zg_random random = zg_random_seeded(1, 1);
+    enum { STEP_NS = 1000000, STEPS = 3000 };
+    (void)state;
+    for (unsigned round = test_rounds(300); round > 0; round--) {
+        const double rate = chance(&random, 3) ? 0 : pow(10, -2 - 3 * zg_random_unit(&random)),
+                     busy = pow(10, -3 * zg_random_unit(&random));
+        const struct zg_sim_faults faults = { .bit_error_rate = rate,
+                                              .drop = chance(&random, 2) ? rate : 0,
+                                              .twice = chance(&random, 2) ? rate : 0,
+                                              .insert = chance(&random, 2) ? rate : 0,
+                                              .latency_ns = chance(&random, 2) ? 5300000 : 0,
+                                              .strip = chance(&random, 20) };
+        const struct zg_sim_settings settings = { .baud = chance(&random, 2) ? 115200 : 19200,
+                                                  .half_bits = 20,
+                                                  .read_16ths = chance(&random, 2) ? 16 * 9 + 9 : 0,
+                                                  .faults = { faults, faults },
+                                                  .seed = round };
+        struct log logs[2][2];
+        struct zg_counters counters[2][2];
+        struct zg_sim_totals totals[2][2];
+        for (unsigned deferred = 0; deferred < 2; deferred++) {
+            struct log *const here = logs[deferred];
+            struct zg_random same = zg_random_seeded(round, 2);
+            void *data[2] = { &here[0], &here[1] };
+            struct bench bench = begin_with(definition, &settings, &written_down, data);
+            for (unsigned i = 0; i < 2; i++)
+                here[i] = (struct log){ 0, g_byte_array_new() };
+            for (unsigned i = 0; i < 2 && deferred; i++)
+                zg_sim_defer(bench.line, i, 0x00, bench.plan.plan->max_frame);
+            for (uint64_t step = 1; step <= STEPS; step++) {
+                for (unsigned i = 0; i < 2; i++) {
+                    uint8_t payload[40];
+                    if (zg_random_unit(&same) > busy)
+                        continue;
+                    for (size_t k = 0; k < sizeof payload; k++)
+                        payload[k] = (uint8_t)zg_random_next(&same);
+                    zg_sim_settle(bench.line, i, 2 * (size_t)bench.plan.plan->max_frame);
+                    if (zg_node_has_room(bench.nodes[i], 2))
+                        (void)zg_any_link_send(zg_node_any_link(bench.nodes[i]), 1, payload,
+                                               (size_t)zg_random_below(&same, 41));
+                }
+                zg_sim_advance(bench.line, step * STEP_NS);
+                for (unsigned i = 0; i < 2; i++) {
+                    here[i].step = step;
+                    if (!deferred || zg_sim_brought(bench.line, i))
+                        zg_any_link_poll(zg_node_any_link(bench.nodes[i]));
+                }
+            }
+            for (unsigned i = 0; i < 2; i++)
+                zg_sim_settle(bench.line, i, SIZE_MAX);
+            for (unsigned i = 0; i < 2; i++) {
+                zg_any_link_poll(zg_node_any_link(bench.nodes[i]));
+                counters[deferred][i] = zg_node_link(bench.nodes[i])->counters;
+                totals[deferred][i] = *zg_sim_totals(bench.line, i);
+            }
+            end(&bench);
+        }
+        for (unsigned i = 0; i < 2; i++) {
+            assert_int_equal(logs[0][i].taken->len, logs[1][i].taken->len);
+            assert_memory_equal(logs[0][i].taken->data, logs[1][i].taken->data, logs[0][i].taken->len);
+            g_byte_array_unref(logs[0][i].taken);
+            g_byte_array_unref(logs[1][i].taken);
+        }
+        assert_memory_equal(counters[0], counters[1], sizeof counters[0]);
+        assert_memory_equal(totals[0], totals[1], sizeof totals[0]);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_frames_take_their_time),
                                         cmocka_unit_test(test_faults_come_at_their_rates),
-                                        cmocka_unit_test(test_one_seed_one_run),
-                                        cmocka_unit_test(test_bytes_and_bits) };
+                                        cmocka_unit_test(test_one_seed_one_run), cmocka_unit_test(test_bytes_and_bits),
+                                        cmocka_unit_test(test_deferred) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
