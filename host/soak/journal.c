@@ -4,7 +4,7 @@
 #include "sim/random.h"
 #include "soak/statistics.h"
 
-enum { PLACES = 256, PICKED = 6 /* bytes of each second and end, about */ };
+enum { BINS_MORE = 32, PICKED = 6 /* bytes of each second and end, about */ };
 
 struct lump {
     uint64_t at_ns, gap_ns, bytes;
@@ -17,10 +17,9 @@ struct zg_journal {
     uint32_t first;             /* the time of the first of them */
     uint32_t final;             /* seconds before this one are final */
     GArray *events, *times, *stretches;
-    guint8 places[ZG_FLOWS][PLACES]; /* of latencies in the newest second, by the low bits of their bins */
-    struct zg_random picks;          /* of bytes that arrive at the device (0), at the host (1): */
-    uint64_t to_pick[2];             /* so many until the next one */
-    struct lump lumps[2];            /* the newest bytes that arrived together */
+    struct zg_random picks; /* of bytes that arrive at the device (0), at the host (1): */
+    uint64_t to_pick[2];    /* so many until the next one */
+    struct lump lumps[2];   /* the newest bytes that arrived together */
 };
 
 const char *zg_event_name(enum zg_event_kind kind)
@@ -144,30 +143,28 @@ void zg_journal_sent(struct zg_journal *journal, uint64_t due_ns, enum zg_flow f
     of->bytes += (uint32_t)bytes;
 }
 
-static struct zg_latency_count *latency_at(const struct zg_second_flow *of, guint index)
+/* The count of a bin, which is there from now on, with some around it. */
+static uint32_t *latency_count(struct zg_second_flow *of, uint32_t bin)
 {
-    return &g_array_index(of->latency, struct zg_latency_count, index);
+    if (!of->latency) {
+        of->latency = g_array_new(FALSE, TRUE, sizeof(uint32_t));
+        of->latency_first = bin - MIN(bin, (uint32_t)BINS_MORE);
+    }
+    if (bin < of->latency_first) {
+        const uint32_t first = bin - MIN(bin, (uint32_t)BINS_MORE), more = of->latency_first - first;
+        g_autofree uint32_t *none = g_new0(uint32_t, more);
+        g_array_prepend_vals(of->latency, none, more);
+        of->latency_first = first;
+    }
+    if (bin - of->latency_first >= of->latency->len)
+        g_array_set_size(of->latency, bin - of->latency_first + BINS_MORE);
+    return &g_array_index(of->latency, uint32_t, bin - of->latency_first);
 }
 
 void zg_journal_latency(struct zg_journal *journal, uint64_t due_ns, enum zg_flow flow, uint64_t latency_ns)
 {
-    const struct zg_latency_count one = { zg_spread_bin(latency_ns), 1 };
-
-    if (!journal)
-        return;
-    struct zg_second_flow *of = &second_of(journal, due_ns)->flows[flow];
-    if (!of->latency)
-        of->latency = g_array_new(FALSE, FALSE, sizeof one);
-    guint8 *const place = &journal->places[flow][one.bin % PLACES]; /* where it was last, mostly */
-    guint i = *place;
-    if (i >= of->latency->len || latency_at(of, i)->bin != one.bin)
-        for (i = 0; i < of->latency->len && latency_at(of, i)->bin != one.bin;)
-            i++;
-    *place = (guint8)i;
-    if (i < of->latency->len)
-        latency_at(of, i)->count++;
-    else
-        g_array_append_val(of->latency, one);
+    if (journal)
+        ++*latency_count(&second_of(journal, due_ns)->flows[flow], zg_spread_bin(latency_ns));
 }
 
 void zg_journal_slow(struct zg_journal *journal, uint64_t due_ns, enum zg_flow flow)
@@ -241,27 +238,40 @@ static void add_singly(struct lump *lump, struct zg_second *second, uint64_t las
     lump->bytes = 1;
 }
 
+/* Chooses some of the bytes that came in a second, the last of them so long after it began. */
+static void pick(struct zg_journal *journal, struct zg_second *second, uint64_t last_in_ns, bool at_host,
+                 uint64_t count, uint64_t byte_ns)
+{
+    uint64_t *const left = &journal->to_pick[at_host], place = *left;
+
+    for (; place < count; place += 1 + until_next_pick(journal, second->at, at_host, byte_ns)) {
+        const uint32_t us = (uint32_t)((last_in_ns - MIN(last_in_ns, (count - 1 - place) * byte_ns)) / 1000);
+        if (!second->picked[at_host])
+            second->picked[at_host] = g_array_new(FALSE, FALSE, sizeof us);
+        g_array_append_val(second->picked[at_host], us);
+    }
+    *left = place - count;
+}
+
 void zg_journal_came(struct zg_journal *journal, uint64_t last_ns, bool at_host, uint64_t count, uint64_t each_ns,
                      uint64_t byte_ns)
 {
     if (!zg_journal_keeps(journal) || count == 0)
         return;
     struct zg_second *second = second_of(journal, last_ns);
+    const uint64_t since_ns = since_zero(journal, last_ns), from_ns = (uint64_t)second->at * ZG_SECOND_NS,
+                   last_in_ns = since_ns - MIN(since_ns, from_ns);
+    if (since_ns >= from_ns && second->at > journal->final && (count - 1) * each_ns > last_in_ns) {
+        const uint64_t here = last_in_ns / each_ns + 1;
+        zg_journal_came(journal, last_ns - here * each_ns, at_host, count - here, each_ns, byte_ns);
+        count = here;
+    }
     second->came[at_host] += count;
     if (each_ns > 0)
         add_singly(&journal->lumps[at_host], second, last_ns, at_host, count, each_ns);
     else
         add_to_lump(&journal->lumps[at_host], second, last_ns, at_host, count, byte_ns);
-    uint64_t *const left = &journal->to_pick[at_host], place = *left;
-    for (; place < count; place += 1 + until_next_pick(journal, second->at, at_host, byte_ns)) {
-        const uint64_t in_second_ns =
-            since_zero(journal, last_ns) - MIN(since_zero(journal, last_ns), (uint64_t)second->at * ZG_SECOND_NS);
-        const uint32_t us = (uint32_t)((in_second_ns - MIN(in_second_ns, (count - 1 - place) * byte_ns)) / 1000);
-        if (!second->picked[at_host])
-            second->picked[at_host] = g_array_new(FALSE, FALSE, sizeof us);
-        g_array_append_val(second->picked[at_host], us);
-    }
-    *left = place - count;
+    pick(journal, second, last_in_ns, at_host, count, byte_ns);
 }
 
 void zg_journal_held(struct zg_journal *journal, uint64_t from_ns, uint64_t to_ns)

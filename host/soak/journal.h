@@ -17,17 +17,14 @@ enum {
     ZG_SECOND_NS = 1000000000
 };
 
-/* How many had a latency in this bin of a spread. */
-struct zg_latency_count {
-    uint32_t bin, count;
-};
-
 struct zg_second_flow {
     uint32_t sent, bytes; /* frames, and the bytes of their payloads */
     uint32_t classes[ZG_ENTRY_CLASSES];
-    uint32_t slow;   /* answers that took longer than the limit */
-    GArray *latency; /* of struct zg_latency_count; NULL: none. From when a frame was due to its arrival, on a real link
-                        of echoes back to that of the answer */
+    uint32_t slow; /* answers that took longer than the limit */
+    /* From when a frame was due to its arrival, on a real link of echoes back to that of the answer: how many had a
+     * latency in each bin of a spread, from this bin on, uint32_t; NULL: none. */
+    uint32_t latency_first;
+    GArray *latency;
 };
 
 struct zg_second {

@@ -169,13 +169,14 @@ sqlite3 *zgi_store_open(const char *file, int flags, GError **error)
     return NULL;
 }
 
-static void put_leb(GByteArray *bytes, uint32_t value)
+enum { LEB_MOST = 5 };
+
+static uint8_t *put_leb(uint8_t *at, uint32_t value)
 {
-    do {
-        const uint8_t byte = (uint8_t)((value & 0x7FU) | (value > 0x7FU ? 0x80U : 0));
-        g_byte_array_append(bytes, &byte, 1);
-        value >>= 7;
-    } while (value > 0);
+    for (; value > 0x7F; value >>= 7)
+        *at++ = (uint8_t)(value | 0x80U);
+    *at++ = (uint8_t)value;
+    return at;
 }
 
 static bool get_leb(const uint8_t **at, const uint8_t *end, uint32_t *value)
@@ -190,16 +191,28 @@ static bool get_leb(const uint8_t **at, const uint8_t *end, uint32_t *value)
     return false;
 }
 
+/* Room for so many numbers, and what was used of it. */
+static GByteArray *new_room(size_t numbers)
+{
+    return g_byte_array_set_size(g_byte_array_new(), (guint)(LEB_MOST * numbers));
+}
+
+static GByteArray *used_room(GByteArray *bytes, const uint8_t *end)
+{
+    return g_byte_array_set_size(bytes, (guint)(end - bytes->data));
+}
+
 GByteArray *zgi_numbers_pack(const GArray *numbers)
 {
-    GByteArray *bytes = g_byte_array_new();
+    GByteArray *bytes = new_room(numbers->len);
+    uint8_t *at = bytes->data;
     uint32_t before = 0;
 
     for (guint i = 0; i < numbers->len; i++) {
-        put_leb(bytes, g_array_index(numbers, uint32_t, i) - before);
+        at = put_leb(at, g_array_index(numbers, uint32_t, i) - before);
         before = g_array_index(numbers, uint32_t, i);
     }
-    return bytes;
+    return used_room(bytes, at);
 }
 
 bool zgi_numbers_unpack(const uint8_t *bytes, size_t length, GArray *numbers)
@@ -217,33 +230,28 @@ bool zgi_numbers_unpack(const uint8_t *bytes, size_t length, GArray *numbers)
     return true;
 }
 
-static int by_bin(const void *a, const void *b)
+GByteArray *zgi_latency_pack(uint32_t first, const GArray *counts)
 {
-    const struct zg_latency_count *first = a, *second = b;
-    return first->bin < second->bin ? -1 : first->bin > second->bin;
-}
-
-GByteArray *zgi_latency_pack(const GArray *counts)
-{
-    GByteArray *bytes = g_byte_array_new();
-    g_autoptr(GArray) sorted = g_array_copy((GArray *)counts);
+    GByteArray *bytes = new_room(2 * (size_t)counts->len);
+    uint8_t *at = bytes->data;
     uint32_t before = 0;
 
-    g_array_sort(sorted, by_bin);
-    for (guint i = 0; i < sorted->len; i++) {
-        const struct zg_latency_count *count = &g_array_index(sorted, struct zg_latency_count, i);
-        put_leb(bytes, (count->bin - before) << 1 | (count->count > 1));
-        if (count->count > 1)
-            put_leb(bytes, count->count);
-        before = count->bin;
+    for (guint i = 0; i < counts->len; i++) {
+        const uint32_t count = g_array_index(counts, uint32_t, i);
+        if (count == 0)
+            continue;
+        at = put_leb(at, (first + i - before) << 1 | (count > 1));
+        if (count > 1)
+            at = put_leb(at, count);
+        before = first + i;
     }
-    return bytes;
+    return used_room(bytes, at);
 }
 
 bool zgi_latency_unpack(const uint8_t *bytes, size_t length, GArray *counts)
 {
     const uint8_t *at = bytes, *end = bytes + length;
-    struct zg_latency_count next = { 0, 0 };
+    struct zgi_latency_count next = { 0, 0 };
 
     while (at < end) {
         uint32_t distance;

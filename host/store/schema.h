@@ -33,9 +33,14 @@ sqlite3_stmt *zgi_store_about(sqlite3 *database, const char *sql, int64_t run);
 GByteArray *zgi_numbers_pack(const GArray *numbers);
 bool zgi_numbers_unpack(const uint8_t *bytes, size_t length, GArray *numbers);
 
+/* How many had a latency in this bin of a spread. */
+struct zgi_latency_count {
+    uint32_t bin, count;
+};
+
 /* Latencies as stored: pairs of bin and count, unsigned LEB128, bins ascending and each given as the distance to the
- * one before. */
-GByteArray *zgi_latency_pack(const GArray *counts);
+ * one before. Packed are counts of bins from `first` on, uint32_t; what is unpacked are struct zgi_latency_count. */
+GByteArray *zgi_latency_pack(uint32_t first, const GArray *counts);
 bool zgi_latency_unpack(const uint8_t *bytes, size_t length, GArray *counts);
 
 #endif

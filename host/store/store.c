@@ -121,18 +121,30 @@ unsigned zg_store_parts(const struct zg_store *store)
 
 /* --- saving */
 
-static void add_latency(struct row *row, const GArray *latency)
+/* Microseconds that this share of the latencies do not exceed, by the bins of a spread. */
+static int64_t latency_us(const struct zg_second_flow *of, uint64_t all, double share)
 {
-    struct zg_spread spread = { 0 };
+    const uint64_t wanted = (uint64_t)ceil(share * (double)all);
+    uint64_t seen = 0;
 
-    for (guint i = 0; i < latency->len; i++) {
-        const struct zg_latency_count *count = &g_array_index(latency, struct zg_latency_count, i);
-        zg_spread_add_many(&spread, zg_spread_top(count->bin), count->count);
+    for (guint i = 0; i < of->latency->len; i++) {
+        seen += g_array_index(of->latency, uint32_t, i);
+        if (seen >= wanted)
+            return (int64_t)(zg_spread_top(of->latency_first + i) / 1000);
     }
-    row->latency = zgi_latency_pack(latency);
-    row->p50_us = (int64_t)(zg_spread_at(&spread, 0.5) / 1000);
-    row->p99_us = (int64_t)(zg_spread_at(&spread, 0.99) / 1000);
-    row->most_us = (int64_t)(spread.most_ns / 1000);
+    return 0;
+}
+
+static void add_latency(struct row *row, const struct zg_second_flow *of)
+{
+    uint64_t all = 0;
+
+    for (guint i = 0; i < of->latency->len; i++)
+        all += g_array_index(of->latency, uint32_t, i);
+    row->latency = zgi_latency_pack(of->latency_first, of->latency);
+    row->p50_us = latency_us(of, all, 0.5);
+    row->p99_us = latency_us(of, all, 0.99);
+    row->most_us = latency_us(of, all, 1);
 }
 
 static void take_second(const struct zg_second *second, void *data)
@@ -153,7 +165,7 @@ static void take_second(const struct zg_second *second, void *data)
             any = any || of->classes[k] > 0;
         }
         if (of->latency)
-            add_latency(&row, of->latency);
+            add_latency(&row, of);
         if (any)
             g_array_append_val(store->next->rows, row);
     }

@@ -77,12 +77,12 @@ static enum zg_flow flow_of(const char *way, const char *flow)
 
 static void add_latency(struct zg_stored *stored, enum zg_flow flow, const void *bytes, int length)
 {
-    g_autoptr(GArray) counts = g_array_new(FALSE, FALSE, sizeof(struct zg_latency_count));
+    g_autoptr(GArray) counts = g_array_new(FALSE, FALSE, sizeof(struct zgi_latency_count));
 
     if (!zgi_latency_unpack(bytes, (size_t)length, counts))
         return;
     for (guint i = 0; i < counts->len; i++) {
-        const struct zg_latency_count *count = &g_array_index(counts, struct zg_latency_count, i);
+        const struct zgi_latency_count *count = &g_array_index(counts, struct zgi_latency_count, i);
         const bool is_answer = flow == ZG_FLOW_ECHO_BACK;
         zg_spread_add_many(is_answer ? &stored->sums.round_trip : &stored->one_way[flow], zg_spread_top(count->bin),
                            count->count);

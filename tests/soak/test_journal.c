@@ -19,8 +19,7 @@ static void add_second(const struct zg_second *second, void *data)
         for (unsigned i = 0; i < ZG_ENTRY_CLASSES; i++)
             sums->sums.entries[flow][i] += of->classes[i];
         for (guint i = 0; of->latency && i < of->latency->len; i++)
-            sums->round_trip.count +=
-                flow == ZG_FLOW_ECHO_BACK ? g_array_index(of->latency, struct zg_latency_count, i).count : 0;
+            sums->round_trip.count += flow == ZG_FLOW_ECHO_BACK ? g_array_index(of->latency, uint32_t, i) : 0;
     }
     for (unsigned end = 0; end < 2; end++) {
         sums->damages[end] += second->damages[end];
