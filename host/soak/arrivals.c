@@ -70,7 +70,7 @@ static void take_sent(struct zgi_end *end, enum zg_flow flow, uint32_t number, c
     if (flow != ZG_FLOW_ECHO_BACK && !soak->take_own)
         zg_journal_latency(soak->journal, entry->due_ns, flow, now - entry->due_ns);
     if (flow == ZG_FLOW_ECHO_OUT) {
-        g_queue_push_tail(&soak->replies, GUINT_TO_POINTER(number));
+        g_array_append_val(soak->replies, number);
     } else if (flow == ZG_FLOW_ECHO_BACK) {
         const struct zg_ledger_entry *request = zg_ledger_find(soak->ledger, ZG_FLOW_ECHO_OUT, number);
         if (request)

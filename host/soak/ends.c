@@ -39,7 +39,7 @@ bool zgi_soak_begin(struct zgi_soak *soak, const struct zg_plan *plan, const str
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
         zg_ledger_begin(soak->ledger, (enum zg_flow)flow, settings->first_number[flow]);
     soak->payloads = zgi_payloads_new(plan);
-    g_queue_init(&soak->replies);
+    soak->replies = g_array_new(FALSE, FALSE, sizeof(uint32_t));
     for (unsigned i = 0; i < 2; i++) {
         soak->ends[i] = (struct zgi_end){ .soak = soak, .is_host = i == HOST, .waiting = G_QUEUE_INIT };
         struct zgi_end *end = &soak->ends[i];
@@ -93,7 +93,7 @@ void zgi_soak_clear(struct zgi_soak *soak)
     }
     zg_ledger_free(soak->ledger);
     zgi_listening_free(soak->listening);
-    g_queue_clear(&soak->replies);
+    g_array_unref(soak->replies);
     zgi_payloads_free(soak->payloads);
 }
 

@@ -51,7 +51,8 @@ struct zgi_soak {
     uint32_t answers;        /* sent so far */
     uint32_t newest;         /* place of a real device's newest frame; */
     bool placed;             /* false: it is not known yet, or anew after a restart */
-    GQueue replies;          /* numbers of echoes that the device has still to answer */
+    GArray *replies;         /* numbers of echoes that the device has still to answer, uint32_t, */
+    guint replied;           /* after so many that it has */
     double due_ns[ZG_FLOWS]; /* when each flow sends next */
     double spent_ns;         /* time that frames took on the line since a flow's last turn */
     uint64_t stream_seed;    /* of the streams; on a real link another in each run */
@@ -104,6 +105,7 @@ void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share, u
 
 /* Sends the echoes that the device has still to answer, and frames whose silence is over. */
 void zgi_soak_send_replies(struct zgi_soak *soak);
+void zgi_soak_forget_replies(struct zgi_soak *soak);
 void zgi_soak_send_waiting(struct zgi_end *end);
 
 bool zgi_soak_is_idle(const struct zgi_soak *soak);

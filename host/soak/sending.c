@@ -7,8 +7,9 @@
 #include "soak/stretch.h"
 
 enum {
-    STALE_MOST = 16, /* frames back */
-    AT_ONCE = 6      /* frames at most: two, each repeated, a stale one and a stray one */
+    STALE_MOST = 16,    /* frames back */
+    AT_ONCE = 6,        /* frames at most: two, each repeated, a stale one and a stray one */
+    REPLIED_MOST = 1024 /* remembered */
 };
 
 static uint32_t id_of(const struct zgi_soak *soak, enum zg_flow flow)
@@ -69,7 +70,7 @@ static int put_on_line(struct zgi_end *end, const struct outgoing *frame, const 
 
 void zgi_soak_send_waiting(struct zgi_end *end)
 {
-    while (!g_queue_is_empty(&end->waiting)) {
+    while (end->waiting.length > 0) {
         const struct waiting *first = g_queue_peek_head(&end->waiting);
         if (put_on_line(end, &first->frame, first->payload) != 0)
             return;
@@ -85,7 +86,7 @@ static void send_frame(struct zgi_end *end, const struct outgoing *frame, const 
     const size_t length = frame->length;
 
     soak->spent_ns += (double)soak->plan->send_gap_ns;
-    if (g_queue_is_empty(&end->waiting) && put_on_line(end, frame, payload) == 0) {
+    if (end->waiting.length == 0 && put_on_line(end, frame, payload) == 0) {
         soak->spent_ns += (double)(*out - before) * (double)soak->byte_ns;
         return;
     }
@@ -110,7 +111,7 @@ static uint32_t next_sequence(const struct zgi_end *end)
 
 static bool has_room(struct zgi_end *end, unsigned frames)
 {
-    return g_queue_is_empty(&end->waiting) && zg_node_has_room(end->node, frames);
+    return end->waiting.length == 0 && zg_node_has_room(end->node, frames);
 }
 
 size_t zgi_soak_room(const struct zgi_soak *soak)
@@ -223,20 +224,31 @@ void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share, u
 bool zgi_soak_is_idle(const struct zgi_soak *soak)
 {
     for (unsigned i = 0; i < 2; i++)
-        if (!g_queue_is_empty((GQueue *)&soak->ends[i].waiting) ||
-            zg_ring_used(&zg_node_link(soak->ends[i].node)->transmit) > 0)
+        if (soak->ends[i].waiting.length > 0 || zg_ring_used(&zg_node_link(soak->ends[i].node)->transmit) > 0)
             return false;
-    return g_queue_is_empty((GQueue *)&soak->replies);
+    return soak->replies->len == soak->replied;
+}
+
+void zgi_soak_forget_replies(struct zgi_soak *soak)
+{
+    g_array_set_size(soak->replies, 0);
+    soak->replied = 0;
 }
 
 void zgi_soak_send_replies(struct zgi_soak *soak)
 {
-    while (!g_queue_is_empty(&soak->replies) && has_room(&soak->ends[DEVICE], 4)) {
-        const uint32_t number = GPOINTER_TO_UINT(g_queue_pop_head(&soak->replies));
+    while (soak->replied < soak->replies->len && has_room(&soak->ends[DEVICE], 4)) {
+        const uint32_t number = g_array_index(soak->replies, uint32_t, soak->replied++);
         send(soak, ZG_FLOW_ECHO_BACK, number);
         if (zg_strikes(&soak->ends[DEVICE].stales))
             send_stale(soak, ZG_FLOW_ECHO_BACK, number);
         if (zg_strikes(&soak->ends[DEVICE].strays))
             send_stray(soak, ZG_FLOW_ECHO_BACK);
+    }
+    if (soak->replied == soak->replies->len) {
+        zgi_soak_forget_replies(soak);
+    } else if (soak->replied > REPLIED_MOST) {
+        g_array_remove_range(soak->replies, 0, soak->replied);
+        soak->replied = 0;
     }
 }

@@ -102,7 +102,7 @@ static void restart(struct zgi_sim *sim, unsigned i, uint64_t now_ns)
     zg_node_free(end->node);
     g_queue_clear_full(&end->waiting, g_free);
     if (i == DEVICE)
-        g_queue_clear(&soak->replies);
+        zgi_soak_forget_replies(soak);
     zgi_sim_boot(sim, i);
     zg_ledger_lost_in(soak->ledger, ZG_CLASS_LOST_RESTART, now_ns - MIN(now_ns, held_ns));
     zgi_note_restart(soak->result, soak->journal, 0, now_ns, true,

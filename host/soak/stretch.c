@@ -151,9 +151,9 @@ static void note_stretch(struct zgi_stretch *stretch, uint32_t position, bool da
     stretch->sent = MAX(sent, stretch->sent);
     stretch->failed = failed;
     stretch->turn = (stretch->turn + 1) % LOOKED_BACK;
-    for (unsigned i = 0; i < LOOKED_BACK; i++) /* what a damage has had is not the next one's */
-        if (damaged || i == stretch->turn)
-            memcpy(stretch->flagged[i], flagged, sizeof flagged);
+    memcpy(stretch->flagged[stretch->turn], flagged, sizeof flagged);
+    for (unsigned i = 0; i < LOOKED_BACK && damaged; i++) /* what a damage has had is not the next one's */
+        memcpy(stretch->flagged[i], flagged, sizeof flagged);
 }
 
 /* Ends the stretch before this position. */
@@ -169,10 +169,12 @@ static void end_stretch(struct zgi_stretch *stretch, uint32_t position)
     if (damaged && (missing || is_real))
         accepted += stretch->brief;
     const uint32_t unknown = stretch->like_one + stretch->brief + stretch->other;
-    zg_ledger_other(soak->ledger, is_host, ZG_CLASS_ACCEPTED, accepted);
-    zg_ledger_other(soak->ledger, is_host, ZG_CLASS_UNEXPECTED, unknown - accepted);
-    zg_journal_other(soak->journal, soak->now_ns, is_host, ZG_CLASS_ACCEPTED, accepted);
-    zg_journal_other(soak->journal, soak->now_ns, is_host, ZG_CLASS_UNEXPECTED, unknown - accepted);
+    if (unknown > 0) {
+        zg_ledger_other(soak->ledger, is_host, ZG_CLASS_ACCEPTED, accepted);
+        zg_ledger_other(soak->ledger, is_host, ZG_CLASS_UNEXPECTED, unknown - accepted);
+        zg_journal_other(soak->journal, soak->now_ns, is_host, ZG_CLASS_ACCEPTED, accepted);
+        zg_journal_other(soak->journal, soak->now_ns, is_host, ZG_CLASS_UNEXPECTED, unknown - accepted);
+    }
     if (damaged || accepted > 0) {
         soak->result->damages[is_host]++;
         zg_journal_damage(soak->journal, soak->now_ns, is_host);

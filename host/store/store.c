@@ -67,7 +67,8 @@ static bool begin(struct zg_store *store, const struct zg_store_run *run, bool g
 {
     if (!keep_others_out(store, !goes_on, error))
         return false;
-    store->database = zgi_store_open(store->file, SQLITE_OPEN_READWRITE | SQLITE_OPEN_FULLMUTEX, error);
+    /* One thread at a time uses it: this one until the writer begins and after it ended, the writer in between. */
+    store->database = zgi_store_open(store->file, SQLITE_OPEN_READWRITE | SQLITE_OPEN_NOMUTEX, error);
     if (!store->database)
         return false;
     const bool is_ready = zgi_store_sql(store->database, "PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; "

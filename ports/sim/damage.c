@@ -126,7 +126,7 @@ struct moment {
     uint64_t until_ns;
 };
 
-static struct moment moment_of(struct zg_damage *damage, uint64_t now_ns)
+static inline struct moment moment_of(struct zg_damage *damage, uint64_t now_ns)
 {
     struct moment moment = { .until_ns = UINT64_MAX };
 
@@ -158,18 +158,22 @@ static size_t unchanged(const struct zg_sim_faults *faults, const uint8_t *bytes
     return passed;
 }
 
+/* Bytes before one that a fault strikes that depends neither on time nor on the bytes. */
+static uint64_t before_strike(const struct zg_damage *damage)
+{
+    const uint64_t flips = damage->data_bits == 8 ? damage->flips.left / 8 : damage->flips.left / damage->data_bits;
+
+    return least(least(flips, damage->drops.left), least(damage->twices.left, damage->inserts.left));
+}
+
 uint64_t zg_damage_ahead(const struct zg_damage *damage)
 {
-    if (damage->is_timed || damage->is_bytewise)
-        return 0;
-    return least(least(damage->flips.left / damage->data_bits, damage->drops.left),
-                 least(damage->twices.left, damage->inserts.left));
+    return damage->is_timed || damage->is_bytewise ? 0 : before_strike(damage);
 }
 
 size_t zg_damage_spare(struct zg_damage *damage, uint64_t now_ns, uint64_t byte_ps, const uint8_t *bytes, size_t count)
 {
-    uint64_t spared = least(least(damage->flips.left / damage->data_bits, damage->drops.left),
-                            least(damage->twices.left, least(damage->inserts.left, count)));
+    uint64_t spared = least(before_strike(damage), count);
     const struct moment moment = moment_of(damage, now_ns);
 
     if (moment.dead || moment.held)

@@ -617,6 +617,11 @@ void zg_sim_defer(struct zg_sim_line *line, unsigned end, uint8_t mark, size_t m
     in->most = most;
 }
 
+uint64_t zg_sim_wake_ns(const struct zg_sim_line *line)
+{
+    return smaller(line->directions[0].wake_ps, line->directions[1].wake_ps) / PS_PER_NS;
+}
+
 bool zg_sim_brought(const struct zg_sim_line *line, unsigned end)
 {
     return line->directions[1 - end].brought;

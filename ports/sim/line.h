@@ -61,6 +61,7 @@ void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns);
  * of up to `room` bytes, or, with SIZE_MAX, what it has sent is asked for, it is to be settled. Nothing else shows a
  * difference: the same bytes arrive at the same times. */
 void zg_sim_defer(struct zg_sim_line *line, unsigned end, uint8_t mark, size_t most);
+uint64_t zg_sim_wake_ns(const struct zg_sim_line *line); /* a step to before that brings nothing to either */
 bool zg_sim_brought(const struct zg_sim_line *line, unsigned end);
 void zg_sim_settle(struct zg_sim_line *line, unsigned end, size_t room);
 
