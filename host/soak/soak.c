@@ -85,13 +85,15 @@ static struct zg_sim_bits bits_of(const struct zg_line *line)
     return bits;
 }
 
-/* Framings that end a frame with one byte, and act upon no other. */
-static const struct {
-    bool is_one;
-    uint8_t byte;
-} delimiters[ZG_FRAMINGS] = {
-    [ZG_FRAMING_COBS] = { true, 0x00 }, [ZG_FRAMING_SLIP] = { true, 0xC0 }, [ZG_FRAMING_HDLC] = { true, 0x7E }
-};
+/* The byte upon which alone a framing acts, as it ends its frames; -1: there is none. */
+static int delimiter_of(const struct zg_framing_choice *framing)
+{
+    static const int bytes[ZG_FRAMINGS] = {
+        [ZG_FRAMING_COBS] = 0x00, [ZG_FRAMING_SLIP] = 0xC0, [ZG_FRAMING_HDLC] = 0x7E, [ZG_FRAMING_LENGTH] = -1,
+        [ZG_FRAMING_MARKS] = -1,  [ZG_FRAMING_FIXED] = -1,  [ZG_FRAMING_GAP] = -1,    [ZG_FRAMING_PACKET] = -1
+    };
+    return framing->halves || framing->coding ? -1 : bytes[framing->kind];
+}
 
 /* Whether polls at which no frame ends show nothing: nothing happens to the ends, and nobody looks at single bytes. */
 static bool may_defer(const struct zgi_sim *sim)
@@ -99,7 +101,7 @@ static bool may_defer(const struct zgi_sim *sim)
     const struct zgi_soak *soak = &sim->soak;
     const struct zg_protocol *protocol = zg_node_any_link(soak->ends[HOST].node)->receiver->protocol;
 
-    return delimiters[soak->plan->definition->framing.kind].is_one && zgi_sim_is_calm(sim) && !soak->settings->watch &&
+    return delimiter_of(&soak->plan->definition->framing) >= 0 && zgi_sim_is_calm(sim) && !soak->settings->watch &&
            !protocol->console && !protocol->hear && protocol->ignores == 0 && protocol->bares == 0 &&
            protocol->send_gap_us == 0;
 }
@@ -141,7 +143,7 @@ static void begin(struct zgi_sim *sim)
         zgi_sim_boot(sim, i);
     if (may_defer(sim))
         for (unsigned i = 0; i < 2; i++)
-            zg_sim_defer(sim->line, i, delimiters[soak->plan->definition->framing.kind].byte, soak->plan->max_frame);
+            zg_sim_defer(sim->line, i, (uint8_t)delimiter_of(&soak->plan->definition->framing), soak->plan->max_frame);
 }
 
 static void step(struct zgi_sim *sim, uint64_t until_ns)

@@ -12,11 +12,6 @@ const char *zg_flow_name(enum zg_flow flow)
     return names[flow];
 }
 
-bool zg_flow_is_back(enum zg_flow flow)
-{
-    return flow == ZG_FLOW_ECHO_BACK || flow == ZG_FLOW_STREAM_BACK;
-}
-
 static void fill(struct zg_random *random, uint8_t *at, size_t length)
 {
     for (uint64_t bits; length > 0;) {
@@ -107,33 +102,39 @@ static uint32_t byte_digit(const struct zg_plan *plan, uint8_t byte)
     return digit;
 }
 
+/* The number of a frame, in front of what else it holds. */
+static void put_number(const struct zg_plan *plan, enum zg_flow flow, uint32_t number, uint8_t *payload)
+{
+    const unsigned size = zg_traffic_number_size(plan);
+
+    if (!plan->searched) { /* bytes, the lowest first */
+        for (unsigned i = 0; i < size; i++, number >>= 8)
+            payload[place_of(plan, flow, i)] = (uint8_t)number;
+    } else {
+        const unsigned base = base_of(plan);
+        for (unsigned i = 0; i < size; i++, number /= base)
+            payload[place_of(plan, flow, i)] = digit_byte(plan, number % base);
+    }
+}
+
 size_t zg_traffic_make(const struct zg_plan *plan, uint64_t seed, unsigned size, enum zg_flow flow, uint32_t number,
                        uint8_t *payload)
 {
     enum zg_flow source = flow == ZG_FLOW_ECHO_BACK ? ZG_FLOW_ECHO_OUT : flow;
-    struct zg_random random = zg_random_seeded(seed, (uint64_t)(source + 16) << 32 | number);
     size_t most = plan->max_payload;
     const unsigned least = zg_traffic_number_size(plan);
-    size_t length = least + (size_t)zg_random_below(&random, most - least + 1);
 
+    put_number(plan, flow, number, payload);
+    if (is_of_service(plan, flow))
+        return least + zg_traffic_data((uint32_t)seed, number, zg_flow_is_back(flow), zg_traffic_size(plan, size),
+                                       most - least, payload + least);
+    struct zg_random random = zg_random_seeded(seed, (uint64_t)(source + 16) << 32 | number);
+    size_t length = least + (size_t)zg_random_below(&random, most - least + 1);
     if (has_one_size(plan))
         length = most;
     else if (size > 0)
         length = MIN(MAX(size, least), most);
     const size_t rest = length - least;
-    const uint32_t whole = number;
-
-    if (!plan->searched) { /* bytes, the lowest first */
-        for (unsigned i = 0; i < least; i++, number >>= 8)
-            payload[place_of(plan, flow, i)] = (uint8_t)number;
-    } else {
-        const unsigned base = base_of(plan);
-        for (unsigned i = 0; i < least; i++, number /= base)
-            payload[place_of(plan, flow, i)] = digit_byte(plan, number % base);
-    }
-    if (is_of_service(plan, flow))
-        return least + zg_traffic_data((uint32_t)seed, whole, zg_flow_is_back(flow), zg_traffic_size(plan, size),
-                                       most - least, payload + least);
     switch (zg_random_below(&random, 8)) {
     case 0: memset(payload + least, 0x00, rest); break;
     case 1: memset(payload + least, 0xFF, rest); break;

@@ -12,7 +12,10 @@ enum zg_flow { ZG_FLOW_ECHO_OUT, ZG_FLOW_ECHO_BACK, ZG_FLOW_STREAM_OUT, ZG_FLOW_
 const char *zg_flow_name(enum zg_flow flow);
 
 /* Whether the device sends it. */
-bool zg_flow_is_back(enum zg_flow flow);
+static inline bool zg_flow_is_back(enum zg_flow flow)
+{
+    return flow == ZG_FLOW_ECHO_BACK || flow == ZG_FLOW_STREAM_BACK;
+}
 
 /* Every payload starts with the frame's number, little-endian; those of streams are as the service traffic has them, if
  * the definition does. Small payloads hold only its low bytes: this many, 1 to 4. Where an end mark is searched, no

@@ -62,7 +62,8 @@ struct direction {
     bool defers;                      /* what arrives may wait until the receiver acts upon it: */
     uint8_t mark;                     /* upon this byte, */
     size_t most;                      /* unless more others come in a row; */
-    size_t unmarked;                  /* so many have */
+    size_t unmarked;                  /* so many have, */
+    uint64_t last_ps;                 /* the last byte then */
     uint64_t wake_ps;                 /* nothing that it acts upon comes before; 0: that is not known */
     bool brought;                     /* what there was in the last step */
 };
@@ -79,6 +80,12 @@ struct zg_sim_line {
     struct direction directions[2];
     struct zg_sim_ears ears[2]; /* at each end */
 };
+
+/* A division that is seldom done with 64 bits, which takes twice as long. */
+static inline uint64_t quotient(uint64_t dividend, uint64_t divisor)
+{
+    return (dividend | divisor) >> 32 == 0 ? (uint32_t)dividend / (uint32_t)divisor : dividend / divisor;
+}
 
 static uint32_t now_us(void *context)
 {
@@ -447,7 +454,7 @@ static void transmit(struct direction *direction, uint64_t until_ps)
         return;
     }
     while (direction->running && direction->free_ps < until_ps) {
-        const uint64_t due = (until_ps - direction->free_ps + byte_ps - 1) / byte_ps;
+        const uint64_t due = quotient(until_ps - direction->free_ps + byte_ps - 1, byte_ps);
         const uint8_t *span;
         size_t count = zg_ring_span(&direction->from->transmit, &span);
         if (count > due)
@@ -509,7 +516,7 @@ static void arrive(struct direction *direction, uint64_t until_ps)
         struct flight *flight = &direction->flights[direction->first & (direction->flights_size - 1)];
         if (flight->arrives_ps > until_ps)
             return;
-        uint64_t due = flight->each_ps > 0 ? (until_ps - flight->arrives_ps) / flight->each_ps + 1 : UINT64_MAX;
+        uint64_t due = flight->each_ps > 0 ? quotient(until_ps - flight->arrives_ps, flight->each_ps) + 1 : UINT64_MAX;
         const size_t at = flight->first & (direction->bytes_size - 1);
         if (due > flight->last - flight->first)
             due = flight->last - flight->first;
@@ -519,6 +526,7 @@ static void arrive(struct direction *direction, uint64_t until_ps)
         count_unmarked(direction, direction->bytes + at, (size_t)due);
         direction->damage.totals.arrived += due;
         direction->arrived += due;
+        direction->last_ps = flight->arrives_ps + (due - 1) * flight->each_ps;
         flight->first += due;
         flight->arrives_ps += due * flight->each_ps;
         direction->first += flight->first == flight->last;
@@ -562,14 +570,14 @@ static uint64_t next_arrival(const struct direction *direction)
     return direction->free_ps + direction->line->read_ps + direction->damage.faults.latency_ns * PS_PER_NS;
 }
 
-/* When the receiver has to look, at the latest: at the first mark, at a byte that a fault may strike, at the last byte
- * before a pause. 0: in every step. */
-static uint64_t wake_of(const struct direction *direction, uint64_t now_ps)
+/* When the receiver has to look, at the latest: at the first mark, at the last byte before one that a fault may strike
+ * or before a pause. 0: in every step. */
+static uint64_t wake_of(const struct direction *direction)
 {
     const struct zg_ring *ring = &direction->from->transmit;
     const struct flight *flight = &direction->flights[direction->first & (direction->flights_size - 1)];
     const uint64_t flying = direction->departed - direction->arrived,
-                   held = direction->running ? zg_ring_used(ring) : 0;
+                   held = direction->running ? zg_ring_used(ring) : 0, spared = zg_damage_ahead(&direction->damage);
 
     if (!direction->defers || direction->masked || direction->uart.masked ||
         direction->omissions_first != direction->omissions_last ||
@@ -578,19 +586,22 @@ static uint64_t wake_of(const struct direction *direction, uint64_t now_ps)
     if (flying + held == 0) /* until something is sent */
         return direction->unmarked == 0 ? UINT64_MAX : 0;
     const uint64_t first_ps = flying > 0 ? flight->arrives_ps : next_arrival(direction);
-    if (direction->unmarked > 0 && first_ps > now_ps + direction->byte_ps) /* in a pause */
+    if (direction->unmarked > 0 && first_ps > direction->last_ps + direction->byte_ps) /* in a pause */
         return 0;
     if (flying > 0) {
-        const uint64_t count = flight->last - flight->first, place = find_mark(direction->bytes, direction->bytes_size,
-                                                                               flight->first, count, direction->mark);
+        const uint64_t count = flight->last - flight->first, last_ps = first_ps + (count - 1) * flight->each_ps,
+                       place =
+                           find_mark(direction->bytes, direction->bytes_size, flight->first, count, direction->mark);
         if (place < count)
             return first_ps + place * flight->each_ps;
-        if (flight->last != direction->departed || held == 0)
-            return first_ps + (count - 1) * flight->each_ps;
+        if (flight->last != direction->departed || held == 0 || spared == 0 ||
+            next_arrival(direction) > last_ps + direction->byte_ps)
+            return last_ps;
     }
-    const uint64_t place = find_mark(ring->bytes, (size_t)ring->mask + 1, ring->tail, held, direction->mark),
-                   spared = zg_damage_ahead(&direction->damage);
-    return next_arrival(direction) + smaller(smaller(place, held - 1), spared) * direction->byte_ps;
+    if (spared == 0)
+        return 0;
+    const uint64_t place = find_mark(ring->bytes, (size_t)ring->mask + 1, ring->tail, held, direction->mark);
+    return next_arrival(direction) + smaller(smaller(place, held - 1), spared - 1) * direction->byte_ps;
 }
 
 void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns)
@@ -602,7 +613,7 @@ void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns)
         direction->brought = until_ps >= direction->wake_ps;
         if (direction->brought) {
             advance(direction, until_ps);
-            direction->wake_ps = wake_of(direction, until_ps);
+            direction->wake_ps = wake_of(direction);
         }
     }
     line->now_ps = until_ps;

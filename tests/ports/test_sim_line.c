@@ -238,11 +238,16 @@ static bool chance(struct zg_random *random, unsigned one_in)
  * step, nor in a counter, nor in what the line did. */
 static void test_deferred(void **state)
 {
-    static const char definition[] =
+    static const struct {
+        const char *name;
+        uint8_t mark;
+    } framings[] = { { "cobs", 0x00 }, { "slip", 0xC0 }, { "hdlc", 0x7E } };
+    static const char form[] =
         "zeugma: 1\nprotocol: small\nversion: 2.0\nline: { byte_timeout: 20 ms }\n"
-        "frame: { framing: cobs, header: [id: u8, sequence: u8], check: crc16/xmodem, max_payload: 64 }\n"
+        "frame: { framing: %s, header: [id: u8, sequence: u8], check: crc16/xmodem, max_payload: 64 }\n"
         "messages:\n  data: { id: 1, from: both, fields: { value: u64 } }\n";
     struct zg_random random = zg_random_seeded(1, 1);
+    static const uint32_t bauds[] = { 115200, 19200, 600 }; /* at the last, a byte that is missing is a timeout */
     enum { STEP_NS = 1000000, STEPS = 3000 };
     (void)state;
     for (unsigned round = test_rounds(300); round > 0; round--) {
@@ -254,11 +259,13 @@ static void test_deferred(void **state)
                                               .insert = chance(&random, 2) ? rate : 0,
                                               .latency_ns = chance(&random, 2) ? 5300000 : 0,
                                               .strip = chance(&random, 20) };
-        const struct zg_sim_settings settings = { .baud = chance(&random, 2) ? 115200 : 19200,
+        const struct zg_sim_settings settings = { .baud = bauds[zg_random_below(&random, 3)],
                                                   .half_bits = 20,
                                                   .read_16ths = chance(&random, 2) ? 16 * 9 + 9 : 0,
                                                   .faults = { faults, faults },
                                                   .seed = round };
+        const unsigned framing = (unsigned)zg_random_below(&random, G_N_ELEMENTS(framings));
+        g_autofree char *definition = g_strdup_printf(form, framings[framing].name);
         struct log logs[2][2];
         struct zg_counters counters[2][2];
         struct zg_sim_totals totals[2][2];
@@ -270,7 +277,7 @@ static void test_deferred(void **state)
             for (unsigned i = 0; i < 2; i++)
                 here[i] = (struct log){ 0, g_byte_array_new() };
             for (unsigned i = 0; i < 2 && deferred; i++)
-                zg_sim_defer(bench.line, i, 0x00, bench.plan.plan->max_frame);
+                zg_sim_defer(bench.line, i, framings[framing].mark, bench.plan.plan->max_frame);
             for (uint64_t step = 1; step <= STEPS; step++) {
                 for (unsigned i = 0; i < 2; i++) {
                     uint8_t payload[40];
