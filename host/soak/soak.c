@@ -85,14 +85,13 @@ static struct zg_sim_bits bits_of(const struct zg_line *line)
     return bits;
 }
 
-/* The byte upon which alone a framing acts, as it ends its frames; -1: there is none. */
+/* The byte upon which alone a framing acts, as it ends its frames; -1: there is none. A delimiter that may also open a
+ * frame is not that: after a while of silence it is idle. */
 static int delimiter_of(const struct zg_framing_choice *framing)
 {
-    static const int bytes[ZG_FRAMINGS] = {
-        [ZG_FRAMING_COBS] = 0x00, [ZG_FRAMING_SLIP] = 0xC0, [ZG_FRAMING_HDLC] = 0x7E, [ZG_FRAMING_LENGTH] = -1,
-        [ZG_FRAMING_MARKS] = -1,  [ZG_FRAMING_FIXED] = -1,  [ZG_FRAMING_GAP] = -1,    [ZG_FRAMING_PACKET] = -1
-    };
-    return framing->halves || framing->coding ? -1 : bytes[framing->kind];
+    const bool is_plain = !framing->lead && !framing->halves && !framing->coding;
+
+    return !is_plain ? -1 : framing->kind == ZG_FRAMING_COBS ? 0x00 : framing->kind == ZG_FRAMING_SLIP ? 0xC0 : -1;
 }
 
 /* Whether polls at which no frame ends show nothing: nothing happens to the ends, and nobody looks at single bytes. */

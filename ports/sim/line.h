@@ -55,10 +55,10 @@ void zg_sim_keep_packets(struct zg_sim_line *line, unsigned end,
 /* Advances time to `until_ns`: bytes leave and arrive as by interrupts. Poll the links between such steps. */
 void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns);
 
-/* For long runs in small steps. The link at `end` acts upon nothing that comes but the byte `mark`, and silence, unless
- * more than `most` other bytes come in a row: then what comes may stay on the way until there is something to act upon,
- * and a link to which a step brought nothing need not be polled. Before an end sends frames
- * of up to `room` bytes, or, with SIZE_MAX, what it has sent is asked for, it is to be settled. Nothing else shows a
+/* For long runs in small steps. The link at `end` acts upon nothing that comes but the byte `mark`, and silence behind
+ * other bytes, unless more than `most` of them come in a row: then what comes may stay on the way until there is
+ * something to act upon, and a link to which a step brought nothing need not be polled. Before an end sends frames of
+ * up to `room` bytes, or, with SIZE_MAX, what it has sent is asked for, it is to be settled. Nothing else shows a
  * difference: the same bytes arrive at the same times. */
 void zg_sim_defer(struct zg_sim_line *line, unsigned end, uint8_t mark, size_t most);
 uint64_t zg_sim_wake_ns(const struct zg_sim_line *line); /* a step to before that brings nothing to either */

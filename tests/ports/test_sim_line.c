@@ -241,7 +241,7 @@ static void test_deferred(void **state)
     static const struct {
         const char *name;
         uint8_t mark;
-    } framings[] = { { "cobs", 0x00 }, { "slip", 0xC0 }, { "hdlc", 0x7E } };
+    } framings[] = { { "cobs", 0x00 }, { "{ kind: slip, lead: false }", 0xC0 } };
     static const char form[] =
         "zeugma: 1\nprotocol: small\nversion: 2.0\nline: { byte_timeout: 20 ms }\n"
         "frame: { framing: %s, header: [id: u8, sequence: u8], check: crc16/xmodem, max_payload: 64 }\n"
