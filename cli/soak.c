@@ -202,7 +202,7 @@ static int run(const struct cli_verb *verb, int argc, char **argv)
           "Show it in browsers while it runs, on a page at this address; default 127.0.0.1 and any free port",
           "[HOST:PORT]" },
         { "stretches", 0, 0, G_OPTION_ARG_INT, &options.stretches,
-          "Of how many damages the store keeps the bytes before it takes fewer; default 100000", "N" },
+          "Of how many damages the store keeps the bytes before it takes fewer; default 30000", "N" },
         { "continue", 0, 0, G_OPTION_ARG_NONE, &options.goes_on, "Go on with the newest such run of the store", NULL },
         { "mark", 0, 0, G_OPTION_ARG_STRING_ARRAY, &options.marks,
           "A mark that the key 1 sets while it runs, the next one the key 2, ...; repeatable", "TEXT" },

@@ -89,7 +89,7 @@ struct zg_store *zg_store_begin(const char *file, const struct zg_store_run *run
     store->file = g_strdup(file);
     store->begun_us = g_get_real_time();
     store->next = zgi_batch_new();
-    store->whole_most = run->stretches > 0 ? run->stretches : 100000;
+    store->whole_most = run->stretches > 0 ? run->stretches : 30000;
     store->one_in = 1;
     g_mutex_init(&store->lock);
     if (!begin(store, run, goes_on, error)) {
@@ -148,44 +148,58 @@ static void add_latency(struct row *row, const struct zg_second_flow *of)
     row->most_us = latency_us(of, all, 1);
 }
 
+static void take_flow(struct zg_store *store, const struct zg_second *second, enum zg_flow flow)
+{
+    const struct zg_second_flow *of = &second->flows[flow];
+    struct row row = { .at = second->at,
+                       .way = zgi_store_way(flow),
+                       .flow = zgi_store_flow(flow),
+                       .sent = of->sent,
+                       .bytes = of->bytes,
+                       .slow = of->slow };
+    bool any = of->sent > 0;
+
+    for (unsigned k = 0; k < ZG_ENTRY_CLASSES; k++) {
+        row.classes[k] = of->classes[k];
+        any = any || of->classes[k] > 0;
+    }
+    if (of->latency)
+        add_latency(&row, of);
+    if (any)
+        g_array_append_val(store->next->rows, row);
+}
+
+/* What belongs to no flow; at the device (0) arrives what went out. */
+static void take_end(struct zg_store *store, const struct zg_second *second, unsigned end)
+{
+    struct row row = { .at = second->at,
+                       .way = end == 0 ? "out" : "back",
+                       .flow = "any",
+                       .bytes = second->carried[!end],
+                       .held_ms = second->held_ms,
+                       .damages = second->damages[end] };
+
+    for (unsigned k = 0; k < ZG_OTHER_CLASSES; k++)
+        row.classes[ZG_CLASS_REPEATED + k] = second->others[end][k];
+    row.came = second->came[end];
+    row.lump_bytes = row.came > 0 ? round((double)second->lump_bytes[end] / (double)row.came) : 0;
+    row.lump_us = row.came > 0 ? round((double)second->lump_us[end] / (double)row.came) : 0;
+    if (second->picked[end])
+        row.picked = zgi_numbers_pack(second->picked[end]);
+    g_array_append_val(store->next->rows, row);
+}
+
+/* In the order of the table's key, which fills its pages. */
 static void take_second(const struct zg_second *second, void *data)
 {
     struct zg_store *store = data;
 
-    for (unsigned i = 0; i < ZG_FLOWS; i++) {
-        const struct zg_second_flow *of = &second->flows[i];
-        struct row row = { .at = second->at,
-                           .way = zgi_store_way((enum zg_flow)i),
-                           .flow = zgi_store_flow((enum zg_flow)i),
-                           .sent = of->sent,
-                           .bytes = of->bytes,
-                           .slow = of->slow };
-        bool any = of->sent > 0;
-        for (unsigned k = 0; k < ZG_ENTRY_CLASSES; k++) {
-            row.classes[k] = of->classes[k];
-            any = any || of->classes[k] > 0;
-        }
-        if (of->latency)
-            add_latency(&row, of);
-        if (any)
-            g_array_append_val(store->next->rows, row);
-    }
-    for (unsigned end = 0; end < 2; end++) { /* at the device arrives what went out */
-        struct row row = { .at = second->at,
-                           .way = end == 0 ? "out" : "back",
-                           .flow = "any",
-                           .bytes = second->carried[!end],
-                           .held_ms = second->held_ms,
-                           .damages = second->damages[end] };
-        for (unsigned k = 0; k < ZG_OTHER_CLASSES; k++)
-            row.classes[ZG_CLASS_REPEATED + k] = second->others[end][k];
-        row.came = second->came[end];
-        row.lump_bytes = row.came > 0 ? round((double)second->lump_bytes[end] / (double)row.came) : 0;
-        row.lump_us = row.came > 0 ? round((double)second->lump_us[end] / (double)row.came) : 0;
-        if (second->picked[end])
-            row.picked = zgi_numbers_pack(second->picked[end]);
-        g_array_append_val(store->next->rows, row);
-    }
+    take_end(store, second, 1);
+    take_flow(store, second, ZG_FLOW_ECHO_BACK);
+    take_flow(store, second, ZG_FLOW_STREAM_BACK);
+    take_end(store, second, 0);
+    take_flow(store, second, ZG_FLOW_ECHO_OUT);
+    take_flow(store, second, ZG_FLOW_STREAM_OUT);
     store->next->ran_s = MAX(store->next->ran_s, second->at + 1.0);
 }
 

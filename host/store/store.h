@@ -24,7 +24,7 @@ struct zg_store_run {
     const char *adapter;      /* that the link goes through; NULL: none, or unknown */
     double planned_s;
     uint32_t
-        stretches; /* of so many at first the bytes are kept, then of those of fewer and fewer seconds; 0: 100,000 */
+        stretches; /* of so many at first the bytes are kept, then of those of fewer and fewer seconds; 0: 30,000 */
 };
 
 /* Opaque; a file open for writing, with a run in progress. Written by a thread of its own. */
