@@ -516,55 +516,67 @@ static size_t find_end(const struct zg_marks *marks, const uint8_t *bytes, size_
     return SIZE_MAX;
 }
 
-/* Copies content up to the end mark. Returns what it took on the wire; SIZE_MAX: no sender produces this, the mark is
- * not there, or it is too long. */
-static ZGI_INLINE size_t copy_content_of(const struct zg_marks *marks, const struct zg_decoder *decoder,
-                                         const uint8_t *bytes, size_t count, const uint8_t *specials, unsigned kinds,
-                                         size_t *length)
+/* Whether a byte is one of these. */
+static inline bool is_special_of(const uint8_t *specials, unsigned kinds, uint8_t byte)
 {
-    size_t at = 0, size = 0;
+    bool found = false;
 
+    for (unsigned k = 0; k < kinds; k++)
+        found = found || specials[k] == byte;
+    return found;
+}
+
+/* Content up to the end mark. Without escapes it stays where it is; otherwise it is copied with them replaced. Returns
+ * what it took on the wire; SIZE_MAX: no sender produces this, the mark is not there, or it is too long. */
+static ZGI_INLINE size_t take_content_of(const struct zg_marks *marks, const struct zg_decoder *decoder,
+                                         const uint8_t *bytes, size_t count, const uint8_t *specials, unsigned kinds,
+                                         const uint8_t **content, size_t *length)
+{
+    const uint8_t escape = specials[0];
+    size_t at = zgi_run_without(bytes, count, specials, kinds), size = at;
+
+    *content = bytes;
     for (;;) {
+        if (at == count)
+            break;
+        const bool doubled = marks->doubled && count - at > 1 && bytes[at + 1] == escape;
+        if ((bytes[at] != escape || marks->doubled) && !doubled) {
+            *length = size;
+            return count - at >= marks->end_size && is_mark(bytes + at, marks->end, marks->end_size) ? at : SIZE_MAX;
+        }
+        if (count - at < 2)
+            break;
+        const uint8_t meant = doubled ? escape : bytes[at + 1] ^ marks->escape_xor;
+        if (size >= decoder->limit || !is_special_of(specials, kinds, meant))
+            break;
+        if (*content == bytes) {
+            memcpy(decoder->content, bytes, at);
+            *content = decoder->content;
+        }
+        decoder->content[size++] = meant;
+        at += 2;
         const size_t left = count - at, room = decoder->limit - size;
         const size_t run =
             zgi_copy_without(decoder->content + size, bytes + at, left < room ? left : room, specials, kinds);
         at += run;
         size += run;
-        if (at == count)
-            return SIZE_MAX;
-        const bool doubled = marks->doubled && count - at > 1 && bytes[at + 1] == specials[0];
-        if ((bytes[at] != specials[0] || marks->doubled) && !doubled) {
-            *length = size;
-            return count - at >= marks->end_size && is_mark(bytes + at, marks->end, marks->end_size) ? at : SIZE_MAX;
-        }
-        if (count - at < 2 || size == decoder->limit)
-            return SIZE_MAX;
-        const uint8_t meant = doubled ? specials[0] : bytes[at + 1] ^ marks->escape_xor;
-        bool sound = false;
-        for (unsigned k = 0; k < kinds; k++)
-            sound = sound || specials[k] == meant;
-        if (!sound)
-            return SIZE_MAX;
-        decoder->content[size++] = meant;
-        at += 2;
     }
+    return SIZE_MAX;
 }
 
 /* The same, with the usual numbers of kinds known to the compiler. */
-static size_t copy_content(const struct zg_marks *marks, const struct zg_decoder *decoder, const uint8_t *bytes,
-                           size_t count, size_t *length)
+static size_t take_content(const struct zg_marks *marks, const struct zg_decoder *decoder, const uint8_t *bytes,
+                           size_t count, const uint8_t **content, size_t *length)
 {
-    uint8_t specials[SPECIALS];
-    const unsigned kinds = specials_of(marks, specials);
+    uint8_t specials[SPECIALS] = { marks->escape, marks->start[0], marks->end[0] };
 
-    switch (kinds) {
-    case 1: return copy_content_of(marks, decoder, bytes, count, specials, 1, length);
-    case 3: return copy_content_of(marks, decoder, bytes, count, specials, 3, length);
-    default: return copy_content_of(marks, decoder, bytes, count, specials, kinds, length);
-    }
+    if (marks->doubled)
+        return take_content_of(marks, decoder, bytes, count, specials, 1, content, length);
+    if (marks->start_size == 1 && marks->end_size == 1)
+        return take_content_of(marks, decoder, bytes, count, specials, 3, content, length);
+    return take_content_of(marks, decoder, bytes, count, specials, specials_of(marks, specials), content, length);
 }
 
-/* Content between plain marks stays where it is. */
 size_t zgi_marks_whole(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
                        const uint8_t **content, size_t *length)
 {
@@ -575,9 +587,9 @@ size_t zgi_marks_whole(const struct zg_framing *framing, struct zg_decoder *deco
         (decoder->state == ZGI_SEEKING && start == 0) || (decoder->state == ZGI_OPEN && start > 0) || count < start ||
         !is_mark(bytes, marks->start, (uint8_t)start))
         return 0;
-    *content = marks->plain ? bytes + start : decoder->content;
+    *content = bytes + start;
     const size_t size = marks->plain ? *length = find_end(marks, bytes + start, count - start)
-                                     : copy_content(marks, decoder, bytes + start, count - start, length);
+                                     : take_content(marks, decoder, bytes + start, count - start, content, length);
     if (size == SIZE_MAX || *length > decoder->limit || *length == 0)
         return 0;
     zgi_fetch_ahead(bytes, count);
