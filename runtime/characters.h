@@ -20,17 +20,23 @@ static inline void zgi_put(struct zg_writer *to, char character)
     to->size++;
 }
 
+/* Behind a text; NULL: something else is there. */
+static inline const char *zgi_behind(const char *from, const char *to, const char *text)
+{
+    for (; *text != '\0'; text++, from++)
+        if (from == to || *from != *text)
+            return NULL;
+    return from;
+}
+
 static inline bool zgi_begins(const char *from, const char *to, const char *with)
 {
-    for (; *with != '\0'; with++, from++)
-        if (from == to || *from != *with)
-            return false;
-    return true;
+    return zgi_behind(from, to, with) != NULL;
 }
 
 static inline bool zgi_is_digit(const char *at, const char *to)
 {
-    return at < to && *at >= '0' && *at <= '9';
+    return at < to && (uint8_t)(*at - '0') < 10;
 }
 
 /* A digit of base 16, lower case or upper; one of base 2 to 16, or 255. */
@@ -75,8 +81,14 @@ static inline bool zgi_read_bit(const char *from, const char *to, unsigned bits,
     return from == to && *bit < bits;
 }
 
-/* Bits as a number of the type. */
-struct zg_number zgi_number_of_bits(const struct zg_spelling *spelling, zg_spelled bits);
+/* A number with its sign apart, because unsigned ones may need all bits. */
+struct zgi_number {
+    zg_spelled size;
+    bool negative;
+};
+
+/* Writes a number of units of the last decimal. */
+void zgi_write_units(struct zg_writer *to, const struct zg_spelling *spelling, struct zgi_number units);
 
 /* Writes digits of a number with its sign ('\0': none) and prefix, filled up to the width. */
 void zgi_put_number(struct zg_writer *to, const struct zg_spelling *spelling, char sign, const char *digits,
@@ -88,11 +100,6 @@ static inline char zgi_sign_of(const struct zg_spelling *spelling, bool negative
     return negative ? '-' : (spelling->flags & ZG_SPELL_PLUS) != 0 ? '+' : '\0';
 }
 
-static inline char zgi_point_of(const struct zg_spelling *spelling)
-{
-    return (spelling->flags & ZG_SPELL_COMMA) != 0 ? ',' : '.';
-}
-
 /* The word of a value, or of a bit; NULL: it has none. */
 static inline const char *zgi_word_of(const struct zg_word *words, unsigned count, zg_spelled value)
 {
@@ -102,17 +109,26 @@ static inline const char *zgi_word_of(const struct zg_word *words, unsigned coun
     return NULL;
 }
 
-/* A decimal number from its sign to the blanks that fill its width up. */
-struct zgi_decimal {
-    const char *first, *last; /* its digits, with the point among them */
-    int32_t whole;            /* how many of them stand in front of it, once the exponent is taken into account */
-    bool negative;
-};
+/* Whether a number has as many characters as it must have. */
+static inline bool zgi_has_width(const char *from, const char *to, const struct zg_spelling *spelling)
+{
+    return spelling->width == 0 || (size_t)(to - from) == spelling->width;
+}
 
-/* Takes all characters as one. False: they are none. */
-bool zgi_take_decimal(const char *from, const char *to, const struct zg_spelling *spelling, struct zgi_decimal *number);
+/* Behind blanks, sign and prefix; NULL: the prefix is not there. */
+const char *zgi_behind_front(const char *from, const char *to, const struct zg_spelling *spelling, bool *negative);
 
-/* Rounds decimal digits to a whole number: the first `whole` of them, and the next one. False: too large. */
-bool zgi_round_digits(const char *from, const char *to, char point, int32_t whole, zg_spelled *units);
+/* Behind "E-12", which is added to the exponent, if it is there. Exponents beyond what any number needs are cut. NULL:
+ * no digit follows the E. */
+const char *zgi_behind_exponent(const char *from, const char *to, int32_t *exponent);
+
+/* Whether nothing is left but the blanks that fill a width up. */
+bool zgi_is_all(const char *from, const char *to, const struct zg_spelling *spelling);
+
+/* Takes a decimal number, rounded to units of the last decimal, whatever the type; zero may be negative. Returns what
+ * is behind it; NULL: it is none, or too large. The other reads all characters so, filled up to a width. */
+const char *zgi_take_units(const char *from, const char *to, const struct zg_spelling *spelling,
+                           struct zgi_number *units);
+bool zgi_read_units(const char *from, const char *to, const struct zg_spelling *spelling, struct zgi_number *units);
 
 #endif

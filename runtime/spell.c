@@ -3,7 +3,10 @@
 
 #include "characters.h"
 
-enum { DECIMAL_DIGITS = ZG_SPELL_BITS / 3 + 12 }; /* with point and zeros */
+enum {
+    DECIMAL_DIGITS = ZG_SPELL_BITS / 3 + 12,     /* written, with point and zeros */
+    UNITS_DIGITS = ZG_SPELL_BITS == 32 ? 10 : 20 /* of the greatest number */
+};
 
 /* --- writing */
 
@@ -30,14 +33,57 @@ static void fill_up(struct zg_writer *to, size_t from, unsigned width)
         fill(to, width - size, ' ');
 }
 
-/* The nearest whole number to a quotient, ties away from zero. */
-static struct zg_number divided(zg_spelled_signed value, zg_spelled_signed by)
+static struct zgi_number number_of(zg_spelled bits, bool is_signed)
 {
-    struct zg_number number = zg_number_of(value), divisor = zg_number_of(by);
+    struct zgi_number number;
+
+    number.negative = is_signed && (zg_spelled_signed)bits < 0;
+    number.size = number.negative ? (zg_spelled)0 - bits : bits;
+    return number;
+}
+
+static zg_spelled bits_of(struct zgi_number number)
+{
+    return number.negative ? (zg_spelled)0 - number.size : number.size;
+}
+
+static bool is_signed(const struct zg_spelling *spelling)
+{
+    return (spelling->flags & ZG_SPELL_SIGNED) != 0;
+}
+
+/* The nearest whole number to a quotient, ties away from zero. */
+static struct zgi_number divided(zg_spelled_signed value, zg_spelled_signed by)
+{
+    struct zgi_number number = number_of((zg_spelled)value, true), divisor = number_of((zg_spelled)by, true);
 
     number.size = (number.size + divisor.size / 2) / divisor.size;
     number.negative = number.negative != divisor.negative;
     return number;
+}
+
+/* Takes the last decimal digit off a number. Where a processor may lack division, by shifts, which take less code: n /
+ * 2
+ * + n / 4 is 0.75 n, and that times 1 + 1/16, 1 + 1/256, ... becomes 0.8 n, less what was cut off. */
+static uint8_t take_digit(zg_spelled *number)
+{
+#if UINTPTR_MAX > 0xFFFF
+    zg_spelled tenth = (*number >> 1) + (*number >> 2);
+    uint8_t digit;
+
+    for (uint8_t shift = 4; shift < ZG_SPELL_BITS; shift = (uint8_t)(2 * shift))
+        tenth += tenth >> shift;
+    tenth >>= 3;
+    for (digit = (uint8_t)(*number - 10 * tenth); digit >= 10; digit = (uint8_t)(digit - 10))
+        tenth++;
+    *number = tenth;
+    return digit;
+#else
+    const uint8_t digit = (uint8_t)(*number % 10);
+
+    *number /= 10;
+    return digit;
+#endif
 }
 
 /* Whether a number's type has more bits than are shown in one shift. */
@@ -46,50 +92,61 @@ static zg_spelled mask_of(const struct zg_spelling *spelling)
     return ~(zg_spelled)0 >> (ZG_SPELL_BITS - spelling->bits);
 }
 
+/* Bits of a digit, of base 16 or 2. */
+static uint8_t shift_of(const struct zg_spelling *spelling)
+{
+    return spelling->base == 16 ? 4 : 1;
+}
+
 void zgi_put_number(struct zg_writer *to, const struct zg_spelling *spelling, char sign, const char *digits,
                     size_t count)
 {
-    const size_t size = count + zgi_length_of(spelling->prefix) + (sign != '\0' ? 1 : 0);
-    size_t more = spelling->width > size ? spelling->width - size : 0;
+    const size_t size = count + spelling->prefix_size + (sign != '\0' ? 1 : 0);
+    uint8_t width = spelling->width; /* what the number does not take of it is filled */
 
-    if (spelling->width > 0 && size > spelling->width)
+    if (width > 0 && size > width)
         to->refused = true;
-    if ((spelling->flags & ZG_SPELL_ZEROS) == 0) {
-        fill(to, more, ' ');
-        more = 0;
-    }
+    if ((spelling->flags & ZG_SPELL_ZEROS) == 0)
+        for (; width > size; width--)
+            zgi_put(to, ' ');
     if (sign != '\0')
         zgi_put(to, sign);
     zg_write(to, spelling->prefix);
-    fill(to, more, '0');
-    for (size_t i = 0; i < count; i++)
-        zgi_put(to, digits[i]);
+    for (; width > size; width--)
+        zgi_put(to, '0');
+    for (; count > 0; count--)
+        zgi_put(to, *digits++);
 }
 
-void zg_write_decimal(struct zg_writer *to, const struct zg_spelling *spelling, struct zg_number raw)
+void zgi_write_units(struct zg_writer *to, const struct zg_spelling *spelling, struct zgi_number units)
 {
-    struct zg_number units = raw;
-    char digits[DECIMAL_DIGITS];
-    uint8_t at = DECIMAL_DIGITS, behind = 0;
+    const char sign = zgi_sign_of(spelling, units.negative && units.size > 0);
+    char digits[DECIMAL_DIGITS], *at = digits + DECIMAL_DIGITS;
 
-    if (spelling->divisor != 0)
-        units = divided((zg_spelled_signed)zg_number_bits(raw) * spelling->factor + spelling->shift, spelling->divisor);
-    const bool is_zero = units.size == 0;
-    do {
+    for (uint8_t behind = 0; units.size > 0 || behind <= spelling->decimals; behind++) {
+        const uint8_t digit = take_digit(&units.size);
         if (behind == spelling->decimals && behind > 0)
-            digits[--at] = zgi_point_of(spelling);
-        behind++;
-        digits[--at] = (char)('0' + (uint8_t)(units.size % 10));
-        units.size /= 10;
-    } while (units.size > 0 || behind <= spelling->decimals);
-    zgi_put_number(to, spelling, zgi_sign_of(spelling, units.negative && !is_zero), digits + at,
-                   (size_t)(DECIMAL_DIGITS - at));
+            *--at = spelling->point;
+        *--at = (char)('0' + digit);
+    }
+    zgi_put_number(to, spelling, sign, at, (size_t)(digits + DECIMAL_DIGITS - at));
 }
 
-void zg_write_number(struct zg_writer *to, const struct zg_spelling *spelling, struct zg_number raw)
+void zg_write_decimal(struct zg_writer *to, const struct zg_spelling *spelling, zg_spelled units)
 {
-    const uint8_t size = spelling->base == 16 ? 4 : 1;
-    zg_spelled bits = zg_number_bits(raw) & mask_of(spelling);
+    zgi_write_units(to, spelling, number_of(units, is_signed(spelling)));
+}
+
+void zg_write_scaled(struct zg_writer *to, const struct zg_spelling *spelling, const struct zg_scaling *scaling,
+                     zg_spelled raw)
+{
+    zgi_write_units(to, spelling, divided((zg_spelled_signed)raw * scaling->factor + scaling->shift, scaling->divisor));
+}
+
+void zg_write_number(struct zg_writer *to, const struct zg_spelling *spelling, zg_spelled raw)
+{
+    const uint8_t size = shift_of(spelling);
+    zg_spelled bits = raw & mask_of(spelling);
     char digits[ZG_SPELL_BITS];
     uint8_t at = ZG_SPELL_BITS;
 
@@ -113,9 +170,9 @@ void zg_write_filled(struct zg_writer *to, const char *word, unsigned width)
 }
 
 void zg_write_word(struct zg_writer *to, const struct zg_word *words, unsigned count,
-                   const struct zg_spelling *spelling, struct zg_number raw, unsigned width)
+                   const struct zg_spelling *spelling, zg_spelled raw, unsigned width)
 {
-    const char *const word = zgi_word_of(words, count, zg_number_bits(raw));
+    const char *const word = zgi_word_of(words, count, raw);
 
     if (word)
         zg_write_filled(to, word, width);
@@ -195,15 +252,16 @@ void zg_write_base64(struct zg_writer *to, const uint8_t *bytes, size_t size)
 
 bool zg_take(struct zg_text_reader *from, const char *literal)
 {
-    if (!zgi_begins(from->at, from->end, literal))
-        return false;
-    from->at += zgi_length_of(literal);
-    return true;
+    const char *const behind = zgi_behind(from->at, from->end, literal);
+
+    if (behind)
+        from->at = behind;
+    return behind != NULL;
 }
 
 bool zg_is_word(const char *from, const char *to, const char *text)
 {
-    return zgi_begins(from, to, text) && (size_t)(to - from) == zgi_length_of(text);
+    return zgi_behind(from, to, text) == to;
 }
 
 /* Where a stop stands, or the end. */
@@ -224,17 +282,23 @@ static const char *skip_blanks(const char *from, const char *to)
     return from;
 }
 
-/* Behind blanks, a sign and the prefix, as far as they are there. */
-static const char *skip_front(const char *from, const char *to, const struct zg_spelling *spelling)
+const char *zgi_behind_front(const char *from, const char *to, const struct zg_spelling *spelling, bool *negative)
 {
     from = skip_blanks(from, to);
-    if (spelling->base == 10 && from < to && (*from == '-' || *from == '+'))
-        from++;
-    return zgi_begins(from, to, spelling->prefix) ? from + zgi_length_of(spelling->prefix) : from;
+    const char sign = from < to && spelling->base == 10 ? *from : '\0';
+    *negative = sign == '-';
+    return zgi_behind(sign == '-' || sign == '+' ? from + 1 : from, to, spelling->prefix);
 }
 
-const char *zg_value_end(const struct zg_text_reader *from, const char *stop, size_t size,
-                         const struct zg_spelling *number, char quote)
+const char *zg_number_end(const struct zg_text_reader *from, const char *stop, const struct zg_spelling *number)
+{
+    bool negative;
+    const char *const digits = zgi_behind_front(from->at, from->end, number, &negative);
+
+    return find(digits ? digits : from->at, from->end, stop); /* without its prefix it is no number */
+}
+
+const char *zg_value_end(const struct zg_text_reader *from, const char *stop, size_t size, char quote)
 {
     const char *at = from->at;
 
@@ -246,14 +310,15 @@ const char *zg_value_end(const struct zg_text_reader *from, const char *stop, si
             at += *at == quote ? 2 : 1;
         return find(at < from->end ? at + 1 : at, from->end, stop);
     }
-    return find(number ? skip_front(at, from->end, number) : at, from->end, stop);
+    return find(at, from->end, stop);
 }
 
 const char *zg_next_element(const struct zg_text_reader *from, const char *between, size_t size,
                             const struct zg_spelling *number, bool *last)
 {
     *last = find(from->at, from->end, between) == from->end;
-    return zg_value_end(from, *last ? "" : between, size, number, '\0');
+    const char *const stop = *last ? "" : between;
+    return number && size == 0 ? zg_number_end(from, stop, number) : zg_value_end(from, stop, size, '\0');
 }
 
 const char *zg_next_key(struct zg_text_reader *from, const char *assign, const char *between)
@@ -281,182 +346,156 @@ bool zg_holds_mark(const uint8_t *characters, size_t size, const uint8_t *mark, 
     return false;
 }
 
-/* Takes blanks, sign and prefix. False: the prefix is not there. */
-static bool take_front(const char **at, const char *to, const struct zg_spelling *spelling, bool *negative)
+/* Adds a decimal digit. False: the number is too large. */
+static bool add_digit(zg_spelled *number, uint8_t digit)
 {
-    const char *from = skip_blanks(*at, to);
+    const zg_spelled next = *number * 10 + digit;
 
-    *negative = from < to && *from == '-';
-    if (spelling->base == 10 && from < to && (*from == '-' || *from == '+'))
-        from++;
-    if (!zgi_begins(from, to, spelling->prefix))
+    if (*number > ~(zg_spelled)0 / 10 || next < digit)
         return false;
-    *at = from + zgi_length_of(spelling->prefix);
-    return true;
-}
-
-/* Adds a digit. False: the number is too large. */
-static bool add_digit(zg_spelled *number, uint8_t base, uint8_t digit)
-{
-    if (*number > (~(zg_spelled)0 - digit) / base)
-        return false;
-    *number = *number * base + digit;
-    return true;
-}
-
-/* Takes "E-12". Exponents beyond what any number needs are cut. */
-static bool take_exponent(const char **at, const char *to, int32_t *exponent)
-{
-    const int32_t most = 1000000;
-    bool negative = false;
-
-    *exponent = 0;
-    if (*at == to || (**at != 'e' && **at != 'E'))
-        return true;
-    ++*at;
-    if (*at < to && (**at == '-' || **at == '+'))
-        negative = *(*at)++ == '-';
-    if (!zgi_is_digit(*at, to))
-        return false;
-    while (zgi_is_digit(*at, to)) {
-        if (*exponent < most)
-            *exponent = *exponent * 10 + (**at - '0');
-        ++*at;
-    }
-    if (negative)
-        *exponent = -*exponent;
-    return true;
-}
-
-bool zgi_round_digits(const char *from, const char *to, char point, int32_t whole, zg_spelled *units)
-{
-    *units = 0;
-    for (; from < to && whole >= 0; from++) {
-        if (*from == point)
-            continue;
-        if (whole == 0 && *from >= '5')
-            return add_digit(units, 1, 1);
-        if (whole > 0 && !add_digit(units, 10, (uint8_t)(*from - '0')))
-            return false;
-        whole--;
-    }
-    for (; whole > 0 && *units > 0; whole--)
-        if (!add_digit(units, 10, 0))
-            return false;
-    return true;
-}
-
-/* Takes decimal digits with the point among them, and the exponent that may follow. */
-static bool take_digits(const char **at, const char *to, const struct zg_spelling *spelling, struct zgi_decimal *number)
-{
-    const char point = zgi_point_of(spelling);
-    bool any = false, behind = false;
-    int32_t exponent;
-
-    number->first = *at;
-    number->whole = 0;
-    while (zgi_is_digit(*at, to) || (*at < to && **at == point && !behind)) {
-        if (**at == point) {
-            behind = true;
-        } else {
-            any = true;
-            number->whole += behind ? 0 : 1;
-        }
-        ++*at;
-    }
-    number->last = *at;
-    if (!any || !take_exponent(at, to, &exponent))
-        return false;
-    number->whole += exponent;
+    *number = next;
     return true;
 }
 
 static bool read_bits(const char **at, const char *to, const struct zg_spelling *spelling, zg_spelled *bits)
 {
     const char *const first = *at;
+    const uint8_t size = shift_of(spelling);
 
     *bits = 0;
     while (*at < to) {
         const uint8_t digit = zgi_digit_value(**at);
         if (digit >= spelling->base)
             break;
-        if (!add_digit(bits, spelling->base, digit))
+        if (*bits > ~(zg_spelled)0 >> size)
             return false;
+        *bits = *bits << size | digit;
         ++*at;
     }
     return *at > first && *bits <= mask_of(spelling);
 }
 
-/* The raw number with so many units. False: there is none in the type. */
-static bool raw_of(const struct zg_spelling *spelling, struct zg_number units, struct zg_number *raw)
+/* A number as one of the type. False: there is none. */
+static bool fit(const struct zg_spelling *spelling, const struct zgi_number *number, zg_spelled *bits)
 {
-    const zg_spelled most = ~(zg_spelled)0 >> 1;
+    const uint8_t sign = is_signed(spelling) ? 1 : 0; /* its bits */
+    zg_spelled most = mask_of(spelling) >> sign;
 
-    *raw = units;
-    if (spelling->divisor != 0) {
-        const struct zg_number shift = zg_number_of(spelling->shift);
-        if (units.size > (most - shift.size) / (zg_spelled)spelling->divisor)
-            return false;
-        *raw =
-            divided((zg_spelled_signed)zg_number_bits(units) * spelling->divisor - spelling->shift, spelling->factor);
-    }
-    if (raw->size == 0)
-        raw->negative = false;
-    if ((spelling->flags & ZG_SPELL_SIGNED) == 0)
-        return !raw->negative && raw->size <= mask_of(spelling);
-    return raw->size <= (mask_of(spelling) >> 1) + (raw->negative ? 1U : 0U);
+    *bits = bits_of(*number);
+    if (number->negative)
+        most = sign > 0 ? most + 1 : 0;
+    return number->size <= most;
 }
 
-struct zg_number zgi_number_of_bits(const struct zg_spelling *spelling, zg_spelled bits)
-{
-    struct zg_number number;
-
-    bits &= mask_of(spelling);
-    number.negative = (spelling->flags & ZG_SPELL_SIGNED) != 0 && (bits >> (spelling->bits - 1) & 1U) != 0;
-    number.size = number.negative ? ((zg_spelled)0 - bits) & mask_of(spelling) : bits;
-    return number;
-}
-
-/* Whether nothing is left but the blanks that fill a width up. */
-static bool is_all(const char *from, const char *to, const struct zg_spelling *spelling)
+bool zgi_is_all(const char *from, const char *to, const struct zg_spelling *spelling)
 {
     return (spelling->width > 0 ? skip_blanks(from, to) : from) == to;
 }
 
-bool zgi_take_decimal(const char *from, const char *to, const struct zg_spelling *spelling, struct zgi_decimal *number)
+const char *zgi_behind_exponent(const char *from, const char *to, int32_t *exponent)
 {
-    if (spelling->width > 0 && (size_t)(to - from) != spelling->width)
-        return false;
-    return take_front(&from, to, spelling, &number->negative) && take_digits(&from, to, spelling, number) &&
-           is_all(from, to, spelling);
+    const int32_t most = 1000000;
+    int32_t size = 0;
+
+    if (from == to || ((uint8_t)*from | 0x20U) != (uint8_t)'e')
+        return from;
+    const char sign = ++from < to ? *from : '\0';
+    if (sign == '-' || sign == '+')
+        from++;
+    const char *const first = from;
+    for (; zgi_is_digit(from, to); from++)
+        if (size < most)
+            size = size * 10 + (*from - '0');
+    *exponent += sign == '-' ? -size : size;
+    return from > first ? from : NULL;
 }
 
-bool zg_read_decimal(const char *from, const char *to, const struct zg_spelling *spelling, struct zg_number *raw)
+const char *zgi_take_units(const char *from, const char *to, const struct zg_spelling *spelling,
+                           struct zgi_number *units)
 {
-    struct zgi_decimal number;
-    struct zg_number units;
+    uint8_t digits[UNITS_DIGITS + 1], used = 0;       /* without zeros in front; one more, to round */
+    int32_t whole = spelling->decimals, exponent = 0; /* how many digits the units have */
+    bool any = false, behind = false;
 
-    if (!zgi_take_decimal(from, to, spelling, &number) ||
-        !zgi_round_digits(number.first, number.last, zgi_point_of(spelling), spelling->decimals + number.whole,
-                          &units.size))
-        return false;
-    units.negative = number.negative;
-    return raw_of(spelling, units, raw);
+    units->size = 0;
+    from = zgi_behind_front(from, to, spelling, &units->negative);
+    for (; from && from < to; from++) {
+        const uint8_t digit = (uint8_t)(*from - '0');
+        if (digit >= 10) {
+            if (behind || *from != spelling->point)
+                break;
+            behind = true;
+            continue;
+        }
+        any = true;
+        if (used == 0 && digit == 0) {
+            whole -= behind;
+            continue;
+        }
+        whole += !behind;
+        if (used <= UNITS_DIGITS)
+            digits[used++] = digit;
+    }
+    from = any ? zgi_behind_exponent(from, to, &exponent) : NULL;
+    whole += exponent;
+    if (used == 0 || whole < 0)
+        return from;
+    if (whole > UNITS_DIGITS)
+        return NULL;
+    for (uint8_t i = 0; i < whole; i++)
+        if (!add_digit(&units->size, i < used ? digits[i] : 0))
+            return NULL;
+    return whole < used && digits[whole] >= 5 && ++units->size == 0 ? NULL : from;
 }
 
-bool zg_read_number(const char *from, const char *to, const struct zg_spelling *spelling, struct zg_number *raw)
+bool zgi_read_units(const char *from, const char *to, const struct zg_spelling *spelling, struct zgi_number *units)
 {
-    zg_spelled bits;
+    from = zgi_has_width(from, to, spelling) ? zgi_take_units(from, to, spelling, units) : NULL;
+    return from && zgi_is_all(from, to, spelling);
+}
+
+bool zg_read_decimal(const char *from, const char *to, const struct zg_spelling *spelling, zg_spelled *units)
+{
+    struct zgi_number number;
+    return zgi_read_units(from, to, spelling, &number) && fit(spelling, &number, units);
+}
+
+bool zg_take_decimal(struct zg_text_reader *from, const char *front, const struct zg_spelling *spelling,
+                     zg_spelled *units)
+{
+    const char *const first = zgi_behind(from->at, from->end, front);
+    struct zgi_number number;
+
+    from->at = first ? zgi_take_units(first, from->end, spelling, &number) : NULL;
+    return from->at && fit(spelling, &number, units);
+}
+
+bool zg_read_scaled(const char *from, const char *to, const struct zg_spelling *spelling,
+                    const struct zg_scaling *scaling, zg_spelled *raw)
+{
+    const zg_spelled most = ~(zg_spelled)0 >> 1;
+    const struct zgi_number shift = number_of((zg_spelled)scaling->shift, true);
+    struct zgi_number units;
+
+    if (!zgi_read_units(from, to, spelling, &units) || units.size > (most - shift.size) / (zg_spelled)scaling->divisor)
+        return false;
+    units = divided((zg_spelled_signed)bits_of(units) * scaling->divisor - scaling->shift, scaling->factor);
+    return fit(spelling, &units, raw);
+}
+
+bool zg_read_number(const char *from, const char *to, const struct zg_spelling *spelling, zg_spelled *raw)
+{
     bool negative;
 
     if (spelling->base == 10)
         return zg_read_decimal(from, to, spelling, raw);
-    if (spelling->width > 0 && (size_t)(to - from) != spelling->width)
+    from = zgi_has_width(from, to, spelling) ? zgi_behind_front(from, to, spelling, &negative) : NULL;
+    if (!from || !read_bits(&from, to, spelling, raw) || !zgi_is_all(from, to, spelling))
         return false;
-    if (!take_front(&from, to, spelling, &negative) || !read_bits(&from, to, spelling, &bits) ||
-        !is_all(from, to, spelling))
-        return false;
-    *raw = zgi_number_of_bits(spelling, bits);
+    if (is_signed(spelling)) {
+        const zg_spelled sign = (zg_spelled)1 << (spelling->bits - 1U);
+        *raw = (*raw ^ sign) - sign;
+    }
     return true;
 }
 
@@ -469,7 +508,7 @@ static const char *without_fill(const char *from, const char *to, unsigned width
 }
 
 bool zg_read_word(const char *from, const char *to, const struct zg_word *words, unsigned count,
-                  const struct zg_spelling *spelling, struct zg_number *raw, unsigned width)
+                  const struct zg_spelling *spelling, zg_spelled *raw, unsigned width)
 {
     const char *const end = without_fill(from, to, width);
 
@@ -477,7 +516,7 @@ bool zg_read_word(const char *from, const char *to, const struct zg_word *words,
         return false;
     for (unsigned i = 0; i < count; i++)
         if (zg_is_word(from, end, words[i].text)) {
-            *raw = zgi_number_of_bits(spelling, words[i].value);
+            *raw = words[i].value;
             return true;
         }
     return zg_read_number(from, to, spelling, raw);
@@ -545,7 +584,7 @@ bool zg_read_text(const char *from, const char *to, char *text, size_t most, siz
 
 bool zg_read_hex(const char *from, const char *to, uint8_t *bytes, size_t most, size_t *size)
 {
-    struct zg_spelling spelling = { "", 1, 0, 0, 8, 16, 0, 0, 0 };
+    static const struct zg_spelling spelling = { "", 0, 8, 16, 0, 0, 0, '.' };
 
     *size = 0;
     for (; from < to; from += 2) {
@@ -598,14 +637,14 @@ bool zg_read_base64(const char *from, const char *to, uint8_t *bytes, size_t mos
 
 bool zg_is_integer(const char *from, const char *to, zg_spelled_signed value)
 {
-    const struct zg_number wanted = zg_number_of(value);
+    const struct zgi_number wanted = number_of((zg_spelled)value, true);
     const bool negative = from < to && *from == '-';
     zg_spelled size = 0;
 
     if (from < to && (*from == '-' || *from == '+'))
         from++;
     const char *const first = from;
-    while (zgi_is_digit(from, to) && add_digit(&size, 10, (uint8_t)(*from - '0')))
+    while (zgi_is_digit(from, to) && add_digit(&size, (uint8_t)(*from - '0')))
         from++;
     return from == to && from > first && size == wanted.size && (size == 0 || negative == wanted.negative);
 }

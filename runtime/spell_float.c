@@ -250,7 +250,7 @@ static void put_exponent(struct zg_writer *to, const struct zg_spelling *spellin
     const bool is_zero = units == 0;
     for (behind = 0; units > 0 || behind <= spelling->decimals; behind++, units /= 10) {
         if (behind == spelling->decimals && behind > 0)
-            digits[--at] = zgi_point_of(spelling);
+            digits[--at] = spelling->point;
         digits[--at] = (char)('0' + units % 10);
     }
     zgi_put_number(to, spelling, zgi_sign_of(spelling, negative && !is_zero), digits + at, sizeof digits - at);
@@ -293,7 +293,7 @@ static void write_float(struct zg_writer *to, const struct zg_spelling *spelling
                         uint64_t bits)
 {
     const struct parts parts = parts_of(format, bits);
-    struct zg_number units;
+    struct zgi_number units;
 
     units.size = 0;
     units.negative = parts.negative;
@@ -304,7 +304,7 @@ static void write_float(struct zg_writer *to, const struct zg_spelling *spelling
     else if (!units_of(format, &parts, spelling->decimals, &units.size))
         to->refused = true;
     else
-        zg_write_decimal(to, spelling, units);
+        zgi_write_units(to, spelling, units);
 }
 
 void zg_write_f32(struct zg_writer *to, const struct zg_spelling *spelling, float value)
@@ -325,8 +325,35 @@ void zg_write_f64(struct zg_writer *to, const struct zg_spelling *spelling, doub
 
 /* --- reading */
 
+/* A decimal number as it stands. */
+struct decimal {
+    const char *first, *last; /* its digits, with the point among them */
+    int32_t whole;            /* how many of them stand in front of it, once the exponent is taken into account */
+    bool negative;
+};
+
+/* Takes all characters as one. False: they are none. */
+static bool take_decimal(const char *from, const char *to, const struct zg_spelling *spelling, struct decimal *number)
+{
+    const char point = spelling->point;
+    bool any = false, behind = false;
+
+    from = zgi_has_width(from, to, spelling) ? zgi_behind_front(from, to, spelling, &number->negative) : NULL;
+    if (!from)
+        return false;
+    number->whole = 0;
+    for (number->first = from; zgi_is_digit(from, to) || (from < to && *from == point && !behind); from++) {
+        behind = behind || *from == point;
+        any = any || *from != point;
+        number->whole += !behind;
+    }
+    number->last = from;
+    from = any ? zgi_behind_exponent(from, to, &number->whole) : NULL;
+    return from && zgi_is_all(from, to, spelling);
+}
+
 /* Takes the digits that count into a number. Zeros in front of them do not: 10^`decimal->whole` is above it then. */
-static void take_digits(const struct format *format, struct zgi_decimal *decimal, char point, struct large *number,
+static void take_digits(const struct format *format, struct decimal *decimal, char point, struct large *number,
                         int32_t *power)
 {
     uint16_t digits = 0;
@@ -354,29 +381,31 @@ static void take_digits(const struct format *format, struct zgi_decimal *decimal
 static bool read_float(const struct format *format, const char *from, const char *to,
                        const struct zg_spelling *spelling, uint64_t *bits)
 {
-    const char point = zgi_point_of(spelling);
     struct large number = { format->first, 0 };
-    struct zgi_decimal decimal;
     int32_t power = -(int32_t)spelling->decimals;
-    zg_spelled units;
+    bool negative;
 
-    if (!zgi_take_decimal(from, to, spelling, &decimal))
-        return false;
     if ((spelling->flags & ZG_SPELL_EXPONENT) != 0) {
-        take_digits(format, &decimal, point, &number, &power);
+        struct decimal decimal;
+        if (!take_decimal(from, to, spelling, &decimal))
+            return false;
+        take_digits(format, &decimal, spelling->point, &number, &power);
         *bits = 0;
         if (number.used == 0 || decimal.whole <= format->tiny)
             return true;
         if (decimal.whole > format->huge)
             return false;
+        negative = decimal.negative;
     } else {
-        if (!zgi_round_digits(decimal.first, decimal.last, point, decimal.whole + spelling->decimals, &units))
+        struct zgi_number units;
+        if (!zgi_read_units(from, to, spelling, &units))
             return false;
-        set(&number, units);
+        set(&number, units.size);
+        negative = units.negative;
     }
     if (!nearest(format, &number, power, bits))
         return false;
-    if (decimal.negative && *bits != 0)
+    if (negative && *bits != 0)
         *bits |= (uint64_t)1 << (format->mantissa == 24 ? 31 : 63);
     return true;
 }

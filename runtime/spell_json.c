@@ -58,9 +58,9 @@ void zg_json_write_bool(struct zg_writer *to, bool value, const char *on, const 
 }
 
 void zg_json_write_word(struct zg_writer *to, const struct zg_word *words, unsigned count,
-                        const struct zg_spelling *spelling, struct zg_number raw, unsigned width, bool quoted)
+                        const struct zg_spelling *spelling, zg_spelled raw, unsigned width, bool quoted)
 {
-    const char *const word = zgi_word_of(words, count, zg_number_bits(raw));
+    const char *const word = zgi_word_of(words, count, raw);
 
     if (word) {
         write_filled(to, word, width);
@@ -297,7 +297,7 @@ bool zg_json_read_words(struct zg_text_reader *from, const char *on, const char 
 }
 
 bool zg_json_read_word(struct zg_text_reader *from, const struct zg_word *words, unsigned count,
-                       const struct zg_spelling *spelling, struct zg_number *raw, unsigned width, bool quoted)
+                       const struct zg_spelling *spelling, zg_spelled *raw, unsigned width, bool quoted)
 {
     const bool is_string = zg_json_peek(from) == '"';
     const char *const at = from->at;
@@ -309,7 +309,7 @@ bool zg_json_read_word(struct zg_text_reader *from, const struct zg_word *words,
         return false;
     for (unsigned i = 0; i < count; i++)
         if (zg_json_is(inside, words[i].text, width)) {
-            *raw = zgi_number_of_bits(spelling, words[i].value);
+            *raw = words[i].value;
             return true;
         }
     from->at = at;

@@ -123,6 +123,38 @@ def service_sizes(build, target):
     return row
 
 
+THREE = """zeugma: 1
+protocol: three
+version: 1.0
+frame: { framing: { kind: marks, end: "\\r\\n" }, header: [], check: none, max_payload: 40 }
+messages:
+  sample:
+    from: both
+    layout: { pattern: "{load},{level},{speed}" }
+    fields: { load: { type: i16, scale: 0.01 }, level: { type: i16, scale: 0.1 }, speed: { type: i16, scale: 0.001 } }
+"""
+
+
+def text_sizes(build, target):
+    """Flash of the runtime's files for texts, whole, and of a pattern of three scaled integers, written and read."""
+    tools, compiler = TARGETS[target]
+    options = [*compiler.split(), "-std=c11", "-ffunction-sections", "-fdata-sections", f"-I{PROJECT}/include"]
+    row = {}
+    with tempfile.TemporaryDirectory() as folder:
+        for name, bits in (("spell", 32), ("spell_json", 32), ("spell_float", 64)):
+            run([*options, f"-DZG_SPELL_BITS={bits}", "-c", PROJECT / f"runtime/{name}.c", "-o", f"{folder}/{name}.o"])
+            row[f"all of {name}.c"] = sections(tools, f"{folder}/{name}.o")[0]
+        pathlib.Path(f"{folder}/three.yaml").write_text(THREE, encoding="utf-8")
+        run([build / "bin/zeugma", "generate", f"{folder}/three.yaml", "-o", folder])
+        flash = []
+        for functions in (f"{folder}/three.c", HERE / "texts_empty.c"):
+            run([*options, functions, "-Wl,--gc-sections", "-nostartfiles", "-Wl,-e,main", "-Wl,-u,main", f"-I{folder}",
+                 HERE / "texts.c", *sorted((PROJECT / "runtime").glob("*.c")), "-o", f"{folder}/three.elf"])
+            flash.append(sections(tools, f"{folder}/three.elf")[0])
+        row["a pattern of three scaled integers"] = flash[0] - flash[1]
+    return row
+
+
 def board(port, elf, *arguments):
     run([PROJECT / "tools/build-board.sh", port, elf, *arguments])
 
@@ -178,6 +210,9 @@ def main():
     rows = list(next(iter(services.values())))
     table("Services: what each adds, flash and RAM in bytes (a definition without it pays nothing)",
           {row: [" ".join(map(str, services[target][row])) for target in services] for row in rows}, services)
+    texts = {target: text_sizes(build, target) for target in TARGETS}
+    rows = list(next(iter(texts.values())))
+    table("Texts, bytes of flash", {row: [texts[target][row] for target in TARGETS] for row in rows}, TARGETS)
     loom = {"loom on AVR": sections("avr", build / "bench/boards/loom_avr.elf"),
             "loom on Cortex-M3": sections("arm-none-eabi", build / "bench/boards/loom_cortex_m3.elf")}
     table("The whole device, -Os -flto, bytes", loom, ("flash", "RAM"))
@@ -195,7 +230,7 @@ def main():
     rows = {name: [m["poll_a_byte"], m["send_a_byte"], m["receive_isr_a_byte"], m["transmit_isr_a_byte"],
                    m["longest_poll"]] for name, m in m3.items()}
     table("Cortex-M3, the same frames, instructions", rows, columns)
-    result = {"sizes": flash, "services": services, "device": {name: dict(zip(("flash", "ram"), size)) for name, size in loom.items()},
+    result = {"sizes": flash, "services": services, "texts": texts, "device": {name: dict(zip(("flash", "ram"), size)) for name, size in loom.items()},
               "avr": avr, "cortex_m3": m3}
     path = build / "bench-boards.json"
     path.write_text(json.dumps(result, indent=2) + "\n", encoding="utf-8")

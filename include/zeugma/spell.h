@@ -16,7 +16,7 @@
 extern "C" {
 #endif
 
-/* The size of a number, raw or in units of its last decimal. */
+/* A number, raw or in units of its last decimal: two's complement, or unsigned, as its type is. */
 #if ZG_SPELL_BITS == 32
 typedef uint32_t zg_spelled;
 typedef int32_t zg_spelled_signed;
@@ -25,31 +25,29 @@ typedef uint64_t zg_spelled;
 typedef int64_t zg_spelled_signed;
 #endif
 
-/* A number with its sign apart, because unsigned ones may need all bits. */
-struct zg_number {
-    zg_spelled size;
-    bool negative;
-};
-
 enum {
     ZG_SPELL_SIGNED = 1,   /* the type is */
     ZG_SPELL_PLUS = 2,     /* a plus is written */
     ZG_SPELL_ZEROS = 4,    /* zeros fill the width up, not blanks */
     ZG_SPELL_LOWER = 8,    /* digits beyond 9 */
-    ZG_SPELL_COMMA = 16,   /* the decimal point */
-    ZG_SPELL_EXPONENT = 32 /* of a float: `decimals` digits behind the mantissa's point, and an exponent */
+    ZG_SPELL_EXPONENT = 16 /* of a float: `decimals` digits behind the mantissa's point, and an exponent */
 };
 
-/* How a field's numbers are written: as units = (raw * factor + shift) / divisor of the last decimal. */
+/* How a field's numbers are written. */
 struct zg_spelling {
-    const char *prefix; /* before the digits */
-    zg_spelled_signed factor, shift;
-    zg_spelled_signed divisor; /* 0: the raw value itself */
-    uint8_t bits;              /* of the type */
-    uint8_t base;              /* 2, 10, 16; 2 and 16 show the raw bits */
-    uint8_t width;             /* characters; 0: as many as it takes */
-    uint8_t decimals;
+    const char *prefix; /* before the digits, */
+    uint8_t prefix_size;
+    uint8_t bits;     /* of the type */
+    uint8_t base;     /* 2, 10, 16; 2 and 16 show the raw bits */
+    uint8_t width;    /* characters; 0: as many as it takes */
+    uint8_t decimals; /* a decimal number is in units of the last of them */
     uint8_t flags;
+    char point;
+};
+
+/* Of a field whose raw values are not units of the last decimal: units = (raw * factor + shift) / divisor. */
+struct zg_scaling {
+    zg_spelled_signed factor, shift, divisor;
 };
 
 /* A word for a value: of an enum, or for one bit of flags. */
@@ -68,13 +66,15 @@ struct zg_writer {
 };
 
 void zg_write(struct zg_writer *to, const char *text);
-/* A number in any base; one in base 10, which takes less code. */
-void zg_write_number(struct zg_writer *to, const struct zg_spelling *spelling, struct zg_number raw);
-void zg_write_decimal(struct zg_writer *to, const struct zg_spelling *spelling, struct zg_number raw);
+/* A number in any base; one in base 10, which takes less code; one that is scaled. */
+void zg_write_number(struct zg_writer *to, const struct zg_spelling *spelling, zg_spelled raw);
+void zg_write_decimal(struct zg_writer *to, const struct zg_spelling *spelling, zg_spelled units);
+void zg_write_scaled(struct zg_writer *to, const struct zg_spelling *spelling, const struct zg_scaling *scaling,
+                     zg_spelled raw);
 
 /* A value's word, or its number if it has none; filled up to a width. */
 void zg_write_word(struct zg_writer *to, const struct zg_word *words, unsigned count,
-                   const struct zg_spelling *spelling, struct zg_number raw, unsigned width);
+                   const struct zg_spelling *spelling, zg_spelled raw, unsigned width);
 
 /* The words of the bits that are set, and numbers of bits without one. */
 void zg_write_flags(struct zg_writer *to, const struct zg_word *words, unsigned count, unsigned bits,
@@ -99,16 +99,24 @@ struct zg_text_reader {
 /* Takes a literal. False: something else is there. */
 bool zg_take(struct zg_text_reader *from, const char *literal);
 
-/* Where a value ends that begins here: at the next `stop`, or with the text; a number's digits come first, and text
- * within quotes may hold it. `size`: the value always has so many characters; 0: it has not. */
-const char *zg_value_end(const struct zg_text_reader *from, const char *stop, size_t size,
-                         const struct zg_spelling *number, char quote);
+/* Where a value ends that begins here: at the next `stop`, or with the text; text within quotes may hold it. `size`:
+ * the value always has so many characters; 0: it has not. Where a number ends: its blanks, sign and prefix come first.
+ */
+const char *zg_value_end(const struct zg_text_reader *from, const char *stop, size_t size, char quote);
+const char *zg_number_end(const struct zg_text_reader *from, const char *stop, const struct zg_spelling *number);
+
+/* Takes a literal, and a decimal number without a width behind it, as far as that goes. False: they are not there, or
+ * the number is outside its type. */
+bool zg_take_decimal(struct zg_text_reader *from, const char *front, const struct zg_spelling *spelling,
+                     zg_spelled *units);
 
 /* Each reads all characters from `from` to `to`. False: they are no such value, or outside its type. */
-bool zg_read_number(const char *from, const char *to, const struct zg_spelling *spelling, struct zg_number *raw);
-bool zg_read_decimal(const char *from, const char *to, const struct zg_spelling *spelling, struct zg_number *raw);
+bool zg_read_number(const char *from, const char *to, const struct zg_spelling *spelling, zg_spelled *raw);
+bool zg_read_decimal(const char *from, const char *to, const struct zg_spelling *spelling, zg_spelled *units);
+bool zg_read_scaled(const char *from, const char *to, const struct zg_spelling *spelling,
+                    const struct zg_scaling *scaling, zg_spelled *raw);
 bool zg_read_word(const char *from, const char *to, const struct zg_word *words, unsigned count,
-                  const struct zg_spelling *spelling, struct zg_number *raw, unsigned width);
+                  const struct zg_spelling *spelling, zg_spelled *raw, unsigned width);
 bool zg_read_bool(const char *from, const char *to, const char *on, const char *off, unsigned width, bool *value);
 bool zg_read_flags(const char *from, const char *to, const struct zg_word *words, unsigned count, unsigned bits,
                    const char *between, zg_spelled *raw);
@@ -134,30 +142,6 @@ size_t zg_text_length(const char *text, size_t most);
 
 /* Whether characters are all of a text. */
 bool zg_is_word(const char *from, const char *to, const char *text);
-
-/* A number of this kind, and back. */
-static inline struct zg_number zg_number_of(zg_spelled_signed value)
-{
-    struct zg_number number;
-
-    number.negative = value < 0;
-    number.size = value < 0 ? (zg_spelled)0 - (zg_spelled)value : (zg_spelled)value;
-    return number;
-}
-
-static inline struct zg_number zg_number_unsigned(zg_spelled value)
-{
-    struct zg_number number;
-
-    number.negative = false;
-    number.size = value;
-    return number;
-}
-
-static inline zg_spelled zg_number_bits(struct zg_number number)
-{
-    return number.negative ? (zg_spelled)0 - number.size : number.size;
-}
 
 #ifdef __cplusplus
 }

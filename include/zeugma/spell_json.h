@@ -22,7 +22,7 @@ void zg_json_write_bool(struct zg_writer *to, bool value, const char *on, const 
 
 /* A value's word as a string, or its number if it has none, within quotes if `quoted`. */
 void zg_json_write_word(struct zg_writer *to, const struct zg_word *words, unsigned count,
-                        const struct zg_spelling *spelling, struct zg_number raw, unsigned width, bool quoted);
+                        const struct zg_spelling *spelling, zg_spelled raw, unsigned width, bool quoted);
 
 /* A list of the words of the bits that are set, and numbers of bits without one. */
 void zg_json_write_flags(struct zg_writer *to, const struct zg_word *words, unsigned count, unsigned bits,
@@ -53,7 +53,7 @@ bool zg_json_skip(struct zg_text_reader *from);
 bool zg_json_read_bool(struct zg_text_reader *from, bool *value);
 bool zg_json_read_words(struct zg_text_reader *from, const char *on, const char *off, unsigned width, bool *value);
 bool zg_json_read_word(struct zg_text_reader *from, const struct zg_word *words, unsigned count,
-                       const struct zg_spelling *spelling, struct zg_number *raw, unsigned width, bool quoted);
+                       const struct zg_spelling *spelling, zg_spelled *raw, unsigned width, bool quoted);
 bool zg_json_read_flags(struct zg_text_reader *from, const struct zg_word *words, unsigned count, unsigned bits,
                         zg_spelled *raw);
 

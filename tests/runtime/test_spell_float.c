@@ -15,7 +15,7 @@ enum { EXACT = 1200 /* characters of any double, written exactly */, ROUNDS = 30
 static const struct zg_spelling *exponent_of(uint8_t digits)
 {
     static struct zg_spelling spelling;
-    spelling = (struct zg_spelling){ "", 1, 0, 0, 64, 10, 0, digits, ZG_SPELL_EXPONENT };
+    spelling = (struct zg_spelling){ "", 0, 64, 10, 0, digits, ZG_SPELL_EXPONENT, '.' };
     return &spelling;
 }
 
@@ -171,7 +171,7 @@ static void test_decimals(void **state)
     double value;
     (void)state;
     for (size_t i = 0; i < G_N_ELEMENTS(rows); i++) {
-        const struct zg_spelling spelling = { "", 1, 0, 0, 64, 10, 0, (uint8_t)rows[i].decimals, 0 };
+        const struct zg_spelling spelling = { "", 0, 64, 10, 0, (uint8_t)rows[i].decimals, 0, '.' };
         uint8_t out[64];
         struct zg_writer to = { out, sizeof out, 0, false };
         zg_write_f64(&to, &spelling, rows[i].value);
@@ -181,7 +181,7 @@ static void test_decimals(void **state)
         assert_int_equal(to.size, strlen(rows[i].text));
         assert_memory_equal(out, rows[i].text, to.size);
     }
-    const struct zg_spelling two = { "", 1, 0, 0, 64, 10, 0, 2, 0 };
+    const struct zg_spelling two = { "", 0, 64, 10, 0, 2, 0, '.' };
     const char *const texts[] = { "1.005", "+100500E-5", "0001.0050", "1.0049999999E0" };
     const double values[] = { 1.01, 1.01, 1.01, 1.0 };
     for (size_t i = 0; i < G_N_ELEMENTS(texts); i++) {

@@ -4,7 +4,7 @@
 
 #include <string.h>
 
-#include "plan/physical.h"
+#include "generate/c/scaling.h"
 #include "plan/spelling.h"
 
 /* --- numbers */
@@ -16,60 +16,6 @@ static bool has_numbers(const struct zg_step *step, enum zg_layout_kind kind)
     return zg_text_is_number(step, kind) || is_enum;
 }
 
-/* units = (raw * factor + shift) / divisor; and how many bits that takes, sign included. */
-struct scaling {
-    mpz_t factor, shift, divisor;
-    unsigned bits;
-};
-
-static void scaling_clear(struct scaling *scaling)
-{
-    mpz_clears(scaling->factor, scaling->shift, scaling->divisor, NULL);
-}
-
-static struct scaling scaling_of(const struct zg_step *step)
-{
-    const struct zg_field *field = step->field;
-    const unsigned decimals = zg_step_decimals(step);
-    const bool is_raw = !field->scaled || field->form.raw || field->form.base != 10;
-    struct scaling scaling = { .bits = step->type.bits };
-    mpq_t by, more, ten;
-
-    mpz_inits(scaling.factor, scaling.shift, scaling.divisor, NULL);
-    if (step->type.kind == ZG_KIND_FLOAT)
-        scaling.bits = 64;
-    if (step->type.kind == ZG_KIND_FLOAT || (is_raw && decimals == 0) || field->form.base != 10) {
-        mpz_set_ui(scaling.factor, 1);
-        return scaling;
-    }
-    mpq_inits(by, more, ten, NULL);
-    mpz_ui_pow_ui(mpq_numref(ten), 10, decimals);
-    mpq_set_ui(by, 1, 1);
-    if (!is_raw) {
-        mpq_set(by, field->scale);
-        mpq_set(more, field->offset);
-    }
-    mpq_mul(by, by, ten);
-    mpq_mul(more, more, ten);
-    mpz_lcm(scaling.divisor, mpq_denref(by), mpq_denref(more));
-    mpz_divexact(scaling.factor, scaling.divisor, mpq_denref(by));
-    mpz_mul(scaling.factor, scaling.factor, mpq_numref(by));
-    mpz_divexact(scaling.shift, scaling.divisor, mpq_denref(more));
-    mpz_mul(scaling.shift, scaling.shift, mpq_numref(more));
-    if (mpz_cmp(scaling.factor, scaling.divisor) == 0 && mpz_sgn(scaling.shift) == 0) {
-        mpz_set_ui(scaling.divisor, 0);
-    } else { /* the greatest raw value times the factor, the shift, and what rounds */
-        mpz_abs(mpq_numref(ten), scaling.factor);
-        mpz_mul_2exp(mpq_numref(ten), mpq_numref(ten), step->type.bits - (zg_step_is_signed(step) ? 1 : 0));
-        mpz_abs(mpq_numref(by), scaling.shift);
-        mpz_add(mpq_numref(ten), mpq_numref(ten), mpq_numref(by));
-        mpz_add(mpq_numref(ten), mpq_numref(ten), scaling.divisor);
-        scaling.bits = (unsigned)mpz_sizeinbase(mpq_numref(ten), 2) + 1;
-    }
-    mpq_clears(by, more, ten, NULL);
-    return scaling;
-}
-
 static unsigned block_bits(const struct zg_block *block)
 {
     unsigned most = 32;
@@ -79,9 +25,9 @@ static unsigned block_bits(const struct zg_block *block)
         if (step->record) {
             most = MAX(most, block_bits(step->record));
         } else if (!zg_step_is_string(step)) {
-            struct scaling scaling = scaling_of(step);
+            struct zgi_c_scaling scaling = zgi_c_scaling_of(step);
             most = MAX(most, scaling.bits);
-            scaling_clear(&scaling);
+            zgi_c_scaling_clear(&scaling);
         }
     }
     return most;
@@ -107,19 +53,24 @@ bool zgi_c_knows_texts(const struct zg_plan *plan, const char **why)
 static void print_spelling(const struct zgi_writing *writing, const struct zg_step *step)
 {
     const struct zg_form *form = &step->field->form;
-    struct scaling scaling = scaling_of(step);
+    struct zgi_c_scaling scaling = zgi_c_scaling_of(step);
     g_autofree char *prefix = zgi_c_quoted(form->prefix), *factor = mpz_get_str(NULL, 10, scaling.factor),
                     *shift = mpz_get_str(NULL, 10, scaling.shift), *divisor = mpz_get_str(NULL, 10, scaling.divisor);
     const unsigned flags = (zg_step_is_signed(step) ? 1U : 0U) | (form->sign ? 2U : 0U) | (form->pad == '0' ? 4U : 0U) |
-                           (form->lower == 1 ? 8U : 0U) | (form->point == ',' ? 16U : 0U) |
-                           (form->exponent >= 0 ? 32U : 0U);
+                           (form->lower == 1 ? 8U : 0U) | (form->exponent >= 0 ? 16U : 0U);
 
     zgi_c_emit(writing->c, writing->text, step->code, "static const struct zg_spelling ");
-    g_string_append_printf(writing->text, "%s_zgi_%s_%s_spelling = { %s, %s, %s, %s, %u, %u, %u, %u, %u };\n",
-                           writing->c->prefix, writing->block->name, step->code, prefix, factor, shift, divisor,
-                           step->type.bits, form->base, form->width,
-                           form->exponent >= 0 ? (unsigned)form->exponent : zg_step_decimals(step), flags);
-    scaling_clear(&scaling);
+    g_string_append_printf(writing->text, "%s_zgi_%s_%s_spelling = { %s, %zu, %u, %u, %u, %u, %u, '%c' };\n",
+                           writing->c->prefix, writing->block->name, step->code, prefix,
+                           strlen(form->prefix ? form->prefix : ""), step->type.bits, form->base, form->width,
+                           form->exponent >= 0 ? (unsigned)form->exponent : zg_step_decimals(step), flags,
+                           form->point == ',' ? ',' : '.');
+    if (mpz_sgn(scaling.divisor) != 0) {
+        zgi_c_emit(writing->c, writing->text, step->code, "static const struct zg_scaling ");
+        g_string_append_printf(writing->text, "%s_zgi_%s_%s_scaling = { %s, %s, %s };\n", writing->c->prefix,
+                               writing->block->name, step->code, factor, shift, divisor);
+    }
+    zgi_c_scaling_clear(&scaling);
 }
 
 static void print_words(const struct zgi_writing *writing, const struct zg_step *step)

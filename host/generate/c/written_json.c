@@ -72,7 +72,7 @@ static void put_words(struct pending *pending, const struct zg_step *step, const
 {
     const struct zgi_writing *writing = pending->writing;
     g_autofree char *words = zgi_c_own_name(writing, step, "words"),
-                    *spelling = zgi_c_own_name(writing, step, "spelling"), *number = zgi_c_number_of(step, value),
+                    *spelling = zgi_c_own_name(writing, step, "spelling"),
                     *on = zgi_c_quoted(zg_text_of_bool(step, true, ZG_LAYOUT_JSON)),
                     *off = zgi_c_quoted(zg_text_of_bool(step, false, ZG_LAYOUT_JSON));
     const unsigned count = step->type.enumeration ? step->type.enumeration->values->len : 0;
@@ -85,8 +85,8 @@ static void put_words(struct pending *pending, const struct zg_step *step, const
         g_string_append_printf(writing->text, "%szg_json_write_flags(to, %s, %u, %u, (zg_spelled)%s);\n", indent, words,
                                count, step->type.bits, value);
     else
-        g_string_append_printf(writing->text, "%szg_json_write_word(to, %s, %u, &%s, %s, %u, %s);\n", indent, words,
-                               count, spelling, number, step->field->form.width,
+        g_string_append_printf(writing->text, "%szg_json_write_word(to, %s, %u, &%s, (zg_spelled)%s, %u, %s);\n",
+                               indent, words, count, spelling, value, step->field->form.width,
                                zg_text_is_quoted(step) ? "true" : "false");
 }
 
@@ -220,8 +220,8 @@ static void take_words(const struct zgi_writing *writing, const struct zg_step *
                                indent, words, count, step->type.bits, indent, indent, value, type);
     else
         g_string_append_printf(text,
-                               "%sif (!zg_json_read_word(from, %s, %u, &%s, &number, %u, %s))\n%s    return false;\n"
-                               "%s%s = (%s)zg_number_bits(number);\n",
+                               "%sif (!zg_json_read_word(from, %s, %u, &%s, &bits, %u, %s))\n%s    return false;\n"
+                               "%s%s = (%s)bits;\n",
                                indent, words, count, spelling, step->field->form.width,
                                zg_text_is_quoted(step) ? "true" : "false", indent, indent, value, type);
 }
@@ -389,8 +389,6 @@ static void print_take(const struct zgi_writing *writing)
         "struct zg_text_reader key;\n");
     if (zgi_c_uses(body, "&part"))
         g_string_append(text, "    struct zg_text_reader part;\n");
-    if (zgi_c_uses(body, "&number"))
-        g_string_append(text, "    struct zg_number number;\n");
     if (zgi_c_uses(body, "&bits"))
         g_string_append(text, "    zg_spelled bits;\n");
     if (zgi_c_uses(body, "&size"))

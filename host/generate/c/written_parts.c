@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "generate/c/block.h"
+#include "generate/c/scaling.h"
 
 enum zg_layout_kind zgi_c_layout_of(const struct zgi_writing *writing)
 {
@@ -42,11 +43,6 @@ bool zgi_c_has_words(const struct zg_step *step, enum zg_layout_kind kind)
     return step->type.enumeration && !zg_text_is_number(step, kind);
 }
 
-char *zgi_c_number_of(const struct zg_step *step, const char *value)
-{
-    return g_strdup_printf(zg_step_is_signed(step) ? "zg_number_of(%s)" : "zg_number_unsigned(%s)", value);
-}
-
 char *zgi_c_size_of(const struct zg_step *step, const char *value)
 {
     if (step->type.extent != ZG_EXTENT_FIXED)
@@ -75,14 +71,18 @@ void zgi_c_keep_size(const struct zgi_writing *writing, const struct zg_step *st
 void zgi_c_put_number(const struct zgi_writing *writing, const struct zg_step *step, const char *value,
                       const char *indent)
 {
-    g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling"), *number = zgi_c_number_of(step, value);
-    const char *how = step->field->form.base == 10 ? "decimal" : "number";
+    g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling");
+    g_autofree char *scaling = zgi_c_own_name(writing, step, "scaling");
 
     if (step->type.kind == ZG_KIND_FLOAT)
         g_string_append_printf(writing->text, "%szg_write_f%u(to, &%s, %s);\n", indent, step->type.bits, spelling,
                                value);
+    else if (zgi_c_is_scaled(step))
+        g_string_append_printf(writing->text, "%szg_write_scaled(to, &%s, &%s, (zg_spelled)%s);\n", indent, spelling,
+                               scaling, value);
     else
-        g_string_append_printf(writing->text, "%szg_write_%s(to, &%s, %s);\n", indent, how, spelling, number);
+        g_string_append_printf(writing->text, "%szg_write_%s(to, &%s, (zg_spelled)%s);\n", indent,
+                               zgi_c_is_plain(step) ? "decimal" : "number", spelling, value);
 }
 
 void zgi_c_put_bytes(const struct zgi_writing *writing, const struct zg_step *step, const char *value,
@@ -118,17 +118,21 @@ void zgi_c_end_text(const struct zgi_writing *writing, const struct zg_step *ste
 void zgi_c_take_number(const struct zgi_writing *writing, const struct zg_step *step, const char *value,
                        const char *between, const char *failed, const char *indent)
 {
-    g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling"), *type = zgi_c_element_type(writing->c, step);
+    g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling"), *type = zgi_c_element_type(writing->c, step),
+                    *scaling = zgi_c_own_name(writing, step, "scaling"), *read = NULL;
 
-    if (step->type.kind == ZG_KIND_FLOAT)
+    if (step->type.kind == ZG_KIND_FLOAT) {
         g_string_append_printf(writing->text, "%sif (!zg_read_f%u(%s, &%s, &%s))\n%s    return %s;\n", indent,
                                step->type.bits, between, spelling, value, indent, failed);
+        return;
+    }
+    if (zgi_c_is_scaled(step))
+        read = g_strdup_printf("zg_read_scaled(%s, &%s, &%s, &bits)", between, spelling, scaling);
     else
-        g_string_append_printf(writing->text,
-                               "%sif (!zg_read_%s(%s, &%s, &number))\n%s    return %s;\n%s%s = "
-                               "(%s)zg_number_bits(number);\n",
-                               indent, step->field->form.base == 10 ? "decimal" : "number", between, spelling, indent,
-                               failed, indent, value, type);
+        read = g_strdup_printf("zg_read_%s(%s, &%s, &bits)", zgi_c_is_plain(step) ? "decimal" : "number", between,
+                               spelling);
+    g_string_append_printf(writing->text, "%sif (!%s)\n%s    return %s;\n%s%s = (%s)bits;\n", indent, read, indent,
+                           failed, indent, value, type);
 }
 
 void zgi_c_missing(const struct zgi_writing *writing, const struct zg_step *step, const char *indent)

@@ -24,9 +24,6 @@ char *zgi_c_quote_of(const struct zg_step *step);
 /* Whether a step's values are words. */
 bool zgi_c_has_words(const struct zg_step *step, enum zg_layout_kind kind);
 
-/* The number that an integer is, an expression of the runtime's type. */
-char *zgi_c_number_of(const struct zg_step *step, const char *value);
-
 /* The size of text or bytes, an expression. */
 char *zgi_c_size_of(const struct zg_step *step, const char *value);
 
@@ -38,7 +35,8 @@ void zgi_c_keep_size(const struct zgi_writing *writing, const struct zg_step *st
                      const char *indent);
 
 /* A statement that writes a number; statements that take, from the characters between two expressions, a number or hex
- * digits, or return `failed`; that end what was taken of a text with `size` bytes. */
+ * digits, or return `failed`; that end what was taken of a text with
+ * `size` bytes. */
 void zgi_c_put_number(const struct zgi_writing *writing, const struct zg_step *step, const char *value,
                       const char *indent);
 void zgi_c_put_bytes(const struct zgi_writing *writing, const struct zg_step *step, const char *value,

@@ -23,16 +23,14 @@ static void print_put(const struct zgi_writing *writing, const struct zg_step *s
         g_autofree char *on = zgi_c_quoted(zg_text_of_bool(step, true, zgi_c_layout_of(writing))),
                         *off = zgi_c_quoted(zg_text_of_bool(step, false, zgi_c_layout_of(writing)));
         g_string_append_printf(text, "zg_write_filled(to, %s ? %s : %s, %u);\n", value, on, off, form->width);
+    } else if (zg_text_is_number(step, zgi_c_layout_of(writing))) {
+        zgi_c_put_number(writing, step, value, "");
+    } else if (step->type.enumeration->flags) {
+        g_string_append_printf(text, "zg_write_flags(to, %s, %u, %u, %s, (zg_spelled)%s);\n", words,
+                               step->type.enumeration->values->len, step->type.bits, between, value);
     } else {
-        g_autofree char *number = zgi_c_number_of(step, value);
-        if (zg_text_is_number(step, zgi_c_layout_of(writing)))
-            zgi_c_put_number(writing, step, value, "");
-        else if (step->type.enumeration->flags)
-            g_string_append_printf(text, "zg_write_flags(to, %s, %u, %u, %s, (zg_spelled)%s);\n", words,
-                                   step->type.enumeration->values->len, step->type.bits, between, value);
-        else
-            g_string_append_printf(text, "zg_write_word(to, %s, %u, &%s, %s, %u);\n", words,
-                                   step->type.enumeration->values->len, spelling, number, form->width);
+        g_string_append_printf(text, "zg_write_word(to, %s, %u, &%s, (zg_spelled)%s, %u);\n", words,
+                               step->type.enumeration->values->len, spelling, value, form->width);
     }
 }
 

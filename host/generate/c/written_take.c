@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "generate/c/block.h"
+#include "generate/c/scaling.h"
 #include "generate/c/written_parts.h"
 #include "plan/spelling.h"
 
@@ -47,8 +48,8 @@ static void print_take(const struct zgi_writing *writing, const struct zg_step *
                                value, type);
     } else {
         g_string_append_printf(text,
-                               "zg_read_word(from.at, end, %s, %u, &%s, &number, %u))\n%s    return ZG_ESIZE;\n%s%s = "
-                               "(%s)zg_number_bits(number);\n",
+                               "zg_read_word(from.at, end, %s, %u, &%s, &bits, %u))\n%s    return ZG_ESIZE;\n%s%s = "
+                               "(%s)bits;\n",
                                words, step->type.enumeration->values->len, spelling, form->width, indent, indent, value,
                                type);
     }
@@ -57,33 +58,53 @@ static void print_take(const struct zgi_writing *writing, const struct zg_step *
         zgi_c_keep_size(writing, step, value, indent);
 }
 
-/* The arguments of zg_next_element() behind the separator, and of zg_value_end() behind the stop up to the quote. */
-static char *ending(const struct zgi_writing *writing, const struct zg_step *step)
+/* The characters that a step's value or element always has; 0: as many as it takes. */
+static unsigned size_of(const struct zg_step *step)
 {
     const bool is_quoted = step->type.kind == ZG_KIND_TEXT && step->field->form.quote;
-    const unsigned size = is_quoted ? 0 : zg_step_is_array(step) ? step->field->form.width : step->characters;
-    g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling");
+    return is_quoted ? 0 : zg_step_is_array(step) ? step->field->form.width : step->characters;
+}
 
-    return zg_text_is_number(step, ZG_LAYOUT_PAIRS) ? g_strdup_printf("%u, &%s", size, spelling)
-                                                    : g_strdup_printf("%u, NULL", size);
+/* A statement that finds where a value ends that begins here. */
+static void print_end(const struct zgi_writing *writing, const struct zg_step *step, const char *stop,
+                      const char *indent)
+{
+    g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling"),
+                    *quote = zg_step_is_array(step) ? g_strdup("'\\0'") : zgi_c_quote_of(step);
+
+    if (zg_text_is_number(step, ZG_LAYOUT_PAIRS) && size_of(step) == 0)
+        g_string_append_printf(writing->text, "%send = zg_number_end(&from, %s, &%s);\n", indent, stop, spelling);
+    else
+        g_string_append_printf(writing->text, "%send = zg_value_end(&from, %s, %u, %s);\n", indent, stop, size_of(step),
+                               quote);
+}
+
+/* Whether a plain number ends in front of a stop, however it goes on: the stop begins with nothing that a number may
+ * hold. */
+static bool ends_by_itself(const struct zg_step *step, const char *stop)
+{
+    return zg_text_is_number(step, ZG_LAYOUT_PAIRS) && !zg_step_is_array(step) && zgi_c_is_plain(step) &&
+           size_of(step) == 0 &&
+           !(*stop && (g_ascii_isdigit(*stop) || strchr("eE+-", *stop) ||
+                       *stop == (step->field->form.point == ',' ? ',' : '.')));
 }
 
 static void print_take_array(const struct zgi_writing *writing, const struct zg_step *step, const char *stop,
                              const char *indent)
 {
-    g_autofree char *between = zgi_c_quoted(zg_text_between(step)), *end_of = ending(writing, step),
-                    *inner = g_strconcat(indent, "    ", NULL);
+    g_autofree char *between = zgi_c_quoted(zg_text_between(step)),
+                    *spelling = zgi_c_own_name(writing, step, "spelling"), *inner = g_strconcat(indent, "    ", NULL);
     GString *text = writing->text;
-    const bool is_fixed = step->type.extent == ZG_EXTENT_FIXED;
+    const bool is_fixed = step->type.extent == ZG_EXTENT_FIXED, is_number = zg_text_is_number(step, ZG_LAYOUT_PAIRS);
 
     if (is_fixed) {
-        g_autofree char *value = g_strdup_printf("message->%s[i]", step->code);
+        g_autofree char *value = g_strdup_printf("message->%s[i]", step->code),
+                        *next = g_strdup_printf("i < %u ? %s : %s", step->most - 1, between, stop);
         g_string_append_printf(text,
                                "%sfor (unsigned i = 0; i < %u; i++) {\n%sif (i > 0 && !zg_take(&from, %s))\n%s    "
                                "return ZG_ESIZE;\n",
                                indent, step->most, inner, between, inner);
-        g_string_append_printf(text, "%send = zg_value_end(&from, i < %u ? %s : %s, %s, '\\0');\n", inner,
-                               step->most - 1, between, stop, end_of);
+        print_end(writing, step, next, inner);
         print_take(writing, step, value, inner);
         g_string_append_printf(text, "%s}\n", indent);
         return;
@@ -93,14 +114,15 @@ static void print_take_array(const struct zgi_writing *writing, const struct zg_
     g_autofree char *deeper = g_strconcat(inner, "    ", NULL);
     g_string_append_printf(text,
                            "%s{\n%sconst char *const whole = from.end;\n%sbool last = false;\n\n%sfrom.end = "
-                           "zg_value_end(&from, %s, 0, NULL, '\\0');\n%smessage->%s_count = 0;\n",
+                           "zg_value_end(&from, %s, 0, '\\0');\n%smessage->%s_count = 0;\n",
                            indent, inner, inner, inner, stop, inner, step->code);
     g_string_append_printf(text, "%sfor (bool more = from.at < from.end; more; more = !last) {\n", inner);
     g_string_append_printf(text,
                            "%sif (message->%s_count == %u || (message->%s_count > 0 && !zg_take(&from, %s)))\n%s  "
                            "  return ZG_ESIZE;\n",
                            deeper, step->code, step->most, step->code, between, deeper);
-    g_string_append_printf(text, "%send = zg_next_element(&from, %s, %s, &last);\n", deeper, between, end_of);
+    g_string_append_printf(text, "%send = zg_next_element(&from, %s, %u, %s%s, &last);\n", deeper, between,
+                           size_of(step), is_number ? "&" : "", is_number ? spelling : "NULL");
     print_take(writing, step, value, deeper);
     g_string_append_printf(text,
                            "%smessage->%s_count++;\n%s}\n%sif (from.at != from.end)\n%s    return "
@@ -108,18 +130,33 @@ static void print_take_array(const struct zgi_writing *writing, const struct zg_
                            deeper, step->code, inner, inner, inner, inner, indent);
 }
 
-static void print_take_value(const struct zgi_writing *writing, const struct zg_step *step, const char *stop,
+/* Statements that take a literal, and a number behind it that ends by itself. */
+static void print_take_decimal(const struct zgi_writing *writing, const struct zg_step *step, const char *front,
+                               const char *indent)
+{
+    g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling"), *type = zgi_c_element_type(writing->c, step),
+                    *literal = zgi_c_quoted(front);
+
+    g_string_append_printf(writing->text,
+                           "%sif (!zg_take_decimal(&from, %s, &%s, &bits))\n%s    return ZG_ESIZE;\n%smessage->%s = "
+                           "(%s)bits;\n",
+                           indent, literal, spelling, indent, indent, step->code, type);
+}
+
+/* Statements that take a value in front of this text, or of the end. */
+static void print_take_value(const struct zgi_writing *writing, const struct zg_step *step, const char *before,
                              const char *indent)
 {
-    g_autofree char *value = g_strdup_printf("message->%s", step->code), *end_of = ending(writing, step),
-                    *quote = zgi_c_quote_of(step);
+    g_autofree char *value = g_strdup_printf("message->%s", step->code), *stop = zgi_c_quoted(before);
 
     if (zg_step_is_array(step)) {
         print_take_array(writing, step, stop, indent);
-        return;
+    } else if (ends_by_itself(step, before)) {
+        print_take_decimal(writing, step, "", indent);
+    } else {
+        print_end(writing, step, stop, indent);
+        print_take(writing, step, value, indent);
     }
-    g_string_append_printf(writing->text, "%send = zg_value_end(&from, %s, %s, %s);\n", indent, stop, end_of, quote);
-    print_take(writing, step, value, indent);
 }
 
 static void print_read_pattern(const struct zgi_writing *writing)
@@ -130,24 +167,28 @@ static void print_read_pattern(const struct zgi_writing *writing)
     for (unsigned i = 0; i < layout->parts->len; i++) {
         const struct zg_text_part *part = zg_text_part(layout, i);
         const char *literal = part->literal + (i == 0 ? layout->skipped : 0);
+        const struct zg_step *step = part->step < 0 ? NULL : zg_block_step(writing->block, (unsigned)part->step);
+        const char *const before = step ? zg_text_part(layout, i + 1)->literal : NULL;
         g_autofree char *string = zgi_c_quoted(literal);
+        if (step && !step->field->optional && ends_by_itself(step, before)) {
+            print_take_decimal(writing, step, literal, "    ");
+            continue;
+        }
         if (*literal)
             g_string_append_printf(text, "    if (!zg_take(&from, %s))\n        return ZG_ESIZE;\n", string);
-        if (part->step < 0)
+        if (!step)
             continue;
-        const struct zg_step *step = zg_block_step(writing->block, (unsigned)part->step);
-        g_autofree char *stop = zgi_c_quoted(zg_text_part(layout, i + 1)->literal),
-                        *absent = zgi_c_quoted(step->field->form.absent);
+        g_autofree char *stop = zgi_c_quoted(before), *absent = zgi_c_quoted(step->field->form.absent);
         if (!step->field->optional) {
-            print_take_value(writing, step, stop, "    ");
+            print_take_value(writing, step, before, "    ");
             continue;
         }
         g_string_append_printf(text,
                                "    after = from;\n    message->has_%s = !zg_take(&after, %s) || zg_value_end(&after, "
-                               "%s, 0, NULL, '\\0') != after.at;\n    if (!message->has_%s) {\n        from = after;\n "
+                               "%s, 0, '\\0') != after.at;\n    if (!message->has_%s) {\n        from = after;\n "
                                "   } else {\n",
                                step->code, absent, stop, step->code);
-        print_take_value(writing, step, stop, "        ");
+        print_take_value(writing, step, before, "        ");
         g_string_append(text, "    }\n");
     }
     g_string_append(text, "    if (from.at != from.end)\n        return ZG_ESIZE;\n    *ignored = 0;\n");
@@ -197,13 +238,13 @@ static void print_read_pairs(const struct zgi_writing *writing)
                                "true;\n",
                                index, index);
         if (step) {
-            print_take_value(writing, step, between, "            ");
+            print_take_value(writing, step, layout->layout->between, "            ");
             if (step->field->optional)
                 g_string_append_printf(text, "            message->has_%s = true;\n", step->code);
             continue;
         }
         g_autofree char *constant = zgi_c_quoted(part->constant->text);
-        g_string_append_printf(text, "            end = zg_value_end(&from, %s, 0, NULL, '\\0');\n", between);
+        g_string_append_printf(text, "            end = zg_value_end(&from, %s, 0, '\\0');\n", between);
         if (part->constant->is_number)
             g_string_append_printf(text, "            if (!zg_is_integer(from.at, end, %s))\n", part->constant->text);
         else
@@ -211,7 +252,7 @@ static void print_read_pairs(const struct zgi_writing *writing)
         g_string_append(text, "                return ZG_ESIZE;\n            from.at = end;\n");
     }
     g_string_append_printf(text,
-                           "%s            from.at = zg_value_end(&from, %s, 0, NULL, '\\0');\n            *ignored += "
+                           "%s            from.at = zg_value_end(&from, %s, 0, '\\0');\n            *ignored += "
                            "(size_t)(from.at - pair);\n%s",
                            parts->len > 0 ? "        } else {\n" : "        {\n", between, "        }\n");
     g_string_append_printf(
@@ -250,8 +291,6 @@ void zgi_c_take_written(const struct zgi_writing *writing)
         "    struct zg_text_reader from;\n");
     if (zgi_c_uses(body, "after"))
         g_string_append(writing->text, "    struct zg_text_reader after;\n");
-    if (zgi_c_uses(body, "&number"))
-        g_string_append(writing->text, "    struct zg_number number;\n");
     if (zgi_c_uses(body, "&bits"))
         g_string_append(writing->text, "    zg_spelled bits;\n");
     if (zgi_c_uses(body, "&size"))
