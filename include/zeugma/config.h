@@ -15,7 +15,7 @@
 #endif
 
 /* The version of the interface between generated code and runtime, raised with each change of it. Not an option. */
-#define ZG_RUNTIME 3
+#define ZG_RUNTIME 4
 
 /* Bits of a ring's indices: 8, 16 or 32. The target must read and write them in one access. A ring holds at most
  * 2^(bits-1) bytes. */
