@@ -104,9 +104,10 @@ static void bench_framings(void)
     printf("a frame of 32 random bytes, received and sent (goal: within 1.5 of COBS's time)\n");
     const double receiving = median(subjects[0].receiving), sending = median(subjects[0].sending);
     for (unsigned i = 0; i < G_N_ELEMENTS(subjects); i++) {
-        printf("  %-15s received in %6.1f ns, %5.2f of COBS; sent in %6.1f ns, %5.2f\n", subjects[i].name,
-               median(subjects[i].receiving) * 1e9, median(subjects[i].receiving) / receiving,
-               median(subjects[i].sending) * 1e9, median(subjects[i].sending) / sending);
+        const double received = median(subjects[i].receiving), sent = median(subjects[i].sending);
+        printf("  %-15s received in %6.1f ns, %5.2f of COBS; sent in %6.1f ns, %5.2f; both %5.2f\n", subjects[i].name,
+               received * 1e9, received / receiving, sent * 1e9, sent / sending,
+               (received + sent) / (receiving + sending));
         g_byte_array_unref(subjects[i].stream);
         zg_plan_free(subjects[i].plan);
         zg_definition_free(subjects[i].definition);
