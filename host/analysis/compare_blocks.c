@@ -330,10 +330,16 @@ static void added(struct zgi_comparison *comparison, const char *owner, const st
     const struct zg_step *step = zg_block_step(after, index);
     const struct zg_definition *old = comparison->before->definition, *new = comparison->after->definition;
     unsigned next = MAX(old->minor + 1, new->minor);
+    const bool is_of_record = g_ptr_array_find(comparison->after->records, after, NULL);
 
     if ((int)index < last)
         zgi_changed(comparison, ZG_BREAKING, 0, nowhere, step->field->place,
                     "%s.%s is new among older fields; what follows it is read from other bytes", owner, step->name);
+    else if (is_of_record)
+        zgi_changed(comparison, ZG_BREAKING, 0, nowhere, step->field->place,
+                    "%s.%s is new; an end with the new definition refuses what an old one sends, or reads what follows "
+                    "from other bytes (fields of records have no `since`; one of the message would do)",
+                    owner, step->name);
     else if ((int)index == last + 1 && !step->newer)
         zgi_changed(comparison, ZG_BREAKING, 0, nowhere, step->field->place,
                     "%s.%s is new, but without a `since` of its own; an end with the new definition refuses what an "

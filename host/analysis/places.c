@@ -224,7 +224,7 @@ void zg_place_map(GString *text, const struct zg_block *block, unsigned before)
         g_autofree char *type = zg_type_name(step->type);
         g_string_append_printf(text, "      | then %s, %s: ", step->name, type);
         if (step->least_size == step->most_size)
-            g_string_append_printf(text, "%u bytes\n", step->most_size);
+            g_string_append_printf(text, "%u byte%s\n", step->most_size, step->most_size == 1 ? "" : "s");
         else
             g_string_append_printf(text, "%u to %u bytes\n", step->least_size, step->most_size);
     }
