@@ -138,7 +138,8 @@ static void print_gain(const struct zg_plan *plan, const struct zg_plan_message 
 
     if (item->text) {
         if (item->payload.size == item->payload.most_size)
-            cli_print("  in binary the fields take %u bytes\n", item->payload.size);
+            cli_print("  in binary the fields take %u byte%s\n", item->payload.size,
+                      item->payload.size == 1 ? "" : "s");
         else
             cli_print("  in binary the fields take %u to %u bytes\n", item->payload.size, item->payload.most_size);
         return;
@@ -146,8 +147,8 @@ static void print_gain(const struct zg_plan *plan, const struct zg_plan_message 
 
     zg_text_lengths(item, &pairs, &bare);
     if (bits > 0)
-        cli_print("  the fields' own %u bits are %.4g %s; the frame adds %.4g %s, %.0f %% of it\n", bits, own, unit,
-                  beside, unit, 100 * beside / item->frame_most);
+        cli_print("  the fields' own %u bits are %.4g of the frame's %u %s; the other %.4g are %.0f %% of it\n", bits,
+                  own, item->frame_most, unit, beside, 100 * beside / item->frame_most);
     cli_print("  as text, without check or sequence: up to %u bytes as name=value, %u as bare values\n", pairs, bare);
     for (unsigned i = 0; i < shown->count; i++)
         cli_print("  with %u decimal%s each typically %.0f and %.0f bytes\n", shown->decimals[i],

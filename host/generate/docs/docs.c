@@ -227,15 +227,18 @@ static void print_check(struct zgi_document *document, const struct zg_plan *pla
         zgi_document_paragraph(document, "Of the nine digits \"123456789\" it is %s.", value);
 }
 
+static char *sizes_text(unsigned least, unsigned most)
+{
+    return least == most ? g_strdup_printf("%u byte%s", most, most == 1 ? "" : "s")
+                         : g_strdup_printf("%u to %u bytes", least, most);
+}
+
 static void print_frame(struct zgi_document *document, const struct zg_plan *plan)
 {
     static const char *const headings[] = { "header", "payload", "check", NULL };
-    g_autofree char *header = g_strdup_printf("%u bytes", plan->header.size);
-    g_autofree char *payload = g_strdup_printf("0 to %u bytes", plan->max_payload);
-    g_autofree char *check =
-        zg_check_least(&plan->check) == plan->check.size
-            ? g_strdup_printf("%u bytes", (unsigned)plan->check.size)
-            : g_strdup_printf("%u to %u bytes", (unsigned)zg_check_least(&plan->check), (unsigned)plan->check.size);
+    g_autofree char *header = sizes_text(plan->header.size, plan->header.size),
+                    *payload = sizes_text(0, plan->max_payload),
+                    *check = sizes_text(zg_check_least(&plan->check), plan->check.size);
 
     zgi_document_heading(document, 2, "frame", "The frame");
     zgi_document_paragraph(document, "The content of a frame is");
@@ -488,9 +491,9 @@ static void print_message(struct zgi_document *document, const struct zg_plan *p
         print_delivery(document, message);
         return;
     }
-    zgi_document_paragraph(document, "Sent by %s%s%s. Payload %s bytes, frame %s %s on the wire.",
-                           senders_of(message), message->every_ns > 0 ? " every " : "",
-                           message->every_ns > 0 ? period : "", payload, frame, zg_plan_wire_unit(plan));
+    zgi_document_paragraph(document, "Sent by %s%s%s. Payload %s bytes, frame %s %s on the wire.", senders_of(message),
+                           message->every_ns > 0 ? " every " : "", message->every_ns > 0 ? period : "", payload, frame,
+                           zg_plan_wire_unit(plan));
     print_delivery(document, message);
     print_tags(document, message);
     if (item->text)
