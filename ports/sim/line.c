@@ -575,9 +575,8 @@ static uint64_t next_arrival(const struct direction *direction)
 static uint64_t wake_of(const struct direction *direction)
 {
     const struct zg_ring *ring = &direction->from->transmit;
-    const struct flight *flight = &direction->flights[direction->first & (direction->flights_size - 1)];
     const uint64_t flying = direction->departed - direction->arrived,
-                   held = direction->running ? zg_ring_used(ring) : 0, spared = zg_damage_ahead(&direction->damage);
+                   held = direction->running ? zg_ring_used(ring) : 0;
 
     if (!direction->defers || direction->masked || direction->uart.masked ||
         direction->omissions_first != direction->omissions_last ||
@@ -585,13 +584,16 @@ static uint64_t wake_of(const struct direction *direction)
         return 0;
     if (flying + held == 0) /* until something is sent */
         return direction->unmarked == 0 ? UINT64_MAX : 0;
-    const uint64_t first_ps = flying > 0 ? flight->arrives_ps : next_arrival(direction);
+    const struct flight *flight =
+        flying > 0 ? &direction->flights[direction->first & (direction->flights_size - 1)] : NULL;
+    const uint64_t first_ps = flight ? flight->arrives_ps : next_arrival(direction),
+                   spared = zg_damage_ahead(&direction->damage);
     if (direction->unmarked > 0 && first_ps > direction->last_ps + direction->byte_ps) /* in a pause */
         return 0;
-    if (flying > 0) {
-        const uint64_t count = flight->last - flight->first, last_ps = first_ps + (count - 1) * flight->each_ps,
-                       place =
-                           find_mark(direction->bytes, direction->bytes_size, flight->first, count, direction->mark);
+    if (flight) {
+        const uint64_t count = flight->last - flight->first, last_ps = first_ps + (count - 1) * flight->each_ps;
+        const uint64_t place =
+            find_mark(direction->bytes, direction->bytes_size, flight->first, count, direction->mark);
         if (place < count)
             return first_ps + place * flight->each_ps;
         if (flight->last != direction->departed || held == 0 || spared == 0 ||
