@@ -62,9 +62,8 @@ static struct zgi_number divided(zg_spelled_signed value, zg_spelled_signed by)
     return number;
 }
 
-/* Takes the last decimal digit off a number. Where a processor may lack division, by shifts, which take less code: n /
- * 2
- * + n / 4 is 0.75 n, and that times 1 + 1/16, 1 + 1/256, ... becomes 0.8 n, less what was cut off. */
+/* Takes the last decimal digit off a number. Where a processor may lack division, by shifts, which take less code: the
+ * half and the quarter together, times 1 + 1/16, 1 + 1/256, ..., are eight tenths, less what was cut off. */
 static uint8_t take_digit(zg_spelled *number)
 {
 #if UINTPTR_MAX > 0xFFFF
@@ -86,7 +85,7 @@ static uint8_t take_digit(zg_spelled *number)
 #endif
 }
 
-/* Whether a number's type has more bits than are shown in one shift. */
+/* The bits of a number's type. */
 static zg_spelled mask_of(const struct zg_spelling *spelling)
 {
     return ~(zg_spelled)0 >> (ZG_SPELL_BITS - spelling->bits);
@@ -413,8 +412,9 @@ const char *zgi_behind_exponent(const char *from, const char *to, int32_t *expon
 const char *zgi_take_units(const char *from, const char *to, const struct zg_spelling *spelling,
                            struct zgi_number *units)
 {
-    uint8_t digits[UNITS_DIGITS + 1], used = 0;       /* without zeros in front; one more, to round */
-    int32_t whole = spelling->decimals, exponent = 0; /* how many digits the units have */
+    uint8_t digits[UNITS_DIGITS + 1], used = 0; /* without zeros in front; one more, to round */
+    int32_t whole = spelling->decimals;         /* how many digits the units have */
+    int32_t exponent = 0;
     bool any = false, behind = false;
 
     units->size = 0;
