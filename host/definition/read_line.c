@@ -127,7 +127,7 @@ static void read_frequency(struct zgi_reader *reader, const struct zgi_entry *en
 {
     static const char expected[] = "a frequency with its unit (16 MHz, 32.768 kHz)";
     const char *text = zgi_scalar(reader, entry->value, expected);
-    if (text && !zg_parse_frequency(text, hertz))
+    if (text && (!g_str_has_suffix(text, "Hz") || !zg_parse_frequency(text, hertz)))
         zgi_error(reader->diagnostics, zgi_place(entry->value), "expected %s, found \"%s\"", expected, text);
 }
 

@@ -112,7 +112,7 @@ static const struct {
     { "time", { "string" }, "^" DECIMAL " *(ns|us|ms|s|min|h) *$", false },
     { "gap", { "string" }, "^" DECIMAL " *(characters?|us|ms|s|min|h) *$", false },
     { "every", { "string" }, "^(on_change|" DECIMAL " *(ns|us|ms|s|min|h) *)$", false },
-    { "frequency", { "number", "string" }, "^" DECIMAL " *([kMG]?Hz)?$", true },
+    { "frequency", { "string" }, "^" DECIMAL " *[kMG]?Hz$", false },
     { "tolerance", { "string" }, "^" DECIMAL " *(%|ppm)$", false },
     { "divider", { "integer", "string" }, "^(8|16)(\\+([1-9]|1[0-6]))?$", true },
     { "format_word", { "string" }, "^[4-8][NEOMS](1|1\\.5|2)$", false },
