@@ -4,8 +4,9 @@
 #include "characters.h"
 
 enum {
-    DECIMAL_DIGITS = ZG_SPELL_BITS / 3 + 12,     /* written, with point and zeros */
-    UNITS_DIGITS = ZG_SPELL_BITS == 32 ? 10 : 20 /* of the greatest number */
+    DECIMAL_DIGITS = ZG_SPELL_BITS / 3 + 12,      /* written, with point and zeros */
+    UNITS_DIGITS = ZG_SPELL_BITS == 32 ? 10 : 20, /* of the greatest number */
+    IS_LONG = ZG_SPELL_BITS > 32                  /* there is code besides that makes the usual case quick */
 };
 
 /* --- writing */
@@ -433,11 +434,16 @@ const char *zgi_take_units(const char *from, const char *to, const struct zg_spe
             continue;
         }
         whole += !behind;
+        if (IS_LONG)
+            units->size = units->size * 10 + digit;
         if (used <= UNITS_DIGITS)
             digits[used++] = digit;
     }
     from = any ? zgi_behind_exponent(from, to, &exponent) : NULL;
     whole += exponent;
+    if (IS_LONG && used == whole && used < UNITS_DIGITS)
+        return from;
+    units->size = 0;
     if (used == 0 || whole < 0)
         return from;
     if (whole > UNITS_DIGITS)

@@ -172,9 +172,16 @@ bool zg_json_take_string(struct zg_text_reader *from, struct zg_text_reader *ins
     if (!zg_json_take(from, '"'))
         return false;
     inside->at = from->at;
-    while (from->at < from->end && *from->at != '"' && (uint8_t)*from->at >= 0x20)
-        if (*from->at++ == '\\' && take_escape(from, bytes) == 0)
+    for (;;) {
+        const char *at = from->at;
+        while (at < from->end && *at != '"' && *at != '\\' && (uint8_t)*at >= 0x20)
+            at++;
+        from->at = at;
+        if (!zgi_take_one(from, '\\'))
+            break;
+        if (take_escape(from, bytes) == 0)
             return false;
+    }
     inside->end = from->at;
     return zgi_take_one(from, '"');
 }
@@ -218,17 +225,51 @@ bool zg_json_take_number(struct zg_text_reader *from, struct zg_text_reader *num
     return true;
 }
 
-bool zg_json_is(struct zg_text_reader inside, const char *word, unsigned width)
+/* The grammar is that of zg_take_decimal(), but for a digit that must stand first and behind the point, and zeros that
+ * must not stand in front of others. */
+bool zg_json_take_decimal(struct zg_text_reader *from, const struct zg_spelling *spelling, zg_spelled *units)
+{
+    const char *at = zg_json_peek(from) == '-' ? from->at + 1 : from->at;
+    const char *const whole = at;
+
+    while (zgi_is_digit(at, from->end))
+        at++;
+    if (at == whole || (*whole == '0' && at - whole > 1) ||
+        (at < from->end && *at == '.' && !zgi_is_digit(at + 1, from->end)))
+        return false;
+    return zg_take_decimal(from, "", spelling, units);
+}
+
+/* Whether a character, the one behind so many, is the next of a word, or fills it up; `*word` goes on to its next. */
+static inline bool goes_on(char character, unsigned size, const char **word, unsigned width)
+{
+    if (**word == '\0')
+        return size < width && character == ' ';
+    return character == *(*word)++;
+}
+
+/* The same from the first escape on, behind so many characters. */
+static ZGI_RARE bool is_escaped(struct zg_text_reader inside, unsigned size, const char *word, unsigned width)
 {
     char bytes[4];
-    unsigned size = 0;
 
     for (uint8_t more = take_character(&inside, bytes); more > 0; more = take_character(&inside, bytes))
-        for (uint8_t i = 0; i < more; i++, size++) {
-            if (*word == '\0' ? size >= width || bytes[i] != ' ' : bytes[i] != *word)
+        for (uint8_t i = 0; i < more; i++, size++)
+            if (!goes_on(bytes[i], size, &word, width))
                 return false;
-            word += *word != '\0' ? 1 : 0;
-        }
+    return *word == '\0' && (width == 0 || size == width);
+}
+
+bool zg_json_is(struct zg_text_reader inside, const char *word, unsigned width)
+{
+    unsigned size = 0;
+
+    for (; inside.at < inside.end; inside.at++, size++) {
+        if (*inside.at == '\\')
+            return is_escaped(inside, size, word, width);
+        if (!goes_on(*inside.at, size, &word, width))
+            return false;
+    }
     return *word == '\0' && (width == 0 || size == width);
 }
 

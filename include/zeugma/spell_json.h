@@ -41,8 +41,9 @@ bool zg_json_take_null(struct zg_text_reader *from);
 bool zg_json_take_string(struct zg_text_reader *from, struct zg_text_reader *inside);
 bool zg_json_take_plain(struct zg_text_reader *from, struct zg_text_reader *inside);
 
-/* The characters of a number, as the grammar has them. */
+/* The characters of a number, as the grammar has them; such a number with a plain spelling of base 10. */
 bool zg_json_take_number(struct zg_text_reader *from, struct zg_text_reader *number);
+bool zg_json_take_decimal(struct zg_text_reader *from, const struct zg_spelling *spelling, zg_spelled *units);
 
 /* Whether a string is a word, filled up with blanks to a width (0: none). */
 bool zg_json_is(struct zg_text_reader inside, const char *word, unsigned width);
