@@ -35,7 +35,8 @@ static inline void zgi_append_all(struct zg_encoder *encoder, const uint8_t *byt
         return;
     }
     memcpy(ring->bytes + at, bytes, first);
-    memcpy(ring->bytes, bytes + first, count - first);
+    if (first < count)
+        memcpy(ring->bytes, bytes + first, count - first);
     encoder->used = (zg_index)(encoder->used + count);
 #else
     for (size_t i = 0; i < count; i++)
