@@ -516,16 +516,6 @@ static size_t find_end(const struct zg_marks *marks, const uint8_t *bytes, size_
     return SIZE_MAX;
 }
 
-/* Whether a byte is one of these. */
-static inline bool is_special_of(const uint8_t *specials, unsigned kinds, uint8_t byte)
-{
-    bool found = false;
-
-    for (unsigned k = 0; k < kinds; k++)
-        found = found || specials[k] == byte;
-    return found;
-}
-
 /* Content up to the end mark. Without escapes it stays where it is; otherwise it is copied with them replaced. Returns
  * what it took on the wire; SIZE_MAX: no sender produces this, the mark is not there, or it is too long. */
 static ZGI_INLINE size_t take_content_of(const struct zg_marks *marks, const struct zg_decoder *decoder,
@@ -547,7 +537,7 @@ static ZGI_INLINE size_t take_content_of(const struct zg_marks *marks, const str
         if (count - at < 2)
             break;
         const uint8_t meant = doubled ? escape : bytes[at + 1] ^ marks->escape_xor;
-        if (size >= decoder->limit || !is_special_of(specials, kinds, meant))
+        if (size >= decoder->limit || !is_in(specials, (uint8_t)kinds, meant))
             break;
         if (*content == bytes) {
             memcpy(decoder->content, bytes, at);
@@ -568,15 +558,17 @@ static ZGI_INLINE size_t take_content_of(const struct zg_marks *marks, const str
 static size_t take_content(const struct zg_marks *marks, const struct zg_decoder *decoder, const uint8_t *bytes,
                            size_t count, const uint8_t **content, size_t *length)
 {
-    uint8_t specials[SPECIALS] = { marks->escape, marks->start[0], marks->end[0] };
+    uint8_t specials[SPECIALS];
+    const unsigned kinds = specials_of(marks, specials);
 
-    if (marks->doubled)
-        return take_content_of(marks, decoder, bytes, count, specials, 1, content, length);
-    if (marks->start_size == 1 && marks->end_size == 1)
-        return take_content_of(marks, decoder, bytes, count, specials, 3, content, length);
-    return take_content_of(marks, decoder, bytes, count, specials, specials_of(marks, specials), content, length);
+    switch (kinds) {
+    case 1: return take_content_of(marks, decoder, bytes, count, specials, 1, content, length);
+    case 3: return take_content_of(marks, decoder, bytes, count, specials, 3, content, length);
+    default: return take_content_of(marks, decoder, bytes, count, specials, kinds, content, length);
+    }
 }
 
+/* Content between plain marks stays where it is, as does what has no escapes. */
 size_t zgi_marks_whole(const struct zg_framing *framing, struct zg_decoder *decoder, const uint8_t *bytes, size_t count,
                        const uint8_t **content, size_t *length)
 {
