@@ -259,10 +259,8 @@ static void take_element(const struct zgi_writing *writing, const struct zg_step
                                writing->c->prefix, step->record->name, value, indent);
     } else if (zg_text_is_number(step, ZG_LAYOUT_JSON) && zgi_c_is_plain(step) && !zg_text_is_quoted(step)) {
         g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling"),
-                        *type = zgi_c_element_type(writing->c, step);
-        g_string_append_printf(
-            text, "%sif (!zg_json_take_decimal(from, &%s, &bits))\n%s    return false;\n%s%s = (%s)bits;\n", indent,
-            spelling, indent, indent, value, type);
+                        *call = g_strdup_printf("zg_json_take_decimal(from, &%s, &bits)", spelling);
+        zgi_c_take_bits(writing, step, value, call, "false", indent);
     } else if (zg_text_is_number(step, ZG_LAYOUT_JSON)) {
         g_string_append_printf(text, "%sif (!zg_json_take_%s(from, &part))\n%s    return false;\n", indent,
                                zg_text_is_quoted(step) ? "plain" : "number", indent);

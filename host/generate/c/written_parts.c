@@ -71,8 +71,8 @@ void zgi_c_keep_size(const struct zgi_writing *writing, const struct zg_step *st
 void zgi_c_put_number(const struct zgi_writing *writing, const struct zg_step *step, const char *value,
                       const char *indent)
 {
-    g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling");
-    g_autofree char *scaling = zgi_c_own_name(writing, step, "scaling");
+    g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling"),
+                    *scaling = zgi_c_own_name(writing, step, "scaling");
 
     if (step->type.kind == ZG_KIND_FLOAT)
         g_string_append_printf(writing->text, "%szg_write_f%u(to, &%s, %s);\n", indent, step->type.bits, spelling,
@@ -115,10 +115,19 @@ void zgi_c_end_text(const struct zgi_writing *writing, const struct zg_step *ste
         g_string_append_printf(text, "%s%s[size] = '\\0';\n", indent, value);
 }
 
+void zgi_c_take_bits(const struct zgi_writing *writing, const struct zg_step *step, const char *value, const char *call,
+                     const char *failed, const char *indent)
+{
+    g_autofree char *type = zgi_c_element_type(writing->c, step);
+
+    g_string_append_printf(writing->text, "%sif (!%s)\n%s    return %s;\n%s%s = (%s)bits;\n", indent, call, indent,
+                           failed, indent, value, type);
+}
+
 void zgi_c_take_number(const struct zgi_writing *writing, const struct zg_step *step, const char *value,
                        const char *between, const char *failed, const char *indent)
 {
-    g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling"), *type = zgi_c_element_type(writing->c, step),
+    g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling"),
                     *scaling = zgi_c_own_name(writing, step, "scaling"), *read = NULL;
 
     if (step->type.kind == ZG_KIND_FLOAT) {
@@ -131,8 +140,7 @@ void zgi_c_take_number(const struct zgi_writing *writing, const struct zg_step *
     else
         read = g_strdup_printf("zg_read_%s(%s, &%s, &bits)", zgi_c_is_plain(step) ? "decimal" : "number", between,
                                spelling);
-    g_string_append_printf(writing->text, "%sif (!%s)\n%s    return %s;\n%s%s = (%s)bits;\n", indent, read, indent,
-                           failed, indent, value, type);
+    zgi_c_take_bits(writing, step, value, read, failed, indent);
 }
 
 void zgi_c_missing(const struct zgi_writing *writing, const struct zg_step *step, const char *indent)

@@ -34,13 +34,14 @@ void zgi_c_each_element(const struct zgi_writing *writing, const struct zg_step 
 void zgi_c_keep_size(const struct zgi_writing *writing, const struct zg_step *step, const char *value,
                      const char *indent);
 
-/* A statement that writes a number; statements that take, from the characters between two expressions, a number or hex
- * digits, or return `failed`; that end what was taken of a text with
- * `size` bytes. */
+/* A statement that writes a number, or bytes. Statements that take what a call reads into `bits`, that take a number
+ * from the characters between two expressions, each or return `failed`, and that end what was taken of a text. */
 void zgi_c_put_number(const struct zgi_writing *writing, const struct zg_step *step, const char *value,
                       const char *indent);
 void zgi_c_put_bytes(const struct zgi_writing *writing, const struct zg_step *step, const char *value,
                      const char *indent);
+void zgi_c_take_bits(const struct zgi_writing *writing, const struct zg_step *step, const char *value, const char *call,
+                     const char *failed, const char *indent);
 void zgi_c_take_number(const struct zgi_writing *writing, const struct zg_step *step, const char *value,
                        const char *between, const char *failed, const char *indent);
 void zgi_c_end_text(const struct zgi_writing *writing, const struct zg_step *step, const char *value,

@@ -134,13 +134,11 @@ static void print_take_array(const struct zgi_writing *writing, const struct zg_
 static void print_take_decimal(const struct zgi_writing *writing, const struct zg_step *step, const char *front,
                                const char *indent)
 {
-    g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling"), *type = zgi_c_element_type(writing->c, step),
-                    *literal = zgi_c_quoted(front);
+    g_autofree char *spelling = zgi_c_own_name(writing, step, "spelling"), *literal = zgi_c_quoted(front),
+                    *value = g_strdup_printf("message->%s", step->code),
+                    *call = g_strdup_printf("zg_take_decimal(&from, %s, &%s, &bits)", literal, spelling);
 
-    g_string_append_printf(writing->text,
-                           "%sif (!zg_take_decimal(&from, %s, &%s, &bits))\n%s    return ZG_ESIZE;\n%smessage->%s = "
-                           "(%s)bits;\n",
-                           indent, literal, spelling, indent, indent, step->code, type);
+    zgi_c_take_bits(writing, step, value, call, "ZG_ESIZE", indent);
 }
 
 /* Statements that take a value in front of this text, or of the end. */
