@@ -103,6 +103,12 @@ static inline bool zgi_soak_is_due(const struct zgi_soak *soak, enum zg_flow flo
 /* Sends what is due of a flow, so that it uses `share` of the line; at most `most` frames now. */
 void zgi_soak_send_due(struct zgi_soak *soak, enum zg_flow flow, double share, unsigned most);
 
+/* Whether the device has echoes still to answer. */
+static inline bool zgi_soak_has_replies(const struct zgi_soak *soak)
+{
+    return soak->replied < soak->replies->len;
+}
+
 /* Sends the echoes that the device has still to answer, and frames whose silence is over. */
 void zgi_soak_send_replies(struct zgi_soak *soak);
 void zgi_soak_forget_replies(struct zgi_soak *soak);

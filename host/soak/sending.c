@@ -226,7 +226,7 @@ bool zgi_soak_is_idle(const struct zgi_soak *soak)
     for (unsigned i = 0; i < 2; i++)
         if (soak->ends[i].waiting.length > 0 || zg_ring_used(&zg_node_link(soak->ends[i].node)->transmit) > 0)
             return false;
-    return soak->replies->len == soak->replied;
+    return !zgi_soak_has_replies(soak);
 }
 
 void zgi_soak_forget_replies(struct zgi_soak *soak)
@@ -237,7 +237,7 @@ void zgi_soak_forget_replies(struct zgi_soak *soak)
 
 void zgi_soak_send_replies(struct zgi_soak *soak)
 {
-    while (soak->replied < soak->replies->len && has_room(&soak->ends[DEVICE], 4)) {
+    while (zgi_soak_has_replies(soak) && has_room(&soak->ends[DEVICE], 4)) {
         const uint32_t number = g_array_index(soak->replies, uint32_t, soak->replied++);
         send(soak, ZG_FLOW_ECHO_BACK, number);
         if (zg_strikes(&soak->ends[DEVICE].stales))
@@ -245,7 +245,7 @@ void zgi_soak_send_replies(struct zgi_soak *soak)
         if (zg_strikes(&soak->ends[DEVICE].strays))
             send_stray(soak, ZG_FLOW_ECHO_BACK);
     }
-    if (soak->replied == soak->replies->len) {
+    if (!zgi_soak_has_replies(soak)) {
         zgi_soak_forget_replies(soak);
     } else if (soak->replied > REPLIED_MOST) {
         g_array_remove_range(soak->replies, 0, soak->replied);

@@ -94,15 +94,19 @@ static int delimiter_of(const struct zg_framing_choice *framing)
     return !is_plain ? -1 : framing->kind == ZG_FRAMING_COBS ? 0x00 : framing->kind == ZG_FRAMING_SLIP ? 0xC0 : -1;
 }
 
-/* Whether polls at which no frame ends show nothing: nothing happens to the ends, and nobody looks at single bytes. */
-static bool may_defer(const struct zgi_sim *sim)
+/* Polls at which no frame ends are left out where they show nothing: nothing happens to the ends, and nobody looks at
+ * single bytes. */
+static void defer_polls(const struct zgi_sim *sim)
 {
     const struct zgi_soak *soak = &sim->soak;
     const struct zg_protocol *protocol = zg_node_any_link(soak->ends[HOST].node)->receiver->protocol;
+    const int delimiter = delimiter_of(&soak->plan->definition->framing);
 
-    return delimiter_of(&soak->plan->definition->framing) >= 0 && zgi_sim_is_calm(sim) && !soak->settings->watch &&
-           !protocol->console && !protocol->hear && protocol->ignores == 0 && protocol->bares == 0 &&
-           protocol->send_gap_us == 0;
+    if (delimiter < 0 || !zgi_sim_is_calm(sim) || soak->settings->watch || protocol->console || protocol->hear ||
+        protocol->ignores > 0 || protocol->bares > 0 || protocol->send_gap_us > 0)
+        return;
+    for (unsigned i = 0; i < 2; i++)
+        zg_sim_defer(sim->line, i, (uint8_t)delimiter, soak->plan->max_frame);
 }
 
 static void begin(struct zgi_sim *sim)
@@ -140,9 +144,7 @@ static void begin(struct zgi_sim *sim)
     zgi_sim_begin_plights(sim);
     for (unsigned i = 0; i < 2; i++)
         zgi_sim_boot(sim, i);
-    if (may_defer(sim))
-        for (unsigned i = 0; i < 2; i++)
-            zg_sim_defer(sim->line, i, (uint8_t)delimiter_of(&soak->plan->definition->framing), soak->plan->max_frame);
+    defer_polls(sim);
 }
 
 static void step(struct zgi_sim *sim, uint64_t until_ns)
@@ -161,10 +163,17 @@ static void step(struct zgi_sim *sim, uint64_t until_ns)
             zgi_soak_send_waiting(&soak->ends[i]);
         }
     }
-    if (!sim->plights[DEVICE].stands_still && soak->replied < soak->replies->len) {
+    if (!sim->plights[DEVICE].stands_still && zgi_soak_has_replies(soak)) {
         zg_sim_settle(sim->line, DEVICE, zgi_soak_room(soak));
         zgi_soak_send_replies(soak);
     }
+}
+
+/* What the line holds for the ends reaches them. */
+static void settle(const struct zgi_sim *sim)
+{
+    for (unsigned i = 0; i < 2; i++)
+        zg_sim_settle(sim->line, i, SIZE_MAX);
 }
 
 /* Whether it was time to note what happened. */
@@ -174,8 +183,7 @@ static bool note(struct zgi_sim *sim)
 
     if (sim->soak.now_ns < sim->soak.note_due_ns)
         return false;
-    for (unsigned i = 0; i < 2; i++)
-        zg_sim_settle(sim->line, i, SIZE_MAX);
+    settle(sim);
     return zgi_soak_note(&sim->soak, line);
 }
 
@@ -186,7 +194,7 @@ static void pass_over(struct zgi_sim *sim, uint64_t step_ns, uint64_t end_ns)
     const uint64_t now_ns = soak->now_ns, noticed_ns = MIN(zg_sim_wake_ns(sim->line), soak->note_due_ns);
     uint64_t next_ns = noticed_ns - MIN(noticed_ns, step_ns);
 
-    if (soak->ends[DEVICE].waiting.length + soak->ends[HOST].waiting.length > 0 || soak->replied < soak->replies->len)
+    if (soak->ends[DEVICE].waiting.length + soak->ends[HOST].waiting.length > 0 || zgi_soak_has_replies(soak))
         return;
     for (unsigned flow = soak->ids.echo ? ZG_FLOW_ECHO_OUT : ZG_FLOW_STREAM_OUT; flow < ZG_FLOWS; flow++)
         if (flow != ZG_FLOW_ECHO_BACK)
@@ -227,8 +235,7 @@ static void run(struct zgi_sim *sim, zg_soak_progress progress, void *data)
     for (uint64_t until = now + quiet_ns, most = now + DRAIN_MOST * (end_ns + quiet_ns); now < until && now < most;) {
         step(sim, now += step_ns);
         (void)note(sim);
-        for (unsigned i = 0; i < 2; i++)
-            zg_sim_settle(sim->line, i, SIZE_MAX);
+        settle(sim);
         if (!zgi_soak_is_idle(soak))
             until = now + quiet_ns;
     }

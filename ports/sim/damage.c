@@ -101,11 +101,6 @@ static uint8_t flip_bits(struct zg_damage *damage, struct zg_strikes *kind, uint
     return byte;
 }
 
-static uint64_t least(uint64_t a, uint64_t b)
-{
-    return a < b ? a : b;
-}
-
 /* Whether it is the part of the period in which the hum is, and when that changes. */
 static bool is_humming(const struct zg_sim_faults *faults, uint64_t now_ns, uint64_t *change_ns)
 {
@@ -137,8 +132,8 @@ static inline struct moment moment_of(struct zg_damage *damage, uint64_t now_ns)
     moment.burst = zg_spells_on(&damage->bursts, now_ns);
     moment.hum = is_humming(&damage->faults, now_ns, &moment.until_ns);
     moment.until_ns =
-        least(least(moment.until_ns, zg_spells_change_ns(&damage->cuts, now_ns)),
-              least(zg_spells_change_ns(&damage->holds, now_ns), zg_spells_change_ns(&damage->bursts, now_ns)));
+        zg_least(zg_least(moment.until_ns, zg_spells_change_ns(&damage->cuts, now_ns)),
+                 zg_least(zg_spells_change_ns(&damage->holds, now_ns), zg_spells_change_ns(&damage->bursts, now_ns)));
     return moment;
 }
 
@@ -163,7 +158,7 @@ static uint64_t before_strike(const struct zg_damage *damage)
 {
     const uint64_t flips = damage->data_bits == 8 ? damage->flips.left / 8 : damage->flips.left / damage->data_bits;
 
-    return least(least(flips, damage->drops.left), least(damage->twices.left, damage->inserts.left));
+    return zg_least(zg_least(flips, damage->drops.left), zg_least(damage->twices.left, damage->inserts.left));
 }
 
 uint64_t zg_damage_ahead(const struct zg_damage *damage)
@@ -173,17 +168,17 @@ uint64_t zg_damage_ahead(const struct zg_damage *damage)
 
 size_t zg_damage_spare(struct zg_damage *damage, uint64_t now_ns, uint64_t byte_ps, const uint8_t *bytes, size_t count)
 {
-    uint64_t spared = least(before_strike(damage), count);
+    uint64_t spared = zg_least(before_strike(damage), count);
     const struct moment moment = moment_of(damage, now_ns);
 
     if (moment.dead || moment.held)
         return 0;
     if (moment.until_ns != UINT64_MAX)
-        spared = least(spared, ((moment.until_ns - now_ns) * 1000 + byte_ps - 1) / byte_ps);
+        spared = zg_least(spared, ((moment.until_ns - now_ns) * 1000 + byte_ps - 1) / byte_ps);
     if (moment.burst)
-        spared = least(spared, damage->burst_flips.left / damage->data_bits);
+        spared = zg_least(spared, damage->burst_flips.left / damage->data_bits);
     if (moment.hum)
-        spared = least(spared, damage->hum_flips.left / damage->data_bits);
+        spared = zg_least(spared, damage->hum_flips.left / damage->data_bits);
     if (damage->is_bytewise)
         spared = unchanged(&damage->faults, bytes, (size_t)spared);
     pass(&damage->flips, damage->data_bits * spared);

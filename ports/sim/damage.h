@@ -11,6 +11,12 @@
 
 #include "sim/spells.h"
 
+/* The smaller of two numbers. */
+static inline uint64_t zg_least(uint64_t a, uint64_t b)
+{
+    return a < b ? a : b;
+}
+
 /* What goes wrong in one direction. */
 struct zg_sim_faults {
     double bit_error_rate; /* of the data bits; start and stop bits are never hit */

@@ -559,11 +559,6 @@ static uint64_t find_mark(const uint8_t *ring, size_t size, uint64_t first, uint
     return found ? span + (uint64_t)(found - ring) : count;
 }
 
-static uint64_t smaller(uint64_t a, uint64_t b)
-{
-    return a < b ? a : b;
-}
-
 /* When a byte that leaves now arrives. */
 static uint64_t next_arrival(const struct direction *direction)
 {
@@ -603,7 +598,7 @@ static uint64_t wake_of(const struct direction *direction)
     if (spared == 0)
         return 0;
     const uint64_t place = find_mark(ring->bytes, (size_t)ring->mask + 1, ring->tail, held, direction->mark);
-    return next_arrival(direction) + smaller(smaller(place, held - 1), spared - 1) * direction->byte_ps;
+    return next_arrival(direction) + zg_least(zg_least(place, held - 1), spared - 1) * direction->byte_ps;
 }
 
 void zg_sim_advance(struct zg_sim_line *line, uint64_t until_ns)
@@ -632,7 +627,7 @@ void zg_sim_defer(struct zg_sim_line *line, unsigned end, uint8_t mark, size_t m
 
 uint64_t zg_sim_wake_ns(const struct zg_sim_line *line)
 {
-    return smaller(line->directions[0].wake_ps, line->directions[1].wake_ps) / PS_PER_NS;
+    return zg_least(line->directions[0].wake_ps, line->directions[1].wake_ps) / PS_PER_NS;
 }
 
 bool zg_sim_brought(const struct zg_sim_line *line, unsigned end)
