@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT */
 #include "store/schema.h"
 
+#include "zeugma/leb.h"
+
 const char zgi_store_schema[] = "CREATE TABLE run (\n"
                                 "  run INTEGER PRIMARY KEY,\n"
                                 "  begun TEXT NOT NULL,\n"
@@ -171,24 +173,16 @@ sqlite3 *zgi_store_open(const char *file, int flags, GError **error)
 
 enum { LEB_MOST = 5 };
 
-static uint8_t *put_leb(uint8_t *at, uint32_t value)
-{
-    for (; value > 0x7F; value >>= 7)
-        *at++ = (uint8_t)(value | 0x80U);
-    *at++ = (uint8_t)value;
-    return at;
-}
-
 static bool get_leb(const uint8_t **at, const uint8_t *end, uint32_t *value)
 {
-    *value = 0;
-    for (unsigned shift = 0; shift < 32 && *at < end; shift += 7) {
-        const uint8_t byte = *(*at)++;
-        *value |= (uint32_t)(byte & 0x7FU) << shift;
-        if (byte < 0x80)
-            return true;
-    }
-    return false;
+    uint64_t read;
+    const int size = zg_uleb_get(*at, (size_t)(end - *at), 32, &read);
+
+    if (size < 0)
+        return false;
+    *at += size;
+    *value = (uint32_t)read;
+    return true;
 }
 
 /* Room for so many numbers, and what was used of it. */
@@ -209,7 +203,7 @@ GByteArray *zgi_numbers_pack(const GArray *numbers)
     uint32_t before = 0;
 
     for (guint i = 0; i < numbers->len; i++) {
-        at = put_leb(at, g_array_index(numbers, uint32_t, i) - before);
+        at += zg_uleb_put(g_array_index(numbers, uint32_t, i) - before, at);
         before = g_array_index(numbers, uint32_t, i);
     }
     return used_room(bytes, at);
@@ -240,9 +234,9 @@ GByteArray *zgi_latency_pack(uint32_t first, const GArray *counts)
         const uint32_t count = g_array_index(counts, uint32_t, i);
         if (count == 0)
             continue;
-        at = put_leb(at, (first + i - before) << 1 | (count > 1));
+        at += zg_uleb_put((first + i - before) << 1 | (count > 1), at);
         if (count > 1)
-            at = put_leb(at, count);
+            at += zg_uleb_put(count, at);
         before = first + i;
     }
     return used_room(bytes, at);

@@ -189,7 +189,7 @@ static void take_end(struct zg_store *store, const struct zg_second *second, uns
     g_array_append_val(store->next->rows, row);
 }
 
-/* In the order of the table's key, which fills its pages. */
+/* In the order of the table's key. */
 static void take_second(const struct zg_second *second, void *data)
 {
     struct zg_store *store = data;
