@@ -55,8 +55,8 @@ int cli_finish(const struct cli_verb *verb, int status)
     return CLI_TROUBLE;
 }
 
-/* "Unknown option --jsn", with the most similar option. */
-static void unknown_option(const struct cli_verb *verb, const GOptionEntry *entries, const char *message)
+/* "Unknown option --jsn", with the most similar option; what is wrong with the value of one that there is. */
+static void wrong_option(const struct cli_verb *verb, const GOptionEntry *entries, const char *message)
 {
     g_autoptr(GPtrArray) names = g_ptr_array_new();
     const char *dashes = strstr(message, "--");
@@ -68,7 +68,7 @@ static void unknown_option(const struct cli_verb *verb, const GOptionEntry *entr
     const char *nearest = dashes ? zg_word_nearest(dashes + 2, (const char *const *)names->pdata) : NULL;
     g_autofree char *first = g_strdup(message);
     first[0] = g_ascii_tolower(first[0]);
-    if (nearest)
+    if (nearest && strcmp(nearest, dashes + 2) != 0)
         cli_error(verb, "%s; did you mean --%s?", first, nearest);
     else
         cli_error(verb, "%s; zeugma %s --help lists the options", first, verb->name);
@@ -104,7 +104,7 @@ bool cli_parse(const struct cli_verb *verb, GOptionEntry *entries, int *argc, ch
     g_option_context_set_description(context, description);
     g_option_context_add_main_entries(context, entries, NULL);
     if (!g_option_context_parse(context, argc, argv, &error)) {
-        unknown_option(verb, entries, error->message);
+        wrong_option(verb, entries, error->message);
         return false;
     }
     if (*argc - 1 >= least && *argc - 1 <= most)

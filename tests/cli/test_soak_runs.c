@@ -236,6 +236,7 @@ static void runs_end_by_what_they_show(void **state)
     test_assert_run(2, "soak " LOOM " sim: --until \"lost <= 1e-6\"", "--at-most 24h");
     test_assert_run(2, "soak " LOOM " unix:u --traffic echo --way out", "--way: is for streams");
     test_assert_run(2, "soak " LOOM " sim: --stop-on lsot", "did you mean \"lost\"");
+    test_assert_run(2, "soak " LOOM " sim: --stretches few", "for --stretches; zeugma soak --help lists the options");
 }
 
 int main(void)
