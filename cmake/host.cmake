@@ -2,7 +2,6 @@
 find_package(PkgConfig REQUIRED)
 pkg_check_modules(GLIB REQUIRED IMPORTED_TARGET glib-2.0)
 pkg_check_modules(YAML REQUIRED IMPORTED_TARGET yaml-0.1)
-pkg_check_modules(JSON REQUIRED IMPORTED_TARGET json-glib-1.0)
 pkg_check_modules(GMP REQUIRED IMPORTED_TARGET gmp)
 pkg_check_modules(PCAP REQUIRED IMPORTED_TARGET libpcap)
 pkg_check_modules(SQLITE REQUIRED IMPORTED_TARGET sqlite3)
@@ -78,12 +77,12 @@ add_library(zeugma_host STATIC ${HOST_SOURCES} ${CMAKE_CURRENT_BINARY_DIR}/embed
 target_compile_definitions(zeugma_host PRIVATE _GNU_SOURCE)
 add_library(zeugma::host ALIAS zeugma_host)
 if(ZEUGMA_SANITIZE) # the other builds see that every file includes what it needs
-  target_precompile_headers(zeugma_host PRIVATE <glib.h> <stdio.h> <string.h> <math.h> <json-glib/json-glib.h>)
+  target_precompile_headers(zeugma_host PRIVATE <glib.h> <stdio.h> <string.h> <math.h>)
 endif()
 target_include_directories(zeugma_host PUBLIC $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/host>
                            $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}/zeugma-host>)
 target_link_libraries(zeugma_host PUBLIC zeugma_sim zeugma_posix zeugma_runtime PkgConfig::GLIB PkgConfig::GMP
-                      PRIVATE PkgConfig::YAML PkgConfig::JSON PkgConfig::PCAP PkgConfig::SQLITE m)
+                      PRIVATE PkgConfig::YAML PkgConfig::PCAP PkgConfig::SQLITE m)
 if(CAIRO_FOUND)
   target_link_libraries(zeugma_host PRIVATE PkgConfig::CAIRO)
 endif()
@@ -94,7 +93,7 @@ endif()
 file(GLOB CLI_SOURCES CONFIGURE_DEPENDS cli/*.c)
 add_executable(zeugma ${CLI_SOURCES})
 target_compile_definitions(zeugma PRIVATE ZEUGMA_VERSION="${PROJECT_VERSION}")
-target_link_libraries(zeugma PRIVATE zeugma_host PkgConfig::JSON PkgConfig::NCURSES m)
+target_link_libraries(zeugma PRIVATE zeugma_host PkgConfig::NCURSES m)
 add_executable(zeugma::zeugma ALIAS zeugma)
 
 # The language, for editors; and the man pages.

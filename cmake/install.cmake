@@ -57,7 +57,7 @@ set(CPACK_DEBIAN_PACKAGE_SECTION devel)
 set(CPACK_DEBIAN_PACKAGE_SHLIBDEPS ON)
 set(CPACK_DEBIAN_FILE_NAME DEB-DEFAULT)
 set(CPACK_DEBIAN_PACKAGE_SUGGESTS
-    "cmake, gcc, python3, libglib2.0-dev, libjson-glib-dev, libyaml-dev, libgmp-dev, libpcap-dev, libsqlite3-dev, libcairo2-dev, libfontconfig-dev, libsoup-3.0-dev")
+    "cmake, gcc, python3, libglib2.0-dev, libyaml-dev, libgmp-dev, libpcap-dev, libsqlite3-dev, libcairo2-dev, libfontconfig-dev, libsoup-3.0-dev")
 set(CPACK_STRIP_FILES ON)
 set(CPACK_PACKAGING_INSTALL_PREFIX /usr)
 include(CPack)

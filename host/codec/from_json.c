@@ -6,33 +6,9 @@
 
 #include "codec/hex.h"
 #include "codec/json.h"
-#include "codec/parse_json.h"
+#include "codec/read_json.h"
 #include "codec/text.h"
 #include "definition/words.h"
-
-/* What is opened in a text but never closed; NULL: nothing. Free with g_free(). */
-static char *what_is_open(const char *text)
-{
-    size_t opened[100];
-    unsigned depth = 0;
-
-    for (size_t at = 0; text[at]; at++) {
-        if (text[at] == '"') {
-            const size_t begin = at;
-            for (at++; text[at] && text[at] != '"'; at++)
-                at += text[at] == '\\' && text[at + 1];
-            if (!text[at])
-                return g_strdup_printf("the \" at position %zu is not closed", begin + 1);
-        } else if (strchr("{[", text[at]) && depth < G_N_ELEMENTS(opened)) {
-            opened[depth++] = at;
-        } else if (strchr("}]", text[at]) && depth > 0) {
-            depth--;
-        }
-    }
-    return depth == 0 ? NULL
-                      : g_strdup_printf("the %c at position %zu is not closed", text[opened[depth - 1]],
-                                        opened[depth - 1] + 1);
-}
 
 /* Appends an error to those before, on a line of its own, up to a few. */
 static void add_error(GError **error, GError *more, unsigned *count)
@@ -51,31 +27,20 @@ static void add_error(GError **error, GError *more, unsigned *count)
     ++*count;
 }
 
-static JsonParser *parse_object(const char *what, const char *text, GError **error)
+static struct zg_json_node *read_object(const char *what, const char *text, GError **error)
 {
-    g_autoptr(JsonParser) parser = json_parser_new_immutable();
-    g_autoptr(GError) reason = NULL;
+    g_autoptr(zg_json_node) root = zg_json_read(text, error);
 
-    if (!zg_json_parse(parser, text, &reason)) {
-        if (reason->domain == ZG_CODEC_ERROR) {
-            g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_JSON, "%s: %s", what, reason->message);
-            return NULL;
-        }
-        const char *message = g_str_has_prefix(reason->message, "<data>:") ? reason->message + 7 : reason->message;
-        g_autofree char *open = what_is_open(text);
-        if (open)
-            g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_JSON, "%s: not JSON: %s", what, open);
-        else
-            g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_JSON, "%s: not JSON, at %s", what, message);
+    if (!root) {
+        g_prefix_error(error, "%s: ", what);
         return NULL;
     }
-    JsonNode *root = json_parser_get_root(parser);
-    if (!root || !JSON_NODE_HOLDS_OBJECT(root)) {
+    if (root->kind != ZG_JSON_OBJECT) {
         g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_JSON, "%s: expected a JSON object, {\"name\": value, ...}",
                     what);
         return NULL;
     }
-    return g_steal_pointer(&parser);
+    return g_steal_pointer(&root);
 }
 
 static bool value_error(const char *path, GError **error, const char *format, ...) G_GNUC_PRINTF(3, 4);
@@ -90,16 +55,10 @@ static bool value_error(const char *path, GError **error, const char *format, ..
     return false;
 }
 
-/* A JSON node as a user would recognise it. */
-static char *found(JsonNode *node)
-{
-    return json_to_string(node, FALSE);
-}
-
-static bool enum_value(const struct zg_step *step, JsonNode *node, union zg_raw *raw)
+static bool enum_value(const struct zg_step *step, const struct zg_json_node *node, union zg_raw *raw)
 {
     const struct zg_enum *enumeration = step->type.enumeration;
-    const char *name = json_node_get_value_type(node) == G_TYPE_STRING ? json_node_get_string(node) : NULL;
+    const char *name = zg_json_string_or(node, NULL);
 
     for (unsigned i = 0; name && i < enumeration->values->len; i++) {
         const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
@@ -111,7 +70,7 @@ static bool enum_value(const struct zg_step *step, JsonNode *node, union zg_raw 
     return false;
 }
 
-static bool unknown_name(const char *path, const struct zg_step *step, const char *name, GError **error)
+static bool unknown_name(const char *path, const struct zg_step *step, const struct zg_json_node *node, GError **error)
 {
     const struct zg_enum *enumeration = step->type.enumeration;
     g_autoptr(GPtrArray) names = g_ptr_array_new();
@@ -119,33 +78,32 @@ static bool unknown_name(const char *path, const struct zg_step *step, const cha
     for (unsigned i = 0; i < enumeration->values->len; i++)
         g_ptr_array_add(names, ((struct zg_enum_value *)g_ptr_array_index(enumeration->values, i))->name);
     g_ptr_array_add(names, NULL);
-    g_autofree char *hint = zg_word_hint(name, (const char *const *)names->pdata);
-    return value_error(path, error, "\"%s\" is no value of %s%s", name, enumeration->name, hint);
+    g_autofree char *hint = zg_word_hint(node->text, (const char *const *)names->pdata);
+    g_autofree char *shown = zg_json_written(node);
+    return value_error(path, error, "%s is no value of %s%s", shown, enumeration->name, hint);
 }
 
-/* A JSON number, or a string that holds one, exactly. */
-static bool exact_number(JsonNode *node, mpq_t value)
+/* A JSON number, or a string that holds one. Whole numbers and strings are taken exactly; a number with a point or an
+ * exponent is its nearest double, as in all programs that read JSON. */
+static bool number_of(const struct zg_json_node *node, mpq_t value)
 {
-    GType type = json_node_get_value_type(node);
+    const char *text = node->kind == ZG_JSON_NUMBER ? node->text : zg_json_string_or(node, NULL);
 
-    if (type == G_TYPE_INT64) {
-        mpq_set_si(value, json_node_get_int(node), 1);
-        return true;
+    if (node->kind == ZG_JSON_NUMBER && strpbrk(text, ".eE")) {
+        const double nearest = zg_json_double_or(node, 0);
+        if (isfinite(nearest))
+            mpq_set_d(value, nearest);
+        return isfinite(nearest);
     }
-    if (type == G_TYPE_DOUBLE && isfinite(json_node_get_double(node))) {
-        mpq_set_d(value, json_node_get_double(node));
-        return true;
-    }
-    return type == G_TYPE_STRING && zgi_parse_number(json_node_get_string(node), false, value);
+    return text && zgi_parse_number(text, false, value);
 }
 
-static bool special_float(JsonNode *node, union zg_raw *raw)
+static bool special_float(const struct zg_json_node *node, union zg_raw *raw)
 {
-    GType type = json_node_get_value_type(node);
-    const char *text = type == G_TYPE_STRING ? json_node_get_string(node) : "";
+    const char *text = zg_json_string_or(node, "");
 
-    if (type == G_TYPE_DOUBLE && json_node_get_double(node) == 0)
-        raw->f = json_node_get_double(node); /* with its sign, which an exact number does not have */
+    if (node->kind == ZG_JSON_NUMBER && zg_json_double_or(node, 1) == 0)
+        raw->f = zg_json_double_or(node, 1); /* with its sign, which an exact number does not have */
     else if (strcmp(text, "nan") == 0)
         raw->f = (double)NAN;
     else if (strcmp(text, "inf") == 0)
@@ -157,10 +115,10 @@ static bool special_float(JsonNode *node, union zg_raw *raw)
     return true;
 }
 
-static bool outside(const char *path, const struct zg_step *step, JsonNode *node, GError **error)
+static bool outside(const char *path, const struct zg_step *step, const struct zg_json_node *node, GError **error)
 {
     g_autoptr(GString) limits = g_string_new(NULL);
-    g_autofree char *value = found(node);
+    g_autofree char *value = zg_json_written(node);
     const char *unit = step->field->unit;
 
     if (step->type.kind == ZG_KIND_FLOAT && !step->field->ranged) {
@@ -179,21 +137,20 @@ static bool outside(const char *path, const struct zg_step *step, JsonNode *node
 }
 
 /* Flags are an array of names and bit numbers. */
-static bool flags_from_json(const char *path, const struct zg_step *step, JsonArray *array, union zg_raw *raw,
-                            GError **error)
+static bool flags_from_json(const char *path, const struct zg_step *step, const struct zg_json_node *list,
+                            union zg_raw *raw, GError **error)
 {
     raw->u = 0;
-    for (unsigned i = 0; i < json_array_get_length(array); i++) {
-        JsonNode *node = json_array_get_element(array, i);
-        GType type = json_node_get_value_type(node);
+    for (const struct zg_json_node *node = list->members; node; node = node->next) {
         union zg_raw bit = { .u = 0 };
-        g_autofree char *text = found(node);
+        g_autofree char *text = zg_json_written(node);
 
-        if (type == G_TYPE_INT64)
-            bit.i = json_node_get_int(node);
+        if (node->kind == ZG_JSON_NUMBER)
+            bit.i = zg_json_whole_or(node, -1);
         else if (!enum_value(step, node, &bit))
-            return type == G_TYPE_STRING ? unknown_name(path, step, json_node_get_string(node), error)
-                                         : value_error(path, error, "expected names and bit numbers, found %s", text);
+            return node->kind == ZG_JSON_STRING
+                       ? unknown_name(path, step, node, error)
+                       : value_error(path, error, "expected names and bit numbers, found %s", text);
         if (bit.u >= step->type.bits)
             return value_error(path, error, "bit %s is outside 0 to %u", text, step->type.bits - 1);
         raw->u |= (uint64_t)1 << bit.u;
@@ -201,24 +158,24 @@ static bool flags_from_json(const char *path, const struct zg_step *step, JsonAr
     return true;
 }
 
-static bool raw_from_json(const char *path, const struct zg_step *step, JsonNode *node, union zg_raw *raw,
-                          GError **error)
+static bool raw_from_json(const char *path, const struct zg_step *step, const struct zg_json_node *node,
+                          union zg_raw *raw, GError **error)
 {
-    g_autofree char *text = found(node);
+    g_autofree char *text = zg_json_written(node);
     const struct zg_type single = {
         .kind = step->type.kind, .bits = step->type.bits, .extent = ZG_EXTENT_ONE, .enumeration = step->type.enumeration
     };
     g_autofree char *type = zg_type_name(single);
     raw->u = 0;
 
-    if (step->type.enumeration && step->type.enumeration->flags && JSON_NODE_HOLDS_ARRAY(node))
-        return flags_from_json(path, step, json_node_get_array(node), raw, error);
-    if (!JSON_NODE_HOLDS_VALUE(node))
+    if (step->type.enumeration && step->type.enumeration->flags && node->kind == ZG_JSON_LIST)
+        return flags_from_json(path, step, node, raw, error);
+    if (node->kind == ZG_JSON_NULL || node->kind == ZG_JSON_LIST || node->kind == ZG_JSON_OBJECT)
         return value_error(path, error, "expected %s, found %s", type, text);
     if (step->type.kind == ZG_KIND_BOOL) {
-        if (json_node_get_value_type(node) != G_TYPE_BOOLEAN)
+        if (node->kind != ZG_JSON_BOOL)
             return value_error(path, error, "expected true or false, found %s", text);
-        raw->b = json_node_get_boolean(node);
+        raw->b = node->truth;
         return true;
     }
     if (step->type.enumeration && !step->type.enumeration->flags && enum_value(step, node, raw))
@@ -227,12 +184,14 @@ static bool raw_from_json(const char *path, const struct zg_step *step, JsonNode
         return zg_step_permits(step, *raw) || outside(path, step, node, error);
     mpq_t number;
     mpq_init(number);
-    bool is_number = exact_number(node, number);
+    bool is_number = number_of(node, number);
     bool good = is_number && zg_step_raw(step, number, raw);
     bool fraction = is_number && mpz_cmp_ui(mpq_denref(number), 1) != 0;
     mpq_clear(number);
-    if (!is_number && step->type.enumeration && json_node_get_value_type(node) == G_TYPE_STRING)
-        return unknown_name(path, step, json_node_get_string(node), error);
+    if (!is_number && step->type.enumeration && node->kind == ZG_JSON_STRING)
+        return unknown_name(path, step, node, error);
+    if (!is_number && node->kind == ZG_JSON_NUMBER) /* beyond all doubles */
+        return outside(path, step, node, error);
     if (!is_number)
         return value_error(path, error, "expected a number (%s), found %s", type, text);
     if (fraction && step->type.enumeration)
@@ -240,26 +199,25 @@ static bool raw_from_json(const char *path, const struct zg_step *step, JsonNode
     return good || outside(path, step, node, error);
 }
 
-static bool block_from_json(const char *path, const struct zg_block *block, JsonObject *object, struct zg_value *values,
-                            GError **error);
+static bool block_from_json(const char *path, const struct zg_block *block, const struct zg_json_node *object,
+                            struct zg_value *values, GError **error);
 
-static bool text_from_json(const char *path, const struct zg_step *step, JsonNode *node, struct zg_value *value,
-                           GError **error)
+static bool text_from_json(const char *path, const struct zg_step *step, const struct zg_json_node *node,
+                           struct zg_value *value, GError **error)
 {
     g_autofree char *type = zg_type_name(step->type);
-    g_autofree char *shown = found(node);
+    g_autofree char *shown = zg_json_written(node);
 
-    if (json_node_get_value_type(node) != G_TYPE_STRING)
+    if (node->kind != ZG_JSON_STRING)
         return value_error(path, error, "expected a string (%s), found %s", type, shown);
-    const char *text = json_node_get_string(node);
-    size_t length = strlen(text);
-    if (length > step->most)
-        return value_error(path, error, "%zu bytes are too many for %s", length, type);
-    if (step->type.is_ascii && !zg_is_text_of(step, (const uint8_t *)text, length))
+    if (node->size > step->most)
+        return value_error(path, error, "%zu bytes are too many for %s", node->size, type);
+    if (step->type.is_ascii && !zg_is_text_of(step, (const uint8_t *)node->text, node->size))
         return value_error(path, error, "%s is not %s: it has a character other than the printable ones of ASCII",
                            shown, type);
-    zg_value_resize(step, value, (unsigned)length);
-    memcpy(value->bytes, text, length);
+    if (step->type.extent == ZG_EXTENT_FIXED && node->size > 0 && node->text[node->size - 1] == '\0')
+        return value_error(path, error, "%s ends with U+0000, which would be lost: zero bytes fill up %s", shown, type);
+    zg_value_set_bytes(value, (const uint8_t *)node->text, (unsigned)node->size);
     return true;
 }
 
@@ -273,16 +231,17 @@ static bool count_error(const char *path, const struct zg_step *step, unsigned c
     return value_error(path, error, "%u %s are not %s", count, what, type);
 }
 
-static bool bytes_from_json(const char *path, const struct zg_step *step, JsonNode *node, struct zg_value *value,
-                            GError **error)
+static bool bytes_from_json(const char *path, const struct zg_step *step, const struct zg_json_node *node,
+                            struct zg_value *value, GError **error)
 {
     g_autofree char *type = zg_type_name(step->type);
-    g_autofree char *shown = found(node);
+    g_autofree char *shown = zg_json_written(node);
     g_autoptr(GError) reason = NULL;
 
-    if (json_node_get_value_type(node) != G_TYPE_STRING)
+    const char *digits = zg_json_string_or(node, NULL);
+    if (!digits)
         return value_error(path, error, "expected hex digits (%s), found %s", type, shown);
-    g_autoptr(GByteArray) bytes = zg_bytes_from_hex(json_node_get_string(node), &reason);
+    g_autoptr(GByteArray) bytes = zg_bytes_from_hex(digits, &reason);
     if (!bytes)
         return value_error(path, error, "%s", reason->message);
     if (bytes->len > step->most || (step->type.extent == ZG_EXTENT_FIXED && bytes->len != step->most))
@@ -294,41 +253,40 @@ static bool bytes_from_json(const char *path, const struct zg_step *step, JsonNo
 }
 
 /* One element: a record or a single number. */
-static bool item_from_json(const char *path, const struct zg_step *step, JsonNode *node, struct zg_value *value,
-                           GError **error)
+static bool item_from_json(const char *path, const struct zg_step *step, const struct zg_json_node *node,
+                           struct zg_value *value, GError **error)
 {
-    g_autofree char *shown = found(node);
+    g_autofree char *shown = zg_json_written(node);
 
     if (!step->record)
         return raw_from_json(path, step, node, &value->raw, error);
-    if (!JSON_NODE_HOLDS_OBJECT(node))
+    if (node->kind != ZG_JSON_OBJECT)
         return value_error(path, error, "expected an object (%s), found %s", step->record->name, shown);
-    return block_from_json(path, step->record, json_node_get_object(node), value->items, error);
+    return block_from_json(path, step->record, node, value->items, error);
 }
 
-static bool array_from_json(const char *path, const struct zg_step *step, JsonNode *node, struct zg_value *value,
-                            GError **error)
+static bool array_from_json(const char *path, const struct zg_step *step, const struct zg_json_node *node,
+                            struct zg_value *value, GError **error)
 {
     g_autofree char *type = zg_type_name(step->type);
-    g_autofree char *shown = found(node);
+    g_autofree char *shown = zg_json_written(node);
 
-    if (!JSON_NODE_HOLDS_ARRAY(node))
+    if (node->kind != ZG_JSON_LIST)
         return value_error(path, error, "expected an array (%s), found %s", type, shown);
-    JsonArray *array = json_node_get_array(node);
-    unsigned count = json_array_get_length(array);
-    if (count > step->most || (step->type.extent == ZG_EXTENT_FIXED && count != step->most))
-        return count_error(path, step, count, "elements", error);
-    zg_value_resize(step, value, count);
-    for (unsigned i = 0; i < count; i++) {
+    if (node->count > step->most || (step->type.extent == ZG_EXTENT_FIXED && node->count != step->most))
+        return count_error(path, step, node->count, "elements", error);
+    zg_value_resize(step, value, node->count);
+    unsigned i = 0;
+    for (const struct zg_json_node *item = node->members; item; item = item->next, i++) {
         g_autofree char *inner = g_strdup_printf("%s[%u]", path, i);
-        if (!item_from_json(inner, step, json_array_get_element(array, i), &value->items[i], error))
+        if (!item_from_json(inner, step, item, &value->items[i], error))
             return false;
     }
     return true;
 }
 
-static bool value_from_json(const char *path, const struct zg_step *step, JsonNode *node, struct zg_value *value,
-                            GError **error)
+static bool value_from_json(const char *path, const struct zg_step *step, const struct zg_json_node *node,
+                            struct zg_value *value, GError **error)
 {
     if (step->type.kind == ZG_KIND_TEXT)
         return text_from_json(path, step, node, value, error);
@@ -340,26 +298,25 @@ static bool value_from_json(const char *path, const struct zg_step *step, JsonNo
 }
 
 /* Whether every member of the object is a known name. */
-static bool known_members(const char *what, const char *kind, JsonObject *object, const char *const *names,
-                          GError **error)
+static bool known_members(const char *what, const char *kind, const struct zg_json_node *object,
+                          const char *const *names, GError **error)
 {
-    g_autoptr(GList) members = json_object_get_members(object);
-
     unsigned count = 0;
-    for (GList *item = members; item; item = item->next) {
-        if (g_strv_contains(names, item->data))
+
+    for (const struct zg_json_node *member = object->members; member; member = member->next) {
+        if (g_strv_contains(names, member->name))
             continue;
-        g_autofree char *hint = zg_word_hint(item->data, names);
-        add_error(error,
-                  g_error_new(ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s has no %s \"%s\"%s", what, kind,
-                              (const char *)item->data, hint),
-                  &count);
+        g_autofree char *hint = zg_word_hint(member->name, names);
+        add_error(
+            error,
+            g_error_new(ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s has no %s \"%s\"%s", what, kind, member->name, hint),
+            &count);
     }
     return count == 0;
 }
 
-static bool block_from_json(const char *path, const struct zg_block *block, JsonObject *object, struct zg_value *values,
-                            GError **error)
+static bool block_from_json(const char *path, const struct zg_block *block, const struct zg_json_node *object,
+                            struct zg_value *values, GError **error)
 {
     g_autoptr(GPtrArray) names = g_ptr_array_new();
 
@@ -372,7 +329,7 @@ static bool block_from_json(const char *path, const struct zg_block *block, Json
         add_error(error, wrong, &count);
     for (unsigned i = 0; i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
-        JsonNode *node = json_object_get_member(object, step->name);
+        const struct zg_json_node *node = zg_json_member(object, step->name);
         g_autofree char *inner = g_strconcat(path, ".", step->name, NULL);
         wrong = NULL;
         values[i].absent = !node && step->field->optional;
@@ -392,16 +349,13 @@ static bool block_from_json(const char *path, const struct zg_block *block, Json
 bool zg_values_from_json(const struct zg_plan_message *message, const char *text, struct zg_value *values,
                          GError **error)
 {
-    g_autoptr(JsonParser) parser = parse_object(message->message->name, text, error);
+    g_autoptr(zg_json_node) object = read_object(message->message->name, text, error);
 
-    if (!parser || !block_from_json(message->message->name, &message->payload,
-                                    json_node_get_object(json_parser_get_root(parser)), values, error))
+    if (!object || !block_from_json(message->message->name, &message->payload, object, values, error))
         return false;
     g_autoptr(GString) unused = g_string_new(NULL);
-    if (message->text && !zg_text_write(message, values, unused, error)) {
-        g_prefix_error(error, "%s.", message->message->name);
+    if (message->text && !zg_text_write(message, values, unused, error))
         return false;
-    }
     const size_t size = zg_payload_size(message, values);
     return size <= message->payload_most ||
            value_error(message->message->name, error, "the payload takes %zu bytes; the frame has room for %u", size,
@@ -411,43 +365,36 @@ bool zg_values_from_json(const struct zg_plan_message *message, const char *text
 bool zg_variable_from_json(const struct zg_plan_variable *variable, const char *text, struct zg_value *values,
                            GError **error)
 {
-    g_autoptr(JsonParser) parser = json_parser_new_immutable();
-    g_autofree char *listed = g_strdup_printf("[%s]", text);
-    g_autoptr(JsonNode) word = json_node_new(JSON_NODE_VALUE);
-    JsonNode *node = word;
+    g_autoptr(zg_json_node) node = zg_json_read(text, NULL);
 
-    json_node_set_string(word, text);
-    if (zg_json_parse(parser, listed, NULL)) {
-        JsonArray *list = json_node_get_array(json_parser_get_root(parser));
-        if (json_array_get_length(list) == 1)
-            node = json_array_get_element(list, 0);
-    }
+    if (!node)
+        node = zg_json_word(text);
     return value_from_json(zg_variable_field(variable->variable)->name, zg_block_step(&variable->block, 0), node,
                            &values[0], error);
 }
 
 /* A role that a sender may choose, `bits` wide, from the object's member of that name; unchanged if there is none. A
  * role of 0 bits is missing from `where`, as the error says. */
-static bool role_from_json(JsonObject *object, const char *name, unsigned bits, const char *where, uint32_t *value,
-                           GError **error)
+static bool role_from_json(const struct zg_json_node *object, const char *name, unsigned bits, const char *where,
+                           uint32_t *value, GError **error)
 {
-    JsonNode *node = json_object_get_member(object, name);
+    const struct zg_json_node *node = zg_json_member(object, name);
 
     if (!node)
         return true;
-    g_autofree char *text = found(node);
+    g_autofree char *text = zg_json_written(node);
     if (bits == 0) {
         g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_FIELD, "%s has no %s", where, name);
         return false;
     }
     uint64_t most = UINT64_MAX >> (64 - bits);
-    if (json_node_get_value_type(node) != G_TYPE_INT64 || json_node_get_int(node) < 0 ||
-        (uint64_t)json_node_get_int(node) > most) {
+    const int64_t whole = zg_json_whole_or(node, -1);
+    if (whole < 0 || (uint64_t)whole > most) {
         g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_VALUE,
                     "the header's %s: %s is outside 0 to %" G_GUINT64_FORMAT, name, text, most);
         return false;
     }
-    *value = (uint32_t)json_node_get_int(node);
+    *value = (uint32_t)whole;
     return true;
 }
 
@@ -457,12 +404,11 @@ bool zg_header_from_json(const struct zg_plan *plan, const struct zg_plan_messag
     static const char *const names[] = { "sequence", "source", "destination", "node", "minor", "ticket", "base", NULL };
     g_autofree char *where = g_strdup_printf("the header of %s", plan->definition->protocol);
     const char *name = message->message->name;
-    g_autoptr(JsonParser) parser = parse_object("the header", text, error);
+    g_autoptr(zg_json_node) object = read_object("the header", text, error);
     uint32_t ticket = header->ticket, base = header->base;
 
-    if (!parser)
+    if (!object)
         return false;
-    JsonObject *object = json_node_get_object(json_parser_get_root(parser));
     bool good = known_members("the header", "role to be chosen", object, names, error) &&
                 role_from_json(object, "sequence", plan->sequence_bits, where, &header->sequence, error) &&
                 role_from_json(object, "source", plan->node ? 0 : plan->source_bits, where, &header->source, error) &&

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 /*
  * JSON text (RFC 8259), written piece by piece. Numbers have the shortest digits that read back as the same double (or
- * float), which the JSON library's own writer does not do.
+ * float).
  */
 #ifndef ZEUGMA_JSON_H
 #define ZEUGMA_JSON_H
@@ -45,8 +45,8 @@ void zg_json_signed(struct zg_json *json, const char *key, int64_t value);
 void zg_json_double(struct zg_json *json, const char *key, double value);
 void zg_json_float(struct zg_json *json, const char *key, float value);
 
-/* A number given by its digits. */
-void zg_json_literal(struct zg_json *json, const char *key, const char *digits);
+/* A value as it is written. */
+void zg_json_literal(struct zg_json *json, const char *key, const char *written);
 
 /* A time in seconds, to the microsecond. */
 void zg_json_seconds(struct zg_json *json, const char *key, uint64_t ns);

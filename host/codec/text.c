@@ -296,12 +296,16 @@ bool zg_text_write(const struct zg_plan_message *message, const struct zg_value 
 {
     const enum zg_layout_kind kind = message->text->layout->kind;
     const size_t from = text->len;
+    const bool good =
+        kind == ZG_LAYOUT_JSON
+            ? zgi_json_write(message->text, &message->payload, values, text, NULL, error)
+            : (kind == ZG_LAYOUT_PATTERN ? write_pattern : write_pairs)(message, values, text, NULL, error);
 
-    if (kind == ZG_LAYOUT_JSON)
-        return zgi_json_write(message->text, &message->payload, values, text, NULL, error);
-    if (!(kind == ZG_LAYOUT_PATTERN ? write_pattern : write_pairs)(message, values, text, NULL, error))
+    if (!good) {
+        g_prefix_error(error, "%s.", message->message->name);
         return false;
-    return !message->text->misleads || reads_back(message, values, text, from, error);
+    }
+    return kind == ZG_LAYOUT_JSON || !message->text->misleads || reads_back(message, values, text, from, error);
 }
 
 void zg_text_spans(const struct zg_plan_message *message, const struct zg_value *values, struct zg_span *spans)

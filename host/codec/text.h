@@ -7,7 +7,7 @@
 #include "codec/error.h"
 
 /* Appends a message's fields as its layout writes them, behind its tag. False: a value cannot be written so that it is
- * read again; the error names it. */
+ * read again; the error names it and the message. */
 bool zg_text_write(const struct zg_plan_message *message, const struct zg_value *values, GString *text, GError **error);
 
 /* The same for values that can be written; and where each stands behind the tag, one span for each step. */

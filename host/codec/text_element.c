@@ -7,6 +7,12 @@
 
 #include "plan/spelling.h"
 
+/* Text that ends at a zero byte, if it is shorter. */
+static bool is_fixed_text(const struct zg_step *step)
+{
+    return step->type.kind == ZG_KIND_TEXT && step->type.extent == ZG_EXTENT_FIXED;
+}
+
 bool zgi_text_refuse(GError **error, const struct zg_step *step, const char *format, ...)
 {
     va_list arguments;
@@ -85,6 +91,12 @@ static void put_bytes(const struct zg_step *step, const struct zg_value *value, 
         g_string_append_printf(text, form->lower == 0 ? "%02X" : "%02x", value->bytes[i]);
 }
 
+bool zgi_text_may_stand(const struct zg_step *step, const struct zg_value *value, GError **error)
+{
+    return !is_fixed_text(step) || !memchr(value->bytes, 0, value->count) ||
+           zgi_text_refuse(error, step, "zero bytes fill it up, so that it cannot hold U+0000");
+}
+
 static bool put_string(const struct zg_step *step, const struct zg_value *value, GString *text, GError **error)
 {
     const struct zg_form *form = &step->field->form;
@@ -94,6 +106,8 @@ static bool put_string(const struct zg_step *step, const struct zg_value *value,
         put_bytes(step, value, text);
         return fill_up(step, from, text, error);
     }
+    if (!zgi_text_may_stand(step, value, error))
+        return false;
     if (form->quote)
         g_string_append_c(text, form->quote);
     for (unsigned i = 0; i < value->count; i++) {
@@ -156,12 +170,6 @@ static size_t without_fill(const struct zg_step *step, const char *text, size_t 
     while (step->field->form.width > 0 && length > 0 && text[length - 1] == ' ')
         length--;
     return length;
-}
-
-/* Text that ends at a zero byte, if it is shorter. */
-static bool is_fixed_text(const struct zg_step *step)
-{
-    return step->type.kind == ZG_KIND_TEXT && step->type.extent == ZG_EXTENT_FIXED;
 }
 
 static bool keep_bytes(const struct zg_step *step, const uint8_t *bytes, size_t count, struct zg_value *value)

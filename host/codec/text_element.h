@@ -6,6 +6,9 @@
 #include "codec/error.h"
 #include "codec/values.h"
 
+/* Whether a text can be written so that it is read again; if not, with an error. */
+bool zgi_text_may_stand(const struct zg_step *step, const struct zg_value *value, GError **error);
+
 /* A single element as a pattern or pairs have it; its number. False, with an error: it cannot be written. */
 bool zgi_text_put_element(const struct zg_step *step, const struct zg_value *value, GString *text, GError **error);
 bool zgi_text_put_number(const struct zg_step *step, union zg_raw raw, GString *text, GError **error);

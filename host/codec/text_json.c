@@ -4,13 +4,11 @@
 
 #include <string.h>
 
+#include "codec/scan_json.h"
 #include "codec/text_element.h"
 #include "plan/spelling.h"
 
-enum {
-    DEEPEST = 8, /* nesting of a value that is skipped */
-    FEW_PLACES = 32
-};
+enum { FEW_PLACES = 32 };
 
 /* --- written */
 
@@ -84,6 +82,8 @@ static bool put_element(const struct zg_step *step, const struct zg_value *value
     if (step->type.enumeration && !zg_text_of_value(step->type.enumeration, value->raw))
         return put_number(step, value, out, error);
     if (step->type.kind == ZG_KIND_TEXT) {
+        if (!zgi_text_may_stand(step, value, error))
+            return false;
         zg_text_json_quote((const char *)value->bytes, value->count, out);
         return true;
     }
@@ -160,243 +160,33 @@ bool zgi_json_write(const struct zg_text *text, const struct zg_block *block, co
 
 /* --- read */
 
-/* What is left of a text. */
-struct cursor {
-    const char *at, *end;
-    bool escaped; /* the last string had escapes, so that no digits in it stand for a value */
-};
-
-static void skip_space(struct cursor *cursor)
-{
-    while (cursor->at < cursor->end &&
-           (*cursor->at == ' ' || *cursor->at == '\t' || *cursor->at == '\n' || *cursor->at == '\r'))
-        cursor->at++;
-}
-
-/* Takes a character, behind white space. */
-static bool take(struct cursor *cursor, char wanted)
-{
-    skip_space(cursor);
-    if (cursor->at == cursor->end || *cursor->at != wanted)
-        return false;
-    cursor->at++;
-    return true;
-}
-
-static char peek(struct cursor *cursor)
-{
-    skip_space(cursor);
-    return cursor->at < cursor->end ? *cursor->at : '\0';
-}
-
-static bool take_word(struct cursor *cursor, const char *word)
-{
-    const size_t size = strlen(word);
-
-    if ((size_t)(cursor->end - cursor->at) < size || memcmp(cursor->at, word, size) != 0)
-        return false;
-    cursor->at += size;
-    return true;
-}
-
-static bool take_hex(struct cursor *cursor, gunichar *unit)
-{
-    *unit = 0;
-    for (unsigned i = 0; i < 4; i++) {
-        const int digit = cursor->at < cursor->end ? g_ascii_xdigit_value(*cursor->at++) : -1;
-        if (digit < 0)
-            return false;
-        *unit = *unit << 4 | (gunichar)digit;
-    }
-    return true;
-}
-
-/* \uXXXX, which may be the first half of a pair. A half alone is no character. */
-static bool take_unicode(struct cursor *cursor, GString *out)
-{
-    gunichar first, second;
-
-    if (!take_hex(cursor, &first))
-        return false;
-    if (first >= 0xD800 && first < 0xDC00) {
-        if (!take_word(cursor, "\\u") || !take_hex(cursor, &second) || second < 0xDC00 || second > 0xDFFF)
-            return false;
-        first = 0x10000 + ((first - 0xD800) << 10 | (second - 0xDC00));
-    } else if (first >= 0xDC00 && first <= 0xDFFF) {
-        return false;
-    }
-    if (first == 0)
-        g_string_append_c(out, '\0');
-    else
-        g_string_append_unichar(out, first);
-    return true;
-}
-
-static bool take_escape(struct cursor *cursor, GString *out)
-{
-    static const char from[] = "\"\\/bfnrt", to[] = "\"\\/\b\f\n\r\t";
-    const char c = cursor->at < cursor->end ? *cursor->at++ : '\0';
-    const char *escape = c ? strchr(from, c) : NULL;
-
-    if (c == 'u')
-        return take_unicode(cursor, out);
-    if (escape)
-        g_string_append_c(out, to[escape - from]);
-    return escape != NULL;
-}
-
-/* Characters of a string, without quotes and escapes: where they stand, or in `scratch`. */
-struct characters {
-    const char *at;
-    size_t size;
-    GString *scratch; /* NULL until it is needed */
-};
-
-static void characters_clear(struct characters *characters)
-{
-    if (characters->scratch)
-        g_string_free(characters->scratch, TRUE);
-}
-typedef struct characters characters_auto;
-G_DEFINE_AUTO_CLEANUP_CLEAR_FUNC(characters_auto, characters_clear)
-
-/* The rest of a string with escapes, of which `*out` has the characters in front of the first. */
-static bool take_escaped(struct cursor *cursor, GString *out)
-{
-    for (;;) {
-        const char *const from = cursor->at;
-        while (cursor->at < cursor->end && *cursor->at != '"' && *cursor->at != '\\' && (uint8_t)*cursor->at >= 0x20)
-            cursor->at++;
-        g_string_append_len(out, from, cursor->at - from);
-        if (cursor->at == cursor->end || (uint8_t)*cursor->at < 0x20)
-            return false;
-        if (*cursor->at++ == '"')
-            return zg_is_utf8((const uint8_t *)out->str, out->len);
-        if (!take_escape(cursor, out))
-            return false;
-    }
-}
-
-static bool take_string(struct cursor *cursor, struct characters *out)
-{
-    uint8_t all = 0;
-
-    cursor->escaped = false;
-    if (!take(cursor, '"'))
-        return false;
-    out->at = cursor->at;
-    while (cursor->at < cursor->end && *cursor->at != '"' && *cursor->at != '\\' && (uint8_t)*cursor->at >= 0x20)
-        all |= (uint8_t)*cursor->at++;
-    out->size = (size_t)(cursor->at - out->at);
-    if (cursor->at == cursor->end || (uint8_t)*cursor->at < 0x20)
-        return false;
-    if (*cursor->at == '"') {
-        cursor->at++;
-        return all < 0x80 || zg_is_utf8((const uint8_t *)out->at, out->size);
-    }
-    cursor->escaped = true;
-    if (!out->scratch)
-        out->scratch = g_string_new(NULL);
-    g_string_truncate(out->scratch, 0);
-    g_string_append_len(out->scratch, out->at, (gssize)out->size);
-    if (!take_escaped(cursor, out->scratch))
-        return false;
-    out->at = out->scratch->str;
-    out->size = out->scratch->len;
-    return true;
-}
-
-static const char *digits(struct cursor *cursor)
-{
-    const char *from = cursor->at;
-
-    while (cursor->at < cursor->end && g_ascii_isdigit(*cursor->at))
-        cursor->at++;
-    return cursor->at > from ? from : NULL;
-}
-
-/* A number's characters, as the grammar has them. */
-static bool take_number(struct cursor *cursor, const char **number, size_t *size)
-{
-    skip_space(cursor);
-    *number = cursor->at;
-    if (cursor->at < cursor->end && *cursor->at == '-')
-        cursor->at++;
-    const char *whole = digits(cursor);
-    if (!whole || (*whole == '0' && cursor->at - whole > 1))
-        return false;
-    if (cursor->at < cursor->end && *cursor->at == '.') {
-        cursor->at++;
-        if (!digits(cursor))
-            return false;
-    }
-    if (cursor->at < cursor->end && (*cursor->at == 'e' || *cursor->at == 'E')) {
-        cursor->at++;
-        if (cursor->at < cursor->end && (*cursor->at == '+' || *cursor->at == '-'))
-            cursor->at++;
-        if (!digits(cursor))
-            return false;
-    }
-    *size = (size_t)(cursor->at - *number);
-    return true;
-}
-
-/* Any value, whose meaning is not known. */
-static bool skip_value(struct cursor *cursor, unsigned depth)
-{
-    g_auto(characters_auto) text = { NULL, 0, NULL };
-    const char first = peek(cursor);
-    const char *number;
-    size_t size;
-
-    if (first == '"')
-        return take_string(cursor, &text);
-    if (first == 't' || first == 'f' || first == 'n')
-        return take_word(cursor, "true") || take_word(cursor, "false") || take_word(cursor, "null");
-    if (first != '{' && first != '[')
-        return take_number(cursor, &number, &size);
-    if (depth == DEEPEST)
-        return false;
-    const char last = first == '{' ? '}' : ']';
-    cursor->at++;
-    if (peek(cursor) == last)
-        return take(cursor, last);
-    do {
-        if (first == '{' && (!take_string(cursor, &text) || !take(cursor, ':')))
-            return false;
-        if (!skip_value(cursor, depth + 1))
-            return false;
-    } while (take(cursor, ','));
-    return take(cursor, last);
-}
-
-static bool take_object(struct cursor *cursor, const struct zg_text *text, const struct zg_block *block,
+static bool take_object(struct zgi_json_cursor *cursor, const struct zg_text *text, const struct zg_block *block,
                         struct zg_value *values, size_t *ignored);
 
-static bool take_plain_number(const struct zg_step *step, struct cursor *cursor, union zg_raw *raw)
+static bool take_plain_number(const struct zg_step *step, struct zgi_json_cursor *cursor, union zg_raw *raw)
 {
     const char *number;
     size_t size;
-    return take_number(cursor, &number, &size) && zg_unspell(step, number, size, raw);
+    return zgi_json_take_number(cursor, &number, &size) && zg_unspell(step, number, size, raw);
 }
 
 /* Names and bit numbers. */
-static bool take_flags(const struct zg_step *step, struct cursor *cursor, union zg_raw *raw)
+static bool take_flags(const struct zg_step *step, struct zgi_json_cursor *cursor, union zg_raw *raw)
 {
-    g_auto(characters_auto) text = { NULL, 0, NULL };
+    g_auto(zgi_json_characters_auto) text = { NULL, 0, NULL };
     const char *number;
     size_t size;
 
     raw->u = 0;
-    if (!take(cursor, '['))
+    if (!zgi_json_take(cursor, '['))
         return false;
-    if (peek(cursor) == ']')
-        return take(cursor, ']');
+    if (zgi_json_peek(cursor) == ']')
+        return zgi_json_take(cursor, ']');
     do {
         struct zg_value one = { .absent = false };
         union zg_raw bit;
-        const bool is_name = peek(cursor) == '"';
-        if (is_name ? !take_string(cursor, &text) : !take_number(cursor, &number, &size))
+        const bool is_name = zgi_json_peek(cursor) == '"';
+        if (is_name ? !zgi_json_take_string(cursor, &text) : !zgi_json_take_number(cursor, &number, &size))
             return false;
         const bool good = !is_name ? zgi_text_take_flag(step, number, size, &one.raw)
                                    : zgi_text_take_flag(step, text.at, text.size, &one.raw) &&
@@ -404,12 +194,12 @@ static bool take_flags(const struct zg_step *step, struct cursor *cursor, union 
         if (!good || (raw->u & one.raw.u) != 0)
             return false;
         raw->u |= one.raw.u;
-    } while (take(cursor, ','));
-    return take(cursor, ']');
+    } while (zgi_json_take(cursor, ','));
+    return zgi_json_take(cursor, ']');
 }
 
 /* Whether a string holds digits for a value: of bytes, or of an enum's value without a name. */
-static bool has_digits(const struct zg_step *step, const struct characters *text)
+static bool has_digits(const struct zg_step *step, const struct zgi_json_characters *text)
 {
     size_t length = text->size;
     union zg_raw raw;
@@ -420,10 +210,11 @@ static bool has_digits(const struct zg_step *step, const struct characters *text
                                   : step->type.kind == ZG_KIND_BYTES && !step->field->form.base64;
 }
 
-static bool take_element(const struct zg_step *step, struct cursor *cursor, struct zg_value *value, size_t *ignored)
+static bool take_element(const struct zg_step *step, struct zgi_json_cursor *cursor, struct zg_value *value,
+                         size_t *ignored)
 {
     const struct zg_form *form = &step->field->form;
-    const char first = peek(cursor);
+    const char first = zgi_json_peek(cursor);
 
     if (step->record)
         return take_object(cursor, NULL, step->record, value->items, ignored);
@@ -432,14 +223,14 @@ static bool take_element(const struct zg_step *step, struct cursor *cursor, stru
     if (step->type.kind == ZG_KIND_BOOL && !form->on && !form->off) {
         value->raw = (union zg_raw){ .u = 0 };
         value->raw.b = first == 't';
-        return take_word(cursor, "true") || take_word(cursor, "false");
+        return zgi_json_take_word(cursor, "true") || zgi_json_take_word(cursor, "false");
     }
     if (step->type.enumeration && step->type.enumeration->flags && !form->number)
         return take_flags(step, cursor, &value->raw);
     if (step->type.enumeration && !form->number && first != '"')
         return !zg_text_is_quoted(step) && take_plain_number(step, cursor, &value->raw);
-    g_auto(characters_auto) text = { NULL, 0, NULL };
-    if (!take_string(cursor, &text))
+    g_auto(zgi_json_characters_auto) text = { NULL, 0, NULL };
+    if (!zgi_json_take_string(cursor, &text))
         return false;
     if (zg_text_is_number(step, ZG_LAYOUT_JSON))
         return !cursor->escaped && zg_unspell(step, text.at, text.size, &value->raw);
@@ -448,16 +239,17 @@ static bool take_element(const struct zg_step *step, struct cursor *cursor, stru
     return zgi_text_take_element(step, text.at, text.size, value);
 }
 
-static bool take_array(const struct zg_step *step, struct cursor *cursor, struct zg_value *value, size_t *ignored)
+static bool take_array(const struct zg_step *step, struct zgi_json_cursor *cursor, struct zg_value *value,
+                       size_t *ignored)
 {
     const bool is_fixed = step->type.extent == ZG_EXTENT_FIXED;
     unsigned count = 0;
 
     zg_value_resize(step, value, is_fixed ? step->most : 0);
-    if (!take(cursor, '['))
+    if (!zgi_json_take(cursor, '['))
         return false;
-    if (peek(cursor) == ']')
-        return take(cursor, ']') && !is_fixed;
+    if (zgi_json_peek(cursor) == ']')
+        return zgi_json_take(cursor, ']') && !is_fixed;
     do {
         if (count == step->most)
             return false;
@@ -465,12 +257,12 @@ static bool take_array(const struct zg_step *step, struct cursor *cursor, struct
             zg_value_resize(step, value, count + 1);
         if (!take_element(step, cursor, &value->items[count++], ignored))
             return false;
-    } while (take(cursor, ','));
-    return take(cursor, ']') && (!is_fixed || count == step->most);
+    } while (zgi_json_take(cursor, ','));
+    return zgi_json_take(cursor, ']') && (!is_fixed || count == step->most);
 }
 
 /* The member with a key: the index of a step, or a constant. False: it is unknown. */
-static bool member_of(const struct zg_text *text, const struct zg_block *block, const struct characters *key,
+static bool member_of(const struct zg_text *text, const struct zg_block *block, const struct zgi_json_characters *key,
                       unsigned *index, const struct zg_constant **constant)
 {
     *constant = NULL;
@@ -491,20 +283,20 @@ static bool member_of(const struct zg_text *text, const struct zg_block *block, 
     return false;
 }
 
-static bool take_constant(struct cursor *cursor, const struct zg_constant *constant)
+static bool take_constant(struct zgi_json_cursor *cursor, const struct zg_constant *constant)
 {
-    g_auto(characters_auto) text = { NULL, 0, NULL };
+    g_auto(zgi_json_characters_auto) text = { NULL, 0, NULL };
     const char *number;
     size_t size;
 
     if (!constant->is_number)
-        return take_string(cursor, &text) && text.size == strlen(constant->text) &&
+        return zgi_json_take_string(cursor, &text) && text.size == strlen(constant->text) &&
                memcmp(text.at, constant->text, text.size) == 0;
-    return take_number(cursor, &number, &size) && zgi_text_is_constant(constant, number, size);
+    return zgi_json_take_number(cursor, &number, &size) && zgi_text_is_constant(constant, number, size);
 }
 
 /* A member's value, or null. `*there`: it is not null. */
-static bool take_member(struct cursor *cursor, const struct zg_block *block, unsigned index,
+static bool take_member(struct zgi_json_cursor *cursor, const struct zg_block *block, unsigned index,
                         const struct zg_constant *constant, struct zg_value *values, bool *there, size_t *ignored)
 {
     *there = true;
@@ -512,9 +304,9 @@ static bool take_member(struct cursor *cursor, const struct zg_block *block, uns
         return take_constant(cursor, constant);
     const struct zg_step *step = zg_block_step(block, index);
     values[index].absent = false;
-    if (peek(cursor) == 'n') {
+    if (zgi_json_peek(cursor) == 'n') {
         *there = false;
-        return take_word(cursor, "null");
+        return zgi_json_take_word(cursor, "null");
     }
     return zg_step_is_array(step) ? take_array(step, cursor, &values[index], ignored)
                                   : take_element(step, cursor, &values[index], ignored);
@@ -533,30 +325,30 @@ static bool take_missing(const struct zg_text *text, const struct zg_block *bloc
     return true;
 }
 
-static bool take_object(struct cursor *cursor, const struct zg_text *text, const struct zg_block *block,
+static bool take_object(struct zgi_json_cursor *cursor, const struct zg_text *text, const struct zg_block *block,
                         struct zg_value *values, size_t *ignored)
 {
     const unsigned places = block->steps->len + (text ? text->parts->len : 0);
     bool few[2 * FEW_PLACES] = { false };
     g_autofree bool *many = places > FEW_PLACES ? g_new0(bool, 2 * places) : NULL;
     bool *const seen = many ? many : few, *const there = seen + (many ? places : FEW_PLACES);
-    g_auto(characters_auto) key = { NULL, 0, NULL };
+    g_auto(zgi_json_characters_auto) key = { NULL, 0, NULL };
 
-    if (!take(cursor, '{'))
+    if (!zgi_json_take(cursor, '{'))
         return false;
-    if (peek(cursor) == '}') {
-        (void)take(cursor, '}');
+    if (zgi_json_peek(cursor) == '}') {
+        (void)zgi_json_take(cursor, '}');
         return take_missing(text, block, there, values);
     }
     do {
         const struct zg_constant *constant;
         unsigned index;
-        skip_space(cursor);
+        (void)zgi_json_peek(cursor);
         const char *from = cursor->at;
-        if (!take_string(cursor, &key) || !take(cursor, ':'))
+        if (!zgi_json_take_string(cursor, &key) || !zgi_json_take(cursor, ':'))
             return false;
         if (!member_of(text, block, &key, &index, &constant)) {
-            if (!skip_value(cursor, 0))
+            if (!zgi_json_skip(cursor))
                 return false;
             *ignored += (size_t)(cursor->at - from);
             continue;
@@ -564,17 +356,17 @@ static bool take_object(struct cursor *cursor, const struct zg_text *text, const
         if (seen[index] || !take_member(cursor, block, index, constant, values, &there[index], ignored))
             return false;
         seen[index] = true;
-    } while (take(cursor, ','));
-    return take(cursor, '}') && take_missing(text, block, there, values);
+    } while (zgi_json_take(cursor, ','));
+    return zgi_json_take(cursor, '}') && take_missing(text, block, there, values);
 }
 
 bool zgi_json_read(const struct zg_text *text, const struct zg_block *block, const char *from, size_t length,
                    struct zg_value *values, size_t *ignored)
 {
-    struct cursor cursor = { from, from + length, false };
+    struct zgi_json_cursor cursor = { from, from + length, false, NULL };
 
     if (!take_object(&cursor, text, block, values, ignored))
         return false;
-    skip_space(&cursor);
+    (void)zgi_json_peek(&cursor);
     return cursor.at == cursor.end;
 }

@@ -5,8 +5,8 @@
 #include <string.h>
 
 #include "codec/from_json.h"
-#include "codec/parse_json.h"
 #include "codec/payload.h"
+#include "codec/read_json.h"
 
 static void free_item(void *data)
 {
@@ -31,14 +31,13 @@ struct zg_script_item *zg_script_add(GPtrArray *script, const struct zg_plan_mes
     return item;
 }
 
-static bool read_time(JsonObject *object, double first, uint64_t *at_ns, GError **error)
+static bool read_time(const struct zg_json_node *object, double first, uint64_t *at_ns, GError **error)
 {
-    JsonNode *node = json_object_get_member(object, "at");
+    const struct zg_json_node *node = zg_json_member(object, "at");
 
     if (!node)
         return true;
-    const GType type = json_node_get_value_type(node);
-    const double at = type == G_TYPE_DOUBLE || type == G_TYPE_INT64 ? json_node_get_double(node) - first : -1;
+    const double at = zg_json_double_or(node, NAN) - first;
     if (!(at >= 0 && at < 1e9)) {
         g_set_error(error, ZG_SCRIPT_ERROR, 0, "at: expected seconds, not before those of the first line");
         return false;
@@ -47,27 +46,24 @@ static bool read_time(JsonObject *object, double first, uint64_t *at_ns, GError 
     return true;
 }
 
-static bool read_fields(JsonObject *object, struct zg_script_item *item, GError **error)
+static bool read_fields(const struct zg_json_node *object, struct zg_script_item *item, GError **error)
 {
-    JsonNode *fields = json_object_get_member(object, "fields");
-    g_autofree char *text = fields ? json_to_string(fields, FALSE) : g_strdup("{}");
+    const struct zg_json_node *fields = zg_json_member(object, "fields");
+    g_autofree char *text = fields ? zg_json_written(fields) : g_strdup("{}");
 
     return zg_values_from_json(item->message, text, item->values, error);
 }
 
-static zg_header_number destination_of(JsonObject *object)
+static zg_header_number destination_of(const struct zg_json_node *object)
 {
-    JsonNode *node = json_object_get_member(object, "header");
-
-    if (!node || !JSON_NODE_HOLDS_OBJECT(node))
-        return 0;
-    return (zg_header_number)json_object_get_int_member_with_default(json_node_get_object(node), "destination", 0);
+    return (zg_header_number)zg_json_whole_or(zg_json_member(zg_json_member(object, "header"), "destination"), 0);
 }
 
 /* Adds what a line says. False, without an error: it is no message that the host sends. */
-static bool read_item(const struct zg_plan *plan, JsonObject *object, double first, GPtrArray *items, GError **error)
+static bool read_item(const struct zg_plan *plan, const struct zg_json_node *object, double first, GPtrArray *items,
+                      GError **error)
 {
-    const char *name = json_object_get_string_member_with_default(object, "message", NULL);
+    const char *name = zg_json_string_or(zg_json_member(object, "message"), NULL);
     const struct zg_plan_message *message = name ? zg_plan_by_name(plan, name) : NULL;
     const uint64_t before_ns =
         items->len > 0 ? ((struct zg_script_item *)g_ptr_array_index(items, items->len - 1))->at_ns : 0;
@@ -85,15 +81,16 @@ static bool read_item(const struct zg_plan *plan, JsonObject *object, double fir
     return read_time(object, first, &item->at_ns, error) && read_fields(object, item, error);
 }
 
-static JsonObject *object_of(JsonParser *parser, const char *line, GError **error)
+static struct zg_json_node *read_object(const char *line, GError **error)
 {
-    if (!zg_json_parse(parser, line, error))
+    g_autoptr(zg_json_node) root = zg_json_read(line, error);
+
+    if (root && root->kind != ZG_JSON_OBJECT) {
+        g_set_error(error, ZG_SCRIPT_ERROR, 0,
+                    "expected a JSON object, such as {\"message\": \"...\", \"fields\": {...}}");
         return NULL;
-    JsonNode *root = json_parser_get_root(parser);
-    if (root && JSON_NODE_HOLDS_OBJECT(root))
-        return json_node_get_object(root);
-    g_set_error(error, ZG_SCRIPT_ERROR, 0, "expected a JSON object, such as {\"message\": \"...\", \"fields\": {...}}");
-    return NULL;
+    }
+    return g_steal_pointer(&root);
 }
 
 GPtrArray *zg_script_load(const struct zg_plan *plan, const char *path, unsigned *skipped, GError **error)
@@ -107,13 +104,12 @@ GPtrArray *zg_script_load(const struct zg_plan *plan, const char *path, unsigned
         return NULL;
     g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
     for (unsigned i = 0; lines[i]; i++) {
-        g_autoptr(JsonParser) parser = json_parser_new();
         g_autoptr(GError) problem = NULL;
         if (g_strstrip(lines[i])[0] == '\0')
             continue;
-        JsonObject *object = object_of(parser, lines[i], &problem);
+        g_autoptr(zg_json_node) object = read_object(lines[i], &problem);
         if (object && isnan(first))
-            first = json_object_get_double_member_with_default(object, "at", 0);
+            first = zg_json_double_or(zg_json_member(object, "at"), 0);
         const bool added = object && read_item(plan, object, first, items, &problem);
         if (problem) {
             g_set_error(error, ZG_SCRIPT_ERROR, 0, "%s:%u: %s", path, i + 1, problem->message);

@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "codec/from_json.h"
-#include "codec/parse_json.h"
+#include "codec/read_json.h"
 #include "node/variables.h"
 #include "page/parts.h"
 #include "plan/end.h"
@@ -15,13 +15,13 @@ struct ask {
     struct zg_live *live;
     const struct zgi_live_device *to; /* the device that it is about */
     unsigned viewer, device;
-    JsonObject *object;
+    const struct zg_json_node *object;
     gint64 number;
 };
 
 static const char *text_of(const struct ask *ask, const char *key)
 {
-    return json_object_get_string_member_with_default(ask->object, key, "");
+    return zg_json_string_or(zg_json_member(ask->object, key), "");
 }
 
 void zgi_live_answer(struct zg_live *live, unsigned viewer, gint64 number, bool good, const char *text)
@@ -87,23 +87,22 @@ void zgi_live_forget(struct zg_live *live, unsigned viewer)
 
 static void follow(const struct ask *ask)
 {
-    JsonNode *node = json_object_get_member(ask->object, "names");
-    JsonArray *names = node && JSON_NODE_HOLDS_ARRAY(node) ? json_node_get_array(node) : NULL;
-    const guint count = names ? MIN(json_array_get_length(names), (guint)FOLLOWED_MOST) : 0;
+    const struct zg_json_node *names = zg_json_member(ask->object, "names");
+    const struct zg_json_node *each = names && names->kind == ZG_JSON_LIST ? names->members : NULL;
 
     unfollow(ask->live, ask->viewer);
-    for (guint i = 0; i < count; i++) {
-        JsonNode *name = json_array_get_element(names, i);
-        if (json_node_get_value_type(name) == G_TYPE_STRING)
-            g_array_append_val(followed_of(ask->live, json_node_get_string(name))->viewers, ask->viewer);
+    for (guint i = 0; each && i < FOLLOWED_MOST; each = each->next, i++) {
+        const char *name = zg_json_string_or(each, NULL);
+        if (name)
+            g_array_append_val(followed_of(ask->live, name)->viewers, ask->viewer);
     }
 }
 
 static void show_series(const struct ask *ask)
 {
-    const double from = json_object_get_double_member_with_default(ask->object, "from", 0),
-                 to = json_object_get_double_member_with_default(ask->object, "to", 1e9);
-    const gint64 most = json_object_get_int_member_with_default(ask->object, "most", SPANS_MOST);
+    const double from = zg_json_double_or(zg_json_member(ask->object, "from"), 0),
+                 to = zg_json_double_or(zg_json_member(ask->object, "to"), 1e9);
+    const int64_t most = zg_json_whole_or(zg_json_member(ask->object, "most"), SPANS_MOST);
     g_autofree char *told =
         zgi_live_series(ask->live, text_of(ask, "name"), ask->number, from, to, (guint)CLAMP(most, 10, SPANS_MOST));
 
@@ -115,7 +114,7 @@ static void show_series(const struct ask *ask)
 /* The device that is spoken to, which is followed from now on; 0 if the line is not shared. */
 static zg_header_number peer_of(const struct ask *ask)
 {
-    const gint64 to = json_object_get_int_member_with_default(ask->object, "to", (gint64)ask->live->settings.to);
+    const int64_t to = zg_json_whole_or(zg_json_member(ask->object, "to"), ask->live->settings.to);
     const zg_header_number peer = (zg_header_number)CLAMP(to, 0, G_MAXUINT32);
 
     (void)zg_node_follow(zg_session_node(ask->to->session), peer);
@@ -176,7 +175,7 @@ static const struct zg_plan_variable *variable_of(const struct ask *ask)
 static void ask_variable(const struct ask *ask)
 {
     const struct zg_plan_variable *variable = variable_of(ask);
-    const bool writes = json_object_has_member(ask->object, "value");
+    const bool writes = zg_json_member(ask->object, "value") != NULL;
     g_autoptr(GError) error = NULL;
 
     if (!variable) {
@@ -246,16 +245,15 @@ void zgi_live_ask(struct zg_live *live, unsigned viewer, const char *text)
                   { "send", send_message, true },
                   { "variable", ask_variable, true },
                   { "console", type, true } };
-    g_autoptr(JsonParser) parser = json_parser_new();
-    JsonNode *root = zg_json_parse(parser, text, NULL) ? json_parser_get_root(parser) : NULL;
+    g_autoptr(zg_json_node) object = zg_json_read(text, NULL);
 
-    if (!root || !JSON_NODE_HOLDS_OBJECT(root)) {
+    if (!object || object->kind != ZG_JSON_OBJECT) {
         zgi_live_answer(live, viewer, 0, false, "not a JSON object");
         return;
     }
-    struct ask ask = { .live = live, .viewer = viewer, .object = json_node_get_object(root) };
-    const gint64 device = json_object_get_int_member_with_default(ask.object, "device", 0);
-    ask.number = json_object_get_int_member_with_default(ask.object, "number", 0);
+    struct ask ask = { .live = live, .viewer = viewer, .object = object };
+    const int64_t device = zg_json_whole_or(zg_json_member(object, "device"), 0);
+    ask.number = zg_json_whole_or(zg_json_member(object, "number"), 0);
     ask.device = (unsigned)CLAMP(device, 0, (gint64)live->settings.count - 1);
     ask.to = &live->devices[ask.device];
     for (gsize i = 0; i < G_N_ELEMENTS(kinds); i++) {

@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: MIT */
 #include "report/compare.h"
 
-#include <json-glib/json-glib.h>
 #include <math.h>
 #include <string.h>
 
+#include "codec/read_json.h"
 #include "sim/random.h"
 #include "soak/rates.h"
 #include "soak/statistics.h"
@@ -323,26 +323,23 @@ struct zg_comparison zg_compare_runs(const struct zg_stored *run, const struct z
 
 /* --- settings */
 
-static void add_leaves(JsonNode *node, const char *path, GHashTable *leaves)
+static void add_leaves(const struct zg_json_node *node, const char *path, GHashTable *leaves)
 {
-    if (JSON_NODE_HOLDS_OBJECT(node)) {
-        JsonObjectIter iterator;
-        const char *name;
-        JsonNode *member;
-        json_object_iter_init(&iterator, json_node_get_object(node));
-        while (json_object_iter_next(&iterator, &name, &member)) {
-            g_autofree char *below = path[0] != '\0' ? g_strdup_printf("%s.%s", path, name) : g_strdup(name);
-            add_leaves(member, below, leaves);
-        }
-    } else {
-        g_hash_table_insert(leaves, g_strdup(path), json_to_string(node, FALSE));
+    if (node->kind != ZG_JSON_OBJECT) {
+        g_hash_table_insert(leaves, g_strdup(path), zg_json_written(node));
+        return;
+    }
+    for (const struct zg_json_node *member = node->members; member; member = member->next) {
+        g_autofree char *below =
+            path[0] != '\0' ? g_strdup_printf("%s.%s", path, member->name) : g_strdup(member->name);
+        add_leaves(member, below, leaves);
     }
 }
 
 static GHashTable *leaves_of(const char *settings)
 {
     GHashTable *leaves = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
-    g_autoptr(JsonNode) root = json_from_string(settings, NULL);
+    g_autoptr(zg_json_node) root = zg_json_read(settings, NULL);
 
     if (root)
         add_leaves(root, "", leaves);

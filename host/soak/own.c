@@ -1,26 +1,30 @@
 /* SPDX-License-Identifier: MIT */
 #include "soak/own.h"
 
+#include <math.h>
 #include <string.h>
 
 #include "codec/from_json.h"
-#include "codec/parse_json.h"
+#include "codec/json.h"
+#include "codec/read_json.h"
 #include "definition/words.h"
 #include "device/plausible.h"
 
 /* A field whose value is drawn. */
 struct range {
     char *field;
-    double from, to;
     bool whole;
+    bool below;           /* whole: the first number is below zero; */
+    uint64_t first, span; /* it, modulo 2^64, and how far on the last is */
+    double from, to;      /* not whole */
 };
 
 /* A kind of message. */
 struct kind {
     const struct zg_plan_message *message;
-    char *fixed;    /* the JSON of the values that stay, "{}" if none were given */
-    GArray *ranges; /* of struct range */
-    bool random;    /* any valid values */
+    struct zg_json_node *fixed; /* the values that stay; NULL: none were given */
+    GArray *ranges;             /* of struct range */
+    bool random;                /* any valid values */
     uint64_t count;
     struct zg_value *values;
 };
@@ -40,7 +44,7 @@ static void clear_kind(void *data)
 {
     struct kind *kind = data;
 
-    g_free(kind->fixed);
+    zg_json_node_free(kind->fixed);
     g_array_unref(kind->ranges);
     zg_values_free(&kind->message->payload, kind->values);
 }
@@ -75,7 +79,6 @@ static struct kind *kind_of(struct zg_own *own, const struct zg_plan_message *me
         if (g_array_index(own->kinds, struct kind, i).message == message)
             return &g_array_index(own->kinds, struct kind, i);
     struct kind kind = { .message = message,
-                         .fixed = g_strdup("{}"),
                          .ranges = g_array_new(FALSE, FALSE, sizeof(struct range)),
                          .values = zg_values_new(&message->payload) };
     g_array_set_clear_func(kind.ranges, clear_range);
@@ -105,18 +108,61 @@ static const struct zg_plan_message *find(const struct zg_own *own, const char *
     return NULL;
 }
 
+/* Whole numbers, exactly. False: the first is the greater, or no 64 bits hold both. */
+static bool set_whole(struct range *range, bool below, uint64_t first, bool ends_below, uint64_t last)
+{
+    first = below ? 0 - first : first;
+    last = ends_below ? 0 - last : last;
+    range->below = below;
+    range->first = first;
+    range->span = last - first;
+    return below && !ends_below ? last <= (uint64_t)INT64_MAX : below == ends_below && first <= last;
+}
+
 /* range = number ".." number */
 static bool read_range(const char *text, struct range *range)
 {
     g_auto(GStrv) ends = g_strsplit(text, "..", 2);
     char *end_from = NULL, *end_to = NULL;
+    bool below, ends_below;
+    uint64_t first, last;
 
     if (!ends[0] || !ends[1])
         return false;
+    range->whole = zgi_parse_integer(ends[0], &below, &first) && zgi_parse_integer(ends[1], &ends_below, &last);
+    if (range->whole)
+        return set_whole(range, below, first, ends_below, last);
     range->from = g_ascii_strtod(ends[0], &end_from);
     range->to = g_ascii_strtod(ends[1], &end_to);
-    range->whole = !strpbrk(text, "eE") && !strchr(ends[0], '.') && !strchr(ends[1], '.');
-    return end_from != ends[0] && *end_from == '\0' && end_to != ends[1] && *end_to == '\0' && range->from <= range->to;
+    return end_from != ends[0] && *end_from == '\0' && end_to != ends[1] && *end_to == '\0' &&
+           range->from <= range->to && isfinite(range->to - range->from);
+}
+
+/* What is said last of a field counts. */
+static bool add_range(struct kind *kind, const char *field, const char *text)
+{
+    struct range range = { .field = NULL };
+
+    if (!text || !read_range(text, &range))
+        return false;
+    for (guint i = kind->ranges->len; i > 0; i--)
+        if (strcmp(g_array_index(kind->ranges, struct range, i - 1).field, field) == 0)
+            g_array_remove_index(kind->ranges, i - 1);
+    range.field = g_strdup(field);
+    g_array_append_val(kind->ranges, range);
+    return true;
+}
+
+static bool add_fixed(struct kind *kind, const char *text, GError **error)
+{
+    zg_json_node_free(kind->fixed);
+    kind->fixed = zg_json_read(text, error);
+    if (!kind->fixed)
+        g_prefix_error(error, "%s: ", kind->message->message->name);
+    else if (kind->fixed->kind != ZG_JSON_OBJECT)
+        g_set_error(error, ZG_OWN_ERROR, 0, "%s: expected %s={\"field\": value, ...}, found %s",
+                    kind->message->message->name, kind->message->message->name, text);
+    return kind->fixed && kind->fixed->kind == ZG_JSON_OBJECT;
 }
 
 /* send = name [ "=" json ] | name "." field "=" range */
@@ -131,20 +177,12 @@ bool zg_own_add(struct zg_own *own, const char *text, GError **error)
     if (!message)
         return false;
     struct kind *kind = kind_of(own, message);
-    if (dot) {
-        struct range range = { .field = NULL };
-        if (!sides[1] || !read_range(sides[1], &range)) {
-            g_set_error(error, ZG_OWN_ERROR, 0, "\"%s\": expected NAME.FIELD=A..B, such as %s.%s=0..100", text,
-                        sides[0], dot + 1);
-            return false;
-        }
-        range.field = g_strdup(dot + 1);
-        g_array_append_val(kind->ranges, range);
-        return true;
+    if (dot && !add_range(kind, dot + 1, sides[1])) {
+        g_set_error(error, ZG_OWN_ERROR, 0, "\"%s\": expected NAME.FIELD=A..B, such as %s.%s=0..100", text, sides[0],
+                    dot + 1);
+        return false;
     }
-    g_free(kind->fixed);
-    kind->fixed = g_strdup(sides[1] ? sides[1] : "{}");
-    return true;
+    return dot || !sides[1] || add_fixed(kind, sides[1], error);
 }
 
 void zg_own_add_all(struct zg_own *own)
@@ -177,26 +215,44 @@ uint64_t zg_own_period_ns(const struct zg_own *own, unsigned index)
     return own->period_ns > 0 ? own->period_ns : every_ns > 0 ? every_ns : UINT64_C(100000000);
 }
 
-/* The JSON of the next values. */
-static char *compose(const struct kind *kind, struct zg_random *random, GError **error)
+static void draw(const struct range *range, struct zg_random *random, struct zg_json *json)
 {
-    g_autoptr(JsonParser) parser = json_parser_new();
-
-    if (!zg_json_parse(parser, kind->fixed, error))
-        return NULL;
-    JsonNode *root = json_parser_get_root(parser);
-    if (!root || !JSON_NODE_HOLDS_OBJECT(root)) /* what reads it says what is wrong */
-        return g_strdup(kind->fixed);
-    for (guint i = 0; i < kind->ranges->len; i++) {
-        const struct range *range = &g_array_index(kind->ranges, struct range, i);
-        const double unit = zg_random_unit(random), width = range->to - range->from;
-        if (range->whole)
-            json_object_set_int_member(json_node_get_object(root), range->field,
-                                       (gint64)range->from + (gint64)(unit * (width + 1)));
-        else
-            json_object_set_double_member(json_node_get_object(root), range->field, range->from + unit * width);
+    if (!range->whole) {
+        zg_json_double(json, range->field, range->from + zg_random_unit(random) * (range->to - range->from));
+        return;
     }
-    return json_to_string(root, FALSE);
+    const uint64_t on = range->span == UINT64_MAX ? zg_random_next(random) : zg_random_below(random, range->span + 1);
+    const uint64_t value = range->first + on;
+    if (range->below && on < 0 - range->first)
+        zg_json_signed(json, range->field, -1 - (int64_t)~value);
+    else
+        zg_json_unsigned(json, range->field, value);
+}
+
+static bool is_drawn(const struct kind *kind, const char *field)
+{
+    for (guint i = 0; i < kind->ranges->len; i++)
+        if (strcmp(g_array_index(kind->ranges, struct range, i).field, field) == 0)
+            return true;
+    return false;
+}
+
+/* The JSON of the next values. */
+static char *compose(const struct kind *kind, struct zg_random *random)
+{
+    struct zg_json json;
+
+    zg_json_begin(&json, false);
+    zg_json_open(&json, NULL, '{');
+    for (const struct zg_json_node *member = kind->fixed ? kind->fixed->members : NULL; member; member = member->next) {
+        g_autofree char *written = zg_json_written(member);
+        if (!is_drawn(kind, member->name))
+            zg_json_literal(&json, member->name, written);
+    }
+    for (guint i = 0; i < kind->ranges->len; i++)
+        draw(&g_array_index(kind->ranges, struct range, i), random, &json);
+    zg_json_close(&json, '}');
+    return zg_json_end(&json);
 }
 
 const struct zg_value *zg_own_values(struct zg_own *own, unsigned index, struct zg_random *random, GError **error)
@@ -208,6 +264,6 @@ const struct zg_value *zg_own_values(struct zg_own *own, unsigned index, struct 
                           zg_random_next(random), kind->values);
         return kind->values;
     }
-    g_autofree char *json = compose(kind, random, error);
-    return json && zg_values_from_json(kind->message, json, kind->values, error) ? kind->values : NULL;
+    g_autofree char *json = compose(kind, random);
+    return zg_values_from_json(kind->message, json, kind->values, error) ? kind->values : NULL;
 }

@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "codec/json.h"
-#include "codec/parse_json.h"
+#include "codec/read_json.h"
 #include "page/files.h"
 
 enum {
@@ -201,14 +201,12 @@ static char *update_of(const struct zg_running_page *page, const struct zg_soak_
 
 static const char *set_mark(const char *text, const struct zg_soak_running *running)
 {
-    g_autoptr(JsonParser) parser = json_parser_new();
-    JsonNode *root = zg_json_parse(parser, text, NULL) ? json_parser_get_root(parser) : NULL;
+    g_autoptr(zg_json_node) object = zg_json_read(text, NULL);
 
-    if (!root || !JSON_NODE_HOLDS_OBJECT(root))
+    if (!object || object->kind != ZG_JSON_OBJECT)
         return "not a JSON object";
-    JsonObject *object = json_node_get_object(root);
-    const char *mark = json_object_get_string_member_with_default(object, "text", "");
-    if (strcmp(json_object_get_string_member_with_default(object, "ask", ""), "mark") != 0)
+    const char *mark = zg_json_string_or(zg_json_member(object, "text"), "");
+    if (strcmp(zg_json_string_or(zg_json_member(object, "ask"), ""), "mark") != 0)
         return "nothing of that kind can be asked for";
     if (*mark == '\0' || strlen(mark) > MARK_MOST)
         return "expected a text of 1 to 200 bytes";

@@ -184,8 +184,8 @@ static void expect_damaged(struct zg_random *random, const struct zg_plan *plan,
     expect_stream(plan, arrived, input, wanted);
 }
 
-/* Runs the module of a plan on lines of input, and compares what it prints. */
-static void run_driver(const struct zg_plan *plan, const GString *input, const GString *wanted)
+/* Runs a script with the module of a plan on lines of input, and compares what it prints. */
+static void run_script(const struct zg_plan *plan, const char *text, const char *input, const char *wanted)
 {
     g_autofree char *folder = g_dir_make_tmp("zeugma-python-XXXXXX", NULL);
     g_autoptr(GPtrArray) files = zg_generate_python(plan);
@@ -197,10 +197,10 @@ static void run_driver(const struct zg_plan *plan, const GString *input, const G
     int status = 0;
 
     assert_true(zg_generated_write(files, folder, false, NULL));
-    assert_true(g_file_set_contents(script, driver, -1, NULL));
-    assert_true(g_file_set_contents(lines, input->str, (gssize)input->len, NULL));
+    assert_true(g_file_set_contents(script, text, -1, NULL));
+    assert_true(g_file_set_contents(lines, input, -1, NULL));
     assert_true(g_spawn_sync(NULL, (char **)shell, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &told, NULL, &status, NULL));
-    compare_lines(wanted->str, told, input->str);
+    compare_lines(wanted, told, input);
     assert_int_equal(status, 0);
     test_remove_folder(folder);
 }
@@ -233,7 +233,7 @@ static void test_random_definitions(void **state)
         }
         for (unsigned k = 0; k < 3; k++)
             expect_damaged(&random, plan.plan, input, wanted);
-        run_driver(plan.plan, input, wanted);
+        run_script(plan.plan, driver, input->str, wanted->str);
         test_plan_clear(&plan);
     }
 }
@@ -300,9 +300,46 @@ static void test_random_texts(void **state)
         }
         g_autoptr(GByteArray) lines = test_random_lines(&random, plan.plan, ROUNDS);
         expect_stream(plan.plan, lines, input, wanted);
-        run_driver(plan.plan, input, wanted);
+        run_script(plan.plan, driver, input->str, wanted->str);
         test_plan_clear(&plan);
     }
+}
+
+/* U+0000 is a character like any other, and is refused where zero bytes fill a text up: in Python as on the host. */
+static void test_zero_bytes(void **state)
+{
+    static const char *const texts[] = { "a\\u0000b", "a\\u0000", "\\u0000", "ab" };
+    struct test_plan plan = test_plan_of(
+        "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: cobs, check: crc8/smbus, max_payload: 60 "
+        "}\nmessages:\n"
+        "  fixed: { tag: 1, from: both, fields: { text: \"text[4]\" } }\n"
+        "  counted: { tag: 2, from: both, fields: { text: \"text[..4]\" } }\n"
+        "  j_fixed: { from: both, layout: json, fields: { t: { const: \"f\" }, text: \"text[4]\" } }\n"
+        "  j_counted: { from: both, layout: json, fields: { t: { const: \"c\" }, text: \"text[..4]\" } }\n");
+    g_autoptr(GString) script = g_string_new("import p\n"
+                                             "def show(kind, text):\n"
+                                             "    try: print(p.MESSAGES[kind](text=text).pack().hex())\n"
+                                             "    except p.RangeError: print('refused')\n");
+    g_autoptr(GString) wanted = g_string_new(NULL);
+    unsigned refused = 0;
+
+    (void)state;
+    for (unsigned k = 0; k < plan.plan->messages->len; k++)
+        for (unsigned i = 0; i < G_N_ELEMENTS(texts); i++) {
+            const struct zg_plan_message *item = zg_plan_message_at(plan.plan, k);
+            g_autofree char *json = g_strdup_printf("{\"text\": \"%s\"}", texts[i]);
+            struct zg_given given;
+            g_string_append_printf(script, "show('%s', '%s')\n", item->message->name, texts[i]);
+            const bool good = zg_given_from_json(plan.plan, item, json, NULL, &given, NULL);
+            if (good)
+                append_hex(wanted, given.payload->data, given.payload->len);
+            g_string_append(wanted, good ? "\n" : "refused\n");
+            refused += !good;
+            zg_given_clear(&given);
+        }
+    assert_int_equal(refused, 2 + 3); /* at the end of a text that is filled up, and anywhere in one in JSON */
+    run_script(plan.plan, script->str, "", wanted->str);
+    test_plan_clear(&plan);
 }
 
 static void write_all(int handle, const GByteArray *bytes)
@@ -370,6 +407,6 @@ static void test_live_port(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions), cmocka_unit_test(test_random_texts),
-                                        cmocka_unit_test(test_live_port) };
+                                        cmocka_unit_test(test_zero_bytes), cmocka_unit_test(test_live_port) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

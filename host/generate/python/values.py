@@ -193,6 +193,8 @@ class _Block:
                 size = len(value.encode() if step.kind == "text" else value)
                 if size > step.most or (step.kind == "bytes" and step.extent == "fixed" and size != step.most):
                     raise RangeError("%s: %d bytes, room for %d" % (where, size, step.most))
+                if step.kind == "text" and step.extent == "fixed" and (value.endswith("\0") or (step.form and "\0" in value)):
+                    raise RangeError("%s: %r holds U+0000, and zero bytes fill up this text" % (where, value))
                 if step.ascii and not _is_ascii(value):
                     raise RangeError("%s: %r is not printable ASCII" % (where, value))
             elif step.array:
