@@ -153,7 +153,8 @@ void test_write_c(const struct zg_plan *plan, const char *folder)
 void *test_build_c(const struct zg_plan *plan, const char *folder)
 {
     static const char warnings[] =
-        "-std=c11 " TEST_OPTIMIZE " -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -c -fPIC -I" TEST_SOURCE "/include";
+        "-std=c11 " TEST_OPTIMIZE " -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -c -fPIC -I" TEST_SOURCE
+        "/include";
     const char *name = plan->definition->protocol;
     g_autofree char *library = g_build_filename(folder, "glue.so", NULL);
 

@@ -32,8 +32,8 @@ static unsigned control_flags(const struct zg_serial_settings *settings)
     return flags;
 }
 
-/* The speed that a PC's own UART runs at: its driver keeps the one asked for, and divides its clock by the nearest whole
- * number. Others, which may have finer divisors, say what they made of it. */
+/* The speed that a PC's own UART runs at: its driver keeps the one asked for, and divides its clock by the nearest
+ * whole number. Others, which may have finer divisors, say what they made of it. */
 static unsigned long speed_of(int fd, unsigned long said)
 {
     struct serial_struct serial;

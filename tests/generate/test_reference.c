@@ -1,18 +1,19 @@
 /* SPDX-License-Identifier: MIT */
 /*
- * Every example of docs/definition.md, docs/framings.md and docs/existing_devices.md is true. A block of `yaml` is sound; one of `yaml warning`
- * or `yaml error` gives exactly the diagnostics listed below it. A block of `payload` says what the last definition
- * makes of values and bytes: "MESSAGE JSON = HEX", "MESSAGE HEX : JSON" or "MESSAGE HEX : refused". A block of `frame`
- * is "MESSAGE JSON" and that message's frame, byte by byte. A block of `wire` has lines "BYTES = MESSAGE JSON ...": what
- * a listener makes of bytes, given in hex behind 0x or as text with \\r, \\n. What an example omits is filled in.
+ * Every example of docs/definition.md, docs/framings.md and docs/existing_devices.md is true. A block of `yaml` is
+ * sound; one of `yaml warning` or `yaml error` gives exactly the diagnostics listed below it. A block of `payload` says
+ * what the last definition makes of values and bytes: "MESSAGE JSON = HEX", "MESSAGE HEX : JSON" or "MESSAGE HEX :
+ * refused". A block of `frame` is "MESSAGE JSON" and that message's frame, byte by byte. A block of `wire` has lines
+ * "BYTES = MESSAGE JSON ...": what a listener makes of bytes, given in hex behind 0x or as text with \\r, \\n. What an
+ * example omits is filled in.
  */
 #include "support.h"
 
 #include <string.h>
 
 #include "analysis/explain.h"
-#include "codec/frame_reader.h"
 #include "codec/as_text.h"
+#include "codec/frame_reader.h"
 #include "codec/from_json.h"
 #include "codec/hex.h"
 #include "codec/json.h"
