@@ -108,7 +108,7 @@ static void field(struct zg_random *random, GString *text, unsigned number, enum
 static void layout(struct zg_random *random, GString *text, enum kind kind, unsigned number, unsigned fields,
                    bool has_tag)
 {
-    static const char *const between[] = { ",", "; ", " kg ", "|", "<>" };
+    static const char *const between[] = { ",", "; ", " kg ", "|", "<>" }, *const assign[] = { "=", ": ", "" };
 
     if (kind == JSON) {
         g_string_append(text, "    layout: json\n");
@@ -116,7 +116,7 @@ static void layout(struct zg_random *random, GString *text, enum kind kind, unsi
         if (has_tag)
             g_string_append_printf(text, "    tag: \"P%u \"\n", number);
         g_string_append_printf(text, "    layout: { pairs: { assign: \"%s\", between: \"%s\" } }\n",
-                               zg_random_one_in(random, 2) ? "=" : ": ", between[zg_random_below(random, 2)]);
+                               one_of(random, assign, 3), between[zg_random_below(random, 2)]);
     } else {
         g_string_append_printf(text, "    layout: { pattern: \"M%u ", number);
         for (unsigned i = 0; i < fields; i++) {

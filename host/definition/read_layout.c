@@ -25,6 +25,13 @@ static void keep(struct zgi_reader *reader, const struct zgi_entry *entry, char 
     *into = zgi_read_text(reader, entry->value, entry->key);
 }
 
+/* The same, or none. */
+static void keep_any(struct zgi_reader *reader, const struct zgi_entry *entry, char **into)
+{
+    g_free(*into);
+    *into = zgi_read_any_text(reader, entry->value, entry->key);
+}
+
 static void read_pattern(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     struct zg_layout *layout = into;
@@ -36,14 +43,14 @@ static void read_pattern(struct zgi_reader *reader, const struct zgi_entry *entr
 
 static void read_assign(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
-    keep(reader, entry, &((struct zg_layout *)into)->assign);
+    keep_any(reader, entry, &((struct zg_layout *)into)->assign);
 }
 
 static void read_between(struct zgi_reader *reader, const struct zgi_entry *entry, void *into)
 {
     struct zg_layout *layout = into;
 
-    keep(reader, entry, &layout->between);
+    keep_any(reader, entry, &layout->between);
     if (layout->between && *layout->between == '\0')
         zgi_error(reader->diagnostics, zgi_place(entry->value),
                   "nothing stands between the pairs; expected between: \",\" or another separator");

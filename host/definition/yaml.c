@@ -382,6 +382,13 @@ bool zgi_read_bytes(struct zgi_reader *reader, yaml_node_t *node, const char *wh
     return good;
 }
 
+char *zgi_read_any_text(struct zgi_reader *reader, yaml_node_t *node, const char *what)
+{
+    const bool is_empty = node->type == YAML_SCALAR_NODE && node->data.scalar.length == 0 &&
+                          node->data.scalar.style != YAML_PLAIN_SCALAR_STYLE;
+    return is_empty ? g_strdup("") : zgi_read_text(reader, node, what);
+}
+
 char *zgi_read_text(struct zgi_reader *reader, yaml_node_t *node, const char *what)
 {
     g_autofree char *expected = g_strdup_printf("text for %s", what);

@@ -75,7 +75,10 @@ bool zgi_read_choice(struct zgi_reader *reader, yaml_node_t *node, const char *w
 bool zgi_read_bytes(struct zgi_reader *reader, yaml_node_t *node, const char *what, unsigned most, uint8_t *bytes,
                     unsigned *count);
 
-/* Free text; NULL, with a diagnostic, if the node is something else. Free with g_free(). */
+/* Free text, which may also be empty quotes; NULL, with a diagnostic, if the node is something else. Free with
+ * g_free().
+ */
+char *zgi_read_any_text(struct zgi_reader *reader, yaml_node_t *node, const char *what);
 char *zgi_read_text(struct zgi_reader *reader, yaml_node_t *node, const char *what);
 
 /* Whether a name is an identifier and not a keyword; if not, a diagnostic at `place`. */

@@ -291,19 +291,30 @@ static void check_beside(const struct zg_text *text, const struct zg_block *bloc
     }
 }
 
-/* A word of a step in which what ends its values stands; NULL: there is none. */
-static const char *word_with(const struct zg_step *step, enum zg_layout_kind kind, const char *stop)
+static bool holds(const char *word, const char *text)
+{
+    return strstr(word, text) != NULL;
+}
+
+static bool begins_with(const char *word, const char *text)
+{
+    return g_str_has_prefix(word, text);
+}
+
+/* A word of a step that `has` a text in it; NULL: there is none. */
+static const char *word_that(bool (*has)(const char *word, const char *text), const struct zg_step *step,
+                             enum zg_layout_kind kind, const char *part)
 {
     const struct zg_enum *enumeration = zg_text_is_number(step, kind) ? NULL : step->type.enumeration;
 
     for (unsigned i = 0; enumeration && i < enumeration->values->len; i++) {
         const struct zg_enum_value *value = g_ptr_array_index(enumeration->values, i);
         const char *word = value->text ? value->text : value->name;
-        if (strstr(word, stop))
+        if (has(word, part))
             return word;
     }
     for (unsigned i = 0; i < 2 && step->type.kind == ZG_KIND_BOOL; i++)
-        if (strstr(zg_text_of_bool(step, i == 0, kind), stop))
+        if (has(zg_text_of_bool(step, i == 0, kind), part))
             return zg_text_of_bool(step, i == 0, kind);
     return NULL;
 }
@@ -331,7 +342,7 @@ static const char *digits_of(const struct zg_step *step, enum zg_layout_kind kin
 static void check_stop(const struct zg_step *step, enum zg_layout_kind kind, const char *stop,
                        struct zg_diagnostics *diagnostics)
 {
-    const char *const word = word_with(step, kind, stop), *const digits = digits_of(step, kind);
+    const char *const word = word_that(holds, step, kind, stop), *const digits = digits_of(step, kind);
 
     if (word)
         zgi_error(
@@ -367,6 +378,39 @@ static void check_pair_marks(const struct zg_text *text, struct zg_diagnostics *
                       "the constant \"%s\" holds \"%s\", which ends it; expected another", part->constant->text,
                       layout->between);
     }
+}
+
+/* Whether a value, as it is written, can begin with a text, so that with it the pair is taken for another's. Text that
+ * does is refused when it is sent. */
+static bool may_begin_with(const struct zg_text_part *part, const struct zg_block *block, const char *begin)
+{
+    if (part->constant)
+        return g_str_has_prefix(part->constant->text, begin);
+    const struct zg_step *step = zg_block_step(block, (unsigned)part->step);
+    const char *const digits = digits_of(step, ZG_LAYOUT_PAIRS), *const prefix = step->field->form.prefix;
+    const char *behind = begin + strspn(begin, *digits && step->type.kind != ZG_KIND_BYTES ? "+- " : "");
+
+    if (word_that(begins_with, step, ZG_LAYOUT_PAIRS, begin))
+        return true;
+    if (prefix && g_str_has_prefix(prefix, behind))
+        return true;
+    behind += prefix && g_str_has_prefix(behind, prefix) ? strlen(prefix) : 0;
+    return *digits && behind[strspn(behind, digits)] == '\0';
+}
+
+/* Without an assignment the longest key that fits is taken, so that no value may complete a longer one. */
+static void check_keys(const struct zg_text *text, const struct zg_block *block, struct zg_diagnostics *diagnostics)
+{
+    for (unsigned i = 0; i < text->parts->len; i++)
+        for (unsigned k = 0; k < text->parts->len; k++) {
+            const struct zg_text_part *part = zg_text_part(text, i), *longer = zg_text_part(text, k);
+            if (longer->size > part->size && g_str_has_prefix(longer->literal, part->literal) &&
+                may_begin_with(part, block, longer->literal + part->size))
+                zgi_error(diagnostics, text->layout->place,
+                          "values behind the key \"%s\" can begin with \"%s\", which makes it the key \"%s\"; expected "
+                          "other keys, or assign: \"=\"",
+                          part->literal, longer->literal + part->size, longer->literal);
+        }
 }
 
 /* Whether an array's separator could as well begin what follows it. */
@@ -420,6 +464,8 @@ struct zg_text *zgi_text_new(const struct zg_message *message, struct zg_block *
     }
     if (message->layout.kind == ZG_LAYOUT_PAIRS)
         check_pair_marks(text, diagnostics);
+    if (message->layout.kind == ZG_LAYOUT_PAIRS && *message->layout.assign == '\0')
+        check_keys(text, block, diagnostics);
     if (message->layout.kind != ZG_LAYOUT_JSON)
         check_separators(text, block, diagnostics);
     note_lengths(text, block);
