@@ -6,14 +6,31 @@
 #include "codec/as_text.h"
 #include "codec/frame_reader.h"
 #include "codec/json.h"
+#include "codec/payload.h"
 #include "definition/words.h"
 
 enum { RAW_SHOWN = 48 }; /* bytes of a skipped stretch shown in a line of text */
 
+/* A check as its frames have it, in hex. */
 static char *check_digits(const struct zg_plan *plan, zg_check_word value)
 {
     return g_strdup_printf("%0*" G_GINT64_MODIFIER "x", 2 * (int)((plan->definition->check.crc.width + 7) / 8),
                            (uint64_t)value);
+}
+
+/* The same as it is written on the wire, where that is decimal. */
+static char *check_shown(const struct zg_plan *plan, zg_check_word value)
+{
+    return plan->definition->check.as == ZG_CHECK_AS_DECIMAL ? g_strdup_printf("%" G_GUINT64_FORMAT, (uint64_t)value)
+                                                             : check_digits(plan, value);
+}
+
+/* Why a payload is none of its message's. NULL: it is delivered, or that is not known. Free with g_free(). */
+static char *fault_of(const struct zg_plan *plan, const struct zg_stretch *stretch)
+{
+    return stretch->kind == ZG_STRETCH_UNDELIVERED && stretch->message
+               ? zg_payload_fault(plan, stretch->message, stretch->payload, stretch->payload_length)
+               : NULL;
 }
 
 /* The value of a role that a user wants to see. False for constants and reserved bits. */
@@ -128,7 +145,10 @@ void zg_stretch_append_json(const struct zg_plan *plan, const struct zg_stretch 
         if (stretch->ignored > 0)
             zg_json_unsigned(&json, "ignored", stretch->ignored);
     } else if (stretch->kind == ZG_STRETCH_UNDELIVERED) {
+        g_autofree char *fault = fault_of(plan, stretch);
         zg_json_string(&json, "undelivered", stretch->why);
+        if (fault)
+            zg_json_string(&json, "detail", fault);
         header_to_json(plan, stretch, &json);
     } else {
         zg_json_unsigned(&json, "skipped", stretch->raw_length);
@@ -180,9 +200,35 @@ static void fields_to_text(const struct zg_stretch *stretch, GString *text)
     g_string_append_c(text, ')');
 }
 
-static void raw_to_text(const struct zg_stretch *stretch, GString *text)
+/* Whether bytes are text, for the most part, and some messages are. */
+static bool is_text(const struct zg_plan *plan, const struct zg_stretch *stretch)
+{
+    size_t printable = 0;
+    unsigned i = 0;
+
+    while (i < plan->messages->len && !zg_plan_message_at(plan, i)->text)
+        i++;
+    if (i == plan->messages->len)
+        return false;
+
+    for (size_t k = 0; k < stretch->raw_length; k++)
+        printable += g_ascii_isprint(stretch->raw[k]) || memchr("\t\r\n", stretch->raw[k], 3);
+    return 4 * printable >= 3 * stretch->raw_length;
+}
+
+/* Bytes in hex, or as the text that they are. */
+static void raw_to_text(const struct zg_plan *plan, const struct zg_stretch *stretch, GString *text)
 {
     size_t shown = MIN(stretch->raw_length, RAW_SHOWN);
+
+    if (is_text(plan, stretch)) {
+        shown = MIN(stretch->raw_length, 2 * RAW_SHOWN);
+        g_autofree char *characters = zg_shown((const char *)stretch->raw, (gssize)shown, false);
+        g_string_append_printf(text, " %s", characters);
+        if (shown < stretch->raw_length)
+            g_string_append_printf(text, " ... and %zu more", stretch->raw_length - shown);
+        return;
+    }
     for (size_t i = 0; i < shown; i++)
         g_string_append_printf(text, " %02x", stretch->raw[i]);
     if (shown < stretch->raw_length)
@@ -248,7 +294,10 @@ char *zg_stretch_to_line(const struct zg_plan *plan, const struct zg_stretch *st
         return g_strdup(text->str);
     }
     if (stretch->kind == ZG_STRETCH_UNDELIVERED) {
+        g_autofree char *fault = fault_of(plan, stretch);
         g_string_append_printf(text, "not delivered: %s", stretch->why);
+        if (fault)
+            g_string_append_printf(text, ", %s", fault);
         for (unsigned i = 0; i < plan->header.steps->len; i++) {
             const struct zg_step *step = zg_block_step(&plan->header, i);
             uint32_t value;
@@ -260,13 +309,13 @@ char *zg_stretch_to_line(const struct zg_plan *plan, const struct zg_stretch *st
         g_string_append_printf(text, "skipped %zu byte%s: %s", stretch->raw_length, stretch->raw_length == 1 ? "" : "s",
                                stretch->why);
         if (stretch->checked) {
-            g_autofree char *expected = check_digits(plan, stretch->expected);
-            g_autofree char *found = check_digits(plan, stretch->found);
+            g_autofree char *expected = check_shown(plan, stretch->expected);
+            g_autofree char *found = check_shown(plan, stretch->found);
             g_string_append_printf(text, ", expected %s, found %s", expected, found);
         }
         g_string_append_c(text, ':');
     }
-    raw_to_text(stretch, text);
+    raw_to_text(plan, stretch, text);
     if (stretch->kind == ZG_STRETCH_UNDELIVERED)
         picked_up_to_text(stretch, text);
     return g_strdup(text->str);

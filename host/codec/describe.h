@@ -7,8 +7,8 @@
 #include "codec/json.h"
 
 /* One JSON object without line end: a frame {"message","from","header","fields","raw"}, with "out_of_range" and
- * "ignored" where they apply; {"undelivered","header","raw"}; or {"skipped","reason","raw"} with "expected" and "found"
- * for a check. Free with g_free(). */
+ * "ignored" where they apply; {"undelivered","header","raw"}, with "detail" where it is known what is wrong; or
+ * {"skipped","reason","raw"} with "expected" and "found" for a check. Free with g_free(). */
 char *zg_stretch_to_json(const struct zg_plan *plan, const struct zg_stretch *stretch);
 
 /* Appends the same with the time first, "at", in seconds; below 0: it is unknown. `device`, "device": of which of

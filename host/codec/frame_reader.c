@@ -260,6 +260,8 @@ static void read_message(struct zg_frame_reader *reader, const struct zg_found *
     const struct zg_choice choice =
         zg_choose(&reader->chooser, reader->plan, found->payload, found->length, &stretch->header, reader->values);
 
+    stretch->payload = found->payload;
+    stretch->payload_length = found->length;
     stretch->message = choice.message;
     stretch->also = choice.also;
     stretch->ignored = choice.ignored;

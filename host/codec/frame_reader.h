@@ -27,8 +27,10 @@ struct zg_stretch {
     const struct zg_plan_message *also;    /* the other side's, which it may be as well; or NULL */
     const struct zg_value *values;         /* of a frame, one for each step */
     size_t ignored;                        /* bytes after the last known field */
-    bool checked;                          /* skipped because of its check: expected and found are set */
-    zg_check_word expected;                /* computed from the received bytes */
+    const uint8_t *payload;                /* of a frame, and of what is not delivered but for its version */
+    size_t payload_length;
+    bool checked;           /* skipped because of its check: expected and found are set */
+    zg_check_word expected; /* computed from the received bytes */
     zg_check_word found;
 };
 

@@ -67,6 +67,43 @@ bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at,
     return unpack_fields(message, at, length - tickets, values, ignored);
 }
 
+/* Of one message; `*read`: how many bytes of it make sense. */
+static char *fault_of(const struct zg_plan_message *message, const uint8_t *at, size_t length, size_t *read)
+{
+    const struct zg_tag *tag = message->message->tags->len > 0 ? zg_message_tag(message->message, at, length) : NULL;
+    const size_t front = tag ? tag->size : 0;
+    g_autofree char *fault = NULL;
+
+    *read = 0;
+    if (message->text)
+        fault = zg_text_fault(message, (const char *)at, length, front, read);
+    else if (length < message->payload_least)
+        fault = g_strdup_printf(" has %zu byte%s, at least %u expected", length, length == 1 ? "" : "s",
+                                message->payload_least);
+    return fault ? g_strconcat(message->message->name, fault, NULL) : NULL;
+}
+
+char *zg_payload_fault(const struct zg_plan *plan, const struct zg_plan_message *message, const uint8_t *at,
+                       size_t length)
+{
+    size_t farthest, read;
+    char *best = fault_of(message, at, length, &farthest);
+
+    if (plan->id_bits > 0 || message->message->tags->len > 0 || (message->text && !best))
+        return best;
+    for (unsigned i = 0; i < plan->messages->len; i++) {
+        const struct zg_plan_message *other = zg_plan_message_at(plan, i);
+        if (other == message || other->message->bare || other->message->tags->len > 0)
+            continue;
+        char *fault = fault_of(other, at, length, &read);
+        const bool is_better = fault && (!best || read > farthest);
+        farthest = is_better ? read : farthest;
+        g_free(is_better ? best : fault);
+        best = is_better ? fault : best;
+    }
+    return best;
+}
+
 /* All roles at once, in the word that they are. */
 static void pack_word(const struct zg_plan *plan, const struct zg_header *header, size_t payload, uint8_t *at)
 {

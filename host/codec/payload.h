@@ -22,6 +22,12 @@ GByteArray *zg_payload_make(const struct zg_plan *plan, const struct zg_plan_mes
 bool zg_payload_unpack(const struct zg_plan_message *message, const uint8_t *at, size_t length,
                        struct zg_header *header, struct zg_value *values, size_t *ignored);
 
+/* Why a payload is none of a message's, as its name and what is wrong: "state.level cannot be \"x1\"". Of several that
+ * neither id nor tag tells apart it is the one that could be read farthest. NULL: it is not known. Free with g_free().
+ */
+char *zg_payload_fault(const struct zg_plan *plan, const struct zg_plan_message *message, const uint8_t *at,
+                       size_t length);
+
 /* Packs a header's roles, with length and constants. `payload` is the payload's length, bytes. */
 void zg_header_pack(const struct zg_plan *plan, const struct zg_header *header, size_t payload, uint8_t *at);
 

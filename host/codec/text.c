@@ -5,9 +5,10 @@
 
 #include "codec/text_element.h"
 #include "codec/text_json.h"
+#include "definition/words.h"
 #include "plan/spelling.h"
 
-enum { FEW_PARTS = 64 };
+enum { FEW_PARTS = 64, SHOWN_MOST = 40 /* bytes of a text that does not fit */ };
 
 static bool begins(const char *text, size_t length, const char *with)
 {
@@ -80,7 +81,7 @@ static bool take_value(const struct zg_step *step, const char *text, size_t leng
 }
 
 static bool read_pattern(const struct zg_plan_message *message, const char *text, size_t length,
-                         struct zg_value *values)
+                         struct zg_value *values, struct zgi_progress *progress)
 {
     const struct zg_text *layout = message->text;
     size_t at = 0;
@@ -88,6 +89,7 @@ static bool read_pattern(const struct zg_plan_message *message, const char *text
     for (unsigned i = 0; i < layout->parts->len; i++) {
         const struct zg_text_part *part = zg_text_part(layout, i);
         const char *literal = part->literal + (i == 0 ? layout->skipped : 0);
+        *progress = (struct zgi_progress){ ZGI_READING_LITERAL, literal, at, at };
         if (!begins(text + at, length - at, literal))
             return false;
         at += strlen(literal);
@@ -99,13 +101,16 @@ static bool read_pattern(const struct zg_plan_message *message, const char *text
         struct zg_value *value = &values[part->step];
         const char *absent = step->field->form.absent ? step->field->form.absent : "";
         const bool may_be_absent = step->field->optional && begins(text + at, length - at, absent);
+        *progress = (struct zgi_progress){ ZGI_READING_VALUE, step->name, at, at };
         if (may_be_absent && zgi_text_find(text, length, at + strlen(absent), stop) == at + strlen(absent)) {
             (void)zgi_text_take_missing(step, value);
             at += strlen(absent);
         } else if (!take_value(step, text, length, &at, stop, value)) {
+            progress->end = zg_step_is_array(step) ? zgi_text_find(text, length, progress->at, stop) : at;
             return false;
         }
     }
+    *progress = (struct zgi_progress){ ZGI_READING_END, NULL, at, length };
     return at == length;
 }
 
@@ -131,8 +136,13 @@ static const struct zg_text_part *part_of(const struct zg_text *layout, const ch
     return best;
 }
 
+static const char *name_of(const struct zg_plan_message *message, const struct zg_text_part *part)
+{
+    return part->constant ? part->constant->name : zg_block_step(&message->payload, (unsigned)part->step)->name;
+}
+
 static bool read_pairs(const struct zg_plan_message *message, const char *text, size_t length, struct zg_value *values,
-                       size_t *ignored)
+                       size_t *ignored, struct zgi_progress *progress)
 {
     const struct zg_text *layout = message->text;
     const struct zgi_stop between = { layout->layout->between, strlen(layout->layout->between) };
@@ -145,6 +155,7 @@ static bool read_pairs(const struct zg_plan_message *message, const char *text, 
         const size_t whole = zgi_text_find(text, length, at, between); /* of a pair without quotes */
         size_t key, end = whole;
         const struct zg_text_part *part = part_of(layout, text + at, whole - at, &key);
+        *progress = (struct zgi_progress){ ZGI_READING_PAIR, layout->layout->assign, at, whole };
         if (at + key + assign > whole || at == whole)
             return false; /* no pair */
         size_t value = at + key + assign;
@@ -152,9 +163,12 @@ static bool read_pairs(const struct zg_plan_message *message, const char *text, 
             *ignored += whole - at;
         } else {
             bool *once = &seen[part - zg_text_part(layout, 0)];
+            progress->name = name_of(message, part);
+            progress->what = ZGI_READING_SECOND;
             if (*once)
                 return false;
             *once = true;
+            *progress = (struct zgi_progress){ ZGI_READING_VALUE, progress->name, value, whole };
             end = value;
             if (part->constant && !zgi_text_is_constant(part->constant, text + value, whole - value))
                 return false;
@@ -166,12 +180,14 @@ static bool read_pairs(const struct zg_plan_message *message, const char *text, 
         }
         if (end == length)
             break;
+        *progress = (struct zgi_progress){ ZGI_READING_LITERAL, between.text, end, end };
         if (!begins(text + end, length - end, between.text))
             return false;
         at = end + between.size;
     }
     for (unsigned i = 0; i < layout->parts->len; i++) {
         const struct zg_text_part *part = zg_text_part(layout, i);
+        *progress = (struct zgi_progress){ ZGI_READING_MISSING, name_of(message, part), length, length };
         if (!seen[i] &&
             (part->constant ||
              !zgi_text_take_missing(zg_block_step(&message->payload, (unsigned)part->step), &values[part->step])))
@@ -180,17 +196,69 @@ static bool read_pairs(const struct zg_plan_message *message, const char *text, 
     return true;
 }
 
-bool zg_text_read(const struct zg_plan_message *message, const char *text, size_t length, struct zg_value *values,
-                  size_t *ignored)
+static bool read_text(const struct zg_plan_message *message, const char *text, size_t length, struct zg_value *values,
+                      size_t *ignored, struct zgi_progress *progress)
 {
     const char *from = length > 0 ? text : ""; /* an empty payload may have no address */
 
     *ignored = 0;
     switch (message->text->layout->kind) {
-    case ZG_LAYOUT_PATTERN: return read_pattern(message, from, length, values);
-    case ZG_LAYOUT_PAIRS: return read_pairs(message, from, length, values, ignored);
+    case ZG_LAYOUT_PATTERN: return read_pattern(message, from, length, values, progress);
+    case ZG_LAYOUT_PAIRS: return read_pairs(message, from, length, values, ignored, progress);
     default: return zgi_json_read(message->text, &message->payload, from, length, values, ignored);
     }
+}
+
+bool zg_text_read(const struct zg_plan_message *message, const char *text, size_t length, struct zg_value *values,
+                  size_t *ignored)
+{
+    struct zgi_progress progress;
+    return read_text(message, text, length, values, ignored, &progress);
+}
+
+/* Between quotes, the beginning of what is long. */
+static char *shown(const char *text, size_t size, const char *quote)
+{
+    g_autofree char *characters = zg_shown(text, (gssize)MIN(size, SHOWN_MOST), *quote != '\0');
+    return g_strdup_printf("%s%s%s%s", quote, characters, quote, size > SHOWN_MOST ? "..." : "");
+}
+
+static char *fault_of(const struct zgi_progress *progress, const char *text, bool is_json, size_t front)
+{
+    const size_t at = progress->at, place = front + at + 1;
+    g_autofree char *found = shown(text + at, MAX(progress->end, at) - at, is_json ? "" : "\"");
+    g_autofree char *name = progress->name ? shown(progress->name, strlen(progress->name), "\"") : NULL;
+
+    switch (progress->what) {
+    case ZGI_READING_VALUE:
+        return progress->end > at ? g_strdup_printf(".%s cannot be %s", progress->name, found)
+                                  : g_strdup_printf(".%s is empty", progress->name);
+    case ZGI_READING_LITERAL: return g_strdup_printf(" has no %s at byte %zu of its payload", name, place);
+    case ZGI_READING_PAIR:
+        return progress->end <= at ? g_strdup_printf(" has an empty pair at byte %zu of its payload", place)
+               : *progress->name   ? g_strdup_printf(": %s is no pair with %s", found, name)
+                                   : g_strdup_printf(": %s is no pair", found);
+    case ZGI_READING_SECOND: return g_strdup_printf(".%s comes twice", progress->name);
+    case ZGI_READING_MISSING: return g_strdup_printf(".%s is missing", progress->name);
+    case ZGI_READING_END: return g_strdup_printf(" goes on behind its end with %s", found);
+    default: return g_strdup_printf(" cannot be read as JSON from byte %zu of its payload on", place);
+    }
+}
+
+char *zg_text_fault(const struct zg_plan_message *message, const char *payload, size_t length, size_t front, size_t *at)
+{
+    const char *const text = length > 0 ? payload + front : ""; /* an empty payload may have no address */
+    const bool is_json = message->text->layout->kind == ZG_LAYOUT_JSON;
+    struct zg_value *values = zg_values_new(&message->payload);
+    struct zgi_progress progress = { ZGI_READING_END, NULL, 0, 0 };
+    size_t ignored;
+    const bool good = read_text(message, text, length - front, values, &ignored, &progress);
+
+    if (!good && is_json)
+        zgi_json_fault(message->text, &message->payload, text, length - front, values, &progress);
+    zg_values_free(&message->payload, values);
+    *at = front + progress.at;
+    return good ? NULL : fault_of(&progress, text, is_json, front);
 }
 
 /* --- written */

@@ -17,4 +17,9 @@ void zg_text_spans(const struct zg_plan_message *message, const struct zg_value 
 bool zg_text_read(const struct zg_plan_message *message, const char *text, size_t length, struct zg_value *values,
                   size_t *ignored);
 
+/* Why a payload does not fit the layout behind its `front` bytes, as it goes on behind the message's name: ".level
+ * cannot be \"x1\"". `*at`: how far it was read, bytes. NULL: it fits. Free with g_free(). */
+char *zg_text_fault(const struct zg_plan_message *message, const char *payload, size_t length, size_t front,
+                    size_t *at);
+
 #endif

@@ -6,6 +6,23 @@
 #include "codec/error.h"
 #include "codec/values.h"
 
+/* What a reader of a text was at, for when it fails there. */
+enum zgi_reading {
+    ZGI_READING_VALUE,
+    ZGI_READING_LITERAL,
+    ZGI_READING_PAIR,
+    ZGI_READING_SECOND, /* a key that came before */
+    ZGI_READING_MISSING,
+    ZGI_READING_END,
+    ZGI_READING_JSON
+};
+
+struct zgi_progress {
+    enum zgi_reading what;
+    const char *name; /* of the field or constant; the literal; the separator of name and value */
+    size_t at, end;   /* where it begins, and if it is known ends */
+};
+
 /* Whether a text can be written so that it is read again; if not, with an error. */
 bool zgi_text_may_stand(const struct zg_step *step, const struct zg_value *value, GError **error);
 

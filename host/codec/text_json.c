@@ -360,13 +360,79 @@ static bool take_object(struct zgi_json_cursor *cursor, const struct zg_text *te
     return zgi_json_take(cursor, '}') && take_missing(text, block, there, values);
 }
 
+/* The object is sound, but for what it lacks. */
+static void note_missing(const struct zg_text *text, const struct zg_block *block, const bool *there,
+                         struct zg_value *values, struct zgi_progress *progress)
+{
+    progress->what = ZGI_READING_MISSING;
+    for (unsigned i = 0; i < block->steps->len; i++) {
+        progress->name = zg_block_step(block, i)->name;
+        if (!there[i] && !zgi_text_take_missing(zg_block_step(block, i), &values[i]))
+            return;
+    }
+    for (unsigned i = 0; i < text->parts->len; i++) {
+        const struct zg_constant *constant = zg_text_part(text, i)->constant;
+        progress->name = constant ? constant->name : progress->name;
+        if (constant && !there[block->steps->len + i])
+            return;
+    }
+}
+
+/* Goes through the object again, as far as it is one, for the member in which reading stopped. */
+static void note_fault(const struct zg_text *text, const struct zg_block *block, struct zgi_json_cursor cursor,
+                       const char *stopped, struct zg_value *values, struct zgi_progress *progress)
+{
+    const char *const begin = cursor.at;
+    const unsigned places = block->steps->len + text->parts->len;
+    g_autofree bool *seen = g_new0(bool, 2 * places);
+    bool *const there = seen + places;
+    g_auto(zgi_json_characters_auto) key = { NULL, 0, NULL };
+    struct zgi_progress fault = { ZGI_READING_JSON, NULL, 0, 0 };
+    bool good = zgi_json_take(&cursor, '{'), goes_on = good && zgi_json_peek(&cursor) != '}';
+
+    while (good && goes_on) {
+        const struct zg_constant *constant = NULL;
+        unsigned index = 0;
+        good = zgi_json_take_string(&cursor, &key) && zgi_json_take(&cursor, ':');
+        const bool is_null = good && zgi_json_peek(&cursor) == 'n';
+        const char *const value = cursor.at;
+        good = good && zgi_json_skip(&cursor);
+        if (!good || !member_of(text, block, &key, &index, &constant)) {
+            goes_on = good && zgi_json_take(&cursor, ',');
+            continue;
+        }
+        const char *const name = constant ? constant->name : zg_block_step(block, index)->name;
+        if (fault.what == ZGI_READING_JSON && (seen[index] || (stopped >= value && stopped <= cursor.at)))
+            fault = (struct zgi_progress){ seen[index] ? ZGI_READING_SECOND : ZGI_READING_VALUE, name,
+                                           (size_t)(value - begin), (size_t)(cursor.at - begin) };
+        seen[index] = true;
+        there[index] = !is_null;
+        goes_on = zgi_json_take(&cursor, ',');
+    }
+    good = good && zgi_json_take(&cursor, '}') && zgi_json_peek(&cursor) == '\0' && cursor.at == cursor.end;
+    *progress = (struct zgi_progress){ ZGI_READING_JSON, NULL, (size_t)(cursor.at - begin), 0 };
+    if (good && fault.what != ZGI_READING_JSON)
+        *progress = fault;
+    else if (good)
+        note_missing(text, block, there, values, progress);
+}
+
 bool zgi_json_read(const struct zg_text *text, const struct zg_block *block, const char *from, size_t length,
                    struct zg_value *values, size_t *ignored)
 {
     struct zgi_json_cursor cursor = { from, from + length, false, NULL };
 
-    if (!take_object(&cursor, text, block, values, ignored))
-        return false;
-    (void)zgi_json_peek(&cursor);
-    return cursor.at == cursor.end;
+    return take_object(&cursor, text, block, values, ignored) && zgi_json_peek(&cursor) == '\0' &&
+           cursor.at == cursor.end;
+}
+
+void zgi_json_fault(const struct zg_text *text, const struct zg_block *block, const char *from, size_t length,
+                    struct zg_value *values, struct zgi_progress *progress)
+{
+    const struct zgi_json_cursor whole = { from, from + length, false, NULL };
+    struct zgi_json_cursor cursor = whole;
+    size_t ignored = 0;
+
+    (void)take_object(&cursor, text, block, values, &ignored);
+    note_fault(text, block, whole, cursor.at, values, progress);
 }

@@ -5,6 +5,7 @@
 
 #include "codec/block.h"
 #include "codec/error.h"
+#include "codec/text_element.h"
 
 /* Appends characters as a string of JSON. */
 void zg_text_json_quote(const char *bytes, size_t count, GString *out);
@@ -14,5 +15,9 @@ bool zgi_json_write(const struct zg_text *text, const struct zg_block *block, co
                     GString *out, struct zg_span *spans, GError **error);
 bool zgi_json_read(const struct zg_text *text, const struct zg_block *block, const char *from, size_t length,
                    struct zg_value *values, size_t *ignored);
+
+/* Where reading a text stops that is no such object, or lacks something. */
+void zgi_json_fault(const struct zg_text *text, const struct zg_block *block, const char *from, size_t length,
+                    struct zg_value *values, struct zgi_progress *progress);
 
 #endif

@@ -6,6 +6,7 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "codec/payload.h"
 #include "codec/text.h"
 #include "device/typical.h"
 #include "plan/spelling.h"
@@ -25,10 +26,13 @@ static GString *written(const struct zg_plan_message *item, const struct zg_valu
 static bool holds(const struct zg_plan_message *item, const char *text, size_t length)
 {
     struct zg_value *values = zg_values_new(&item->payload), *again = zg_values_new(&item->payload);
-    size_t ignored;
+    size_t ignored, at;
     const bool good = zg_text_read(item, text, length, values, &ignored);
+    g_autofree char *fault = zg_text_fault(item, text, length, 0, &at);
     g_autoptr(GString) first = good ? written(item, values, NULL) : NULL;
 
+    assert_int_equal(good, !fault);
+    assert_true(at <= length);
     if (first) { /* what has no width may be too long for one, or a text may hold what ends it */
         if (!zg_text_read(item, first->str, first->len, again, &ignored) || ignored > 0)
             fail_msg("%s, read as %s from %.*s, is not read again", first->str,
@@ -87,6 +91,59 @@ static void test_random_texts(void **state)
         }
         test_plan_clear(&plan);
     }
+}
+
+/* Why a payload is none, in words. */
+static void test_faults(void **state)
+{
+    static const char *const cases[][2] = {
+        { "V1,2", NULL },
+        { "V1;2", "v.x cannot be \"1;2\"" },
+        { "V1", "v has no \",\" at byte 3 of its payload" },
+        { "V,2", "v.x is empty" },
+        { "V1,256", "v.y cannot be \"256\"" },
+        { "V1,2/3/x", "v.y cannot be \"2/3/x\"" },
+        { "Pb=2,k=1,a=1", NULL },
+        { "Pa=1,,b=2", "p has an empty pair at byte 6 of its payload" },
+        { "Pa=1,b", "p: \"b\" is no pair with \"=\"" },
+        { "Pa=1,a=2", "p.a comes twice" },
+        { "Pk=1,a=1", "p.beta is missing" },
+        { "Pa=1,b=2", "p.k is missing" },
+        { "Pa=1,b=", "p.beta is empty" },
+        { "Pk=2,a=1,b=2", "p.k cannot be \"2\"" },
+        { "{\"t\":\"j\",\"a\":7}", NULL },
+        { "{\"t\":\"j\",\"a\": 1.5e3 }", "j.a cannot be 1.5e3" },
+        { "{\"t\":\"j\",\"a\":\"7\"}", "j.a cannot be \"7\"" },
+        { "{\"t\":\"j\",\"a\":7,\"a\":7}", "j.a comes twice" },
+        { "{\"t\":\"j\",\"a\":null}", "j.a is missing" },
+        { "{\"t\":\"j\",\"a\":7", "j cannot be read as JSON from byte 15 of its payload on" },
+        { "{\"t\":\"j\",\"a\":7]", "j cannot be read as JSON from byte 15 of its payload on" },
+        { "{\"t\":\"l\",\"a\":7}", "l.list is missing" }, /* the one that could be read farthest */
+        { "{\"t\":\"l\",\"list\":[1,2,3]}", "l.list cannot be [1,2,3]" },
+        { "B\001", "b has 2 bytes, at least 3 expected" },
+    };
+    struct test_plan plan = test_plan_of(
+        "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: slip, check: none, max_payload: 400 }\nmessages:\n"
+        "  v: { from: device, layout: { pattern: \"V{x},{y}\" }, fields: { x: u8, y: { type: \"u8[..3]\", as: { "
+        "between: "
+        "\"/\" } } } }\n"
+        "  p: { from: device, tag: \"P\", layout: { pairs: { assign: \"=\", between: \",\" } }, fields: { k: { const: "
+        "1 }, "
+        "a: u8, beta: { type: u8, key: b } } }\n"
+        "  j: { from: device, layout: json, fields: { t: { const: \"j\" }, a: u8 } }\n"
+        "  l: { from: device, layout: json, fields: { t: { const: \"l\" }, list: \"u8[2]\" } }\n"
+        "  b: { from: device, tag: \"B\", fields: { x: u16 } }\n");
+
+    (void)state;
+    for (unsigned i = 0; i < G_N_ELEMENTS(cases); i++) {
+        const uint8_t *payload = (const uint8_t *)cases[i][0];
+        const size_t length = strlen(cases[i][0]);
+        const struct zg_plan_message *told = zg_plan_told(plan.plan, ZG_SIDE_DEVICE, 0, payload, length);
+        g_autofree char *fault = zg_payload_fault(plan.plan, told, payload, length);
+        if (g_strcmp0(fault, cases[i][1]) != 0)
+            fail_msg("%s: %s", cases[i][0], fault);
+    }
+    test_plan_clear(&plan);
 }
 
 /* What an older sender lacks takes its default, whatever the values were before. */
@@ -218,7 +275,8 @@ static void test_hostile(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_texts), cmocka_unit_test(test_missing_values),
-                                        cmocka_unit_test(test_floats), cmocka_unit_test(test_hostile) };
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_texts), cmocka_unit_test(test_faults),
+                                        cmocka_unit_test(test_missing_values), cmocka_unit_test(test_floats),
+                                        cmocka_unit_test(test_hostile) };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
