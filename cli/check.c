@@ -38,9 +38,10 @@ static void print_summary(const struct zg_plan *plan)
     g_autofree char *sizes =
         least == plan->max_frame ? g_strdup_printf("%u", least) : g_strdup_printf("%u to %u", least, plan->max_frame);
 
-    cli_print("%s %u.%u is sound: %u message%s, payload up to %u bytes, frames of %s %s on the wire, %s, %s\n",
+    cli_print("%s %u.%u is sound: %u message%s, payload up to %u byte%s, frames of %s %s on the wire, %s, %s\n",
               definition->protocol, definition->major, definition->minor, count, count == 1 ? "" : "s",
-              plan->max_payload, sizes, zg_plan_wire_unit(plan), zg_framing_names[definition->framing.kind],
+              plan->max_payload, plan->max_payload == 1 ? "" : "s", sizes, zg_plan_wire_unit(plan),
+              zg_framing_names[definition->framing.kind],
               definition->check.name ? definition->check.name : "CRC by parameters");
 }
 

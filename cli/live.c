@@ -95,8 +95,9 @@ char **cli_join_page(int *argc, char **argv)
 
     for (int i = 0; i < *argc; i++) {
         const bool bare = strcmp(argv[i], "--page") == 0;
-        const bool takes = bare && i + 1 < *argc &&
-                           g_regex_match_simple("^(localhost|[0-9.]+|\\[[0-9a-fA-F:.]+\\]):[0-9]+$", argv[i + 1], 0, 0);
+        const bool takes =
+            bare && i + 1 < *argc && /* a port alone too, of which it is then said what is missing */
+            g_regex_match_simple("^(localhost|[0-9.]*|\\[[0-9a-fA-F:.]+\\]):?[0-9]+$", argv[i + 1], 0, 0);
         g_ptr_array_add(joined, bare ? g_strconcat("--page=", takes ? argv[i + 1] : "", NULL) : g_strdup(argv[i]));
         i += takes;
     }

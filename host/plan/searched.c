@@ -130,9 +130,15 @@ static bool block_may_hold(const struct looking *looking, const struct zg_block 
     return false;
 }
 
+static bool count_may_hold(const struct looking *looking, const struct zg_step *step)
+{
+    return step->count_size > 0 &&
+           has_number_byte(looking, 0, (uint64_t)step->most * step->count_unit, step->count_size);
+}
+
 static bool step_may_hold(const struct looking *looking, const struct zg_step *step)
 {
-    if (step->count_size > 0 && has_number_byte(looking, 0, (uint64_t)step->most * step->count_unit, step->count_size))
+    if (count_may_hold(looking, step))
         return true;
     if (step->record)
         return block_may_hold(looking, step->record);
@@ -214,7 +220,7 @@ static void check_text(const struct looking *looking)
         const struct zg_text_part *part = zg_text_part(text, i);
         const struct zg_step *step =
             part->step >= 0 ? zg_block_step(&looking->item->payload, (unsigned)part->step) : NULL;
-        if (holds_mark(looking, part->literal))
+        if (holds_mark(looking, part->literal + (i == 0 ? text->skipped : 0))) /* what the tag has is told there */
             report(looking, layout->place, layout->kind == ZG_LAYOUT_PATTERN ? "the text" : "a key", "");
         if (part->constant && holds_mark(looking, part->constant->text))
             report(looking, part->constant->place, part->constant->name, "");
@@ -297,8 +303,9 @@ static void check_message(const struct looking *looking)
         check_text(looking);
     for (unsigned i = 0; !looking->item->text && i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
+        g_autofree char *count = g_strdup_printf("the count in front of %s", step->name);
         if (step_may_hold(looking, step))
-            report(looking, step->field->place, step->name, "a byte of ");
+            report(looking, step->field->place, count_may_hold(looking, step) ? count : step->name, "a byte of ");
     }
     if (is_first_reported(looking) && check_may_hold(looking))
         report(looking, looking->plan->definition->check.place, "the check in frames",

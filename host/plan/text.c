@@ -440,7 +440,8 @@ static void check_separators(const struct zg_text *text, const struct zg_block *
                       "the elements of %s and what follows it are separated alike, by \"%s\"; expected as: { between: "
                       "... } with another one",
                       step->name, between);
-        if (form->point == after[0] && zg_step_decimals(step) > 0 && zg_text_is_number(step, text->layout->kind))
+        if (form->point == after[0] && (after[1] != '\0' || step->characters > 0) && zg_step_decimals(step) > 0 &&
+            zg_text_is_number(step, text->layout->kind))
             zgi_error(diagnostics, step->field->place,
                       "the decimal point of %s and what follows it begin alike, with "
                       "\"%c\"; expected another point or another text between them",
