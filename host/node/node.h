@@ -77,7 +77,7 @@ size_t zg_node_print(struct zg_node *node, zg_header_number to, const char *text
 /* What is known from another node's hellos. NULL: it is not followed, or there is no such service. */
 const struct zg_hello *zg_node_hello(struct zg_node *node, zg_header_number address);
 
-/* Whether no message with a ticket is open or waits for its answer, at any peer. */
+/* Whether no message with a ticket is open or waits for its answer, at any peer, nor a request without one. */
 bool zg_node_is_settled(const struct zg_node *node);
 
 /* For a node without a side: sends a message without a ticket, whose values are within their types. Like

@@ -83,7 +83,7 @@ bool zg_node_is_settled(const struct zg_node *node)
 {
     const struct zgi_services *services = &node->services;
 
-    if (services->late.due)
+    if (services->late.due || (services->query.state != ZGI_QUERY_NONE && services->query.state != ZGI_QUERY_LATE))
         return false;
     if (services->side == 0 || !services->end.delivery)
         return true;

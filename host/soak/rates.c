@@ -94,6 +94,8 @@ void zg_rate_count(unsigned index, const struct zg_rate_source *source, uint64_t
     case DAMAGED: /* of a real device's receiver only its counters are known, not which frames they were about */
         *errors = source->damages[1] + (source->real ? 0 : source->damages[0]);
         *trials = count_sent(sums, source->has_device ? SENT_BACK : SENT);
+        if (*trials == 0) /* what was sent has no numbers, or none of it came */
+            return;
         break;
     default: *trials = count_sent(sums, of); break;
     }

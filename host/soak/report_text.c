@@ -11,9 +11,10 @@ static void append_traffic(GString *text, const struct zg_soak_result *result)
     const bool echo = result->traffic & ZG_SOAK_ECHO, out = result->streams[1], back = result->streams[0];
 
     if (result->traffic == ZG_SOAK_OWN) {
-        g_string_append(text, "traffic: own messages of the definition; an answer or an acknowledgement tells that one "
-                              "arrived, where there\n"
-                              "is none nothing does; what the device sends is told by the numbers in its headers\n");
+        g_string_append(
+            text, "traffic: own messages of the definition; an answer or an acknowledgement tells that one "
+                  "arrived, where there\n"
+                  "is none nothing does; what the device sends is told by the numbers in its headers, if it has any\n");
         return;
     }
     if (result->traffic == ZG_SOAK_LOOPBACK) {

@@ -4,11 +4,12 @@
 #include <string.h>
 
 #include "node/session.h"
+#include "plan/end.h"
 #include "soak/ends.h"
 #include "soak/listening.h"
 #include "zeugma/error.h"
 
-enum { WINDOW = 65536, TICKETS = 256, STEP_NS = 1000000 };
+enum { WINDOW = 65536, TICKETS = 256, STEP_NS = 1000000, QUERY = TICKETS /* the place of a request without ticket */ };
 
 struct own_soak {
     const struct zg_plan *plan;
@@ -23,23 +24,24 @@ struct own_soak {
     uint64_t frames; /* that came */
     uint64_t failed; /* candidates of what the device sent */
     bool in_damage;
-    GArray *due;            /* of uint64_t: when each kind is sent next */
-    uint32_t open[TICKETS]; /* the number of the message with this ticket, plus one; 0: none */
-    uint32_t asked, told;   /* numbers of messages with an answer, and without one */
+    GArray *due;              /* of uint64_t: when each kind is sent next */
+    unsigned turn;            /* the kind that is looked at first */
+    uint32_t open[QUERY + 1]; /* the number of the message with this ticket, plus one; 0: none */
+    uint32_t asked, told;     /* numbers of messages with an answer, and without one */
 };
 
 static void settled(void *data, zg_header_number peer, const struct zg_plan_message *message, uint8_t ticket,
                     const struct zg_value *values, enum zg_settled how)
 {
     struct own_soak *soak = data;
-    const uint32_t number = soak->open[ticket] - 1;
+    uint32_t *const open = &soak->open[message->tickets > 0 ? ticket : QUERY];
+    const uint32_t number = *open - 1;
 
     (void)peer;
-    (void)message;
     (void)values;
-    if (soak->open[ticket] == 0)
+    if (*open == 0)
         return;
-    soak->open[ticket] = 0;
+    *open = 0;
     const struct zg_ledger_entry *entry = zg_ledger_find(soak->ledger, ZG_FLOW_ECHO_OUT, number);
     if (!entry || entry->arrived || how == ZG_SETTLED_NO_ANSWER || how == ZG_SETTLED_RESTART)
         return; /* nobody knows which way it was lost */
@@ -111,7 +113,8 @@ static bool send_due(struct own_soak *soak, unsigned index, GError **error)
                     sent == ZG_ESIZE ? "it is longer than max_payload" : "it cannot be sent to this device");
         return false;
     }
-    const bool is_answered = message->tickets > 0;
+    const bool is_query = zg_side_queries(ZG_SIDE_HOST, message->message),
+               is_answered = message->tickets > 0 || is_query;
     const enum zg_flow flow = is_answered ? ZG_FLOW_ECHO_OUT : ZG_FLOW_STREAM_OUT;
     /* One that is sent again is answered later, which is no disorder of the line. */
     const struct zg_ledger_entry entry = { .sent_ns = soak->now_ns,
@@ -119,7 +122,7 @@ static bool send_due(struct own_soak *soak, unsigned index, GError **error)
                                            .bytes = (uint32_t)zg_payload_size(message, values) };
     zg_ledger_sent(soak->ledger, flow, is_answered ? soak->asked : soak->told, &entry);
     if (is_answered)
-        soak->open[ticket] = ++soak->asked;
+        soak->open[is_query ? QUERY : ticket] = ++soak->asked;
     else
         soak->told++;
     *due_ns += zg_own_period_ns(own, index);
@@ -146,8 +149,9 @@ static bool run(struct own_soak *soak, zg_soak_progress progress, void *data, GE
     for (unsigned i = 0; i < zg_own_count(soak->settings->own); i++)
         g_array_append_val(soak->due, soak->begin_ns);
     while (fine && result->ran_ns < length_ns && zgi_soak_goes_on(result)) {
-        for (unsigned i = 0; i < soak->due->len && fine; i++)
-            fine = send_due(soak, i, error);
+        for (unsigned i = 0; i < soak->due->len && fine; i++) /* only one request without a ticket is open at a time */
+            fine = send_due(soak, (soak->turn + i) % soak->due->len, error);
+        soak->turn++;
         fine = fine && step(soak, error);
         result->ran_ns = MIN(soak->now_ns - soak->begin_ns, length_ns);
         if (!zgi_soak_is_time(soak->now_ns, &note_due_ns))
@@ -182,6 +186,8 @@ static void end(struct own_soak *soak)
     result->line[1].sent = host->bytes_out;
     result->line[0].sent = (uint64_t)host->bytes_in + host->bytes_dropped;
     sums->arrivals[1][ZG_CLASS_DETECTED] = zgi_candidates_failed(host);
+    if (!soak->listening)
+        sums->arrivals[1][ZG_CLASS_DELIVERED] = soak->frames;
     uint64_t came = 0;
     for (unsigned i = 0; i < ZG_CLASSES; i++)
         came += i == ZG_CLASS_DETECTED ? 0 : sums->arrivals[1][i];

@@ -157,7 +157,7 @@ static void take_flow(struct zg_store *store, const struct zg_second *second, en
                        .sent = of->sent,
                        .bytes = of->bytes,
                        .slow = of->slow };
-    bool any = of->sent > 0;
+    bool any = of->sent > 0 || of->latency; /* answers to own messages are known, but not how many there were */
 
     for (unsigned k = 0; k < ZG_ENTRY_CLASSES; k++) {
         row.classes[k] = of->classes[k];

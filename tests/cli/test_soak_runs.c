@@ -10,6 +10,7 @@
 
 #define GAUGE TEST_SOURCE "/tests/kernel/gauge.yaml"
 #define LOOM TEST_SOURCE "/examples/loom/loom.yaml"
+#define PANEL TEST_SOURCE "/examples/panel/panel.yaml"
 
 /* The value of a number in JSON, from a place on. */
 static double number(const char *json, const char *place, const char *key)
@@ -221,6 +222,28 @@ static void own_messages_are_accounted_for(void **state)
     test_end(&device);
 }
 
+/* Requests of text have no ticket, and their device's frames no numbers: what is answered has arrived, the answers'
+ * times are kept, and what is not known is said to be unknown. */
+static void own_texts_are_answered(void **state)
+{
+    struct process device = test_start("sim " PANEL " --on pty:o --faults drop=5e-3");
+    test_await(&device, "Ctrl-C ends it");
+    g_autofree char *text = test_run(0, "soak " PANEL " serial:o --traffic own --random-values --every 40ms --for 4s "
+                                        "--json --store own.db");
+    const double sent = number(text, "\"echo_out\": {", "\"sent\""),
+                 came = number(text, "\"echo_out\": {", "\"delivered\"");
+    (void)state;
+    assert_true(sent > 50 && came > 0.8 * sent);
+    assert_true(came + number(text, "\"echo_out\": {", "\"lost_either\"") == sent);
+    assert_true(number(text, "\"stream_out\": {", "\"sent\"") == 0);
+    assert_true(number(text, "\"slow_answer\": {", "\"of\"") == came);
+    assert_true(number(text, "\"damages\": {", "\"of\"") == 0 && number(text, "\"lost_back\": {", "\"of\"") == 0);
+    g_autofree char *stored = test_run(0, "report own.db --json");
+    assert_true(number(stored, "\"slow_answer\": {", "\"of\"") == came);
+    assert_true(number(stored, "\"slow_answer\": {", "\"count\"") == number(text, "\"slow_answer\": {", "\"count\""));
+    test_end(&device);
+}
+
 static void runs_end_by_what_they_show(void **state)
 {
     (void)state;
@@ -248,6 +271,7 @@ int main(void)
                                         cmocka_unit_test_teardown(outages_have_their_losses, test_kill_running),
                                         cmocka_unit_test_teardown(short_frames_are_told_apart, test_kill_running),
                                         cmocka_unit_test_teardown(own_messages_are_accounted_for, test_kill_running),
+                                        cmocka_unit_test_teardown(own_texts_are_answered, test_kill_running),
                                         cmocka_unit_test_teardown(runs_end_by_what_they_show, test_kill_running) };
     return test_run_processes(tests, G_N_ELEMENTS(tests));
 }
