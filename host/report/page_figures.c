@@ -4,6 +4,7 @@
 #include "page/files.h"
 #include "report/page_parts.h"
 #include "soak/availability.h"
+#include "soak/report_tables.h"
 
 enum { BINS_MOST = 360, LATENCY_BINS = 48, MARKS_MOST = 100 };
 
@@ -228,7 +229,7 @@ static void histogram_to_json(struct zg_json *json, const struct zg_stored *stor
     for (unsigned i = 0; i <= ZG_FLOWS; i++) {
         if (spreads[i]->count == 0)
             continue;
-        open_set(json, i == 0 ? "echo, there and back" : zg_flow_name((enum zg_flow)(i - 1)));
+        open_set(json, i == 0 ? zgi_round_trip_title(&stored->sums) : zg_flow_name((enum zg_flow)(i - 1)));
         for (unsigned bin = from; bin < to; bin += each) {
             uint64_t count = 0;
             for (unsigned k = bin; k < MIN(bin + each, to); k++)

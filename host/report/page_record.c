@@ -2,6 +2,7 @@
 /* The part of a page that can be filed: what was tested, with what, by which rule, and what was not covered. */
 #include "report/page_parts.h"
 #include "soak/availability.h"
+#include "soak/report_tables.h"
 
 static void append_entry(GString *page, const char *name, const char *value)
 {
@@ -40,8 +41,8 @@ static void append_gaps(GString *page, const struct zg_stored *stored)
 
     g_string_append(page, "<dt>not covered</dt><dd><ul class=\"plain\">\n");
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
-        if (sums->sent[flow] == 0)
-            zgi_page(page, "<li>%s: nothing was sent</li>\n", zg_flow_name((enum zg_flow)flow));
+        if (sums->sent[flow] == 0 && !g_str_equal(zgi_flow_title(&stored->sums, flow), "-"))
+            zgi_page(page, "<li>%s: nothing was sent</li>\n", zgi_flow_title(&stored->sums, flow));
     for (unsigned i = 0; zg_soak_rate_at(&stored->sums, i, &rate); i++)
         if (rate.trials == 0)
             zgi_page(page, "<li>%s: there were no %s to count it in</li>\n", rate.key, rate.of);

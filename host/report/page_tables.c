@@ -64,11 +64,15 @@ static void append_cards(GString *page, const struct zg_stored *stored)
                             rate.trials, rate.of, rate.wide_low, rate.wide_high);
         append_card(page, "Lost", value, note);
     }
-    const uint64_t damages = stored->diagnosis->damages[0] + stored->diagnosis->damages[1];
-    g_autofree char *count = g_strdup_printf("%" G_GUINT64_FORMAT, damages);
+    const uint64_t damages = stored->diagnosis->damages[0] + stored->diagnosis->damages[1],
+                   counted = stored->sums.damages[0] + stored->sums.damages[1];
+    g_autofree char *count = g_strdup_printf("%" G_GUINT64_FORMAT, damages > 0 ? damages : counted);
     g_autofree char *unexplained = g_strdup_printf(
         "%" G_GUINT64_FORMAT " unexplained", stored->diagnosis->unexplained[0] + stored->diagnosis->unexplained[1]);
-    append_card(page, "Damages", count, damages > 0 ? unexplained : "nothing was damaged");
+    append_card(page, "Damages", count,
+                damages > 0   ? unexplained
+                : counted > 0 ? "their bytes are not known"
+                              : "nothing was damaged");
     if (all.seconds > 0) {
         g_autofree char *share = g_strdup_printf("%.6g %%", 100.0 * (double)all.available / (double)all.seconds);
         g_autofree char *outages =
@@ -126,7 +130,7 @@ static void append_ledger(GString *page, const struct zg_stored *stored)
 
     g_string_append(page, "<h2>The ledger</h2>\n<div class=\"wide\"><table><tr><th>frames sent</th>");
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
-        zgi_page(page, "<th>%s</th>", zg_flow_name((enum zg_flow)flow));
+        zgi_page(page, "<th>%s</th>", zgi_flow_title(&stored->sums, flow));
     g_string_append(page, "</tr>\n");
     for (unsigned i = 0; i < ZG_ENTRY_CLASSES; i++) {
         uint64_t all = 0;
@@ -201,7 +205,7 @@ static void append_latencies(GString *page, const struct zg_stored *stored)
 {
     g_string_append(page, "<h2>Latencies, from when a frame was due</h2>\n<div class=\"wide\"><table><tr><th></th>"
                           "<th>frames</th><th>least</th><th>half within</th><th>99 % within</th><th>most</th></tr>\n");
-    append_spread(page, "echo, there and back", &stored->sums.round_trip);
+    append_spread(page, zgi_round_trip_title(&stored->sums), &stored->sums.round_trip);
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
         append_spread(page, zg_flow_name((enum zg_flow)flow), &stored->one_way[flow]);
     g_string_append(page, "</table></div>\n");

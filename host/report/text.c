@@ -197,6 +197,7 @@ static void append_verdict(GString *text, const struct zg_stored *stored)
 char *zg_report_text(const struct zg_stored *stored, const struct zg_against *against)
 {
     GString *text = g_string_new(NULL);
+    g_autofree char *round_trip = g_strdup_printf("%s, from when it was due", zgi_round_trip_title(&stored->sums));
 
     append_head(text, stored);
     append_events(text, stored->events);
@@ -206,7 +207,7 @@ char *zg_report_text(const struct zg_stored *stored, const struct zg_against *ag
     zgi_table_time(text, stored->times);
     append_worst(text, stored->times);
     if (stored->sums.round_trip.count > 0)
-        zgi_table_spread(text, "echo round trip from when it was due", &stored->sums.round_trip);
+        zgi_table_spread(text, round_trip, &stored->sums.round_trip);
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++) {
         g_autofree char *what = g_strdup_printf("%s, one way from when it was due", zg_flow_name((enum zg_flow)flow));
         if (stored->one_way[flow].count > 0)

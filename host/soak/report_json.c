@@ -38,6 +38,8 @@ static void settings_to_json(struct zg_json *json, const struct zg_plan *plan, c
     zg_json_double(json, "slow_seconds", (double)settings->slow_ns * 1e-9);
     if (settings->bits)
         zg_json_string(json, "line", "bits");
+    if (settings->own)
+        zg_json_string(json, "traffic", "own");
     zg_json_unsigned(json, "baud", plan->definition->line.baud);
     zg_json_open(json, "faults", '{');
     if (zg_faults_are_even(faults)) {

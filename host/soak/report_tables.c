@@ -41,11 +41,15 @@ static bool is_shown(const struct zg_soak_result *result, enum zg_class class_)
     return occurred;
 }
 
-/* With the definition's own messages the flows are others. */
-static const char *title_of(const struct zg_soak_result *result, unsigned flow)
+const char *zgi_flow_title(const struct zg_soak_result *result, unsigned flow)
 {
     static const char *const own[ZG_FLOWS] = { "answered", "-", "unanswered", "from device" };
     return result->traffic == ZG_SOAK_OWN ? own[flow] : zg_flow_name((enum zg_flow)flow);
+}
+
+const char *zgi_round_trip_title(const struct zg_soak_result *result)
+{
+    return result->traffic == ZG_SOAK_OWN ? "message to answer" : "echo, there and back";
 }
 
 void zgi_table_sent(GString *text, const struct zg_soak_result *result)
@@ -54,7 +58,7 @@ void zgi_table_sent(GString *text, const struct zg_soak_result *result)
 
     g_string_append_printf(text, "\n  %-*s", ZGI_NAME_WIDTH, "frames sent");
     for (unsigned flow = 0; flow < ZG_FLOWS; flow++)
-        g_string_append_printf(text, "%*s", ZGI_COLUMN, title_of(result, flow));
+        g_string_append_printf(text, "%*s", ZGI_COLUMN, zgi_flow_title(result, flow));
     g_string_append_printf(text, "%*s\n", ZGI_COLUMN, "all");
     for (unsigned i = 0; i < ZG_CLASSES; i++) {
         uint64_t all = 0;

@@ -14,6 +14,10 @@ char *zgi_time_text(uint64_t ns);
 void zgi_row_start(GString *text, const char *name);
 void zgi_cell(GString *text, uint64_t count);
 
+/* A flow's name, and that of its way there and back; with the definition's own messages the flows are others. */
+const char *zgi_flow_title(const struct zg_soak_result *result, unsigned flow);
+const char *zgi_round_trip_title(const struct zg_soak_result *result);
+
 void zgi_table_sent(GString *text, const struct zg_soak_result *result);
 void zgi_table_arrived(GString *text, const struct zg_soak_result *result);
 void zgi_table_rates(GString *text, const struct zg_soak_result *result);

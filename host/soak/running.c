@@ -61,7 +61,7 @@ static void append_flows(GString *text, const struct zg_soak_result *so_far)
                                                               zg_ledger_lost(&so_far->sums, (enum zg_flow)flow);
         if (sent == 0)
             continue;
-        g_string_append_printf(text, "  %-12s", zg_flow_name((enum zg_flow)flow));
+        g_string_append_printf(text, "  %-12s", zgi_flow_title(so_far, flow));
         zgi_cell(text, sent);
         zgi_cell(text, zg_soak_came(so_far, (enum zg_flow)flow));
         zgi_cell(text, zg_ledger_lost(&so_far->sums, (enum zg_flow)flow));

@@ -6,6 +6,7 @@
 #include "codec/json.h"
 #include "codec/read_json.h"
 #include "page/files.h"
+#include "soak/report_tables.h"
 
 enum {
     PERIOD_US = 250000, /* of updates */
@@ -64,7 +65,7 @@ static void add_flows(const struct zg_soak_result *so_far, struct zg_json *json)
         if (sent == 0)
             continue;
         zg_json_open(json, NULL, '{');
-        zg_json_string(json, "name", zg_flow_name((enum zg_flow)flow));
+        zg_json_string(json, "name", zgi_flow_title(so_far, flow));
         zg_json_unsigned(json, "sent", sent);
         zg_json_unsigned(json, "came", came);
         zg_json_unsigned(json, "lost", lost);

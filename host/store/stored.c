@@ -22,7 +22,8 @@ static bool read_run(sqlite3 *database, int64_t run, struct zg_stored *stored)
         zgi_store_about(database,
                         "SELECT run, begun, tool, protocol, link, settings, host, ended, result, fingerprint, "
                         "planned_seconds, ran_seconds, parts, command, adapter, json_extract(result, '$.device_name'), "
-                        "json_extract(result, '$.device_boots') FROM run WHERE run = ?1 OR ?1 = 0 ORDER BY run DESC",
+                        "json_extract(result, '$.device_boots'), json_extract(settings, '$.traffic') = 'own' FROM run "
+                        "WHERE run = ?1 OR ?1 = 0 ORDER BY run DESC",
                         run);
     const bool found = row && sqlite3_step(row) == SQLITE_ROW;
 
@@ -44,6 +45,7 @@ static bool read_run(sqlite3 *database, int64_t run, struct zg_stored *stored)
         stored->adapter = text_at(row, 14);
         stored->device = text_at(row, 15);
         stored->boots = text_at(row, 16);
+        stored->sums.traffic = sqlite3_column_int(row, 17) != 0 ? ZG_SOAK_OWN : ZG_SOAK_ECHO | ZG_SOAK_STREAM;
     }
     sqlite3_finalize(row);
     return found;
@@ -267,7 +269,6 @@ static bool read_damages(sqlite3 *database, struct zg_stored *stored)
 static bool read_all(sqlite3 *database, struct zg_stored *stored, bool explains)
 {
     stored->sums.real = !g_str_has_prefix(stored->link, "sim:");
-    stored->sums.traffic = ZG_SOAK_ECHO | ZG_SOAK_STREAM;
     stored->sums.adds_up = true;
     /* One that did not come to its planned end, or not in one go, is judged as one that may end at any time. */
     stored->sums.any_time = stored->parts > 1 || stored->ran_s < stored->planned_s - 1e-3;
