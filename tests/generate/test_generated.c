@@ -15,6 +15,7 @@
 #include <sys/stat.h>
 
 #include "codec/frame_reader.h"
+#include "codec/hex.h"
 #include "codec/payload.h"
 #include "codec/text.h"
 #include "generate/generate.h"
@@ -261,6 +262,51 @@ static void check_texts(struct zg_random *random, const struct zg_plan *plan, co
         }
         zg_values_free(&item->payload, values);
     }
+}
+
+/* Characters that are not printable are refused in records too, single ones and in arrays; and a record of one size
+ * that holds its own length needs no function for its size. */
+static void test_records(void **state)
+{
+    static const char *const payloads[] = { "0161622020"
+                                            "61622020"
+                                            "61626364"
+                                            "0261620000", /* sound */
+                                            "01612f2020"
+                                            "61622020"
+                                            "6162637f"
+                                            "0261620000",
+                                            "0161620020"
+                                            "61622020"
+                                            "61626364"
+                                            "0261620000",
+                                            "0161622020"
+                                            "6162200a"
+                                            "61626364"
+                                            "0261620000",
+                                            "0161622020"
+                                            "61622020"
+                                            "61620064"
+                                            "0261620000" };
+    struct test_plan plan = test_plan_of(
+        "zeugma: 1\nprotocol: random\nversion: 1.0\nframe: { framing: cobs, header: [id: u8], check: crc16/arc, "
+        "max_payload: 60 }\n"
+        "records: { word: { t: \"ascii[4]\" }, told: { own: { type: u8, counts: rest }, t: \"bytes[2]\" } }\n"
+        "messages: { m: { id: 1, from: both, fields: { n: u8, one: word, two: \"word[2]\", told: told } } }\n");
+    g_autofree char *folder = g_dir_make_tmp("zeugma-generated-XXXXXX", NULL);
+    void *handle = test_build_c(plan.plan, folder);
+    const struct zg_plan_message *item = zg_plan_message_at(plan.plan, 0);
+    test_glue *glue;
+
+    (void)state;
+    *(void **)&glue = test_symbol(handle, "glue_", item->payload.name);
+    for (unsigned i = 0; i < G_N_ELEMENTS(payloads); i++) {
+        g_autoptr(GByteArray) bytes = zg_bytes_from_hex(payloads[i], NULL);
+        compare(&item->payload, NULL, glue, bytes->data, bytes->len, i == 0);
+    }
+    dlclose(handle);
+    test_plan_clear(&plan);
+    test_remove_folder(folder);
 }
 
 /* The host's end of a definition, which prints the names of the messages in the lines that it reads. */
@@ -556,6 +602,7 @@ static void test_aimed(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_definitions),
+                                        cmocka_unit_test(test_records),
                                         cmocka_unit_test(test_random_texts),
                                         cmocka_unit_test(test_what_fits),
                                         cmocka_unit_test(test_writing),

@@ -56,6 +56,29 @@ static void print_room_check(GString *text, const struct zg_step *step)
                                name, step->bits / 8);
 }
 
+/* Whether bytes of the right number may be no such record. */
+static bool may_be_refused(const struct zg_block *record)
+{
+    for (unsigned i = 0; i < record->steps->len; i++) {
+        const struct zg_step *step = zg_block_step(record, i);
+        if (step->type.is_ascii || (step->record && may_be_refused(step->record)))
+            return true;
+    }
+    return false;
+}
+
+/* Reads a record of one size, all of which has come. */
+static void print_fixed_record_get(GString *text, const struct zg_block *record, const char *value, const char *place,
+                                   const char *indent)
+{
+    g_autofree char *call = g_strdup_printf("@p_zgi_get_%s(&%s, in + %s, end)", record->name, value, place);
+
+    if (may_be_refused(record))
+        g_string_append_printf(text, "%sif (!%s)\n%s    return NULL;\n", indent, call, indent);
+    else
+        g_string_append_printf(text, "%s(void)%s;\n", indent, call);
+}
+
 /* Reads one element at `in`, and moves `in` past it: a LEB128 number or a record that varies. */
 static void print_varying_element_get(GString *text, const struct zg_step *step, const char *value, const char *indent)
 {
@@ -101,8 +124,8 @@ static void print_array_get(GString *text, const struct zg_step *step)
     if (step->bits == 0) {
         print_varying_element_get(text, step, value, "        ");
     } else if (step->record) {
-        g_string_append_printf(text, "        (void)@p_zgi_get_%s(&%s, in + %u + (size_t)i * %u, end);\n",
-                               step->record->name, value, byte, step->bits / 8);
+        g_autofree char *place = g_strdup_printf("%u + (size_t)i * %u", byte, step->bits / 8);
+        print_fixed_record_get(text, step->record, value, place, "        ");
     } else if (zg_step_is_bitwise(step)) {
         g_autofree char *bits =
             g_strdup_printf("(uint%u_t)zg_bits_get(in + %u, %u + (size_t)i * %u, %u, %s)", zgi_c_bits(step), byte,
@@ -149,8 +172,8 @@ static void print_step_get(GString *text, const struct zg_step *step)
     } else if (step->varies) {
         print_varying_element_get(text, step, value, "    ");
     } else if (step->record) {
-        g_string_append_printf(text, "    (void)@p_zgi_get_%s(&%s, in + %u, end);\n", step->record->name, value,
-                               step->byte);
+        g_autofree char *place = g_strdup_printf("%u", step->byte);
+        print_fixed_record_get(text, step->record, value, place, "    ");
     } else {
         g_autofree char *bits = zgi_c_load(step, "in");
         g_autofree char *made = zgi_c_value(step, bits);

@@ -2,12 +2,20 @@
 /* size_NAME() and put_NAME(): a struct's values to bytes. */
 #include "generate/c/block.h"
 
+/* Bytes of an element that all take alike; 0: they differ. */
+static unsigned element_bytes(const struct zg_step *step)
+{
+    const bool is_alike = step->record && step->record->size == step->record->most_size;
+
+    return is_alike ? step->record->size : step->bits / 8;
+}
+
 static void print_element_size(GString *text, const struct zg_step *step, const char *value)
 {
-    if (step->record && step->bits == 0)
-        g_string_append_printf(text, "@p_zgi_size_%s(&%s)", step->record->name, value);
+    if (element_bytes(step) > 0)
+        g_string_append_printf(text, "%u", element_bytes(step));
     else if (step->record)
-        g_string_append_printf(text, "%u", step->bits / 8);
+        g_string_append_printf(text, "@p_zgi_size_%s(&%s)", step->record->name, value);
     else
         g_string_append_printf(text, "zg_%cleb_size(%s)", zg_step_is_signed(step) ? 's' : 'u', value);
 }
@@ -22,8 +30,8 @@ static void print_step_size(GString *text, const struct zg_step *step)
         g_string_append_printf(text, "    size += %s;\n", count);
     else if (zg_step_is_array(step) && zg_step_is_bitwise(step))
         g_string_append_printf(text, "    size += ((size_t)%s * %u + 7) / 8;\n", count, step->bits);
-    else if (zg_step_is_array(step) && step->bits > 0)
-        g_string_append_printf(text, "    size += (size_t)%s * %u;\n", count, step->bits / 8);
+    else if (zg_step_is_array(step) && element_bytes(step) > 0)
+        g_string_append_printf(text, "    size += (size_t)%s * %u;\n", count, element_bytes(step));
     else if (zg_step_is_array(step)) {
         zgi_c_print_loop(text, step);
         g_string_append(text, "\n        size += ");
@@ -167,7 +175,7 @@ static void print_put(const struct zgi_c *c, GString *text, const struct zg_bloc
 {
     g_autoptr(GString) body = g_string_new(NULL);
 
-    if (!zg_block_is_fixed(block))
+    if (block->size < block->most_size)
         print_size(c, text, block);
     for (unsigned first = 0; first < block->steps->len;) {
         unsigned end = zgi_c_segment_end(block, first);

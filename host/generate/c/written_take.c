@@ -79,12 +79,12 @@ static void print_end(const struct zgi_writing *writing, const struct zg_step *s
                                quote);
 }
 
-/* Whether a plain number ends in front of a stop, however it goes on: the stop begins with nothing that a number may
- * hold. */
+/* Whether a plain number without a width or one size ends in front of a stop, however it goes on: the stop begins with
+ * nothing that a number may hold. */
 static bool ends_by_itself(const struct zg_step *step, const char *stop)
 {
     return zg_text_is_number(step, ZG_LAYOUT_PAIRS) && !zg_step_is_array(step) && zgi_c_is_plain(step) &&
-           size_of(step) == 0 &&
+           size_of(step) == 0 && step->field->form.width == 0 &&
            !(*stop && (g_ascii_isdigit(*stop) || strchr("eE+-", *stop) ||
                        *stop == (step->field->form.point == ',' ? ',' : '.')));
 }
