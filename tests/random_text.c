@@ -30,7 +30,9 @@ static void number_form(struct zg_random *random, GString *text, unsigned bits, 
     case 1: g_string_append_printf(text, ", as: { base: 2, width: %u, pad: \"0\" }", bits); break;
     case 2: g_string_append_printf(text, ", as: { width: 26%s, sign: always }", one_of(random, pads, 2)); break;
     case 3: g_string_append(text, is_scaled ? ", as: raw" : ", as: { sign: always }"); break;
-    case 4: g_string_append(text, is_scaled ? ", as: { decimals: 4 }" : ", as: { decimals: 1 }"); break;
+    case 4:
+        g_string_append_printf(text, ", as: { decimals: %u }", (unsigned)zg_random_below(random, is_scaled ? 5 : 2));
+        break;
     default: break;
     }
 }

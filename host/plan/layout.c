@@ -175,6 +175,10 @@ void zgi_place_fields(const struct zg_plan *plan, const GPtrArray *fields, unsig
             since = field->since;
         }
         zgi_place_step(block, cursor, &step, room);
+        if (!zgi_limit_to_written(&g_array_index(block->steps, struct zg_step, i)))
+            zgi_error(diagnostics, field->place,
+                      "%s has no value that is read again when it is written with %d decimals; expected more",
+                      field->name, field->form.decimals);
         zgi_step_fallback(&g_array_index(block->steps, struct zg_step, i), diagnostics);
     }
     if (block->length && block->length->before == fields->len)

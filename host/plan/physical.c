@@ -334,6 +334,13 @@ void zgi_step_limits(struct zg_step *step)
     physical_limits(step, least, most);
 }
 
+void zgi_step_narrow(struct zg_step *step, union zg_raw low, union zg_raw high)
+{
+    step->low = low;
+    step->high = high;
+    physical_limits(step, low, high);
+}
+
 static bool read_default(const struct zg_step *step, const char *text, union zg_raw *raw)
 {
     const struct zg_enum *enumeration = step->type.enumeration;

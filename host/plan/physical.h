@@ -9,6 +9,9 @@
 /* Fills a step's limits and scale from its type and field. */
 void zgi_step_limits(struct zg_step *step);
 
+/* Sets other raw limits, within those of the type. */
+void zgi_step_narrow(struct zg_step *step, union zg_raw low, union zg_raw high);
+
 /* Sets the raw value of a missing field, or reports a default that the field cannot hold. */
 void zgi_step_fallback(struct zg_step *step, struct zg_diagnostics *diagnostics);
 

@@ -435,16 +435,75 @@ bool zg_unspell(const struct zg_step *step, const char *text, size_t length, uni
     return good;
 }
 
+static bool is_read_again(const struct zg_step *step, union zg_raw raw)
+{
+    g_autoptr(GString) text = g_string_new(NULL);
+    union zg_raw again;
+
+    return zg_spell(step, raw, text) && zg_unspell(step, text->str, text->len, &again);
+}
+
+/* The last raw value that is read again, from one that is, `good`, up or down to one that is not. */
+static union zg_raw last_good(const struct zg_step *step, union zg_raw good, union zg_raw bad, bool up)
+{
+    for (;;) {
+        const uint64_t way = (up ? bad.u - good.u : good.u - bad.u) / 2;
+        const union zg_raw middle = { .u = up ? good.u + way : good.u - way };
+        if (way == 0)
+            return good;
+        *(is_read_again(step, middle) ? &good : &bad) = middle;
+    }
+}
+
+/* A raw value that is read again: one in the middle of its limits, as long as its number is not too great; the one
+ * nearest to zero; the limits themselves. False: there is none. */
+static bool find_good(const struct zg_step *step, union zg_raw *good)
+{
+    union zg_raw tried[4] = {
+        { .u = step->low.u + (step->high.u - step->low.u) / 2 }, step->low, step->high, step->low
+    };
+    unsigned i = 0;
+    mpq_t zero;
+
+    mpq_init(zero);
+    (void)zg_step_raw(step, zero, &tried[3]);
+    mpq_clear(zero);
+    while (i < G_N_ELEMENTS(tried) && !is_read_again(step, tried[i]))
+        i++;
+    *good = tried[MIN(i, G_N_ELEMENTS(tried) - 1)];
+    return i < G_N_ELEMENTS(tried);
+}
+
+bool zgi_limit_to_written(struct zg_step *step)
+{
+    const struct zg_form *form = form_of(step);
+    union zg_raw low = step->low, high = step->high, good;
+
+    if (!zg_type_is_integer(step->type) || !step->field->scaled || form->decimals < 0 || form->raw || is_bits(step))
+        return true;
+    if (!find_good(step, &good))
+        return false;
+    low = is_read_again(step, low) ? low : last_good(step, good, low, false);
+    high = is_read_again(step, high) ? high : last_good(step, good, high, true);
+    if (low.u != step->low.u || high.u != step->high.u)
+        zgi_step_narrow(step, low, high);
+    return true;
+}
+
 /* --- lengths */
 
+/* The length of a limit of the type; of one that is too great for what is written, that of the greatest before it. */
 static void note_length(const struct zg_step *step, union zg_raw raw, unsigned *least, unsigned *most)
 {
     g_autoptr(GString) text = g_string_new(NULL);
+    const unsigned prefix = step->field->form.prefix ? (unsigned)strlen(step->field->form.prefix) : 0;
 
-    if (!zg_spell(step, raw, text))
-        return;
-    *least = MIN(*least, (unsigned)text->len);
-    *most = MAX(*most, (unsigned)text->len);
+    if (zg_spell(step, raw, text)) {
+        *least = MIN(*least, (unsigned)text->len);
+        *most = MAX(*most, (unsigned)text->len);
+    } else {
+        *most = MAX(*most, prefix + 1 + DIGITS_MOST + (zg_step_decimals(step) > 0));
+    }
 }
 
 void zg_spelling_lengths(const struct zg_step *step, unsigned *least, unsigned *most)

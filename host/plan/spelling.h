@@ -20,6 +20,10 @@ bool zg_unspell(const struct zg_step *step, const char *text, size_t length, uni
 /* Notes what makes reading a step's numbers quick. */
 void zgi_prepare_spelling(struct zg_step *step);
 
+/* Limits a step's values to those that are read again: fewer decimals than the scale has round the last ones beyond the
+ * type. False: there is none. */
+bool zgi_limit_to_written(struct zg_step *step);
+
 /* How many characters of a text are blanks, a sign and the prefix, in front of a number's digits. */
 size_t zg_before_digits(const struct zg_step *step, const char *text, size_t length);
 

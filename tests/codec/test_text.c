@@ -93,6 +93,59 @@ static void test_random_texts(void **state)
     }
 }
 
+/* The greatest length is that of the greatest number that is written, also where the type holds greater ones. */
+static void test_longest(void **state)
+{
+    struct test_plan plan = test_plan_of("zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: slip, check: none, "
+                                         "max_payload: 40 }\nmessages: { m: { "
+                                         "from: device, layout: { pattern: \"M{x}\" }, fields: { x: { type: u64, "
+                                         "scale: 2/7, as: { decimals: 3 } } } } }\n");
+    const struct zg_plan_message *item = zg_plan_message_at(plan.plan, 0);
+    struct zg_value *values = zg_values_new(&item->payload);
+
+    (void)state;
+    values[0].raw = zg_block_step(&item->payload, 0)->high;
+    assert_true(zg_step_permits(zg_block_step(&item->payload, 0), values[0].raw));
+    g_autoptr(GString) text = written(item, values, NULL);
+    assert_true(g_str_has_prefix(text->str, "18446744073709551.") && text->len == 21);
+    assert_true(text->len <= item->text->most && 1 + text->len <= item->payload_most);
+    zg_values_free(&item->payload, values);
+    test_plan_clear(&plan);
+}
+
+/* Fewer decimals than the scale has round the last values beyond their type: just those are outside the limits. */
+static void test_rounded_limits(void **state)
+{
+    static const char *const types[] = { "i8", "u8", "u7", "i16" }, *const scales[] = { "0.01", "-0.03", "1/3",
+                                                                                        "0.07", "2.5",   "0.001" };
+    unsigned narrowed = 0;
+
+    (void)state;
+    for (unsigned i = 0; i < G_N_ELEMENTS(types) * G_N_ELEMENTS(scales) * 3; i++) {
+        g_autofree char *definition = g_strdup_printf(
+            "zeugma: 1\nprotocol: p\nversion: 1.0\nframe: { framing: slip, check: none, max_payload: 40 }\nmessages: { "
+            "m: "
+            "{ from: device, layout: { pattern: \"M{x}\" }, fields: { x: { type: %s, scale: %s, as: { "
+            "decimals: %u } } } } }\n",
+            types[i % 4], scales[i / 4 % G_N_ELEMENTS(scales)], i / 4 / (unsigned)G_N_ELEMENTS(scales));
+        struct test_plan plan = test_plan_of(definition);
+        const struct zg_step *step = zg_block_step(&zg_plan_message_at(plan.plan, 0)->payload, 0);
+        const bool is_signed = zg_step_is_signed(step);
+        const int64_t least = is_signed ? -(INT64_C(1) << (step->bits - 1)) : 0;
+        for (int64_t raw = least; raw < least + (INT64_C(1) << step->bits); raw++) {
+            const union zg_raw in = { .i = raw };
+            g_autoptr(GString) text = g_string_new(NULL);
+            union zg_raw out;
+            const bool good = zg_spell(step, in, text) && zg_unspell(step, text->str, text->len, &out);
+            narrowed += !good;
+            if (good != zg_step_permits(step, in))
+                fail_msg("%" G_GINT64_FORMAT " is %s, of\n%s", raw, text->str, definition);
+        }
+        test_plan_clear(&plan);
+    }
+    assert_true(narrowed > 500);
+}
+
 /* Why a payload is none, in words. */
 static void test_faults(void **state)
 {
@@ -275,7 +328,8 @@ static void test_hostile(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_texts), cmocka_unit_test(test_faults),
+    const struct CMUnitTest tests[] = { cmocka_unit_test(test_random_texts),   cmocka_unit_test(test_longest),
+                                        cmocka_unit_test(test_rounded_limits), cmocka_unit_test(test_faults),
                                         cmocka_unit_test(test_missing_values), cmocka_unit_test(test_floats),
                                         cmocka_unit_test(test_hostile) };
     return cmocka_run_group_tests(tests, NULL, NULL);
