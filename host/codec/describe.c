@@ -219,17 +219,13 @@ static bool is_text(const struct zg_plan *plan, const struct zg_stretch *stretch
 /* Bytes in hex, or as the text that they are. */
 static void raw_to_text(const struct zg_plan *plan, const struct zg_stretch *stretch, GString *text)
 {
-    size_t shown = MIN(stretch->raw_length, RAW_SHOWN);
+    const bool is_line = is_text(plan, stretch);
+    const size_t shown = MIN(stretch->raw_length, is_line ? 2 * RAW_SHOWN : RAW_SHOWN);
+    g_autofree char *characters = zg_shown((const char *)stretch->raw, (gssize)shown, false);
 
-    if (is_text(plan, stretch)) {
-        shown = MIN(stretch->raw_length, 2 * RAW_SHOWN);
-        g_autofree char *characters = zg_shown((const char *)stretch->raw, (gssize)shown, false);
+    if (is_line)
         g_string_append_printf(text, " %s", characters);
-        if (shown < stretch->raw_length)
-            g_string_append_printf(text, " ... and %zu more", stretch->raw_length - shown);
-        return;
-    }
-    for (size_t i = 0; i < shown; i++)
+    for (size_t i = 0; i < shown && !is_line; i++)
         g_string_append_printf(text, " %02x", stretch->raw[i]);
     if (shown < stretch->raw_length)
         g_string_append_printf(text, " ... and %zu more", stretch->raw_length - shown);

@@ -29,18 +29,11 @@ static void add_error(GError **error, GError *more, unsigned *count)
 
 static struct zg_json_node *read_object(const char *what, const char *text, GError **error)
 {
-    g_autoptr(zg_json_node) root = zg_json_read(text, error);
+    struct zg_json_node *object = zg_json_read_object(text, error);
 
-    if (!root) {
+    if (!object)
         g_prefix_error(error, "%s: ", what);
-        return NULL;
-    }
-    if (root->kind != ZG_JSON_OBJECT) {
-        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_JSON, "%s: expected a JSON object, {\"name\": value, ...}",
-                    what);
-        return NULL;
-    }
-    return g_steal_pointer(&root);
+    return object;
 }
 
 static bool value_error(const char *path, GError **error, const char *format, ...) G_GNUC_PRINTF(3, 4);

@@ -189,6 +189,17 @@ struct zg_json_node *zg_json_read(const char *text, GError **error)
     return g_steal_pointer(&root);
 }
 
+struct zg_json_node *zg_json_read_object(const char *text, GError **error)
+{
+    g_autoptr(zg_json_node) root = zg_json_read(text, error);
+
+    if (root && root->kind != ZG_JSON_OBJECT) {
+        g_set_error(error, ZG_CODEC_ERROR, ZG_CODEC_ERROR_JSON, "expected a JSON object, {\"name\": value, ...}");
+        return NULL;
+    }
+    return g_steal_pointer(&root);
+}
+
 struct zg_json_node *zg_json_word(const char *text)
 {
     struct zg_json_node *const node = g_new0(struct zg_json_node, 1);

@@ -33,6 +33,9 @@ struct zg_json_node {
 /* The value that a text is. NULL, with an error: it is not JSON, is nested deeper, or repeats a name. */
 struct zg_json_node *zg_json_read(const char *text, GError **error);
 
+/* The same of a text that must be an object. */
+struct zg_json_node *zg_json_read_object(const char *text, GError **error);
+
 /* A string, as if the text stood in quotes. */
 struct zg_json_node *zg_json_word(const char *text);
 void zg_json_node_free(struct zg_json_node *root);

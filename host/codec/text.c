@@ -205,7 +205,7 @@ static bool read_text(const struct zg_plan_message *message, const char *text, s
     switch (message->text->layout->kind) {
     case ZG_LAYOUT_PATTERN: return read_pattern(message, from, length, values, progress);
     case ZG_LAYOUT_PAIRS: return read_pairs(message, from, length, values, ignored, progress);
-    default: return zgi_json_read(message->text, &message->payload, from, length, values, ignored);
+    default: return zgi_json_read(message->text, &message->payload, from, length, values, ignored, &progress->at);
     }
 }
 

@@ -312,17 +312,18 @@ static bool take_member(struct zgi_json_cursor *cursor, const struct zg_block *b
                                   : take_element(step, cursor, &values[index], ignored);
 }
 
-/* What was not there takes its default, or is absent. */
-static bool take_missing(const struct zg_text *text, const struct zg_block *block, const bool *there,
-                         struct zg_value *values)
+/* What was not there takes its default, or is absent. Returns the name of what must be there and is not; NULL: nothing.
+ */
+static const char *take_missing(const struct zg_text *text, const struct zg_block *block, const bool *there,
+                                struct zg_value *values)
 {
     for (unsigned i = 0; i < block->steps->len; i++)
         if (!there[i] && !zgi_text_take_missing(zg_block_step(block, i), &values[i]))
-            return false;
+            return zg_block_step(block, i)->name;
     for (unsigned i = 0; text && i < text->parts->len; i++)
         if (zg_text_part(text, i)->constant && !there[block->steps->len + i])
-            return false;
-    return true;
+            return zg_text_part(text, i)->constant->name;
+    return NULL;
 }
 
 static bool take_object(struct zgi_json_cursor *cursor, const struct zg_text *text, const struct zg_block *block,
@@ -338,7 +339,7 @@ static bool take_object(struct zgi_json_cursor *cursor, const struct zg_text *te
         return false;
     if (zgi_json_peek(cursor) == '}') {
         (void)zgi_json_take(cursor, '}');
-        return take_missing(text, block, there, values);
+        return !take_missing(text, block, there, values);
     }
     do {
         const struct zg_constant *constant;
@@ -357,32 +358,26 @@ static bool take_object(struct zgi_json_cursor *cursor, const struct zg_text *te
             return false;
         seen[index] = true;
     } while (zgi_json_take(cursor, ','));
-    return zgi_json_take(cursor, '}') && take_missing(text, block, there, values);
+    return zgi_json_take(cursor, '}') && !take_missing(text, block, there, values);
 }
 
-/* The object is sound, but for what it lacks. */
-static void note_missing(const struct zg_text *text, const struct zg_block *block, const bool *there,
-                         struct zg_value *values, struct zgi_progress *progress)
+bool zgi_json_read(const struct zg_text *text, const struct zg_block *block, const char *from, size_t length,
+                   struct zg_value *values, size_t *ignored, size_t *stopped)
 {
-    progress->what = ZGI_READING_MISSING;
-    for (unsigned i = 0; i < block->steps->len; i++) {
-        progress->name = zg_block_step(block, i)->name;
-        if (!there[i] && !zgi_text_take_missing(zg_block_step(block, i), &values[i]))
-            return;
-    }
-    for (unsigned i = 0; i < text->parts->len; i++) {
-        const struct zg_constant *constant = zg_text_part(text, i)->constant;
-        progress->name = constant ? constant->name : progress->name;
-        if (constant && !there[block->steps->len + i])
-            return;
-    }
+    struct zgi_json_cursor cursor = { from, from + length, false, NULL };
+    const bool good =
+        take_object(&cursor, text, block, values, ignored) && zgi_json_peek(&cursor) == '\0' && cursor.at == cursor.end;
+
+    *stopped = (size_t)(cursor.at - from);
+    return good;
 }
 
 /* Goes through the object again, as far as it is one, for the member in which reading stopped. */
-static void note_fault(const struct zg_text *text, const struct zg_block *block, struct zgi_json_cursor cursor,
-                       const char *stopped, struct zg_value *values, struct zgi_progress *progress)
+void zgi_json_fault(const struct zg_text *text, const struct zg_block *block, const char *from, size_t length,
+                    struct zg_value *values, struct zgi_progress *progress)
 {
-    const char *const begin = cursor.at;
+    struct zgi_json_cursor cursor = { from, from + length, false, NULL };
+    const char *const stopped = from + progress->at;
     const unsigned places = block->steps->len + text->parts->len;
     g_autofree bool *seen = g_new0(bool, 2 * places);
     bool *const there = seen + places;
@@ -404,35 +399,17 @@ static void note_fault(const struct zg_text *text, const struct zg_block *block,
         const char *const name = constant ? constant->name : zg_block_step(block, index)->name;
         if (fault.what == ZGI_READING_JSON && (seen[index] || (stopped >= value && stopped <= cursor.at)))
             fault = (struct zgi_progress){ seen[index] ? ZGI_READING_SECOND : ZGI_READING_VALUE, name,
-                                           (size_t)(value - begin), (size_t)(cursor.at - begin) };
+                                           (size_t)(value - from), (size_t)(cursor.at - from) };
         seen[index] = true;
         there[index] = !is_null;
         goes_on = zgi_json_take(&cursor, ',');
     }
     good = good && zgi_json_take(&cursor, '}') && zgi_json_peek(&cursor) == '\0' && cursor.at == cursor.end;
-    *progress = (struct zgi_progress){ ZGI_READING_JSON, NULL, (size_t)(cursor.at - begin), 0 };
-    if (good && fault.what != ZGI_READING_JSON)
+    *progress = (struct zgi_progress){ ZGI_READING_JSON, NULL, (size_t)(cursor.at - from), 0 };
+    if (good && fault.what != ZGI_READING_JSON) {
         *progress = fault;
-    else if (good)
-        note_missing(text, block, there, values, progress);
-}
-
-bool zgi_json_read(const struct zg_text *text, const struct zg_block *block, const char *from, size_t length,
-                   struct zg_value *values, size_t *ignored)
-{
-    struct zgi_json_cursor cursor = { from, from + length, false, NULL };
-
-    return take_object(&cursor, text, block, values, ignored) && zgi_json_peek(&cursor) == '\0' &&
-           cursor.at == cursor.end;
-}
-
-void zgi_json_fault(const struct zg_text *text, const struct zg_block *block, const char *from, size_t length,
-                    struct zg_value *values, struct zgi_progress *progress)
-{
-    const struct zgi_json_cursor whole = { from, from + length, false, NULL };
-    struct zgi_json_cursor cursor = whole;
-    size_t ignored = 0;
-
-    (void)take_object(&cursor, text, block, values, &ignored);
-    note_fault(text, block, whole, cursor.at, values, progress);
+    } else if (good) {
+        progress->what = ZGI_READING_MISSING;
+        progress->name = take_missing(text, block, there, values);
+    }
 }

@@ -245,9 +245,9 @@ void zgi_live_ask(struct zg_live *live, unsigned viewer, const char *text)
                   { "send", send_message, true },
                   { "variable", ask_variable, true },
                   { "console", type, true } };
-    g_autoptr(zg_json_node) object = zg_json_read(text, NULL);
+    g_autoptr(zg_json_node) object = zg_json_read_object(text, NULL);
 
-    if (!object || object->kind != ZG_JSON_OBJECT) {
+    if (!object) {
         zgi_live_answer(live, viewer, 0, false, "not a JSON object");
         return;
     }

@@ -303,9 +303,10 @@ static void check_message(const struct looking *looking)
         check_text(looking);
     for (unsigned i = 0; !looking->item->text && i < block->steps->len; i++) {
         const struct zg_step *step = zg_block_step(block, i);
+        if (!step_may_hold(looking, step))
+            continue;
         g_autofree char *count = g_strdup_printf("the count in front of %s", step->name);
-        if (step_may_hold(looking, step))
-            report(looking, step->field->place, count_may_hold(looking, step) ? count : step->name, "a byte of ");
+        report(looking, step->field->place, count_may_hold(looking, step) ? count : step->name, "a byte of ");
     }
     if (is_first_reported(looking) && check_may_hold(looking))
         report(looking, looking->plan->definition->check.place, "the check in frames",

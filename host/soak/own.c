@@ -138,18 +138,27 @@ static bool read_range(const char *text, struct range *range)
            range->from <= range->to && isfinite(range->to - range->from);
 }
 
+/* What a field is drawn from; NULL: it is not drawn. */
+static struct range *range_of(const struct kind *kind, const char *field)
+{
+    for (guint i = 0; i < kind->ranges->len; i++)
+        if (strcmp(g_array_index(kind->ranges, struct range, i).field, field) == 0)
+            return &g_array_index(kind->ranges, struct range, i);
+    return NULL;
+}
+
 /* What is said last of a field counts. */
 static bool add_range(struct kind *kind, const char *field, const char *text)
 {
-    struct range range = { .field = NULL };
+    struct range range = { .field = NULL }, *const earlier = range_of(kind, field);
 
     if (!text || !read_range(text, &range))
         return false;
-    for (guint i = kind->ranges->len; i > 0; i--)
-        if (strcmp(g_array_index(kind->ranges, struct range, i - 1).field, field) == 0)
-            g_array_remove_index(kind->ranges, i - 1);
-    range.field = g_strdup(field);
-    g_array_append_val(kind->ranges, range);
+    range.field = earlier ? earlier->field : g_strdup(field);
+    if (earlier)
+        *earlier = range;
+    else
+        g_array_append_val(kind->ranges, range);
     return true;
 }
 
@@ -229,14 +238,6 @@ static void draw(const struct range *range, struct zg_random *random, struct zg_
         zg_json_unsigned(json, range->field, value);
 }
 
-static bool is_drawn(const struct kind *kind, const char *field)
-{
-    for (guint i = 0; i < kind->ranges->len; i++)
-        if (strcmp(g_array_index(kind->ranges, struct range, i).field, field) == 0)
-            return true;
-    return false;
-}
-
 /* The JSON of the next values. */
 static char *compose(const struct kind *kind, struct zg_random *random)
 {
@@ -246,7 +247,7 @@ static char *compose(const struct kind *kind, struct zg_random *random)
     zg_json_open(&json, NULL, '{');
     for (const struct zg_json_node *member = kind->fixed ? kind->fixed->members : NULL; member; member = member->next) {
         g_autofree char *written = zg_json_written(member);
-        if (!is_drawn(kind, member->name))
+        if (!range_of(kind, member->name))
             zg_json_literal(&json, member->name, written);
     }
     for (guint i = 0; i < kind->ranges->len; i++)

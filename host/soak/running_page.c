@@ -202,9 +202,9 @@ static char *update_of(const struct zg_running_page *page, const struct zg_soak_
 
 static const char *set_mark(const char *text, const struct zg_soak_running *running)
 {
-    g_autoptr(zg_json_node) object = zg_json_read(text, NULL);
+    g_autoptr(zg_json_node) object = zg_json_read_object(text, NULL);
 
-    if (!object || object->kind != ZG_JSON_OBJECT)
+    if (!object)
         return "not a JSON object";
     const char *mark = zg_json_string_or(zg_json_member(object, "text"), "");
     if (strcmp(zg_json_string_or(zg_json_member(object, "ask"), ""), "mark") != 0)
