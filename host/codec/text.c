@@ -223,6 +223,19 @@ static char *shown(const char *text, size_t size, const char *quote)
     return g_strdup_printf("%s%s%s%s", quote, characters, quote, size > SHOWN_MOST ? "..." : "");
 }
 
+/* ", expected 8 characters", of a value that has a width and not this size. Free with g_free(). */
+static char *expected_width(const struct zg_plan_message *message, const struct zgi_progress *progress)
+{
+    const struct zg_block *block = &message->payload;
+    unsigned width = 0;
+
+    for (unsigned i = 0; i < block->steps->len; i++)
+        if (strcmp(zg_block_step(block, i)->name, progress->name) == 0)
+            width = zg_block_step(block, i)->field->form.width;
+    return width > 0 && width != progress->end - progress->at ? g_strdup_printf(", expected %u characters", width)
+                                                              : g_strdup("");
+}
+
 static char *fault_of(const struct zgi_progress *progress, const char *text, bool is_json, size_t front)
 {
     const size_t at = progress->at, place = front + at + 1;
@@ -258,7 +271,13 @@ char *zg_text_fault(const struct zg_plan_message *message, const char *payload, 
         zgi_json_fault(message->text, &message->payload, text, length - front, values, &progress);
     zg_values_free(&message->payload, values);
     *at = front + progress.at;
-    return good ? NULL : fault_of(&progress, text, is_json, front);
+    if (good)
+        return NULL;
+    char *fault = fault_of(&progress, text, is_json, front);
+    if (progress.what != ZGI_READING_VALUE || is_json)
+        return fault;
+    g_autofree char *cannot_be = fault, *expected = expected_width(message, &progress);
+    return g_strconcat(cannot_be, expected, NULL);
 }
 
 /* --- written */

@@ -71,13 +71,13 @@ static void append_settings(GString *text, const struct zg_soak_report *report)
     g_autofree char *poll = zgi_time_text(report->result->poll_ns);
 
     g_autofree char *device = settings->to > 0 ? g_strdup_printf(", device %u", settings->to) : g_strdup("");
+    g_autofree char *load =
+        settings->own ? g_strdup("") : g_strdup_printf(", load %.0f %% each way", 100 * settings->load);
     const char *link = settings->link ? settings->link->text : "sim:";
-    g_string_append_printf(text,
-                           "soak of %s %u.%u on %s%s%s, %s%s at %" G_GUINT64_FORMAT
-                           " baud, load %.0f %% each way, seed %" G_GUINT64_FORMAT "\n",
-                           definition->protocol, definition->major, definition->minor, link, device,
-                           settings->bits ? " by the bit" : "", ran, settings->link ? "" : " of virtual time",
-                           definition->line.baud, 100 * settings->load, settings->seed);
+    g_string_append_printf(
+        text, "soak of %s %u.%u on %s%s%s, %s%s at %" G_GUINT64_FORMAT " baud%s, seed %" G_GUINT64_FORMAT "\n",
+        definition->protocol, definition->major, definition->minor, link, device, settings->bits ? " by the bit" : "",
+        ran, settings->link ? "" : " of virtual time", definition->line.baud, load, settings->seed);
     for (unsigned i = settings->own ? 0 : zg_faults_are_even(faults) ? 1 : 2; i-- > 0;)
         append_faults(text,
                       zg_faults_are_even(faults) ? "each way"

@@ -156,6 +156,8 @@ static void test_faults(void **state)
         { "V,2", "v.x is empty" },
         { "V1,256", "v.y cannot be \"256\"" },
         { "V1,2/3/x", "v.y cannot be \"2/3/x\"" },
+        { "W12", "w.x cannot be \"12\", expected 4 characters" },
+        { "W00x1", "w.x cannot be \"00x1\"" },
         { "Pb=2,k=1,a=1", NULL },
         { "Pa=1,,b=2", "p has an empty pair at byte 6 of its payload" },
         { "Pa=1,b", "p: \"b\" is no pair with \"=\"" },
@@ -185,6 +187,8 @@ static void test_faults(void **state)
         "a: u8, beta: { type: u8, key: b } } }\n"
         "  j: { from: device, layout: json, fields: { t: { const: \"j\" }, a: u8 } }\n"
         "  l: { from: device, layout: json, fields: { t: { const: \"l\" }, list: \"u8[2]\" } }\n"
+        "  w: { from: device, layout: { pattern: \"W{x}\" }, fields: { x: { type: u8, as: { width: 4, pad: \"0\" } } } "
+        "}\n"
         "  b: { from: device, tag: \"B\", fields: { x: u16 } }\n");
 
     (void)state;
